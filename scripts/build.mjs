@@ -1,0 +1,49 @@
+/** Bundles the processes that run outside Next: the worker, its threads and the command line. */
+import { existsSync, readdirSync, statSync } from "node:fs";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+
+export const root = fileURLToPath(new URL("..", import.meta.url));
+const dist = join(root, "dist");
+
+export const ENTRIES = {
+  cli: "src/cli/main.ts",
+  worker: "src/engine/worker.ts",
+  "course-thread": "src/engine/course-thread.ts",
+  migrate: "src/store/migrate-main.ts",
+  demo: "demo/main.ts",
+};
+
+function newest(folder) {
+  let time = 0;
+  for (const entry of readdirSync(folder, { withFileTypes: true })) {
+    const path = join(folder, entry.name);
+    if (entry.isDirectory()) time = Math.max(time, newest(path));
+    else time = Math.max(time, statSync(path).mtimeMs);
+  }
+  return time;
+}
+
+/** Builds what is missing or older than its sources. */
+export async function build({ force = false } = {}) {
+  const entries = Object.fromEntries(Object.entries(ENTRIES).filter(([, path]) => existsSync(join(root, path))));
+  const sources = Math.max(...["src/core", "src/store", "src/engine", "src/cli", "demo"].map((f) => newest(join(root, f))));
+  const built = Object.keys(entries).map((name) => join(dist, `${name}.js`));
+  if (!force && built.every((file) => existsSync(file) && statSync(file).mtimeMs > sources)) return;
+  const { build: bundle } = await import("esbuild");
+  await bundle({
+    entryPoints: Object.fromEntries(Object.entries(entries).map(([name, path]) => [name, join(root, path)])),
+    outdir: dist,
+    bundle: true,
+    platform: "node",
+    target: "node20",
+    format: "esm",
+    packages: "external",
+    sourcemap: true,
+    logLevel: "error",
+    alias: { "@": join(root, "src") },
+    loader: { ".sql": "text" },
+  });
+}
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) await build({ force: true });

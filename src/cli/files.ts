@@ -1,0 +1,18 @@
+import { createReadStream } from "node:fs";
+import { stat } from "node:fs/promises";
+import { basename } from "node:path";
+import { SieveError } from "@/core/problem.ts";
+import type { SourceFile } from "@/core/read/source.ts";
+
+/** A file of this machine as a source. Throws `file-missing` when there is none. */
+export async function fileSource(path: string): Promise<SourceFile> {
+  const info = await stat(path).catch(() => null);
+  if (!info?.isFile()) {
+    throw new SieveError("file-missing", `There is no file ${path}.`, { hint: "Check the path." });
+  }
+  return {
+    name: basename(path),
+    bytes: info.size,
+    chunks: () => createReadStream(path, { highWaterMark: 1 << 20 }),
+  };
+}

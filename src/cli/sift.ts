@@ -1,0 +1,168 @@
+import { createWriteStream, type WriteStream } from "node:fs";
+import { readFile as readWhole, writeFile } from "node:fs/promises";
+import { once } from "node:events";
+import { MemorySpill } from "@/core/check/repeats.ts";
+import { BYTE, addToBalance, emptyBalance, heldByte } from "@/core/ledger.ts";
+import { mergeTally, newTally } from "@/core/metrics/tally.ts";
+import { compilePlan, repeatProblem, type Compiled, type Problem } from "@/core/plan/compile.ts";
+import { parsePlan, type Plan } from "@/core/plan/schema.ts";
+import { SieveError } from "@/core/problem.ts";
+import { rawText, siftFile, type FileFacts, type SourceFile } from "@/core/read/source.ts";
+import { makeReport, type LoadReport } from "@/core/report.ts";
+import { Course, VERDICT, arrivedCells, fieldValues, problemsOf, rawBytes, type Sifted } from "@/core/sift.ts";
+import { csvRow } from "@/core/write/csv.ts";
+import { fileSource } from "./files.ts";
+
+export async function loadPlan(path: string): Promise<Plan> {
+  const text = await readWhole(path, "utf8").catch(() => {
+    throw new SieveError("file-missing", `There is no plan ${path}.`, { hint: "Check the path." });
+  });
+  let value: unknown;
+  try {
+    value = JSON.parse(text);
+  } catch (error) {
+    throw new SieveError("plan-invalid", `${path} is not JSON.`, { detail: (error as Error).message });
+  }
+  return parsePlan(value);
+}
+
+type Repeated = Map<number, { check: string; file: number; line: number }[]>;
+
+/** Every repeat in the files: a pass of its own, so that records can be written in their order. */
+async function findRepeats(compiled: Compiled, sources: readonly SourceFile[]): Promise<Repeated> {
+  const found: Repeated = new Map();
+  if (compiled.uniques.length === 0) return found;
+  const bytes = sources.reduce((n, s) => n + s.bytes, 0);
+  const course = new Course(compiled, { spill: new MemorySpill(), expected: bytes / 40 });
+  for (const [i, source] of sources.entries()) {
+    for await (const _ of siftFile(course, source, i, compiled.plan.read));
+  }
+  for (const { check, repeats } of course.resolveRepeats()) {
+    for (const r of repeats) {
+      const list = found.get(r.record) ?? [];
+      list.push({ check: compiled.checks[check]!.key, file: r.file, line: r.line });
+      found.set(r.record, list);
+    }
+  }
+  return found;
+}
+
+class Output {
+  private readonly stream: WriteStream | null;
+  private waiting = "";
+  constructor(path: string | undefined) {
+    this.stream = path ? createWriteStream(path) : null;
+  }
+  async write(text: string): Promise<void> {
+    if (!this.stream) return;
+    this.waiting += text;
+    if (this.waiting.length > 1 << 18) await this.flush();
+  }
+  private async flush(): Promise<void> {
+    if (this.stream && !this.stream.write(this.waiting)) await once(this.stream, "drain");
+    this.waiting = "";
+  }
+  async end(): Promise<void> {
+    if (!this.stream) return;
+    await this.flush();
+    this.stream.end();
+    await once(this.stream, "finish");
+  }
+}
+
+export interface SiftOutputs {
+  good?: string;
+  held?: string;
+  report?: string;
+}
+
+/** The whole course over files without a database. */
+export async function siftFiles(plan: Plan, paths: readonly string[], outputs: SiftOutputs): Promise<LoadReport> {
+  const compiled = compilePlan(plan);
+  const sources = await Promise.all(paths.map(fileSource));
+  const repeated = await findRepeats(compiled, sources);
+  const course = new Course(compiled, { distinct: true });
+  const good = new Output(outputs.good);
+  const held = new Output(outputs.held);
+  await good.write(csvRow(compiled.fields.map((f) => f.name)));
+  const heldColumns = await columnsOf(compiled, sources);
+  await held.write(csvRow(["file", "line", "problems", ...heldColumns, "raw"]));
+
+  const tally = newTally(compiled);
+  const balance = emptyBalance();
+  const late = new Map<string, number>();
+  const files: FileFacts[] = [];
+  for (const [i, source] of sources.entries()) {
+    const blocks = siftFile(course, source, i, plan.read);
+    let columns: readonly string[] | null = null;
+    for (;;) {
+      const next = await blocks.next();
+      if (next.done) {
+        files.push(next.value);
+        break;
+      }
+      columns ??= course.columns;
+      mergeTally(tally, next.value.tally);
+      const ledger = new Uint8Array(next.value.block.count);
+      await writeBlock(next.value, ledger, columns);
+      addToBalance(balance, ledger);
+    }
+  }
+  await good.end();
+  await held.end();
+  const report = makeReport({ compiled, tally, files, balance, distinct: course.distinct, late });
+  if (outputs.report) await writeFile(outputs.report, `${JSON.stringify(report, null, 2)}\n`);
+  return report;
+
+  async function writeBlock(sifted: Sifted, ledger: Uint8Array, columns: readonly string[]): Promise<void> {
+    for (let r = 0; r < sifted.block.count; r++) {
+      const repeats = repeated.get(sifted.first + r) ?? [];
+      const problems: Problem[] = [];
+      let holds = sifted.verdict[r] === VERDICT.held;
+      for (const { check, file, line } of repeats) {
+        const values = compiled.checks.find((c) => c.key === check)!.fields.map((f) => fieldValues(sifted, r)[f]!);
+        const problem = repeatProblem(compiled, check, values, { file: sources[file]!.name, line });
+        problems.push(problem);
+        late.set(check, (late.get(check) ?? 0) + 1);
+        holds ||= problem.onFailure !== "note";
+      }
+      const unreadable = sifted.verdict[r] === VERDICT.unreadable;
+      if (unreadable || holds) {
+        ledger[r] = heldByte(unreadable ? "read" : "check");
+        problems.unshift(...problemsOf(sifted, compiled, r));
+        const arrived = new Map(columns.map((c, i) => [c, i]));
+        const cells = arrivedCells(sifted.block, r);
+        await held.write(
+          csvRow(
+            [
+              sources[sifted.block.file]!.name,
+              String(sifted.block.origin.line[r]),
+              problems.map((p) => p.message).join(" "),
+              ...heldColumns.map((c) => cells[arrived.get(c) ?? -1] ?? ""),
+              unreadable ? rawText(rawBytes(sifted.block, r)) : "",
+            ],
+            true,
+          ),
+        );
+      } else {
+        ledger[r] = BYTE.inserted;
+        const values = fieldValues(sifted, r);
+        sifted.faults.forEach((faults, f) => {
+          if (faults[r] === 1) values[f] = "";
+        });
+        await good.write(csvRow(values));
+      }
+    }
+  }
+}
+
+/** The columns of all files, each once, in the order in which they are met. */
+async function columnsOf(compiled: Compiled, sources: readonly SourceFile[]): Promise<string[]> {
+  const names = new Set<string>();
+  for (const [i, source] of sources.entries()) {
+    const course = new Course(compiled);
+    for await (const _ of siftFile(course, source, i, compiled.plan.read)) break;
+    for (const column of course.columns) names.add(column);
+  }
+  return [...names];
+}

@@ -1,0 +1,150 @@
+/**
+ * Cells are kept as spans of bytes, not as strings: most cells of a load are only looked at and
+ * copied on, and making twelve million strings costs more than all the checks together.
+ */
+
+/** Growable UTF-8 bytes. The block's own bytes come first; rewritten cells are appended. */
+export class Heap {
+  bytes: Uint8Array;
+  length: number;
+
+  constructor(bytes: Uint8Array, length = bytes.length) {
+    this.bytes = bytes;
+    this.length = length;
+  }
+
+  /** Makes room for `n` more bytes and gives the offset where they begin. Replaces `bytes` when it grows. */
+  reserve(n: number): number {
+    const need = this.length + n;
+    if (need > this.bytes.length) {
+      const grown = new Uint8Array(Math.max(need, Math.ceil(this.bytes.length * 1.5) + 1024));
+      grown.set(this.bytes.subarray(0, this.length));
+      this.bytes = grown;
+    }
+    return this.length;
+  }
+
+  /** Appends text; the span is from the returned offset to `length`. */
+  append(text: string): number {
+    const at = this.reserve(text.length * 3);
+    const { bytes } = this;
+    let p = at;
+    for (let i = 0; i < text.length; i++) {
+      const c = text.charCodeAt(i);
+      if (c > 127) {
+        p += encoder.encodeInto(text.slice(i), bytes.subarray(p)).written;
+        break;
+      }
+      bytes[p++] = c;
+    }
+    this.length = p;
+    return at;
+  }
+}
+
+/** One column of a block: where each record's cell begins and ends in the heap. Equal: empty. */
+export interface Cells {
+  readonly start: Int32Array;
+  readonly end: Int32Array;
+}
+
+export function emptyCells(count: number): Cells {
+  return { start: new Int32Array(count), end: new Int32Array(count) };
+}
+
+const encoder = new TextEncoder();
+const decoder = new TextDecoder("utf-8", { ignoreBOM: true });
+
+type Slice = (this: Uint8Array, start: number, end: number) => string;
+interface NodeSlices {
+  Buffer?: { prototype: { utf8Slice?: Slice; latin1Slice?: Slice } };
+}
+/** Node's own decoder is ten times faster on short spans than TextDecoder; browsers do without. */
+const nodeSlice = (globalThis as NodeSlices).Buffer?.prototype.utf8Slice;
+
+/** The text of a span of UTF-8 bytes; bytes that are not UTF-8 become U+FFFD. */
+export function textOf(bytes: Uint8Array, start: number, end: number): string {
+  if (start === end) return "";
+  if (nodeSlice) return nodeSlice.call(bytes, start, end);
+  return decoder.decode(bytes.subarray(start, end));
+}
+
+export function cellText(heap: Heap, cells: Cells, record: number): string {
+  return textOf(heap.bytes, cells.start[record]!, cells.end[record]!);
+}
+
+export function utf8(text: string): Uint8Array {
+  return encoder.encode(text);
+}
+
+/** True when the span holds only bytes under 128. */
+export function isAscii(bytes: Uint8Array, start: number, end: number): boolean {
+  for (let p = start; p < end; p++) if (bytes[p]! > 127) return false;
+  return true;
+}
+
+/**
+ * True when the span is well-formed UTF-8: no overlong forms, no surrogates, nothing past U+10FFFF
+ * (The Unicode Standard, table 3-7).
+ */
+export function isUtf8(bytes: Uint8Array, start: number, end: number): boolean {
+  let p = start;
+  while (p < end) {
+    const a = bytes[p++]!;
+    if (a < 0x80) continue;
+    let more: number;
+    let least = 0x80;
+    let most = 0xbf;
+    if (a >= 0xc2 && a <= 0xdf) more = 1;
+    else if (a >= 0xe0 && a <= 0xef) {
+      more = 2;
+      if (a === 0xe0) least = 0xa0;
+      if (a === 0xed) most = 0x9f;
+    } else if (a >= 0xf0 && a <= 0xf4) {
+      more = 3;
+      if (a === 0xf0) least = 0x90;
+      if (a === 0xf4) most = 0x8f;
+    } else return false;
+    if (p + more > end) return false;
+    const b = bytes[p++]!;
+    if (b < least || b > most) return false;
+    for (let i = 1; i < more; i++) if ((bytes[p++]! & 0xc0) !== 0x80) return false;
+  }
+  return true;
+}
+
+/** Number of characters (code points) in a span of UTF-8. */
+export function characters(bytes: Uint8Array, start: number, end: number): number {
+  let n = 0;
+  for (let p = start; p < end; p++) if ((bytes[p]! & 0xc0) !== 0x80) n++;
+  return n;
+}
+
+/** Compares two spans byte by byte, which for UTF-8 is the order of code points. */
+export function compareBytes(bytes: Uint8Array, start: number, end: number, other: Uint8Array): number {
+  const n = Math.min(end - start, other.length);
+  for (let i = 0; i < n; i++) {
+    const d = bytes[start + i]! - other[i]!;
+    if (d !== 0) return d;
+  }
+  return end - start - other.length;
+}
+
+/** True when the span holds exactly the other bytes. */
+export function sameBytes(bytes: Uint8Array, start: number, end: number, other: Uint8Array): boolean {
+  if (end - start !== other.length) return false;
+  for (let i = 0; i < other.length; i++) if (bytes[start + i] !== other[i]) return false;
+  return true;
+}
+
+/** Where `needle` stands in the span, or -1. */
+export function indexOfBytes(bytes: Uint8Array, start: number, end: number, needle: Uint8Array): number {
+  const first = needle[0]!;
+  const last = end - needle.length;
+  scan: for (let p = start; p <= last; p++) {
+    if (bytes[p] !== first) continue;
+    for (let i = 1; i < needle.length; i++) if (bytes[p + i] !== needle[i]) continue scan;
+    return p;
+  }
+  return -1;
+}

@@ -1,0 +1,20 @@
+import { characters } from "../bytes.ts";
+import { grouped, quoted } from "../problem.ts";
+import type { CheckPart } from "./part.ts";
+
+/** The text has no more characters (code points) than its length. */
+export const length: CheckPart = {
+  id: "length",
+  asked: (f) => f.type === "text" && f.length !== undefined,
+  title: (f) => `${f.name} has at most ${grouped(f.length!)} characters`,
+  message: (f, value) => `${f.name} ${quoted(value)} has ${grouped([...value].length)} characters.`,
+  expected: (f) => `at most ${grouped(f.length!)} characters`,
+  test: (f) => {
+    const most = f.length!;
+    return (heap, cells, r) => {
+      const s = cells.start[r]!;
+      const e = cells.end[r]!;
+      return e - s <= most || characters(heap.bytes, s, e) <= most;
+    };
+  },
+};

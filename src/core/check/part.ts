@@ -1,0 +1,20 @@
+import type { Cells, Heap } from "../bytes.ts";
+import type { Field, FieldCheck } from "../plan/schema.ts";
+
+/** True when the cell of the record passes. Never called for an empty cell, but for `required`. */
+export type Test = (heap: Heap, cells: Cells, record: number) => boolean;
+
+/** A check on one field's cells: one file each. */
+export interface CheckPart {
+  readonly id: FieldCheck;
+  /** Whether the field's contract asks for it. */
+  asked(field: Field): boolean;
+  /** What holds when it passes: “collected_on is a date”. */
+  title(field: Field): string;
+  /** What is wrong with a value, for the sender. */
+  message(field: Field, value: string): string;
+  /** What was expected, in words that follow “expected ”. */
+  expected(field: Field): string;
+  /** Null for what is not decided cell by cell. */
+  test(field: Field): Test | null;
+}

@@ -1,0 +1,71 @@
+import type { Compiled } from "./plan/compile.ts";
+import { counted, grouped } from "./problem.ts";
+import { listed, type FileFacts } from "./read/source.ts";
+
+/** What a gate measured and whether the load may pass it. */
+export interface GateResult {
+  readonly gate: string;
+  readonly passed: boolean;
+  readonly message: string;
+}
+
+export interface GateInput {
+  readonly read: number;
+  readonly held: number;
+  readonly files: readonly FileFacts[];
+  /** Problems by the key of the check. */
+  readonly problems: ReadonlyMap<string, number>;
+}
+
+/** Measures every gate of the plan, and every check that stops the load. */
+export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
+  const { plan } = compiled;
+  const results: GateResult[] = [];
+  const judge = (gate: string, passed: boolean, message: string): void => void results.push({ gate, passed, message });
+  for (const gate of plan.gates) {
+    switch (gate.limit) {
+      case "held share": {
+        const share = input.read === 0 ? 0 : input.held / input.read;
+        judge(
+          gate.limit,
+          share <= gate.over,
+          `${percent(share)} would be held (${grouped(input.held)} of ${grouped(input.read)}); the limit is ${percent(gate.over)}.`,
+        );
+        break;
+      }
+      case "nothing read":
+        judge(
+          gate.limit,
+          input.read > 0,
+          input.read > 0
+            ? `${counted(input.read, "record")} read.`
+            : `No record was read: ${listed(input.files.map((f) => `${f.name} ${f.columns.length === 0 ? "is empty" : "has only its header line"}`))}.`,
+        );
+        break;
+      case "required column missing": {
+        const required = new Set(compiled.fields.filter((f) => f.required).map((f) => f.name));
+        const lacking = input.files.flatMap((f) => {
+          const names = f.missing.filter((m) => required.has(m));
+          return names.length > 0 ? [`${f.name} has no column for ${listed(names)}`] : [];
+        });
+        judge(gate.limit, lacking.length === 0, lacking.length === 0 ? "Every required column is there." : `${lacking.join("; ")}.`);
+      }
+    }
+  }
+  if (plan.map.extra === "stop") {
+    const extra = input.files.flatMap((f) => (f.extra.length > 0 ? [`${f.name}: ${listed(f.extra)}`] : []));
+    judge("extra column", extra.length === 0, extra.length === 0 ? "No column is unknown." : `Unknown columns in ${extra.join("; ")}.`);
+  }
+  for (const check of compiled.checks) {
+    if (check.onFailure !== "stop") continue;
+    const n = input.problems.get(check.key) ?? 0;
+    judge(check.key, n === 0, n === 0 ? `Always so: ${check.title}.` : `Not so for ${counted(n, "record")}: ${check.title}.`);
+  }
+  return results;
+}
+
+/** A share as people write it: “2.4 %”. */
+export function percent(share: number): string {
+  const digits = share > 0 && share < 0.001 ? 3 : 1;
+  return `${(share * 100).toFixed(digits).replace(/\.0+$/, "")} %`;
+}

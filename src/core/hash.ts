@@ -1,0 +1,58 @@
+/** Two 32-bit hashes of the same bytes, together 64 bits. Reused, so copy what you keep. */
+export interface Hash {
+  a: number;
+  b: number;
+}
+
+/**
+ * Multiplicative hash of a span into `into`, going on from what stands there. The mixing of the
+ * finish is MurmurHash3's (Austin Appleby, 2011).
+ */
+export function hashSpan(bytes: Uint8Array, start: number, end: number, into: Hash): void {
+  let { a, b } = into;
+  for (let p = start; p < end; p++) {
+    const byte = bytes[p]!;
+    a = Math.imul(a ^ byte, 0x85ebca6b);
+    a ^= a >>> 15;
+    b = Math.imul(b ^ byte, 0xc2b2ae35);
+    b ^= b >>> 13;
+  }
+  into.a = a;
+  into.b = b;
+}
+
+export function hashByte(byte: number, into: Hash): void {
+  into.a = Math.imul(into.a ^ byte, 0x85ebca6b);
+  into.a ^= into.a >>> 15;
+  into.b = Math.imul(into.b ^ byte, 0xc2b2ae35);
+  into.b ^= into.b >>> 13;
+}
+
+export function startHash(into: Hash): void {
+  into.a = 0x9e3779b9;
+  into.b = 0x7f4a7c15;
+}
+
+export function finishHash(into: Hash): void {
+  into.a = mix(into.a);
+  into.b = mix(into.b ^ into.a);
+}
+
+function mix(h: number): number {
+  h ^= h >>> 16;
+  h = Math.imul(h, 0x85ebca6b);
+  h ^= h >>> 13;
+  h = Math.imul(h, 0xc2b2ae35);
+  h ^= h >>> 16;
+  return h >>> 0;
+}
+
+/** One 32-bit hash of a span, for counting where 64 bits are not needed. */
+export function hash32(bytes: Uint8Array, start: number, end: number): number {
+  let h = 0x9e3779b9;
+  for (let p = start; p < end; p++) {
+    h = Math.imul(h ^ bytes[p]!, 0x85ebca6b);
+    h ^= h >>> 15;
+  }
+  return mix(h);
+}

@@ -1,0 +1,52 @@
+import type { Field } from "../plan/schema.ts";
+
+/** How the columns of one file meet the fields of the contract. */
+export interface Mapping {
+  /** For each field, the number of its column, or -1. */
+  readonly column: Int32Array;
+  /** Columns that no field takes. */
+  readonly extra: readonly string[];
+  /** Fields that no column of the file gives. */
+  readonly missing: readonly string[];
+}
+
+/** A name with case, spacing and punctuation taken out: “Accession No.” and “accession_no” are one. */
+export function plainName(name: string): string {
+  return name
+    .normalize("NFKD")
+    .replace(/\p{M}/gu, "")
+    .toLowerCase()
+    .replace(/[^\p{L}\p{N}]+/gu, "");
+}
+
+/**
+ * Columns are met by name, whatever their case, spacing, punctuation and order: by the field's own
+ * name first, then by its title, then by the names in `also`. A column goes to one field only.
+ */
+export function mapColumns(columns: readonly string[], fields: readonly Field[]): Mapping {
+  const byName = new Map<string, number>();
+  columns.forEach((name, i) => {
+    const plain = plainName(name);
+    if (!byName.has(plain)) byName.set(plain, i);
+  });
+  const column = new Int32Array(fields.length).fill(-1);
+  const taken = new Set<number>();
+  const names = (f: Field): string[][] => [[f.name], f.title ? [f.title] : [], f.also ?? []];
+  for (let round = 0; round < 3; round++) {
+    fields.forEach((field, i) => {
+      if (column[i] !== -1) return;
+      for (const name of names(field)[round]!) {
+        const at = byName.get(plainName(name));
+        if (at === undefined || taken.has(at)) continue;
+        column[i] = at;
+        taken.add(at);
+        return;
+      }
+    });
+  }
+  return {
+    column,
+    extra: columns.filter((_, i) => !taken.has(i)),
+    missing: fields.filter((_, i) => column[i] === -1).map((f) => f.name),
+  };
+}

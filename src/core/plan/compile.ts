@@ -1,0 +1,228 @@
+import { CHECKS } from "../check/index.ts";
+import type { CheckPart, Test } from "../check/part.ts";
+import type { Apply } from "../cleanse/part.ts";
+import { stepPart } from "../cleanse/index.ts";
+import type { UnreadableReason } from "../block.ts";
+import { grouped, quoted } from "../problem.ts";
+import { FIELD_CHECKS, type Field, type FieldCheck, type OnFailure, type Plan, type Step } from "./schema.ts";
+
+/** A step made ready: for each field it works on, its number and what to do. */
+export interface CompiledStep {
+  readonly step: Step;
+  readonly words: string;
+  readonly fields: readonly number[];
+  readonly apply: Apply;
+}
+
+/** A check made ready. `key` names it in the ledger, in links and in the quarantine. */
+export interface CompiledCheck {
+  readonly key: string;
+  readonly id: FieldCheck;
+  readonly fields: readonly number[];
+  readonly onFailure: OnFailure;
+  readonly title: string;
+  readonly expected: string;
+  readonly part: CheckPart;
+  readonly test: Test | null;
+}
+
+export interface Compiled {
+  readonly plan: Plan;
+  readonly fields: readonly Field[];
+  readonly steps: readonly CompiledStep[];
+  readonly checks: readonly CompiledCheck[];
+  /** Numbers of the checks that are decided over the whole load. */
+  readonly uniques: readonly number[];
+}
+
+/** What a check found: check, field, value, message. */
+export interface Problem {
+  readonly check: string;
+  /** The field, or "" for a problem of the whole record. */
+  readonly field: string;
+  readonly value: string;
+  readonly message: string;
+  readonly expected: string;
+  readonly onFailure: OnFailure;
+}
+
+export function policyOf(field: Field, check: FieldCheck): OnFailure {
+  const policy = field.on_failure;
+  if (policy === undefined) return "hold";
+  return typeof policy === "string" ? policy : (policy[check] ?? "hold");
+}
+
+/** Makes a plan ready to run. The plan must have come from `parsePlan`. */
+export function compilePlan(plan: Plan): Compiled {
+  const { fields } = plan.contract;
+  const number = new Map(fields.map((f, i) => [f.name, i]));
+  const numbers = (names: readonly string[]): number[] => names.map((n) => number.get(n)!);
+  const steps = plan.cleanse.map((step): CompiledStep => {
+    const part = stepPart(step.do);
+    const { do: _, in: where, ...options } = step;
+    return {
+      step,
+      words: `${part.words(options)} in ${where === "*" ? "all fields" : where.join(", ")}`,
+      fields: where === "*" ? fields.map((_, i) => i) : numbers(where),
+      apply: part.apply(options),
+    };
+  });
+  const checks: CompiledCheck[] = [];
+  fields.forEach((field, i) => {
+    for (const id of FIELD_CHECKS) {
+      const part = CHECKS[id];
+      if (!part.asked(field)) continue;
+      checks.push({
+        key: `${field.name}:${id}`,
+        id,
+        fields: [i],
+        onFailure: policyOf(field, id),
+        title: part.title(field),
+        expected: part.expected(field),
+        part,
+        test: part.test(field),
+      });
+    }
+  });
+  const together = (names: readonly string[], onFailure: OnFailure): void => {
+    const key = `${names.join("+")}:unique`;
+    const at = checks.findIndex((c) => c.key === key);
+    const check: CompiledCheck = {
+      key,
+      id: "unique",
+      fields: numbers(names),
+      onFailure,
+      title: names.length === 1 ? CHECKS.unique.title(fields[number.get(names[0]!)!]!) : `${names.join(" and ")} together are given once`,
+      expected: CHECKS.unique.expected(fields[0]!),
+      part: CHECKS.unique,
+      test: null,
+    };
+    if (at >= 0) checks[at] = check;
+    else checks.push(check);
+  };
+  for (const c of plan.check) together(c.in, c.on_failure);
+  // Two records with one key can't both be in the target, so a repeat of the key is always held.
+  if (plan.load.key.length > 0) {
+    const own = plan.load.key.length === 1 ? fields[number.get(plan.load.key[0]!)!]! : null;
+    const policy = own ? policyOf(own, "unique") : "hold";
+    together(plan.load.key, policy === "stop" ? "stop" : "hold");
+  }
+  return {
+    plan,
+    fields,
+    steps,
+    checks,
+    uniques: checks.flatMap((c, i) => (c.id === "unique" ? [i] : [])),
+  };
+}
+
+/** The key of the check that a record's key is not yet in the target, in append mode. */
+export const TAKEN = "target:taken";
+
+export interface ReadProblemWords {
+  title: string;
+  message: (cells: number, width: number) => string;
+  expected: string;
+}
+
+export const READ_PROBLEMS: Record<UnreadableReason, ReadProblemWords> = {
+  "too-few-cells": {
+    title: "the record has a cell for each column",
+    message: (cells, width) => `The record has ${grouped(cells)} of ${grouped(width)} cells.`,
+    expected: "as many cells as the file has columns",
+  },
+  "too-many-cells": {
+    title: "the record has no more cells than columns",
+    message: (cells, width) => `The record has ${grouped(cells)} cells for ${grouped(width)} columns.`,
+    expected: "as many cells as the file has columns; a delimiter inside a value needs quotes around the value",
+  },
+  quote: {
+    title: "every quote is closed",
+    message: () => "A quote was never closed, or text stands after a closing quote.",
+    expected: "a closing quote before the next delimiter or line end; a quote inside a value doubled",
+  },
+  encoding: {
+    title: "all bytes are in the encoding",
+    message: () => "The record has bytes that are not in the file's encoding.",
+    expected: "text in the encoding of the rest of the file",
+  },
+  nul: {
+    title: "the record has no NUL byte",
+    message: () => "The record has a NUL byte.",
+    expected: "text without NUL bytes",
+  },
+  "too-long": {
+    title: "the record is not too long",
+    message: () => "The record is longer than 1,048,576 bytes.",
+    expected: "a line end within 1,048,576 bytes",
+  },
+};
+
+/** The title of any check that a problem can name, as the screens group by it. */
+export function checkTitle(compiled: Compiled | null, key: string): string {
+  if (key.startsWith("read:")) return READ_PROBLEMS[key.slice(5) as UnreadableReason]?.title ?? key;
+  if (key === TAKEN) return "the key is not yet in the target";
+  return compiled?.checks.find((c) => c.key === key)?.title ?? key;
+}
+
+/** What went wrong, as a heading over the records that share it: “quantity_g is not a number”. */
+export function faultTitle(key: string, fields: readonly Field[]): string {
+  if (key.startsWith("read:")) {
+    const words: Record<UnreadableReason, string> = {
+      "too-few-cells": "too few cells",
+      "too-many-cells": "too many cells",
+      quote: "a quote was never closed",
+      encoding: "bytes that are not in the encoding",
+      nul: "a NUL byte",
+      "too-long": "a record that is too long",
+    };
+    return words[key.slice(5) as UnreadableReason] ?? key;
+  }
+  if (key === TAKEN) return "the key is already in the target";
+  const [names = "", id] = key.split(":");
+  const field = fields.find((f) => f.name === names);
+  switch (id as FieldCheck) {
+    case "type":
+      return `${names} is not ${field ? typeNoun(field) : "of its type"}`;
+    case "required":
+      return `${names} is empty`;
+    case "length":
+      return `${names} is too long`;
+    case "least":
+      return `${names} is less than ${field?.least ?? "its least"}`;
+    case "most":
+      return `${names} is more than ${field?.most ?? "its most"}`;
+    case "pattern":
+      return `${names} does not fit its pattern`;
+    case "unique":
+      return `${names.split("+").join(" and ")} given twice`;
+    default:
+      return key;
+  }
+}
+
+function typeNoun(field: Field): string {
+  const title = CHECKS.type.title(field);
+  return title.slice(field.name.length + 4);
+}
+
+/** The problem of a value that was given before, or is in the target already. */
+export function repeatProblem(
+  compiled: Compiled,
+  key: string,
+  values: readonly string[],
+  first: { file: string; line: number } | null,
+): Problem {
+  const check = compiled.checks.find((c) => c.key === key);
+  const names = check ? check.fields.map((f) => compiled.fields[f]!.name) : compiled.plan.load.key;
+  const what = `${names.join(" and ")} ${values.map((v) => quoted(v)).join(" and ")}`;
+  const verb = names.length > 1 ? "were" : "was";
+  return {
+    check: key,
+    field: names[0] ?? "",
+    value: values.join(", "),
+    message: first ? `${what} ${verb} already given in line ${grouped(first.line)} of ${first.file}.` : `${what} ${names.length > 1 ? "are" : "is"} already in the target.`,
+    expected: first ? CHECKS.unique.expected(compiled.fields[0]!) : "a key that the target does not have yet",
+    onFailure: check?.onFailure ?? "hold",
+  };
+}

@@ -1,0 +1,253 @@
+import { z } from "zod";
+import { STEP_IDS, stepPart } from "../cleanse/index.ts";
+import { compilePattern } from "../pattern.ts";
+import { SieveError } from "../problem.ts";
+import { ENCODINGS } from "../read/options.ts";
+import { newNumberSpan, scanNumber } from "../type/number.ts";
+import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
+import type { StepId } from "../cleanse/index.ts";
+import { utf8 } from "../bytes.ts";
+
+export const PLAN_FORMAT = "good-sieve/plan@1";
+
+/** What happens to a record whose value fails a check. */
+export const ON_FAILURE = ["hold", "note", "stop"] as const;
+export type OnFailure = (typeof ON_FAILURE)[number];
+
+/** The checks that a field of a contract can carry. */
+export const FIELD_CHECKS = ["type", "required", "length", "least", "most", "pattern", "unique"] as const;
+export type FieldCheck = (typeof FIELD_CHECKS)[number];
+
+const name = z
+  .string()
+  .regex(/^[a-z][a-z0-9_]{0,62}$/)
+  .describe("Lower-case letters, digits and underscores, beginning with a letter");
+const onFailure = z.enum(ON_FAILURE);
+
+const patternText = z
+  .string()
+  .min(1)
+  .max(500)
+  .superRefine((source, context) => {
+    try {
+      compilePattern(source);
+    } catch (error) {
+      const e = error as SieveError;
+      context.addIssue({ code: "custom", message: `${e.message} ${e.detail}` });
+    }
+  });
+
+const limit = z.union([z.number(), z.string().min(1).max(60)]);
+
+/** The properties that every field may have, of whatever type. */
+const common = {
+  title: z.string().max(120).optional().describe("What people call it"),
+  also: z.array(z.string().min(1).max(200)).max(100).optional().describe("Other names that its column has had"),
+  required: z.boolean().optional().describe("It must not be empty"),
+  unique: z.boolean().optional().describe("No two records of one load have the same value"),
+  least: limit.optional().describe("The least value allowed"),
+  most: limit.optional().describe("The greatest value allowed"),
+  pattern: patternText.optional().describe("A pattern (RE2) that the value must contain; ^ and $ for all of it"),
+  on_failure: z
+    .union([onFailure, z.partialRecord(z.enum(FIELD_CHECKS), onFailure)])
+    .optional()
+    .describe("What happens when a check fails: for all checks of the field, or one by one; hold unless said"),
+};
+
+function fieldOf<Id extends TypeId>(id: Id): z.ZodObject {
+  return z.strictObject({ name, type: z.literal(id), ...typePart(id).options, ...common });
+}
+
+const field = z
+  .discriminatedUnion("type", TYPE_IDS.map(fieldOf) as unknown as [z.ZodObject, ...z.ZodObject[]])
+  .superRefine((value, context) => {
+    const f = value as unknown as Field;
+    const fail = (path: string, message: string): void => context.addIssue({ code: "custom", path: [path], message });
+    if (f.type === "decimal" && f.scale! > f.precision!) fail("scale", "The scale can't be greater than the precision.");
+    if (f.pattern !== undefined && f.type !== "text" && f.type !== "code") {
+      fail("pattern", `A pattern is for text and codes, not for the type ${f.type}.`);
+    }
+    const { order } = typePart(f.type);
+    for (const side of ["least", "most"] as const) {
+      if (f[side] === undefined) continue;
+      if (order === null) fail(side, `The type ${f.type} has no order, so it can't have a ${side} value.`);
+      else if (!limitBytes(f, f[side])) fail(side, `${JSON.stringify(f[side])} is not a value of the type ${f.type}.`);
+    }
+  });
+
+const step = z.discriminatedUnion(
+  "do",
+  STEP_IDS.map((id) =>
+    z.strictObject({
+      do: z.literal(id),
+      in: z
+        .union([z.literal("*"), z.array(name).min(1)])
+        .describe("The fields it works on, or * for all of them"),
+      ...stepPart(id).options,
+    }),
+  ) as unknown as [z.ZodObject, ...z.ZodObject[]],
+);
+
+const readSection = z
+  .strictObject({
+    as: z.literal("delimited"),
+    delimiter: z.string().min(1).max(20).default("auto").describe("auto, or the characters between cells"),
+    quote: z.string().max(1).default('"'),
+    escape: z.string().max(1).optional().describe("What stands before a quote in a value; the quote itself unless said"),
+    header: z.boolean().default(true).describe("The first line names the columns"),
+    skip: z.int().min(0).max(10_000).default(0).describe("Lines to pass over before the header"),
+    encoding: z.enum(["auto", ...ENCODINGS]).default("auto"),
+  })
+  .default({ as: "delimited", delimiter: "auto", quote: '"', header: true, skip: 0, encoding: "auto" });
+
+const gate = z.discriminatedUnion("limit", [
+  z.strictObject({ limit: z.literal("held share"), over: z.number().min(0).max(1) }),
+  z.strictObject({ limit: z.literal("nothing read") }),
+  z.strictObject({ limit: z.literal("required column missing") }),
+]);
+export type Gate = z.infer<typeof gate>;
+
+/** The plan document, sections in the order of a load's course. */
+export const planSchema = z
+  .strictObject({
+    format: z.literal(PLAN_FORMAT),
+    feed: name,
+    read: readSection,
+    map: z
+      .strictObject({
+        extra: z.enum(["leave", "note", "stop"]).default("note").describe("What to do with columns that no field takes"),
+      })
+      .default({ extra: "note" }),
+    contract: z.strictObject({ fields: z.array(field).min(1).max(1500) }),
+    cleanse: z.array(step).max(500).default([]),
+    check: z
+      .array(
+        z.strictObject({
+          check: z.literal("unique"),
+          in: z.array(name).min(2).describe("The fields whose values together are given once"),
+          on_failure: onFailure.default("hold"),
+        }),
+      )
+      .max(500)
+      .default([]),
+    load: z.strictObject({
+      target: name.describe("The table that good records go to"),
+      key: z.array(name).max(32).default([]).describe("The fields that together tell one record of the target from another"),
+      mode: z.enum(["append", "replace", "upsert"]).default("append"),
+    }),
+    gates: z
+      .array(gate)
+      .default([{ limit: "held share", over: 0.2 }, { limit: "nothing read" }, { limit: "required column missing" }]),
+  })
+  .superRefine((value, context) => {
+    const plan = value as unknown as Plan;
+    const names = new Set<string>();
+    plan.contract.fields.forEach((f, i) => {
+      if (names.has(f.name)) {
+        context.addIssue({ code: "custom", path: ["contract", "fields", i, "name"], message: `Two fields are called ${f.name}.` });
+      }
+      names.add(f.name);
+    });
+    const known = (list: readonly string[], path: (string | number)[]): void => {
+      for (const n of list) {
+        if (!names.has(n)) context.addIssue({ code: "custom", path, message: `There is no field ${n}.` });
+      }
+    };
+    plan.cleanse.forEach((s, i) => s.in !== "*" && known(s.in, ["cleanse", i, "in"]));
+    plan.check.forEach((c, i) => known(c.in, ["check", i, "in"]));
+    known(plan.load.key, ["load", "key"]);
+    if (plan.load.mode === "upsert" && plan.load.key.length === 0) {
+      context.addIssue({ code: "custom", path: ["load", "key"], message: "Upsert needs a key." });
+    }
+  });
+
+/** A field of the contract; which of the properties may be there depends on its type. */
+export interface Field {
+  name: string;
+  type: TypeId;
+  title?: string;
+  also?: string[];
+  required?: boolean;
+  unique?: boolean;
+  least?: number | string;
+  most?: number | string;
+  pattern?: string;
+  on_failure?: OnFailure | Partial<Record<FieldCheck, OnFailure>>;
+  length?: number;
+  precision?: number;
+  scale?: number;
+  words?: { yes: string[]; no: string[] };
+  formats?: string[];
+  values?: string[];
+}
+
+/** A step of the plan; `do` says which part, the other properties are that part's options. */
+export interface Step {
+  do: StepId;
+  in: "*" | string[];
+  [option: string]: unknown;
+}
+
+export interface ReadSection {
+  as: "delimited";
+  delimiter: string;
+  quote: string;
+  escape?: string;
+  header: boolean;
+  skip: number;
+  encoding: string;
+}
+
+export interface Plan {
+  format: typeof PLAN_FORMAT;
+  feed: string;
+  read: ReadSection;
+  map: { extra: "leave" | "note" | "stop" };
+  contract: { fields: Field[] };
+  cleanse: Step[];
+  check: { check: "unique"; in: string[]; on_failure: OnFailure }[];
+  load: { target: string; key: string[]; mode: "append" | "replace" | "upsert" };
+  gates: Gate[];
+}
+
+/** The canonical bytes of a limit, or null when it is not a value of the field's type. */
+export function limitBytes(field: Field, value: number | string): Uint8Array | null {
+  const text = String(value);
+  if (typePart(field.type).order === "number") {
+    const bytes = utf8(text);
+    return scanNumber(bytes, 0, bytes.length, newNumberSpan()) ? bytes : null;
+  }
+  if (field.type === "date") return /^\d{4}-\d{2}-\d{2}$/.test(text) ? utf8(text) : null;
+  if (field.type === "timestamp") {
+    const match = /^(\d{4}-\d{2}-\d{2})(?:[T ](\d{2}:\d{2})(?::(\d{2}))?)?Z?$/.exec(text);
+    return match ? utf8(`${match[1]} ${match[2] ?? "00:00"}:${match[3] ?? "00"}.000000+00`) : null;
+  }
+  return null;
+}
+
+/**
+ * A plan from a JSON value, defaults filled in. Throws `plan-invalid` with every fault and where in
+ * the document it stands.
+ */
+export function parsePlan(value: unknown): Plan {
+  const result = planSchema.safeParse(value);
+  if (result.success) return result.data as unknown as Plan;
+  const faults = result.error.issues.map((issue) => `${pathWords(issue.path)}: ${issue.message}`);
+  throw new SieveError("plan-invalid", `The plan has ${faults.length === 1 ? "a fault" : `${faults.length} faults`}.`, {
+    detail: faults.slice(0, 20).join("\n"),
+    hint: "Mend the plan; docs/plan.schema.json describes it.",
+  });
+}
+
+function pathWords(path: readonly PropertyKey[]): string {
+  return path.length === 0 ? "plan" : path.map(String).join(".");
+}
+
+/** The JSON Schema (draft 2020-12) of the plan document, made from the same declaration. */
+export function planJsonSchema(): object {
+  return {
+    ...z.toJSONSchema(planSchema, { io: "input" }),
+    title: "Good Sieve plan",
+    description: "How a feed is read, mapped, cleansed, checked and loaded.",
+  };
+}

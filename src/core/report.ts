@@ -1,0 +1,151 @@
+import { judgeGates, type GateResult } from "./gates.ts";
+import { assertCloses, type Balance } from "./ledger.ts";
+import type { Distinct } from "./metrics/distinct.ts";
+import type { Tally } from "./metrics/tally.ts";
+import { READ_PROBLEMS, TAKEN, faultTitle, type Compiled } from "./plan/compile.ts";
+import type { UnreadableReason } from "./block.ts";
+import type { OnFailure, Plan } from "./plan/schema.ts";
+import type { FileFacts } from "./read/source.ts";
+import { siftOf, type Stratum } from "./strata.ts";
+
+export const REPORT_FORMAT = "good-sieve/report@1";
+
+/** The quality metrics of one load, with the balance they rest on. */
+export interface LoadReport {
+  readonly format: typeof REPORT_FORMAT;
+  readonly feed: string;
+  readonly mode: Plan["load"]["mode"];
+  readonly balance: Balance;
+  readonly sift: readonly Stratum[];
+  readonly fields: readonly FieldMetrics[];
+  readonly checks: readonly CheckMetrics[];
+  readonly steps: readonly { readonly words: string; readonly changed: number }[];
+  readonly gates: readonly GateResult[];
+  readonly drift: readonly Drift[];
+  readonly files: readonly FileFacts[];
+}
+
+export interface FieldMetrics {
+  readonly name: string;
+  readonly type: string;
+  /** Records that could be read; the other counts are of these. */
+  readonly of: number;
+  readonly filled: number;
+  /** Filled cells without a problem. */
+  readonly valid: number;
+  readonly changed: number;
+  readonly distinct: number;
+  readonly distinctEstimated: boolean;
+}
+
+export interface CheckMetrics {
+  readonly key: string;
+  /** What holds when it passes. */
+  readonly title: string;
+  /** What is wrong where it fails. */
+  readonly fault: string;
+  readonly stage: "read" | "check" | "load";
+  readonly onFailure: OnFailure;
+  readonly problems: number;
+}
+
+export interface Drift {
+  readonly kind: "extra column" | "missing column";
+  readonly name: string;
+  readonly files: readonly string[];
+}
+
+export interface ReportInput {
+  readonly compiled: Compiled;
+  readonly tally: Tally;
+  readonly files: readonly FileFacts[];
+  readonly balance: Balance;
+  readonly distinct: readonly Distinct[];
+  /** Problems that only the whole load or the target could show, by the check's key. */
+  readonly late: ReadonlyMap<string, number>;
+}
+
+/** Makes the report. Throws `balance-open` when the balance does not close. */
+export function makeReport(input: ReportInput): LoadReport {
+  const { compiled, tally, balance, files } = input;
+  assertCloses(balance);
+  const readable = tally.read - tally.unreadable;
+  const checks = checkMetrics(input);
+  const problems = new Map(checks.map((c) => [c.key, c.problems]));
+  const map = { extra: new Map<string, string[]>(), missing: new Map<string, string[]>() };
+  for (const f of files) {
+    for (const kind of ["extra", "missing"] as const) {
+      for (const name of f[kind]) map[kind].set(name, [...(map[kind].get(name) ?? []), f.name]);
+    }
+  }
+  return {
+    format: REPORT_FORMAT,
+    feed: compiled.plan.feed,
+    mode: compiled.plan.load.mode,
+    balance,
+    sift: siftOf(balance, checks, {
+      Read: `${files.length === 1 ? "1 file" : `${files.length} files`}, ${Math.max(0, ...files.map((f) => f.columns.length))} columns`,
+      Map: `${compiled.fields.length} fields`,
+      Cleanse: `${tally.changed.reduce((a, b) => a + b, 0).toLocaleString("en")} cells changed`,
+      Check: `${compiled.checks.length} checks`,
+      Load: `${compiled.plan.load.mode} into ${compiled.plan.load.target}`,
+    }),
+    fields: compiled.fields.map((f, i) => {
+      const distinct = input.distinct[i]?.finish() ?? { count: 0, estimated: true };
+      return {
+        name: f.name,
+        type: f.type,
+        of: readable,
+        filled: tally.filled[i]!,
+        valid: tally.filled[i]! - tally.faulty[i]!,
+        changed: tally.changed[i]!,
+        distinct: Math.min(distinct.count, tally.filled[i]!),
+        distinctEstimated: distinct.estimated,
+      };
+    }),
+    checks,
+    steps: compiled.steps.map((s, i) => ({ words: s.words, changed: tally.steps[i]! })),
+    gates: judgeGates(compiled, { read: balance.read, held: balance.outcomes.held, files, problems }),
+    drift: [
+      ...(compiled.plan.map.extra === "leave" ? [] : [...map.extra].map(([name, inFiles]) => ({ kind: "extra column" as const, name, files: inFiles }))),
+      ...[...map.missing].map(([name, inFiles]) => ({ kind: "missing column" as const, name, files: inFiles })),
+    ],
+    files,
+  };
+}
+
+function checkMetrics({ compiled, tally, files, late }: ReportInput): CheckMetrics[] {
+  const unreadable = new Map<string, number>();
+  for (const f of files) {
+    for (const [reason, n] of Object.entries(f.unreadable)) unreadable.set(reason, (unreadable.get(reason) ?? 0) + n);
+  }
+  const metrics: CheckMetrics[] = [...unreadable].map(([reason, problems]) => ({
+    key: `read:${reason}`,
+    title: READ_PROBLEMS[reason as UnreadableReason].title,
+    fault: faultTitle(`read:${reason}`, []),
+    stage: "read",
+    onFailure: "hold",
+    problems,
+  }));
+  compiled.checks.forEach((c, i) =>
+    metrics.push({
+      key: c.key,
+      title: c.title,
+      fault: faultTitle(c.key, compiled.fields),
+      stage: "check",
+      onFailure: c.onFailure,
+      problems: tally.checks[i]! + (late.get(c.key) ?? 0),
+    }),
+  );
+  if (compiled.plan.load.mode === "append" && compiled.plan.load.key.length > 0) {
+    metrics.push({
+      key: TAKEN,
+      title: "the key is not yet in the target",
+      fault: faultTitle(TAKEN, compiled.fields),
+      stage: "load",
+      onFailure: "hold",
+      problems: late.get(TAKEN) ?? 0,
+    });
+  }
+  return metrics;
+}

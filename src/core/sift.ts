@@ -1,0 +1,304 @@
+import type { Block } from "./block.ts";
+import { cellText, emptyCells, textOf, type Cells, type Heap } from "./bytes.ts";
+import { Repeats, type Repeat, type Spill } from "./check/repeats.ts";
+import { finishHash, hash32, hashByte, hashSpan, startHash, type Hash } from "./hash.ts";
+import { mapColumns, type Mapping } from "./map/columns.ts";
+import { Distinct } from "./metrics/distinct.ts";
+import { newTally, type Tally } from "./metrics/tally.ts";
+import { READ_PROBLEMS, type Compiled, type Problem } from "./plan/compile.ts";
+import { newNumberSpan, scanNumber } from "./type/number.ts";
+import { typePart } from "./type/index.ts";
+
+/** How a record of a block stands after the checks. */
+export const VERDICT = { passes: 0, unreadable: 1, held: 2, suspect: 3 } as const;
+
+/** Why a cell is not sound: 1, it is not of its type (and has no canonical value); 2, another check. */
+const NOT_OF_TYPE = 1;
+const OTHER_FAULT = 2;
+
+/**
+ * A block after Map, Cleanse and Check. Everything in it is the course's own and valid only until
+ * the next block is run.
+ */
+export interface Sifted {
+  readonly block: Block;
+  readonly heap: Heap;
+  /** Number of the block's first record in the delivery, from 0. */
+  readonly first: number;
+  /** One column a field; sound cells are canonical. */
+  readonly cells: readonly Cells[];
+  /** Per field and record: 0 for a sound cell. */
+  readonly faults: readonly Uint8Array[];
+  /** Per field and record: 1 for a cell that a step changed. */
+  readonly changed: readonly Uint8Array[];
+  /** Per record, of VERDICT. A suspect passes unless it turns out to repeat a value. */
+  readonly verdict: Uint8Array;
+  /** Problems found in this block: record in the block and number of the check, side by side. */
+  readonly problemRecord: readonly number[];
+  readonly problemCheck: readonly number[];
+  readonly tally: Tally;
+}
+
+export interface CourseOptions {
+  /** Where hashes of values that must be unique are kept; without it, repeats are not looked for. */
+  readonly spill?: Spill | undefined;
+  /** How many records are expected, for sizing. */
+  readonly expected?: number | undefined;
+  /** Count different values of each field. */
+  readonly distinct?: boolean | undefined;
+}
+
+/**
+ * The course of a block through Map, Cleanse and Check. Blocks must come in the order of the
+ * delivery when repeats are looked for; otherwise any block can be run at any time, and gives the
+ * same result.
+ */
+export class Course {
+  mapping: Mapping;
+  /** Columns of the file that is open. */
+  columns: readonly string[] = [];
+  readonly distinct: Distinct[] = [];
+  private readonly repeats: (Repeats | null)[];
+  private readonly cells: Cells[] = [];
+  private readonly faults: Uint8Array[] = [];
+  private readonly changed: Uint8Array[] = [];
+  private verdict = new Uint8Array(0);
+  private readonly hash: Hash = { a: 0, b: 0 };
+  private readonly span = newNumberSpan();
+  private fileFirst = 0;
+  private total = 0;
+
+  constructor(
+    readonly compiled: Compiled,
+    options: CourseOptions = {},
+  ) {
+    this.mapping = { column: new Int32Array(compiled.fields.length).fill(-1), extra: [], missing: [] };
+    const { spill } = options;
+    this.repeats = compiled.checks.map((c) =>
+      c.id === "unique" && spill ? new Repeats(options.expected ?? 1_000_000, spill) : null,
+    );
+    if (options.distinct) for (const _ of compiled.fields) this.distinct.push(new Distinct());
+  }
+
+  /** Begins a file: its columns meet the fields by name. `first`: the delivery's number of its first record. */
+  openFile(columns: readonly string[], first = this.total): Mapping {
+    this.columns = columns;
+    this.mapping = mapColumns(columns, this.compiled.fields);
+    this.fileFirst = first;
+    return this.mapping;
+  }
+
+  run(block: Block): Sifted {
+    const { compiled } = this;
+    const { count, heap } = block;
+    this.room(count);
+    const tally = newTally(compiled);
+    const { verdict } = this;
+    verdict.fill(0, 0, count);
+    this.map(block);
+    for (const r of block.unreadable.keys()) verdict[r] = VERDICT.unreadable;
+
+    compiled.steps.forEach((step, i) => {
+      for (const f of step.fields) {
+        if (this.mapping.column[f] === -1) continue;
+        tally.steps[i]! += step.apply(heap, this.cells[f]!, count, this.changed[f]!);
+      }
+    });
+
+    const problemRecord: number[] = [];
+    const problemCheck: number[] = [];
+    const first = this.fileFirst + block.first;
+    compiled.checks.forEach((check, c) => {
+      const holds = check.onFailure !== "note";
+      const repeats = this.repeats[c];
+      if (repeats) {
+        this.findRepeats(block, first, check.fields, repeats, holds);
+        return;
+      }
+      const { test } = check;
+      if (!test) return;
+      const f = check.fields[0]!;
+      const cells = this.cells[f]!;
+      const faults = this.faults[f]!;
+      const { start, end } = cells;
+      const fault = check.id === "type" ? NOT_OF_TYPE : OTHER_FAULT;
+      const anyCell = check.id === "required";
+      for (let r = 0; r < count; r++) {
+        if (start[r] === end[r] ? !anyCell : faults[r] === NOT_OF_TYPE) continue;
+        if (verdict[r] === VERDICT.unreadable || test(heap, cells, r)) continue;
+        if (!faults[r]) faults[r] = fault;
+        if (holds) verdict[r] = VERDICT.held;
+        tally.checks[c]!++;
+        problemRecord.push(r);
+        problemCheck.push(c);
+      }
+    });
+
+    this.count(block, tally);
+    this.total = Math.max(this.total, first + count);
+    return {
+      block,
+      heap,
+      first,
+      cells: this.cells,
+      faults: this.faults,
+      changed: this.changed,
+      verdict,
+      problemRecord,
+      problemCheck,
+      tally,
+    };
+  }
+
+  /** After the last block: every repeat of a value that must be unique, by the number of its check. */
+  *resolveRepeats(): Generator<{ check: number; repeats: Repeat[] }> {
+    for (let check = 0; check < this.repeats.length; check++) {
+      const repeats = this.repeats[check];
+      if (!repeats) continue;
+      for (const found of repeats.resolve()) yield { check, repeats: found };
+    }
+  }
+
+  private room(count: number): void {
+    if (this.verdict.length >= count) return;
+    this.verdict = new Uint8Array(count);
+    this.compiled.fields.forEach((_, f) => {
+      this.cells[f] = emptyCells(count);
+      this.faults[f] = new Uint8Array(count);
+      this.changed[f] = new Uint8Array(count);
+    });
+  }
+
+  private map(block: Block): void {
+    const { count, width } = block;
+    for (let f = 0; f < this.compiled.fields.length; f++) {
+      this.faults[f]!.fill(0, 0, count);
+      this.changed[f]!.fill(0, 0, count);
+      const { start, end } = this.cells[f]!;
+      const column = this.mapping.column[f]!;
+      if (column === -1) {
+        start.fill(0, 0, count);
+        end.fill(0, 0, count);
+        continue;
+      }
+      for (let r = 0, i = column; r < count; r++, i += width) {
+        start[r] = block.start[i]!;
+        end[r] = block.end[i]!;
+      }
+    }
+  }
+
+  private findRepeats(block: Block, first: number, fields: readonly number[], repeats: Repeats, holds: boolean): void {
+    const { verdict, hash } = this;
+    const { line } = block.origin;
+    records: for (let r = 0; r < block.count; r++) {
+      if (verdict[r] === VERDICT.unreadable) continue;
+      startHash(hash);
+      for (const f of fields) {
+        const { start, end } = this.cells[f]!;
+        if (start[r] === end[r] || this.faults[f]![r] === NOT_OF_TYPE) continue records;
+        this.hashValue(block.heap, f, start[r]!, end[r]!);
+      }
+      finishHash(hash);
+      const seen = repeats.add(hash.a, hash.b, first + r, block.file, line[r]!);
+      if (seen && holds && verdict[r] === VERDICT.passes) verdict[r] = VERDICT.suspect;
+    }
+  }
+
+  /** Equal values have equal hashes: 1.50 and +01.5 too. */
+  private hashValue(heap: Heap, field: number, start: number, end: number): void {
+    const { hash, span } = this;
+    const { bytes } = heap;
+    if (typePart(this.compiled.fields[field]!.type).order === "number" && scanNumber(bytes, start, end, span)) {
+      const zero = span.wholeStart === span.wholeEnd && span.partStart === span.partEnd;
+      if (span.negative && !zero) hashByte(45, hash);
+      hashSpan(bytes, span.wholeStart, span.wholeEnd, hash);
+      hashByte(46, hash);
+      hashSpan(bytes, span.partStart, span.partEnd, hash);
+    } else {
+      hashSpan(bytes, start, end, hash);
+    }
+    hashByte(255, hash);
+  }
+
+  private count(block: Block, tally: Tally): void {
+    const { verdict } = this;
+    const { count, heap } = block;
+    tally.read = count;
+    tally.unreadable = block.unreadable.size;
+    for (let r = 0; r < count; r++) if (verdict[r] === VERDICT.held) tally.held++;
+    for (let f = 0; f < this.cells.length; f++) {
+      const { start, end } = this.cells[f]!;
+      const faults = this.faults[f]!;
+      const changed = this.changed[f]!;
+      const distinct = this.distinct[f];
+      let filled = 0;
+      let faulty = 0;
+      let changes = 0;
+      for (let r = 0; r < count; r++) {
+        changes += changed[r]!;
+        if (start[r] === end[r]) continue;
+        filled++;
+        if (faults[r]! !== 0) faulty++;
+        if (distinct) distinct.add(hash32(heap.bytes, start[r]!, end[r]!));
+      }
+      tally.filled[f] = filled;
+      tally.faulty[f] = faulty;
+      tally.changed[f] = changes;
+    }
+  }
+}
+
+/** The problems of one record of a block, but for those that only the whole load can show. */
+export function problemsOf(sifted: Sifted, compiled: Compiled, record: number): Problem[] {
+  const unreadable = sifted.block.unreadable.get(record);
+  if (unreadable) {
+    const words = READ_PROBLEMS[unreadable.reason];
+    return [
+      {
+        check: `read:${unreadable.reason}`,
+        field: "",
+        value: "",
+        message: words.message(unreadable.cells, sifted.block.width),
+        expected: words.expected,
+        onFailure: "hold",
+      },
+    ];
+  }
+  const problems: Problem[] = [];
+  for (let i = 0; i < sifted.problemRecord.length; i++) {
+    if (sifted.problemRecord[i] !== record) continue;
+    const check = compiled.checks[sifted.problemCheck[i]!]!;
+    const f = check.fields[0]!;
+    const field = compiled.fields[f]!;
+    const value = cellText(sifted.heap, sifted.cells[f]!, record);
+    problems.push({
+      check: check.key,
+      field: field.name,
+      value,
+      message: check.part.message(field, value),
+      expected: check.expected,
+      onFailure: check.onFailure,
+    });
+  }
+  return problems;
+}
+
+/** The cells of a record as they arrived, in the file's own columns. Empty for one that is unreadable. */
+export function arrivedCells(block: Block, record: number): string[] {
+  const cells: string[] = [];
+  for (let c = record * block.width; c < (record + 1) * block.width; c++) {
+    cells.push(textOf(block.heap.bytes, block.start[c]!, block.end[c]!));
+  }
+  return cells;
+}
+
+/** The values of a record by field, cleansed and canonical; a cell that is not of its type as it stands. */
+export function fieldValues(sifted: Sifted, record: number): string[] {
+  return sifted.cells.map((cells) => cellText(sifted.heap, cells, record));
+}
+
+/** The raw bytes of a record, without its line end; of a record that was too long, its beginning. */
+export function rawBytes(block: Block, record: number): Uint8Array {
+  return block.heap.bytes.slice(block.origin.from[record]!, block.origin.to[record]!);
+}

@@ -1,0 +1,42 @@
+import { z } from "zod";
+import { cellText } from "../bytes.ts";
+import type { TypePart } from "./part.ts";
+
+export interface BooleanOptions {
+  readonly words: { readonly yes: readonly string[]; readonly no: readonly string[] };
+}
+
+const word = z.string().min(1).max(40);
+
+/** Yes or no, in words that the contract names; upper and lower case are the same. */
+export const boolean: TypePart<BooleanOptions> = {
+  id: "boolean",
+  title: "Yes or no",
+  options: {
+    words: z
+      .strictObject({ yes: z.array(word).min(1), no: z.array(word).min(1) })
+      .default({ yes: ["true", "yes", "1"], no: ["false", "no", "0"] })
+      .describe("Which words mean yes and which mean no"),
+  },
+  sql: () => "boolean",
+  expected: ({ words }) => `${words.yes.join(", ")} for yes, or ${words.no.join(", ")} for no`,
+  noun: "yes or no",
+  order: null,
+  convert({ words }) {
+    const meaning = new Map<string, string>();
+    for (const w of words.no) meaning.set(w.toLowerCase(), "f");
+    for (const w of words.yes) meaning.set(w.toLowerCase(), "t");
+    return (heap, cells, r) => {
+      const canonical = meaning.get(cellText(heap, cells, r).toLowerCase());
+      if (canonical === undefined) return false;
+      const at = heap.append(canonical);
+      cells.start[r] = at;
+      cells.end[r] = at + 1;
+      return true;
+    };
+  },
+  examples: [
+    { options: { words: { yes: ["ja"], no: ["nein"] } }, from: "JA", to: "t" },
+    { options: { words: { yes: ["ja"], no: ["nein"] } }, from: "no", to: null },
+  ],
+};

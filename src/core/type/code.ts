@@ -1,0 +1,48 @@
+import { z } from "zod";
+import { sameBytes, utf8 } from "../bytes.ts";
+import type { TypePart } from "./part.ts";
+
+export interface CodeOptions {
+  readonly values: readonly string[];
+}
+
+/** One of a list of allowed values, exactly as listed. */
+export const code: TypePart<CodeOptions> = {
+  id: "code",
+  title: "Code",
+  options: {
+    values: z.array(z.string().min(1).max(200)).min(1).max(10_000).describe("The allowed values"),
+  },
+  sql: () => "text",
+  expected: ({ values }) =>
+    values.length <= 12 ? `one of ${values.join(", ")}` : `one of ${values.length} values: ${values.slice(0, 10).join(", ")}, …`,
+  noun: "one of the allowed values",
+  order: null,
+  convert({ values }) {
+    const buckets = new Map<number, Uint8Array[]>();
+    for (const value of values) {
+      const bytes = utf8(value);
+      const key = bucketOf(bytes, 0, bytes.length);
+      buckets.set(key, [...(buckets.get(key) ?? []), bytes]);
+    }
+    return (heap, cells, r) => {
+      const s = cells.start[r]!;
+      const e = cells.end[r]!;
+      const bucket = buckets.get(bucketOf(heap.bytes, s, e));
+      if (!bucket) return false;
+      for (const value of bucket) if (sameBytes(heap.bytes, s, e, value)) return true;
+      return false;
+    };
+  },
+  examples: [
+    { options: { values: ["BHG", "CWA"] }, from: "CWA", to: "CWA" },
+    { options: { values: ["BHG", "CWA"] }, from: "cwa", to: null },
+    { options: { values: ["é"] }, from: "é", to: "é" },
+  ],
+};
+
+function bucketOf(bytes: Uint8Array, start: number, end: number): number {
+  let h = end - start;
+  for (let p = start; p < end; p++) h = (Math.imul(h, 31) + bytes[p]!) | 0;
+  return h;
+}

@@ -1,0 +1,90 @@
+import { z } from "zod";
+import { exampleOf, parseMoment, writeDate, writeDigits, type Moment } from "./calendar.ts";
+import { formatSchema, newMoment, piecesOf } from "./date.ts";
+import type { TypePart } from "./part.ts";
+
+export interface TimestampOptions {
+  readonly formats: readonly string[];
+}
+
+const ISO = [
+  "yyyy-MM-dd'T'HH:mm:ssXXX",
+  "yyyy-MM-dd'T'HH:mm:ss.SSSXXX",
+  "yyyy-MM-dd'T'HH:mm:ss",
+  "yyyy-MM-dd'T'HH:mm:ss.SSS",
+  "yyyy-MM-dd HH:mm:ss",
+  "yyyy-MM-dd HH:mm:ss.SSS",
+  "yyyy-MM-dd HH:mm:ssXXX",
+  "yyyy-MM-dd HH:mm",
+];
+
+/** A point in time, kept in UTC. Without an offset of its own it is taken for UTC. */
+export const timestamp: TypePart<TimestampOptions> = {
+  id: "timestamp",
+  title: "Date and time",
+  options: {
+    formats: z.array(formatSchema).min(1).max(20).default(ISO).describe("How it is written; letters of Unicode TR 35"),
+  },
+  sql: () => "timestamp with time zone",
+  expected: ({ formats }) => `a date and time that exist, written like ${formats.slice(0, 3).map(exampleOf).join(" or ")}`,
+  noun: "a date and time",
+  order: "bytes",
+  convert({ formats }) {
+    const ways = formats.map(piecesOf);
+    const moment = newMoment();
+    return (heap, cells, r) => {
+      const s = cells.start[r]!;
+      const e = cells.end[r]!;
+      for (const pieces of ways) {
+        if (!parseMoment(heap.bytes, s, e, pieces, moment)) continue;
+        if (!toUtc(moment)) return false;
+        const at = heap.reserve(29);
+        writeTimestamp(heap.bytes, at, moment);
+        heap.length = at + 29;
+        cells.start[r] = at;
+        cells.end[r] = at + 29;
+        return true;
+      }
+      return false;
+    };
+  },
+  examples: [
+    { options: { formats: ISO }, from: "2026-05-31T14:05:09Z", to: "2026-05-31 14:05:09.000000+00" },
+    { options: { formats: ISO }, from: "2026-05-31T00:30:00+02:00", to: "2026-05-30 22:30:00.000000+00" },
+    { options: { formats: ISO }, from: "2026-05-31 14:05:09.123456", to: "2026-05-31 14:05:09.123456+00" },
+    { options: { formats: ISO }, from: "2026-05-31T24:00:00Z", to: null },
+    { options: { formats: ISO }, from: "2026-02-31T10:00:00Z", to: null },
+    { options: { formats: ["dd.MM.yyyy HH:mm"] }, from: "31.05.2026 14:05", to: "2026-05-31 14:05:00.000000+00" },
+  ],
+};
+
+/** Takes the offset out; false when the result leaves the years 1 to 9999. */
+function toUtc(m: Moment): boolean {
+  if (m.offset === 0) return true;
+  const at = new Date(0);
+  at.setUTCFullYear(m.year, m.month - 1, m.day);
+  at.setUTCHours(m.hour, m.minute - m.offset, m.second);
+  m.year = at.getUTCFullYear();
+  m.month = at.getUTCMonth() + 1;
+  m.day = at.getUTCDate();
+  m.hour = at.getUTCHours();
+  m.minute = at.getUTCMinutes();
+  m.offset = 0;
+  return m.year >= 1 && m.year <= 9999;
+}
+
+/** Writes yyyy-MM-dd HH:mm:ss.SSSSSS+00 at `at`; 29 bytes. */
+function writeTimestamp(bytes: Uint8Array, at: number, m: Moment): void {
+  writeDate(bytes, at, m);
+  bytes[at + 10] = 32;
+  writeDigits(bytes, at + 11, m.hour, 2);
+  bytes[at + 13] = 58;
+  writeDigits(bytes, at + 14, m.minute, 2);
+  bytes[at + 16] = 58;
+  writeDigits(bytes, at + 17, m.second, 2);
+  bytes[at + 19] = 46;
+  writeDigits(bytes, at + 20, m.micro, 6);
+  bytes[at + 26] = 43;
+  bytes[at + 27] = 48;
+  bytes[at + 28] = 48;
+}
