@@ -1,4 +1,4 @@
-import { SieveError } from "./problem.ts";
+import { SieveError, grouped } from "./problem.ts";
 
 /** Every outcome that a record can have, in the order in which a balance lists them. */
 export const OUTCOMES = ["inserted", "updated", "unchanged", "merged", "held", "waiting", "left out"] as const;
@@ -72,4 +72,10 @@ export function assertCloses(balance: Balance): void {
       detail: `${balance.read} records were read and ${sum} have an outcome; ${balance.outcomes.held} are held and ${held} have a stage.`,
     });
   }
+}
+
+/** “20,112 read = 18,959 inserted + 388 updated + …”, outcomes of no record left out. */
+export function balanceLine(balance: Balance): string {
+  const parts = OUTCOMES.filter((o) => balance.outcomes[o] > 0).map((o) => `${grouped(balance.outcomes[o])} ${o}`);
+  return `${grouped(balance.read)} read = ${parts.join(" + ") || "0"}`;
 }

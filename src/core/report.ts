@@ -1,6 +1,5 @@
 import { judgeGates, type GateResult } from "./gates.ts";
 import { assertCloses, type Balance } from "./ledger.ts";
-import type { Distinct } from "./metrics/distinct.ts";
 import type { Tally } from "./metrics/tally.ts";
 import { READ_PROBLEMS, TAKEN, faultTitle, type Compiled } from "./plan/compile.ts";
 import type { UnreadableReason } from "./block.ts";
@@ -60,7 +59,8 @@ export interface ReportInput {
   readonly tally: Tally;
   readonly files: readonly FileFacts[];
   readonly balance: Balance;
-  readonly distinct: readonly Distinct[];
+  /** By field: different values, and whether the count is an estimate. */
+  readonly distinct: readonly { readonly count: number; readonly estimated: boolean }[];
   /** Problems that only the whole load or the target could show, by the check's key. */
   readonly late: ReadonlyMap<string, number>;
 }
@@ -91,7 +91,7 @@ export function makeReport(input: ReportInput): LoadReport {
       Load: `${compiled.plan.load.mode} into ${compiled.plan.load.target}`,
     }),
     fields: compiled.fields.map((f, i) => {
-      const distinct = input.distinct[i]?.finish() ?? { count: 0, estimated: true };
+      const distinct = input.distinct[i] ?? { count: 0, estimated: true };
       return {
         name: f.name,
         type: f.type,

@@ -27,6 +27,8 @@ export interface Sifted {
   readonly first: number;
   /** One column a field; sound cells are canonical. */
   readonly cells: readonly Cells[];
+  /** Per field: whether its canonical values are digits, signs and letters only, so that no format needs to escape them. */
+  readonly plain: readonly boolean[];
   /** Per field and record: 0 for a sound cell. */
   readonly faults: readonly Uint8Array[];
   /** Per field and record: 1 for a cell that a step changed. */
@@ -62,6 +64,7 @@ export class Course {
   private readonly cells: Cells[] = [];
   private readonly faults: Uint8Array[] = [];
   private readonly changed: Uint8Array[] = [];
+  private readonly plain: boolean[];
   private verdict = new Uint8Array(0);
   private readonly hash: Hash = { a: 0, b: 0 };
   private readonly span = newNumberSpan();
@@ -74,6 +77,7 @@ export class Course {
   ) {
     this.mapping = { column: new Int32Array(compiled.fields.length).fill(-1), extra: [], missing: [] };
     const { spill } = options;
+    this.plain = compiled.fields.map((f) => f.type !== "text" && f.type !== "code");
     this.repeats = compiled.checks.map((c) =>
       c.id === "unique" && spill ? new Repeats(options.expected ?? 1_000_000, spill) : null,
     );
@@ -141,6 +145,7 @@ export class Course {
       heap,
       first,
       cells: this.cells,
+      plain: this.plain,
       faults: this.faults,
       changed: this.changed,
       verdict,
@@ -224,6 +229,7 @@ export class Course {
   private count(block: Block, tally: Tally): void {
     const { verdict } = this;
     const { count, heap } = block;
+    const view = new DataView(heap.bytes.buffer, heap.bytes.byteOffset, heap.bytes.length);
     tally.read = count;
     tally.unreadable = block.unreadable.size;
     for (let r = 0; r < count; r++) if (verdict[r] === VERDICT.held) tally.held++;
@@ -240,7 +246,7 @@ export class Course {
         if (start[r] === end[r]) continue;
         filled++;
         if (faults[r]! !== 0) faulty++;
-        if (distinct) distinct.add(hash32(heap.bytes, start[r]!, end[r]!));
+        if (distinct) distinct.add(hash32(view, start[r]!, end[r]!));
       }
       tally.filled[f] = filled;
       tally.faulty[f] = faulty;

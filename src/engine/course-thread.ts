@@ -1,0 +1,152 @@
+import { appendFileSync, closeSync, mkdtempSync, openSync, readSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { parentPort, workerData } from "node:worker_threads";
+import type { Spill } from "@/core/check/repeats.ts";
+import { BYTE, heldByte } from "@/core/ledger.ts";
+import { mergeTally, newTally } from "@/core/metrics/tally.ts";
+import { compilePlan } from "@/core/plan/compile.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
+import { SieveError } from "@/core/problem.ts";
+import { siftFile, type FileFacts } from "@/core/read/source.ts";
+import { Course, VERDICT, type Sifted } from "@/core/sift.ts";
+import { copyRows } from "./copy-rows.ts";
+import { heldRow } from "./held-rows.ts";
+import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
+
+/** The thread that takes a load's bytes through the course. It has no connection to the store. */
+
+const port = parentPort!;
+const { plan, expected } = workerData as ThreadStart;
+
+/** Hashes of values that must be unique, in a temporary file that goes with the thread. */
+class FileSpill implements Spill {
+  private readonly folder = mkdtempSync(join(tmpdir(), "sieve-"));
+  private readonly file = openSync(join(this.folder, "spill"), "a+");
+  private length = 0;
+
+  append(bytes: Uint8Array): number {
+    appendFileSync(this.file, bytes);
+    this.length += bytes.length;
+    return this.length - bytes.length;
+  }
+
+  read(offset: number, length: number): Uint8Array {
+    const bytes = new Uint8Array(length);
+    readSync(this.file, bytes, 0, length, offset);
+    return bytes;
+  }
+
+  close(): void {
+    closeSync(this.file);
+    rmSync(this.folder, { recursive: true, force: true });
+  }
+}
+
+const waiting: ToThread[] = [];
+let wake: (() => void) | null = null;
+port.on("message", (message: ToThread) => {
+  waiting.push(message);
+  wake?.();
+});
+
+async function next(): Promise<ToThread> {
+  while (waiting.length === 0) {
+    await new Promise<void>((resolve) => {
+      wake = resolve;
+    });
+  }
+  return waiting.shift()!;
+}
+
+function say(message: FromThread, transfer: ArrayBuffer[] = []): void {
+  port.postMessage(message, transfer);
+}
+
+async function* chunks(): AsyncGenerator<Uint8Array> {
+  for (;;) {
+    const message = await next();
+    if (message.type !== "chunk") return;
+    say({ type: "took-chunk" });
+    yield message.bytes;
+  }
+}
+
+const compiled = compilePlan(parsePlan(plan));
+const spill = new FileSpill();
+const total = newTally(compiled);
+
+function sendBlock(sifted: Sifted): void {
+  const { block, verdict, first } = sifted;
+  const outcomes = new Uint8Array(block.count);
+  const held: HeldRow[] = [];
+  for (let r = 0; r < block.count; r++) {
+    switch (verdict[r]) {
+      case VERDICT.passes:
+        outcomes[r] = BYTE.inserted;
+        break;
+      case VERDICT.unreadable:
+        outcomes[r] = heldByte("read");
+        held.push(heldRow(sifted, compiled, r, "read"));
+        break;
+      default:
+        outcomes[r] = heldByte("check");
+        held.push(heldRow(sifted, compiled, r, "check"));
+    }
+  }
+  mergeTally(total, sifted.tally);
+  const copy = copyRows(sifted);
+  const { origin } = block;
+  say(
+    {
+      type: "block",
+      file: block.file,
+      firstRecord: first,
+      firstInFile: block.first,
+      line: origin.line[0]!,
+      byteStart: origin.start[0]!,
+      byteEnd: origin.end[block.count - 1]!,
+      outcomes,
+      tally: sifted.tally,
+      copy,
+      held: held.length > 0 ? JSON.stringify(held) : "",
+      heldCount: held.length,
+    },
+    [copy.buffer as ArrayBuffer, outcomes.buffer],
+  );
+}
+
+async function run(): Promise<void> {
+  const course = new Course(compiled, { spill, expected, distinct: true });
+  const files: FileFacts[] = [];
+  for (;;) {
+    const message = await next();
+    if (message.type === "end") break;
+    if (message.type !== "file") continue;
+    const blocks = siftFile(course, { name: message.name, bytes: message.bytes, chunks }, message.index, plan.read);
+    for (;;) {
+      const step = await blocks.next();
+      if (step.done) {
+        files.push(step.value);
+        break;
+      }
+      sendBlock(step.value);
+    }
+  }
+  for (const { check, repeats } of course.resolveRepeats()) {
+    const { key, onFailure } = compiled.checks[check]!;
+    say({ type: "repeats", check: key, holds: onFailure !== "note", repeats });
+  }
+  say({ type: "done", files, distinct: course.distinct.map((d) => d.finish()), tally: total });
+}
+
+try {
+  await run();
+} catch (error) {
+  if (error instanceof SieveError) {
+    say({ type: "failed", code: error.code, message: error.message, detail: error.detail, hint: error.hint });
+  } else throw error;
+} finally {
+  spill.close();
+  port.close();
+}

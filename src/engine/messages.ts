@@ -1,0 +1,58 @@
+import type { Tally } from "@/core/metrics/tally.ts";
+import type { Problem } from "@/core/plan/compile.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import type { FileFacts } from "@/core/read/source.ts";
+import type { Repeat } from "@/core/check/repeats.ts";
+
+/** What the process that runs a load and its thread say to each other. */
+export type ToThread =
+  | { type: "file"; index: number; name: string; bytes: number }
+  | { type: "chunk"; bytes: Uint8Array }
+  | { type: "end-of-file" }
+  | { type: "end" };
+
+export interface ThreadStart {
+  plan: Plan;
+  expected: number;
+}
+
+export type FromThread =
+  | { type: "took-chunk" }
+  | ({ type: "block" } & BlockResult)
+  | { type: "repeats"; check: string; holds: boolean; repeats: Repeat[] }
+  | { type: "done"; files: FileFacts[]; distinct: { count: number; estimated: boolean }[]; tally: Tally }
+  | { type: "failed"; code: string; message: string; detail: string; hint: string };
+
+/** One row of the ledger, with what goes to the staging tables. */
+export interface BlockResult {
+  file: number;
+  firstRecord: number;
+  firstInFile: number;
+  line: number;
+  byteStart: number;
+  byteEnd: number;
+  /** A byte a record, as in core/ledger.ts; `inserted` for every record that passes so far. */
+  outcomes: Uint8Array;
+  tally: Tally;
+  copy: Uint8Array;
+  /** Held and suspected records as JSON of HeldRow[]; "" for none. */
+  held: string;
+  heldCount: number;
+}
+
+/** A record on its way to the quarantine. */
+export interface HeldRow {
+  record: number;
+  at: "read" | "check" | "load";
+  file: number;
+  line: number;
+  byte_start: number;
+  byte_end: number;
+  /** Base64. */
+  raw: string;
+  cells: string[] | null;
+  field_values: string[];
+  problems: Problem[];
+  /** It passes every check but may repeat a value. */
+  suspect: boolean;
+}

@@ -1,0 +1,54 @@
+import { addProblems } from "./late.ts";
+import type { Compiled, Problem } from "@/core/plan/compile.ts";
+import { DelimitedReader } from "@/core/read/delimited.ts";
+import type { FileFacts } from "@/core/read/source.ts";
+import { Course, problemsOf, type Sifted } from "@/core/sift.ts";
+import type { Queryable } from "@/store/db.ts";
+import { storedBytes, type DeliveryFile } from "@/store/deliveries.ts";
+import { lateProblems, type LateProblem, type LedgerBlock } from "@/store/ledger.ts";
+
+/** What a load's blocks need to be computed again. */
+export interface Rerun {
+  readonly compiled: Compiled;
+  readonly files: readonly DeliveryFile[];
+  readonly facts: readonly Pick<FileFacts, "read" | "columns" | "name">[];
+}
+
+/**
+ * Computes one block of a load again from the delivery's bytes: the result is the same as when the
+ * load ran. `course` may be reused for blocks of one load.
+ */
+export async function rerunBlock(db: Queryable, rerun: Rerun, course: Course, block: LedgerBlock): Promise<Sifted> {
+  const facts = rerun.facts[block.file]!;
+  const reader = new DelimitedReader(facts.read, block.file, {
+    byte: block.byteStart,
+    line: block.line,
+    record: block.firstInFile,
+    columns: facts.columns,
+  });
+  const pieces: Uint8Array[] = [];
+  for await (const piece of storedBytes(db, rerun.files[block.file]!.id, block.byteStart, block.byteEnd)) pieces.push(piece);
+  course.openFile(facts.columns, block.firstRecord - block.firstInFile);
+  const [again] = reader.push(Buffer.concat(pieces), true);
+  if (again?.count !== block.outcomes.length) {
+    throw new Error(`block ${block.block} has ${again?.count ?? 0} records when read again, not ${block.outcomes.length}`);
+  }
+  return course.run(again);
+}
+
+/** The problems of every record of a block that was computed again, late ones too. */
+export async function problemsOfBlock(
+  db: Queryable,
+  load: number,
+  rerun: Rerun,
+  sifted: Sifted,
+): Promise<(record: number) => Problem[]> {
+  const late = new Map<number, LateProblem[]>();
+  for (const l of await lateProblems(db, load, sifted.first, sifted.first + sifted.block.count)) {
+    late.set(l.record, [...(late.get(l.record) ?? []), l]);
+  }
+  return (r) => [
+    ...problemsOf(sifted, rerun.compiled, r),
+    ...addProblems(rerun, sifted, r, late.get(sifted.first + r) ?? []),
+  ];
+}

@@ -1,0 +1,576 @@
+import { once } from "node:events";
+import { Worker } from "node:worker_threads";
+import { from as copyFrom, type CopyStreamQuery } from "pg-copy-streams";
+import { BYTE, addToBalance, assertCloses, emptyBalance, heldByte, type Balance } from "@/core/ledger.ts";
+import { TAKEN, compilePlan, type Compiled } from "@/core/plan/compile.ts";
+import { SieveError } from "@/core/problem.ts";
+import { makeReport } from "@/core/report.ts";
+import { Course } from "@/core/sift.ts";
+import { ident, type Client, type Db } from "@/store/db.ts";
+import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
+import { getPlan } from "@/store/feeds.ts";
+import { addBlock, ledgerBlocks, lateProblems, type LedgerBlock } from "@/store/ledger.ts";
+import { endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
+import { copyRows } from "./copy-rows.ts";
+import { heldRow } from "./held-rows.ts";
+import { fieldsOf, lateProblem } from "./late.ts";
+import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
+import { rerunBlock, type Rerun } from "./rerun.ts";
+import { TARGET, columnOf, targetChanges, targetColumns } from "./target.ts";
+
+/** Locks by advisory number: one worker runs a load at a time. */
+const LOAD_LOCK = 7301;
+/** Chunks on their way to the thread. */
+const AHEAD = 3;
+
+class Cancelled extends Error {}
+
+function asBuffer(bytes: Uint8Array): Buffer {
+  return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length);
+}
+
+export interface RunOptions {
+  /** The bundled course-thread. */
+  readonly thread: URL;
+  readonly signal?: AbortSignal;
+}
+
+/**
+ * Runs a load or a trial from its inputs to its end. Until the closing transaction commits, nothing
+ * but staging tables and the unfinished ledger has been written, and running it again begins anew.
+ * Faults of the delivery or the plan end the load; anything else is thrown, to be tried again.
+ */
+export async function runLoad(db: Db, id: number, options: RunOptions): Promise<void> {
+  const client = await db.connect();
+  let broken: Error | undefined;
+  const lost = (error: Error): void => {
+    broken = error;
+  };
+  client.on("error", lost);
+  try {
+    const { rows } = await client.query<{ ok: boolean }>("select pg_try_advisory_lock($1, $2) as ok", [LOAD_LOCK, id]);
+    if (!rows[0]!.ok) throw new Error(`load ${id} is being run by another worker`);
+    const load = await getLoad(client, id);
+    if (load.state !== "queued" && load.state !== "running") return;
+    try {
+      await new LoadRun(db, client, load, options).run();
+    } catch (error) {
+      if (error instanceof Cancelled) await failLoad(db, id, "cancelled");
+      else if (error instanceof SieveError) await failLoad(db, id, "failed", error);
+      else throw error;
+      await dropStaging(client, id);
+    }
+  } catch (error) {
+    broken ??= error instanceof SieveError ? undefined : (error as Error);
+    throw error;
+  } finally {
+    client.off("error", lost);
+    if (!broken) await client.query("select pg_advisory_unlock($1, $2)", [LOAD_LOCK, id]).catch(lost);
+    client.release(broken);
+  }
+}
+
+async function dropStaging(client: Client, id: number): Promise<void> {
+  await client.query(`drop table if exists ${staging(id)}, ${stagingHeld(id)}`);
+}
+
+const staging = (id: number): string => ident("staging", `load_${id}`);
+const stagingHeld = (id: number): string => ident("staging", `held_${id}`);
+
+class LoadRun {
+  private readonly id: number;
+  private compiled!: Compiled;
+  private delivery!: Delivery;
+  private records = 0;
+  private bytes = 0;
+  private stage = "";
+  private told = 0;
+
+  constructor(
+    private readonly db: Db,
+    private readonly client: Client,
+    private readonly load: Load,
+    private readonly options: RunOptions,
+  ) {
+    this.id = load.id;
+  }
+
+  async run(): Promise<void> {
+    const { client, id } = this;
+    await client.query(
+      `update sieve.load set state = 'running', attempts = attempts + 1, started_at = clock_timestamp(), error = null,
+         records_so_far = 0, bytes_so_far = 0, stage = 'reading' where id = $1`,
+      [id],
+    );
+    this.stage = "reading";
+    // What an earlier attempt left: it reached no further than this.
+    await dropStaging(client, id);
+    await client.query("delete from sieve.ledger_block where load = $1", [id]);
+    await client.query("delete from sieve.late_problem where load = $1", [id]);
+    await client.query("delete from sieve.held where load = $1", [id]);
+
+    this.compiled = compilePlan((await getPlan(client, this.load.plan)).document);
+    this.delivery = await getDelivery(client, this.load.delivery);
+    await targetChanges(client, this.compiled.plan);
+    const columns = this.compiled.fields.map(columnOf);
+    await client.query(
+      `create unlogged table ${staging(id)} (_record integer not null, ${columns.map((c) => `${ident(c.name)} ${c.type}`).join(", ")})`,
+    );
+    await client.query(
+      `create unlogged table ${stagingHeld(id)} (record integer not null, at text, file integer, line integer,
+         byte_start bigint, byte_end bigint, raw text, cells jsonb, field_values jsonb, problems jsonb, suspect boolean)`,
+    );
+
+    const done = await this.stageRecords();
+    this.stage = "closing";
+    await this.progress(true);
+    await this.close(done);
+  }
+
+  /** Reads the delivery through the course into the staging tables. */
+  private async stageRecords(): Promise<Extract<FromThread, { type: "done" }>> {
+    const { client, db, id, compiled } = this;
+    const expected = Math.max(1000, this.delivery.files.reduce((n, f) => n + f.bytes, 0) / 40);
+    const start: ThreadStart = { plan: compiled.plan, expected };
+    const thread = new Worker(this.options.thread, { workerData: start, execArgv: [] });
+    const copy = client.query(copyFrom(`copy ${staging(id)} from stdin`)) as unknown as CopyStreamQuery;
+    let blocks = 0;
+    let pending = 0;
+    let credit = AHEAD;
+    let moreCredit: (() => void) | null = null;
+    let failure: unknown = null;
+    let finish: ((done: Extract<FromThread, { type: "done" }>) => void) | null = null;
+    let giveUp: (error: unknown) => void = () => {};
+    const outcome = new Promise<Extract<FromThread, { type: "done" }>>((resolve, reject) => {
+      finish = resolve;
+      giveUp = (error) => {
+        failure ??= error;
+        moreCredit?.();
+        reject(error as Error);
+      };
+    });
+    outcome.catch(() => {});
+    copy.on("error", giveUp);
+    thread.on("error", giveUp);
+    thread.on("exit", (code) => giveUp(new Error(`the course's thread ended with code ${code}`)));
+    const onAbort = (): void => giveUp(new Error("the worker is ending"));
+    this.options.signal?.addEventListener("abort", onAbort);
+
+    // Blocks are taken one at a time, in order; the thread waits while COPY is not ready for more.
+    let work = Promise.resolve();
+    const take = async (message: FromThread): Promise<void> => {
+      switch (message.type) {
+        case "block":
+          if (message.copy.length > 0 && !copy.write(asBuffer(message.copy))) {
+            await Promise.race([once(copy, "drain"), outcome]);
+          }
+          await addBlock(db, id, { ...message, block: blocks++ });
+          if (message.held !== "") await this.stageHeld(message.held);
+          this.records += message.outcomes.length;
+          this.bytes = this.bytesBefore(message.file) + message.byteEnd;
+          await this.progress();
+          break;
+        case "repeats":
+          await db.query(
+            `insert into sieve.late_problem (load, record, check_key, file, line)
+             select $1, r, $2, f, l from unnest($3::int[], $4::int[], $5::int[]) as x (r, f, l)`,
+            [id, message.check, ...(["record", "file", "line"] as const).map((k) => message.repeats.map((r) => r[k]))],
+          );
+          break;
+        case "failed":
+          throw new SieveError(message.code, message.message, { detail: message.detail, hint: message.hint });
+        case "done":
+          finish!(message);
+      }
+    };
+    thread.on("message", (message: FromThread) => {
+      // Credit at once: it must not wait behind a block that waits for COPY.
+      if (message.type === "took-chunk") {
+        credit++;
+        moreCredit?.();
+        return;
+      }
+      pending++;
+      work = work
+        .then(() => (failure ? undefined : take(message)))
+        .catch(giveUp)
+        .finally(() => {
+          pending--;
+          moreCredit?.();
+        });
+    });
+
+    const send = (message: ToThread, transfer: ArrayBuffer[] = []): void => thread.postMessage(message, transfer);
+    const feed = async (): Promise<void> => {
+      for (const file of this.delivery.files) {
+        send({ type: "file", index: file.position, name: file.name, bytes: file.bytes });
+        for await (const bytes of storedBytes(db, file.id)) {
+          // Also wait while blocks pile up before COPY: memory stays flat whatever the speeds.
+          while ((credit <= 0 || pending > AHEAD) && !failure) {
+            await new Promise<void>((resolve) => {
+              moreCredit = resolve;
+            });
+          }
+          if (failure) return;
+          credit--;
+          const own = new Uint8Array(bytes);
+          send({ type: "chunk", bytes: own }, [own.buffer]);
+        }
+        send({ type: "end-of-file" });
+      }
+      send({ type: "end" });
+    };
+    try {
+      feed().catch(giveUp);
+      const done = await outcome;
+      copy.end();
+      await Promise.race([once(copy, "finish"), new Promise((_, reject) => copy.once("error", reject))]);
+      return done;
+    } catch (error) {
+      // An open COPY must end before its client can be used again.
+      await new Promise<void>((resolve) => {
+        copy.once("close", () => resolve());
+        copy.once("error", () => resolve());
+        copy.destroy(new Error("the load ended"));
+        setTimeout(resolve, 2000).unref();
+      });
+      await work.catch(() => {});
+      throw error;
+    } finally {
+      failure ??= new Error("over");
+      this.options.signal?.removeEventListener("abort", onAbort);
+      await thread.terminate();
+    }
+  }
+
+  private bytesBefore(file: number): number {
+    return this.delivery.files.slice(0, file).reduce((n, f) => n + f.bytes, 0);
+  }
+
+  private async stageHeld(rows: string): Promise<void> {
+    await this.db.query(
+      `insert into ${stagingHeld(this.id)}
+       select record, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, suspect
+       from jsonb_to_recordset($1::jsonb) as x (record integer, at text, file integer, line integer, byte_start bigint,
+         byte_end bigint, raw text, cells jsonb, field_values jsonb, problems jsonb, suspect boolean)`,
+      [rows],
+    );
+  }
+
+  /** Tells how far the load is, a few times a second, and ends it when somebody has asked for that. */
+  private async progress(now = false): Promise<void> {
+    if (!now && Date.now() - this.told < 250) return;
+    this.told = Date.now();
+    const { rows } = await this.db.query<{ cancel_asked: boolean }>(
+      "update sieve.load set stage = $2, records_so_far = $3, bytes_so_far = $4 where id = $1 returning cancel_asked",
+      [this.id, this.stage, this.records, this.bytes],
+    );
+    if (rows[0]?.cancel_asked) throw new Cancelled();
+  }
+
+  /** The closing transaction: all of it happens, or nothing. */
+  private async close(done: Extract<FromThread, { type: "done" }>): Promise<void> {
+    const { client, id, compiled, load } = this;
+    const { plan } = compiled;
+    const rerun: Rerun = { compiled, files: this.delivery.files, facts: done.files };
+    const trial = load.kind === "trial";
+    await client.query("begin");
+    try {
+      await client.query("select 1 from sieve.feed where name = $1 for update", [load.feed]);
+      const exists = (await targetColumns(client, plan.load.target)).length > 0;
+      if (exists && !trial) await client.query(`lock table ${ident(TARGET, plan.load.target)} in share row exclusive mode`);
+
+      await this.absolveSuspects(rerun);
+      const taken = exists && plan.load.mode === "append" && plan.load.key.length > 0 ? await this.findTaken() : 0;
+      const late = await this.countLate();
+      const balance = await this.provisionalBalance();
+      const report = (): ReturnType<typeof makeReport> =>
+        makeReport({ compiled, tally: done.tally, files: done.files, balance, distinct: done.distinct, late });
+      if (taken > 0) {
+        balance.outcomes.inserted -= taken;
+        balance.outcomes.held += taken;
+        balance.heldAt.load += taken;
+      }
+      const closedGates = report().gates.some((g) => !g.passed) && load.letThrough === null;
+      if (trial || closedGates) {
+        if (plan.load.mode === "upsert" && exists) await this.foreseeUpsert(balance);
+        await this.writeTaken(null, rerun);
+        await this.writeUpserts(balance);
+        assertCloses(balance);
+        await endLoad(client, id, trial ? "tried" : "stopped", balance, report());
+      } else {
+        if (taken > 0) await this.writeTaken(stagingHeld(id), rerun);
+        for (const change of await targetChanges(client, plan)) await client.query(change);
+        await this.writeTarget(balance);
+        await this.writeHeld(rerun);
+        assertCloses(balance);
+        await endLoad(client, id, "loaded", balance, report());
+      }
+      await dropStaging(client, id);
+      // The last moment at which a cancel counts.
+      const { rows } = await client.query<{ cancel_asked: boolean }>("select cancel_asked from sieve.load where id = $1", [id]);
+      if (rows[0]!.cancel_asked) throw new Cancelled();
+      await client.query("commit");
+    } catch (error) {
+      await client.query("rollback").catch(() => {});
+      throw error;
+    }
+  }
+
+  /** Suspects that repeat nothing after all (the filter errs one time in thousands) go with the good ones. */
+  private async absolveSuspects(rerun: Rerun): Promise<void> {
+    const { client, id } = this;
+    const holding = this.compiled.checks.filter((c) => c.id === "unique" && c.onFailure !== "note").map((c) => c.key);
+    const { rows } = await client.query<{ record: number }>(
+      `delete from ${stagingHeld(id)} h where suspect and not exists (select from sieve.late_problem l
+         where l.load = $1 and l.record = h.record and l.check_key = any($2)) returning record`,
+      [id, holding],
+    );
+    if (rows.length === 0) return;
+    const innocent = new Set(rows.map((r) => r.record));
+    const copy = client.query(copyFrom(`copy ${staging(id)} from stdin`)) as unknown as CopyStreamQuery;
+    await this.rerunFor(innocent, rerun, async (block, sifted) => {
+      copy.write(asBuffer(copyRows(sifted, innocent)));
+      for (let r = 0; r < block.outcomes.length; r++) {
+        if (innocent.has(block.firstRecord + r)) block.outcomes[r] = BYTE.inserted;
+      }
+      await this.patchBlock(block, this.db);
+    });
+    copy.end();
+    await once(copy, "finish");
+  }
+
+  /** Computes again the blocks that have any of the records. Reads through another client: this one may be busy. */
+  private async rerunFor(
+    records: ReadonlySet<number>,
+    rerun: Rerun,
+    use: (block: LedgerBlock, sifted: Awaited<ReturnType<typeof rerunBlock>>) => Promise<void>,
+  ): Promise<void> {
+    const course = new Course(this.compiled);
+    for await (const block of ledgerBlocks(this.db, this.id)) {
+      let any = false;
+      for (let r = 0; r < block.outcomes.length && !any; r++) any = records.has(block.firstRecord + r);
+      if (any) await use(block, await rerunBlock(this.db, rerun, course, block));
+    }
+  }
+
+  private async patchBlock(block: LedgerBlock, db: Pick<Client, "query">): Promise<void> {
+    await db.query("update sieve.ledger_block set outcomes = $3 where load = $1 and block = $2", [
+      this.id,
+      block.block,
+      block.outcomes,
+    ]);
+  }
+
+  /** Records whose key the target already has are no longer staged; returns how many. */
+  private async findTaken(): Promise<number> {
+    const { client, id, compiled } = this;
+    const target = ident(TARGET, compiled.plan.load.target);
+    const same = compiled.plan.load.key.map((k) => `s.${ident(k)} = t.${ident(k)}`).join(" and ");
+    const { rows } = await client.query<{ any: boolean }>(`select exists (select from ${target}) as any`);
+    if (!rows[0]!.any) return 0;
+    await client.query(`analyze ${staging(id)}`);
+    const { rowCount } = await client.query(
+      `with taken as (delete from ${staging(id)} s using ${target} t where ${same} returning s._record)
+       insert into sieve.late_problem (load, record, check_key) select $1, _record, $2 from taken`,
+      [id, TAKEN],
+    );
+    return rowCount ?? 0;
+  }
+
+  private async countLate(): Promise<Map<string, number>> {
+    const { rows } = await this.client.query<{ check: string; n: number }>(
+      "select check_key as check, count(*)::int as n from sieve.late_problem where load = $1 group by 1",
+      [this.id],
+    );
+    return new Map(rows.map((r) => [r.check, r.n]));
+  }
+
+  private async provisionalBalance(): Promise<Balance> {
+    const balance = emptyBalance();
+    for await (const block of ledgerBlocks(this.client, this.id)) addToBalance(balance, block.outcomes);
+    return balance;
+  }
+
+  /** Marks records whose key was taken in the ledger; with `held`, adds them to that staging table. */
+  private async writeTaken(held: string | null, rerun: Rerun): Promise<void> {
+    const { client, id, compiled } = this;
+    const { rows } = await client.query<{ record: number }>(
+      "select record from sieve.late_problem where load = $1 and check_key = $2",
+      [id, TAKEN],
+    );
+    if (rows.length === 0) return;
+    const taken = new Set(rows.map((r) => r.record));
+    const course = new Course(compiled);
+    for await (const block of ledgerBlocks(client, id)) {
+      const here = [...block.outcomes.keys()].filter((r) => taken.has(block.firstRecord + r));
+      if (here.length === 0) continue;
+      for (const r of here) block.outcomes[r] = heldByte("load");
+      await this.patchBlock(block, client);
+      if (!held) continue;
+      const sifted = await rerunBlock(client, rerun, course, block);
+      const rowsHeld: HeldRow[] = here.map((r) => ({ ...heldRow(sifted, compiled, r, "load"), suspect: false }));
+      await client.query(
+        `insert into ${held} select record, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, suspect
+         from jsonb_to_recordset($1::jsonb) as x (record integer, at text, file integer, line integer, byte_start bigint,
+           byte_end bigint, raw text, cells jsonb, field_values jsonb, problems jsonb, suspect boolean)`,
+        [JSON.stringify(rowsHeld)],
+      );
+    }
+  }
+
+  private async writeTarget(balance: Balance): Promise<void> {
+    const { client, id, compiled } = this;
+    const { plan } = compiled;
+    const target = ident(TARGET, plan.load.target);
+    const names = compiled.fields.map((f) => ident(f.name));
+    if (plan.load.mode === "replace") await client.query(`truncate ${target}`);
+    if (plan.load.mode !== "upsert") {
+      const key = await this.setKeyAside(target, balance.outcomes.inserted);
+      const { rowCount } = await client.query(
+        `insert into ${target} (${[...names, `"_load"`, `"_record"`].join(", ")})
+         select ${names.join(", ")}, ${id}, _record from ${staging(id)}`,
+      );
+      if (key) await client.query(`alter table ${target} add constraint ${ident(key.name)} ${key.definition}`);
+      if (rowCount !== balance.outcomes.inserted) {
+        throw new Error(`${rowCount} records were inserted, and the ledger has ${balance.outcomes.inserted}`);
+      }
+      return;
+    }
+    const key = plan.load.key;
+    const others = compiled.fields.map((f) => f.name).filter((n) => !key.includes(n));
+    const set = [...others, "_load", "_record"].map((n) => `${ident(n)} = excluded.${ident(n)}`).join(", ");
+    const differs =
+      others.length === 0
+        ? "false"
+        : `(${others.map((n) => `t.${ident(n)}`).join(", ")}) is distinct from (${others.map((n) => `excluded.${ident(n)}`).join(", ")})`;
+    await client.query("create temp table upserted (record integer, fresh boolean) on commit drop");
+    await client.query(
+      `with u as (
+         insert into ${target} as t (${[...names, `"_load"`, `"_record"`].join(", ")})
+         select ${names.join(", ")}, ${id}, _record from ${staging(id)} s
+         on conflict (${key.map((k) => ident(k)).join(", ")}) do update set ${set} where ${differs}
+         returning _record as record, xmax = 0 as fresh)
+       insert into upserted select * from u`,
+    );
+    await this.writeUpserts(balance, true);
+  }
+
+  /**
+   * Where more records come than are there, making the key's index anew is twice as fast as adding
+   * to it record by record. Readers see none of it: it is all in the closing transaction.
+   */
+  private async setKeyAside(target: string, incoming: number): Promise<{ name: string; definition: string } | null> {
+    const { client } = this;
+    const { rows: there } = await client.query<{ n: number }>(
+      `select count(*)::int as n from (select from ${target} limit $1) t`,
+      [incoming],
+    );
+    if (incoming < 10_000 || there[0]!.n >= incoming) return null;
+    const { rows } = await client.query<{ name: string; definition: string }>(
+      `select conname as name, pg_get_constraintdef(oid) as definition from pg_constraint c
+       where conrelid = to_regclass($1) and contype = 'p'
+         and not exists (select from pg_constraint f where f.confrelid = c.conrelid and f.contype = 'f')`,
+      [target],
+    );
+    const key = rows[0];
+    if (!key) return null;
+    await client.query(`alter table ${target} drop constraint ${ident(key.name)}`);
+    return key;
+  }
+
+  /** What an upsert would do, for a trial or a load that stopped. */
+  private async foreseeUpsert(balance: Balance): Promise<void> {
+    const { client, id, compiled } = this;
+    const target = ident(TARGET, compiled.plan.load.target);
+    const have = new Set((await targetColumns(client, compiled.plan.load.target)).map((c) => c.name));
+    const { key } = compiled.plan.load;
+    const same = key.map((k) => `s.${ident(k)} = t.${ident(k)}`).join(" and ");
+    const others = compiled.fields.map((f) => f.name).filter((n) => !key.includes(n));
+    const differs = others.map((n) =>
+      have.has(n) ? `s.${ident(n)} is distinct from t.${ident(n)}` : `s.${ident(n)} is not null`,
+    );
+    await client.query(
+      `create temp table upserted on commit drop as
+       select s._record as record, t._load is null as fresh from ${staging(id)} s left join ${target} t on ${same}
+       where t._load is null or ${differs.join(" or ") || "false"}`,
+    );
+    balance.outcomes.unchanged = 0;
+  }
+
+  /** Puts what an upsert did, or would do, into the ledger and the balance. */
+  private async writeUpserts(balance: Balance, sure = false): Promise<void> {
+    const { client, id } = this;
+    if (!sure && this.compiled.plan.load.mode !== "upsert") return;
+    const { rows: there } = await client.query<{ t: string | null }>("select to_regclass('pg_temp.upserted')::text as t");
+    if (!there[0]!.t) return;
+    await client.query("declare upserted_records no scroll cursor for select record, fresh from upserted order by record");
+    let batch: { record: number; fresh: boolean }[] = [];
+    let at = 0;
+    const next = async (): Promise<{ record: number; fresh: boolean } | undefined> => {
+      if (at === batch.length) {
+        batch = (await client.query<{ record: number; fresh: boolean }>("fetch 20000 from upserted_records")).rows;
+        at = 0;
+      }
+      return batch[at];
+    };
+    let row = await next();
+    balance.outcomes.inserted = 0;
+    for await (const block of ledgerBlocks(client, id)) {
+      for (let r = 0; r < block.outcomes.length; r++) {
+        if (block.outcomes[r] !== BYTE.inserted) continue;
+        if (row?.record === block.firstRecord + r) {
+          block.outcomes[r] = row.fresh ? BYTE.inserted : BYTE.updated;
+          balance.outcomes[row.fresh ? "inserted" : "updated"]++;
+          at++;
+          row = await next();
+        } else {
+          block.outcomes[r] = BYTE.unchanged;
+          balance.outcomes.unchanged++;
+        }
+      }
+      await this.patchBlock(block, client);
+    }
+    await client.query("close upserted_records");
+    if (row) throw new Error(`record ${row.record} was written and the ledger does not have it`);
+  }
+
+  /** Moves held records from staging into the quarantine, with the problems that were found late. */
+  private async writeHeld(rerun: Rerun): Promise<void> {
+    const { client, id, load, compiled } = this;
+    const held = stagingHeld(id);
+    await client.query(`create temp table late_words (record integer, problems jsonb) on commit drop`);
+    // The words of late problems need the values; only records that have such problems are touched.
+    await client.query(
+      `declare late_held no scroll cursor for select h.record, h.field_values as "values" from ${held} h
+       where exists (select from sieve.late_problem l where l.load = ${id} and l.record = h.record) order by h.record`,
+    );
+    for (;;) {
+      const { rows } = await client.query<{ record: number; values: string[] }>("fetch 5000 from late_held");
+      if (rows.length === 0) break;
+      const words: { record: number; problems: unknown[] }[] = [];
+      const found = await lateProblems(client, id, rows[0]!.record, rows.at(-1)!.record + 1);
+      const values = new Map(rows.map((r) => [r.record, r.values]));
+      for (const l of found) {
+        const own = values.get(l.record);
+        if (!own) continue;
+        const problem = lateProblem(rerun, l, fieldsOf(compiled, l.check).map((f) => own[f]!));
+        const last = words.at(-1);
+        if (last?.record === l.record) last.problems.push(problem);
+        else words.push({ record: l.record, problems: [problem] });
+      }
+      await client.query("insert into late_words select record, problems from jsonb_to_recordset($1::jsonb) as x (record integer, problems jsonb)", [
+        JSON.stringify(words),
+      ]);
+    }
+    await client.query("close late_held");
+    await client.query(
+      `insert into sieve.held (load, record, feed, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, checks)
+       select $1, h.record, $2, h.at, h.file, h.line, h.byte_start, h.byte_end, decode(h.raw, 'base64'), h.cells,
+         h.field_values, p.problems, array(select distinct x->>'check' from jsonb_array_elements(p.problems) x)
+       from ${held} h left join late_words w on w.record = h.record
+         cross join lateral (select h.problems || coalesce(w.problems, '[]') as problems) p`,
+      [id, load.feed],
+    );
+  }
+}

@@ -1,0 +1,116 @@
+import { policyOf } from "@/core/plan/compile.ts";
+import type { Field, Plan } from "@/core/plan/schema.ts";
+import { SieveError } from "@/core/problem.ts";
+import { typePart } from "@/core/type/index.ts";
+import { ident, type Queryable } from "@/store/db.ts";
+
+/** The schema in which targets live. */
+export const TARGET = "target";
+
+/** The column of a field: its name and type, and whether the database too refuses an empty value. */
+export function columnOf(field: Field): { name: string; type: string; notNull: boolean } {
+  return {
+    name: field.name,
+    type: typePart(field.type).sql(field),
+    notNull: field.required === true && policyOf(field, "required") !== "note",
+  };
+}
+
+/** The statement that makes the target of a plan, as it is shown and as it is run. */
+export function createTargetSql(plan: Plan): string {
+  const lines = plan.contract.fields.map(columnOf).map((c) => `  ${ident(c.name)} ${c.type}${c.notNull ? " not null" : ""}`);
+  lines.push(`  "_load" integer not null`, `  "_record" integer not null`);
+  if (plan.load.key.length > 0) lines.push(`  primary key (${plan.load.key.map((k) => ident(k)).join(", ")})`);
+  return `create table ${ident(TARGET, plan.load.target)} (\n${lines.join(",\n")}\n)`;
+}
+
+interface Column {
+  name: string;
+  type: string;
+  notNull: boolean;
+}
+
+/** The target's columns as the database has them; none when there is no such table. */
+export async function targetColumns(db: Queryable, target: string): Promise<Column[]> {
+  const { rows } = await db.query<Column>(
+    `select a.attname as name, format_type(a.atttypid, a.atttypmod) as type, a.attnotnull as "notNull"
+     from pg_attribute a where a.attrelid = to_regclass($1) and a.attnum > 0 and not a.attisdropped order by a.attnum`,
+    [ident(TARGET, target)],
+  );
+  return rows;
+}
+
+/**
+ * The statements that bring the target to what the plan needs: made when it is not there, columns
+ * added, types widened, NOT NULL taken away. Throws `target-differs` where a value could be lost.
+ */
+export async function targetChanges(db: Queryable, plan: Plan): Promise<string[]> {
+  const columns = await targetColumns(db, plan.load.target);
+  if (columns.length === 0) return [createTargetSql(plan)];
+  const table = ident(TARGET, plan.load.target);
+  const have = new Map(columns.map((c) => [c.name, c]));
+  const changes: string[] = [];
+  for (const field of plan.contract.fields) {
+    const want = columnOf(field);
+    const column = have.get(want.name);
+    have.delete(want.name);
+    if (!column) {
+      changes.push(`alter table ${table} add column ${ident(want.name)} ${want.type}`);
+      continue;
+    }
+    if (column.type !== want.type) {
+      if (!widens(column.type, want.type)) {
+        throw new SieveError(
+          "target-differs",
+          `The column ${want.name} of ${plan.load.target} is ${column.type} and can't become ${want.type}.`,
+          { hint: `Give the field ${want.name} the column's type, or another name, or load into another target.` },
+        );
+      }
+      changes.push(`alter table ${table} alter column ${ident(want.name)} type ${want.type}`);
+    }
+    if (column.notNull && !want.notNull && !plan.load.key.includes(want.name)) {
+      changes.push(`alter table ${table} alter column ${ident(want.name)} drop not null`);
+    }
+  }
+  for (const own of ["_load", "_record"]) {
+    if (!have.delete(own)) {
+      throw new SieveError("target-differs", `The table ${plan.load.target} has no column ${own}.`, {
+        hint: "Load into a table that Good Sieve has made.",
+      });
+    }
+  }
+  // Columns of fields that the plan no longer has stay, and are empty from now on.
+  for (const left of have.values()) {
+    if (left.notNull) changes.push(`alter table ${table} alter column ${ident(left.name)} drop not null`);
+  }
+  const key = await primaryKey(db, plan.load.target);
+  if (key.join() !== [...plan.load.key].sort().join()) {
+    throw new SieveError(
+      "target-differs",
+      `The key of ${plan.load.target} is ${key.length > 0 ? key.join(", ") : "not set"}; the plan's is ${plan.load.key.join(", ") || "not set"}.`,
+      { hint: "Give the plan the target's key, or load into another target." },
+    );
+  }
+  return changes;
+}
+
+async function primaryKey(db: Queryable, target: string): Promise<string[]> {
+  const { rows } = await db.query<{ name: string }>(
+    `select a.attname as name from pg_index i join pg_attribute a on a.attrelid = i.indrelid and a.attnum = any(i.indkey)
+     where i.indrelid = to_regclass($1) and i.indisprimary`,
+    [ident(TARGET, target)],
+  );
+  return rows.map((r) => r.name).sort();
+}
+
+/** True when every value of one type is a value of the other. */
+function widens(from: string, to: string): boolean {
+  if (to === "text") return true;
+  if (to === "bigint") return from === "integer" || from === "smallint";
+  const a = /^numeric\((\d+),(\d+)\)$/.exec(from);
+  const b = /^numeric\((\d+),(\d+)\)$/.exec(to);
+  if (!b) return false;
+  const [whole, scale] = [Number(b[1]) - Number(b[2]), Number(b[2])];
+  if (from === "bigint") return whole >= 19;
+  return a !== null && Number(a[1]) - Number(a[2]) <= whole && Number(a[2]) <= scale;
+}

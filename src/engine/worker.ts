@@ -1,0 +1,122 @@
+import { pino } from "pino";
+import { EventEmitter } from "node:events";
+import { Logger, run, type Runner } from "graphile-worker";
+import { errorLines } from "@/core/problem.ts";
+import { openDb, type Client, type Db } from "@/store/db.ts";
+import { failLoad } from "@/store/loads.ts";
+import { runLoad } from "./run-load.ts";
+
+/** Locks by advisory number: held by each worker process as long as it lives. */
+const WORKER_LOCK = 7302;
+/** After this many tries a load that fails for no fault of its own is given up. */
+const MOST_ATTEMPTS = 5;
+const SWEEP_MS = 3000;
+
+const log = pino({ level: process.env["LOG_LEVEL"] ?? "info", base: { process: "worker", pid: process.pid } });
+const thread = new URL("./course-thread.js", import.meta.url);
+
+/**
+ * Works on the queue until the connection to the store is lost or `signal` says to end. Loads of
+ * workers that died are freed within seconds: each worker holds an advisory lock as long as it lives.
+ */
+async function serve(db: Db, signal: AbortSignal): Promise<void> {
+  const own = await db.connect();
+  const lost = new Promise<never>((_, reject) => own.on("error", reject));
+  lost.catch(() => {});
+  const ending = new AbortController();
+  let runner: Runner | null = null;
+  let timer: NodeJS.Timeout | undefined;
+  try {
+    const { rows } = await own.query<{ id: number }>("insert into sieve.worker (process) values ($1) returning id", [process.pid]);
+    const id = rows[0]!.id;
+    await own.query("select pg_advisory_lock($1, $2)", [WORKER_LOCK, id]);
+    await freeDead(own);
+    const events = new EventEmitter();
+    const registered: Promise<unknown>[] = [];
+    events.on("worker:create", ({ worker }: { worker: { workerId: string } }) => {
+      registered.push(db.query("update sieve.worker set queue_ids = queue_ids || $2::text where id = $1", [id, worker.workerId]));
+    });
+    runner = await run({
+      pgPool: db,
+      concurrency: Number(process.env["WORKER_LOADS"] ?? 2),
+      pollInterval: 1000,
+      noHandleSignals: true,
+      events: events as never,
+      // The queue's own lines repeat what is logged here.
+      logger: new Logger(() => () => {}),
+      taskList: {
+        load: async (payload, helpers) => {
+          const { load } = payload as { load: number };
+          const started = Date.now();
+          log.info({ load }, "load begins");
+          try {
+            await runLoad(db, load, { thread, signal: ending.signal });
+            log.info({ load, ms: Date.now() - started }, "load ended");
+          } catch (error) {
+            log.warn({ load, error: errorLines(error) }, "load broke off");
+            if (helpers.job.attempts < MOST_ATTEMPTS) throw error;
+            await failLoad(db, load, "failed", error);
+          }
+        },
+      },
+    });
+    await Promise.all(registered);
+    log.info({ worker: id }, "worker is ready");
+    process.send?.("ready");
+    timer = setInterval(() => void freeDead(own).catch(() => {}), SWEEP_MS);
+    await Promise.race([lost, runner.promise, aborted(signal)]);
+  } finally {
+    clearInterval(timer);
+    ending.abort();
+    await Promise.race([runner?.stop().catch(() => {}), new Promise((resolve) => setTimeout(resolve, 5000).unref())]);
+    own.release(true);
+  }
+}
+
+function aborted(signal: AbortSignal): Promise<void> {
+  return new Promise((resolve) => {
+    if (signal.aborted) resolve();
+    signal.addEventListener("abort", () => resolve());
+  });
+}
+
+/** Frees the jobs of workers whose lock nobody holds any more. */
+async function freeDead(own: Client): Promise<void> {
+  const { rows } = await own.query<{ id: number; queue_ids: string[] }>(
+    `select id, queue_ids from sieve.worker w where not exists (select from pg_locks l
+       where l.locktype = 'advisory' and l.database = (select oid from pg_database where datname = current_database())
+         and l.classid = $1 and l.objid = w.id and l.granted)`,
+    [WORKER_LOCK],
+  );
+  for (const { id, queue_ids } of rows) {
+    await own.query("select graphile_worker.force_unlock_workers($1::text[])", [queue_ids]);
+    await own.query("delete from sieve.worker where id = $1", [id]);
+    log.info({ worker: id }, "freed what a dead worker had taken");
+  }
+}
+
+async function main(): Promise<void> {
+  const stop = new AbortController();
+  for (const signal of ["SIGINT", "SIGTERM"] as const) process.on(signal, () => stop.abort());
+  // A worker with a parent ends with it, even when the parent is killed.
+  if (process.channel) process.on("disconnect", () => process.exit(0));
+  while (!stop.signal.aborted) {
+    const db = openDb(undefined, 12);
+    try {
+      await serve(db, stop.signal);
+    } catch (error) {
+      log.warn({ error: errorLines(error) }, "the store was lost; trying again");
+      await new Promise((resolve) => setTimeout(resolve, 1000));
+    } finally {
+      await Promise.race([db.end().catch(() => {}), new Promise((resolve) => setTimeout(resolve, 2000).unref())]);
+    }
+  }
+  process.exit(0);
+}
+
+try {
+  await main();
+} catch (error) {
+  process.stderr.write(`${errorLines(error)}\n`);
+  process.exit(3);
+}

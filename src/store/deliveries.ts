@@ -1,0 +1,159 @@
+import { createHash } from "node:crypto";
+import { SieveError, grouped } from "@/core/problem.ts";
+import type { SourceFile } from "@/core/read/source.ts";
+import type { Db, Queryable } from "./db.ts";
+
+/** Bytes of one chunk in the store. */
+export const CHUNK = 1 << 20;
+/** Most bytes of one file. */
+export const MOST_BYTES = 20 * 2 ** 30;
+
+export interface DeliveryFile {
+  id: number;
+  position: number;
+  name: string;
+  bytes: number;
+  sha256: string | null;
+}
+
+export interface Delivery {
+  id: number;
+  feed: string;
+  sender: string;
+  via: string;
+  receivedAt: Date;
+  files: DeliveryFile[];
+}
+
+export async function makeDelivery(db: Queryable, feed: string, via: string, sender = ""): Promise<number> {
+  const { rows } = await db.query<{ id: number }>(
+    "insert into sieve.delivery (feed, via, sender) values ($1, $2, $3) returning id",
+    [feed, via, sender],
+  );
+  return rows[0]!.id;
+}
+
+/**
+ * Streams a file into the store in chunks, hashing on the way; memory holds one chunk. When the
+ * stream breaks, or brings another number of bytes than was declared, the file is taken out again.
+ */
+export async function receiveFile(
+  db: Db,
+  delivery: number,
+  name: string,
+  bytes: AsyncIterable<Uint8Array>,
+  declared?: number,
+): Promise<DeliveryFile> {
+  const { rows } = await db.query<{ id: number; position: number }>(
+    `insert into sieve.delivery_file (delivery, position, name)
+     select $1, coalesce(max(position) + 1, 0), $2 from sieve.delivery_file where delivery = $1 returning id, position`,
+    [delivery, safeName(name)],
+  );
+  const { id, position } = rows[0]!;
+  const hash = createHash("sha256");
+  let total = 0;
+  let chunk = 0;
+  let waiting: Uint8Array[] = [];
+  let have = 0;
+  const flush = async (): Promise<void> => {
+    const all = Buffer.concat(waiting, have);
+    waiting = [];
+    have = 0;
+    for (let at = 0; at < all.length; at += CHUNK) {
+      const part = all.subarray(at, at + CHUNK);
+      await db.query("insert into sieve.chunk (file, position, bytes) values ($1, $2, $3)", [id, chunk++, part]);
+    }
+  };
+  try {
+    for await (const piece of bytes) {
+      hash.update(piece);
+      total += piece.length;
+      if (total > MOST_BYTES) {
+        throw new SieveError("file-too-large", `${name} has more than ${grouped(MOST_BYTES)} bytes.`, {
+          hint: "Split the file.",
+        });
+      }
+      // Every chunk but the last is whole, so that the same bytes always make the same blocks.
+      let rest = piece;
+      while (have + rest.length >= CHUNK) {
+        waiting.push(rest.subarray(0, CHUNK - have));
+        rest = rest.subarray(CHUNK - have);
+        have = CHUNK;
+        await flush();
+      }
+      if (rest.length > 0) {
+        waiting.push(rest.slice());
+        have += rest.length;
+      }
+    }
+    if (declared !== undefined && declared !== total) {
+      throw new SieveError("upload-cut", `${name} did not arrive whole.`, {
+        detail: `${grouped(total)} of ${grouped(declared)} bytes arrived.`,
+        hint: "Send it again.",
+      });
+    }
+    if (have > 0) await flush();
+    const sha256 = hash.digest();
+    await db.query("update sieve.delivery_file set bytes = $2, sha256 = $3 where id = $1", [id, total, sha256]);
+    return { id, position, name: safeName(name), bytes: total, sha256: sha256.toString("hex") };
+  } catch (error) {
+    await db.query("delete from sieve.delivery_file where id = $1", [id]).catch(() => {});
+    throw error;
+  }
+}
+
+/** A file name without its folders and control characters. */
+export function safeName(name: string): string {
+  // eslint-disable-next-line no-control-regex
+  const base = name.replace(/[\u0000-\u001f\u007f]/g, "").split(/[\\/]/).at(-1) ?? "";
+  return base.trim().slice(0, 200) || "unnamed";
+}
+
+/** Throws `no-delivery`. */
+export async function getDelivery(db: Queryable, id: number): Promise<Delivery> {
+  const { rows } = await db.query<Omit<Delivery, "files">>(
+    `select id, feed, sender, via, received_at as "receivedAt" from sieve.delivery where id = $1`,
+    [id],
+  );
+  if (!rows[0]) throw new SieveError("no-delivery", `There is no delivery ${id}.`);
+  const { rows: files } = await db.query<DeliveryFile>(
+    "select id, position, name, bytes, encode(sha256, 'hex') as sha256 from sieve.delivery_file where delivery = $1 order by position",
+    [id],
+  );
+  return { ...rows[0], files };
+}
+
+/** Streams a stored file from a byte offset on. */
+export async function* storedBytes(db: Queryable, file: number, from = 0, to = Infinity): AsyncGenerator<Uint8Array> {
+  for (let position = Math.floor(from / CHUNK); position * CHUNK < to; position++) {
+    const { rows } = await db.query<{ bytes: Buffer }>({
+      text: "select bytes from sieve.chunk where file = $1 and position = $2",
+      values: [file, position],
+      // As raw bytes: the text format would double them on the way.
+      binary: true,
+      types: { getTypeParser: () => (value: Buffer) => value },
+    } as unknown as string);
+    const bytes = rows[0]?.bytes;
+    if (!bytes) return;
+    const start = Math.max(0, from - position * CHUNK);
+    const end = Math.min(bytes.length, to - position * CHUNK);
+    if (end > start) yield bytes.subarray(start, end);
+  }
+}
+
+/** A stored file as a source for reading. */
+export function storedFile(db: Queryable, file: Pick<DeliveryFile, "id" | "name" | "bytes">): SourceFile {
+  return { name: file.name, bytes: file.bytes, chunks: () => storedBytes(db, file.id) };
+}
+
+/** The newest delivery of a feed that arrived whole, for trials. */
+export async function latestDelivery(db: Queryable, feed: string): Promise<number | null> {
+  const { rows } = await db.query<{ id: number }>(
+    `select d.id from sieve.delivery d where d.feed = $1
+       and exists (select from sieve.delivery_file f where f.delivery = d.id and f.sha256 is not null)
+       and not exists (select from sieve.delivery_file f where f.delivery = d.id and f.sha256 is null)
+     order by d.id desc limit 1`,
+    [feed],
+  );
+  return rows[0]?.id ?? null;
+}

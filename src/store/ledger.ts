@@ -1,0 +1,86 @@
+import type { Tally } from "@/core/metrics/tally.ts";
+import type { Queryable } from "./db.ts";
+
+/** A block of a load's ledger. */
+export interface LedgerBlock {
+  block: number;
+  file: number;
+  firstRecord: number;
+  firstInFile: number;
+  line: number;
+  byteStart: number;
+  byteEnd: number;
+  outcomes: Buffer;
+  checks: number[];
+  steps: number[];
+  changed: number[];
+  filled: number[];
+  faulty: number[];
+}
+
+export async function addBlock(
+  db: Queryable,
+  load: number,
+  block: Omit<LedgerBlock, "outcomes" | "checks" | "steps" | "changed" | "filled" | "faulty"> & {
+    outcomes: Uint8Array;
+    tally: Tally;
+  },
+): Promise<void> {
+  const { tally } = block;
+  await db.query({
+    name: "add-block",
+    text: `insert into sieve.ledger_block (load, block, file, first_record, first_in_file, line, byte_start, byte_end,
+      outcomes, checks, steps, changed, filled, faulty) values ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14)`,
+    values: [
+      load,
+      block.block,
+      block.file,
+      block.firstRecord,
+      block.firstInFile,
+      block.line,
+      block.byteStart,
+      block.byteEnd,
+      Buffer.from(block.outcomes.buffer, block.outcomes.byteOffset, block.outcomes.length),
+      tally.checks,
+      tally.steps,
+      tally.changed,
+      tally.filled,
+      tally.faulty,
+    ],
+  });
+}
+
+const BLOCK = `block, file, first_record as "firstRecord", first_in_file as "firstInFile", line,
+  byte_start as "byteStart", byte_end as "byteEnd", outcomes, checks, steps, changed, filled, faulty`;
+
+/** The blocks of a load from a record on, some at a time. */
+export async function* ledgerBlocks(db: Queryable, load: number, fromRecord = 0): AsyncGenerator<LedgerBlock> {
+  let after = -1;
+  for (;;) {
+    const { rows } = await db.query<LedgerBlock>(
+      `select ${BLOCK} from sieve.ledger_block
+       where load = $1 and block > $2 and first_record + octet_length(outcomes) > $3 order by block limit 64`,
+      [load, after, fromRecord],
+    );
+    if (rows.length === 0) return;
+    yield* rows;
+    after = rows.at(-1)!.block;
+  }
+}
+
+/** Problems that only the whole load showed, for the records of a range. */
+export interface LateProblem {
+  record: number;
+  check: string;
+  file: number | null;
+  line: number | null;
+}
+
+export async function lateProblems(db: Queryable, load: number, from: number, to: number): Promise<LateProblem[]> {
+  const { rows } = await db.query<LateProblem>(
+    `select record, check_key as check, file, line from sieve.late_problem
+     where load = $1 and record >= $2 and record < $3 order by record, check_key`,
+    [load, from, to],
+  );
+  return rows;
+}

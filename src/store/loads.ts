@@ -1,0 +1,254 @@
+import { OUTCOMES, type Balance } from "@/core/ledger.ts";
+import { SieveError, errorLines } from "@/core/problem.ts";
+import type { LoadReport } from "@/core/report.ts";
+import { transaction, type Client, type Db, type Queryable } from "./db.ts";
+import { getDelivery } from "./deliveries.ts";
+import { planInForce } from "./feeds.ts";
+import { enqueueLoad } from "./queue.ts";
+
+export type LoadState = "queued" | "running" | "loaded" | "stopped" | "failed" | "cancelled" | "dropped" | "tried";
+
+export interface Load {
+  id: number;
+  feed: string;
+  delivery: number;
+  plan: number;
+  planVersion: number | null;
+  kind: "load" | "trial";
+  state: LoadState;
+  again: boolean;
+  letThrough: string | null;
+  dropped: string | null;
+  cancelAsked: boolean;
+  attempts: number;
+  stage: string;
+  recordsSoFar: number;
+  bytesSoFar: number;
+  bytesTotal: number;
+  askedAt: Date;
+  startedAt: Date | null;
+  endedAt: Date | null;
+  read: number | null;
+  inserted: number | null;
+  updated: number | null;
+  unchanged: number | null;
+  merged: number | null;
+  held: number | null;
+  waiting: number | null;
+  leftOut: number | null;
+  report: LoadReport | null;
+  error: { message: string; detail: string; hint: string } | null;
+}
+
+const LOAD = `l.id, l.feed, l.delivery, l.plan, p.version as "planVersion", l.kind, l.state, l.again,
+  l.let_through as "letThrough", l.dropped, l.cancel_asked as "cancelAsked", l.attempts, l.stage,
+  l.records_so_far as "recordsSoFar", l.bytes_so_far as "bytesSoFar", l.bytes_total as "bytesTotal",
+  l.asked_at as "askedAt", l.started_at as "startedAt", l.ended_at as "endedAt", l.read, l.inserted,
+  l.updated, l.unchanged, l.merged, l.held, l.waiting, l.left_out as "leftOut", l.error`;
+
+/** Throws `no-load`. */
+export async function getLoad(db: Queryable, id: number): Promise<Load> {
+  const { rows } = await db.query<Load>(
+    `select ${LOAD}, l.report from sieve.load l join sieve.plan p on p.id = l.plan where l.id = $1`,
+    [id],
+  );
+  if (!rows[0]) throw new SieveError("no-load", `There is no load ${id}.`, { hint: "Check the number." });
+  return rows[0];
+}
+
+/** A load in a list, with what its delivery was and what is still held of it. */
+export interface LoadRow extends Omit<Load, "report"> {
+  feedTitle: string;
+  sender: string;
+  files: string[];
+  stillHeld: number;
+  sift: LoadReport["sift"] | null;
+  drift: LoadReport["drift"] | null;
+  closedGates: string[];
+  topReason: string;
+}
+
+export async function listLoads(
+  db: Queryable,
+  where: { feed?: string; since?: Date; limit?: number } = {},
+): Promise<LoadRow[]> {
+  const { rows } = await db.query<LoadRow>(
+    `select ${LOAD}, f.title as "feedTitle", d.sender,
+       array(select name from sieve.delivery_file df where df.delivery = d.id order by position) as files,
+       (select count(*) from sieve.held h where h.load = l.id and h.state = 'held')::int as "stillHeld",
+       l.report->'sift' as sift, l.report->'drift' as drift,
+       coalesce(array(select g->>'message' from jsonb_array_elements(l.report->'gates') g where not (g->>'passed')::boolean), '{}') as "closedGates",
+       coalesce((select t->>'reason' from jsonb_array_elements(l.report->'sift') s, jsonb_array_elements(s->'trays') t
+         order by (t->>'count')::bigint desc limit 1), '') as "topReason"
+     from sieve.load l join sieve.plan p on p.id = l.plan join sieve.feed f on f.name = l.feed
+       join sieve.delivery d on d.id = l.delivery
+     where l.kind = 'load' and ($1::text is null or l.feed = $1) and ($2::timestamptz is null or l.asked_at >= $2)
+     order by l.id desc limit $3`,
+    [where.feed ?? null, where.since ?? null, where.limit ?? 200],
+  );
+  return rows;
+}
+
+
+/**
+ * Asks for a delivery to be loaded by the plan in force. The same bytes are loaded into one feed
+ * once: throws `loaded-before` with the earlier load, unless `again`.
+ */
+export async function askForLoad(db: Db, delivery: number, again = false): Promise<number> {
+  return await transaction(db, async (client) => {
+    const { feed, files } = await wholeDelivery(client, delivery);
+    const plan = await planInForce(client, feed);
+    const id = await newLoad(client, feed, delivery, plan.id, "load", again);
+    for (const file of files) {
+      const { rows } = await client.query<{ load: number }>(
+        `insert into sieve.loaded_file (feed, sha256, load) values ($1, decode($2, 'hex'), $3)
+         on conflict (feed, sha256) do update set load = loaded_file.load returning load`,
+        [feed, file.sha256, id],
+      );
+      const earlier = rows[0]!.load;
+      if (earlier !== id && !again) {
+        throw new SieveError("loaded-before", `${file.name} was loaded into this feed before, in load ${earlier}.`, {
+          detail: `Its SHA-256 is ${file.sha256}.`,
+          hint: "Open that load, or say that it is to be loaded again.",
+          facts: { load: earlier, delivery },
+        });
+      }
+    }
+    await enqueueLoad(client, id, feed);
+    return id;
+  });
+}
+
+/** Asks for a trial of a plan over a delivery: a whole run that writes nothing to the target. */
+export async function askForTrial(db: Db, delivery: number, plan: number): Promise<number> {
+  return await transaction(db, async (client) => {
+    const { feed } = await wholeDelivery(client, delivery);
+    const id = await newLoad(client, feed, delivery, plan, "trial", false);
+    await enqueueLoad(client, id, feed);
+    return id;
+  });
+}
+
+async function wholeDelivery(client: Client, id: number) {
+  const delivery = await getDelivery(client, id);
+  if (delivery.files.length === 0) throw new SieveError("delivery-empty", `Delivery ${id} has no files.`);
+  const unfinished = delivery.files.find((f) => f.sha256 === null);
+  if (unfinished) {
+    throw new SieveError("upload-cut", `${unfinished.name} has not arrived whole.`, { hint: "Wait for it, or send it again." });
+  }
+  return delivery;
+}
+
+async function newLoad(
+  client: Client,
+  feed: string,
+  delivery: number,
+  plan: number,
+  kind: "load" | "trial",
+  again: boolean,
+): Promise<number> {
+  const { rows } = await client.query<{ id: number }>(
+    `insert into sieve.load (feed, delivery, plan, kind, again, bytes_total)
+     select $1, $2, $3, $4, $5, coalesce(sum(bytes), 0) from sieve.delivery_file where delivery = $2 returning id`,
+    [feed, delivery, plan, kind, again],
+  );
+  return rows[0]!.id;
+}
+
+/** Lets a load that stopped at a gate go on, with the reason. It is run again from its inputs. */
+export async function letThrough(db: Db, id: number, reason: string): Promise<void> {
+  needReason(reason);
+  await transaction(db, async (client) => {
+    const load = await inState(client, id, ["stopped"]);
+    await client.query(
+      "update sieve.load set state = 'queued', let_through = $2, ended_at = null, cancel_asked = false where id = $1",
+      [id, reason],
+    );
+    await enqueueLoad(client, id, load.feed);
+  });
+}
+
+/** Drops a load that stopped at a gate. Its bytes may be loaded again. */
+export async function dropLoad(db: Db, id: number, reason: string): Promise<void> {
+  needReason(reason);
+  await transaction(db, async (client) => {
+    await inState(client, id, ["stopped"]);
+    await client.query("update sieve.load set state = 'dropped', dropped = $2 where id = $1", [id, reason]);
+    await releaseClaim(client, id);
+  });
+}
+
+/** Asks a load to end before it closes. One that still waits ends at once. */
+export async function cancelLoad(db: Db, id: number): Promise<void> {
+  await transaction(db, async (client) => {
+    const load = await inState(client, id, ["queued", "running"]);
+    if (load.state === "queued") {
+      await client.query("update sieve.load set state = 'cancelled', ended_at = now(), cancel_asked = true where id = $1", [id]);
+      await releaseClaim(client, id);
+    } else {
+      await client.query("update sieve.load set cancel_asked = true where id = $1", [id]);
+    }
+  });
+}
+
+export async function releaseClaim(client: Queryable, id: number): Promise<void> {
+  await client.query("delete from sieve.loaded_file where load = $1", [id]);
+}
+
+async function inState(client: Client, id: number, states: LoadState[]): Promise<{ feed: string; state: LoadState }> {
+  const { rows } = await client.query<{ feed: string; state: LoadState }>(
+    "select feed, state from sieve.load where id = $1 for update",
+    [id],
+  );
+  if (!rows[0]) throw new SieveError("no-load", `There is no load ${id}.`);
+  if (!states.includes(rows[0].state)) {
+    throw new SieveError("wrong-state", `Load ${id} is ${rows[0].state}, so this can't be done.`, {
+      detail: `It can be done to a load that is ${states.join(" or ")}.`,
+      hint: "Look at the load again; someone else may have decided.",
+    });
+  }
+  return rows[0];
+}
+
+function needReason(reason: string): void {
+  if (reason.trim() === "") {
+    throw new SieveError("reason-missing", "A reason is needed.", { hint: "Say in a few words why, for whoever reads the report." });
+  }
+}
+
+/** Ends a load that can't go on. */
+export async function failLoad(db: Queryable, id: number, state: "failed" | "cancelled", error?: unknown): Promise<void> {
+  const shown =
+    error instanceof SieveError
+      ? { message: error.message, detail: error.detail, hint: error.hint }
+      : error
+        ? {
+            message: "The load could not be finished.",
+            detail: errorLines(error).replace(/^error: /, ""),
+            hint: "Nothing was written to the target. Load it again; if it fails again, look at the worker's log.",
+          }
+        : null;
+  await db.query("update sieve.load set state = $2, error = $3, ended_at = now(), stage = '' where id = $1", [
+    id,
+    state,
+    shown ? JSON.stringify(shown) : null,
+  ]);
+  await releaseClaim(db, id);
+}
+
+/** Writes how a load ended, with its balance and report. */
+export async function endLoad(
+  db: Queryable,
+  id: number,
+  state: "loaded" | "stopped" | "tried",
+  balance: Balance,
+  report: LoadReport,
+): Promise<void> {
+  await db.query(
+    `update sieve.load set state = $2, report = $3, read = $4, inserted = $5, updated = $6, unchanged = $7,
+       merged = $8, held = $9, waiting = $10, left_out = $11, records_so_far = $4, bytes_so_far = bytes_total,
+       stage = '', ended_at = clock_timestamp() where id = $1`,
+    [id, state, JSON.stringify(report), balance.read, ...OUTCOMES.map((o) => balance.outcomes[o])],
+  );
+}
+

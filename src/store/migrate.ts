@@ -1,0 +1,28 @@
+import first from "./migrations/001-first.sql";
+import { runMigrations } from "graphile-worker";
+import { transaction, type Db } from "./db.ts";
+
+/** Migrations in their order. One that has run anywhere is never changed. */
+const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [{ id: 1, sql: first }];
+
+/** Brings the store up to date; safe when several processes start at once. Returns how many ran. */
+export async function migrate(db: Db): Promise<number> {
+  await runMigrations({ pgPool: db });
+  return await transaction(db, async (client) => {
+    await client.query("select pg_advisory_xact_lock(7300, 0)");
+    await client.query("create schema if not exists sieve");
+    await client.query(
+      "create table if not exists sieve.migration (id integer primary key, ran_at timestamptz not null default now())",
+    );
+    const { rows } = await client.query<{ id: number }>("select id from sieve.migration");
+    const done = new Set(rows.map((r) => r.id));
+    let ran = 0;
+    for (const { id, sql } of MIGRATIONS) {
+      if (done.has(id)) continue;
+      await client.query(sql);
+      await client.query("insert into sieve.migration (id) values ($1)", [id]);
+      ran++;
+    }
+    return ran;
+  });
+}

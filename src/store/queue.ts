@@ -1,0 +1,13 @@
+import type { Queryable } from "./db.ts";
+
+/**
+ * Puts a load into the queue. Loads of one feed run one after another, so that each sees the target
+ * as the one before left it; trials of a feed wait in the same line, for the same reason.
+ */
+export async function enqueueLoad(db: Queryable, load: number, feed: string): Promise<void> {
+  await db.query(
+    `select graphile_worker.add_job('load', json_build_object('load', $1::int), queue_name => $2,
+       max_attempts => 8, job_key => $3)`,
+    [load, `feed ${feed}`.slice(0, 120), `load ${load}`],
+  );
+}
