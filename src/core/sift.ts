@@ -46,6 +46,8 @@ export interface CourseOptions {
   readonly spill?: Spill | undefined;
   /** How many records are expected, for sizing. */
   readonly expected?: number | undefined;
+  /** The number of a step whose changes `Sifted.changed` is to show alone. */
+  readonly watch?: number | undefined;
   /** Count different values of each field. */
   readonly distinct?: boolean | undefined;
 }
@@ -68,6 +70,8 @@ export class Course {
   private verdict = new Uint8Array(0);
   private readonly hash: Hash = { a: 0, b: 0 };
   private readonly span = newNumberSpan();
+  private readonly watch: number | undefined;
+  private unwatched = new Uint8Array(0);
   private fileFirst = 0;
   private total = 0;
 
@@ -77,6 +81,7 @@ export class Course {
   ) {
     this.mapping = { column: new Int32Array(compiled.fields.length).fill(-1), extra: [], missing: [] };
     const { spill } = options;
+    this.watch = options.watch;
     this.plain = compiled.fields.map((f) => f.type !== "text" && f.type !== "code");
     this.repeats = compiled.checks.map((c) =>
       c.id === "unique" && spill ? new Repeats(options.expected ?? 1_000_000, spill) : null,
@@ -105,7 +110,8 @@ export class Course {
     compiled.steps.forEach((step, i) => {
       for (const f of step.fields) {
         if (this.mapping.column[f] === -1) continue;
-        tally.steps[i]! += step.apply(heap, this.cells[f]!, count, this.changed[f]!);
+        const watched = this.watch === undefined || this.watch === i;
+        tally.steps[i]! += step.apply(heap, this.cells[f]!, count, watched ? this.changed[f]! : this.unwatched);
       }
     });
 
@@ -167,6 +173,7 @@ export class Course {
   private room(count: number): void {
     if (this.verdict.length >= count) return;
     this.verdict = new Uint8Array(count);
+    this.unwatched = new Uint8Array(count);
     this.compiled.fields.forEach((_, f) => {
       this.cells[f] = emptyCells(count);
       this.faults[f] = new Uint8Array(count);

@@ -1,0 +1,38 @@
+import { COUNTRIES } from "./words.ts";
+
+/** The plan of the accessions feed, as a steward would have written it. */
+export const ACCESSIONS = {
+  format: "good-sieve/plan@1",
+  feed: "accessions",
+  read: { as: "delimited", delimiter: "auto", quote: '"', header: true, skip: 0, encoding: "auto" },
+  map: { extra: "note" },
+  contract: {
+    fields: [
+      { name: "accession", type: "text", length: 20, title: "Accession", also: ["Accession No", "accession_number", "ACC NO"], required: true, pattern: "^[A-Z]{3}-\\d{4}-\\d{6}$" },
+      { name: "partner", type: "code", values: ["BHG", "CWA", "MIB", "QFS", "SMH"], title: "Partner", also: ["garden"], required: true },
+      { name: "scientific_name", type: "text", length: 80, title: "Scientific name", also: ["taxon"], required: true },
+      { name: "collector", type: "text", length: 60, title: "Collector", also: ["collected_by"] },
+      { name: "collected_on", type: "date", formats: ["yyyy-MM-dd", "dd.MM.yyyy", "dd/MM/yyyy", "d MMM yyyy"], title: "Collected on", also: ["date_collected", "COLLECTED"], required: true, least: "1900-01-01", most: "2026-12-31" },
+      { name: "site", type: "text", length: 60, title: "Site", also: ["locality"], required: true, on_failure: { required: "note" } },
+      { name: "country", type: "code", values: COUNTRIES, title: "Country", also: ["country_code"], required: true },
+      { name: "latitude", type: "decimal", precision: 7, scale: 4, title: "Latitude", also: ["lat"], least: -90, most: 90 },
+      { name: "longitude", type: "decimal", precision: 7, scale: 4, title: "Longitude", also: ["lon"], least: -180, most: 180 },
+      { name: "altitude_m", type: "integer", title: "Altitude (m)", also: ["elevation", "altitude"], least: -430, most: 8850 },
+      { name: "quantity_g", type: "decimal", precision: 9, scale: 3, title: "Seeds (g)", also: ["seed_weight_g", "Quantity (g)"], required: true, least: "0.001" },
+      { name: "herbarium_sheet", type: "boolean", words: { yes: ["yes", "y"], no: ["no", "n"] }, title: "Herbarium sheet", also: ["sheet"] },
+      { name: "packed_at", type: "timestamp", title: "Packed at", also: ["packed"] },
+      { name: "remarks", type: "text", length: 200, title: "Remarks", also: ["notes"] },
+    ],
+  },
+  cleanse: [
+    { do: "trim", in: "*" },
+    { do: "collapse", in: ["scientific_name", "collector", "site"] },
+    { do: "empty-words", in: "*", words: ["?", "n/a", "unknown"] },
+    { do: "case", in: ["accession", "partner", "country"], to: "upper" },
+    { do: "case", in: ["scientific_name"], to: "sentence" },
+    { do: "replace", in: ["latitude", "longitude", "quantity_g"], find: ",", with: "." },
+  ],
+  check: [],
+  load: { target: "accession", key: ["accession"], mode: "upsert" },
+  gates: [{ limit: "held share", over: 0.2 }, { limit: "nothing read" }, { limit: "required column missing" }],
+};

@@ -1,0 +1,181 @@
+import { compilePlan, type Compiled, type Problem } from "@/core/plan/compile.ts";
+import { SieveError, quoted } from "@/core/problem.ts";
+import { recheck } from "@/core/recheck.ts";
+import { ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
+import { planInForce, type PlanVersion } from "@/store/feeds.ts";
+import { getHeld, listHeld, type HeldFilter, type HeldRecord } from "@/store/held.ts";
+import { TARGET, targetChanges } from "./target.ts";
+
+/** A record of the quarantine, and the values that a person gives it, by field. */
+export interface Mend {
+  load: number;
+  record: number;
+  values?: Record<string, string> | undefined;
+}
+
+export interface Released {
+  load: number;
+  record: number;
+  released: boolean;
+  /** Why it stays, when it does. */
+  problems: Problem[];
+}
+
+/** Most records of one call. */
+export const MOST_AT_ONCE = 5000;
+
+/**
+ * Checks held records again by the plan in force, with the values that a person gave them, and
+ * writes those that pass to the target, all in one transaction. Those that do not pass stay, with
+ * what is still wrong; what a person typed is kept with them.
+ */
+export async function releaseRecords(db: Db, mends: readonly Mend[], by: string): Promise<Released[]> {
+  if (mends.length > MOST_AT_ONCE) {
+    throw new SieveError("too-many", `At most ${MOST_AT_ONCE} records can be released at once.`);
+  }
+  return await transaction(db, async (client) => {
+    const results: Released[] = [];
+    const plans = new Map<string, { version: PlanVersion; compiled: Compiled }>();
+    // In a fixed order, so that two people who release at once can't wait for each other.
+    for (const mend of [...mends].sort((a, b) => a.load - b.load || a.record - b.record)) {
+      await client.query("select 1 from sieve.held where load = $1 and record = $2 for update", [mend.load, mend.record]);
+      const held = await getHeld(client, mend.load, mend.record);
+      if (held.state !== "held") {
+        throw new SieveError("wrong-state", `Record ${mend.record} of load ${mend.load} is ${held.state} already.`, {
+          hint: "Look at the quarantine again.",
+        });
+      }
+      let plan = plans.get(held.feed);
+      if (!plan) {
+        const version = await planInForce(client, held.feed);
+        plan = { version, compiled: compilePlan(version.document) };
+        for (const change of await targetChanges(client, version.document)) await client.query(change);
+        plans.set(held.feed, plan);
+      }
+      results.push(await releaseOne(client, held, mend.values ?? {}, plan.compiled, by));
+    }
+    return results;
+  });
+}
+
+/** The values to check again: as cleansed when the record was held, with what a person has set since. */
+export function mendedValues(
+  held: Pick<HeldRecord, "fields" | "values" | "mended">,
+  values: Record<string, string>,
+  compiled: Compiled,
+): string[] {
+  return compiled.fields.map((f) => {
+    const at = held.fields.indexOf(f.name);
+    return values[f.name] ?? held.mended?.[f.name] ?? held.values[at] ?? "";
+  });
+}
+
+async function releaseOne(
+  client: Client,
+  held: HeldRecord,
+  values: Record<string, string>,
+  compiled: Compiled,
+  by: string,
+): Promise<Released> {
+  const checked = recheck(compiled, mendedValues(held, values, compiled));
+  const problems = checked.passes ? await repeatsInTarget(client, held, compiled, checked.values) : checked.problems;
+  const mended = { ...held.mended, ...values };
+  const given = Object.keys(mended).length > 0 ? JSON.stringify(mended) : null;
+  const id = { load: held.load, record: held.record };
+  if (problems.some((p) => p.onFailure !== "note")) {
+    await client.query("update sieve.held set mended = $3 where load = $1 and record = $2", [held.load, held.record, given]);
+    return { ...id, released: false, problems };
+  }
+  await write(client, held, compiled, checked.values.map((v, f) => (v === "" || checked.notOfType[f] ? null : v)));
+  await client.query(
+    `update sieve.held set state = 'released', mended = $3, ended_by = $4, ended_at = now() where load = $1 and record = $2`,
+    [held.load, held.record, given, by],
+  );
+  return { ...id, released: true, problems: [] };
+}
+
+async function write(client: Client, held: HeldRecord, compiled: Compiled, row: (string | null)[]): Promise<void> {
+  const { plan, fields } = compiled;
+  const names = [...fields.map((f) => f.name), "_load", "_record"];
+  const key = plan.load.key;
+  const upsert =
+    plan.load.mode === "upsert"
+      ? ` on conflict (${key.map((k) => ident(k)).join(", ")}) do update set ${names
+          .filter((n) => !key.includes(n))
+          .map((n) => `${ident(n)} = excluded.${ident(n)}`)
+          .join(", ")}`
+      : "";
+  await client.query(
+    `insert into ${ident(TARGET, plan.load.target)} (${names.map((n) => ident(n)).join(", ")})
+     values (${names.map((_, i) => `$${i + 1}`).join(", ")})${upsert}`,
+    [...row, held.load, held.record],
+  );
+}
+
+/** Whether the target already has the record's key, or this load has put the same unique value there. */
+async function repeatsInTarget(client: Client, held: HeldRecord, compiled: Compiled, values: readonly string[]): Promise<Problem[]> {
+  const { plan, fields } = compiled;
+  const target = ident(TARGET, plan.load.target);
+  const problems: Problem[] = [];
+  const keyName = `${plan.load.key.join("+")}:unique`;
+  for (const index of compiled.uniques) {
+    const check = compiled.checks[index]!;
+    const isKey = check.key === keyName;
+    if (isKey && plan.load.mode === "upsert") continue;
+    const own = check.fields.map((f) => values[f]!);
+    if (own.some((v) => v === "")) continue;
+    const where = check.fields.map((f, i) => `${ident(fields[f]!.name)} = $${i + 2}`).join(" and ");
+    const { rows } = await client.query<{ load: number }>(
+      `select _load as load from ${target} where ($1::int is null or _load = $1) and ${where} limit 1`,
+      [isKey ? null : held.load, ...own],
+    );
+    if (!rows[0]) continue;
+    const names = check.fields.map((f) => fields[f]!.name).join(" and ");
+    problems.push({
+      check: check.key,
+      field: fields[check.fields[0]!]!.name,
+      value: own.join(", "),
+      message: `${names} ${own.map((v) => quoted(v)).join(" and ")} is in the target already, from load ${rows[0].load}.`,
+      expected: "a value that the target does not have yet",
+      onFailure: check.onFailure,
+    });
+  }
+  return problems;
+}
+
+/** Ends held records with a reason: they stay in the ledger as held, and will not be loaded. */
+export async function discardRecords(db: Db, which: readonly Mend[], reason: string, by: string): Promise<number> {
+  if (reason.trim() === "") {
+    throw new SieveError("reason-missing", "A reason is needed to discard records.", {
+      hint: "Say in a few words why, for whoever asks later.",
+    });
+  }
+  const { rowCount } = await db.query(
+    `update sieve.held h set state = 'discarded', reason = $3, ended_by = $4, ended_at = now()
+     from unnest($1::int[], $2::int[]) x (load, record)
+     where h.load = x.load and h.record = x.record and h.state = 'held'`,
+    [which.map((w) => w.load), which.map((w) => w.record), reason.trim(), by],
+  );
+  return rowCount ?? 0;
+}
+
+/** Puts discarded records back into the quarantine. */
+export async function takeBack(db: Queryable, which: readonly Mend[]): Promise<number> {
+  const { rowCount } = await db.query(
+    `update sieve.held h set state = 'held', reason = '', ended_by = '', ended_at = null
+     from unnest($1::int[], $2::int[]) x (load, record)
+     where h.load = x.load and h.record = x.record and h.state = 'discarded'`,
+    [which.map((w) => w.load), which.map((w) => w.record)],
+  );
+  return rowCount ?? 0;
+}
+
+/** How many of the records that a filter shows would pass the plan in force as they are. */
+export async function wouldPass(db: Queryable, filter: HeldFilter & { feed: string }, most = 2000): Promise<{ passing: Mend[]; looked: number }> {
+  const compiled = compilePlan((await planInForce(db, filter.feed)).document);
+  const held = await listHeld(db, filter, "", most);
+  const passing = held
+    .filter((h) => h.cells !== null && recheck(compiled, mendedValues(h, {}, compiled)).passes && h.problems.every((p) => !p.check.endsWith(":unique") && !p.check.startsWith("target:")))
+    .map((h) => ({ load: h.load, record: h.record }));
+  return { passing, looked: held.length };
+}

@@ -1,0 +1,121 @@
+import { faultTitle, type Problem } from "@/core/plan/compile.ts";
+import { SieveError } from "@/core/problem.ts";
+import { rawText } from "@/core/read/source.ts";
+import type { Queryable } from "./db.ts";
+import { planInForce } from "./feeds.ts";
+
+/** Which held records are meant. */
+export interface HeldFilter {
+  feed?: string | undefined;
+  load?: number | undefined;
+  check?: string | undefined;
+  at?: string | undefined;
+  state?: "held" | "released" | "discarded" | undefined;
+}
+
+export interface HeldRecord {
+  load: number;
+  record: number;
+  feed: string;
+  at: "read" | "check" | "load";
+  file: string;
+  line: number;
+  byteStart: number;
+  byteEnd: number;
+  /** Names of the fields when the record was held; `values` follow them. */
+  fields: string[];
+  values: string[];
+  columns: string[];
+  cells: string[] | null;
+  problems: Problem[];
+  state: "held" | "released" | "discarded";
+  mended: Record<string, string> | null;
+  reason: string;
+  endedBy: string;
+  endedAt: Date | null;
+}
+
+const WHERE = `($1::text is null or h.feed = $1) and ($2::int is null or h.load = $2)
+  and ($3::text is null or h.checks @> array[$3]) and ($4::text is null or h.at = $4) and h.state = coalesce($5, 'held')`;
+
+function params(filter: HeldFilter): unknown[] {
+  return [filter.feed ?? null, filter.load ?? null, filter.check ?? null, filter.at ?? null, filter.state ?? null];
+}
+
+/** Held records that share what is wrong. A record with two problems is in two groups. */
+export interface HeldGroup {
+  feed: string;
+  check: string;
+  fault: string;
+  count: number;
+  oldest: Date;
+  loads: number;
+}
+
+export async function heldGroups(db: Queryable, filter: HeldFilter): Promise<HeldGroup[]> {
+  const { rows } = await db.query<Omit<HeldGroup, "fault">>(
+    `select h.feed, c as check, count(*)::int as count, min(l.ended_at) as oldest, count(distinct h.load)::int as loads
+     from sieve.held h join sieve.load l on l.id = h.load cross join unnest(h.checks) c
+     where ${WHERE} group by 1, 2 order by 3 desc, 1, 2`,
+    params(filter),
+  );
+  const groups: HeldGroup[] = [];
+  for (const row of rows) {
+    const plan = await planInForce(db, row.feed);
+    groups.push({ ...row, fault: faultTitle(row.check, plan.document.contract.fields) });
+  }
+  return groups;
+}
+
+export async function countHeld(db: Queryable, filter: HeldFilter = {}): Promise<number> {
+  const { rows } = await db.query<{ n: number }>(`select count(*)::int as n from sieve.held h where ${WHERE}`, params(filter));
+  return rows[0]!.n;
+}
+
+/** How many are held, by age in days since their load ended. */
+export async function heldAges(db: Queryable, filter: HeldFilter): Promise<{ today: number; week: number; older: number; oldestDays: number }> {
+  const { rows } = await db.query<{ today: number; week: number; older: number; oldestDays: number }>(
+    `select count(*) filter (where age < interval '1 day')::int as today,
+       count(*) filter (where age >= interval '1 day' and age < interval '8 days')::int as week,
+       count(*) filter (where age >= interval '8 days')::int as older,
+       coalesce(floor(extract(epoch from max(age)) / 86400), 0)::int as "oldestDays"
+     from (select now() - l.ended_at as age from sieve.held h join sieve.load l on l.id = h.load where ${WHERE}) a`,
+    params(filter),
+  );
+  return rows[0]!;
+}
+
+const RECORD = `h.load, h.record, h.feed, h.at, h.line, h.byte_start as "byteStart", h.byte_end as "byteEnd", h.cells,
+  h.field_values as values, h.problems, h.state, h.mended, h.reason, h.ended_by as "endedBy", h.ended_at as "endedAt",
+  (l.report->'files'->h.file->>'name') as file, (l.report->'files'->h.file->'columns') as columns,
+  (select jsonb_agg(f->>'name') from jsonb_array_elements(p.document->'contract'->'fields') f) as fields`;
+
+/** A page of held records, in the order of their loads and lines. `after` is “load:record” of the last one seen. */
+export async function listHeld(db: Queryable, filter: HeldFilter, after = "", limit = 200): Promise<HeldRecord[]> {
+  const [load, record] = /^(\d+):(\d+)$/.exec(after)?.slice(1).map(Number) ?? [0, -1];
+  const { rows } = await db.query<HeldRecord>(
+    `select ${RECORD} from sieve.held h join sieve.load l on l.id = h.load join sieve.plan p on p.id = l.plan
+     where ${WHERE} and (h.load, h.record) > ($6, $7) order by h.load, h.record limit $8`,
+    [...params(filter), load, record, limit],
+  );
+  return rows;
+}
+
+/** One held record with its raw text. Throws `no-record`. */
+export async function getHeld(db: Queryable, load: number, record: number): Promise<HeldRecord & { raw: string; alike: number }> {
+  const { rows } = await db.query<HeldRecord & { bytes: Buffer; alike: number }>(
+    `select ${RECORD}, h.raw as bytes,
+       (select count(*)::int - 1 from sieve.held o where o.load = h.load and o.checks && h.checks) as alike
+     from sieve.held h join sieve.load l on l.id = h.load join sieve.plan p on p.id = l.plan where h.load = $1 and h.record = $2`,
+    [load, record],
+  );
+  const row = rows[0];
+  if (!row) {
+    throw new SieveError("no-record", `Record ${record} of load ${load} is not in the quarantine.`, {
+      hint: "It may have been loaded; look at the load.",
+    });
+  }
+  const { bytes, ...rest } = row;
+  return { ...rest, raw: rawText(bytes) };
+}
+
