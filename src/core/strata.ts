@@ -23,6 +23,8 @@ export interface Tray {
   readonly reason: string;
 }
 
+/** The stage in which a held record stayed behind. */
+export const STAYED_IN: Record<HeldAt, Stage> = { read: "Read", check: "Check", load: "Load" };
 const HELD_IN: Partial<Record<Stage, HeldAt>> = { Read: "read", Check: "check", Load: "load" };
 
 /** The sift of a balance. It always adds up: entered = left + trays, and the last stage leaves what was loaded. */

@@ -4,6 +4,7 @@ import { SieveError } from "@/core/problem.ts";
 import { rawText } from "@/core/read/source.ts";
 import { Course, VERDICT, fieldValues, rawBytes, type Sifted } from "@/core/sift.ts";
 import { textOf } from "@/core/bytes.ts";
+import { STAGES, STAYED_IN, type Stage } from "@/core/strata.ts";
 import type { Queryable } from "@/store/db.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
@@ -15,6 +16,8 @@ import { problemsOfBlock, rerunBlock, type Rerun } from "./rerun.ts";
 export interface RecordFilter {
   outcome?: Outcome | "loaded" | undefined;
   at?: HeldAt | undefined;
+  /** Records that left this stage: they did not stay behind there or before. */
+  left?: Stage | undefined;
   /** The key of a check whose problem the record has. */
   check?: string | undefined;
   field?: string | undefined;
@@ -91,6 +94,7 @@ export async function findRecords(
       const at = heldAtOf(byte);
       if (filter.outcome === "loaded" ? !LOADED.includes(outcome) : filter.outcome && outcome !== filter.outcome) continue;
       if (filter.at && at !== filter.at) continue;
+      if (filter.left && !hasLeft(at, filter.left)) continue;
       if (field >= 0 && filter.is && !cellIs(sifted, field, r, filter.is)) continue;
       if (filter.step !== undefined && !sifted.changed.some((c) => c[r] === 1)) continue;
       const own = filter.check !== undefined ? problems(r) : null;
@@ -119,6 +123,10 @@ function arrivedByField(sifted: Sifted, course: Course, r: number): string[] {
     const at = r * block.width + c;
     return c < 0 ? "" : textOf(sifted.heap.bytes, block.start[at]!, block.end[at]!);
   });
+}
+
+function hasLeft(at: HeldAt | null, stage: Stage): boolean {
+  return at === null || STAGES.indexOf(STAYED_IN[at]) > STAGES.indexOf(stage);
 }
 
 /** False when the ledger shows that no record of the block can fit. */

@@ -4,7 +4,7 @@ import { DelimitedReader } from "@/core/read/delimited.ts";
 import type { FileFacts } from "@/core/read/source.ts";
 import { Course, problemsOf, type Sifted } from "@/core/sift.ts";
 import type { Queryable } from "@/store/db.ts";
-import { storedBytes, type DeliveryFile } from "@/store/deliveries.ts";
+import { storedRange, type DeliveryFile } from "@/store/deliveries.ts";
 import { lateProblems, type LateProblem, type LedgerBlock } from "@/store/ledger.ts";
 
 /** What a load's blocks need to be computed again. */
@@ -26,10 +26,9 @@ export async function rerunBlock(db: Queryable, rerun: Rerun, course: Course, bl
     record: block.firstInFile,
     columns: facts.columns,
   });
-  const pieces: Uint8Array[] = [];
-  for await (const piece of storedBytes(db, rerun.files[block.file]!.id, block.byteStart, block.byteEnd)) pieces.push(piece);
+  const bytes = await storedRange(db, rerun.files[block.file]!.id, block.byteStart, block.byteEnd);
   course.openFile(facts.columns, block.firstRecord - block.firstInFile);
-  const [again] = reader.push(Buffer.concat(pieces), true);
+  const [again] = reader.push(bytes, true);
   if (again?.count !== block.outcomes.length) {
     throw new Error(`block ${block.block} has ${again?.count ?? 0} records when read again, not ${block.outcomes.length}`);
   }

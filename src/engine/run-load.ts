@@ -152,7 +152,8 @@ class LoadRun {
     outcome.catch(() => {});
     copy.on("error", giveUp);
     thread.on("error", giveUp);
-    thread.on("exit", (code) => giveUp(new Error(`the course's thread ended with code ${code}`)));
+    let said = false;
+    thread.on("exit", (code) => said || giveUp(new Error(`the course's thread ended with code ${code}`)));
     const onAbort = (): void => giveUp(new Error("the worker is ending"));
     this.options.signal?.addEventListener("abort", onAbort);
 
@@ -190,6 +191,7 @@ class LoadRun {
         moreCredit?.();
         return;
       }
+      said ||= message.type === "done" || message.type === "failed";
       pending++;
       work = work
         .then(() => (failure ? undefined : take(message)))

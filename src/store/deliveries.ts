@@ -1,4 +1,5 @@
 import { createHash } from "node:crypto";
+import { to as copyTo } from "pg-copy-streams";
 import { SieveError, grouped } from "@/core/problem.ts";
 import type { SourceFile } from "@/core/read/source.ts";
 import type { Db, Queryable } from "./db.ts";
@@ -123,26 +124,74 @@ export async function getDelivery(db: Queryable, id: number): Promise<Delivery> 
   return { ...rows[0], files };
 }
 
-/** Streams a stored file from a byte offset on. */
-export async function* storedBytes(db: Queryable, file: number, from = 0, to = Infinity): AsyncGenerator<Uint8Array> {
+/** Some bytes of a stored file: [from, to). */
+export async function storedRange(db: Queryable, file: number, from: number, to: number): Promise<Uint8Array> {
+  const pieces: Uint8Array[] = [];
   for (let position = Math.floor(from / CHUNK); position * CHUNK < to; position++) {
-    const { rows } = await db.query<{ bytes: Buffer }>({
-      text: "select bytes from sieve.chunk where file = $1 and position = $2",
-      values: [file, position],
-      // As raw bytes: the text format would double them on the way.
-      binary: true,
-      types: { getTypeParser: () => (value: Buffer) => value },
-    } as unknown as string);
-    const bytes = rows[0]?.bytes;
-    if (!bytes) return;
-    const start = Math.max(0, from - position * CHUNK);
-    const end = Math.min(bytes.length, to - position * CHUNK);
-    if (end > start) yield bytes.subarray(start, end);
+    const { rows } = await db.query<{ bytes: Buffer }>(
+      "select substring(bytes from $3 for $4) as bytes from sieve.chunk where file = $1 and position = $2",
+      [file, position, Math.max(0, from - position * CHUNK) + 1, Math.min(CHUNK, to - position * CHUNK) - Math.max(0, from - position * CHUNK)],
+    );
+    if (!rows[0]) break;
+    pieces.push(rows[0].bytes);
+  }
+  return Buffer.concat(pieces);
+}
+
+/**
+ * Streams a whole stored file as it came. By COPY in binary format: the driver takes query results as
+ * text, which would double the bytes on the way.
+ */
+export async function* storedBytes(db: Db, file: number): AsyncGenerator<Uint8Array> {
+  const client = await db.connect();
+  let whole = false;
+  try {
+    const copy = client.query(
+      copyTo(`copy (select bytes from sieve.chunk where file = ${Math.trunc(file)} order by position) to stdout (format binary)`),
+    );
+    yield* copiedFields(copy);
+    whole = true;
+  } finally {
+    // A COPY that was not read to its end leaves its client unfit for anything else.
+    client.release(!whole);
   }
 }
 
+/** The values of the one column of a COPY in binary format (signature, then a count and a length before each value). */
+export async function* copiedFields(copy: AsyncIterable<Buffer>): AsyncGenerator<Buffer> {
+  const HEADER = 19;
+  let have: Buffer[] = [];
+  let size = 0;
+  let begun = false;
+  for await (const piece of copy) {
+    have.push(piece);
+    size += piece.length;
+    // Joined only when a whole value may be there.
+    if (begun && size < wanted(have)) continue;
+    let all = have.length === 1 ? have[0]! : Buffer.concat(have);
+    if (!begun) {
+      if (all.length < HEADER) continue;
+      all = all.subarray(HEADER + all.readInt32BE(15));
+      begun = true;
+    }
+    while (all.length >= 6 && all.readInt16BE(0) === 1) {
+      const length = all.readInt32BE(2);
+      if (all.length < 6 + length) break;
+      yield all.subarray(6, 6 + length);
+      all = all.subarray(6 + length);
+    }
+    have = [all];
+    size = all.length;
+  }
+}
+
+function wanted(have: readonly Buffer[]): number {
+  const first = have[0]!;
+  return first.length >= 6 && first.readInt16BE(0) === 1 ? 6 + first.readInt32BE(2) : 0;
+}
+
 /** A stored file as a source for reading. */
-export function storedFile(db: Queryable, file: Pick<DeliveryFile, "id" | "name" | "bytes">): SourceFile {
+export function storedFile(db: Db, file: Pick<DeliveryFile, "id" | "name" | "bytes">): SourceFile {
   return { name: file.name, bytes: file.bytes, chunks: () => storedBytes(db, file.id) };
 }
 

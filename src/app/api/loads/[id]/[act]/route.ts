@@ -1,0 +1,17 @@
+import { z } from "zod";
+import { body, db, route, wholeNumber } from "@/app/server.ts";
+import { SieveError } from "@/core/problem.ts";
+import { cancelLoad, dropLoad, letThrough } from "@/store/loads.ts";
+
+const input = z.object({ reason: z.string().max(500).default("") });
+
+/** What a person can do to a load: cancel it, let it through a gate, drop it. */
+export const POST = route<{ id: string; act: string }>(async (request, { id, act }) => {
+  const load = wholeNumber(id, "The load");
+  const { reason } = input.parse(await body(request));
+  if (act === "cancel") await cancelLoad(db(), load);
+  else if (act === "let-through") await letThrough(db(), load, reason);
+  else if (act === "drop") await dropLoad(db(), load, reason);
+  else throw new SieveError("usage", `“${act}” is not something that can be done to a load.`);
+  return { ok: true };
+});

@@ -1,0 +1,16 @@
+import { z } from "zod";
+import { body, db, route } from "@/app/server.ts";
+import { MOST_AT_ONCE, releaseRecords } from "@/engine/release.ts";
+
+const input = z.object({
+  records: z
+    .array(z.object({ load: z.int(), record: z.int(), values: z.record(z.string(), z.string().max(100_000)).optional() }))
+    .min(1)
+    .max(MOST_AT_ONCE),
+});
+
+export const POST = route(async (request) => {
+  const { records } = input.parse(await body(request));
+  const results = await releaseRecords(db(), records, "steward");
+  return { released: results.filter((r) => r.released).length, stayed: results.filter((r) => !r.released) };
+});

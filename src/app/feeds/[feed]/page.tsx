@@ -1,0 +1,88 @@
+import Link from "next/link";
+import { notFound } from "next/navigation";
+import { SieveError } from "@/core/problem.ts";
+import { getFeed, listPlans } from "@/store/feeds.ts";
+import { countHeld } from "@/store/held.ts";
+import { listLoads } from "@/store/loads.ts";
+import { BringIn } from "@/ui/bring-in.tsx";
+import { HeldTrend } from "@/ui/held-trend.tsx";
+import { LoadList } from "@/ui/load-list.tsx";
+import { counted, grouped, moment } from "@/ui/words.ts";
+import { db } from "../../server.ts";
+
+export default async function FeedPage({ params }: { params: Promise<{ feed: string }> }) {
+  const name = (await params).feed;
+  const feed = await getFeed(db(), name).catch((error: unknown) => {
+    if (error instanceof SieveError) notFound();
+    throw error;
+  });
+  const now = new Date();
+  const [plans, held, loads] = await Promise.all([listPlans(db(), name), countHeld(db(), { feed: name }), listLoads(db(), { feed: name, limit: 60 })]);
+  const ended = loads.filter((l) => l.state === "loaded" || l.state === "stopped");
+  return (
+    <>
+      <div className="flex items-end justify-between border-b border-[var(--ink)] pb-3">
+        <div>
+          <p className="faint">
+            <Link href="/feeds">Feeds</Link> / {feed.name}
+          </p>
+          <h1>{feed.title}</h1>
+          <p className="faint">{feed.about}</p>
+        </div>
+        <div className="flex items-center gap-4">
+          {held > 0 && (
+            <Link className="plain" href={`/quarantine?feed=${name}`}>
+              {grouped(held)} held now
+            </Link>
+          )}
+          <Link className="btn btn-line" href={`/feeds/${name}/plan`}>
+            Open the plan{plans[0] ? `, version ${plans[0].version}` : ""}
+          </Link>
+          <BringIn feeds={[{ name, title: feed.title }]} feed={name} />
+        </div>
+      </div>
+      <div className="mt-3 grid grid-cols-1 gap-8 xl:grid-cols-[1fr_19rem]">
+        <section>
+          {ended.length > 1 && (
+            <>
+              <h2>Share held, last {Math.min(14, ended.length)} loads</h2>
+              <HeldTrend loads={ended.slice(0, 14).reverse().map((l) => ({ id: l.id, read: l.read ?? 0, held: l.held ?? 0 }))} />
+            </>
+          )}
+          <h2 className="mt-3">{counted(loads.length, "load")}</h2>
+          {loads.length === 0 ? <p className="py-4">Loads will be listed here. Drop the first file anywhere on this page.</p> : <LoadList loads={loads} now={now.toISOString()} showFeed={false} />}
+        </section>
+        <section>
+          <h2>Plan versions</h2>
+          <table className="ledger">
+            <thead>
+              <tr>
+                <th className="n">version</th>
+                <th>note</th>
+                <th className="n">loads</th>
+              </tr>
+            </thead>
+            <tbody>
+              {plans.map((p) => (
+                <tr key={p.id}>
+                  <td className="n align-top">
+                    <Link className="plain" href={`/feeds/${name}/plan?version=${p.version}`}>
+                      {p.version}
+                    </Link>
+                  </td>
+                  <td>
+                    {p.note}
+                    <span className="block text-xs faint">
+                      {p.madeBy}, {moment(p.madeAt, now)}
+                    </span>
+                  </td>
+                  <td className="n align-top">{p.loads}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </section>
+      </div>
+    </>
+  );
+}

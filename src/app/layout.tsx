@@ -1,0 +1,25 @@
+import "./globals.css";
+import type { Metadata } from "next";
+import { countHeld } from "@/store/held.ts";
+import { listFeeds } from "@/store/feeds.ts";
+import { Nav } from "@/ui/nav.tsx";
+import { THEME_SCRIPT } from "@/ui/theme-script.ts";
+import { db } from "./server.ts";
+
+export const metadata: Metadata = { title: { default: "Good Sieve", template: "%s · Good Sieve" } };
+export const dynamic = "force-dynamic";
+
+export default async function Layout({ children }: { children: React.ReactNode }) {
+  const [held, feeds] = await Promise.all([countHeld(db()), listFeeds(db())]);
+  return (
+    <html lang="en" data-theme="paper" suppressHydrationWarning>
+      <head>
+        <script dangerouslySetInnerHTML={{ __html: THEME_SCRIPT }} />
+      </head>
+      <body>
+        <Nav held={held} feeds={feeds.map((f) => f.name)} />
+        <main className="px-5 pt-3 pb-6">{children}</main>
+      </body>
+    </html>
+  );
+}

@@ -1,0 +1,355 @@
+import Link from "next/link";
+import { notFound } from "next/navigation";
+import { OUTCOMES } from "@/core/ledger.ts";
+import { SieveError } from "@/core/problem.ts";
+import { loadedOf } from "@/core/strata.ts";
+import type { LoadReport } from "@/core/report.ts";
+import { getDelivery } from "@/store/deliveries.ts";
+import { getFeed } from "@/store/feeds.ts";
+import { countHeld } from "@/store/held.ts";
+import { getLoad, listLoads } from "@/store/loads.ts";
+import { GateDecision, LoadProgress } from "@/ui/load-actions.tsx";
+import { HeldTrend } from "@/ui/held-trend.tsx";
+import { Mark } from "@/ui/mark.tsx";
+import { Sift } from "@/ui/sift.tsx";
+import { OUTCOME_CLASS, counted, duration, grouped, moment, percentOf, recordsHref, seconds } from "@/ui/words.ts";
+import { db, wholeNumber } from "../../server.ts";
+
+export async function generateMetadata({ params }: { params: Promise<{ id: string }> }) {
+  return { title: `Load ${(await params).id}` };
+}
+
+export default async function LoadPage({ params }: { params: Promise<{ id: string }> }) {
+  const load = await params.then(({ id }) => getLoad(db(), wholeNumber(id, "The load"))).catch((error: unknown) => {
+    if (error instanceof SieveError) notFound();
+    throw error;
+  });
+  const now = new Date();
+  const [feed, delivery, stillHeld, loads] = await Promise.all([
+    getFeed(db(), load.feed),
+    getDelivery(db(), load.delivery),
+    countHeld(db(), { load: load.id }),
+    listLoads(db(), { feed: load.feed, limit: 40 }),
+  ]);
+  const { report } = load;
+  const took = seconds(load.startedAt, load.endedAt);
+  const recent = loads.filter((l) => (l.state === "loaded" || l.state === "stopped") && l.id <= load.id).slice(0, 12).reverse();
+  const running = load.state === "queued" || load.state === "running";
+  return (
+    <>
+      <div className="flex items-end justify-between gap-4">
+        <div>
+          <p className="faint">
+            <Link href={`/feeds/${load.feed}`}>{feed.title}</Link> / {load.kind} {load.id}
+          </p>
+          <h1>{headline(load, report)}</h1>
+          <p className="faint">
+            {delivery.sender || delivery.files.map((f) => f.name).join(", ")}, delivered {moment(delivery.receivedAt, now)} by {delivery.via} ·{" "}
+            <Link className="underline" href={`/feeds/${load.feed}/plan${load.planVersion ? `?version=${load.planVersion}` : ""}`}>
+              {load.planVersion ? `plan version ${load.planVersion}` : "a draft of the plan"}
+            </Link>
+            {took !== null && ` · ${duration(took)}`}
+            {took !== null && took > 0 && load.read ? `, ${grouped(Math.round(load.read / took))} records a second` : ""}
+            {load.state === "loaded" && load.endedAt ? ` · written all at once at ${moment(load.endedAt, now)}` : ""}
+          </p>
+        </div>
+        <div className="flex shrink-0 items-center gap-4">
+          {report && (
+            <a className="plain" href={`/api/loads/${load.id}/report`}>
+              Report as file
+            </a>
+          )}
+          {stillHeld > 0 && (
+            <Link className="btn btn-primary" href={`/quarantine?load=${load.id}`}>
+              Work through {grouped(stillHeld)} held
+            </Link>
+          )}
+        </div>
+      </div>
+      {running && <LoadProgress load={load.id} />}
+      {load.state === "failed" && load.error && (
+        <div role="alert" className="my-3 max-w-3xl border-l-4 border-[var(--plum)] bg-[var(--paper-bright)] px-4 py-3">
+          <p className="held font-bold">{load.error.message}</p>
+          <p className="break-words">{load.error.detail}</p>
+          <p className="faint">{load.error.hint} Nothing was written to the target.</p>
+        </div>
+      )}
+      {load.state === "stopped" && report && (
+        <div className="my-3 border-l-4 border-[var(--plum)] bg-[var(--paper-bright)] px-4 py-3">
+          {report.gates
+            .filter((g) => !g.passed)
+            .map((g) => (
+              <p key={g.gate}>
+                <b className="held">Stopped at the gate “{g.gate}”.</b> {g.message}
+              </p>
+            ))}
+          <p className="faint">The target has not been touched. Look at the records below, then decide.</p>
+          <GateDecision load={load.id} held={load.held ?? 0} read={load.read ?? 0} />
+        </div>
+      )}
+      {load.letThrough && <p className="mt-1">Let through a gate: “{load.letThrough}”</p>}
+      {load.dropped && <p className="mt-1">Dropped: “{load.dropped}”</p>}
+      {report && (
+        <div className="mt-3 grid grid-cols-1 gap-8 lg:grid-cols-[minmax(0,1fr)_27.5rem]">
+          <section className="min-w-0">
+            <Sift load={load.id} strata={report.sift} />
+            <Balance load={load.id} report={report} ended={load.state === "loaded"} stillHeld={stillHeld} />
+            {recent.length > 1 && load.kind === "load" && (
+              <div className="mt-3">
+                <h2>Share held, last {recent.length} loads</h2>
+                <HeldTrend loads={recent.map((l) => ({ id: l.id, read: l.read ?? 0, held: l.held ?? 0 }))} here={load.id} />
+              </div>
+            )}
+            <Files report={report} />
+          </section>
+          <section className="min-w-0">
+            <Fields load={load.id} report={report} />
+            <Checks load={load.id} report={report} />
+            <Changes load={load.id} report={report} />
+            <Drift report={report} />
+          </section>
+        </div>
+      )}
+    </>
+  );
+}
+
+function headline(load: Awaited<ReturnType<typeof getLoad>>, report: LoadReport | null): string {
+  switch (load.state) {
+    case "loaded":
+      return `${grouped(loadedOf(report!.balance))} of ${counted(load.read ?? 0, "record")} loaded, ${grouped(load.held ?? 0)} held`;
+    case "tried":
+      return `Trial: ${grouped(loadedOf(report!.balance))} of ${counted(load.read ?? 0, "record")} would be loaded, ${grouped(load.held ?? 0)} held`;
+    case "stopped":
+      return `Stopped: ${grouped(load.held ?? 0)} of ${counted(load.read ?? 0, "record")} would be held`;
+    case "dropped":
+      return `Dropped: nothing of ${counted(load.read ?? 0, "record")} was loaded`;
+    case "failed":
+      return "This load failed";
+    case "cancelled":
+      return "This load was cancelled; nothing was written";
+    case "queued":
+      return "Waiting to be loaded";
+    case "running":
+      return "Being loaded";
+  }
+}
+
+function Balance({ load, report, ended, stillHeld }: { load: number; report: LoadReport; ended: boolean; stillHeld: number }) {
+  const { balance } = report;
+  const handled = balance.outcomes.held - stillHeld;
+  return (
+    <div className="mt-2 border-t border-[var(--ink)] pt-2">
+      <p className="flex flex-wrap gap-x-3">
+        <b>Balance</b>
+        <Link className="count" href={recordsHref(load, {})}>
+          {grouped(balance.read)} read
+        </Link>
+        <span>=</span>
+        {OUTCOMES.filter((o) => balance.outcomes[o] > 0).map((o, i) => (
+          <span key={o}>
+            {i > 0 && <span className="faint mr-3">+</span>}
+            <Link className={`count ${OUTCOME_CLASS[o]}`} href={recordsHref(load, { outcome: o })}>
+              <Mark outcome={o} /> {grouped(balance.outcomes[o])} {o}
+            </Link>
+          </span>
+        ))}
+        {balance.read === 0 && "0"}
+      </p>
+      {ended && handled > 0 && (
+        <p className="faint">
+          Of the held, {grouped(handled)} have since been released or discarded; {grouped(stillHeld)} are in the quarantine.
+        </p>
+      )}
+    </div>
+  );
+}
+
+function Fields({ load, report }: { load: number; report: LoadReport }) {
+  const readable = report.fields[0]?.of ?? 0;
+  return (
+    <>
+      <div className="flex justify-between">
+        <h2>Fields</h2>
+        <span className="faint text-xs">of {grouped(readable)} records that could be read</span>
+      </div>
+      <table className="ledger tight">
+        <thead>
+          <tr>
+            <th>field</th>
+            <th className="n">filled %</th>
+            <th aria-label="filled, drawn"></th>
+            <th className="n">valid %</th>
+            <th className="n">changed</th>
+            <th className="n">distinct</th>
+          </tr>
+        </thead>
+        <tbody>
+          {report.fields.map((f) => (
+            <tr key={f.name}>
+              <td className="max-w-36 truncate" title={`${f.name}, ${f.type}`}>
+                {f.name}
+              </td>
+              <td className="n">
+                <Link className="count" href={recordsHref(load, { field: f.name, is: "filled" })}>
+                  {percentOf(f.filled, f.of)}
+                </Link>
+              </td>
+              <td>
+                <Link href={recordsHref(load, { field: f.name, is: f.filled > f.valid ? "faulty" : "empty" })} aria-label={`${f.name}: ${grouped(f.filled - f.valid)} faulty, ${grouped(f.of - f.filled)} empty`} title={`${grouped(f.filled - f.valid)} faulty, ${grouped(f.of - f.filled)} empty: show the ${f.filled > f.valid ? "faulty" : "empty"}`}>
+                  <svg width="58" height="10" aria-hidden="true">
+                    <rect width="58" height="10" fill="var(--rule)" />
+                    <rect width={f.of === 0 ? 0 : (58 * f.filled) / f.of} height="10" fill="var(--ink)" />
+                    <rect x={f.of === 0 ? 0 : (58 * f.valid) / f.of} width={f.of === 0 ? 0 : Math.max(f.filled > f.valid ? 1 : 0, (58 * (f.filled - f.valid)) / f.of)} height="10" fill="var(--plum)" />
+                  </svg>
+                </Link>
+              </td>
+              <td className={`n ${f.valid < f.filled ? "held" : ""}`}>
+                <Link className="count" href={recordsHref(load, { field: f.name, is: "valid" })}>
+                  {percentOf(f.valid, f.filled)}
+                </Link>
+              </td>
+              <td className="n changed">
+                {f.changed > 0 && (
+                  <Link className="count" href={recordsHref(load, { field: f.name, is: "changed" })}>
+                    {grouped(f.changed)}
+                  </Link>
+                )}
+              </td>
+              <td className="n" title={f.distinctEstimated ? "Estimated; standard error 1.6 %" : "Exact"}>
+                {f.distinctEstimated ? "≈ " : ""}
+                {grouped(f.distinct)}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+function Checks({ load, report }: { load: number; report: LoadReport }) {
+  const fired = report.checks.filter((c) => c.problems > 0).sort((a, b) => b.problems - a.problems);
+  const most = fired[0]?.problems ?? 1;
+  return (
+    <>
+      <div className="mt-4 flex justify-between">
+        <h2>
+          Checks that fired, {fired.length}
+        </h2>
+        <span className="faint text-xs">records</span>
+      </div>
+      {fired.length === 0 && <p>Every record passed every check.</p>}
+      <table className="ledger tight">
+        <tbody>
+          {fired.map((c) => (
+            <tr key={c.key}>
+              <td className="max-w-64 truncate" title={`Should be: ${c.title}`}>
+                {c.fault}
+              </td>
+              <td className="faint">{c.onFailure}</td>
+              <td>
+                <svg width="56" height="9" aria-hidden="true">
+                  <rect x={56 - Math.max(1, (56 * c.problems) / most)} width={Math.max(1, (56 * c.problems) / most)} height="9" fill={c.onFailure === "note" ? "var(--grain)" : "var(--plum)"} />
+                </svg>
+              </td>
+              <td className={`n font-bold ${c.onFailure === "note" ? "" : "held"}`}>
+                <Link className="count" href={recordsHref(load, { check: c.key })}>
+                  {grouped(c.problems)}
+                </Link>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+function Changes({ load, report }: { load: number; report: LoadReport }) {
+  const total = report.steps.reduce((n, s) => n + s.changed, 0);
+  return (
+    <>
+      <div className="mt-4 flex justify-between">
+        <h2>Changes made</h2>
+        <span className="faint text-xs">{grouped(total)} cells, by step</span>
+      </div>
+      {report.steps.length === 0 && <p>The plan has no steps.</p>}
+      <table className="ledger tight">
+        <tbody>
+          {report.steps.map((s, i) => (
+            <tr key={i}>
+              <td className="n faint w-6">{i + 1}</td>
+              <td className="max-w-72 truncate" title={s.words}>
+                {s.words}
+              </td>
+              <td className="n changed">
+                {s.changed > 0 ? (
+                  <Link className="count" href={recordsHref(load, { step: i })}>
+                    {grouped(s.changed)}
+                  </Link>
+                ) : (
+                  <span className="faint">0</span>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+function Drift({ report }: { report: LoadReport }) {
+  return (
+    <>
+      <h2 className="mt-4">Drift</h2>
+      {report.drift.length === 0 ? (
+        <p>The columns are those of the plan.</p>
+      ) : (
+        report.drift.map((d) => (
+          <p key={`${d.kind} ${d.name}`}>
+            {d.kind} <b>{d.name}</b> in {d.files.join(", ")}
+          </p>
+        ))
+      )}
+    </>
+  );
+}
+
+function Files({ report }: { report: LoadReport }) {
+  return (
+    <div className="mt-4">
+      <h2>Files</h2>
+      <table className="ledger">
+        <thead>
+          <tr>
+            <th>file</th>
+            <th className="n">bytes</th>
+            <th className="n">records</th>
+            <th className="n">columns</th>
+            <th>read as</th>
+          </tr>
+        </thead>
+        <tbody>
+          {report.files.map((f, i) => (
+            <tr key={i}>
+              <td className="break-all">{f.name}</td>
+              <td className="n">{grouped(f.bytes)}</td>
+              <td className="n">{grouped(f.records)}</td>
+              <td className="n">{f.columns.length}</td>
+              <td className="faint" title={`${f.evidence.delimiter}; ${f.evidence.encoding}`}>
+                {delimiterWord(f.read.delimiter)}, {f.read.encoding}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+function delimiterWord(delimiter: string): string {
+  const words: Record<string, string> = { ",": "comma", ";": "semicolon", "\t": "tab", "|": "bar" };
+  return words[delimiter] ?? `“${delimiter}”`;
+}

@@ -1,0 +1,58 @@
+import Link from "next/link";
+import { notFound } from "next/navigation";
+import { compilePlan, faultTitle } from "@/core/plan/compile.ts";
+import { SieveError } from "@/core/problem.ts";
+import { getPlan } from "@/store/feeds.ts";
+import { getLoad } from "@/store/loads.ts";
+import { findRecords, type RecordFilter } from "@/engine/records.ts";
+import { recordQuery } from "@/app/api/loads/[id]/records/query.ts";
+import { RecordTable } from "@/ui/record-table.tsx";
+import { db, wholeNumber } from "../../../server.ts";
+
+const PAGE = 200;
+
+export default async function RecordsPage({
+  params,
+  searchParams,
+}: {
+  params: Promise<{ id: string }>;
+  searchParams: Promise<Record<string, string | string[] | undefined>>;
+}) {
+  const load = await params.then(({ id }) => getLoad(db(), wholeNumber(id, "The load"))).catch((error: unknown) => {
+    if (error instanceof SieveError) notFound();
+    throw error;
+  });
+  const parsed = recordQuery.safeParse(await searchParams);
+  if (!parsed.success || !load.report) notFound();
+  const { from, limit: _, ...filter } = parsed.data;
+  const page = await findRecords(db(), load.id, filter, from, PAGE).catch((error: unknown) => {
+    if (error instanceof SieveError) notFound();
+    throw error;
+  });
+  const compiled = compilePlan((await getPlan(db(), load.plan)).document);
+  const words = describe(filter, compiled);
+  const query = new URLSearchParams(Object.entries(filter).flatMap(([k, v]) => (v === undefined ? [] : [[k, String(v)]])));
+  return (
+    <>
+      <p className="faint">
+        <Link href={`/feeds/${load.feed}`}>{load.feed}</Link> / <Link href={`/loads/${load.id}`}>{`${load.kind} ${load.id}`}</Link>
+      </p>
+      <h1>{words}</h1>
+      <p className="faint mb-2">
+        Each as it stands at the end of the course; what a step changed has its old value beside it. Computed again from the delivery.
+      </p>
+      <RecordTable key={query.toString()} load={load.id} query={query.toString()} first={page} />
+    </>
+  );
+}
+
+function describe(filter: RecordFilter, compiled: ReturnType<typeof compilePlan>): string {
+  const parts: string[] = [];
+  if (filter.outcome) parts.push(filter.outcome);
+  if (filter.at) parts.push(`kept back at ${filter.at}`);
+  if (filter.left) parts.push(`that left ${filter.left}`);
+  if (filter.check) parts.push(`with the problem “${faultTitle(filter.check, compiled.fields)}”`);
+  if (filter.field) parts.push(`with ${filter.field} ${filter.is ?? "shown"}`);
+  if (filter.step !== undefined) parts.push(`changed by step ${filter.step + 1}: ${compiled.steps[filter.step]?.words ?? ""}`);
+  return parts.length === 0 ? "All records read" : `Records ${parts.join(", ")}`;
+}

@@ -1,0 +1,101 @@
+import Link from "next/link";
+import { OUTCOMES } from "@/core/ledger.ts";
+import { listFeeds } from "@/store/feeds.ts";
+import { heldAges, heldGroups } from "@/store/held.ts";
+import { listLoads } from "@/store/loads.ts";
+import { BringIn } from "@/ui/bring-in.tsx";
+import { LoadList } from "@/ui/load-list.tsx";
+import { Mark } from "@/ui/mark.tsx";
+import { OUTCOME_CLASS, counted, grouped, longDay } from "@/ui/words.ts";
+import { db } from "./server.ts";
+
+export const metadata = { title: "Today" };
+
+export default async function Today() {
+  const now = new Date();
+  const since = new Date(now);
+  since.setUTCHours(-24, 0, 0, 0);
+  const [loads, feeds, groups, ages] = await Promise.all([
+    listLoads(db(), { since }),
+    listFeeds(db()),
+    heldGroups(db(), {}),
+    heldAges(db(), {}),
+  ]);
+  const stopped = loads.filter((l) => l.state === "stopped");
+  const failed = loads.filter((l) => l.state === "failed");
+  const heldNow = ages.today + ages.week + ages.older;
+  const running = loads.filter((l) => l.state === "running" || l.state === "queued").length;
+  const need = stopped.length + failed.length;
+  const balanced = loads.filter((l) => l.read !== null);
+  const closes = balanced.every((l) => l.read === OUTCOMES.reduce((n, o) => n + (o === "left out" ? (l.leftOut ?? 0) : (l[o] ?? 0)), 0));
+  const top = groups[0];
+  return (
+    <>
+      <div className="flex items-end justify-between border-b border-[var(--ink)] pb-3">
+        <div>
+          <p className="faint">{longDay(now)}</p>
+          <h1>
+            {counted(loads.length, "delivery", "deliveries")} since yesterday{need > 0 ? `, ${need} need${need === 1 ? "s" : ""} you` : running > 0 ? `, ${running} under way` : ", none needs you"}
+          </h1>
+        </div>
+        <div className="flex gap-2">{feeds.length > 0 && <BringIn feeds={feeds.map(({ name, title }) => ({ name, title }))} />}</div>
+      </div>
+      <section aria-label="What needs you" className="grid grid-cols-1 divide-x divide-[var(--rule)] border-b border-[var(--rule)] md:grid-cols-3">
+        <Need
+          title={stopped.length === 0 ? "No load stopped" : `${counted(stopped.length, "load")} stopped at a gate`}
+          on={stopped.length > 0}
+          text={stopped[0] ? `${stopped[0].feedTitle}, ${stopped[0].sender || stopped[0].files.join(", ")}: ${stopped[0].closedGates.join(" ")} Nothing was written.` : "Every gate was passed."}
+          {...(stopped[0] ? { href: `/loads/${stopped[0].id}`, action: "Look and decide" } : {})}
+        />
+        <Need
+          title={heldNow === 0 ? "No record is held" : `${grouped(heldNow)} held, oldest ${ages.oldestDays === 0 ? "today" : counted(ages.oldestDays, "day")}`}
+          on={heldNow > 0}
+          text={top ? `${grouped(top.count)} share one cause: ${top.fault}. ${counted(groups.length, "cause")} in all.` : "The quarantine is empty."}
+          {...(heldNow > 0 ? { href: "/quarantine", action: "Work through" } : {})}
+        />
+        <Need
+          title={failed.length === 0 ? "No load failed" : `${counted(failed.length, "load")} failed`}
+          on={failed.length > 0}
+          text={failed[0] ? (failed[0].error?.message ?? "") : `${counted(balanced.length, "load")} came to a balance.`}
+          {...(failed[0] ? { href: `/loads/${failed[0].id}`, action: "See why" } : {})}
+        />
+      </section>
+      {loads.length === 0 ? (
+        <p className="py-8">
+          Deliveries will be listed here as they come. {feeds.length === 0 ? "There is no feed yet: make one with the command line, npm run sieve -- feed." : "Bring in the first: drop its files anywhere on this page."}
+        </p>
+      ) : (
+        <div className="mt-2">
+          <LoadList loads={loads} now={now.toISOString()} showFeed />
+        </div>
+      )}
+      <footer className="mt-2 flex flex-wrap items-center justify-between gap-2 text-sm">
+        <span className="flex gap-4">
+          {OUTCOMES.map((o) => (
+            <span key={o} className={OUTCOME_CLASS[o]}>
+              <Mark outcome={o} /> {o}
+            </span>
+          ))}
+        </span>
+        <span className="faint">
+          {balanced.length > 0 && closes && `All ${balanced.length} balance. `}
+          <kbd>↑</kbd> <kbd>↓</kbd> move <kbd>Enter</kbd> open <kbd>?</kbd> keys
+        </span>
+      </footer>
+    </>
+  );
+}
+
+function Need({ title, text, href, action, on }: { title: string; text: string; href?: string; action?: string; on: boolean }) {
+  return (
+    <div className="px-4 py-2 first:pl-0">
+      <p className={`font-bold ${on ? "held" : "faint"}`}>{title}</p>
+      <p className="line-clamp-2 text-[0.93rem]">{text}</p>
+      {href && (
+        <Link className="plain" href={href}>
+          {action}
+        </Link>
+      )}
+    </div>
+  );
+}

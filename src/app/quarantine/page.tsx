@@ -1,0 +1,35 @@
+import { heldQuery } from "@/app/api/quarantine/query.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import { listFeeds, planInForce } from "@/store/feeds.ts";
+import { countHeld, heldAges, heldGroups, listHeld } from "@/store/held.ts";
+import { QuarantineDesk } from "@/ui/quarantine-desk.tsx";
+import { db } from "../server.ts";
+
+export const metadata = { title: "Quarantine" };
+
+export default async function QuarantinePage({ searchParams }: { searchParams: Promise<Record<string, string | string[] | undefined>> }) {
+  const parsed = heldQuery.safeParse(await searchParams);
+  const { after: _, limit: __, check, ...filter } = parsed.success ? parsed.data : heldQuery.parse({});
+  const [groups, total, ages, feeds] = await Promise.all([
+    heldGroups(db(), filter),
+    countHeld(db(), filter),
+    heldAges(db(), filter),
+    listFeeds(db()),
+  ]);
+  const group = groups.find((g) => g.check === check) ?? groups[0] ?? null;
+  const records = group ? await listHeld(db(), { ...filter, feed: group.feed, check: group.check }, "", 500) : [];
+  const plan: Plan | null = group ? (await planInForce(db(), group.feed)).document : null;
+  return (
+    <QuarantineDesk
+      key={`${JSON.stringify(filter)}${group?.feed}${group?.check}`}
+      filter={filter}
+      groups={groups}
+      group={group}
+      total={total}
+      ages={ages}
+      first={records}
+      plan={plan}
+      feedTitle={feeds.find((f) => f.name === (filter.feed ?? group?.feed))?.title ?? ""}
+    />
+  );
+}

@@ -1,0 +1,85 @@
+import { ZodError } from "zod";
+import { SieveError } from "@/core/problem.ts";
+import { openDb, type Db } from "@/store/db.ts";
+
+const holder = globalThis as { sieveDb?: Db };
+
+/** The web process's pool. */
+export function db(): Db {
+  return (holder.sieveDb ??= openDb(undefined, 12));
+}
+
+const STATUS: Record<string, number> = {
+  "no-feed": 404,
+  "no-plan": 404,
+  "no-load": 404,
+  "no-delivery": 404,
+  "no-record": 404,
+  "loaded-before": 409,
+  "wrong-state": 409,
+  "plan-moved": 409,
+  "file-too-large": 413,
+  "not-allowed": 403,
+};
+
+/** An error as RFC 9457 problem details. What is not the user's doing is logged and not shown. */
+export function problemResponse(error: unknown): Response {
+  if (error instanceof SieveError) {
+    return Response.json(
+      { type: `urn:good-sieve:${error.code}`, title: error.message, detail: error.detail, hint: error.hint, ...error.facts },
+      { status: STATUS[error.code] ?? 422, headers: { "content-type": "application/problem+json" } },
+    );
+  }
+  if (error instanceof ZodError) {
+    const faults = error.issues.map((i) => `${i.path.join(".")}: ${i.message}`);
+    return Response.json(
+      { type: "urn:good-sieve:usage", title: "The request is not as it should be.", detail: faults.join("; "), hint: "docs/api.md describes it." },
+      { status: 422, headers: { "content-type": "application/problem+json" } },
+    );
+  }
+  console.error(error);
+  return Response.json(
+    { type: "urn:good-sieve:failure", title: "Something failed here that should not have.", detail: "", hint: "Try again; the log of the web process says more." },
+    { status: 500, headers: { "content-type": "application/problem+json" } },
+  );
+}
+
+/** Requests that change something must come from our own pages, or from a program that is no browser. */
+export function guard(request: Request): void {
+  const site = request.headers.get("sec-fetch-site");
+  if (site && site !== "same-origin" && site !== "none") {
+    throw new SieveError("not-allowed", "The request came from another site.");
+  }
+}
+
+/** Reads a small JSON body. */
+export async function body(request: Request): Promise<unknown> {
+  guard(request);
+  const text = await request.text();
+  if (text.length > 4_000_000) throw new SieveError("too-large", "The request is too large.");
+  try {
+    return text === "" ? {} : JSON.parse(text);
+  } catch {
+    throw new SieveError("not-json", "The request's body is not JSON.");
+  }
+}
+
+/** A whole number from a path or a query. Throws 422 for anything else. */
+export function wholeNumber(text: string, name: string): number {
+  if (!/^\d{1,9}$/.test(text)) throw new SieveError("usage", `${name} is “${text}”, not a number.`);
+  return Number(text);
+}
+
+type Handler<P> = (request: Request, params: P) => Promise<Response | object | null>;
+
+/** A route handler: gives JSON, turns errors into problem details. */
+export function route<P extends Record<string, string>>(handler: Handler<P>) {
+  return async (request: Request, context: { params: Promise<P> }): Promise<Response> => {
+    try {
+      const result = await handler(request, await context.params);
+      return result instanceof Response ? result : Response.json(result ?? {});
+    } catch (error) {
+      return problemResponse(error);
+    }
+  };
+}

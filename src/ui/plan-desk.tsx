@@ -1,0 +1,259 @@
+"use client";
+
+import Link from "next/link";
+import { useRouter } from "next/navigation";
+import { useCallback, useEffect, useMemo, useState } from "react";
+import { parsePlan, type Plan } from "@/core/plan/schema.ts";
+import type { Stratum } from "@/core/strata.ts";
+import { api, problemOf, type ApiProblem } from "./api.ts";
+import { isTyping } from "./nav.tsx";
+import { FieldTable } from "./plan-fields.tsx";
+import { ReadStage, LoadStage, MapStage, StepList } from "./plan-stages.tsx";
+import { TrialResult } from "./plan-trial.tsx";
+import { ProblemNote } from "./problem-note.tsx";
+import { MiniSift } from "./sift.tsx";
+import { useProgress } from "./use-progress.ts";
+import { counted, grouped } from "./words.ts";
+
+const STAGES = ["Read", "Map", "Cleanse", "Check", "Load"] as const;
+type Stage = (typeof STAGES)[number];
+
+/** A plan being changed: an undo for every change, a trial before anything is saved, versions that are kept. */
+export function PlanDesk({
+  feed,
+  shown,
+  newest,
+  versions,
+  ddl,
+  delivery,
+  sift,
+}: {
+  feed: { name: string; title: string };
+  shown: { version: number; document: Plan; note: string };
+  newest: number;
+  versions: number[];
+  ddl: string;
+  delivery: { id: number; name: string; bytes: number } | null;
+  sift: readonly Stratum[] | null;
+}) {
+  const router = useRouter();
+  const [history, setHistory] = useState<{ plans: Plan[]; at: number }>({ plans: [shown.document], at: 0 });
+  const plan = history.plans[history.at]!;
+  const changed = history.at > 0;
+  const [stage, setStage] = useState<Stage>("Check");
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const [trial, setTrial] = useState<{ load: number; done: boolean; of: Plan } | null>(null);
+  const [saving, setSaving] = useState(false);
+  const [note, setNote] = useState("");
+  const [busy, setBusy] = useState(false);
+  const [unsavedJson, setUnsavedJson] = useState<string | null>(null);
+
+  const change = useCallback((next: Plan): void => {
+    setHistory((h) => ({ plans: [...h.plans.slice(0, h.at + 1), next], at: h.at + 1 }));
+  }, []);
+  const undo = useCallback((): void => setHistory((h) => ({ ...h, at: Math.max(0, h.at - 1) })), []);
+  const redo = useCallback((): void => setHistory((h) => ({ ...h, at: Math.min(h.plans.length - 1, h.at + 1) })), []);
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent): void => {
+      if (isTyping(event.target)) return;
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
+        event.preventDefault();
+        if (event.shiftKey) redo();
+        else undo();
+      } else if (event.altKey && (event.key === "ArrowDown" || event.key === "ArrowUp")) {
+        event.preventDefault();
+        setStage((s) => STAGES[Math.max(0, Math.min(STAGES.length - 1, STAGES.indexOf(s) + (event.key === "ArrowDown" ? 1 : -1)))]!);
+      }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [undo, redo]);
+
+  useEffect(() => {
+    if (!changed) return;
+    const warn = (event: BeforeUnloadEvent): void => event.preventDefault();
+    window.addEventListener("beforeunload", warn);
+    return () => window.removeEventListener("beforeunload", warn);
+  }, [changed]);
+
+  const fault = useMemo((): ApiProblem | null => {
+    try {
+      parsePlan(plan);
+      return null;
+    } catch (error) {
+      const e = error as { message: string; detail?: string };
+      return { type: "", title: e.message, detail: e.detail ?? "", hint: "" };
+    }
+  }, [plan]);
+
+  const progress = useProgress(trial && !trial.done ? trial.load : null, () => setTrial((t) => t && { ...t, done: true }));
+
+  const run = async (): Promise<void> => {
+    setProblem(null);
+    setBusy(true);
+    try {
+      const { load } = await api<{ load: number }>(`/api/feeds/${feed.name}/trial`, { json: { document: plan } });
+      setTrial({ load, done: false, of: plan });
+    } catch (error) {
+      setProblem(problemOf(error));
+    } finally {
+      setBusy(false);
+    }
+  };
+
+  const save = async (): Promise<void> => {
+    setProblem(null);
+    setBusy(true);
+    try {
+      await api(`/api/feeds/${feed.name}/plans`, { json: { document: plan, note, from: newest } });
+      setSaving(false);
+      setHistory({ plans: [plan], at: 0 });
+      router.push(`/feeds/${feed.name}/plan`);
+      router.refresh();
+    } catch (error) {
+      setProblem(problemOf(error));
+    } finally {
+      setBusy(false);
+    }
+  };
+
+  const takeJson = (text: string): void => {
+    try {
+      change(parsePlan(JSON.parse(text)));
+      setUnsavedJson(null);
+      setProblem(null);
+    } catch (error) {
+      const e = error as { message: string; detail?: string };
+      setProblem({ type: "", title: e.message, detail: e.detail ?? "", hint: "Nothing was taken over." });
+    }
+  };
+
+  const nextVersion = newest + 1;
+  const notes: Record<Stage, string> = {
+    Read: `${plan.read.delimiter === "auto" ? "delimiter found" : `“${plan.read.delimiter}”`}, ${plan.read.encoding}`,
+    Map: counted(plan.contract.fields.length, "field"),
+    Cleanse: counted(plan.cleanse.length, "step"),
+    Check: "types, limits, policies",
+    Load: `${plan.load.mode} into ${plan.load.target}`,
+  };
+  return (
+    <>
+      <div className="flex items-end justify-between gap-4">
+        <div>
+          <p className="faint">
+            <Link href={`/feeds/${feed.name}`}>{feed.title}</Link> / plan, {shown.version === newest ? `version ${shown.version}` : `version ${shown.version} of ${newest}`}
+            {changed ? ", changed and not saved" : `: ${shown.note}`}
+          </p>
+          <h1>
+            {stage === "Check" ? "Check: fields, types and limits" : stage === "Cleanse" ? "Cleanse: steps in their order" : stage === "Map" ? "Map: columns to fields" : stage === "Read" ? "Read: how files are read" : "Load: where good records go"}
+          </h1>
+        </div>
+        <div className="flex items-center gap-3">
+          {versions.length > 1 && (
+            <label className="flex items-center gap-1.5 text-sm whitespace-nowrap">
+              version
+              <select className="select select-sm w-16" value={shown.version} onChange={(e) => router.push(`/feeds/${feed.name}/plan?version=${e.target.value}`)}>
+                {versions.map((v) => (
+                  <option key={v}>{v}</option>
+                ))}
+              </select>
+            </label>
+          )}
+          <button type="button" className="plain disabled:opacity-40" onClick={undo} disabled={history.at === 0}>
+            Undo <kbd>Ctrl Z</kbd>
+          </button>
+          <button type="button" className="plain disabled:opacity-40" onClick={redo} disabled={history.at === history.plans.length - 1}>
+            Redo
+          </button>
+          <button type="button" className="btn btn-line" disabled={busy || fault !== null || delivery === null || (trial !== null && !trial.done)} onClick={() => void run()} title={delivery ? `On ${delivery.name}` : "There is no delivery to try it on"}>
+            Try on the latest delivery
+          </button>
+          <button type="button" className="btn btn-primary" disabled={(!changed && shown.version === newest) || fault !== null || busy} onClick={() => setSaving(true)}>
+            Save as version {nextVersion}…
+          </button>
+        </div>
+      </div>
+      {saving && (
+        <form
+          className="mt-2 flex items-end gap-3 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-2"
+          onSubmit={(e) => {
+            e.preventDefault();
+            void save();
+          }}
+        >
+          <label className="grow">
+            What changed and why, for those who read the versions later
+            <input autoFocus className="input input-sm mt-1" value={note} onChange={(e) => setNote(e.target.value)} maxLength={500} />
+          </label>
+          <button type="button" className="btn btn-line" onClick={() => setSaving(false)}>
+            Not yet
+          </button>
+          <button type="submit" className="btn btn-primary" disabled={note.trim() === "" || busy}>
+            Save version {nextVersion}
+          </button>
+        </form>
+      )}
+      {problem && <ProblemNote problem={problem} />}
+      {fault && <ProblemNote problem={fault} />}
+      {trial && (
+        <div className="mt-2 border-l-4 border-[var(--slate)] bg-[var(--paper-bright)] px-3 py-2" aria-live="polite">
+          {trial.done ? (
+            <TrialResult load={trial.load} feed={feed.name} delivery={delivery!} stale={trial.of !== plan} onClose={() => setTrial(null)} />
+          ) : (
+            <p>
+              <span className="loading loading-dots loading-xs mr-2" aria-hidden="true" />
+              Trying it on {delivery?.name}: {progress ? `${grouped(progress.recordsSoFar)} records` : "waiting"}. Nothing is written to the target.
+            </p>
+          )}
+        </div>
+      )}
+      <div className="mt-3 grid grid-cols-1 gap-5 lg:grid-cols-[13rem_minmax(0,1fr)]">
+        <nav aria-label="Stages of the plan">
+          {STAGES.map((s, i) => (
+            <button key={s} type="button" aria-current={s === stage ? "step" : undefined} onClick={() => setStage(s)} className={`flex w-full cursor-pointer items-center justify-between gap-2 border-b border-l-4 border-b-[var(--rule)] px-2 py-2 text-left ${s === stage ? "border-l-[var(--pine)] bg-[var(--shade)]" : "border-l-transparent"}`}>
+              <span>
+                <b>{s}</b>
+                <span className="block text-xs faint">{notes[s]}</span>
+              </span>
+              <MiniSift strata={sift ? [sift[i]!] : null} />
+            </button>
+          ))}
+          <p className="faint mt-2 text-xs">
+            <kbd>Alt ↑</kbd> <kbd>Alt ↓</kbd> stage
+          </p>
+          <div className="mt-4 flex flex-col items-start gap-1 text-sm">
+            <button type="button" className="plain" onClick={() => setUnsavedJson(unsavedJson === null ? JSON.stringify(plan, null, 2) : null)}>
+              {unsavedJson === null ? "The plan as JSON" : "Back to the table"}
+            </button>
+          </div>
+        </nav>
+        <section className="min-w-0">
+          {unsavedJson !== null ? (
+            <>
+              <textarea className="textarea raw h-[60vh] text-sm" aria-label="The plan as JSON" spellCheck={false} value={unsavedJson} onChange={(e) => setUnsavedJson(e.target.value)} />
+              <div className="mt-2 flex gap-3">
+                <button type="button" className="btn btn-line" onClick={() => takeJson(unsavedJson)}>
+                  Take this over
+                </button>
+                <a className="plain self-center" download={`${feed.name}-plan.json`} href={`data:application/json;charset=utf-8,${encodeURIComponent(unsavedJson)}`}>
+                  Save it as a file
+                </a>
+              </div>
+            </>
+          ) : stage === "Read" ? (
+            <ReadStage plan={plan} change={change} />
+          ) : stage === "Map" ? (
+            <MapStage plan={plan} change={change} />
+          ) : stage === "Cleanse" ? (
+            <StepList plan={plan} change={change} />
+          ) : stage === "Check" ? (
+            <FieldTable plan={plan} change={change} />
+          ) : (
+            <LoadStage plan={plan} change={change} ddl={ddl} />
+          )}
+        </section>
+      </div>
+    </>
+  );
+}
