@@ -7,7 +7,7 @@ import { Distinct } from "./metrics/distinct.ts";
 import { newTally, type Tally } from "./metrics/tally.ts";
 import { READ_PROBLEMS, type Compiled, type Problem } from "./plan/compile.ts";
 import { newNumberSpan, scanNumber } from "./type/number.ts";
-import { typePart } from "./type/index.ts";
+import { typePart, type TypeId } from "./type/index.ts";
 
 /** How a record of a block stands after the checks. */
 export const VERDICT = { passes: 0, unreadable: 1, held: 2, suspect: 3 } as const;
@@ -15,6 +15,9 @@ export const VERDICT = { passes: 0, unreadable: 1, held: 2, suspect: 3 } as cons
 /** Why a cell is not sound: 1, it is not of its type (and has no canonical value); 2, another check. */
 const NOT_OF_TYPE = 1;
 const OTHER_FAULT = 2;
+
+/** Types whose canonical value is written otherwise than the cell; the rest keep its very digits or letters. */
+const REWRITTEN: ReadonlySet<TypeId> = new Set(["date", "timestamp", "boolean"]);
 
 /**
  * A block after Map, Cleanse and Check. Everything in it is the course's own and valid only until
@@ -27,6 +30,8 @@ export interface Sifted {
   readonly first: number;
   /** One column a field; sound cells are canonical. */
   readonly cells: readonly Cells[];
+  /** The same after Cleanse and before types made them canonical. */
+  readonly cleansed: readonly Cells[];
   /** Per field: whether its canonical values are digits, signs and letters only, so that no format needs to escape them. */
   readonly plain: readonly boolean[];
   /** Per field and record: 0 for a sound cell. */
@@ -64,6 +69,7 @@ export class Course {
   readonly distinct: Distinct[] = [];
   private readonly repeats: (Repeats | null)[];
   private readonly cells: Cells[] = [];
+  private readonly cleansed: Cells[] = [];
   private readonly faults: Uint8Array[] = [];
   private readonly changed: Uint8Array[] = [];
   private readonly plain: boolean[];
@@ -115,6 +121,13 @@ export class Course {
       }
     });
 
+    this.cleansed.forEach((kept, f) => {
+      const { start, end } = this.cells[f]!;
+      if (kept.start === start) return;
+      kept.start.set(start);
+      kept.end.set(end);
+    });
+
     const problemRecord: number[] = [];
     const problemCheck: number[] = [];
     const first = this.fileFirst + block.first;
@@ -151,6 +164,7 @@ export class Course {
       heap,
       first,
       cells: this.cells,
+      cleansed: this.cleansed,
       plain: this.plain,
       faults: this.faults,
       changed: this.changed,
@@ -174,8 +188,9 @@ export class Course {
     if (this.verdict.length >= count) return;
     this.verdict = new Uint8Array(count);
     this.unwatched = new Uint8Array(count);
-    this.compiled.fields.forEach((_, f) => {
+    this.compiled.fields.forEach((field, f) => {
       this.cells[f] = emptyCells(count);
+      this.cleansed[f] = REWRITTEN.has(field.type) ? emptyCells(count) : this.cells[f];
       this.faults[f] = new Uint8Array(count);
       this.changed[f] = new Uint8Array(count);
     });
@@ -309,6 +324,11 @@ export function arrivedCells(block: Block, record: number): string[] {
 /** The values of a record by field, cleansed and canonical; a cell that is not of its type as it stands. */
 export function fieldValues(sifted: Sifted, record: number): string[] {
   return sifted.cells.map((cells) => cellText(sifted.heap, cells, record));
+}
+
+/** The values of a record by field as they stood before the checks, so that they can be checked again. */
+export function cleansedValues(sifted: Sifted, record: number): string[] {
+  return sifted.cleansed.map((cells) => cellText(sifted.heap, cells, record));
 }
 
 /** The raw bytes of a record, without its line end; of a record that was too long, its beginning. */

@@ -1,6 +1,6 @@
 import { RAW_KEPT } from "@/core/block.ts";
 import type { Compiled } from "@/core/plan/compile.ts";
-import { VERDICT, arrivedCells, fieldValues, problemsOf, rawBytes, type Sifted } from "@/core/sift.ts";
+import { VERDICT, arrivedCells, cleansedValues, problemsOf, rawBytes, type Sifted } from "@/core/sift.ts";
 import type { HeldRow } from "./messages.ts";
 
 /** A record of a block as the quarantine keeps it. */
@@ -16,7 +16,7 @@ export function heldRow(sifted: Sifted, compiled: Compiled, r: number, at: HeldR
     byte_end: block.origin.end[r]!,
     raw: Buffer.from(raw).toString("base64"),
     cells: block.unreadable.has(r) ? null : arrivedCells(block, r),
-    field_values: fieldValues(sifted, r),
+    field_values: cleansedValues(sifted, r),
     problems: problemsOf(sifted, compiled, r),
     suspect: sifted.verdict[r] === VERDICT.suspect,
   };

@@ -60,7 +60,7 @@ export function HeldDetail({
       <p className="faint text-xs">
         load {held.load}, bytes {grouped(held.byteStart)}-{grouped(held.byteEnd)}
       </p>
-      <pre className="raw my-1 max-h-28 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-2 text-[0.8rem] break-all whitespace-pre-wrap" tabIndex={0} aria-label="Raw text of the record">
+      <pre className="my-1 max-h-28 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-2 font-mono text-[0.8rem] break-all whitespace-pre-wrap" tabIndex={0} aria-label="Raw text of the record">
         {more ? <Raw text={more.raw} values={held.problems.map((p) => p.value)} /> : "…"}
       </pre>
       {problem && <ProblemNote problem={problem} />}

@@ -11,7 +11,7 @@ import { FieldTable } from "./plan-fields.tsx";
 import { ReadStage, LoadStage, MapStage, StepList } from "./plan-stages.tsx";
 import { TrialResult } from "./plan-trial.tsx";
 import { ProblemNote } from "./problem-note.tsx";
-import { MiniSift } from "./sift.tsx";
+import { StratumChip } from "./sift.tsx";
 import { useProgress } from "./use-progress.ts";
 import { counted, grouped } from "./words.ts";
 
@@ -216,7 +216,7 @@ export function PlanDesk({
                 <b>{s}</b>
                 <span className="block text-xs faint">{notes[s]}</span>
               </span>
-              <MiniSift strata={sift ? [sift[i]!] : null} />
+              {sift?.[i] && <StratumChip strata={sift} at={i} />}
             </button>
           ))}
           <p className="faint mt-2 text-xs">

@@ -164,10 +164,10 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
                   <td className="text-center">
                     <input type="checkbox" aria-label={`${f.name} is unique`} checked={(f.unique ?? false) || plan.load.key.join() === f.name} disabled={plan.load.key.join() === f.name} title={plan.load.key.join() === f.name ? "It is the key" : undefined} onChange={(e) => update(f.name, (x) => withProperty(x, { unique: e.target.checked || undefined }))} />
                   </td>
-                  <td className="w-24">{ordered && <Text label={`Least of ${f.name}`} value={f.least === undefined ? "" : String(f.least)} take={(v) => update(f.name, (x) => withProperty(x, { least: v.trim() || undefined }))} />}</td>
-                  <td className="w-24">{ordered && <Text label={`Most of ${f.name}`} value={f.most === undefined ? "" : String(f.most)} take={(v) => update(f.name, (x) => withProperty(x, { most: v.trim() || undefined }))} />}</td>
+                  <td className="w-28">{ordered && <Text label={`Least of ${f.name}`} value={f.least === undefined ? "" : String(f.least)} take={(v) => update(f.name, (x) => withProperty(x, { least: v.trim() || undefined }))} />}</td>
+                  <td className="w-28">{ordered && <Text label={`Most of ${f.name}`} value={f.most === undefined ? "" : String(f.most)} take={(v) => update(f.name, (x) => withProperty(x, { most: v.trim() || undefined }))} />}</td>
                   <td className="w-32">{(f.type === "text" || f.type === "code") && <Text label={`Pattern of ${f.name}`} value={f.pattern ?? ""} take={(v) => update(f.name, (x) => withProperty(x, { pattern: v || undefined }))} mono />}</td>
-                  <td className="w-24">
+                  <td className="w-28">
                     <select className="select select-xs" aria-label={`On failure of ${f.name}`} value={typeof f.on_failure === "object" ? "by check" : (f.on_failure ?? "hold")} onChange={(e) => (e.target.value === "by check" ? setOpen(f.name) : update(f.name, (x) => withProperty(x, { on_failure: e.target.value === "hold" ? undefined : e.target.value })))}>
                       {ON_FAILURE.map((p) => (
                         <option key={p}>{p}</option>

@@ -128,3 +128,19 @@ export function MiniSift({ strata }: { strata: readonly Stratum[] | null }) {
     </svg>
   );
 }
+
+/** One stage of the sift, small, with its number: the way from stage to stage in the plan. */
+export function StratumChip({ strata, at }: { strata: readonly Stratum[]; at: number }) {
+  const x = scaleLinear().domain([0, Math.max(1, strata[0]!.entered)]).range([0, 76]);
+  const { entered, left } = strata[at]!;
+  const bottom = Math.max(2, x(left));
+  return (
+    <svg width="80" height="30" role="img" aria-label={`${grouped(left)} records of the latest delivery left this stage`} className="shrink-0">
+      <path d={`M0 1 H${Math.max(2, x(entered))} L${bottom} 26 H0 Z`} fill="var(--shade)" />
+      <line x1="0" x2={bottom} y1="26" y2="26" stroke="currentColor" strokeWidth="1.4" strokeDasharray={`${7 - at * 1.3} ${4 - at * 0.6}`} />
+      <text x="7" y="18" fontSize="13" fontWeight="700" fill="currentColor">
+        {grouped(left)}
+      </text>
+    </svg>
+  );
+}
