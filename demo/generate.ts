@@ -22,8 +22,20 @@ export interface Delivery {
 }
 
 export const FIELDS = [
-  "accession", "partner", "scientific_name", "collector", "collected_on", "site", "country",
-  "latitude", "longitude", "altitude_m", "quantity_g", "herbarium_sheet", "packed_at", "remarks",
+  "accession",
+  "partner",
+  "scientific_name",
+  "collector",
+  "collected_on",
+  "site",
+  "country",
+  "latitude",
+  "longitude",
+  "altitude_m",
+  "quantity_g",
+  "herbarium_sheet",
+  "packed_at",
+  "remarks",
 ] as const;
 type FieldName = (typeof FIELDS)[number];
 type Row = Record<FieldName, string>;
@@ -43,34 +55,73 @@ interface Partner {
 
 const two = (n: number): string => String(n).padStart(2, "0");
 const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
-const names = (list: string): [FieldName, string][] =>
-  list.split(",").map((name, i) => [FIELDS[i]!, name.trim()]);
+const names = (list: string): [FieldName, string][] => list.split(",").map((name, i) => [FIELDS[i]!, name.trim()]);
 
 export const PARTNERS: Partner[] = [
   {
-    code: "BHG", sender: "Brindle Hollow Garden", delimiter: ",", lineEnd: "\n", latin: false, quoteAll: false, decimalComma: false,
+    code: "BHG",
+    sender: "Brindle Hollow Garden",
+    delimiter: ",",
+    lineEnd: "\n",
+    latin: false,
+    quoteAll: false,
+    decimalComma: false,
     date: (y, m, d) => `${y}-${two(m)}-${two(d)}`,
-    columns: names("Accession No,Partner,Scientific name,Collector,Collected on,Site,Country,Latitude,Longitude,Altitude (m),Seeds (g),Herbarium sheet,Packed at,Remarks"),
+    columns: names(
+      "Accession No,Partner,Scientific name,Collector,Collected on,Site,Country,Latitude,Longitude,Altitude (m),Seeds (g),Herbarium sheet,Packed at,Remarks",
+    ),
   },
   {
-    code: "CWA", sender: "Coldwell Arboretum", delimiter: ";", lineEnd: "\r\n", latin: false, quoteAll: false, decimalComma: true,
+    code: "CWA",
+    sender: "Coldwell Arboretum",
+    delimiter: ";",
+    lineEnd: "\r\n",
+    latin: false,
+    quoteAll: false,
+    decimalComma: true,
     date: (y, m, d) => `${two(d)}.${two(m)}.${y}`,
-    columns: names("accession_number,garden,taxon,collected_by,date_collected,locality,country_code,lat,lon,elevation,seed_weight_g,sheet,packed,notes"),
+    columns: names(
+      "accession_number,garden,taxon,collected_by,date_collected,locality,country_code,lat,lon,elevation,seed_weight_g,sheet,packed,notes",
+    ),
   },
   {
-    code: "MIB", sender: "Marrow Isle Botanic Trust", delimiter: "\t", lineEnd: "\n", latin: false, quoteAll: false, decimalComma: false,
+    code: "MIB",
+    sender: "Marrow Isle Botanic Trust",
+    delimiter: "\t",
+    lineEnd: "\n",
+    latin: false,
+    quoteAll: false,
+    decimalComma: false,
     date: (y, m, d) => `${d} ${MONTHS[m - 1]} ${y}`,
-    columns: names("ACC NO,PARTNER,SCIENTIFIC NAME,COLLECTOR,COLLECTED,SITE,COUNTRY,LATITUDE,LONGITUDE,ALTITUDE M,QUANTITY G,HERBARIUM SHEET,PACKED AT,REMARKS"),
+    columns: names(
+      "ACC NO,PARTNER,SCIENTIFIC NAME,COLLECTOR,COLLECTED,SITE,COUNTRY,LATITUDE,LONGITUDE,ALTITUDE M,QUANTITY G,HERBARIUM SHEET,PACKED AT,REMARKS",
+    ),
   },
   {
-    code: "QFS", sender: "Quillfen Field Station", delimiter: ";", lineEnd: "\n", latin: false, quoteAll: true, decimalComma: true,
+    code: "QFS",
+    sender: "Quillfen Field Station",
+    delimiter: ";",
+    lineEnd: "\n",
+    latin: false,
+    quoteAll: true,
+    decimalComma: true,
     date: (y, m, d) => `${two(d)}/${two(m)}/${y}`,
-    columns: names("Accession,Partner,Taxon,Collector,Collected on,Site,Country,Latitude,Longitude,Altitude,Quantity (g),Sheet,Packed at,Remarks").reverse(),
+    columns: names(
+      "Accession,Partner,Taxon,Collector,Collected on,Site,Country,Latitude,Longitude,Altitude,Quantity (g),Sheet,Packed at,Remarks",
+    ).reverse(),
   },
   {
-    code: "SMH", sender: "Saltmere Herbarium", delimiter: "|", lineEnd: "\r\n", latin: true, quoteAll: false, decimalComma: false,
+    code: "SMH",
+    sender: "Saltmere Herbarium",
+    delimiter: "|",
+    lineEnd: "\r\n",
+    latin: true,
+    quoteAll: false,
+    decimalComma: false,
     date: (y, m, d) => `${y}-${two(m)}-${two(d)}`,
-    columns: names("accession,partner,scientific name,collector,collected on,site,country,latitude,longitude,altitude,seeds g,sheet,packed at,remarks"),
+    columns: names(
+      "accession,partner,scientific name,collector,collected on,site,country,latitude,longitude,altitude,seeds g,sheet,packed at,remarks",
+    ),
   },
 ];
 
@@ -89,7 +140,10 @@ const CELL_FAULTS = {
   "no such time": ["packed_at:type", (row) => (row.packed_at = row.packed_at.replace(/T\d\d/, "T27"))],
   "no name": ["scientific_name:required", (row) => (row.scientific_name = "")],
   "a word for no name": ["scientific_name:required", (row) => (row.scientific_name = " ? ")],
-  "name too long": ["scientific_name:length", (row) => (row.scientific_name = `${row.scientific_name} ${"var. litoralis ".repeat(6).trim()}`)],
+  "name too long": [
+    "scientific_name:length",
+    (row) => (row.scientific_name = `${row.scientific_name} ${"var. litoralis ".repeat(6).trim()}`),
+  ],
   "number misformed": ["accession:pattern", (row) => (row.accession = row.accession.replace("-", "/"))],
 } satisfies Record<string, [string, (row: Row, partner: Partner) => unknown]>;
 
@@ -202,7 +256,15 @@ export function makeDeliveries(seed = 20261124, months = 6, scale = 1): Delivery
         if (kind !== null) truth.push({ file: name, line: at, fault: kind, check: checkOf(kind) });
       }
       earlier.set(partner.code, known);
-      deliveries.push({ partner: partner.code, sender: partner.sender, month: `2026-${two(month)}`, name, bytes: join(parts), records: count, truth });
+      deliveries.push({
+        partner: partner.code,
+        sender: partner.sender,
+        month: `2026-${two(month)}`,
+        name,
+        bytes: join(parts),
+        records: count,
+        truth,
+      });
     }
   }
   return deliveries;
@@ -210,15 +272,24 @@ export function makeDeliveries(seed = 20261124, months = 6, scale = 1): Delivery
 
 function checkOf(kind: FaultKind): string {
   if (kind === "given twice") return "accession:unique";
-  return kind in CELL_FAULTS ? CELL_FAULTS[kind as keyof typeof CELL_FAULTS][0] : LINE_FAULTS[kind as keyof typeof LINE_FAULTS];
+  return kind in CELL_FAULTS
+    ? CELL_FAULTS[kind as keyof typeof CELL_FAULTS][0]
+    : LINE_FAULTS[kind as keyof typeof LINE_FAULTS];
 }
 
 /** The bytes of a record with its fault, and the lines they take. */
-function writeRow(row: Row, kind: FaultKind | null, partner: Partner, random: Random, sent: Row[]): [Uint8Array, number] {
+function writeRow(
+  row: Row,
+  kind: FaultKind | null,
+  partner: Partner,
+  random: Random,
+  sent: Row[],
+): [Uint8Array, number] {
   let written = row;
   if (kind !== null && kind in CELL_FAULTS) CELL_FAULTS[kind as keyof typeof CELL_FAULTS][1](written, partner);
   if (kind === "given twice") written = { ...random.pick(sent), remarks: "sent a second time" };
-  if (kind === "a quote never closed" || kind === "bytes of another encoding" || kind === "a NUL byte") written.remarks = "one capsule";
+  if (kind === "a quote never closed" || kind === "bytes of another encoding" || kind === "a NUL byte")
+    written.remarks = "one capsule";
   const cells = partner.columns.map(([field]) => cell(written[field], partner));
   const at = partner.columns.findIndex(([field]) => field === "remarks");
   if (kind === "too few cells") cells.splice(partner.quoteAll ? 0 : cells.length - 2, 2);

@@ -22,8 +22,17 @@ async function main(folder: string): Promise<void> {
     const deliveries = makeDeliveries();
     mkdirSync(folder, { recursive: true });
     for (const d of deliveries) writeFileSync(join(folder, d.name), d.bytes);
-    writeFileSync(join(folder, "truth.json"), JSON.stringify(deliveries.flatMap((d) => d.truth), null, 1));
-    process.stdout.write(`made ${deliveries.length} deliveries, ${grouped(deliveries.reduce((n, d) => n + d.records, 0))} records, in ${folder}\n`);
+    writeFileSync(
+      join(folder, "truth.json"),
+      JSON.stringify(
+        deliveries.flatMap((d) => d.truth),
+        null,
+        1,
+      ),
+    );
+    process.stdout.write(
+      `made ${deliveries.length} deliveries, ${grouped(deliveries.reduce((n, d) => n + d.records, 0))} records, in ${folder}\n`,
+    );
 
     await makeFeed(db, {
       name: "accessions",
@@ -31,13 +40,16 @@ async function main(folder: string): Promise<void> {
       about: "What the five gardens of Ashmere Seed Vault send for safe keeping, month by month.",
     });
     const plans = await db.query("select 1 from sieve.plan where feed = 'accessions'");
-    if (plans.rowCount === 0) await savePlan(db, "accessions", ACCESSIONS, "The contract agreed with the gardens", "Ines");
+    if (plans.rowCount === 0)
+      await savePlan(db, "accessions", ACCESSIONS, "The contract agreed with the gardens", "Ines");
     for (const d of deliveries) {
       const id = await makeDelivery(db, "accessions", "demo", d.sender);
       await receiveFile(db, id, d.name, once(d.bytes), d.bytes.length);
       const load = await watchLoad(db, await askForLoad(db, id), () => {});
       const closed = load.report?.gates.filter((g) => !g.passed).map((g) => g.message) ?? [];
-      process.stdout.write(`${d.name}: ${load.state}, ${load.report ? balanceLine(load.report.balance) : (load.error?.message ?? "")} ${closed.join(" ")}\n`);
+      process.stdout.write(
+        `${d.name}: ${load.state}, ${load.report ? balanceLine(load.report.balance) : (load.error?.message ?? "")} ${closed.join(" ")}\n`,
+      );
     }
   } finally {
     await db.end();

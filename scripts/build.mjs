@@ -27,7 +27,9 @@ function newest(folder) {
 /** Builds what is missing or older than its sources. */
 export async function build({ force = false } = {}) {
   const entries = Object.fromEntries(Object.entries(ENTRIES).filter(([, path]) => existsSync(join(root, path))));
-  const sources = Math.max(...["src/core", "src/store", "src/engine", "src/cli", "demo"].map((f) => newest(join(root, f))));
+  const sources = Math.max(
+    ...["src/core", "src/store", "src/engine", "src/cli", "demo"].map((f) => newest(join(root, f))),
+  );
   const built = Object.keys(entries).map((name) => join(dist, `${name}.js`));
   if (!force && built.every((file) => existsSync(file) && statSync(file).mtimeMs > sources)) return;
   const { build: bundle } = await import("esbuild");

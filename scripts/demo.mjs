@@ -15,7 +15,8 @@ for (const flag of flags) {
   if (!known.has(flag)) fail(2, `${flag} is not an option.`, "", `The options are ${[...known].join(", ")}.`);
 }
 const port = Number(process.env.PORT ?? 4310);
-if (!Number.isInteger(port) || port < 1 || port > 65535) fail(2, `PORT is “${process.env.PORT}”.`, "", "Give a number from 1 to 65535.");
+if (!Number.isInteger(port) || port < 1 || port > 65535)
+  fail(2, `PORT is “${process.env.PORT}”.`, "", "Give a number from 1 to 65535.");
 const address = `http://127.0.0.1:${port}`;
 
 const children = [];
@@ -74,21 +75,31 @@ function newestIn(folder) {
 
 ensurePackages({ database: !process.env.DATABASE_URL });
 ensureModules();
-if (!(await portIsFree(port))) fail(3, `Port ${port} is in use by another program.`, "", "End that program, or set PORT to another number.");
+if (!(await portIsFree(port)))
+  fail(3, `Port ${port} is in use by another program.`, "", "End that program, or set PORT to another number.");
 
 tell("building");
 const { build } = await import("./build.mjs");
 await build();
 if (!dev) {
   const mark = join(root, ".next/BUILD_ID");
-  const sources = Math.max(newestIn(join(root, "src")), statSync(join(root, "package-lock.json")).mtimeMs, statSync(join(root, "next.config.ts")).mtimeMs);
+  const sources = Math.max(
+    newestIn(join(root, "src")),
+    statSync(join(root, "package-lock.json")).mtimeMs,
+    statSync(join(root, "next.config.ts")).mtimeMs,
+  );
   if (!existsSync(mark) || statSync(mark).mtimeMs < sources) {
     const done = spawnSync(process.execPath, [join(root, "node_modules/next/dist/bin/next"), "build"], {
       cwd: root,
       encoding: "utf8",
       env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1" },
     });
-    if (done.status !== 0) fail(3, "The web application could not be built.", `${done.stdout}${done.stderr}`.trim().split("\n").slice(-12).join("\n"));
+    if (done.status !== 0)
+      fail(
+        3,
+        "The web application could not be built.",
+        `${done.stdout}${done.stderr}`.trim().split("\n").slice(-12).join("\n"),
+      );
   }
 }
 
@@ -118,7 +129,11 @@ if ((await run(process.execPath, [join(root, "dist/migrate.js")], env)) !== 0) a
 
 tell("starting the worker");
 keep("the worker", () =>
-  fork(join(root, "dist/worker.js"), [], { cwd: root, env: { LOG_LEVEL: "warn", ...env }, stdio: ["ignore", "inherit", "inherit", "ipc"] }),
+  fork(join(root, "dist/worker.js"), [], {
+    cwd: root,
+    env: { LOG_LEVEL: "warn", ...env },
+    stdio: ["ignore", "inherit", "inherit", "ipc"],
+  }),
 );
 tell(`starting the web application on port ${port}`);
 keep("the web application", () =>
@@ -131,7 +146,8 @@ keep("the web application", () =>
 await healthy();
 if (!flags.has("--no-data")) {
   tell("demo deliveries");
-  if ((await run(process.execPath, [join(root, "dist/demo.js"), join(root, ".data/deliveries")], env)) !== 0) await end(3);
+  if ((await run(process.execPath, [join(root, "dist/demo.js"), join(root, ".data/deliveries")], env)) !== 0)
+    await end(3);
 }
 tell(`ready: open ${address} (Ctrl-C ends everything)`);
 

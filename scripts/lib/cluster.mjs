@@ -1,7 +1,17 @@
 /** The project's own PostgreSQL cluster: made, started on loopback, stopped. No packages are used here. */
 import { spawn, spawnSync } from "node:child_process";
 import { createHash, randomBytes } from "node:crypto";
-import { chmodSync, chownSync, existsSync, mkdirSync, openSync, readFileSync, rmSync, statSync, writeFileSync } from "node:fs";
+import {
+  chmodSync,
+  chownSync,
+  existsSync,
+  mkdirSync,
+  openSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from "node:fs";
 import { dirname, join } from "node:path";
 import { fail, isAlive, isRoot, portIsFree, postgresBin, postgresUser, root, tell } from "./machine.mjs";
 
@@ -38,7 +48,12 @@ export async function startCluster(name, port, { settings = {}, quiet = false } 
   }
   await stopLeftOver(data, say);
   if (!(await portIsFree(port))) {
-    fail(3, `Port ${port} is in use by another program.`, "The database would listen there.", "End that program, or set DATABASE_URL to a server of yours.");
+    fail(
+      3,
+      `Port ${port} is in use by another program.`,
+      "The database would listen there.",
+      "End that program, or set DATABASE_URL to a server of yours.",
+    );
   }
 
   const secret = join(folder, "password");
@@ -128,7 +143,12 @@ async function stopLeftOver(data, say) {
   const lock = join(dirname(data), "supervisor");
   const supervisor = existsSync(lock) ? Number(readFileSync(lock, "utf8")) : 0;
   if (supervisor && supervisor !== process.pid && isAlive(supervisor)) {
-    fail(3, "Good Sieve is running already.", `Process ${supervisor} has its database.`, "End that one first, with Ctrl-C where it was started.");
+    fail(
+      3,
+      "Good Sieve is running already.",
+      `Process ${supervisor} has its database.`,
+      "End that one first, with Ctrl-C where it was started.",
+    );
   }
   say("stopping a database that an earlier run left behind");
   process.kill(pid, "SIGINT");
@@ -147,9 +167,13 @@ function isPostgres(pid) {
 /** Makes a database when it is not there, through psql of the same packages. */
 export function makeDatabase(cluster, name) {
   const psql = (database, sql) =>
-    spawnSync(join(postgresBin(), "psql"), ["-X", "-q", "-At", "-v", "ON_ERROR_STOP=1", "-d", `${cluster.base}/${database}`, "-c", sql], {
-      encoding: "utf8",
-    });
+    spawnSync(
+      join(postgresBin(), "psql"),
+      ["-X", "-q", "-At", "-v", "ON_ERROR_STOP=1", "-d", `${cluster.base}/${database}`, "-c", sql],
+      {
+        encoding: "utf8",
+      },
+    );
   const there = psql("postgres", `select 1 from pg_database where datname = '${name}'`);
   if (there.status !== 0) fail(3, "The database can't be reached.", there.stderr.trim());
   if (there.stdout.trim() !== "1") psql("postgres", `create database ${name}`);

@@ -41,7 +41,12 @@ export function ensurePackages({ browser = false, database = true } = {}) {
   if (missing.length === 0) return;
   const command = `apt-get update && apt-get install -y --no-install-recommends ${missing.join(" ")}`;
   if (!isRoot) {
-    fail(2, `${missing.join(" and ")} must be installed.`, "Only root can install packages.", `Run: sudo sh -c '${command}'`);
+    fail(
+      2,
+      `${missing.join(" and ")} must be installed.`,
+      "Only root can install packages.",
+      `Run: sudo sh -c '${command}'`,
+    );
   }
   tell(`installing ${missing.join(" and ")} from Debian's packages`);
   if (missing.includes("postgresql")) {
@@ -55,7 +60,12 @@ export function ensurePackages({ browser = false, database = true } = {}) {
     env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" },
   });
   if (done.status !== 0) {
-    fail(2, `${missing.join(" and ")} could not be installed.`, done.stderr.trim().split("\n").slice(-3).join("; "), `Run: ${command}`);
+    fail(
+      2,
+      `${missing.join(" and ")} could not be installed.`,
+      done.stderr.trim().split("\n").slice(-3).join("; "),
+      `Run: ${command}`,
+    );
   }
 }
 

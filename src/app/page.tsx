@@ -27,7 +27,9 @@ export default async function Today() {
   const running = loads.filter((l) => l.state === "running" || l.state === "queued").length;
   const need = stopped.length + failed.length;
   const balanced = loads.filter((l) => l.read !== null);
-  const closes = balanced.every((l) => l.read === OUTCOMES.reduce((n, o) => n + (o === "left out" ? (l.leftOut ?? 0) : (l[o] ?? 0)), 0));
+  const closes = balanced.every(
+    (l) => l.read === OUTCOMES.reduce((n, o) => n + (o === "left out" ? (l.leftOut ?? 0) : (l[o] ?? 0)), 0),
+  );
   const top = groups[0];
   return (
     <>
@@ -35,22 +37,44 @@ export default async function Today() {
         <div>
           <p className="faint">{longDay(now)}</p>
           <h1>
-            {counted(loads.length, "delivery", "deliveries")} since yesterday{need > 0 ? `, ${need} need${need === 1 ? "s" : ""} you` : running > 0 ? `, ${running} under way` : ", none needs you"}
+            {counted(loads.length, "delivery", "deliveries")} since yesterday
+            {need > 0
+              ? `, ${need} need${need === 1 ? "s" : ""} you`
+              : running > 0
+                ? `, ${running} under way`
+                : ", none needs you"}
           </h1>
         </div>
-        <div className="flex gap-2">{feeds.length > 0 && <BringIn feeds={feeds.map(({ name, title }) => ({ name, title }))} />}</div>
+        <div className="flex gap-2">
+          {feeds.length > 0 && <BringIn feeds={feeds.map(({ name, title }) => ({ name, title }))} />}
+        </div>
       </div>
-      <section aria-label="What needs you" className="grid grid-cols-1 divide-x divide-[var(--rule)] border-b border-[var(--rule)] md:grid-cols-3">
+      <section
+        aria-label="What needs you"
+        className="grid grid-cols-1 divide-x divide-[var(--rule)] border-b border-[var(--rule)] md:grid-cols-3"
+      >
         <Need
           title={stopped.length === 0 ? "No load stopped" : `${counted(stopped.length, "load")} stopped at a gate`}
           on={stopped.length > 0}
-          text={stopped[0] ? `${stopped[0].feedTitle}, ${stopped[0].sender || stopped[0].files.join(", ")}: ${stopped[0].closedGates.join(" ")} Nothing was written.` : "Every gate was passed."}
+          text={
+            stopped[0]
+              ? `${stopped[0].feedTitle}, ${stopped[0].sender || stopped[0].files.join(", ")}: ${stopped[0].closedGates.join(" ")} Nothing was written.`
+              : "Every gate was passed."
+          }
           {...(stopped[0] ? { href: `/loads/${stopped[0].id}`, action: "Look and decide" } : {})}
         />
         <Need
-          title={heldNow === 0 ? "No record is held" : `${grouped(heldNow)} held, oldest ${ages.oldestDays === 0 ? "today" : counted(ages.oldestDays, "day")}`}
+          title={
+            heldNow === 0
+              ? "No record is held"
+              : `${grouped(heldNow)} held, oldest ${ages.oldestDays === 0 ? "today" : counted(ages.oldestDays, "day")}`
+          }
           on={heldNow > 0}
-          text={top ? `${grouped(top.count)} share one cause: ${top.fault}. ${counted(groups.length, "cause")} in all.` : "The quarantine is empty."}
+          text={
+            top
+              ? `${grouped(top.count)} share one cause: ${top.fault}. ${counted(groups.length, "cause")} in all.`
+              : "The quarantine is empty."
+          }
           {...(heldNow > 0 ? { href: "/quarantine", action: "Work through" } : {})}
         />
         <Need
@@ -62,7 +86,10 @@ export default async function Today() {
       </section>
       {loads.length === 0 ? (
         <p className="py-8">
-          Deliveries will be listed here as they come. {feeds.length === 0 ? "There is no feed yet: make one with the command line, npm run sieve -- feed." : "Bring in the first: drop its files anywhere on this page."}
+          Deliveries will be listed here as they come.{" "}
+          {feeds.length === 0
+            ? "There is no feed yet: make one with the command line, npm run sieve -- feed."
+            : "Bring in the first: drop its files anywhere on this page."}
         </p>
       ) : (
         <div className="mt-2">
@@ -86,7 +113,19 @@ export default async function Today() {
   );
 }
 
-function Need({ title, text, href, action, on }: { title: string; text: string; href?: string; action?: string; on: boolean }) {
+function Need({
+  title,
+  text,
+  href,
+  action,
+  on,
+}: {
+  title: string;
+  text: string;
+  href?: string;
+  action?: string;
+  on: boolean;
+}) {
   return (
     <div className="px-4 py-2 first:pl-0">
       <p className={`font-bold ${on ? "held" : "faint"}`}>{title}</p>

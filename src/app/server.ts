@@ -26,20 +26,36 @@ const STATUS: Record<string, number> = {
 export function problemResponse(error: unknown): Response {
   if (error instanceof SieveError) {
     return Response.json(
-      { type: `urn:good-sieve:${error.code}`, title: error.message, detail: error.detail, hint: error.hint, ...error.facts },
+      {
+        type: `urn:good-sieve:${error.code}`,
+        title: error.message,
+        detail: error.detail,
+        hint: error.hint,
+        ...error.facts,
+      },
       { status: STATUS[error.code] ?? 422, headers: { "content-type": "application/problem+json" } },
     );
   }
   if (error instanceof ZodError) {
     const faults = error.issues.map((i) => `${i.path.join(".")}: ${i.message}`);
     return Response.json(
-      { type: "urn:good-sieve:usage", title: "The request is not as it should be.", detail: faults.join("; "), hint: "docs/api.md describes it." },
+      {
+        type: "urn:good-sieve:usage",
+        title: "The request is not as it should be.",
+        detail: faults.join("; "),
+        hint: "docs/api.md describes it.",
+      },
       { status: 422, headers: { "content-type": "application/problem+json" } },
     );
   }
   console.error(error);
   return Response.json(
-    { type: "urn:good-sieve:failure", title: "Something failed here that should not have.", detail: "", hint: "Try again; the log of the web process says more." },
+    {
+      type: "urn:good-sieve:failure",
+      title: "Something failed here that should not have.",
+      detail: "",
+      hint: "Try again; the log of the web process says more.",
+    },
     { status: 500, headers: { "content-type": "application/problem+json" } },
   );
 }

@@ -20,7 +20,13 @@ export async function loadFiles(
     const delivery = await makeDelivery(db, feed, "command line", options.sender ?? "");
     for (const [i, source] of sources.entries()) {
       process.stderr.write(`sending ${source.name}, ${counted(source.bytes, "byte")}\n`);
-      await receiveFile(db, delivery, source.name, createReadStream(paths[i]!, { highWaterMark: 1 << 20 }), source.bytes);
+      await receiveFile(
+        db,
+        delivery,
+        source.name,
+        createReadStream(paths[i]!, { highWaterMark: 1 << 20 }),
+        source.bytes,
+      );
     }
     const id = await askForLoad(db, delivery, options.again ?? false);
     const load = await watchLoad(db, id, (text) => process.stderr.write(text));
@@ -46,9 +52,13 @@ export async function watchLoad(db: Db, id: number, say: (text: string) => void)
       say("still waiting for a worker; is one running?\n");
     }
     const seconds = load.startedAt ? (Date.now() - load.startedAt.getTime()) / 1000 : 0;
-    const rate = load.stage === "reading" && seconds > 0.5 ? `, ${grouped(Math.round(load.recordsSoFar / seconds))} a second` : "";
+    const rate =
+      load.stage === "reading" && seconds > 0.5 ? `, ${grouped(Math.round(load.recordsSoFar / seconds))} a second` : "";
     const share = load.bytesTotal > 0 ? ` ${Math.floor((100 * load.bytesSoFar) / load.bytesTotal)} %` : "";
-    const line = load.state === "queued" ? "waiting for a worker" : `${load.stage}${share}: ${grouped(load.recordsSoFar)} records${rate}`;
+    const line =
+      load.state === "queued"
+        ? "waiting for a worker"
+        : `${load.stage}${share}: ${grouped(load.recordsSoFar)} records${rate}`;
     // A log gets a line every two seconds, a terminal one that is written over.
     if (line !== told && (wide || turn++ % 10 === 0)) say(wide ? `\r\x1b[K${line}` : `${line}\n`);
     told = line;
@@ -70,7 +80,8 @@ function tellEnd(load: Load): number {
   const { balance, gates } = load.report!;
   process.stdout.write(`load ${load.id} ${load.state}: ${balanceLine(balance)}\n`);
   if (load.state !== "stopped") return 0;
-  for (const gate of gates) if (!gate.passed) process.stdout.write(`stopped at the gate “${gate.gate}”: ${gate.message}\n`);
+  for (const gate of gates)
+    if (!gate.passed) process.stdout.write(`stopped at the gate “${gate.gate}”: ${gate.message}\n`);
   process.stdout.write("nothing was written to the target\n");
   return 1;
 }

@@ -23,7 +23,9 @@ program
     const { plan, ...outputs } = options;
     const report = await siftFiles(await loadPlan(plan), files, outputs);
     const { read, outcomes } = report.balance;
-    process.stderr.write(`${grouped(read)} read = ${grouped(outcomes.inserted)} good + ${grouped(outcomes.held)} held\n`);
+    process.stderr.write(
+      `${grouped(read)} read = ${grouped(outcomes.inserted)} good + ${grouped(outcomes.held)} held\n`,
+    );
     const closed = report.gates.filter((g) => !g.passed);
     for (const gate of closed) process.stderr.write(`stopped at the gate “${gate.gate}”: ${gate.message}\n`);
     if (closed.length > 0) process.exitCode = EXIT.stopped;
@@ -60,6 +62,32 @@ program
     process.exitCode = await loadFiles(feed, files, options);
   });
 
+program
+  .command("feed")
+  .description("Make a feed from a plan, or save the plan as the feed's next version.")
+  .argument("<plan.json>", "the plan; it names the feed")
+  .option("--title <text>", "what people call the feed")
+  .option("--about <text>", "what comes in it")
+  .option("--note <text>", "what this version of the plan changes", "made from a file")
+  .action(async (path: string, options: { title?: string; about?: string; note: string }) => {
+    const { openDb } = await import("@/store/db.ts");
+    const { makeFeed, savePlan } = await import("@/store/feeds.ts");
+    const plan = await loadPlan(path);
+    const db = openDb(undefined, 2);
+    try {
+      await makeFeed(db, { name: plan.feed, title: options.title ?? plan.feed, about: options.about ?? "" });
+      const { version } = await savePlan(db, plan.feed, plan, options.note, "command line");
+      process.stdout.write(`feed ${plan.feed}, plan version ${version}\n`);
+    } finally {
+      await db.end();
+    }
+  });
+
+program
+  .command("docs", { hidden: true })
+  .description("Write the published JSON Schema of the plan.")
+  .action(async () => (await import("./docs.ts")).writeDocs());
+
 function wholeNumber(text: string): number {
   if (!/^\d{1,6}$/.test(text)) {
     throw new SieveError("usage", `“${text}” is not a whole number.`, { hint: "Give digits, such as 3." });
@@ -77,6 +105,9 @@ try {
     process.exitCode = error.exitCode === 0 ? 0 : EXIT.usage;
   } else {
     process.stderr.write(`${errorLines(error)}\n`);
-    process.exitCode = error instanceof SieveError && ["usage", "file-missing", "plan-invalid"].includes(error.code) ? EXIT.usage : EXIT.failure;
+    process.exitCode =
+      error instanceof SieveError && ["usage", "file-missing", "plan-invalid"].includes(error.code)
+        ? EXIT.usage
+        : EXIT.failure;
   }
 }

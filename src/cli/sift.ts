@@ -110,7 +110,14 @@ export async function siftFiles(plan: Plan, paths: readonly string[], outputs: S
   }
   await good.end();
   await held.end();
-  const report = makeReport({ compiled, tally, files, balance, distinct: course.distinct.map((d) => d.finish()), late });
+  const report = makeReport({
+    compiled,
+    tally,
+    files,
+    balance,
+    distinct: course.distinct.map((d) => d.finish()),
+    late,
+  });
   if (outputs.report) await writeFile(outputs.report, `${JSON.stringify(report, null, 2)}\n`);
   return report;
 

@@ -48,18 +48,30 @@ export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
           const names = f.missing.filter((m) => required.has(m));
           return names.length > 0 ? [`${f.name} has no column for ${listed(names)}`] : [];
         });
-        judge(gate.limit, lacking.length === 0, lacking.length === 0 ? "Every required column is there." : `${lacking.join("; ")}.`);
+        judge(
+          gate.limit,
+          lacking.length === 0,
+          lacking.length === 0 ? "Every required column is there." : `${lacking.join("; ")}.`,
+        );
       }
     }
   }
   if (plan.map.extra === "stop") {
     const extra = input.files.flatMap((f) => (f.extra.length > 0 ? [`${f.name}: ${listed(f.extra)}`] : []));
-    judge("extra column", extra.length === 0, extra.length === 0 ? "No column is unknown." : `Unknown columns in ${extra.join("; ")}.`);
+    judge(
+      "extra column",
+      extra.length === 0,
+      extra.length === 0 ? "No column is unknown." : `Unknown columns in ${extra.join("; ")}.`,
+    );
   }
   for (const check of compiled.checks) {
     if (check.onFailure !== "stop") continue;
     const n = input.problems.get(check.key) ?? 0;
-    judge(check.key, n === 0, n === 0 ? `Always so: ${check.title}.` : `Not so for ${counted(n, "record")}: ${check.title}.`);
+    judge(
+      check.key,
+      n === 0,
+      n === 0 ? `Always so: ${check.title}.` : `Not so for ${counted(n, "record")}: ${check.title}.`,
+    );
   }
   return results;
 }

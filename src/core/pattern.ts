@@ -13,7 +13,8 @@ export interface Pattern {
  * Anchored sequences of literals and classes with fixed counts: a backtracking engine has nothing
  * to go back to in them, so the engine of the language, ten times faster, is just as safe.
  */
-const FIXED = /^\^(?:(?:[A-Za-z0-9_ /:;,#@!%&~-]|\\[dw.\-/]|\[(?:(?:[A-Za-z0-9]-[A-Za-z0-9]|[A-Za-z0-9_. ])+)\])(?:\{\d{1,3}\})?)+\$$/;
+const FIXED =
+  /^\^(?:(?:[A-Za-z0-9_ /:;,#@!%&~-]|\\[dw.\-/]|\[(?:(?:[A-Za-z0-9]-[A-Za-z0-9]|[A-Za-z0-9_. ])+)\])(?:\{\d{1,3}\})?)+\$$/;
 
 /** Throws `pattern-invalid` with what is wrong with it. */
 export function compilePattern(source: string): Pattern {

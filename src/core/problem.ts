@@ -39,7 +39,6 @@ export function errorLines(error: unknown): string {
 
 /** A value as messages quote it: at most `most` characters, control characters made visible. */
 export function quoted(value: string, most = 60): string {
-  // eslint-disable-next-line no-control-regex
   const visible = value.replace(/[\u0000-\u001f\u007f]/g, (c) =>
     c === "\n" ? "⏎" : c === "\t" ? "⇥" : c === "\u007f" ? "␡" : String.fromCharCode(0x2400 + c.charCodeAt(0)),
   );

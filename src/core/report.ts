@@ -107,7 +107,9 @@ export function makeReport(input: ReportInput): LoadReport {
     steps: compiled.steps.map((s, i) => ({ words: s.words, changed: tally.steps[i]! })),
     gates: judgeGates(compiled, { read: balance.read, held: balance.outcomes.held, files, problems }),
     drift: [
-      ...(compiled.plan.map.extra === "leave" ? [] : [...map.extra].map(([name, inFiles]) => ({ kind: "extra column" as const, name, files: inFiles }))),
+      ...(compiled.plan.map.extra === "leave"
+        ? []
+        : [...map.extra].map(([name, inFiles]) => ({ kind: "extra column" as const, name, files: inFiles }))),
       ...[...map.missing].map(([name, inFiles]) => ({ kind: "missing column" as const, name, files: inFiles })),
     ],
     files,

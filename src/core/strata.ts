@@ -54,5 +54,8 @@ function reasonOf(checks: readonly CheckMetrics[], stage: HeldAt): string {
 
 /** Records that reached the target or were found there already. */
 export function loadedOf(balance: Balance): number {
-  return OUTCOMES.reduce((n, o) => n + (o === "inserted" || o === "updated" || o === "unchanged" ? balance.outcomes[o] : 0), 0);
+  return OUTCOMES.reduce(
+    (n, o) => n + (o === "inserted" || o === "updated" || o === "unchanged" ? balance.outcomes[o] : 0),
+    0,
+  );
 }

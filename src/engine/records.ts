@@ -78,7 +78,9 @@ export async function findRecords(
   const check = filter.check === undefined ? -1 : compiled.checks.findIndex((c) => c.key === filter.check);
   const late =
     filter.check !== undefined
-      ? new Set((await lateProblems(db, loadId, 0, 2 ** 31 - 1)).filter((l) => l.check === filter.check).map((l) => l.record))
+      ? new Set(
+          (await lateProblems(db, loadId, 0, 2 ** 31 - 1)).filter((l) => l.check === filter.check).map((l) => l.record),
+        )
       : null;
 
   const records: RecordView[] = [];
@@ -92,7 +94,8 @@ export async function findRecords(
       const byte = block.outcomes[r]!;
       const outcome = outcomeOf(byte);
       const at = heldAtOf(byte);
-      if (filter.outcome === "loaded" ? !LOADED.includes(outcome) : filter.outcome && outcome !== filter.outcome) continue;
+      if (filter.outcome === "loaded" ? !LOADED.includes(outcome) : filter.outcome && outcome !== filter.outcome)
+        continue;
       if (filter.at && at !== filter.at) continue;
       if (filter.left && !hasLeft(at, filter.left)) continue;
       if (field >= 0 && filter.is && !cellIs(sifted, field, r, filter.is)) continue;
@@ -135,7 +138,8 @@ function mayHave(block: LedgerBlock, filter: RecordFilter, field: number, check:
     let any = false;
     for (let r = 0; r < block.outcomes.length && !any; r++) {
       const outcome = outcomeOf(block.outcomes[r]!);
-      const fits = filter.outcome === "loaded" ? LOADED.includes(outcome) : !filter.outcome || outcome === filter.outcome;
+      const fits =
+        filter.outcome === "loaded" ? LOADED.includes(outcome) : !filter.outcome || outcome === filter.outcome;
       any = fits && (!filter.at || heldAtOf(block.outcomes[r]!) === filter.at);
     }
     if (!any) return false;
@@ -169,4 +173,3 @@ function cellIs(sifted: Sifted, field: number, r: number, is: NonNullable<Record
       return sifted.changed[field]![r] === 1;
   }
 }
-

@@ -38,7 +38,10 @@ export async function releaseRecords(db: Db, mends: readonly Mend[], by: string)
     const plans = new Map<string, { version: PlanVersion; compiled: Compiled }>();
     // In a fixed order, so that two people who release at once can't wait for each other.
     for (const mend of [...mends].sort((a, b) => a.load - b.load || a.record - b.record)) {
-      await client.query("select 1 from sieve.held where load = $1 and record = $2 for update", [mend.load, mend.record]);
+      await client.query("select 1 from sieve.held where load = $1 and record = $2 for update", [
+        mend.load,
+        mend.record,
+      ]);
       const held = await getHeld(client, mend.load, mend.record);
       if (held.state !== "held") {
         throw new SieveError("wrong-state", `Record ${mend.record} of load ${mend.load} is ${held.state} already.`, {
@@ -83,10 +86,19 @@ async function releaseOne(
   const given = Object.keys(mended).length > 0 ? JSON.stringify(mended) : null;
   const id = { load: held.load, record: held.record };
   if (problems.some((p) => p.onFailure !== "note")) {
-    await client.query("update sieve.held set mended = $3 where load = $1 and record = $2", [held.load, held.record, given]);
+    await client.query("update sieve.held set mended = $3 where load = $1 and record = $2", [
+      held.load,
+      held.record,
+      given,
+    ]);
     return { ...id, released: false, problems };
   }
-  await write(client, held, compiled, checked.values.map((v, f) => (v === "" || checked.notOfType[f] ? null : v)));
+  await write(
+    client,
+    held,
+    compiled,
+    checked.values.map((v, f) => (v === "" || checked.notOfType[f] ? null : v)),
+  );
   await client.query(
     `update sieve.held set state = 'released', mended = $3, ended_by = $4, ended_at = now() where load = $1 and record = $2`,
     [held.load, held.record, given, by],
@@ -113,7 +125,12 @@ async function write(client: Client, held: HeldRecord, compiled: Compiled, row: 
 }
 
 /** Whether the target already has the record's key, or this load has put the same unique value there. */
-async function repeatsInTarget(client: Client, held: HeldRecord, compiled: Compiled, values: readonly string[]): Promise<Problem[]> {
+async function repeatsInTarget(
+  client: Client,
+  held: HeldRecord,
+  compiled: Compiled,
+  values: readonly string[],
+): Promise<Problem[]> {
   const { plan, fields } = compiled;
   const target = ident(TARGET, plan.load.target);
   const problems: Problem[] = [];
@@ -171,11 +188,20 @@ export async function takeBack(db: Queryable, which: readonly Mend[]): Promise<n
 }
 
 /** How many of the records that a filter shows would pass the plan in force as they are. */
-export async function wouldPass(db: Queryable, filter: HeldFilter & { feed: string }, most = 2000): Promise<{ passing: Mend[]; looked: number }> {
+export async function wouldPass(
+  db: Queryable,
+  filter: HeldFilter & { feed: string },
+  most = 2000,
+): Promise<{ passing: Mend[]; looked: number }> {
   const compiled = compilePlan((await planInForce(db, filter.feed)).document);
   const held = await listHeld(db, filter, "", most);
   const passing = held
-    .filter((h) => h.cells !== null && recheck(compiled, mendedValues(h, {}, compiled)).passes && h.problems.every((p) => !p.check.endsWith(":unique") && !p.check.startsWith("target:")))
+    .filter(
+      (h) =>
+        h.cells !== null &&
+        recheck(compiled, mendedValues(h, {}, compiled)).passes &&
+        h.problems.every((p) => !p.check.endsWith(":unique") && !p.check.startsWith("target:")),
+    )
     .map((h) => ({ load: h.load, record: h.record }));
   return { passing, looked: held.length };
 }

@@ -30,7 +30,9 @@ export async function rerunBlock(db: Queryable, rerun: Rerun, course: Course, bl
   course.openFile(facts.columns, block.firstRecord - block.firstInFile);
   const [again] = reader.push(bytes, true);
   if (again?.count !== block.outcomes.length) {
-    throw new Error(`block ${block.block} has ${again?.count ?? 0} records when read again, not ${block.outcomes.length}`);
+    throw new Error(
+      `block ${block.block} has ${again?.count ?? 0} records when read again, not ${block.outcomes.length}`,
+    );
   }
   return course.run(again);
 }

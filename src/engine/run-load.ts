@@ -280,7 +280,8 @@ class LoadRun {
     try {
       await client.query("select 1 from sieve.feed where name = $1 for update", [load.feed]);
       const exists = (await targetColumns(client, plan.load.target)).length > 0;
-      if (exists && !trial) await client.query(`lock table ${ident(TARGET, plan.load.target)} in share row exclusive mode`);
+      if (exists && !trial)
+        await client.query(`lock table ${ident(TARGET, plan.load.target)} in share row exclusive mode`);
 
       await this.absolveSuspects(rerun);
       const taken = exists && plan.load.mode === "append" && plan.load.key.length > 0 ? await this.findTaken() : 0;
@@ -310,7 +311,10 @@ class LoadRun {
       }
       await dropStaging(client, id);
       // The last moment at which a cancel counts.
-      const { rows } = await client.query<{ cancel_asked: boolean }>("select cancel_asked from sieve.load where id = $1", [id]);
+      const { rows } = await client.query<{ cancel_asked: boolean }>(
+        "select cancel_asked from sieve.load where id = $1",
+        [id],
+      );
       if (rows[0]!.cancel_asked) throw new Cancelled();
       await client.query("commit");
     } catch (error) {
@@ -504,9 +508,13 @@ class LoadRun {
   private async writeUpserts(balance: Balance, sure = false): Promise<void> {
     const { client, id } = this;
     if (!sure && this.compiled.plan.load.mode !== "upsert") return;
-    const { rows: there } = await client.query<{ t: string | null }>("select to_regclass('pg_temp.upserted')::text as t");
+    const { rows: there } = await client.query<{ t: string | null }>(
+      "select to_regclass('pg_temp.upserted')::text as t",
+    );
     if (!there[0]!.t) return;
-    await client.query("declare upserted_records no scroll cursor for select record, fresh from upserted order by record");
+    await client.query(
+      "declare upserted_records no scroll cursor for select record, fresh from upserted order by record",
+    );
     let batch: { record: number; fresh: boolean }[] = [];
     let at = 0;
     const next = async (): Promise<{ record: number; fresh: boolean } | undefined> => {
@@ -556,14 +564,19 @@ class LoadRun {
       for (const l of found) {
         const own = values.get(l.record);
         if (!own) continue;
-        const problem = lateProblem(rerun, l, fieldsOf(compiled, l.check).map((f) => own[f]!));
+        const problem = lateProblem(
+          rerun,
+          l,
+          fieldsOf(compiled, l.check).map((f) => own[f]!),
+        );
         const last = words.at(-1);
         if (last?.record === l.record) last.problems.push(problem);
         else words.push({ record: l.record, problems: [problem] });
       }
-      await client.query("insert into late_words select record, problems from jsonb_to_recordset($1::jsonb) as x (record integer, problems jsonb)", [
-        JSON.stringify(words),
-      ]);
+      await client.query(
+        "insert into late_words select record, problems from jsonb_to_recordset($1::jsonb) as x (record integer, problems jsonb)",
+        [JSON.stringify(words)],
+      );
     }
     await client.query("close late_held");
     await client.query(

@@ -18,7 +18,9 @@ export function columnOf(field: Field): { name: string; type: string; notNull: b
 
 /** The statement that makes the target of a plan, as it is shown and as it is run. */
 export function createTargetSql(plan: Plan): string {
-  const lines = plan.contract.fields.map(columnOf).map((c) => `  ${ident(c.name)} ${c.type}${c.notNull ? " not null" : ""}`);
+  const lines = plan.contract.fields
+    .map(columnOf)
+    .map((c) => `  ${ident(c.name)} ${c.type}${c.notNull ? " not null" : ""}`);
   lines.push(`  "_load" integer not null`, `  "_record" integer not null`);
   if (plan.load.key.length > 0) lines.push(`  primary key (${plan.load.key.map((k) => ident(k)).join(", ")})`);
   return `create table ${ident(TARGET, plan.load.target)} (\n${lines.join(",\n")}\n)`;

@@ -27,14 +27,18 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
   let runner: Runner | null = null;
   let timer: NodeJS.Timeout | undefined;
   try {
-    const { rows } = await own.query<{ id: number }>("insert into sieve.worker (process) values ($1) returning id", [process.pid]);
+    const { rows } = await own.query<{ id: number }>("insert into sieve.worker (process) values ($1) returning id", [
+      process.pid,
+    ]);
     const id = rows[0]!.id;
     await own.query("select pg_advisory_lock($1, $2)", [WORKER_LOCK, id]);
     await freeDead(own);
     const events = new EventEmitter();
     const registered: Promise<unknown>[] = [];
     events.on("worker:create", ({ worker }: { worker: { workerId: string } }) => {
-      registered.push(db.query("update sieve.worker set queue_ids = queue_ids || $2::text where id = $1", [id, worker.workerId]));
+      registered.push(
+        db.query("update sieve.worker set queue_ids = queue_ids || $2::text where id = $1", [id, worker.workerId]),
+      );
     });
     runner = await run({
       pgPool: db,

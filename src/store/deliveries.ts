@@ -105,8 +105,11 @@ export async function receiveFile(
 
 /** A file name without its folders and control characters. */
 export function safeName(name: string): string {
-  // eslint-disable-next-line no-control-regex
-  const base = name.replace(/[\u0000-\u001f\u007f]/g, "").split(/[\\/]/).at(-1) ?? "";
+  const base =
+    name
+      .replace(/[\u0000-\u001f\u007f]/g, "")
+      .split(/[\\/]/)
+      .at(-1) ?? "";
   return base.trim().slice(0, 200) || "unnamed";
 }
 
@@ -130,7 +133,12 @@ export async function storedRange(db: Queryable, file: number, from: number, to:
   for (let position = Math.floor(from / CHUNK); position * CHUNK < to; position++) {
     const { rows } = await db.query<{ bytes: Buffer }>(
       "select substring(bytes from $3 for $4) as bytes from sieve.chunk where file = $1 and position = $2",
-      [file, position, Math.max(0, from - position * CHUNK) + 1, Math.min(CHUNK, to - position * CHUNK) - Math.max(0, from - position * CHUNK)],
+      [
+        file,
+        position,
+        Math.max(0, from - position * CHUNK) + 1,
+        Math.min(CHUNK, to - position * CHUNK) - Math.max(0, from - position * CHUNK),
+      ],
     );
     if (!rows[0]) break;
     pieces.push(rows[0].bytes);
@@ -147,7 +155,9 @@ export async function* storedBytes(db: Db, file: number): AsyncGenerator<Uint8Ar
   let whole = false;
   try {
     const copy = client.query(
-      copyTo(`copy (select bytes from sieve.chunk where file = ${Math.trunc(file)} order by position) to stdout (format binary)`),
+      copyTo(
+        `copy (select bytes from sieve.chunk where file = ${Math.trunc(file)} order by position) to stdout (format binary)`,
+      ),
     );
     yield* copiedFields(copy);
     whole = true;

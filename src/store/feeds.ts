@@ -68,7 +68,10 @@ export async function getPlanVersion(db: Queryable, feed: string, version: numbe
   return rows[0];
 }
 
-export async function listPlans(db: Queryable, feed: string): Promise<(Omit<PlanVersion, "document"> & { loads: number })[]> {
+export async function listPlans(
+  db: Queryable,
+  feed: string,
+): Promise<(Omit<PlanVersion, "document"> & { loads: number })[]> {
   const { rows } = await db.query<Omit<PlanVersion, "document"> & { loads: number }>(
     `select p.id, p.feed, p.version, p.note, p.made_by as "madeBy", p.made_at as "madeAt",
        (select count(*) from sieve.load l where l.plan = p.id and l.kind = 'load')::int as loads

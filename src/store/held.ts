@@ -68,12 +68,18 @@ export async function heldGroups(db: Queryable, filter: HeldFilter): Promise<Hel
 }
 
 export async function countHeld(db: Queryable, filter: HeldFilter = {}): Promise<number> {
-  const { rows } = await db.query<{ n: number }>(`select count(*)::int as n from sieve.held h where ${WHERE}`, params(filter));
+  const { rows } = await db.query<{ n: number }>(
+    `select count(*)::int as n from sieve.held h where ${WHERE}`,
+    params(filter),
+  );
   return rows[0]!.n;
 }
 
 /** How many are held, by age in days since their load ended. */
-export async function heldAges(db: Queryable, filter: HeldFilter): Promise<{ today: number; week: number; older: number; oldestDays: number }> {
+export async function heldAges(
+  db: Queryable,
+  filter: HeldFilter,
+): Promise<{ today: number; week: number; older: number; oldestDays: number }> {
   const { rows } = await db.query<{ today: number; week: number; older: number; oldestDays: number }>(
     `select count(*) filter (where age < interval '1 day')::int as today,
        count(*) filter (where age >= interval '1 day' and age < interval '8 days')::int as week,
@@ -102,7 +108,11 @@ export async function listHeld(db: Queryable, filter: HeldFilter, after = "", li
 }
 
 /** One held record with its raw text. Throws `no-record`. */
-export async function getHeld(db: Queryable, load: number, record: number): Promise<HeldRecord & { raw: string; alike: number }> {
+export async function getHeld(
+  db: Queryable,
+  load: number,
+  record: number,
+): Promise<HeldRecord & { raw: string; alike: number }> {
   const { rows } = await db.query<HeldRecord & { bytes: Buffer; alike: number }>(
     `select ${RECORD}, h.raw as bytes,
        (select count(*)::int - 1 from sieve.held o where o.load = h.load and o.checks && h.checks) as alike
@@ -118,4 +128,3 @@ export async function getHeld(db: Queryable, load: number, record: number): Prom
   const { bytes, ...rest } = row;
   return { ...rest, raw: rawText(bytes) };
 }
-

@@ -89,7 +89,6 @@ export async function listLoads(
   return rows;
 }
 
-
 /**
  * Asks for a delivery to be loaded by the plan in force. The same bytes are loaded into one feed
  * once: throws `loaded-before` with the earlier load, unless `again`.
@@ -134,7 +133,9 @@ async function wholeDelivery(client: Client, id: number) {
   if (delivery.files.length === 0) throw new SieveError("delivery-empty", `Delivery ${id} has no files.`);
   const unfinished = delivery.files.find((f) => f.sha256 === null);
   if (unfinished) {
-    throw new SieveError("upload-cut", `${unfinished.name} has not arrived whole.`, { hint: "Wait for it, or send it again." });
+    throw new SieveError("upload-cut", `${unfinished.name} has not arrived whole.`, {
+      hint: "Wait for it, or send it again.",
+    });
   }
   return delivery;
 }
@@ -183,7 +184,10 @@ export async function cancelLoad(db: Db, id: number): Promise<void> {
   await transaction(db, async (client) => {
     const load = await inState(client, id, ["queued", "running"]);
     if (load.state === "queued") {
-      await client.query("update sieve.load set state = 'cancelled', ended_at = now(), cancel_asked = true where id = $1", [id]);
+      await client.query(
+        "update sieve.load set state = 'cancelled', ended_at = now(), cancel_asked = true where id = $1",
+        [id],
+      );
       await releaseClaim(client, id);
     } else {
       await client.query("update sieve.load set cancel_asked = true where id = $1", [id]);
@@ -212,12 +216,19 @@ async function inState(client: Client, id: number, states: LoadState[]): Promise
 
 function needReason(reason: string): void {
   if (reason.trim() === "") {
-    throw new SieveError("reason-missing", "A reason is needed.", { hint: "Say in a few words why, for whoever reads the report." });
+    throw new SieveError("reason-missing", "A reason is needed.", {
+      hint: "Say in a few words why, for whoever reads the report.",
+    });
   }
 }
 
 /** Ends a load that can't go on. */
-export async function failLoad(db: Queryable, id: number, state: "failed" | "cancelled", error?: unknown): Promise<void> {
+export async function failLoad(
+  db: Queryable,
+  id: number,
+  state: "failed" | "cancelled",
+  error?: unknown,
+): Promise<void> {
   const shown =
     error instanceof SieveError
       ? { message: error.message, detail: error.detail, hint: error.hint }
@@ -251,4 +262,3 @@ export async function endLoad(
     [id, state, JSON.stringify(report), balance.read, ...OUTCOMES.map((o) => balance.outcomes[o])],
   );
 }
-

@@ -15,7 +15,10 @@ export class ApiError extends Error {
 }
 
 /** Calls the API; throws ApiError with the problem's words. */
-export async function api<T>(path: string, options: { method?: string; json?: unknown; body?: Blob; signal?: AbortSignal } = {}): Promise<T> {
+export async function api<T>(
+  path: string,
+  options: { method?: string; json?: unknown; body?: Blob; signal?: AbortSignal } = {},
+): Promise<T> {
   const init: RequestInit = { method: options.method ?? (options.json === undefined ? "GET" : "POST") };
   if (options.json !== undefined) {
     init.body = JSON.stringify(options.json);
@@ -27,11 +30,18 @@ export async function api<T>(path: string, options: { method?: string; json?: un
     response = await fetch(path, init);
   } catch (error) {
     if ((error as Error).name === "AbortError") throw error;
-    throw new ApiError({ type: "", title: "The server can't be reached.", detail: "", hint: "Check that Good Sieve is running, then try again." });
+    throw new ApiError({
+      type: "",
+      title: "The server can't be reached.",
+      detail: "",
+      hint: "Check that Good Sieve is running, then try again.",
+    });
   }
   if (!response.ok) {
     const problem = (await response.json().catch(() => null)) as ApiProblem | null;
-    throw new ApiError(problem ?? { type: "", title: `The server answered ${response.status}.`, detail: "", hint: "Try again." });
+    throw new ApiError(
+      problem ?? { type: "", title: `The server answered ${response.status}.`, detail: "", hint: "Try again." },
+    );
   }
   return (await response.json()) as T;
 }

@@ -83,7 +83,11 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
     try {
       const { id } = await api<{ id: number }>(`/api/feeds/${feed}/deliveries`, { json: { sender } });
       for (const [i, file] of files.entries()) {
-        await api(`/api/deliveries/${id}/files?name=${encodeURIComponent(file.name)}`, { method: "PUT", body: file, signal: stop.current.signal });
+        await api(`/api/deliveries/${id}/files?name=${encodeURIComponent(file.name)}`, {
+          method: "PUT",
+          body: file,
+          signal: stop.current.signal,
+        });
         setSending(list.map((s, k) => (k <= i ? { ...s, done: true } : s)));
       }
       await ask(id, false);
@@ -114,16 +118,33 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
   return (
     <>
       {over && (
-        <div className="pointer-events-none fixed inset-0 z-50 flex items-center justify-center border-4 border-dashed border-[var(--pine)] bg-[var(--paper)]/85 text-xl font-bold" aria-hidden="true">
+        <div
+          className="pointer-events-none fixed inset-0 z-50 flex items-center justify-center border-4 border-dashed border-[var(--pine)] bg-[var(--paper)]/85 text-xl font-bold"
+          aria-hidden="true"
+        >
           Drop the files of one delivery here
         </div>
       )}
       <button type="button" className="btn btn-primary" onClick={() => add([])}>
         Bring in files…
       </button>
-      <dialog ref={dialog} onClose={close} className="m-auto w-[34rem] max-w-full border border-[var(--ink)] bg-[var(--paper)] p-5 text-[var(--ink)] backdrop:bg-black/40">
+      <dialog
+        ref={dialog}
+        onClose={close}
+        className="m-auto w-[34rem] max-w-full border border-[var(--ink)] bg-[var(--paper)] p-5 text-[var(--ink)] backdrop:bg-black/40"
+      >
         <p className="mb-3 text-lg font-bold">Bring in a delivery</p>
-        <input ref={picker} type="file" multiple className="sr-only" aria-label="Files" onChange={(e) => { add([...(e.target.files ?? [])]); e.target.value = ""; }} />
+        <input
+          ref={picker}
+          type="file"
+          multiple
+          className="sr-only"
+          aria-label="Files"
+          onChange={(e) => {
+            add([...(e.target.files ?? [])]);
+            e.target.value = "";
+          }}
+        />
         <div className="grid grid-cols-[6rem_1fr] items-center gap-x-3 gap-y-2">
           <label htmlFor="bring-feed">into the feed</label>
           {only ? (
@@ -138,7 +159,14 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
             </select>
           )}
           <label htmlFor="bring-sender">sent by</label>
-          <input id="bring-sender" className="input input-sm" value={sender} onChange={(e) => setSender(e.target.value)} placeholder="optional" maxLength={120} />
+          <input
+            id="bring-sender"
+            className="input input-sm"
+            value={sender}
+            onChange={(e) => setSender(e.target.value)}
+            placeholder="optional"
+            maxLength={120}
+          />
         </div>
         <table className="ledger mt-3">
           <tbody>
@@ -148,9 +176,18 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
                 <td className="n">{grouped(f.bytes)} bytes</td>
                 <td className="n">
                   {sending ? (
-                    f.done ? "received" : "sending…"
+                    f.done ? (
+                      "received"
+                    ) : (
+                      "sending…"
+                    )
                   ) : (
-                    <button type="button" className="plain" onClick={() => setFiles(files.filter((_, k) => k !== i))} aria-label={`Take ${f.name} out`}>
+                    <button
+                      type="button"
+                      className="plain"
+                      onClick={() => setFiles(files.filter((_, k) => k !== i))}
+                      aria-label={`Take ${f.name} out`}
+                    >
                       take out
                     </button>
                   )}
@@ -159,7 +196,12 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
             ))}
           </tbody>
         </table>
-        <button type="button" className="mt-2 w-full cursor-pointer border border-dashed border-[var(--ink)] p-3 text-center" onClick={() => picker.current?.click()} disabled={sending !== null}>
+        <button
+          type="button"
+          className="mt-2 w-full cursor-pointer border border-dashed border-[var(--ink)] p-3 text-center"
+          onClick={() => picker.current?.click()}
+          disabled={sending !== null}
+        >
           {files.length === 0 ? "Choose files, or drop them anywhere on this page" : "Add more files to this delivery"}
         </button>
         {problem && (
@@ -180,7 +222,12 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
           <button type="button" className="btn btn-line" onClick={close}>
             {sending ? "Stop sending" : "Close"}
           </button>
-          <button type="button" className="btn btn-primary" disabled={files.length === 0 || sending !== null || feed === ""} onClick={() => void send()}>
+          <button
+            type="button"
+            className="btn btn-primary"
+            disabled={files.length === 0 || sending !== null || feed === ""}
+            onClick={() => void send()}
+          >
             Load {counted(files.length, "file")}
           </button>
         </div>

@@ -22,6 +22,12 @@ function Dots({ text }: { text: string }) {
 }
 
 function Visible({ text }: { text: string }) {
-  // eslint-disable-next-line no-control-regex
-  return <>{text.replace(/\r\n|\n|\r/g, "⏎").replace(/\t/g, "⇥").replace(/[\u0000-\u001f]/g, (c) => String.fromCharCode(0x2400 + c.charCodeAt(0)))}</>;
+  return (
+    <>
+      {text
+        .replace(/\r\n|\n|\r/g, "⏎")
+        .replace(/\t/g, "⇥")
+        .replace(/[\u0000-\u001f]/g, (c) => String.fromCharCode(0x2400 + c.charCodeAt(0)))}
+    </>
+  );
 }

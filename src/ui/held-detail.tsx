@@ -50,7 +50,9 @@ export function HeldDetail({
   for (const p of verdict.problems) if (p.field) wrong.set(p.field, p.expected);
   const first = compiled.fields.find((f) => wrong.has(f.name)) ?? compiled.fields[0];
   const arrivedWrong = new Set(held.problems.map((p) => p.field));
-  const shown = compiled.fields.filter((f) => all || wrong.has(f.name) || arrivedWrong.has(f.name) || edits[f.name] !== undefined);
+  const shown = compiled.fields.filter(
+    (f) => all || wrong.has(f.name) || arrivedWrong.has(f.name) || edits[f.name] !== undefined,
+  );
   const holding = verdict.problems.filter((p) => p.onFailure !== "note");
   return (
     <section aria-label="The record" className="border-[var(--rule)] lg:border-l lg:pl-4">
@@ -60,7 +62,11 @@ export function HeldDetail({
       <p className="faint text-xs">
         load {held.load}, bytes {grouped(held.byteStart)}-{grouped(held.byteEnd)}
       </p>
-      <pre className="my-1 max-h-28 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-2 font-mono text-[0.8rem] break-all whitespace-pre-wrap" tabIndex={0} aria-label="Raw text of the record">
+      <pre
+        className="my-1 max-h-28 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-2 font-mono text-[0.8rem] break-all whitespace-pre-wrap"
+        tabIndex={0}
+        aria-label="Raw text of the record"
+      >
         {more ? <Raw text={more.raw} values={held.problems.map((p) => p.value)} /> : "…"}
       </pre>
       {problem && <ProblemNote problem={problem} />}
@@ -68,11 +74,19 @@ export function HeldDetail({
       <ul>
         {held.problems.map((p, i) => (
           <li key={i} className="mb-1">
-            <b className="held">{p.message}</b> Expected {p.expected}.{p.onFailure === "note" && <span className="faint"> Noted only.</span>}
+            <b className="held">{p.message}</b> Expected {p.expected}.
+            {p.onFailure === "note" && <span className="faint"> Noted only.</span>}
           </li>
         ))}
       </ul>
-      {more && <p className="faint">{more.alike === 0 ? "No other record of this load has" : `${counted(more.alike, "other record")} of this load ${more.alike === 1 ? "has" : "have"}`} the same fault.</p>}
+      {more && (
+        <p className="faint">
+          {more.alike === 0
+            ? "No other record of this load has"
+            : `${counted(more.alike, "other record")} of this load ${more.alike === 1 ? "has" : "have"}`}{" "}
+          the same fault.
+        </p>
+      )}
       <div className="mt-3 flex items-baseline justify-between">
         <h2>
           Mend <kbd>E</kbd>
@@ -110,7 +124,9 @@ export function HeldDetail({
                 onChange={(e) => onEdit(f.name, e.target.value)}
               />
               {bad && <span className="held text-xs">expected {wrong.get(f.name)}</span>}
-              {!bad && edits[f.name] !== undefined && verdict.values[i] !== value && <span className="changed text-xs">becomes {verdict.values[i] || "empty"}</span>}
+              {!bad && edits[f.name] !== undefined && verdict.values[i] !== value && (
+                <span className="changed text-xs">becomes {verdict.values[i] || "empty"}</span>
+              )}
             </label>
           );
         })}
@@ -137,7 +153,6 @@ export function HeldDetail({
 
 /** Raw text with the faulty values marked where they stand. */
 function Raw({ text, values }: { text: string; values: string[] }) {
-  // eslint-disable-next-line no-control-regex
   const visible = (t: string): string => t.replace(/\u0000/g, "␀").replace(/\t/g, "⇥\t");
   const wanted = values.find((v) => v !== "" && text.includes(v));
   if (!wanted) return <>{visible(text)}</>;

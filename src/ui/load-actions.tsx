@@ -26,10 +26,23 @@ export function LoadProgress({ load }: { load: number }) {
   return (
     <section className="my-6 max-w-2xl" aria-live="polite">
       <p className="text-lg">
-        {progress?.state === "queued" || !progress ? "Waiting for a worker" : progress.stage === "closing" ? `Closing: writing ${grouped(progress.recordsSoFar)} records in one step` : `${grouped(progress.recordsSoFar)} records so far`}
-        {rate > 0 && progress?.stage === "reading" && <span className="faint">, {grouped(Math.round(rate))} a second{left !== null && `, about ${Math.max(1, Math.round(left))} s left`}</span>}
+        {progress?.state === "queued" || !progress
+          ? "Waiting for a worker"
+          : progress.stage === "closing"
+            ? `Closing: writing ${grouped(progress.recordsSoFar)} records in one step`
+            : `${grouped(progress.recordsSoFar)} records so far`}
+        {rate > 0 && progress?.stage === "reading" && (
+          <span className="faint">
+            , {grouped(Math.round(rate))} a second{left !== null && `, about ${Math.max(1, Math.round(left))} s left`}
+          </span>
+        )}
       </p>
-      <progress className="progress progress-primary my-2 w-full" value={progress?.stage === "closing" ? undefined : Math.floor(share * 100)} max="100" aria-label="Share of the delivery that was read" />
+      <progress
+        className="progress progress-primary my-2 w-full"
+        value={progress?.stage === "closing" ? undefined : Math.floor(share * 100)}
+        max="100"
+        aria-label="Share of the delivery that was read"
+      />
       <p className="faint mb-2">Nothing is written to the target before the end; this page may be left.</p>
       <button
         type="button"
@@ -70,13 +83,28 @@ export function GateDecision({ load, held, read }: { load: number; held: number;
     <div className="mt-2">
       <label className="block">
         Your reason, for the report
-        <input className="input input-sm mt-1 max-w-lg" value={reason} onChange={(e) => setReason(e.target.value)} maxLength={500} />
+        <input
+          className="input input-sm mt-1 max-w-lg"
+          value={reason}
+          onChange={(e) => setReason(e.target.value)}
+          maxLength={500}
+        />
       </label>
       <div className="mt-2 flex gap-3">
-        <button type="button" className="btn btn-primary" disabled={busy || reason.trim() === ""} onClick={() => act("let-through")}>
+        <button
+          type="button"
+          className="btn btn-primary"
+          disabled={busy || reason.trim() === ""}
+          onClick={() => act("let-through")}
+        >
           Let it through: load {grouped(read - held)}, hold {grouped(held)}
         </button>
-        <button type="button" className="btn btn-line" disabled={busy || reason.trim() === ""} onClick={() => act("drop")}>
+        <button
+          type="button"
+          className="btn btn-line"
+          disabled={busy || reason.trim() === ""}
+          onClick={() => act("drop")}
+        >
           Drop this load
         </button>
       </div>

@@ -50,20 +50,40 @@ export function LoadList({ loads, now, showFeed }: { loads: LoadRow[]; now: stri
       </thead>
       <tbody>
         {loads.map((load, i) => (
-          <Row key={load.id} load={load} now={new Date(now)} showFeed={showFeed} id={`load-row-${i}`} selected={i === at} />
+          <Row
+            key={load.id}
+            load={load}
+            now={new Date(now)}
+            showFeed={showFeed}
+            id={`load-row-${i}`}
+            selected={i === at}
+          />
         ))}
       </tbody>
     </table>
   );
 }
 
-function Row({ load, now, showFeed, id, selected }: { load: LoadRow; now: Date; showFeed: boolean; id: string; selected: boolean }) {
+function Row({
+  load,
+  now,
+  showFeed,
+  id,
+  selected,
+}: {
+  load: LoadRow;
+  now: Date;
+  showFeed: boolean;
+  id: string;
+  selected: boolean;
+}) {
   const router = useRouter();
   const running = load.state === "queued" || load.state === "running";
   const progress = useProgress(running ? load.id : null, () => router.refresh());
   const { word, className } = stateWord(load.state);
   const loaded = load.state === "loaded" ? (load.inserted ?? 0) + (load.updated ?? 0) + (load.unchanged ?? 0) : null;
-  const share = progress && progress.bytesTotal > 0 ? Math.floor((100 * progress.bytesSoFar) / progress.bytesTotal) : null;
+  const share =
+    progress && progress.bytesTotal > 0 ? Math.floor((100 * progress.bytesSoFar) / progress.bytesTotal) : null;
   return (
     <tr id={id} aria-selected={selected}>
       <td className="faint whitespace-nowrap">{moment(load.askedAt, now)}</td>
@@ -87,9 +107,21 @@ function Row({ load, now, showFeed, id, selected }: { load: LoadRow; now: Date; 
           <MiniSift strata={load.sift} />
         </Link>
       </td>
-      <td className="n">{running ? grouped(progress?.recordsSoFar ?? load.recordsSoFar) : load.read === null ? "" : <Count load={load.id} n={load.read} filter={{}} />}</td>
-      <td className="n loaded">{loaded === null ? "" : <Count load={load.id} n={loaded} filter={{ outcome: "loaded" }} />}</td>
-      <td className="n held font-bold">{load.held ? <Count load={load.id} n={load.held} filter={{ outcome: "held" }} /> : ""}</td>
+      <td className="n">
+        {running ? (
+          grouped(progress?.recordsSoFar ?? load.recordsSoFar)
+        ) : load.read === null ? (
+          ""
+        ) : (
+          <Count load={load.id} n={load.read} filter={{}} />
+        )}
+      </td>
+      <td className="n loaded">
+        {loaded === null ? "" : <Count load={load.id} n={loaded} filter={{ outcome: "loaded" }} />}
+      </td>
+      <td className="n held font-bold">
+        {load.held ? <Count load={load.id} n={load.held} filter={{ outcome: "held" }} /> : ""}
+      </td>
       <td className={`whitespace-nowrap ${className}`}>
         {word}
         {load.state === "running" && share !== null && ` ${share} %`}
@@ -114,6 +146,10 @@ function whatDiffers(load: LoadRow): string {
   if (load.state === "dropped") return load.dropped ?? "";
   if (load.letThrough) return `let through: ${load.letThrough}`;
   const drift = load.drift?.map((d) => `${d.kind} ${d.name}`) ?? [];
-  const parts = [drift.length > 2 ? `${drift.length} columns differ` : drift.join(", "), load.again ? "loaded again" : "", load.topReason];
+  const parts = [
+    drift.length > 2 ? `${drift.length} columns differ` : drift.join(", "),
+    load.again ? "loaded again" : "",
+    load.topReason,
+  ];
   return parts.filter((p) => p !== "").join("; ");
 }

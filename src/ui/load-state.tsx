@@ -14,6 +14,10 @@ const WORDS: Record<LoadRow["state"], string> = {
 /** A load's state as a word; the class gives it its weight. */
 export function stateWord(state: LoadRow["state"]): { word: string; className: string } {
   const className =
-    state === "stopped" || state === "failed" ? "held font-bold" : state === "running" || state === "queued" ? "waiting font-bold" : "";
+    state === "stopped" || state === "failed"
+      ? "held font-bold"
+      : state === "running" || state === "queued"
+        ? "waiting font-bold"
+        : "";
   return { word: WORDS[state], className };
 }

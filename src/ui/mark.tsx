@@ -4,7 +4,16 @@ import type { Outcome } from "@/core/ledger.ts";
 export function Mark({ outcome, size = 14 }: { outcome: Outcome; size?: number }) {
   const seed = <ellipse cx="8" cy="8" rx="3.6" ry="6" transform="rotate(-35 8 8)" />;
   return (
-    <svg viewBox="0 0 16 16" width={size} height={size} aria-hidden="true" className="inline-block align-[-2px]" fill="none" stroke="currentColor" strokeWidth="1.3">
+    <svg
+      viewBox="0 0 16 16"
+      width={size}
+      height={size}
+      aria-hidden="true"
+      className="inline-block align-[-2px]"
+      fill="none"
+      stroke="currentColor"
+      strokeWidth="1.3"
+    >
       {outcome === "inserted" && <g fill="currentColor">{seed}</g>}
       {outcome === "updated" && (
         <>

@@ -23,7 +23,9 @@ const KEYS: [string, string][] = [
 
 /** True when keys belong to what is being typed. */
 export function isTyping(target: EventTarget | null): boolean {
-  return target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
+  return (
+    target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName))
+  );
 }
 
 export function Nav({ held, feeds }: { held: number; feeds: string[] }) {
@@ -71,9 +73,14 @@ export function Nav({ held, feeds }: { held: number; feeds: string[] }) {
   };
 
   const item = (href: string, text: string, count?: number) => {
-    const here = href === "/" ? path === "/" : path.startsWith(href) || (href === "/feeds" && path.startsWith("/loads"));
+    const here =
+      href === "/" ? path === "/" : path.startsWith(href) || (href === "/feeds" && path.startsWith("/loads"));
     return (
-      <Link href={href} aria-current={here ? "page" : undefined} className={`flex h-full items-center gap-1.5 border-b-4 pt-1 ${here ? "border-[var(--pine)] font-bold" : "border-transparent faint"}`}>
+      <Link
+        href={href}
+        aria-current={here ? "page" : undefined}
+        className={`flex h-full items-center gap-1.5 border-b-4 pt-1 ${here ? "border-[var(--pine)] font-bold" : "border-transparent faint"}`}
+      >
         {text}
         {count !== undefined && <b className="text-[var(--ink)]">{grouped(count)}</b>}
       </Link>
@@ -83,7 +90,15 @@ export function Nav({ held, feeds }: { held: number; feeds: string[] }) {
   return (
     <header className="flex h-10 items-stretch gap-6 border-b border-[var(--ink)] px-5">
       <Link href="/" className="flex items-center gap-2 text-[1.1rem] font-bold">
-        <svg viewBox="0 0 24 24" width="22" height="22" fill="none" stroke="currentColor" strokeWidth="1.6" aria-hidden="true">
+        <svg
+          viewBox="0 0 24 24"
+          width="22"
+          height="22"
+          fill="none"
+          stroke="currentColor"
+          strokeWidth="1.6"
+          aria-hidden="true"
+        >
           <path d="M3 5h18l-2.5 8a7 5 0 0 1-13 0z" />
           <path d="M6 9h12" strokeDasharray="2 1.6" />
           <path d="M9 20l.8 1.6M14 19.5l.8 1.6" />
@@ -97,17 +112,33 @@ export function Nav({ held, feeds }: { held: number; feeds: string[] }) {
       </nav>
       <div className="ml-auto flex items-center gap-3">
         <form onSubmit={open} className="flex items-center gap-1 border-b border-[var(--rule)]">
-          <input ref={jump} value={goto} onChange={(e) => setGoto(e.target.value)} aria-label="Go to a feed or a load" aria-invalid={unknown} placeholder="Feed, load number…" className="w-40 bg-transparent py-0.5 outline-offset-4 placeholder:text-[var(--faint)]" />
+          <input
+            ref={jump}
+            value={goto}
+            onChange={(e) => setGoto(e.target.value)}
+            aria-label="Go to a feed or a load"
+            aria-invalid={unknown}
+            placeholder="Feed, load number…"
+            className="w-40 bg-transparent py-0.5 outline-offset-4 placeholder:text-[var(--faint)]"
+          />
           {unknown ? <span className="held text-xs">not found</span> : <kbd>/</kbd>}
         </form>
-        <button type="button" onClick={toggle} className="flex cursor-pointer items-center gap-1 faint" aria-label="Change between light and dark">
+        <button
+          type="button"
+          onClick={toggle}
+          className="flex cursor-pointer items-center gap-1 faint"
+          aria-label="Change between light and dark"
+        >
           {theme === "loam" ? <Sun size={15} aria-hidden /> : <Moon size={15} aria-hidden />} theme
         </button>
         <button type="button" className="cursor-pointer faint" onClick={() => help.current?.showModal()}>
           <kbd>?</kbd> keys
         </button>
       </div>
-      <dialog ref={help} className="m-auto w-96 border border-[var(--ink)] bg-[var(--paper)] p-5 text-[var(--ink)] backdrop:bg-black/40">
+      <dialog
+        ref={help}
+        className="m-auto w-96 border border-[var(--ink)] bg-[var(--paper)] p-5 text-[var(--ink)] backdrop:bg-black/40"
+      >
         <div className="mb-2 flex items-baseline justify-between">
           <b className="text-lg">Keys</b>
           <button type="button" className="plain" onClick={() => help.current?.close()}>

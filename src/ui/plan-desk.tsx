@@ -63,7 +63,10 @@ export function PlanDesk({
         else undo();
       } else if (event.altKey && (event.key === "ArrowDown" || event.key === "ArrowUp")) {
         event.preventDefault();
-        setStage((s) => STAGES[Math.max(0, Math.min(STAGES.length - 1, STAGES.indexOf(s) + (event.key === "ArrowDown" ? 1 : -1)))]!);
+        setStage(
+          (s) =>
+            STAGES[Math.max(0, Math.min(STAGES.length - 1, STAGES.indexOf(s) + (event.key === "ArrowDown" ? 1 : -1)))]!,
+        );
       }
     };
     window.addEventListener("keydown", onKey);
@@ -87,7 +90,9 @@ export function PlanDesk({
     }
   }, [plan]);
 
-  const progress = useProgress(trial && !trial.done ? trial.load : null, () => setTrial((t) => t && { ...t, done: true }));
+  const progress = useProgress(trial && !trial.done ? trial.load : null, () =>
+    setTrial((t) => t && { ...t, done: true }),
+  );
 
   const run = async (): Promise<void> => {
     setProblem(null);
@@ -142,18 +147,31 @@ export function PlanDesk({
       <div className="flex items-end justify-between gap-4">
         <div>
           <p className="faint">
-            <Link href={`/feeds/${feed.name}`}>{feed.title}</Link> / plan, {shown.version === newest ? `version ${shown.version}` : `version ${shown.version} of ${newest}`}
+            <Link href={`/feeds/${feed.name}`}>{feed.title}</Link> / plan,{" "}
+            {shown.version === newest ? `version ${shown.version}` : `version ${shown.version} of ${newest}`}
             {changed ? ", changed and not saved" : `: ${shown.note}`}
           </p>
           <h1>
-            {stage === "Check" ? "Check: fields, types and limits" : stage === "Cleanse" ? "Cleanse: steps in their order" : stage === "Map" ? "Map: columns to fields" : stage === "Read" ? "Read: how files are read" : "Load: where good records go"}
+            {stage === "Check"
+              ? "Check: fields, types and limits"
+              : stage === "Cleanse"
+                ? "Cleanse: steps in their order"
+                : stage === "Map"
+                  ? "Map: columns to fields"
+                  : stage === "Read"
+                    ? "Read: how files are read"
+                    : "Load: where good records go"}
           </h1>
         </div>
         <div className="flex items-center gap-3">
           {versions.length > 1 && (
             <label className="flex items-center gap-1.5 text-sm whitespace-nowrap">
               version
-              <select className="select select-sm w-16" value={shown.version} onChange={(e) => router.push(`/feeds/${feed.name}/plan?version=${e.target.value}`)}>
+              <select
+                className="select select-sm w-16"
+                value={shown.version}
+                onChange={(e) => router.push(`/feeds/${feed.name}/plan?version=${e.target.value}`)}
+              >
                 {versions.map((v) => (
                   <option key={v}>{v}</option>
                 ))}
@@ -163,13 +181,29 @@ export function PlanDesk({
           <button type="button" className="plain disabled:opacity-40" onClick={undo} disabled={history.at === 0}>
             Undo <kbd>Ctrl Z</kbd>
           </button>
-          <button type="button" className="plain disabled:opacity-40" onClick={redo} disabled={history.at === history.plans.length - 1}>
+          <button
+            type="button"
+            className="plain disabled:opacity-40"
+            onClick={redo}
+            disabled={history.at === history.plans.length - 1}
+          >
             Redo
           </button>
-          <button type="button" className="btn btn-line" disabled={busy || fault !== null || delivery === null || (trial !== null && !trial.done)} onClick={() => void run()} title={delivery ? `On ${delivery.name}` : "There is no delivery to try it on"}>
+          <button
+            type="button"
+            className="btn btn-line"
+            disabled={busy || fault !== null || delivery === null || (trial !== null && !trial.done)}
+            onClick={() => void run()}
+            title={delivery ? `On ${delivery.name}` : "There is no delivery to try it on"}
+          >
             Try on the latest delivery
           </button>
-          <button type="button" className="btn btn-primary" disabled={(!changed && shown.version === newest) || fault !== null || busy} onClick={() => setSaving(true)}>
+          <button
+            type="button"
+            className="btn btn-primary"
+            disabled={(!changed && shown.version === newest) || fault !== null || busy}
+            onClick={() => setSaving(true)}
+          >
             Save as version {nextVersion}…
           </button>
         </div>
@@ -184,7 +218,13 @@ export function PlanDesk({
         >
           <label className="grow">
             What changed and why, for those who read the versions later
-            <input autoFocus className="input input-sm mt-1" value={note} onChange={(e) => setNote(e.target.value)} maxLength={500} />
+            <input
+              autoFocus
+              className="input input-sm mt-1"
+              value={note}
+              onChange={(e) => setNote(e.target.value)}
+              maxLength={500}
+            />
           </label>
           <button type="button" className="btn btn-line" onClick={() => setSaving(false)}>
             Not yet
@@ -199,11 +239,18 @@ export function PlanDesk({
       {trial && (
         <div className="mt-2 border-l-4 border-[var(--slate)] bg-[var(--paper-bright)] px-3 py-2" aria-live="polite">
           {trial.done ? (
-            <TrialResult load={trial.load} feed={feed.name} delivery={delivery!} stale={trial.of !== plan} onClose={() => setTrial(null)} />
+            <TrialResult
+              load={trial.load}
+              feed={feed.name}
+              delivery={delivery!}
+              stale={trial.of !== plan}
+              onClose={() => setTrial(null)}
+            />
           ) : (
             <p>
               <span className="loading loading-dots loading-xs mr-2" aria-hidden="true" />
-              Trying it on {delivery?.name}: {progress ? `${grouped(progress.recordsSoFar)} records` : "waiting"}. Nothing is written to the target.
+              Trying it on {delivery?.name}: {progress ? `${grouped(progress.recordsSoFar)} records` : "waiting"}.
+              Nothing is written to the target.
             </p>
           )}
         </div>
@@ -211,7 +258,13 @@ export function PlanDesk({
       <div className="mt-3 grid grid-cols-1 gap-5 lg:grid-cols-[13rem_minmax(0,1fr)]">
         <nav aria-label="Stages of the plan">
           {STAGES.map((s, i) => (
-            <button key={s} type="button" aria-current={s === stage ? "step" : undefined} onClick={() => setStage(s)} className={`flex w-full cursor-pointer items-center justify-between gap-2 border-b border-l-4 border-b-[var(--rule)] px-2 py-2 text-left ${s === stage ? "border-l-[var(--pine)] bg-[var(--shade)]" : "border-l-transparent"}`}>
+            <button
+              key={s}
+              type="button"
+              aria-current={s === stage ? "step" : undefined}
+              onClick={() => setStage(s)}
+              className={`flex w-full cursor-pointer items-center justify-between gap-2 border-b border-l-4 border-b-[var(--rule)] px-2 py-2 text-left ${s === stage ? "border-l-[var(--pine)] bg-[var(--shade)]" : "border-l-transparent"}`}
+            >
               <span>
                 <b>{s}</b>
                 <span className="block text-xs faint">{notes[s]}</span>
@@ -223,7 +276,11 @@ export function PlanDesk({
             <kbd>Alt ↑</kbd> <kbd>Alt ↓</kbd> stage
           </p>
           <div className="mt-4 flex flex-col items-start gap-1 text-sm">
-            <button type="button" className="plain" onClick={() => setUnsavedJson(unsavedJson === null ? JSON.stringify(plan, null, 2) : null)}>
+            <button
+              type="button"
+              className="plain"
+              onClick={() => setUnsavedJson(unsavedJson === null ? JSON.stringify(plan, null, 2) : null)}
+            >
               {unsavedJson === null ? "The plan as JSON" : "Back to the table"}
             </button>
           </div>
@@ -231,12 +288,22 @@ export function PlanDesk({
         <section className="min-w-0">
           {unsavedJson !== null ? (
             <>
-              <textarea className="textarea raw h-[60vh] text-sm" aria-label="The plan as JSON" spellCheck={false} value={unsavedJson} onChange={(e) => setUnsavedJson(e.target.value)} />
+              <textarea
+                className="textarea raw h-[60vh] text-sm"
+                aria-label="The plan as JSON"
+                spellCheck={false}
+                value={unsavedJson}
+                onChange={(e) => setUnsavedJson(e.target.value)}
+              />
               <div className="mt-2 flex gap-3">
                 <button type="button" className="btn btn-line" onClick={() => takeJson(unsavedJson)}>
                   Take this over
                 </button>
-                <a className="plain self-center" download={`${feed.name}-plan.json`} href={`data:application/json;charset=utf-8,${encodeURIComponent(unsavedJson)}`}>
+                <a
+                  className="plain self-center"
+                  download={`${feed.name}-plan.json`}
+                  href={`data:application/json;charset=utf-8,${encodeURIComponent(unsavedJson)}`}
+                >
                   Save it as a file
                 </a>
               </div>

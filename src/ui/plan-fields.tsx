@@ -8,7 +8,10 @@ import { TYPES, TYPE_IDS, type TypeId } from "@/core/type/index.ts";
 import { counted, label } from "./words.ts";
 
 /** The settings of a field's type in one line of text, and back. */
-export const SIZE: Record<TypeId, { hint: string; show: (f: Field) => string; take: (text: string) => Partial<Field> }> = {
+export const SIZE: Record<
+  TypeId,
+  { hint: string; show: (f: Field) => string; take: (text: string) => Partial<Field> }
+> = {
   text: {
     hint: "most characters",
     show: (f) => (f.length === undefined ? "" : String(f.length)),
@@ -29,12 +32,27 @@ export const SIZE: Record<TypeId, { hint: string; show: (f: Field) => string; ta
     take: (t) => {
       const [yes = "", no = ""] = t.split("/");
       const words = { yes: splitList(yes), no: splitList(no) };
-      return { words: words.yes.length > 0 && words.no.length > 0 ? words : { yes: ["yes", "true", "1"], no: ["no", "false", "0"] } };
+      return {
+        words:
+          words.yes.length > 0 && words.no.length > 0 ? words : { yes: ["yes", "true", "1"], no: ["no", "false", "0"] },
+      };
     },
   },
-  date: { hint: "formats", show: (f) => (f.formats ?? []).join(", "), take: (t) => ({ formats: splitList(t).length > 0 ? splitList(t) : ["yyyy-MM-dd"] }) },
-  timestamp: { hint: "formats", show: (f) => (f.formats ?? []).join(", "), take: (t) => (splitList(t).length > 0 ? { formats: splitList(t) } : {}) },
-  code: { hint: "allowed values", show: (f) => (f.values ?? []).join(", "), take: (t) => ({ values: splitList(t).length > 0 ? splitList(t) : ["?"] }) },
+  date: {
+    hint: "formats",
+    show: (f) => (f.formats ?? []).join(", "),
+    take: (t) => ({ formats: splitList(t).length > 0 ? splitList(t) : ["yyyy-MM-dd"] }),
+  },
+  timestamp: {
+    hint: "formats",
+    show: (f) => (f.formats ?? []).join(", "),
+    take: (t) => (splitList(t).length > 0 ? { formats: splitList(t) } : {}),
+  },
+  code: {
+    hint: "allowed values",
+    show: (f) => (f.values ?? []).join(", "),
+    take: (t) => ({ values: splitList(t).length > 0 ? splitList(t) : ["?"] }),
+  },
 };
 
 export function splitList(text: string): string[] {
@@ -65,8 +83,10 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
   const { fields } = plan.contract;
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
   const [open, setOpen] = useState<string | null>(null);
-  const setFields = (next: Field[], more: Partial<Plan> = {}): void => change({ ...plan, ...more, contract: { fields: next } });
-  const update = (name: string, edit: (f: Field) => Field): void => setFields(fields.map((f) => (f.name === name ? edit(f) : f)));
+  const setFields = (next: Field[], more: Partial<Plan> = {}): void =>
+    change({ ...plan, ...more, contract: { fields: next } });
+  const update = (name: string, edit: (f: Field) => Field): void =>
+    setFields(fields.map((f) => (f.name === name ? edit(f) : f)));
 
   const rename = (from: string, to: string): void => {
     if (to === from || to === "") return;
@@ -74,7 +94,11 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
     change({
       ...plan,
       // The old name stays a name that its column may have.
-      contract: { fields: fields.map((f) => (f.name === from ? { ...f, name: to, also: [...new Set([...(f.also ?? []), from])] } : f)) },
+      contract: {
+        fields: fields.map((f) =>
+          f.name === from ? { ...f, name: to, also: [...new Set([...(f.also ?? []), from])] } : f,
+        ),
+      },
       cleanse: plan.cleanse.map((s) => (s.in === "*" ? s : { ...s, in: follow(s.in) })),
       check: plan.check.map((c) => ({ ...c, in: follow(c.in) })),
       load: { ...plan.load, key: follow(plan.load.key) },
@@ -87,7 +111,9 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
     setFields(
       fields.filter((f) => f.name !== name),
       {
-        cleanse: plan.cleanse.map((s) => (s.in === "*" ? s : { ...s, in: s.in.filter((n) => n !== name) })).filter((s) => s.in === "*" || s.in.length > 0),
+        cleanse: plan.cleanse
+          .map((s) => (s.in === "*" ? s : { ...s, in: s.in.filter((n) => n !== name) }))
+          .filter((s) => s.in === "*" || s.in.length > 0),
         check: plan.check.map((c) => ({ ...c, in: c.in.filter((n) => n !== name) })).filter((c) => c.in.length > 1),
         load: { ...plan.load, key: plan.load.key.filter((n) => n !== name) },
       },
@@ -121,7 +147,12 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
           <thead>
             <tr>
               <th>
-                <input type="checkbox" aria-label="Pick all fields" checked={picked.size === fields.length} onChange={(e) => setPicked(e.target.checked ? new Set(fields.map((f) => f.name)) : new Set())} />
+                <input
+                  type="checkbox"
+                  aria-label="Pick all fields"
+                  checked={picked.size === fields.length}
+                  onChange={(e) => setPicked(e.target.checked ? new Set(fields.map((f) => f.name)) : new Set())}
+                />
               </th>
               <th>field</th>
               <th>type</th>
@@ -141,13 +172,23 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
               return (
                 <tr key={f.name} aria-selected={f.name === open}>
                   <td>
-                    <input type="checkbox" aria-label={`Pick ${f.name}`} checked={picked.has(f.name)} onChange={() => toggle(f.name)} />
+                    <input
+                      type="checkbox"
+                      aria-label={`Pick ${f.name}`}
+                      checked={picked.has(f.name)}
+                      onChange={() => toggle(f.name)}
+                    />
                   </td>
                   <td className="w-36">
                     <Text label={`Name of ${f.name}`} value={f.name} take={(v) => rename(f.name, v.trim())} bold />
                   </td>
                   <td className="w-28">
-                    <select className="select select-xs" aria-label={`Type of ${f.name}`} value={f.type} onChange={(e) => update(f.name, (x) => withType(x, e.target.value as TypeId))}>
+                    <select
+                      className="select select-xs"
+                      aria-label={`Type of ${f.name}`}
+                      value={f.type}
+                      onChange={(e) => update(f.name, (x) => withType(x, e.target.value as TypeId))}
+                    >
                       {TYPE_IDS.map((t) => (
                         <option key={t} value={t}>
                           {t}
@@ -156,19 +197,82 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
                     </select>
                   </td>
                   <td>
-                    {SIZE[f.type].hint && <Text label={`${SIZE[f.type].hint} of ${f.name}`} placeholder={SIZE[f.type].hint} value={SIZE[f.type].show(f)} take={(v) => update(f.name, (x) => withProperty({ ...x, length: undefined } as unknown as Field, SIZE[f.type].take(v)))} />}
+                    {SIZE[f.type].hint && (
+                      <Text
+                        label={`${SIZE[f.type].hint} of ${f.name}`}
+                        placeholder={SIZE[f.type].hint}
+                        value={SIZE[f.type].show(f)}
+                        take={(v) =>
+                          update(f.name, (x) =>
+                            withProperty({ ...x, length: undefined } as unknown as Field, SIZE[f.type].take(v)),
+                          )
+                        }
+                      />
+                    )}
                   </td>
                   <td className="text-center">
-                    <input type="checkbox" aria-label={`${f.name} is required`} checked={f.required ?? false} onChange={(e) => update(f.name, (x) => withProperty(x, { required: e.target.checked || undefined }))} />
+                    <input
+                      type="checkbox"
+                      aria-label={`${f.name} is required`}
+                      checked={f.required ?? false}
+                      onChange={(e) =>
+                        update(f.name, (x) => withProperty(x, { required: e.target.checked || undefined }))
+                      }
+                    />
                   </td>
                   <td className="text-center">
-                    <input type="checkbox" aria-label={`${f.name} is unique`} checked={(f.unique ?? false) || plan.load.key.join() === f.name} disabled={plan.load.key.join() === f.name} title={plan.load.key.join() === f.name ? "It is the key" : undefined} onChange={(e) => update(f.name, (x) => withProperty(x, { unique: e.target.checked || undefined }))} />
+                    <input
+                      type="checkbox"
+                      aria-label={`${f.name} is unique`}
+                      checked={(f.unique ?? false) || plan.load.key.join() === f.name}
+                      disabled={plan.load.key.join() === f.name}
+                      title={plan.load.key.join() === f.name ? "It is the key" : undefined}
+                      onChange={(e) =>
+                        update(f.name, (x) => withProperty(x, { unique: e.target.checked || undefined }))
+                      }
+                    />
                   </td>
-                  <td className="w-28">{ordered && <Text label={`Least of ${f.name}`} value={f.least === undefined ? "" : String(f.least)} take={(v) => update(f.name, (x) => withProperty(x, { least: v.trim() || undefined }))} />}</td>
-                  <td className="w-28">{ordered && <Text label={`Most of ${f.name}`} value={f.most === undefined ? "" : String(f.most)} take={(v) => update(f.name, (x) => withProperty(x, { most: v.trim() || undefined }))} />}</td>
-                  <td className="w-32">{(f.type === "text" || f.type === "code") && <Text label={`Pattern of ${f.name}`} value={f.pattern ?? ""} take={(v) => update(f.name, (x) => withProperty(x, { pattern: v || undefined }))} mono />}</td>
                   <td className="w-28">
-                    <select className="select select-xs" aria-label={`On failure of ${f.name}`} value={typeof f.on_failure === "object" ? "by check" : (f.on_failure ?? "hold")} onChange={(e) => (e.target.value === "by check" ? setOpen(f.name) : update(f.name, (x) => withProperty(x, { on_failure: e.target.value === "hold" ? undefined : e.target.value })))}>
+                    {ordered && (
+                      <Text
+                        label={`Least of ${f.name}`}
+                        value={f.least === undefined ? "" : String(f.least)}
+                        take={(v) => update(f.name, (x) => withProperty(x, { least: v.trim() || undefined }))}
+                      />
+                    )}
+                  </td>
+                  <td className="w-28">
+                    {ordered && (
+                      <Text
+                        label={`Most of ${f.name}`}
+                        value={f.most === undefined ? "" : String(f.most)}
+                        take={(v) => update(f.name, (x) => withProperty(x, { most: v.trim() || undefined }))}
+                      />
+                    )}
+                  </td>
+                  <td className="w-32">
+                    {(f.type === "text" || f.type === "code") && (
+                      <Text
+                        label={`Pattern of ${f.name}`}
+                        value={f.pattern ?? ""}
+                        take={(v) => update(f.name, (x) => withProperty(x, { pattern: v || undefined }))}
+                        mono
+                      />
+                    )}
+                  </td>
+                  <td className="w-28">
+                    <select
+                      className="select select-xs"
+                      aria-label={`On failure of ${f.name}`}
+                      value={typeof f.on_failure === "object" ? "by check" : (f.on_failure ?? "hold")}
+                      onChange={(e) =>
+                        e.target.value === "by check"
+                          ? setOpen(f.name)
+                          : update(f.name, (x) =>
+                              withProperty(x, { on_failure: e.target.value === "hold" ? undefined : e.target.value }),
+                            )
+                      }
+                    >
                       {ON_FAILURE.map((p) => (
                         <option key={p}>{p}</option>
                       ))}
@@ -176,7 +280,12 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
                     </select>
                   </td>
                   <td>
-                    <button type="button" className="plain" aria-expanded={open === f.name} onClick={() => setOpen(open === f.name ? null : f.name)}>
+                    <button
+                      type="button"
+                      className="plain"
+                      aria-expanded={open === f.name}
+                      onClick={() => setOpen(open === f.name ? null : f.name)}
+                    >
                       {open === f.name ? "less" : "more"}
                     </button>
                   </td>
@@ -192,13 +301,35 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
         </button>
         <span className="faint text-sm">{counted(fields.length, "field")}; pick several to change them alike</span>
       </div>
-      {opened && <FieldMore key={opened.name} plan={plan} field={opened} update={(edit) => update(opened.name, edit)} remove={() => remove(opened.name)} />}
+      {opened && (
+        <FieldMore
+          key={opened.name}
+          plan={plan}
+          field={opened}
+          update={(edit) => update(opened.name, edit)}
+          remove={() => remove(opened.name)}
+        />
+      )}
     </>
   );
 }
 
 /** A text that is taken over when it is left, or with Enter: half-typed values change nothing. */
-function Text({ label: name, value, take, placeholder, mono = false, bold = false }: { label: string; value: string; take: (value: string) => void; placeholder?: string; mono?: boolean; bold?: boolean }) {
+function Text({
+  label: name,
+  value,
+  take,
+  placeholder,
+  mono = false,
+  bold = false,
+}: {
+  label: string;
+  value: string;
+  take: (value: string) => void;
+  placeholder?: string;
+  mono?: boolean;
+  bold?: boolean;
+}) {
   const [draft, setDraft] = useState<string | null>(null);
   const commit = (): void => {
     if (draft !== null && draft !== value) take(draft);
@@ -222,7 +353,15 @@ function Text({ label: name, value, take, placeholder, mono = false, bold = fals
 }
 
 /** One change for all the picked fields. */
-function Alike({ count, apply, clear }: { count: number; apply: (edit: (f: Field) => Field) => void; clear: () => void }) {
+function Alike({
+  count,
+  apply,
+  clear,
+}: {
+  count: number;
+  apply: (edit: (f: Field) => Field) => void;
+  clear: () => void;
+}) {
   const [property, setProperty] = useState<Property>("on failure");
   const [value, setValue] = useState("hold");
   if (count === 0) return null;
@@ -261,20 +400,40 @@ function Alike({ count, apply, clear }: { count: number; apply: (edit: (f: Field
       }}
     >
       <b>{counted(count, "field")} picked:</b> set
-      <select className="select select-xs w-32" aria-label="Property" value={property} onChange={(e) => { const p = e.target.value as Property; setProperty(p); setValue(choices[p]?.[0] ?? ""); }}>
+      <select
+        className="select select-xs w-32"
+        aria-label="Property"
+        value={property}
+        onChange={(e) => {
+          const p = e.target.value as Property;
+          setProperty(p);
+          setValue(choices[p]?.[0] ?? "");
+        }}
+      >
         {(Object.keys(choices) as Property[]).map((p) => (
           <option key={p}>{p}</option>
         ))}
       </select>
       to
       {options ? (
-        <select className="select select-xs w-32" aria-label="Value" value={value} onChange={(e) => setValue(e.target.value)}>
+        <select
+          className="select select-xs w-32"
+          aria-label="Value"
+          value={value}
+          onChange={(e) => setValue(e.target.value)}
+        >
           {options.map((o) => (
             <option key={o}>{o}</option>
           ))}
         </select>
       ) : (
-        <input className="input input-xs w-40" aria-label="Value" value={value} onChange={(e) => setValue(e.target.value)} placeholder="empty takes it away" />
+        <input
+          className="input input-xs w-40"
+          aria-label="Value"
+          value={value}
+          onChange={(e) => setValue(e.target.value)}
+          placeholder="empty takes it away"
+        />
       )}
       <button type="submit" className="btn btn-line btn-sm">
         Change {counted(count, "field")}
@@ -287,8 +446,20 @@ function Alike({ count, apply, clear }: { count: number; apply: (edit: (f: Field
 }
 
 /** What does not fit the table's row: title, other names, the policy of each check, where the field is used. */
-function FieldMore({ plan, field, update, remove }: { plan: Plan; field: Field; update: (edit: (f: Field) => Field) => void; remove: () => void }) {
-  const asked = FIELD_CHECKS.filter((id) => CHECKS[id].asked(field) || (id === "unique" && plan.load.key.join() === field.name));
+function FieldMore({
+  plan,
+  field,
+  update,
+  remove,
+}: {
+  plan: Plan;
+  field: Field;
+  update: (edit: (f: Field) => Field) => void;
+  remove: () => void;
+}) {
+  const asked = FIELD_CHECKS.filter(
+    (id) => CHECKS[id].asked(field) || (id === "unique" && plan.load.key.join() === field.name),
+  );
   const used = [
     ...plan.cleanse.flatMap((s, i) => (s.in === "*" || s.in.includes(field.name) ? [`step ${i + 1}, ${s.do}`] : [])),
     ...plan.check.flatMap((c) => (c.in.includes(field.name) ? [`unique over ${c.in.join(" and ")}`] : [])),
@@ -296,12 +467,25 @@ function FieldMore({ plan, field, update, remove }: { plan: Plan; field: Field; 
     `target ${plan.load.target}.${field.name}`,
   ];
   return (
-    <section aria-label={`More of ${field.name}`} className="mt-3 grid grid-cols-1 gap-6 border-t border-[var(--ink)] pt-3 md:grid-cols-3">
+    <section
+      aria-label={`More of ${field.name}`}
+      className="mt-3 grid grid-cols-1 gap-6 border-t border-[var(--ink)] pt-3 md:grid-cols-3"
+    >
       <div>
         <h2>{field.name} is called</h2>
-        <Text label="Title" placeholder="title for people" value={field.title ?? ""} take={(v) => update((f) => withProperty(f, { title: v.trim() || undefined }))} />
+        <Text
+          label="Title"
+          placeholder="title for people"
+          value={field.title ?? ""}
+          take={(v) => update((f) => withProperty(f, { title: v.trim() || undefined }))}
+        />
         <h2 className="mt-2">its column was also called</h2>
-        <Text label="Other names, comma between" placeholder="other names, comma between" value={(field.also ?? []).join(", ")} take={(v) => update((f) => withProperty(f, { also: splitList(v).length > 0 ? splitList(v) : undefined }))} />
+        <Text
+          label="Other names, comma between"
+          placeholder="other names, comma between"
+          value={(field.also ?? []).join(", ")}
+          take={(v) => update((f) => withProperty(f, { also: splitList(v).length > 0 ? splitList(v) : undefined }))}
+        />
       </div>
       <div>
         <h2>when a check fails</h2>

@@ -28,7 +28,12 @@ export function ReadStage({ plan, change }: StageProps) {
   return (
     <div className="grid max-w-xl grid-cols-[11rem_1fr] items-center gap-x-4 gap-y-2">
       <label htmlFor="read-delimiter">between cells</label>
-      <select id="read-delimiter" className="select select-sm" value={read.delimiter} onChange={(e) => set({ delimiter: e.target.value })}>
+      <select
+        id="read-delimiter"
+        className="select select-sm"
+        value={read.delimiter}
+        onChange={(e) => set({ delimiter: e.target.value })}
+      >
         {DELIMITER_WORDS.map(([d, word]) => (
           <option key={d} value={d}>
             {word}
@@ -37,13 +42,23 @@ export function ReadStage({ plan, change }: StageProps) {
         {!known && <option value={read.delimiter}>“{read.delimiter}”</option>}
       </select>
       <label htmlFor="read-quote">quote</label>
-      <select id="read-quote" className="select select-sm" value={read.quote} onChange={(e) => set({ quote: e.target.value })}>
+      <select
+        id="read-quote"
+        className="select select-sm"
+        value={read.quote}
+        onChange={(e) => set({ quote: e.target.value })}
+      >
         <option value={'"'}>double quote</option>
         <option value="'">single quote</option>
         <option value="">none</option>
       </select>
       <label htmlFor="read-encoding">encoding</label>
-      <select id="read-encoding" className="select select-sm" value={read.encoding} onChange={(e) => set({ encoding: e.target.value })}>
+      <select
+        id="read-encoding"
+        className="select select-sm"
+        value={read.encoding}
+        onChange={(e) => set({ encoding: e.target.value })}
+      >
         {["auto", ...ENCODINGS].map((e) => (
           <option key={e} value={e}>
             {e === "auto" ? "found out from each file" : e}
@@ -51,9 +66,23 @@ export function ReadStage({ plan, change }: StageProps) {
         ))}
       </select>
       <label htmlFor="read-skip">lines to pass over</label>
-      <input id="read-skip" type="number" min={0} max={10000} className="input input-sm" value={read.skip} onChange={(e) => set({ skip: Math.max(0, Math.floor(Number(e.target.value) || 0)) })} />
+      <input
+        id="read-skip"
+        type="number"
+        min={0}
+        max={10000}
+        className="input input-sm"
+        value={read.skip}
+        onChange={(e) => set({ skip: Math.max(0, Math.floor(Number(e.target.value) || 0)) })}
+      />
       <label htmlFor="read-header">first line names columns</label>
-      <input id="read-header" type="checkbox" className="justify-self-start" checked={read.header} onChange={(e) => set({ header: e.target.checked })} />
+      <input
+        id="read-header"
+        type="checkbox"
+        className="justify-self-start"
+        checked={read.header}
+        onChange={(e) => set({ header: e.target.checked })}
+      />
     </div>
   );
 }
@@ -63,7 +92,9 @@ export function MapStage({ plan, change }: StageProps) {
   const [drafts, setDrafts] = useState<Record<string, string>>({});
   return (
     <>
-      <p className="faint mb-2">A column meets a field by any of these names, whatever its case, spaces, punctuation and place in the file.</p>
+      <p className="faint mb-2">
+        A column meets a field by any of these names, whatever its case, spaces, punctuation and place in the file.
+      </p>
       <table className="ledger max-w-4xl">
         <thead>
           <tr>
@@ -108,7 +139,11 @@ export function MapStage({ plan, change }: StageProps) {
       </table>
       <label className="mt-3 flex items-center gap-3">
         a column that no field takes
-        <select className="select select-sm w-56" value={plan.map.extra} onChange={(e) => change({ ...plan, map: { extra: e.target.value as Plan["map"]["extra"] } })}>
+        <select
+          className="select select-sm w-56"
+          value={plan.map.extra}
+          onChange={(e) => change({ ...plan, map: { extra: e.target.value as Plan["map"]["extra"] } })}
+        >
           <option value="note">is noted on the report</option>
           <option value="leave">is left without a word</option>
           <option value="stop">stops the load</option>
@@ -137,20 +172,44 @@ export function StepList({ plan, change }: StageProps) {
   };
   return (
     <>
-      {plan.cleanse.length === 0 && <p className="mb-2">Steps that change values before they are checked will be listed here. Add the first below.</p>}
+      {plan.cleanse.length === 0 && (
+        <p className="mb-2">
+          Steps that change values before they are checked will be listed here. Add the first below.
+        </p>
+      )}
       <ol>
         {plan.cleanse.map((step, i) => (
-          <li key={i} className="grid grid-cols-[2rem_minmax(0,1fr)_auto] items-start gap-3 border-b border-[var(--rule)] py-2">
+          <li
+            key={i}
+            className="grid grid-cols-[2rem_minmax(0,1fr)_auto] items-start gap-3 border-b border-[var(--rule)] py-2"
+          >
             <span className="faint text-right">{i + 1}</span>
             <StepEditor plan={plan} step={step} set={(next) => set(plan.cleanse.map((s, k) => (k === i ? next : s)))} />
             <span className="flex gap-3 text-sm">
-              <button type="button" className="plain disabled:opacity-40" disabled={i === 0} onClick={() => move(i, -1)} aria-label={`Move step ${i + 1} up`}>
+              <button
+                type="button"
+                className="plain disabled:opacity-40"
+                disabled={i === 0}
+                onClick={() => move(i, -1)}
+                aria-label={`Move step ${i + 1} up`}
+              >
                 up
               </button>
-              <button type="button" className="plain disabled:opacity-40" disabled={i === plan.cleanse.length - 1} onClick={() => move(i, 1)} aria-label={`Move step ${i + 1} down`}>
+              <button
+                type="button"
+                className="plain disabled:opacity-40"
+                disabled={i === plan.cleanse.length - 1}
+                onClick={() => move(i, 1)}
+                aria-label={`Move step ${i + 1} down`}
+              >
                 down
               </button>
-              <button type="button" className="plain held" onClick={() => set(plan.cleanse.filter((_, k) => k !== i))} aria-label={`Take step ${i + 1} out`}>
+              <button
+                type="button"
+                className="plain held"
+                onClick={() => set(plan.cleanse.filter((_, k) => k !== i))}
+                aria-label={`Take step ${i + 1} out`}
+              >
                 take out
               </button>
             </span>
@@ -160,7 +219,13 @@ export function StepList({ plan, change }: StageProps) {
       <div className="mt-3 flex flex-wrap items-center gap-3">
         Add a step:
         {STEP_IDS.map((id) => (
-          <button key={id} type="button" className="btn btn-line btn-sm" title={STEPS[id].about} onClick={() => set([...plan.cleanse, { do: id, in: "*", ...FIRST_OPTIONS[id] }])}>
+          <button
+            key={id}
+            type="button"
+            className="btn btn-line btn-sm"
+            title={STEPS[id].about}
+            onClick={() => set([...plan.cleanse, { do: id, in: "*", ...FIRST_OPTIONS[id] }])}
+          >
             {STEPS[id].title}
           </button>
         ))}
@@ -192,7 +257,12 @@ function StepEditor({ plan, step, set }: { plan: Plan; step: Step; set: (step: S
         <fieldset className="my-1 flex flex-wrap gap-x-4 gap-y-0.5 border-l-4 border-[var(--ochre)] bg-[var(--paper-bright)] p-2">
           <legend className="sr-only">Fields of this step</legend>
           <label className="flex items-center gap-1 font-semibold">
-            <input type="checkbox" checked={step.in === "*"} onChange={(e) => set({ ...step, in: e.target.checked ? "*" : chosen.slice(0, 1) })} /> all fields
+            <input
+              type="checkbox"
+              checked={step.in === "*"}
+              onChange={(e) => set({ ...step, in: e.target.checked ? "*" : chosen.slice(0, 1) })}
+            />{" "}
+            all fields
           </label>
           {plan.contract.fields.map((f) => (
             <label key={f.name} className="flex items-center gap-1">
@@ -200,7 +270,9 @@ function StepEditor({ plan, step, set }: { plan: Plan; step: Step; set: (step: S
                 type="checkbox"
                 checked={chosen.includes(f.name)}
                 onChange={(e) => {
-                  const next = plan.contract.fields.map((x) => x.name).filter((n) => (n === f.name ? e.target.checked : chosen.includes(n)));
+                  const next = plan.contract.fields
+                    .map((x) => x.name)
+                    .filter((n) => (n === f.name ? e.target.checked : chosen.includes(n)));
                   if (next.length > 0) set({ ...step, in: next });
                 }}
               />
@@ -213,7 +285,11 @@ function StepEditor({ plan, step, set }: { plan: Plan; step: Step; set: (step: S
         {step.do === "case" && (
           <label className="flex items-center gap-2">
             to
-            <select className="select select-xs w-28" value={String(step["to"])} onChange={(e) => commit("to", e.target.value)}>
+            <select
+              className="select select-xs w-28"
+              value={String(step["to"])}
+              onChange={(e) => commit("to", e.target.value)}
+            >
               {["upper", "lower", "sentence"].map((o) => (
                 <option key={o}>{o}</option>
               ))}
@@ -223,7 +299,14 @@ function StepEditor({ plan, step, set }: { plan: Plan; step: Step; set: (step: S
         {step.do === "empty-words" && (
           <label className="flex items-center gap-2">
             the words
-            <input className="input input-xs w-72" value={draft["words"] ?? (step["words"] as string[]).join(", ")} onChange={(e) => setDraft({ ...draft, words: e.target.value })} onBlur={(e) => commit("words", splitList(e.target.value).length > 0 ? splitList(e.target.value) : step["words"])} />
+            <input
+              className="input input-xs w-72"
+              value={draft["words"] ?? (step["words"] as string[]).join(", ")}
+              onChange={(e) => setDraft({ ...draft, words: e.target.value })}
+              onBlur={(e) =>
+                commit("words", splitList(e.target.value).length > 0 ? splitList(e.target.value) : step["words"])
+              }
+            />
           </label>
         )}
         {step.do === "replace" && (
@@ -231,12 +314,21 @@ function StepEditor({ plan, step, set }: { plan: Plan; step: Step; set: (step: S
             {(["find", "with"] as const).map((name) => (
               <label key={name} className="flex items-center gap-2">
                 {label(name)}
-                <input className="input input-xs w-40 font-mono" value={draft[name] ?? String(step[name] ?? "")} onChange={(e) => setDraft({ ...draft, [name]: e.target.value })} onBlur={(e) => commit(name, name === "find" && e.target.value === "" ? step["find"] : e.target.value)} />
+                <input
+                  className="input input-xs w-40 font-mono"
+                  value={draft[name] ?? String(step[name] ?? "")}
+                  onChange={(e) => setDraft({ ...draft, [name]: e.target.value })}
+                  onBlur={(e) => commit(name, name === "find" && e.target.value === "" ? step["find"] : e.target.value)}
+                />
               </label>
             ))}
             {(["pattern", "whole"] as const).map((name) => (
               <label key={name} className="flex items-center gap-1">
-                <input type="checkbox" checked={step[name] === true} onChange={(e) => commit(name, e.target.checked || undefined)} />
+                <input
+                  type="checkbox"
+                  checked={step[name] === true}
+                  onChange={(e) => commit(name, e.target.checked || undefined)}
+                />
                 {name === "pattern" ? "a pattern" : "whole cell only"}
               </label>
             ))}
@@ -252,27 +344,50 @@ export function LoadStage({ plan, change, ddl }: StageProps & { ddl: string }) {
   const { load, gates } = plan;
   const set = (more: Partial<Plan["load"]>): void => change({ ...plan, load: { ...load, ...more } });
   const share = gates.find((g): g is Extract<Gate, { limit: "held share" }> => g.limit === "held share");
-  const setGate = (limit: Gate["limit"], gate: Gate | null): void => change({ ...plan, gates: [...gates.filter((g) => g.limit !== limit), ...(gate ? [gate] : [])] });
+  const setGate = (limit: Gate["limit"], gate: Gate | null): void =>
+    change({ ...plan, gates: [...gates.filter((g) => g.limit !== limit), ...(gate ? [gate] : [])] });
   const has = (limit: Gate["limit"]): boolean => gates.some((g) => g.limit === limit);
   return (
     <div className="grid grid-cols-1 gap-8 xl:grid-cols-2">
       <div>
         <div className="grid grid-cols-[9rem_1fr] items-center gap-x-4 gap-y-2">
           <label htmlFor="load-target">target table</label>
-          <input id="load-target" className="input input-sm" defaultValue={load.target} onBlur={(e) => e.target.value.trim() !== load.target && set({ target: e.target.value.trim() })} />
+          <input
+            id="load-target"
+            className="input input-sm"
+            defaultValue={load.target}
+            onBlur={(e) => e.target.value.trim() !== load.target && set({ target: e.target.value.trim() })}
+          />
           <label htmlFor="load-mode">mode</label>
-          <select id="load-mode" className="select select-sm" value={load.mode} onChange={(e) => set({ mode: e.target.value as Plan["load"]["mode"] })}>
+          <select
+            id="load-mode"
+            className="select select-sm"
+            value={load.mode}
+            onChange={(e) => set({ mode: e.target.value as Plan["load"]["mode"] })}
+          >
             <option value="append">append: add; a key that is there already is held</option>
             <option value="replace">replace all: empty the target first</option>
             <option value="upsert">upsert: add what is new, update what differs</option>
           </select>
         </div>
         <fieldset className="mt-3">
-          <legend className="faint text-sm font-bold">Key: the fields that together tell one record from another</legend>
+          <legend className="faint text-sm font-bold">
+            Key: the fields that together tell one record from another
+          </legend>
           <div className="flex flex-wrap gap-x-4">
             {plan.contract.fields.map((f) => (
               <label key={f.name} className="flex items-center gap-1">
-                <input type="checkbox" checked={load.key.includes(f.name)} onChange={(e) => set({ key: plan.contract.fields.map((x) => x.name).filter((n) => (n === f.name ? e.target.checked : load.key.includes(n))) })} />
+                <input
+                  type="checkbox"
+                  checked={load.key.includes(f.name)}
+                  onChange={(e) =>
+                    set({
+                      key: plan.contract.fields
+                        .map((x) => x.name)
+                        .filter((n) => (n === f.name ? e.target.checked : load.key.includes(n))),
+                    })
+                  }
+                />
                 {f.name}
               </label>
             ))}
@@ -280,20 +395,48 @@ export function LoadStage({ plan, change, ddl }: StageProps & { ddl: string }) {
         </fieldset>
         <h2 className="mt-4">Gates: past these a load stops before the target is touched</h2>
         <label className="flex items-center gap-2 py-0.5">
-          <input type="checkbox" checked={share !== undefined} onChange={(e) => setGate("held share", e.target.checked ? { limit: "held share", over: 0.2 } : null)} />
+          <input
+            type="checkbox"
+            checked={share !== undefined}
+            onChange={(e) => setGate("held share", e.target.checked ? { limit: "held share", over: 0.2 } : null)}
+          />
           held share over
-          <input type="number" min={0} max={100} step={1} className="input input-xs w-20 text-right" aria-label="Held share in per cent" disabled={!share} value={share ? Math.round(share.over * 1000) / 10 : ""} onChange={(e) => setGate("held share", { limit: "held share", over: Math.min(1, Math.max(0, Number(e.target.value) / 100)) })} />%
+          <input
+            type="number"
+            min={0}
+            max={100}
+            step={1}
+            className="input input-xs w-20 text-right"
+            aria-label="Held share in per cent"
+            disabled={!share}
+            value={share ? Math.round(share.over * 1000) / 10 : ""}
+            onChange={(e) =>
+              setGate("held share", {
+                limit: "held share",
+                over: Math.min(1, Math.max(0, Number(e.target.value) / 100)),
+              })
+            }
+          />
+          %
         </label>
         {(["nothing read", "required column missing"] as const).map((limit) => (
           <label key={limit} className="flex items-center gap-2 py-0.5">
-            <input type="checkbox" checked={has(limit)} onChange={(e) => setGate(limit, e.target.checked ? { limit } : null)} />
+            <input
+              type="checkbox"
+              checked={has(limit)}
+              onChange={(e) => setGate(limit, e.target.checked ? { limit } : null)}
+            />
             {limit}
           </label>
         ))}
       </div>
       <div>
         <h2>The target, as this version makes it</h2>
-        <pre className="raw mt-1 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-3 text-[0.85rem]" tabIndex={0} aria-label="The target's DDL">
+        <pre
+          className="raw mt-1 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-3 text-[0.85rem]"
+          tabIndex={0}
+          aria-label="The target's DDL"
+        >
           {ddl}
         </pre>
       </div>

@@ -10,7 +10,19 @@ import { ProblemNote } from "./problem-note.tsx";
 import { OUTCOME_CLASS, grouped, recordsHref } from "./words.ts";
 
 /** What a trial came to, in counts that lead to their records. */
-export function TrialResult({ load: id, feed, delivery, stale, onClose }: { load: number; feed: string; delivery: { name: string }; stale: boolean; onClose: () => void }) {
+export function TrialResult({
+  load: id,
+  feed,
+  delivery,
+  stale,
+  onClose,
+}: {
+  load: number;
+  feed: string;
+  delivery: { name: string };
+  stale: boolean;
+  onClose: () => void;
+}) {
   const [load, setLoad] = useState<Load | null>(null);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   useEffect(() => {
@@ -20,7 +32,17 @@ export function TrialResult({ load: id, feed, delivery, stale, onClose }: { load
   }, [id]);
   if (problem) return <ProblemNote problem={problem} />;
   if (!load) return <p>…</p>;
-  if (!load.report) return <ProblemNote problem={{ type: "", title: load.error?.message ?? `The trial is ${load.state}.`, detail: load.error?.detail ?? "", hint: load.error?.hint ?? "" }} />;
+  if (!load.report)
+    return (
+      <ProblemNote
+        problem={{
+          type: "",
+          title: load.error?.message ?? `The trial is ${load.state}.`,
+          detail: load.error?.detail ?? "",
+          hint: load.error?.hint ?? "",
+        }}
+      />
+    );
   const { balance, checks, gates } = load.report;
   const fired = checks.filter((c) => c.problems > 0).sort((a, b) => b.problems - a.problems);
   const closed = gates.filter((g) => !g.passed);
@@ -46,7 +68,9 @@ export function TrialResult({ load: id, feed, delivery, stale, onClose }: { load
           Close
         </button>
       </p>
-      <p className={closed.length > 0 ? "held" : "faint"}>{closed.length > 0 ? `It would stop: ${closed.map((g) => g.message).join(" ")}` : "It would pass every gate."}</p>
+      <p className={closed.length > 0 ? "held" : "faint"}>
+        {closed.length > 0 ? `It would stop: ${closed.map((g) => g.message).join(" ")}` : "It would pass every gate."}
+      </p>
       {fired.length > 0 && (
         <p className="flex flex-wrap gap-x-4">
           {fired.slice(0, 8).map((c) => (

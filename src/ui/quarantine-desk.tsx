@@ -29,15 +29,31 @@ const idOf = (h: { load: number; record: number }): string => `${h.load}:${h.rec
 
 /** The values of a held record under the plan in force, with what was mended before and now. */
 export function valuesOf(held: HeldRecord, compiled: Compiled, edits: Record<string, string> = {}): string[] {
-  return compiled.fields.map((f) => edits[f.name] ?? held.mended?.[f.name] ?? held.values[held.fields.indexOf(f.name)] ?? "");
+  return compiled.fields.map(
+    (f) => edits[f.name] ?? held.mended?.[f.name] ?? held.values[held.fields.indexOf(f.name)] ?? "",
+  );
 }
 
 /** Whether the browser can tell that the record will pass; repeats and taken keys only the store can. */
-export function verdictOf(held: HeldRecord, compiled: Compiled, edits: Record<string, string> = {}): Rechecked & { unsure: boolean } {
+export function verdictOf(
+  held: HeldRecord,
+  compiled: Compiled,
+  edits: Record<string, string> = {},
+): Rechecked & { unsure: boolean } {
   const result = recheck(compiled, valuesOf(held, compiled, edits));
   const late = held.problems.filter((p) => p.check.endsWith(":unique") || p.check.startsWith("target:"));
-  const same = late.filter((p) => (compiled.checks.find((c) => c.key === p.check)?.fields.map((f) => compiled.fields[f]!.name) ?? compiled.plan.load.key).every((name) => edits[name] === undefined));
-  return { ...result, problems: [...result.problems, ...same], passes: result.passes && same.every((p) => p.onFailure === "note"), unsure: late.length > 0 };
+  const same = late.filter((p) =>
+    (
+      compiled.checks.find((c) => c.key === p.check)?.fields.map((f) => compiled.fields[f]!.name) ??
+      compiled.plan.load.key
+    ).every((name) => edits[name] === undefined),
+  );
+  return {
+    ...result,
+    problems: [...result.problems, ...same],
+    passes: result.passes && same.every((p) => p.onFailure === "note"),
+    unsure: late.length > 0,
+  };
 }
 
 /**
@@ -77,10 +93,18 @@ export function QuarantineDesk({
   const [stayed, setStayed] = useState<Record<string, string>>({});
   const box = useRef<HTMLDivElement>(null);
   // eslint-disable-next-line react-hooks/incompatible-library
-  const rows = useVirtualizer({ count: records.length, getScrollElement: () => box.current, estimateSize: () => 27, overscan: 10 });
+  const rows = useVirtualizer({
+    count: records.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => 27,
+    overscan: 10,
+  });
 
   const verdicts = useMemo(
-    () => (compiled ? new Map(records.map((h) => [idOf(h), verdictOf(h, compiled, edits[idOf(h)])])) : new Map<string, ReturnType<typeof verdictOf>>()),
+    () =>
+      compiled
+        ? new Map(records.map((h) => [idOf(h), verdictOf(h, compiled, edits[idOf(h)])]))
+        : new Map<string, ReturnType<typeof verdictOf>>(),
     [records, compiled, edits],
   );
   const passes = useCallback((h: HeldRecord): boolean => verdicts.get(idOf(h))?.passes ?? false, [verdicts]);
@@ -96,7 +120,10 @@ export function QuarantineDesk({
       setProblem(null);
       setDone(null);
       try {
-        const answer = await api<{ released: number; stayed: { load: number; record: number; problems: { message: string }[] }[] }>("/api/quarantine/release", {
+        const answer = await api<{
+          released: number;
+          stayed: { load: number; record: number; problems: { message: string }[] }[];
+        }>("/api/quarantine/release", {
           json: { records: which.map((h) => ({ load: h.load, record: h.record, values: edits[idOf(h)] ?? {} })) },
         });
         const kept = new Map(answer.stayed.map((s) => [idOf(s), s.problems.map((p) => p.message).join(" ")]));
@@ -105,7 +132,9 @@ export function QuarantineDesk({
         setPicked(new Set());
         setStayed(Object.fromEntries(kept));
         const where = which.length === 1 && gone.size === 1 ? ` into ${plan?.load.target ?? "the target"}` : "";
-        setDone({ text: `Released ${counted(answer.released, "record")}${where}${kept.size > 0 ? `; ${kept.size} stayed: ${[...kept.values()][0]}` : ""}.` });
+        setDone({
+          text: `Released ${counted(answer.released, "record")}${where}${kept.size > 0 ? `; ${kept.size} stayed: ${[...kept.values()][0]}` : ""}.`,
+        });
         router.refresh();
       } catch (error) {
         setProblem(problemOf(error));
@@ -121,7 +150,9 @@ export function QuarantineDesk({
     setProblem(null);
     try {
       const which = forDiscard.map((h) => ({ load: h.load, record: h.record }));
-      const { discarded } = await api<{ discarded: number }>("/api/quarantine/discard", { json: { records: which, reason } });
+      const { discarded } = await api<{ discarded: number }>("/api/quarantine/discard", {
+        json: { records: which, reason },
+      });
       const gone = new Set(which.map(idOf));
       setRecords((have) => have.filter((h) => !gone.has(idOf(h))));
       setPicked(new Set());
@@ -198,7 +229,10 @@ export function QuarantineDesk({
     return (
       <>
         <h1>{filter.load ? `Nothing of load ${filter.load} is held` : "The quarantine is empty"}</h1>
-        <p className="my-2">Records that fail a check will be here, each with what is wrong, until they are mended and released, or discarded with a reason.</p>
+        <p className="my-2">
+          Records that fail a check will be here, each with what is wrong, until they are mended and released, or
+          discarded with a reason.
+        </p>
         {done && <p>{done.text}</p>}
         {filter.load !== undefined && (
           <Link className="plain" href={`/loads/${filter.load}`}>
@@ -211,7 +245,9 @@ export function QuarantineDesk({
 
   const wrongField = group.check.startsWith("read:") ? null : (group.check.split(":")[0]!.split("+")[0] ?? null);
   const key = compiled.plan.load.key;
-  const leading = [...new Set([...key, ...(wrongField && compiled.fields.some((f) => f.name === wrongField) ? [wrongField] : [])])];
+  const leading = [
+    ...new Set([...key, ...(wrongField && compiled.fields.some((f) => f.name === wrongField) ? [wrongField] : [])]),
+  ];
   const columns = [...leading, ...compiled.fields.map((f) => f.name).filter((n) => !leading.includes(n))];
   const number = new Map(compiled.fields.map((f, i) => [f.name, i]));
   const items = rows.getVirtualItems();
@@ -226,7 +262,10 @@ export function QuarantineDesk({
             {filter.load !== undefined && (
               <>
                 {" / "}
-                <Link href={`/loads/${filter.load}`}>load {filter.load}</Link> · <Link className="underline" href="/quarantine">all loads</Link>
+                <Link href={`/loads/${filter.load}`}>load {filter.load}</Link> ·{" "}
+                <Link className="underline" href="/quarantine">
+                  all loads
+                </Link>
               </>
             )}
           </p>
@@ -241,7 +280,12 @@ export function QuarantineDesk({
           <button type="button" className="btn btn-line" onClick={() => setDiscarding(true)} disabled={busy}>
             Discard {grouped(forDiscard.length)}… <kbd>X</kbd>
           </button>
-          <button type="button" className="btn btn-primary" disabled={busy || releasable.length === 0} onClick={() => void release(releasable)}>
+          <button
+            type="button"
+            className="btn btn-primary"
+            disabled={busy || releasable.length === 0}
+            onClick={() => void release(releasable)}
+          >
             Release {counted(releasable.length, "record")}
           </button>
         </div>
@@ -267,7 +311,13 @@ export function QuarantineDesk({
         >
           <label className="grow">
             Why {counted(forDiscard.length, "record")} will not be loaded
-            <input autoFocus className="input input-sm mt-1" value={reason} onChange={(e) => setReason(e.target.value)} maxLength={500} />
+            <input
+              autoFocus
+              className="input input-sm mt-1"
+              value={reason}
+              onChange={(e) => setReason(e.target.value)}
+              maxLength={500}
+            />
           </label>
           <button type="button" className="btn btn-line" onClick={() => setDiscarding(false)}>
             Keep them
@@ -288,12 +338,19 @@ export function QuarantineDesk({
               const here = g.check === group.check && g.feed === group.feed;
               return (
                 <li key={`${g.feed} ${g.check}`}>
-                  <Link href={`/quarantine?${query({ check: g.check })}`} aria-current={here ? "true" : undefined} className={`block border-b border-[var(--rule)] border-l-4 py-1.5 pr-2 pl-2 ${here ? "border-l-[var(--plum)] bg-[var(--shade)]" : "border-l-transparent"}`}>
+                  <Link
+                    href={`/quarantine?${query({ check: g.check })}`}
+                    aria-current={here ? "true" : undefined}
+                    className={`block border-b border-[var(--rule)] border-l-4 py-1.5 pr-2 pl-2 ${here ? "border-l-[var(--plum)] bg-[var(--shade)]" : "border-l-transparent"}`}
+                  >
                     <span className="flex justify-between gap-2">
                       <span className="font-semibold">{g.fault}</span>
                       <b className="held">{grouped(g.count)}</b>
                     </span>
-                    <span className="mt-0.5 block h-1.5 bg-[var(--plum)]" style={{ width: `${Math.max(1, (100 * g.count) / groups[0]!.count)}%` }} />
+                    <span
+                      className="mt-0.5 block h-1.5 bg-[var(--plum)]"
+                      style={{ width: `${Math.max(1, (100 * g.count) / groups[0]!.count)}%` }}
+                    />
                   </Link>
                 </li>
               );
@@ -301,7 +358,8 @@ export function QuarantineDesk({
           </ul>
           <h2 className="mt-3">Age</h2>
           <p>
-            today <b>{grouped(ages.today)}</b> · 1-7 days <b>{grouped(ages.week)}</b> · older <b>{grouped(ages.older)}</b>
+            today <b>{grouped(ages.today)}</b> · 1-7 days <b>{grouped(ages.week)}</b> · older{" "}
+            <b>{grouped(ages.older)}</b>
           </p>
         </section>
         <section aria-label="Records" className="min-w-0">
@@ -315,12 +373,23 @@ export function QuarantineDesk({
               <kbd>Space</kbd> pick <kbd>E</kbd> mend <kbd>R</kbd> release
             </span>
           </div>
-          <div ref={box} tabIndex={0} role="region" aria-label="Records of this cause" className="max-h-[calc(100dvh-11rem)] overflow-auto border-t border-b border-[var(--ink)]">
+          <div
+            ref={box}
+            tabIndex={0}
+            role="region"
+            aria-label="Records of this cause"
+            className="max-h-[calc(100dvh-11rem)] overflow-auto border-t border-b border-[var(--ink)]"
+          >
             <table className="ledger">
               <thead className="sticky top-0 z-10 bg-[var(--paper)]">
                 <tr>
                   <th>
-                    <input type="checkbox" aria-label="Pick all" checked={picked.size > 0 && picked.size === records.length} onChange={(e) => setPicked(e.target.checked ? new Set(records.map(idOf)) : new Set())} />
+                    <input
+                      type="checkbox"
+                      aria-label="Pick all"
+                      checked={picked.size > 0 && picked.size === records.length}
+                      onChange={(e) => setPicked(e.target.checked ? new Set(records.map(idOf)) : new Set())}
+                    />
                   </th>
                   <th className="n">load</th>
                   <th className="n">line</th>
@@ -343,9 +412,21 @@ export function QuarantineDesk({
                   const wrong = new Set(verdict.problems.filter((p) => p.onFailure !== "note").map((p) => p.field));
                   const values = valuesOf(h, compiled, edits[id]);
                   return (
-                    <tr key={id} aria-selected={item.index === at} onClick={() => setAt(item.index)} className="cursor-pointer" style={{ height: 27 }}>
+                    <tr
+                      key={id}
+                      aria-selected={item.index === at}
+                      onClick={() => setAt(item.index)}
+                      className="cursor-pointer"
+                      style={{ height: 27 }}
+                    >
                       <td>
-                        <input type="checkbox" aria-label={`Pick line ${h.line}`} checked={picked.has(id)} onChange={() => pick(id)} onClick={(e) => e.stopPropagation()} />
+                        <input
+                          type="checkbox"
+                          aria-label={`Pick line ${h.line}`}
+                          checked={picked.has(id)}
+                          onChange={() => pick(id)}
+                          onClick={(e) => e.stopPropagation()}
+                        />
                       </td>
                       <td className="n faint">{h.load}</td>
                       <td className="n faint">{grouped(h.line)}</td>
@@ -358,7 +439,10 @@ export function QuarantineDesk({
                         </td>
                       ) : (
                         columns.map((c) => (
-                          <td key={c} className={`max-w-56 truncate whitespace-nowrap ${wrong.has(c) ? "bg-[var(--plum-soft)] held" : edits[id]?.[c] !== undefined ? "bg-[var(--ochre-soft)]" : ""}`}>
+                          <td
+                            key={c}
+                            className={`max-w-56 truncate whitespace-nowrap ${wrong.has(c) ? "bg-[var(--plum-soft)] held" : edits[id]?.[c] !== undefined ? "bg-[var(--ochre-soft)]" : ""}`}
+                          >
                             <Value text={values[number.get(c)!] ?? ""} mono={c === wrongField} />
                           </td>
                         ))
@@ -385,9 +469,18 @@ export function QuarantineDesk({
             stayed={stayed[idOf(open)] ?? null}
             pickedCount={picked.size}
             busy={busy}
-            onEdit={(field, value) => setEdits((all) => ({ ...all, [idOf(open)]: { ...all[idOf(open)], [field]: value } }))}
-            onReset={() => setEdits((all) => Object.fromEntries(Object.entries(all).filter(([id]) => id !== idOf(open))))}
-            onAlike={(field, value) => setEdits((all) => ({ ...all, ...Object.fromEntries([...picked].map((id) => [id, { ...all[id], [field]: value }])) }))}
+            onEdit={(field, value) =>
+              setEdits((all) => ({ ...all, [idOf(open)]: { ...all[idOf(open)], [field]: value } }))
+            }
+            onReset={() =>
+              setEdits((all) => Object.fromEntries(Object.entries(all).filter(([id]) => id !== idOf(open))))
+            }
+            onAlike={(field, value) =>
+              setEdits((all) => ({
+                ...all,
+                ...Object.fromEntries([...picked].map((id) => [id, { ...all[id], [field]: value }])),
+              }))
+            }
             onRelease={() => void release([open])}
           />
         )}

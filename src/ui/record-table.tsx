@@ -17,7 +17,12 @@ export function RecordTable({ load, query, first }: { load: number; query: strin
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   const box = useRef<HTMLDivElement>(null);
   // eslint-disable-next-line react-hooks/incompatible-library
-  const rows = useVirtualizer({ count: records.length, getScrollElement: () => box.current, estimateSize: () => 27, overscan: 12 });
+  const rows = useVirtualizer({
+    count: records.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => 27,
+    overscan: 12,
+  });
 
   const more = async (): Promise<void> => {
     if (next === null) return;
@@ -44,7 +49,13 @@ export function RecordTable({ load, query, first }: { load: number; query: strin
         {counted(records.length, "record")}
         {next !== null && " so far"}
       </p>
-      <div ref={box} tabIndex={0} role="region" aria-label="Records" className="max-h-[calc(100dvh-13rem)] overflow-auto border-b border-[var(--ink)]">
+      <div
+        ref={box}
+        tabIndex={0}
+        role="region"
+        aria-label="Records"
+        className="max-h-[calc(100dvh-13rem)] overflow-auto border-b border-[var(--ink)]"
+      >
         <table className="ledger">
           <thead className="sticky top-0 z-10 bg-[var(--paper)]">
             <tr>
@@ -79,7 +90,10 @@ export function RecordTable({ load, query, first }: { load: number; query: strin
                     </td>
                   ) : (
                     r.values.map((value, f) => (
-                      <td key={f} className={`max-w-64 truncate whitespace-nowrap ${wrong.has(first.fields[f]!) ? "bg-[var(--plum-soft)]" : r.changed[f] ? "bg-[var(--ochre-soft)]" : ""}`}>
+                      <td
+                        key={f}
+                        className={`max-w-64 truncate whitespace-nowrap ${wrong.has(first.fields[f]!) ? "bg-[var(--plum-soft)]" : r.changed[f] ? "bg-[var(--ochre-soft)]" : ""}`}
+                      >
                         {r.changed[f] && (
                           <s className="faint mr-1.5 text-[0.9em]">
                             <Value text={r.arrived[f] ?? ""} />

@@ -22,7 +22,14 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
   const height = strata.length * STEP + 8;
   return (
     <figure>
-      <svg viewBox={`0 0 780 ${height}`} width="780" height={height} className="max-w-full" role="group" aria-label="The sift: how many records left each stage, and what stayed behind">
+      <svg
+        viewBox={`0 0 780 ${height}`}
+        width="780"
+        height={height}
+        className="max-w-full"
+        role="group"
+        aria-label="The sift: how many records left each stage, and what stayed behind"
+      >
         <defs>
           <pattern id="hatch" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
             <path d="M0 0 V5" stroke="currentColor" strokeWidth="1" className="held" opacity="0.7" />
@@ -43,22 +50,58 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
                 {s.note.length > 23 ? `${s.note.slice(0, 22)}…` : s.note}
                 <title>{s.note}</title>
               </text>
-              <a href={recordsHref(load, { left: s.stage })} aria-label={`${s.stage}: ${grouped(s.left)} of ${grouped(s.entered)} records went on. ${s.note}`}>
+              <a
+                href={recordsHref(load, { left: s.stage })}
+                aria-label={`${s.stage}: ${grouped(s.left)} of ${grouped(s.entered)} records went on. ${s.note}`}
+              >
                 <clipPath id={clip}>
                   <path d={shape} />
                 </clipPath>
                 <path d={shape} fill="var(--shade)" />
                 <g clipPath={`url(#${clip})`}>
-                  <Grain seed={i + 1} far={i / Math.max(1, strata.length - 1)} x={LEFT} y={y} wide={Math.max(top, bottom)} />
+                  <Grain
+                    seed={i + 1}
+                    far={i / Math.max(1, strata.length - 1)}
+                    x={LEFT}
+                    y={y}
+                    wide={Math.max(top, bottom)}
+                  />
                 </g>
-                <line x1={LEFT} x2={LEFT + Math.max(bottom, 8)} y1={y + TALL} y2={y + TALL} stroke="currentColor" strokeWidth="1.5" strokeDasharray={`${7 - i * 1.3} ${4 - i * 0.6}`} />
-                <text x={LEFT + 10} y={y + 30} fontSize="16" fontWeight="700" fill="currentColor" stroke="var(--shade)" strokeWidth="4" paintOrder="stroke">
+                <line
+                  x1={LEFT}
+                  x2={LEFT + Math.max(bottom, 8)}
+                  y1={y + TALL}
+                  y2={y + TALL}
+                  stroke="currentColor"
+                  strokeWidth="1.5"
+                  strokeDasharray={`${7 - i * 1.3} ${4 - i * 0.6}`}
+                />
+                <text
+                  x={LEFT + 10}
+                  y={y + 30}
+                  fontSize="16"
+                  fontWeight="700"
+                  fill="currentColor"
+                  stroke="var(--shade)"
+                  strokeWidth="4"
+                  paintOrder="stroke"
+                >
                   {grouped(s.left)}
                 </text>
               </a>
               {s.trays.map((t) => (
-                <a key={t.at} className="held" href={recordsHref(load, { outcome: t.outcome, at: t.at })} aria-label={`${grouped(t.count)} ${t.outcome} in ${s.stage}: ${t.reason}`}>
-                  <path d={fall(LEFT + top, y, TRAY_X, y + TALL - 10) ?? ""} fill="none" stroke="currentColor" strokeDasharray="1.5 3" />
+                <a
+                  key={t.at}
+                  className="held"
+                  href={recordsHref(load, { outcome: t.outcome, at: t.at })}
+                  aria-label={`${grouped(t.count)} ${t.outcome} in ${s.stage}: ${t.reason}`}
+                >
+                  <path
+                    d={fall(LEFT + top, y, TRAY_X, y + TALL - 10) ?? ""}
+                    fill="none"
+                    stroke="currentColor"
+                    strokeDasharray="1.5 3"
+                  />
                   <text x={TRAY_X} y={y + 20} fontSize="13" fill="currentColor">
                     <tspan fontWeight="700">
                       {grouped(t.count)} {t.outcome}
@@ -69,7 +112,12 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
                     <title>{t.reason}</title>
                   </text>
                   <rect x={TRAY_X} y={y + 28} width={Math.max(4, tray(t.count))} height="15" fill="url(#hatch)" />
-                  <path d={`M${TRAY_X} ${y + 26} V${y + 43} H${TRAY_X + Math.max(4, tray(t.count))} V${y + 26}`} fill="none" stroke="currentColor" strokeWidth="1.6" />
+                  <path
+                    d={`M${TRAY_X} ${y + 26} V${y + 43} H${TRAY_X + Math.max(4, tray(t.count))} V${y + 26}`}
+                    fill="none"
+                    stroke="currentColor"
+                    strokeWidth="1.6"
+                  />
                 </a>
               ))}
             </g>
@@ -77,7 +125,8 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
         })}
       </svg>
       <figcaption className="faint text-xs">
-        Strata: full width is {grouped(strata[0]?.entered ?? 0)} records.{anyTray && ` Trays have a scale of their own: the widest is ${grouped(widest)}.`}
+        Strata: full width is {grouped(strata[0]?.entered ?? 0)} records.
+        {anyTray && ` Trays have a scale of their own: the widest is ${grouped(widest)}.`}
       </figcaption>
     </figure>
   );
@@ -99,7 +148,16 @@ function Grain({ seed, far, x, y, wide }: { seed: number; far: number; x: number
       const angle = 28 + turn() * 75 * loose;
       const odd = jitter() > 0.75 && far < 0.75;
       grains.push(
-        <ellipse key={`${row}.${column}`} cx={cx.toFixed(1)} cy={cy.toFixed(1)} rx={(size * 0.48).toFixed(1)} ry={(size * 1.15).toFixed(1)} transform={`rotate(${angle.toFixed(0)} ${cx.toFixed(1)} ${cy.toFixed(1)})`} fill={odd ? "var(--ochre)" : far > 0.6 ? "var(--pine)" : "var(--grain)"} opacity={odd ? 0.55 : 0.35 + far * 0.4} />,
+        <ellipse
+          key={`${row}.${column}`}
+          cx={cx.toFixed(1)}
+          cy={cy.toFixed(1)}
+          rx={(size * 0.48).toFixed(1)}
+          ry={(size * 1.15).toFixed(1)}
+          transform={`rotate(${angle.toFixed(0)} ${cx.toFixed(1)} ${cy.toFixed(1)})`}
+          fill={odd ? "var(--ochre)" : far > 0.6 ? "var(--pine)" : "var(--grain)"}
+          opacity={odd ? 0.55 : 0.35 + far * 0.4}
+        />,
       );
     }
   }
@@ -119,11 +177,17 @@ function fall(x0: number, y0: number, x1: number, y1: number): string | null {
 /** The sift in a row of a list: the widths alone. The row beside it has the numbers. */
 export function MiniSift({ strata }: { strata: readonly Stratum[] | null }) {
   if (!strata || strata.length === 0) return <span className="faint">–</span>;
-  const x = scaleLinear().domain([0, Math.max(1, strata[0]!.entered)]).range([0, 92]);
+  const x = scaleLinear()
+    .domain([0, Math.max(1, strata[0]!.entered)])
+    .range([0, 92]);
   return (
     <svg width="94" height={strata.length * 4} aria-hidden="true" className="block">
       {strata.map((s, i) => (
-        <path key={s.stage} d={`M0 ${i * 4} H${Math.max(1, x(s.entered))} L${Math.max(1, x(s.left))} ${i * 4 + 3} H0 Z`} fill={i === strata.length - 1 ? "var(--pine)" : "var(--grain)"} />
+        <path
+          key={s.stage}
+          d={`M0 ${i * 4} H${Math.max(1, x(s.entered))} L${Math.max(1, x(s.left))} ${i * 4 + 3} H0 Z`}
+          fill={i === strata.length - 1 ? "var(--pine)" : "var(--grain)"}
+        />
       ))}
     </svg>
   );
@@ -131,13 +195,29 @@ export function MiniSift({ strata }: { strata: readonly Stratum[] | null }) {
 
 /** One stage of the sift, small, with its number: the way from stage to stage in the plan. */
 export function StratumChip({ strata, at }: { strata: readonly Stratum[]; at: number }) {
-  const x = scaleLinear().domain([0, Math.max(1, strata[0]!.entered)]).range([0, 76]);
+  const x = scaleLinear()
+    .domain([0, Math.max(1, strata[0]!.entered)])
+    .range([0, 76]);
   const { entered, left } = strata[at]!;
   const bottom = Math.max(2, x(left));
   return (
-    <svg width="80" height="30" role="img" aria-label={`${grouped(left)} records of the latest delivery left this stage`} className="shrink-0">
+    <svg
+      width="80"
+      height="30"
+      role="img"
+      aria-label={`${grouped(left)} records of the latest delivery left this stage`}
+      className="shrink-0"
+    >
       <path d={`M0 1 H${Math.max(2, x(entered))} L${bottom} 26 H0 Z`} fill="var(--shade)" />
-      <line x1="0" x2={bottom} y1="26" y2="26" stroke="currentColor" strokeWidth="1.4" strokeDasharray={`${7 - at * 1.3} ${4 - at * 0.6}`} />
+      <line
+        x1="0"
+        x2={bottom}
+        y1="26"
+        y2="26"
+        stroke="currentColor"
+        strokeWidth="1.4"
+        strokeDasharray={`${7 - at * 1.3} ${4 - at * 0.6}`}
+      />
       <text x="7" y="18" fontSize="13" fontWeight="700" fill="currentColor">
         {grouped(left)}
       </text>

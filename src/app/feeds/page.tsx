@@ -24,7 +24,8 @@ export default async function Feeds() {
       <h1 className="mb-3">{feeds.length === 1 ? "1 feed" : `${feeds.length} feeds`}</h1>
       {feeds.length === 0 ? (
         <p>
-          Feeds will be listed here. Make one from a plan: <code className="raw">npm run sieve -- feed plan.json --title “…”</code>
+          Feeds will be listed here. Make one from a plan:{" "}
+          <code className="raw">npm run sieve -- feed plan.json --title “…”</code>
         </p>
       ) : (
         <table className="ledger">
@@ -57,12 +58,29 @@ export default async function Feeds() {
                     </Link>
                   )}
                 </td>
-                <td>{f.last ? <Link className="count" href={`/loads/${f.last.id}`}>{`${f.last.id}, ${moment(f.last.askedAt, now)}`}</Link> : "none yet"}</td>
+                <td>
+                  {f.last ? (
+                    <Link
+                      className="count"
+                      href={`/loads/${f.last.id}`}
+                    >{`${f.last.id}, ${moment(f.last.askedAt, now)}`}</Link>
+                  ) : (
+                    "none yet"
+                  )}
+                </td>
                 <td>
                   <MiniSift strata={f.last?.sift ?? null} />
                 </td>
-                <td className={f.last ? stateWord(f.last.state).className : ""}>{f.last ? stateWord(f.last.state).word : ""}</td>
-                <td className="n held font-bold">{f.held > 0 && <Link className="count" href={`/quarantine?feed=${f.name}`}>{grouped(f.held)}</Link>}</td>
+                <td className={f.last ? stateWord(f.last.state).className : ""}>
+                  {f.last ? stateWord(f.last.state).word : ""}
+                </td>
+                <td className="n held font-bold">
+                  {f.held > 0 && (
+                    <Link className="count" href={`/quarantine?feed=${f.name}`}>
+                      {grouped(f.held)}
+                    </Link>
+                  )}
+                </td>
               </tr>
             ))}
           </tbody>

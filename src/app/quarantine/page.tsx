@@ -7,7 +7,11 @@ import { db } from "../server.ts";
 
 export const metadata = { title: "Quarantine" };
 
-export default async function QuarantinePage({ searchParams }: { searchParams: Promise<Record<string, string | string[] | undefined>> }) {
+export default async function QuarantinePage({
+  searchParams,
+}: {
+  searchParams: Promise<Record<string, string | string[] | undefined>>;
+}) {
   const parsed = heldQuery.safeParse(await searchParams);
   const { after: _, limit: __, check, ...filter } = parsed.success ? parsed.data : heldQuery.parse({});
   const [groups, total, ages, feeds] = await Promise.all([

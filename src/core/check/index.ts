@@ -8,4 +8,12 @@ import { typeCheck } from "./type.ts";
 import { unique } from "./unique.ts";
 
 /** The checks on one field, in the order in which they are made. */
-export const CHECKS: Record<FieldCheck, CheckPart> = { type: typeCheck, required, length, least, most, pattern, unique };
+export const CHECKS: Record<FieldCheck, CheckPart> = {
+  type: typeCheck,
+  required,
+  length,
+  least,
+  most,
+  pattern,
+  unique,
+};

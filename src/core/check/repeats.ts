@@ -65,7 +65,7 @@ export class Repeats {
   /** Takes the value of the next record; true when it may have been given before. */
   add(a: number, b: number, record: number, file: number, line: number): boolean {
     // All four bits of a value lie in one run of 16 words: one miss of the processor's cache, not four.
-    const run = (a & this.mask) >>> 5 << 4 & (this.bits.length - 1);
+    const run = (((a & this.mask) >>> 5) << 4) & (this.bits.length - 1);
     let seen = true;
     for (let k = 0; k < 4; k++) {
       const pick = (b >>> (k * 8)) ^ (a >>> (24 - k * 5));

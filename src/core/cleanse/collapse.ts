@@ -20,7 +20,8 @@ function mayCollapse(bytes: Uint8Array, start: number, end: number): boolean {
   for (let p = start; p < end; p++) {
     const b = bytes[p]!;
     if (b > 32 && b < 0xc2) continue;
-    if (b <= 32 ? b !== 32 || bytes[p + 1] === 32 : b === 0xc2 || b === 0xe1 || b === 0xe2 || b === 0xe3 || b === 0xef) return true;
+    if (b <= 32 ? b !== 32 || bytes[p + 1] === 32 : b === 0xc2 || b === 0xe1 || b === 0xe2 || b === 0xe3 || b === 0xef)
+      return true;
   }
   return false;
 }

@@ -17,7 +17,8 @@ export const emptyWords: StepPart<EmptyWordsOptions> = {
     const known = new Set(words.map((w) => w.toLowerCase()));
     const longest = Math.max(...words.map((w) => w.length)) * 4;
     const firsts = new Uint8Array(256);
-    for (const w of words) for (const c of [w.toLowerCase(), w.toUpperCase()]) firsts[new TextEncoder().encode(c)[0]!] = 1;
+    for (const w of words)
+      for (const c of [w.toLowerCase(), w.toUpperCase()]) firsts[new TextEncoder().encode(c)[0]!] = 1;
     return (heap, cells, count, changed) => {
       const { start, end } = cells;
       const { bytes } = heap;

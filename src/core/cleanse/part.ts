@@ -22,7 +22,10 @@ export interface StepPart<Options extends object> {
 }
 
 /** A step from a function of one cell's text; `looks` may pass over cells that it can't change. */
-export function byText(change: (text: string) => string, looks?: (bytes: Uint8Array, start: number, end: number) => boolean): Apply {
+export function byText(
+  change: (text: string) => string,
+  looks?: (bytes: Uint8Array, start: number, end: number) => boolean,
+): Apply {
   return (heap, cells, count, changed) => {
     let n = 0;
     for (let r = 0; r < count; r++) {

@@ -21,7 +21,8 @@ export const replace: StepPart<ReplaceOptions> = {
     pattern: z.boolean().optional().describe("The text to find is a pattern (RE2)"),
     whole: z.boolean().optional().describe("Only where it is the whole cell"),
   },
-  words: (o) => `replace ${o.pattern ? "pattern " : ""}“${o.find}” by ${o.with === "" ? "nothing" : `“${o.with}”`}${o.whole ? " (whole cell)" : ""}`,
+  words: (o) =>
+    `replace ${o.pattern ? "pattern " : ""}“${o.find}” by ${o.with === "" ? "nothing" : `“${o.with}”`}${o.whole ? " (whole cell)" : ""}`,
   apply(o) {
     if (o.pattern) {
       const pattern = compilePattern(o.whole ? `^(?:${o.find})$` : o.find);

@@ -92,7 +92,10 @@ export function compilePlan(plan: Plan): Compiled {
       id: "unique",
       fields: numbers(names),
       onFailure,
-      title: names.length === 1 ? CHECKS.unique.title(fields[number.get(names[0]!)!]!) : `${names.join(" and ")} together are given once`,
+      title:
+        names.length === 1
+          ? CHECKS.unique.title(fields[number.get(names[0]!)!]!)
+          : `${names.join(" and ")} together are given once`,
       expected: CHECKS.unique.expected(fields[0]!),
       part: CHECKS.unique,
       test: null,
@@ -221,7 +224,9 @@ export function repeatProblem(
     check: key,
     field: names[0] ?? "",
     value: values.join(", "),
-    message: first ? `${what} ${verb} already given in line ${grouped(first.line)} of ${first.file}.` : `${what} ${names.length > 1 ? "are" : "is"} already in the target.`,
+    message: first
+      ? `${what} ${verb} already given in line ${grouped(first.line)} of ${first.file}.`
+      : `${what} ${names.length > 1 ? "are" : "is"} already in the target.`,
     expected: first ? CHECKS.unique.expected(compiled.fields[0]!) : "a key that the target does not have yet",
     onFailure: check?.onFailure ?? "hold",
   };

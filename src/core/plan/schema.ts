@@ -63,7 +63,8 @@ const field = z
   .superRefine((value, context) => {
     const f = value as unknown as Field;
     const fail = (path: string, message: string): void => context.addIssue({ code: "custom", path: [path], message });
-    if (f.type === "decimal" && f.scale! > f.precision!) fail("scale", "The scale can't be greater than the precision.");
+    if (f.type === "decimal" && f.scale! > f.precision!)
+      fail("scale", "The scale can't be greater than the precision.");
     if (f.pattern !== undefined && f.type !== "text" && f.type !== "code") {
       fail("pattern", `A pattern is for text and codes, not for the type ${f.type}.`);
     }
@@ -80,9 +81,7 @@ const step = z.discriminatedUnion(
   STEP_IDS.map((id) =>
     z.strictObject({
       do: z.literal(id),
-      in: z
-        .union([z.literal("*"), z.array(name).min(1)])
-        .describe("The fields it works on, or * for all of them"),
+      in: z.union([z.literal("*"), z.array(name).min(1)]).describe("The fields it works on, or * for all of them"),
       ...stepPart(id).options,
     }),
   ) as unknown as [z.ZodObject, ...z.ZodObject[]],
@@ -93,7 +92,11 @@ const readSection = z
     as: z.literal("delimited"),
     delimiter: z.string().min(1).max(20).default("auto").describe("auto, or the characters between cells"),
     quote: z.string().max(1).default('"'),
-    escape: z.string().max(1).optional().describe("What stands before a quote in a value; the quote itself unless said"),
+    escape: z
+      .string()
+      .max(1)
+      .optional()
+      .describe("What stands before a quote in a value; the quote itself unless said"),
     header: z.boolean().default(true).describe("The first line names the columns"),
     skip: z.int().min(0).max(10_000).default(0).describe("Lines to pass over before the header"),
     encoding: z.enum(["auto", ...ENCODINGS]).default("auto"),
@@ -115,7 +118,10 @@ export const planSchema = z
     read: readSection,
     map: z
       .strictObject({
-        extra: z.enum(["leave", "note", "stop"]).default("note").describe("What to do with columns that no field takes"),
+        extra: z
+          .enum(["leave", "note", "stop"])
+          .default("note")
+          .describe("What to do with columns that no field takes"),
       })
       .default({ extra: "note" }),
     contract: z.strictObject({ fields: z.array(field).min(1).max(1500) }),
@@ -132,7 +138,11 @@ export const planSchema = z
       .default([]),
     load: z.strictObject({
       target: name.describe("The table that good records go to"),
-      key: z.array(name).max(32).default([]).describe("The fields that together tell one record of the target from another"),
+      key: z
+        .array(name)
+        .max(32)
+        .default([])
+        .describe("The fields that together tell one record of the target from another"),
       mode: z.enum(["append", "replace", "upsert"]).default("append"),
     }),
     gates: z
@@ -144,7 +154,11 @@ export const planSchema = z
     const names = new Set<string>();
     plan.contract.fields.forEach((f, i) => {
       if (names.has(f.name)) {
-        context.addIssue({ code: "custom", path: ["contract", "fields", i, "name"], message: `Two fields are called ${f.name}.` });
+        context.addIssue({
+          code: "custom",
+          path: ["contract", "fields", i, "name"],
+          message: `Two fields are called ${f.name}.`,
+        });
       }
       names.add(f.name);
     });

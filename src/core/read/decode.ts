@@ -14,6 +14,9 @@ export type Decoding =
   | { readonly kind: "table"; readonly table: readonly (Uint8Array | null)[] }
   | { readonly kind: "units"; readonly decoder: TextDecoder };
 
+/** Bytes 0x80 to 0x9f: Node's own decoder takes this encoding for ISO 8859-1 and gives control characters. */
+const WINDOWS_1252 = "€\u0081‚ƒ„…†‡ˆ‰Š‹Œ\u008dŽ\u008f" + "\u0090‘’“”•–—˜™š›œ\u009džŸ";
+
 export function decodingOf(encoding: Encoding): Decoding {
   if (encoding === "utf-8") return { kind: "same" };
   if (encoding === "utf-16le" || encoding === "utf-16be") {
@@ -22,7 +25,8 @@ export function decodingOf(encoding: Encoding): Decoding {
   const decoder = new TextDecoder(encoding);
   const table: (Uint8Array | null)[] = [];
   for (let byte = 0; byte < 256; byte++) {
-    const text = decoder.decode(Uint8Array.of(byte));
+    const special = encoding === "windows-1252" && byte >= 0x80 && byte < 0xa0;
+    const text = special ? WINDOWS_1252[byte - 0x80]! : decoder.decode(Uint8Array.of(byte));
     const code = text.charCodeAt(0);
     // Bytes that the encoding leaves undefined decode to C1 controls or U+FFFD: not text.
     table.push(byte > 127 && (code === 0xfffd || (code >= 0x80 && code < 0xa0)) ? null : utf8(text));

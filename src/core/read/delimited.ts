@@ -198,7 +198,7 @@ export class DelimitedReader {
     this.end = new Int32Array(most);
     const { pos, line } = this;
     this.scan(last, most, 1, true);
-    if (this.long) {
+    if (this.long || this.unreadable.get(0)?.reason === "too-long") {
       throw new SieveError(
         "not-delimited",
         `The first line is longer than ${grouped(LONGEST_RECORD)} bytes, so it can't name the columns.`,
@@ -230,9 +230,7 @@ export class DelimitedReader {
     }
     if (this.options.header) {
       const heap = this.block().heap;
-      const names = Array.from({ length: this.seen }, (_, c) =>
-        textOf(heap.bytes, this.start[c]!, this.end[c]!),
-      );
+      const names = Array.from({ length: this.seen }, (_, c) => textOf(heap.bytes, this.start[c]!, this.end[c]!));
       this.record = 0;
       this.setColumns(distinctNames(names));
     } else {

@@ -124,7 +124,7 @@ function detectEncoding(head: Uint8Array, whole: boolean): { encoding: Encoding;
   // Single bytes over 127 among lines that are otherwise UTF-8 are faults in UTF-8; many are another encoding.
   let wellFormed = 0;
   let illFormed = 0;
-  for (let p = 0; p < end; ) {
+  for (let p = 0; p < end;) {
     if (head[p]! < 0x80) {
       p++;
       continue;

@@ -60,7 +60,7 @@ export function parseFormat(format: string): Piece[] | string {
   const literal = (text: string): void => {
     for (const byte of new TextEncoder().encode(text)) pieces.push({ kind: "literal", byte });
   };
-  for (let i = 0; i < format.length; ) {
+  for (let i = 0; i < format.length;) {
     const c = format[i]!;
     if (c === "'") {
       const close = format.indexOf("'", i + 1);
@@ -182,7 +182,10 @@ export function exampleOf(format: string): string {
     else if (piece.kind === "monthName") put(piece.long ? "May" : "May");
     else if (piece.kind === "fraction") put("250");
     else if (piece.kind === "offset") put("+02:00");
-    else put({ year: "2026", month: piece.two ? "05" : "5", day: "31", hour: "14", minute: "05", second: "09" }[piece.kind]);
+    else
+      put(
+        { year: "2026", month: piece.two ? "05" : "5", day: "31", hour: "14", minute: "05", second: "09" }[piece.kind],
+      );
   }
   return new TextDecoder().decode(Uint8Array.from(bytes));
 }

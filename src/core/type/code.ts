@@ -15,7 +15,9 @@ export const code: TypePart<CodeOptions> = {
   },
   sql: () => "text",
   expected: ({ values }) =>
-    values.length <= 12 ? `one of ${values.join(", ")}` : `one of ${values.length} values: ${values.slice(0, 10).join(", ")}, …`,
+    values.length <= 12
+      ? `one of ${values.join(", ")}`
+      : `one of ${values.length} values: ${values.slice(0, 10).join(", ")}, …`,
   noun: "one of the allowed values",
   order: null,
   convert({ values }) {

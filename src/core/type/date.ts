@@ -7,10 +7,14 @@ export interface DateOptions {
   readonly formats: readonly string[];
 }
 
-export const formatSchema = z.string().min(1).max(60).superRefine((format, context) => {
-  const pieces = parseFormat(format);
-  if (typeof pieces === "string") context.addIssue({ code: "custom", message: pieces });
-});
+export const formatSchema = z
+  .string()
+  .min(1)
+  .max(60)
+  .superRefine((format, context) => {
+    const pieces = parseFormat(format);
+    if (typeof pieces === "string") context.addIssue({ code: "custom", message: pieces });
+  });
 
 export function newMoment(): Moment {
   return { year: 0, month: 0, day: 0, hour: 0, minute: 0, second: 0, micro: 0, offset: 0 };

@@ -38,6 +38,10 @@ export const decimal: TypePart<DecimalOptions> = {
     { options: { precision: 9, scale: 3 }, from: "0.0001", to: null },
     { options: { precision: 9, scale: 3 }, from: "12,5", to: null },
     { options: { precision: 9, scale: 3 }, from: "1e3", to: null },
-    { options: { precision: 30, scale: 10 }, from: "12345678901234567890.0123456789", to: "12345678901234567890.0123456789" },
+    {
+      options: { precision: 30, scale: 10 },
+      from: "12345678901234567890.0123456789",
+      to: "12345678901234567890.0123456789",
+    },
   ],
 };

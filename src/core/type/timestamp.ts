@@ -26,7 +26,8 @@ export const timestamp: TypePart<TimestampOptions> = {
     formats: z.array(formatSchema).min(1).max(20).default(ISO).describe("How it is written; letters of Unicode TR 35"),
   },
   sql: () => "timestamp with time zone",
-  expected: ({ formats }) => `a date and time that exist, written like ${formats.slice(0, 3).map(exampleOf).join(" or ")}`,
+  expected: ({ formats }) =>
+    `a date and time that exist, written like ${formats.slice(0, 3).map(exampleOf).join(" or ")}`,
   noun: "a date and time",
   order: "bytes",
   convert({ formats }) {

@@ -17,7 +17,11 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
     throw error;
   });
   const now = new Date();
-  const [plans, held, loads] = await Promise.all([listPlans(db(), name), countHeld(db(), { feed: name }), listLoads(db(), { feed: name, limit: 60 })]);
+  const [plans, held, loads] = await Promise.all([
+    listPlans(db(), name),
+    countHeld(db(), { feed: name }),
+    listLoads(db(), { feed: name, limit: 60 }),
+  ]);
   const ended = loads.filter((l) => l.state === "loaded" || l.state === "stopped");
   return (
     <>
@@ -46,11 +50,20 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
           {ended.length > 1 && (
             <>
               <h2>Share held, last {Math.min(14, ended.length)} loads</h2>
-              <HeldTrend loads={ended.slice(0, 14).reverse().map((l) => ({ id: l.id, read: l.read ?? 0, held: l.held ?? 0 }))} />
+              <HeldTrend
+                loads={ended
+                  .slice(0, 14)
+                  .reverse()
+                  .map((l) => ({ id: l.id, read: l.read ?? 0, held: l.held ?? 0 }))}
+              />
             </>
           )}
           <h2 className="mt-3">{counted(loads.length, "load")}</h2>
-          {loads.length === 0 ? <p className="py-4">Loads will be listed here. Drop the first file anywhere on this page.</p> : <LoadList loads={loads} now={now.toISOString()} showFeed={false} />}
+          {loads.length === 0 ? (
+            <p className="py-4">Loads will be listed here. Drop the first file anywhere on this page.</p>
+          ) : (
+            <LoadList loads={loads} now={now.toISOString()} showFeed={false} />
+          )}
         </section>
         <section>
           <h2>Plan versions</h2>

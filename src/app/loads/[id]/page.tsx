@@ -20,10 +20,12 @@ export async function generateMetadata({ params }: { params: Promise<{ id: strin
 }
 
 export default async function LoadPage({ params }: { params: Promise<{ id: string }> }) {
-  const load = await params.then(({ id }) => getLoad(db(), wholeNumber(id, "The load"))).catch((error: unknown) => {
-    if (error instanceof SieveError) notFound();
-    throw error;
-  });
+  const load = await params
+    .then(({ id }) => getLoad(db(), wholeNumber(id, "The load")))
+    .catch((error: unknown) => {
+      if (error instanceof SieveError) notFound();
+      throw error;
+    });
   const now = new Date();
   const [feed, delivery, stillHeld, loads] = await Promise.all([
     getFeed(db(), load.feed),
@@ -33,7 +35,10 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
   ]);
   const { report } = load;
   const took = seconds(load.startedAt, load.endedAt);
-  const recent = loads.filter((l) => (l.state === "loaded" || l.state === "stopped") && l.id <= load.id).slice(0, 12).reverse();
+  const recent = loads
+    .filter((l) => (l.state === "loaded" || l.state === "stopped") && l.id <= load.id)
+    .slice(0, 12)
+    .reverse();
   const running = load.state === "queued" || load.state === "running";
   return (
     <>
@@ -44,12 +49,18 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
           </p>
           <h1>{headline(load, report)}</h1>
           <p className="faint">
-            {delivery.sender || delivery.files.map((f) => f.name).join(", ")}, delivered {moment(delivery.receivedAt, now)} by {delivery.via} ·{" "}
-            <Link className="underline" href={`/feeds/${load.feed}/plan${load.planVersion ? `?version=${load.planVersion}` : ""}`}>
+            {delivery.sender || delivery.files.map((f) => f.name).join(", ")}, delivered{" "}
+            {moment(delivery.receivedAt, now)} by {delivery.via} ·{" "}
+            <Link
+              className="underline"
+              href={`/feeds/${load.feed}/plan${load.planVersion ? `?version=${load.planVersion}` : ""}`}
+            >
               {load.planVersion ? `plan version ${load.planVersion}` : "a draft of the plan"}
             </Link>
             {took !== null && ` · ${duration(took)}`}
-            {took !== null && took > 0 && load.read ? `, ${grouped(Math.round(load.read / took))} records a second` : ""}
+            {took !== null && took > 0 && load.read
+              ? `, ${grouped(Math.round(load.read / took))} records a second`
+              : ""}
             {load.state === "loaded" && load.endedAt ? ` · written all at once at ${moment(load.endedAt, now)}` : ""}
           </p>
         </div>
@@ -97,7 +108,10 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
             {recent.length > 1 && load.kind === "load" && (
               <div className="mt-3">
                 <h2>Share held, last {recent.length} loads</h2>
-                <HeldTrend loads={recent.map((l) => ({ id: l.id, read: l.read ?? 0, held: l.held ?? 0 }))} here={load.id} />
+                <HeldTrend
+                  loads={recent.map((l) => ({ id: l.id, read: l.read ?? 0, held: l.held ?? 0 }))}
+                  here={load.id}
+                />
               </div>
             )}
             <Files report={report} />
@@ -135,7 +149,17 @@ function headline(load: Awaited<ReturnType<typeof getLoad>>, report: LoadReport 
   }
 }
 
-function Balance({ load, report, ended, stillHeld }: { load: number; report: LoadReport; ended: boolean; stillHeld: number }) {
+function Balance({
+  load,
+  report,
+  ended,
+  stillHeld,
+}: {
+  load: number;
+  report: LoadReport;
+  ended: boolean;
+  stillHeld: number;
+}) {
   const { balance } = report;
   const handled = balance.outcomes.held - stillHeld;
   return (
@@ -158,7 +182,8 @@ function Balance({ load, report, ended, stillHeld }: { load: number; report: Loa
       </p>
       {ended && handled > 0 && (
         <p className="faint">
-          Of the held, {grouped(handled)} have since been released or discarded; {grouped(stillHeld)} are in the quarantine.
+          Of the held, {grouped(handled)} have since been released or discarded; {grouped(stillHeld)} are in the
+          quarantine.
         </p>
       )}
     </div>
@@ -196,11 +221,20 @@ function Fields({ load, report }: { load: number; report: LoadReport }) {
                 </Link>
               </td>
               <td>
-                <Link href={recordsHref(load, { field: f.name, is: f.filled > f.valid ? "faulty" : "empty" })} aria-label={`${f.name}: ${grouped(f.filled - f.valid)} faulty, ${grouped(f.of - f.filled)} empty`} title={`${grouped(f.filled - f.valid)} faulty, ${grouped(f.of - f.filled)} empty: show the ${f.filled > f.valid ? "faulty" : "empty"}`}>
+                <Link
+                  href={recordsHref(load, { field: f.name, is: f.filled > f.valid ? "faulty" : "empty" })}
+                  aria-label={`${f.name}: ${grouped(f.filled - f.valid)} faulty, ${grouped(f.of - f.filled)} empty`}
+                  title={`${grouped(f.filled - f.valid)} faulty, ${grouped(f.of - f.filled)} empty: show the ${f.filled > f.valid ? "faulty" : "empty"}`}
+                >
                   <svg width="58" height="10" aria-hidden="true">
                     <rect width="58" height="10" fill="var(--rule)" />
                     <rect width={f.of === 0 ? 0 : (58 * f.filled) / f.of} height="10" fill="var(--ink)" />
-                    <rect x={f.of === 0 ? 0 : (58 * f.valid) / f.of} width={f.of === 0 ? 0 : Math.max(f.filled > f.valid ? 1 : 0, (58 * (f.filled - f.valid)) / f.of)} height="10" fill="var(--plum)" />
+                    <rect
+                      x={f.of === 0 ? 0 : (58 * f.valid) / f.of}
+                      width={f.of === 0 ? 0 : Math.max(f.filled > f.valid ? 1 : 0, (58 * (f.filled - f.valid)) / f.of)}
+                      height="10"
+                      fill="var(--plum)"
+                    />
                   </svg>
                 </Link>
               </td>
@@ -234,9 +268,7 @@ function Checks({ load, report }: { load: number; report: LoadReport }) {
   return (
     <>
       <div className="mt-4 flex justify-between">
-        <h2>
-          Checks that fired, {fired.length}
-        </h2>
+        <h2>Checks that fired, {fired.length}</h2>
         <span className="faint text-xs">records</span>
       </div>
       {fired.length === 0 && <p>Every record passed every check.</p>}
@@ -250,7 +282,12 @@ function Checks({ load, report }: { load: number; report: LoadReport }) {
               <td className="faint">{c.onFailure}</td>
               <td>
                 <svg width="56" height="9" aria-hidden="true">
-                  <rect x={56 - Math.max(1, (56 * c.problems) / most)} width={Math.max(1, (56 * c.problems) / most)} height="9" fill={c.onFailure === "note" ? "var(--grain)" : "var(--plum)"} />
+                  <rect
+                    x={56 - Math.max(1, (56 * c.problems) / most)}
+                    width={Math.max(1, (56 * c.problems) / most)}
+                    height="9"
+                    fill={c.onFailure === "note" ? "var(--grain)" : "var(--plum)"}
+                  />
                 </svg>
               </td>
               <td className={`n font-bold ${c.onFailure === "note" ? "" : "held"}`}>

@@ -2,7 +2,10 @@ import { z } from "zod";
 import { body, db, route } from "@/app/server.ts";
 import { MOST_AT_ONCE, discardRecords, takeBack } from "@/engine/release.ts";
 
-const records = z.array(z.object({ load: z.int(), record: z.int() })).min(1).max(MOST_AT_ONCE);
+const records = z
+  .array(z.object({ load: z.int(), record: z.int() }))
+  .min(1)
+  .max(MOST_AT_ONCE);
 const input = z.object({ records, reason: z.string().max(500).default("") });
 
 export const POST = route(async (request) => {

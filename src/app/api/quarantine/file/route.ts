@@ -24,7 +24,10 @@ function rows(filter: Parameters<typeof listHeld>[1]): ReadableStream<Uint8Array
         const own = h.columns.join("\u0000");
         if (own !== columns) text += csvRow(["load", "file", "line", "problems", ...h.columns], true);
         columns = own;
-        text += csvRow([String(h.load), h.file, String(h.line), h.problems.map((p) => p.message).join(" "), ...(h.cells ?? [])], true);
+        text += csvRow(
+          [String(h.load), h.file, String(h.line), h.problems.map((p) => p.message).join(" "), ...(h.cells ?? [])],
+          true,
+        );
         after = `${h.load}:${h.record}`;
       }
       if (text !== "") controller.enqueue(encoder.encode(text));

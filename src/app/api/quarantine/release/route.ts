@@ -4,7 +4,9 @@ import { MOST_AT_ONCE, releaseRecords } from "@/engine/release.ts";
 
 const input = z.object({
   records: z
-    .array(z.object({ load: z.int(), record: z.int(), values: z.record(z.string(), z.string().max(100_000)).optional() }))
+    .array(
+      z.object({ load: z.int(), record: z.int(), values: z.record(z.string(), z.string().max(100_000)).optional() }),
+    )
     .min(1)
     .max(MOST_AT_ONCE),
 });

@@ -35,7 +35,15 @@ export default async function PlanPage({
         newest={newest.version ?? 0}
         versions={(await listPlans(db(), name)).map((p) => p.version ?? 0)}
         ddl={createTargetSql(shown.document)}
-        delivery={delivery ? { id: delivery.id, name: delivery.files.map((f) => f.name).join(", "), bytes: delivery.files.reduce((n, f) => n + f.bytes, 0) } : null}
+        delivery={
+          delivery
+            ? {
+                id: delivery.id,
+                name: delivery.files.map((f) => f.name).join(", "),
+                bytes: delivery.files.reduce((n, f) => n + f.bytes, 0),
+              }
+            : null
+        }
         sift={before?.sift ?? null}
       />
     );

@@ -18,10 +18,12 @@ export default async function RecordsPage({
   params: Promise<{ id: string }>;
   searchParams: Promise<Record<string, string | string[] | undefined>>;
 }) {
-  const load = await params.then(({ id }) => getLoad(db(), wholeNumber(id, "The load"))).catch((error: unknown) => {
-    if (error instanceof SieveError) notFound();
-    throw error;
-  });
+  const load = await params
+    .then(({ id }) => getLoad(db(), wholeNumber(id, "The load")))
+    .catch((error: unknown) => {
+      if (error instanceof SieveError) notFound();
+      throw error;
+    });
   const parsed = recordQuery.safeParse(await searchParams);
   if (!parsed.success || !load.report) notFound();
   const { from, limit: _, ...filter } = parsed.data;
@@ -31,15 +33,19 @@ export default async function RecordsPage({
   });
   const compiled = compilePlan((await getPlan(db(), load.plan)).document);
   const words = describe(filter, compiled);
-  const query = new URLSearchParams(Object.entries(filter).flatMap(([k, v]) => (v === undefined ? [] : [[k, String(v)]])));
+  const query = new URLSearchParams(
+    Object.entries(filter).flatMap(([k, v]) => (v === undefined ? [] : [[k, String(v)]])),
+  );
   return (
     <>
       <p className="faint">
-        <Link href={`/feeds/${load.feed}`}>{load.feed}</Link> / <Link href={`/loads/${load.id}`}>{`${load.kind} ${load.id}`}</Link>
+        <Link href={`/feeds/${load.feed}`}>{load.feed}</Link> /{" "}
+        <Link href={`/loads/${load.id}`}>{`${load.kind} ${load.id}`}</Link>
       </p>
       <h1>{words}</h1>
       <p className="faint mb-2">
-        Each as it stands at the end of the course; what a step changed has its old value beside it. Computed again from the delivery.
+        Each as it stands at the end of the course; what a step changed has its old value beside it. Computed again from
+        the delivery.
       </p>
       <RecordTable key={query.toString()} load={load.id} query={query.toString()} first={page} />
     </>
@@ -53,6 +59,7 @@ function describe(filter: RecordFilter, compiled: ReturnType<typeof compilePlan>
   if (filter.left) parts.push(`that left ${filter.left}`);
   if (filter.check) parts.push(`with the problem “${faultTitle(filter.check, compiled.fields)}”`);
   if (filter.field) parts.push(`with ${filter.field} ${filter.is ?? "shown"}`);
-  if (filter.step !== undefined) parts.push(`changed by step ${filter.step + 1}: ${compiled.steps[filter.step]?.words ?? ""}`);
+  if (filter.step !== undefined)
+    parts.push(`changed by step ${filter.step + 1}: ${compiled.steps[filter.step]?.words ?? ""}`);
   return parts.length === 0 ? "All records read" : `Records ${parts.join(", ")}`;
 }

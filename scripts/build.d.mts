@@ -1,0 +1,1 @@
+export function build(options?: { force?: boolean }): Promise<void>;

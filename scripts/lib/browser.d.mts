@@ -1,0 +1,2 @@
+import type { Browser } from "puppeteer-core";
+export function launchBrowser(): Promise<Browser>;

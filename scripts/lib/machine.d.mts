@@ -1,0 +1,6 @@
+export const root: string;
+export const isRoot: boolean;
+export function freePort(): Promise<number>;
+export function portIsFree(port: number): Promise<boolean>;
+export function chromiumPath(): string | null;
+export function postgresBin(): string | null;

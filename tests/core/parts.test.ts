@@ -1,0 +1,50 @@
+import { describe, expect, it } from "vitest";
+import { Heap, cellText, emptyCells, utf8 } from "@/core/bytes.ts";
+import { STEP_IDS, stepPart } from "@/core/cleanse/index.ts";
+import { TYPE_IDS, typePart } from "@/core/type/index.ts";
+
+/** One cell in a heap of its own, among other bytes so that spans matter. */
+function oneCell(text: string) {
+  const bytes = utf8(`before${text}after`);
+  const heap = new Heap(bytes);
+  const cells = emptyCells(1);
+  cells.start[0] = 6;
+  cells.end[0] = bytes.length - 5;
+  return { heap, cells };
+}
+
+describe.each(TYPE_IDS)("type %s", (id) => {
+  const part = typePart(id);
+  it.each(part.examples.map((e) => [e.from, e.to, e.options] as const))("takes %j as %j", (from, to, options) => {
+    const { heap, cells } = oneCell(from);
+    const fits = part.convert(options)(heap, cells, 0);
+    expect(fits).toBe(to !== null);
+    expect(cellText(heap, cells, 0)).toBe(to ?? from);
+  });
+  it("has words for its problems", () => {
+    const { options } = part.examples[0]!;
+    expect(part.expected(options)).not.toBe("");
+    expect(part.sql(options)).toMatch(/^[a-z]/);
+  });
+});
+
+describe.each(STEP_IDS)("step %s", (id) => {
+  const part = stepPart(id);
+  it.each(part.examples.map((e) => [e.from, e.to, e.options] as const))("makes %j into %j", (from, to, options) => {
+    const { heap, cells } = oneCell(from);
+    const changed = new Uint8Array(1);
+    const count = part.apply(options)(heap, cells, 1, changed);
+    expect(cellText(heap, cells, 0)).toBe(to);
+    expect(count).toBe(from === to ? 0 : 1);
+    expect(changed[0]).toBe(count);
+  });
+  it("leaves an empty cell alone", () => {
+    const { heap, cells } = oneCell("");
+    expect(part.apply(part.examples[0]!.options)(heap, cells, 1, new Uint8Array(1))).toBe(0);
+    expect(cellText(heap, cells, 0)).toBe("");
+  });
+  it("says what it does", () => {
+    expect(part.words(part.examples[0]!.options)).not.toBe("");
+    expect(part.about).toMatch(/\.$/);
+  });
+});

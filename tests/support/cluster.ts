@@ -1,0 +1,18 @@
+import type { TestProject } from "vitest/node";
+import { build } from "../../scripts/build.mjs";
+import { startCluster } from "../../scripts/lib/cluster.mjs";
+import { freePort } from "../../scripts/lib/machine.mjs";
+
+declare module "vitest" {
+  export interface ProvidedContext {
+    cluster: string;
+  }
+}
+
+/** A cluster of the tests' own, on a port that is free; each test file makes a database in it. */
+export default async function setup(project: TestProject): Promise<() => Promise<void>> {
+  await build();
+  const cluster = await startCluster("test-postgres", await freePort(), { settings: { fsync: "off" }, quiet: true });
+  project.provide("cluster", cluster.base);
+  return async () => await cluster.stop();
+}
