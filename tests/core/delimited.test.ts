@@ -97,9 +97,12 @@ describe("delimited text", () => {
   });
 
   it("takes a quote for a stray one when the record then has the wrong number of cells", () => {
-    const { records } = readAll('a,b,c\n1,"x,2\n3,4",5,6\n6,7,8\n');
-    expect(records.map((r) => r.cells ?? r.reason)).toEqual(["quote", "too-many-cells", ["6", "7", "8"]]);
-    expect(records.map((r) => r.raw)).toEqual(['1,"x,2', '3,4",5,6', "6,7,8"]);
+    const { records } = readAll('a,b,c\n1,2,"x\n3,4",5\n6,7,8\n');
+    expect(records.map((r) => r.cells ?? r.reason)).toEqual(["quote", ["3", '4"', "5"], ["6", "7", "8"]]);
+    expect(records.map((r) => r.line)).toEqual([2, 3, 4]);
+    const whole = readAll('a,b,c\n1,2,"x\ny",5\n6,7,8\n').records;
+    expect(whole.map((r) => r.cells ?? r.reason)).toEqual(["too-many-cells", ["6", "7", "8"]]);
+    expect(whole[0]!.raw).toBe('1,2,"x\ny",5');
   });
 
   it.each([

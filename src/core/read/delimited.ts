@@ -25,8 +25,9 @@ export interface ResumeAt {
  *
  * What can't be read is a record like any other, named in `Block.unreadable`, and derails no other
  * record. A quoted cell must close before a delimiter or a line end. Where it does not, or where
- * the record then has the wrong number of cells, the quote is taken for a stray one: the record
- * ends at the first line end after it, and reading goes on with the next line.
+ * the record then has the wrong number of cells and the line after it the right one, the quote is
+ * taken for a stray one: the record ends at the first line end after it, and reading goes on with
+ * the next line.
  *
  * Lines with nothing on them are not records, except in a file of one column.
  */
@@ -485,7 +486,7 @@ export class DelimitedReader {
         break;
       }
 
-      if (!broken && !free && cells !== width && cut >= 0) broken = true;
+      if (!broken && !free && cells !== width && cut >= 0) broken = this.standsAlone(cut, p, width);
       if (broken) {
         p = cut;
         lines = lineEndsIn(w, from, cut);
@@ -526,6 +527,15 @@ export class DelimitedReader {
     if (count >= capacity && this.pos < have) return true;
     if (!last && have - this.pos > LONGEST_RECORD) this.beginLong();
     return false;
+  }
+
+  /** Whether the line after the line end at `cut` has the right number of cells by itself, quotes aside. */
+  private standsAlone(cut: number, to: number, width: number): boolean {
+    const from = this.afterLineEnd(cut, true);
+    const end = Math.min(this.nextLineEnd(from), to);
+    let cells = 1;
+    for (let p = from; p < end; p++) if (startsWith(this.window, p, this.delimiter)) cells++;
+    return cells === width;
   }
 
   private nextLineEnd(from: number): number {

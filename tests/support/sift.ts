@@ -1,0 +1,94 @@
+import { MemorySpill } from "@/core/check/repeats.ts";
+import { BYTE, addToBalance, emptyBalance, heldByte, type Balance } from "@/core/ledger.ts";
+import { mergeTally, newTally } from "@/core/metrics/tally.ts";
+import { compilePlan, type Problem } from "@/core/plan/compile.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import { siftFile, type FileFacts } from "@/core/read/source.ts";
+import { makeReport, type LoadReport } from "@/core/report.ts";
+import { Course, VERDICT, cleansedValues, fieldValues, problemsOf } from "@/core/sift.ts";
+
+export interface Sifting {
+  report: LoadReport;
+  balance: Balance;
+  records: {
+    line: number;
+    file: number;
+    held: boolean;
+    values: string[];
+    cleansed: string[];
+    problems: Problem[];
+    repeats: string[];
+  }[];
+}
+
+/** A whole course in memory: what a load comes to, without a store. */
+export async function siftAll(
+  plan: Plan,
+  files: { name: string; bytes: Uint8Array }[],
+  step = 1 << 20,
+): Promise<Sifting> {
+  const compiled = compilePlan(plan);
+  const course = new Course(compiled, { spill: new MemorySpill(), expected: 1000, distinct: true });
+  const tally = newTally(compiled);
+  const records: Sifting["records"] = [];
+  const facts: FileFacts[] = [];
+  const unreadable = new Set<number>();
+  for (const [i, { name, bytes }] of files.entries()) {
+    const source = {
+      name,
+      bytes: bytes.length,
+      async *chunks() {
+        for (let at = 0; at < bytes.length; at += step) yield bytes.subarray(at, at + step);
+      },
+    };
+    const blocks = siftFile(course, source, i, plan.read);
+    for (;;) {
+      const next = await blocks.next();
+      if (next.done) {
+        facts.push(next.value);
+        break;
+      }
+      const sifted = next.value;
+      mergeTally(tally, sifted.tally);
+      for (let r = 0; r < sifted.block.count; r++) {
+        if (sifted.verdict[r] === VERDICT.unreadable) unreadable.add(records.length);
+        records.push({
+          line: sifted.block.origin.line[r]!,
+          file: i,
+          held: sifted.verdict[r] === VERDICT.held || sifted.verdict[r] === VERDICT.unreadable,
+          values: fieldValues(sifted, r),
+          cleansed: cleansedValues(sifted, r),
+          problems: problemsOf(sifted, compiled, r),
+          repeats: [],
+        });
+      }
+    }
+  }
+  const late = new Map<string, number>();
+  for (const { check, repeats } of course.resolveRepeats()) {
+    const { key, onFailure } = compiled.checks[check]!;
+    late.set(key, (late.get(key) ?? 0) + repeats.length);
+    for (const r of repeats) {
+      records[r.record]!.repeats.push(key);
+      if (onFailure !== "note") records[r.record]!.held = true;
+    }
+  }
+  const bytes = Uint8Array.from(records, (r, i) =>
+    unreadable.has(i) ? heldByte("read") : r.held ? heldByte("check") : BYTE.inserted,
+  );
+  const balance = emptyBalance();
+  addToBalance(balance, bytes);
+  const report = makeReport({
+    compiled,
+    tally,
+    files: facts,
+    balance,
+    distinct: course.distinct.map((d) => d.finish()),
+    late,
+  });
+  return { report, balance, records };
+}
+
+export function csv(text: string, name = "a.csv"): { name: string; bytes: Uint8Array } {
+  return { name, bytes: new TextEncoder().encode(text) };
+}
