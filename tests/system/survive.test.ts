@@ -1,0 +1,113 @@
+import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import type { ChildProcess } from "node:child_process";
+import type { Load } from "@/store/loads.ts";
+import { askForLoad } from "@/store/loads.ts";
+import { openDb, type Db } from "@/store/db.ts";
+import { startCluster } from "../../scripts/lib/cluster.mjs";
+import { freePort } from "../../scripts/lib/machine.mjs";
+import { deliver, newFeed, newSystem, waitFor, type System } from "../support/system.ts";
+
+const FIELDS = [
+  { name: "id", type: "integer", required: true },
+  { name: "t", type: "text", length: 12 },
+];
+const RECORDS = 150_000;
+const BYTES = new TextEncoder().encode(
+  `id,t\n${Array.from({ length: RECORDS }, (_, i) => (i % 100 === 7 ? "x,bad" : i % 500 === 3 ? `${i - 1},again` : `${i},value ${i}`)).join("\n")}\n`,
+);
+const CLEAN = { state: "loaded", read: RECORDS, inserted: RECORDS - 1500 - 300, held: 1800 };
+
+async function expectClean(db: Db, load: Load, table: string): Promise<void> {
+  expect(load).toMatchObject(CLEAN);
+  const { rows } = await db.query<{ n: number; ids: number }>(
+    `select count(*)::int as n, count(distinct id)::int as ids from target.${table}`,
+  );
+  expect(rows).toEqual([{ n: CLEAN.inserted, ids: CLEAN.inserted }]);
+  const held = await db.query<{ n: number }>("select count(*)::int as n from sieve.held where load = $1", [load.id]);
+  expect(held.rows).toEqual([{ n: CLEAN.held }]);
+  expect((await db.query("select 1 from pg_tables where schemaname = 'staging'")).rows).toEqual([]);
+}
+
+describe("a worker that is killed", () => {
+  let system: System;
+  let worker: ChildProcess;
+  beforeEach(async () => {
+    system = await newSystem();
+    await newFeed(system.db, "kill", FIELDS, { key: ["id"] });
+    worker = await system.startWorker();
+  });
+  afterEach(async () => await system.end());
+
+  /** Kills the worker at a moment, lets another run the load again, and compares with a clean run. */
+  async function killAndGoOn(moment: (db: Db, id: number) => Promise<() => Promise<void>>): Promise<void> {
+    const { db } = system;
+    const id = await askForLoad(db, await deliver(db, "kill", BYTES));
+    const after = await moment(db, id);
+    const gone = new Promise((resolve) => worker.once("exit", resolve));
+    worker.kill("SIGKILL");
+    await gone;
+    await after();
+    const { rows } = await db.query<{ t: string | null }>("select to_regclass('target.kill')::text as t");
+    expect(rows[0]!.t).toBeNull();
+    await system.startWorker();
+    const load = await waitFor(db, id);
+    expect(load.attempts).toBe(2);
+    await expectClean(db, load, "kill");
+  }
+
+  it("while reading: the load is run again and comes to the same", async () => {
+    await killAndGoOn(async (db, id) => {
+      await waitFor(db, id, (l) => l.stage === "reading");
+      return async () => {};
+    });
+  });
+
+  it("while staging: nothing is there twice", async () => {
+    await killAndGoOn(async (db, id) => {
+      await waitFor(db, id, (l) => l.recordsSoFar > 0);
+      return async () => {};
+    });
+  });
+
+  it("just before the closing transaction ends: nothing of it is there", async () => {
+    await killAndGoOn(async (db, id) => {
+      // The quarantine is written last: a lock on it holds the closing transaction back there.
+      const blocker = await db.connect();
+      await blocker.query("begin");
+      await waitFor(db, id, (l) => l.recordsSoFar > 0);
+      await blocker.query("lock table sieve.held in exclusive mode");
+      for (;;) {
+        const { rows } = await db.query(
+          "select 1 from pg_locks where relation = 'sieve.held'::regclass and not granted",
+        );
+        if (rows.length > 0) break;
+        await new Promise((resolve) => setTimeout(resolve, 30));
+      }
+      return async () => {
+        await blocker.query("rollback");
+        blocker.release();
+      };
+    });
+  });
+});
+
+describe("a database that is restarted under a running load", () => {
+  it("ends up with the same counts as a clean run", async () => {
+    const cluster = await startCluster("test-restart", await freePort(), { settings: { fsync: "off" }, quiet: true });
+    const system = await newSystem(cluster.base);
+    try {
+      await newFeed(system.db, "again", FIELDS, { key: ["id"] });
+      await system.startWorker();
+      const id = await askForLoad(system.db, await deliver(system.db, "again", BYTES));
+      await waitFor(system.db, id, (l) => l.recordsSoFar > 0);
+      await cluster.restart();
+      const db = openDb(system.url, 4);
+      const load = await waitFor(db, id);
+      await expectClean(db, load, "again");
+      await db.end();
+    } finally {
+      await system.end();
+      await cluster.stop();
+    }
+  });
+});
