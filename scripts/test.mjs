@@ -12,7 +12,12 @@ let passed = 0;
 let failed = 0;
 const bin = (name) => join(root, "node_modules/.bin", name);
 const run = (command, args, options = {}) =>
-  spawnSync(command, args, { cwd: root, stdio: "inherit", env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1" }, ...options }).status === 0;
+  spawnSync(command, args, {
+    cwd: root,
+    stdio: "inherit",
+    env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1" },
+    ...options,
+  }).status === 0;
 function check(name, ok) {
   if (ok) passed++;
   else failed++;
@@ -20,13 +25,22 @@ function check(name, ok) {
 }
 
 check("bundles", run(process.execPath, ["scripts/build.mjs"]));
-check("web build", run(process.execPath, ["node_modules/next/dist/bin/next", "build"], { stdio: ["ignore", "ignore", "inherit"] }));
+check(
+  "web build",
+  run(process.execPath, ["node_modules/next/dist/bin/next", "build"], { stdio: ["ignore", "ignore", "inherit"] }),
+);
 check("types", run(bin("tsc"), ["--noEmit"]));
 check("lint", run(bin("eslint"), ["."]));
 check("format", run(bin("prettier"), ["--check", "--log-level=warn", "."]));
 
 const results = join(mkdtempSync(join(tmpdir(), "sieve-tests-")), "results.json");
-const ok = run(bin("vitest"), ["run", "--reporter=default", "--reporter=json", `--outputFile.json=${results}`, ...process.argv.slice(2)]);
+const ok = run(bin("vitest"), [
+  "run",
+  "--reporter=default",
+  "--reporter=json",
+  `--outputFile.json=${results}`,
+  ...process.argv.slice(2),
+]);
 try {
   const counts = JSON.parse(readFileSync(results, "utf8"));
   passed += counts.numPassedTests;

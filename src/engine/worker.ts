@@ -35,9 +35,10 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
     await freeDead(own);
     const events = new EventEmitter();
     const registered: Promise<unknown>[] = [];
-    events.on("worker:create", ({ worker }: { worker: { workerId: string } }) => {
+    // Jobs are locked in the name of the pool.
+    events.on("pool:create", ({ workerPool }: { workerPool: { id: string } }) => {
       registered.push(
-        db.query("update sieve.worker set queue_ids = queue_ids || $2::text where id = $1", [id, worker.workerId]),
+        db.query("update sieve.worker set queue_ids = queue_ids || $2::text where id = $1", [id, workerPool.id]),
       );
     });
     runner = await run({
@@ -86,17 +87,21 @@ function aborted(signal: AbortSignal): Promise<void> {
 
 /** Frees the jobs of workers whose lock nobody holds any more. */
 async function freeDead(own: Client): Promise<void> {
-  const { rows } = await own.query<{ id: number; queue_ids: string[] }>(
-    `select id, queue_ids from sieve.worker w where not exists (select from pg_locks l
+  const { rows: dead } = await own.query<{ id: number }>(
+    `delete from sieve.worker w where not exists (select from pg_locks l
        where l.locktype = 'advisory' and l.database = (select oid from pg_database where datname = current_database())
-         and l.classid = $1 and l.objid = w.id and l.granted)`,
+         and l.classid = $1 and l.objid = w.id and l.granted) and started_at < now() - interval '1 second' returning id`,
     [WORKER_LOCK],
   );
-  for (const { id, queue_ids } of rows) {
-    await own.query("select graphile_worker.force_unlock_workers($1::text[])", [queue_ids]);
-    await own.query("delete from sieve.worker where id = $1", [id]);
-    log.info({ worker: id }, "freed what a dead worker had taken");
-  }
+  if (dead.length > 0) log.info({ workers: dead.map((d) => d.id) }, "found dead workers");
+  // A moment of grace, for a pool that has taken its first job and is not yet written down.
+  const { rows } = await own.query<{ pool: string }>(
+    `select distinct locked_by as pool from graphile_worker.jobs where locked_at < now() - interval '2 seconds'
+       and locked_by not in (select unnest(queue_ids) from sieve.worker)`,
+  );
+  if (rows.length === 0) return;
+  await own.query("select graphile_worker.force_unlock_workers($1::text[])", [rows.map((r) => r.pool)]);
+  log.info({ pools: rows.map((r) => r.pool) }, "freed what dead workers had taken");
 }
 
 async function main(): Promise<void> {
