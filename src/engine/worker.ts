@@ -107,6 +107,11 @@ async function freeDead(own: Client): Promise<void> {
 async function main(): Promise<void> {
   const stop = new AbortController();
   for (const signal of ["SIGINT", "SIGTERM"] as const) process.on(signal, () => stop.abort());
+  // The queue goes on trying to tell a store that was lost what became of its jobs. What becomes of
+  // them is decided by whoever frees them, so this is no reason to end.
+  process.on("unhandledRejection", (error) =>
+    log.warn({ error: errorLines(error) }, "left over from a lost connection"),
+  );
   // A worker with a parent ends with it, even when the parent is killed.
   if (process.channel) process.on("disconnect", () => process.exit(0));
   while (!stop.signal.aborted) {

@@ -259,7 +259,9 @@ describe("the quarantine", () => {
       mended: { n: "2", d: "28.02.2026" },
       endedBy: "test",
     });
-    await expect(releaseRecords(db, [{ load: b.load, record: b.record }], "test")).rejects.toMatchObject({ code: "wrong-state" });
+    await expect(releaseRecords(db, [{ load: b.load, record: b.record }], "test")).rejects.toMatchObject({
+      code: "wrong-state",
+    });
   });
 
   it("does not release what would repeat a key of the target", async () => {

@@ -1,0 +1,248 @@
+import { execFileSync, fork, type ChildProcess } from "node:child_process";
+import { createReadStream, createWriteStream, existsSync, mkdirSync, readFileSync, statSync } from "node:fs";
+import { once } from "node:events";
+import { join } from "node:path";
+import { grouped } from "@/core/problem.ts";
+import { openDb, type Db } from "@/store/db.ts";
+import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
+import { makeFeed, savePlan } from "@/store/feeds.ts";
+import { askForLoad, getLoad, type Load } from "@/store/loads.ts";
+import { migrate } from "@/store/migrate.ts";
+import { Random } from "./random.ts";
+import { COLLECTORS, COUNTRIES, REMARKS, SITES, TAXA } from "./words.ts";
+
+/**
+ * Measures loads through the real engine against the database's own copy of the same records, in
+ * turn in one run, and prints ratios of medians. Arguments: folder, psql, worker, records, rounds.
+ */
+const [folder = ".data/bench", psql = "psql", workerFile = "dist/worker.js", countText = "1000000", roundsText = "5"] =
+  process.argv.slice(2);
+const COUNT = Number(countText);
+const ROUNDS = Number(roundsText);
+const url = process.env["DATABASE_URL"]!;
+
+const PLAN = {
+  format: "good-sieve/plan@1",
+  feed: "bench",
+  contract: {
+    fields: [
+      { name: "accession", type: "text", length: 16, required: true, pattern: "^[A-Z]{3}-\\d{4}-\\d{7}$" },
+      { name: "partner", type: "code", values: ["BHG", "CWA", "MIB", "QFS", "SMH"], required: true },
+      { name: "scientific_name", type: "text", length: 80, required: true },
+      { name: "collector", type: "text", length: 60 },
+      { name: "collected_on", type: "date", formats: ["yyyy-MM-dd", "dd.MM.yyyy"], most: "2026-12-31" },
+      { name: "site", type: "text", length: 60 },
+      { name: "country", type: "code", values: COUNTRIES },
+      { name: "latitude", type: "decimal", precision: 7, scale: 4, least: -90, most: 90 },
+      { name: "longitude", type: "decimal", precision: 7, scale: 4, least: -180, most: 180 },
+      { name: "altitude_m", type: "integer", least: -430, most: 8850 },
+      { name: "quantity_g", type: "decimal", precision: 9, scale: 3, least: 0 },
+      { name: "remarks", type: "text", length: 200 },
+    ],
+  },
+  cleanse: [
+    { do: "trim", in: "*" },
+    { do: "collapse", in: ["scientific_name", "collector", "site", "remarks"] },
+    { do: "case", to: "upper", in: ["accession", "partner", "country"] },
+    { do: "empty-words", words: ["n/a", "?"], in: ["remarks", "collector"] },
+    { do: "replace", find: ",", with: ".", in: ["latitude", "longitude", "quantity_g"] },
+    { do: "case", to: "sentence", in: ["scientific_name"] },
+  ],
+  load: { target: "bench", key: ["accession"], mode: "append" },
+  gates: [{ limit: "held share", over: 0.5 }],
+};
+
+/** Accession records with about 2 % faults. `first` and `change` make a second file that overlaps the first. */
+async function makeFile(path: string, count: number, first = 0, change = ""): Promise<void> {
+  if (existsSync(path)) return;
+  const random = new Random(20261124 + first);
+  const out = createWriteStream(path);
+  let text = `${PLAN.contract.fields.map((f) => f.name).join(",")}\n`;
+  const quoted = (v: string): string => (/[",\n]/.test(v) ? `"${v.replaceAll('"', '""')}"` : v);
+  for (let i = 0; i < count; i++) {
+    const fault = random.next();
+    const remark = random.pick(REMARKS);
+    const cells = [
+      `${["BHG", "CWA", "MIB", "QFS", "SMH"][(first + i) % 5]}-2026-${String(first + i).padStart(7, "0")}`,
+      ["BHG", "CWA", "MIB", "QFS", "SMH"][(first + i) % 5]!,
+      fault < 0.01 ? ` ${random.pick(TAXA)} ` : random.pick(TAXA),
+      random.pick(COLLECTORS),
+      fault > 0.99
+        ? "2026-02-31"
+        : `2026-${String(random.whole(1, 12)).padStart(2, "0")}-${String(random.whole(1, 28)).padStart(2, "0")}`,
+      random.pick(SITES),
+      random.pick(COUNTRIES),
+      (48 + random.next() * 12).toFixed(4),
+      (-8 + random.next() * 12).toFixed(4),
+      String(random.whole(0, 1240)),
+      fault > 0.98 && fault < 0.99 ? "ca. 5" : (random.next() * 90).toFixed(3),
+      `${remark}${remark && change}, sheet ${random.whole(1, 9000)} of the field book, kept dry`,
+    ];
+    text += `${cells.map(quoted).join(",")}\n`;
+    if (text.length > 1 << 20) {
+      if (!out.write(text)) await once(out, "drain");
+      text = "";
+    }
+  }
+  out.end(text);
+  await once(out, "finish");
+}
+
+async function main(): Promise<void> {
+  mkdirSync(folder, { recursive: true });
+  const whole = join(folder, `records-${COUNT}.csv`);
+  const tenth = join(folder, `records-${COUNT / 10}.csv`);
+  const more = join(folder, `upsert-${COUNT / 5}.csv`);
+  await makeFile(whole, COUNT);
+  await makeFile(tenth, COUNT / 10);
+  await makeFile(more, COUNT / 5, COUNT * 0.85, " weighed again");
+  say(`${grouped(COUNT)} records of 12 fields, ${grouped(statSync(whole).size)} bytes; 6 steps, ${String(17)} checks`);
+
+  const db = openDb(url, 4);
+  await migrate(db);
+  for (const [feed, load] of [
+    ["bench", PLAN.load],
+    ["ups", { ...PLAN.load, target: "ups", mode: "upsert" }],
+  ] as const) {
+    await makeFeed(db, { name: feed, title: feed, about: "" });
+    await savePlan(db, feed, { ...PLAN, feed, load }, "bench", "bench");
+  }
+  const deliveries = {
+    tenth: await deliver(db, "bench", tenth),
+    whole: await deliver(db, "bench", whole),
+    more: await deliver(db, "ups", more),
+  };
+
+  // Memory first, each in a fresh worker.
+  const peaks: number[] = [];
+  for (const delivery of [deliveries.tenth, deliveries.whole]) {
+    const worker = await startWorker();
+    await load(db, delivery);
+    peaks.push(peakOf(worker));
+    await stop(worker);
+    await db.query("truncate target.bench");
+  }
+  say(
+    `peak memory of the worker: ${peaks[0]} MB for ${grouped(COUNT / 10)} records, ${peaks[1]} MB for ${grouped(COUNT)} (${(peaks[1]! / peaks[0]!).toFixed(2)} times)`,
+  );
+
+  const worker = await startWorker();
+  const clean = join(folder, "clean.tsv");
+  await load(db, deliveries.whole);
+  run(`\\copy (select * from target.bench) to '${clean}'`);
+  await db.query("create table target.bare (like target.bench including all)");
+  const ours: number[] = [];
+  const bare: number[] = [];
+  for (let i = 0; i < ROUNDS; i++) {
+    await db.query("truncate target.bare, target.bench");
+    bare.push(timed(() => run(`\\copy target.bare from '${clean}'`)));
+    ours.push(await load(db, deliveries.whole));
+    say(`append, round ${i + 1}: load ${ours.at(-1)!.toFixed(2)} s, bare copy ${bare.at(-1)!.toFixed(2)} s`);
+  }
+  row("append load / psql \\copy into the same table", ours, bare);
+
+  // The million, and a fifth of it on top: half of that updates, a quarter is new.
+  const cleanMore = join(folder, "clean-more.tsv");
+  await db.query("create table target.ups (like target.bench including all)");
+  await db.query("create table target.base (like target.bench including all)");
+  await load(db, deliveries.more);
+  run(`\\copy (select * from target.ups) to '${cleanMore}'`);
+  const columns = PLAN.contract.fields.map((f) => f.name);
+  const set = [...columns.slice(1), "_load", "_record"].map((c) => `"${c}" = excluded."${c}"`).join(", ");
+  const upserts: number[] = [];
+  const conflicts: number[] = [];
+  for (let i = 0; i < ROUNDS; i++) {
+    await db.query("truncate target.ups, target.base");
+    await db.query("insert into target.ups select * from target.bench");
+    await db.query("insert into target.base select * from target.bench");
+    await db.query("vacuum analyze target.ups");
+    await db.query("vacuum analyze target.base");
+    conflicts.push(
+      timed(() =>
+        run(
+          "create unlogged table staging.base (like target.base)",
+          `\\copy staging.base from '${cleanMore}'`,
+          `insert into target.base select * from staging.base on conflict (accession) do update set ${set}`,
+          "drop table staging.base",
+        ),
+      ),
+    );
+    upserts.push(await load(db, deliveries.more));
+    say(
+      `upsert, round ${i + 1}: load ${upserts.at(-1)!.toFixed(2)} s, staging and on conflict ${conflicts.at(-1)!.toFixed(2)} s`,
+    );
+  }
+  row(`upsert of ${grouped(COUNT / 5)} into ${grouped(COUNT)} / staging with ON CONFLICT`, upserts, conflicts);
+  await stop(worker);
+  await db.end();
+}
+
+function row(name: string, ours: number[], theirs: number[]): void {
+  const ratios = ours.map((o, i) => o / theirs[i]!);
+  say(
+    `${name}: median ${median(ours).toFixed(2)} s / ${median(theirs).toFixed(2)} s, ratio pair by pair ${median(ratios).toFixed(2)} (${Math.min(...ratios).toFixed(2)} to ${Math.max(...ratios).toFixed(2)})`,
+  );
+}
+
+function median(list: readonly number[]): number {
+  return [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)]!;
+}
+
+async function deliver(db: Db, feed: string, path: string): Promise<number> {
+  const delivery = await makeDelivery(db, feed, "bench");
+  await receiveFile(db, delivery, "bench.csv", createReadStream(path, { highWaterMark: 1 << 20 }), statSync(path).size);
+  return delivery;
+}
+
+/** Seconds from asking for a load until it has ended. */
+async function load(db: Db, delivery: number): Promise<number> {
+  const began = performance.now();
+  const id = await askForLoad(db, delivery, true);
+  let end: Load;
+  do {
+    await new Promise((resolve) => setTimeout(resolve, 20));
+    end = await getLoad(db, id);
+  } while (end.state === "queued" || end.state === "running");
+  if (end.state !== "loaded")
+    throw new Error(`load ${id} is ${end.state}: ${end.error?.message ?? ""} ${end.error?.detail ?? ""}`);
+  return (performance.now() - began) / 1000;
+}
+
+async function startWorker(): Promise<ChildProcess> {
+  const worker = fork(workerFile, [], {
+    env: { ...process.env, LOG_LEVEL: "warn", WORKER_LOADS: "1" },
+    stdio: ["ignore", "inherit", "inherit", "ipc"],
+  });
+  await once(worker, "message");
+  return worker;
+}
+
+async function stop(worker: ChildProcess): Promise<void> {
+  const gone = once(worker, "exit");
+  worker.kill("SIGTERM");
+  await gone;
+}
+
+/** The most memory that a process has had, in MB, as Linux counts it. */
+function peakOf(worker: ChildProcess): number {
+  const line = /VmHWM:\s+(\d+) kB/.exec(readFileSync(`/proc/${worker.pid}/status`, "utf8"));
+  return Math.round(Number(line?.[1] ?? 0) / 1024);
+}
+
+function run(...commands: string[]): void {
+  execFileSync(psql, ["-X", "-q", "-v", "ON_ERROR_STOP=1", "-d", url, ...commands.flatMap((c) => ["-c", c])], {
+    stdio: ["ignore", "ignore", "inherit"],
+  });
+}
+
+function timed(work: () => void): number {
+  const began = performance.now();
+  work();
+  return (performance.now() - began) / 1000;
+}
+
+function say(text: string): void {
+  process.stdout.write(`${text}\n`);
+}
+
+await main();

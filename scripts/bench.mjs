@@ -1,0 +1,32 @@
+/** Measures the engine against the database's own copy, in a cluster of its own. BENCH_RECORDS and BENCH_ROUNDS make it smaller. */
+import { spawnSync } from "node:child_process";
+import { rmSync } from "node:fs";
+import { join } from "node:path";
+import { ensureModules, ensurePackages, freePort, postgresBin, root } from "./lib/machine.mjs";
+import { makeDatabase, startCluster } from "./lib/cluster.mjs";
+
+ensurePackages();
+ensureModules();
+const { build } = await import("./build.mjs");
+await build();
+const cluster = await startCluster("bench", await freePort());
+let status = 1;
+try {
+  const url = makeDatabase(cluster, `bench_${Date.now()}`);
+  status = spawnSync(
+    process.execPath,
+    [
+      join(root, "dist/bench.js"),
+      join(root, ".data/bench-files"),
+      join(postgresBin(), "psql"),
+      join(root, "dist/worker.js"),
+      process.env.BENCH_RECORDS ?? "1000000",
+      process.env.BENCH_ROUNDS ?? "5",
+    ],
+    { stdio: "inherit", env: { ...process.env, DATABASE_URL: url } },
+  ).status;
+} finally {
+  await cluster.stop();
+  rmSync(cluster.folder, { recursive: true, force: true });
+}
+process.exit(status ?? 1);

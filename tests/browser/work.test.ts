@@ -1,0 +1,291 @@
+import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import type { Page } from "puppeteer-core";
+import { ACCESSIONS } from "../../demo/plan.ts";
+import { makeDeliveries } from "../../demo/generate.ts";
+import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
+import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
+import { askForLoad } from "@/store/loads.ts";
+import { newSystem, waitFor, type System } from "../support/system.ts";
+import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
+
+let system: System;
+let web: Web;
+const errors: string[] = [];
+const loads: number[] = [];
+
+beforeAll(async () => {
+  system = await newSystem();
+  await system.startWorker();
+  const { db } = system;
+  await makeFeed(db, { name: "accessions", title: "Accessions", about: "What the gardens send" });
+  await savePlan(db, "accessions", ACCESSIONS, "the first", "test");
+  for (const d of makeDeliveries(11, 1, 0.4)) {
+    const id = await makeDelivery(db, "accessions", "test", d.sender);
+    await receiveFile(
+      db,
+      id,
+      d.name,
+      (async function* () {
+        yield d.bytes;
+      })(),
+      d.bytes.length,
+    );
+    const load = await askForLoad(db, id);
+    await waitFor(db, load);
+    loads.push(load);
+  }
+  web = await startWeb(system.url, errors);
+});
+afterAll(async () => {
+  await web?.end();
+  await system?.end();
+});
+
+/** Gives files to the page's file chooser, as a person does. */
+async function choose(page: Page, files: { name: string; text: string }[]): Promise<void> {
+  await page.evaluate((list) => {
+    const data = new DataTransfer();
+    for (const f of list) data.items.add(new File([f.text], f.name, { type: "text/csv" }));
+    window.dispatchEvent(new DragEvent("dragenter", { dataTransfer: data, bubbles: true }));
+    window.dispatchEvent(new DragEvent("drop", { dataTransfer: data, bubbles: true, cancelable: true }));
+  }, files);
+}
+
+const HEADER = "accession,partner,scientific_name,collected_on,site,country,quantity_g\n";
+
+describe("from a load to its held records and into the target", () => {
+  it("Today lists every delivery with counts that lead to their records", async () => {
+    const page = await web.open("/");
+    expect(await textOf(page, "h1")).toContain("5 deliveries since yesterday");
+    const href = await page.$eval("td.held a", (a) => a.getAttribute("href")!);
+    const count = Number(await page.$eval("td.held a", (a) => a.textContent));
+    const records = await web.open(href);
+    await shows(records, `${count} records`);
+    await page.bringToFront();
+    await page.keyboard.press("ArrowDown");
+    await page.keyboard.press("Enter");
+    await page.waitForFunction(() => location.pathname.startsWith("/loads/"));
+  });
+
+  it("a load's held count leads to the quarantine; a mend passes at once, is released, and is in the target", async () => {
+    const { db } = system;
+    const page = await web.open(`/loads/${loads[0]}`);
+    await press(page, "Work through");
+    await shows(page, "What is wrong, for the sender");
+    const before = Number(/(\d+) held record/.exec(await textOf(page, "h1"))![1]);
+    await page.goto(`${web.address}/quarantine?load=${loads[0]}&check=altitude_m:type`, { waitUntil: "networkidle0" });
+    await shows(page, "“about 40” is not a whole number");
+    await page.keyboard.press("e");
+    await page.keyboard.down("Control");
+    await page.keyboard.press("a");
+    await page.keyboard.up("Control");
+    await page.keyboard.type("41");
+    await shows(page, "passes all");
+    const accession = await page.$eval(
+      "section[aria-label='Records'] tbody tr:not([aria-hidden]) td:nth-child(5)",
+      (e) => e.textContent!,
+    );
+    await page.keyboard.press("Enter");
+    await shows(page, "Released 1 record into accession");
+    const { rows } = await db.query("select altitude_m from target.accession where accession = $1", [accession]);
+    expect(rows).toEqual([{ altitude_m: 41 }]);
+    await page.goto(`${web.address}/quarantine?load=${loads[0]}`, { waitUntil: "networkidle0" });
+    expect(await textOf(page, "h1")).toContain(`${before - 1} held record`);
+  });
+
+  it("discards with a reason and takes it back", async () => {
+    const page = await web.open(`/quarantine?load=${loads[1]}`);
+    const before = await textOf(page, "h1");
+    await page.keyboard.press(" ");
+    await page.keyboard.press("x");
+    await shows(page, "will not be loaded");
+    await page.keyboard.type("withdrawn");
+    await page.keyboard.press("Enter");
+    await shows(page, "Discarded 1 record.");
+    await press(page, "Take that back");
+    await page.waitForFunction((h) => document.querySelector("h1")?.innerText === h, {}, before);
+  });
+});
+
+describe("bringing in files", () => {
+  it("dropped files become one delivery and a load that balances; the same bytes are refused with a link", async () => {
+    const files = [
+      { name: "one.csv", text: `${HEADER}ZZZ-2026-000001,BHG,Silene uniflora,2026-05-01,Gull Ness,GB,1.5\n` },
+      { name: "two.csv", text: `${HEADER}ZZZ-2026-000002,BHG,Armeria maritima,2026-05-02,Gull Ness,GB,2\n` },
+    ];
+    const page = await web.open("/");
+    await choose(page, files);
+    await shows(page, "two.csv");
+    await press(page, "Load 2 files");
+    await page.waitForFunction(() => location.pathname.startsWith("/loads/"));
+    await shows(page, "2 of 2 records loaded, 0 held");
+    const again = await web.open("/feeds/accessions");
+    await choose(again, [files[0]!]);
+    await shows(again, "one.csv");
+    await press(again, "Load 1 file");
+    await shows(again, "was loaded into this feed before");
+    expect(await textOf(again, "dialog[open]")).toContain("Open load");
+  });
+
+  it("never runs text from files as HTML", async () => {
+    const evil = `<img src=x onerror="alert(1)"><script>alert(2)</script>`;
+    const page = await web.open("/");
+    await choose(page, [
+      {
+        name: `${evil}.csv`,
+        text: `${HEADER.replace("\n", `,"${evil.replaceAll('"', '""')}"\n`)}"${evil.replaceAll('"', '""')}",BHG,x,2026-05-01,y,GB,1,z\nZZZ-2026-000003,BHG,"${evil.replaceAll('"', '""')}",2026-05-01,y,GB,1,z\nZZZ-2026-000004,BHG,x,2026-05-01,y,GB,1,z\nZZZ-2026-000005,BHG,x,2026-05-01,y,GB,1,z\nZZZ-2026-000006,BHG,x,2026-05-01,y,GB,1,z\n`,
+      },
+    ]);
+    await press(page, "Load 1 file");
+    await page.waitForFunction(() => location.pathname.startsWith("/loads/"));
+    await shows(page, "1 held");
+    const id = Number(new URL(page.url()).pathname.split("/")[2]);
+    for (const path of [
+      `/loads/${id}`,
+      `/loads/${id}/records?outcome=held`,
+      `/loads/${id}/records?outcome=loaded`,
+      `/quarantine?load=${id}`,
+    ]) {
+      const shown = await web.open(path);
+      expect(await shown.$$eval("main img, main script", (list) => list.length)).toBe(0);
+      expect(await textOf(shown)).toContain("<script>");
+    }
+    expect(errors).toEqual([]);
+  });
+});
+
+describe("the plan", () => {
+  it("is changed for many fields at once, tried without being saved, undone, and saved as a version with a note", async () => {
+    const { db } = system;
+    const page = await web.open("/feeds/accessions/plan");
+    for (const name of ["latitude", "longitude", "altitude_m"]) await page.click(`input[aria-label='Pick ${name}']`);
+    await page.select("select[aria-label='Property']", "on failure");
+    await page.select("select[aria-label='Value']", "note");
+    await press(page, "Change 3 fields");
+    expect(await page.$eval("select[aria-label='On failure of latitude']", (s) => (s as HTMLSelectElement).value)).toBe(
+      "note",
+    );
+    await press(page, "Try on the latest delivery");
+    await shows(page, "Whole report");
+    expect((await planInForce(db, "accessions")).version).toBe(1);
+    await press(page, "Undo");
+    expect(await page.$eval("select[aria-label='On failure of latitude']", (s) => (s as HTMLSelectElement).value)).toBe(
+      "hold",
+    );
+    await press(page, "Redo");
+    await press(page, "Save as version 2");
+    await page.keyboard.type("coordinates are only noted");
+    await press(page, "Save version 2");
+    await shows(page, "coordinates are only noted");
+    const plan = await planInForce(db, "accessions");
+    expect(plan.version).toBe(2);
+    expect(plan.document.contract.fields.filter((f) => f.on_failure === "note").map((f) => f.name)).toEqual([
+      "latitude",
+      "longitude",
+      "altitude_m",
+    ]);
+  });
+
+  it("says what is wrong with it at once, and can't be saved so", async () => {
+    const page = await web.open("/feeds/accessions/plan");
+    await page.click("input[aria-label='Pattern of accession']", { count: 3 });
+    await page.keyboard.type("(");
+    await page.keyboard.press("Enter");
+    await shows(page, "can't be understood");
+    expect(await page.$eval("button.btn-primary", (b) => (b as HTMLButtonElement).disabled)).toBe(true);
+  });
+
+  it("follows a renamed field through steps and key", async () => {
+    const page = await web.open("/feeds/accessions/plan");
+    await page.click("input[aria-label='Name of accession']", { count: 3 });
+    await page.keyboard.type("number");
+    await page.keyboard.press("Enter");
+    await press(page, "The plan as JSON");
+    const json = JSON.parse(await page.$eval("textarea", (t) => t.value)) as typeof ACCESSIONS;
+    expect(json.load.key).toEqual(["number"]);
+    expect(json.cleanse.some((s) => s.in.includes("number"))).toBe(true);
+    expect(json.contract.fields[0]!.also).toContain("accession");
+  });
+});
+
+describe("a load on its way", () => {
+  it("tells its progress as server-sent events and can be cancelled", async () => {
+    const lines = Array.from(
+      { length: 250_000 },
+      (_, i) => `YYY-2026-${String(i).padStart(6, "0")},BHG,Silene uniflora,2026-05-01,Gull Ness,GB,1.5`,
+    );
+    const page = await web.open("/");
+    await choose(page, [{ name: "large.csv", text: `${HEADER}${lines.join("\n")}\n` }]);
+    await press(page, "Load 1 file");
+    await shows(page, "records so far");
+    await press(page, "Cancel this load");
+    await shows(page, "was cancelled; nothing was written");
+    const { rows } = await system.db.query("select 1 from target.accession where accession like 'YYY%' limit 1");
+    expect(rows).toEqual([]);
+  });
+});
+
+describe("every screen", () => {
+  const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
+  it.each(["paper", "loam"] as const)(
+    "has no fault that axe finds, and nothing wider than the window, in %s",
+    async (theme) => {
+      for (const path of [
+        "/",
+        "/feeds",
+        "/feeds/accessions",
+        "/feeds/accessions/plan",
+        `/loads/${loads[0]}`,
+        `/loads/${loads[0]}/records?outcome=held`,
+        "/quarantine",
+      ]) {
+        const page = await web.open(path, theme);
+        await page.evaluate(axe);
+        const found = await page.evaluate(async () => {
+          const run = (
+            window as unknown as {
+              axe: { run: (o: object) => Promise<{ violations: { id: string; nodes: { html: string }[] }[] }> };
+            }
+          ).axe.run;
+          const { violations } = await run({ runOnly: ["wcag2a", "wcag2aa"] } as never);
+          return violations.map((v) => `${v.id}: ${v.nodes[0]?.html.slice(0, 160)}`);
+        });
+        expect(found, `${path} in ${theme}`).toEqual([]);
+        expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(1280);
+        await page.close();
+      }
+      expect(errors).toEqual([]);
+    },
+  );
+
+  it("answers what does not exist with a page, and the API with problem details", async () => {
+    for (const path of ["/loads/999999", "/feeds/nothing", "/loads/x/records"]) {
+      const page = await web.open(path);
+      expect(await textOf(page)).toContain("nothing at this address");
+    }
+    const answer = await fetch(`${web.address}/api/loads/999999`);
+    expect(answer.status).toBe(404);
+    expect(answer.headers.get("content-type")).toContain("problem+json");
+    expect(await answer.json()).toMatchObject({ type: "urn:good-sieve:no-load" });
+    const foreign = await fetch(`${web.address}/api/loads/1/cancel`, {
+      method: "POST",
+      headers: { "sec-fetch-site": "cross-site" },
+    });
+    expect(foreign.status).toBe(403);
+  });
+
+  it("shows the keys and moves by them", async () => {
+    const page = await web.open("/");
+    await page.keyboard.press("?");
+    await shows(page, "Discard with a reason");
+    await page.keyboard.press("Escape");
+    await page.keyboard.press("q");
+    await page.waitForFunction(() => location.pathname === "/quarantine");
+    await page.keyboard.press("/");
+    await page.keyboard.type(`${loads[0]}`);
+    await page.keyboard.press("Enter");
+    await page.waitForFunction((id) => location.pathname === `/loads/${id}`, {}, loads[0]);
+  });
+});

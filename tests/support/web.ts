@@ -1,0 +1,60 @@
+import { fork } from "node:child_process";
+import { join } from "node:path";
+import type { Browser, Page } from "puppeteer-core";
+import { launchBrowser } from "../../scripts/lib/browser.mjs";
+import { freePort, root } from "../../scripts/lib/machine.mjs";
+
+export interface Web {
+  address: string;
+  browser: Browser;
+  open(path: string, theme?: "paper" | "loam"): Promise<Page>;
+  end(): Promise<void>;
+}
+
+/** The built web application on a free port, and a browser. Errors in pages are collected in `errors`. */
+export async function startWeb(url: string, errors: string[]): Promise<Web> {
+  const port = await freePort();
+  const server = fork(join(root, "scripts/lib/web.mjs"), ["start", String(port)], {
+    cwd: root,
+    env: { ...process.env, NODE_ENV: "production", DATABASE_URL: url },
+    stdio: ["ignore", "ignore", "inherit", "ipc"],
+  });
+  await new Promise<void>((resolve, reject) => {
+    server.once("message", () => resolve());
+    server.once("exit", (code) => reject(new Error(`the web application ended with ${code}`)));
+  });
+  const browser = await launchBrowser();
+  const address = `http://127.0.0.1:${port}`;
+  return {
+    address,
+    browser,
+    async open(path, theme = "paper") {
+      const page = await browser.newPage();
+      page.on("pageerror", (error) => errors.push(`${path}: ${String(error)}`));
+      page.on("dialog", (dialog) => {
+        errors.push(`${path}: a dialog said ${dialog.message()}`);
+        void dialog.accept();
+      });
+      await page.evaluateOnNewDocument((t) => localStorage.setItem("theme", t), theme);
+      await page.goto(address + path, { waitUntil: "networkidle0" });
+      return page;
+    },
+    async end() {
+      await browser.close();
+      server.kill("SIGKILL");
+    },
+  };
+}
+
+export async function textOf(page: Page, selector = "main"): Promise<string> {
+  return await page.$eval(selector, (e) => (e as HTMLElement).innerText);
+}
+
+/** Waits until the page shows a text. */
+export async function shows(page: Page, text: string): Promise<void> {
+  await page.waitForFunction((t) => document.body.innerText.includes(t), { timeout: 30_000 }, text);
+}
+
+export async function press(page: Page, text: string): Promise<void> {
+  await page.locator(`::-p-xpath(//*[self::button or self::a][contains(normalize-space(.), "${text}")])`).click();
+}
