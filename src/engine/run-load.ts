@@ -132,7 +132,11 @@ class LoadRun {
     const { client, db, id, compiled } = this;
     const expected = Math.max(1000, this.delivery.files.reduce((n, f) => n + f.bytes, 0) / 40);
     const start: ThreadStart = { plan: compiled.plan, expected };
-    const thread = new Worker(this.options.thread, { workerData: start, execArgv: [] });
+    const thread = new Worker(this.options.thread, {
+      workerData: start,
+      execArgv: [],
+      resourceLimits: { maxYoungGenerationSizeMb: 16 },
+    });
     const copy = client.query(copyFrom(`copy ${staging(id)} from stdin`)) as unknown as CopyStreamQuery;
     let blocks = 0;
     let pending = 0;

@@ -52,8 +52,8 @@ export class Repeats {
     expected: number,
     private readonly spill: Spill,
   ) {
-    // 24 bits a value: 1 suspicion in 10,000 is false; 2^28 bits (32 MB) at most.
-    const log = Math.min(28, Math.max(13, Math.ceil(Math.log2(Math.max(1, expected) * 24))));
+    // 24 bits a value: 1 suspicion in 10,000 is false. 2^27 bits (16 MB) for all that is not small.
+    const log = expected > 50_000 ? 27 : Math.max(13, Math.ceil(Math.log2(Math.max(1, expected) * 24)));
     this.bits = new Uint32Array(2 ** (log - 5));
     this.mask = 2 ** log - 1;
     for (let i = 0; i < PARTITIONS; i++) {

@@ -1,0 +1,51 @@
+import { execFileSync } from "node:child_process";
+import { existsSync, readFileSync, readdirSync } from "node:fs";
+import { describe, expect, it } from "vitest";
+
+interface Lock {
+  packages: Record<string, { resolved?: string; optionalDependencies?: Record<string, string> }>;
+}
+const lock = JSON.parse(readFileSync("package-lock.json", "utf8")) as Lock;
+
+describe("the project", () => {
+  it("has a lock file that names no host and has every optional package", () => {
+    const names = Object.keys(lock.packages);
+    for (const [name, entry] of Object.entries(lock.packages)) {
+      expect(entry.resolved, name).toBeUndefined();
+      for (const optional of Object.keys(entry.optionalDependencies ?? {})) {
+        expect(
+          names.some((n) => n.endsWith(`node_modules/${optional}`)),
+          `${optional} of ${name}`,
+        ).toBe(true);
+      }
+    }
+  });
+
+  it("links every picture from the README, and has the pictures it links", () => {
+    const readme = readFileSync("README.md", "utf8");
+    const linked = [...readme.matchAll(/docs\/screenshots\/([\w-]+\.png)/g)].map((m) => m[1]!);
+    for (const file of readdirSync("docs/screenshots")) expect(linked).toContain(file);
+    for (const file of linked) expect(existsSync(`docs/screenshots/${file}`), file).toBe(true);
+  });
+
+  it("ends with 2 and a message for a command line that can't be understood, and with 1 at a gate", () => {
+    const run = (...args: string[]): { code: number; out: string; err: string } => {
+      try {
+        return {
+          code: 0,
+          out: execFileSync(process.execPath, ["scripts/sieve.mjs", ...args], { encoding: "utf8", stdio: "pipe" }),
+          err: "",
+        };
+      } catch (error) {
+        const e = error as { status: number; stdout: string; stderr: string };
+        return { code: e.status, out: e.stdout, err: e.stderr };
+      }
+    };
+    expect(run("dance").code).toBe(2);
+    expect(run("sift", "x.csv").code).toBe(2);
+    const missing = run("read", "no-such-file.csv");
+    expect(missing.code).toBe(2);
+    expect(missing.err).toBe("error: There is no file no-such-file.csv.\nhint: Check the path.\n");
+    expect(run("--help").code).toBe(0);
+  });
+});
