@@ -20,6 +20,7 @@ export default tseslint.config(
         console: "readonly",
         fetch: "readonly",
         setTimeout: "readonly",
+        clearTimeout: "readonly",
         setInterval: "readonly",
         clearInterval: "readonly",
         URL: "readonly",

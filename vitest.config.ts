@@ -17,7 +17,10 @@ export default defineConfig({
   ...shared,
   test: {
     projects: [
-      { ...shared, test: { name: "core", include: ["tests/core/**/*.test.ts", "tests/*.test.ts"], testTimeout: 60_000 } },
+      {
+        ...shared,
+        test: { name: "core", include: ["tests/core/**/*.test.ts", "tests/*.test.ts"], testTimeout: 60_000 },
+      },
       {
         ...shared,
         test: {

@@ -10,7 +10,7 @@ ensureModules();
 const { build } = await import("./build.mjs");
 await build();
 const cluster = await startCluster("bench", await freePort());
-let status = 1;
+let status;
 try {
   const url = makeDatabase(cluster, `bench_${Date.now()}`);
   status = spawnSync(

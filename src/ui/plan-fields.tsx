@@ -182,7 +182,7 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
                   <td className="w-36">
                     <Text label={`Name of ${f.name}`} value={f.name} take={(v) => rename(f.name, v.trim())} bold />
                   </td>
-                  <td className="w-28">
+                  <td className="w-32">
                     <select
                       className="select select-xs"
                       aria-label={`Type of ${f.name}`}
