@@ -32,8 +32,6 @@ export interface Sifted {
   readonly cells: readonly Cells[];
   /** The same after Cleanse and before types made them canonical. */
   readonly cleansed: readonly Cells[];
-  /** Per field: whether its canonical values are digits, signs and letters only, so that no format needs to escape them. */
-  readonly plain: readonly boolean[];
   /** Per field and record: 0 for a sound cell. */
   readonly faults: readonly Uint8Array[];
   /** Per field and record: 1 for a cell that a step changed. */
@@ -72,7 +70,6 @@ export class Course {
   private readonly cleansed: Cells[] = [];
   private readonly faults: Uint8Array[] = [];
   private readonly changed: Uint8Array[] = [];
-  private readonly plain: boolean[];
   private verdict = new Uint8Array(0);
   private readonly hash: Hash = { a: 0, b: 0 };
   private readonly span = newNumberSpan();
@@ -88,7 +85,6 @@ export class Course {
     this.mapping = { column: new Int32Array(compiled.fields.length).fill(-1), extra: [], missing: [] };
     const { spill } = options;
     this.watch = options.watch;
-    this.plain = compiled.fields.map((f) => f.type !== "text" && f.type !== "code");
     this.repeats = compiled.checks.map((c) =>
       c.id === "unique" && spill ? new Repeats(options.expected ?? 1_000_000, spill) : null,
     );
@@ -165,7 +161,6 @@ export class Course {
       first,
       cells: this.cells,
       cleansed: this.cleansed,
-      plain: this.plain,
       faults: this.faults,
       changed: this.changed,
       verdict,

@@ -2,61 +2,80 @@ import { VERDICT, type Sifted } from "@/core/sift.ts";
 
 const TAB = 9;
 const LF = 10;
+const CR = 13;
 const BACKSLASH = 92;
 
+/** Delimiters that COPY in text format takes; the file's own lets whole stretches of a row go through as they are. */
+export function copyDelimiter(delimiter: string): string {
+  return [",", ";", "\t", "|"].includes(delimiter) ? delimiter : ",";
+}
+
 /**
- * The records of a block that pass, as rows of COPY in text format: the record's number, then the
- * fields. Canonical bytes go through as they stand; only backslash, tab and line ends are escaped.
- * Suspects are left out: they wait until repeats are resolved. `only` picks records regardless.
+ * The records of a block that pass, as rows of COPY in text format with `NULL ''`: the record's
+ * number, then the fields. Cells that still stand beside each other in the file, with its delimiter
+ * between them, are copied as one stretch; the others byte by byte, escaped where need be. Suspects
+ * are left out: they wait until repeats are resolved. `only` picks records regardless.
  */
-export function copyRows(sifted: Sifted, only?: ReadonlySet<number>): Uint8Array {
-  const { cells, faults, verdict, block, heap, plain } = sifted;
+export function copyRows(sifted: Sifted, delimiter: string, only?: ReadonlySet<number>): Uint8Array {
+  const { cells, faults, verdict, block, heap } = sifted;
   const { bytes } = heap;
+  const mark = delimiter.charCodeAt(0);
   const fields = cells.length;
-  // Every byte of the heap is in one cell at most; each cell adds a tab and perhaps \N.
-  let out = new Uint8Array(heap.length + block.count * (fields * 3 + 12) + 64);
+  const source = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length);
+  // Only a backslash would mean something else to COPY inside such a stretch.
+  const stretches = source.indexOf(BACKSLASH) < 0;
+  let out = Buffer.allocUnsafeSlow(heap.length + block.count * (fields + 12) + 64);
   let q = 0;
   for (let r = 0; r < block.count; r++) {
     if (only ? !only.has(sifted.first + r) : verdict[r] !== VERDICT.passes) continue;
     if (q + 64 > out.length) out = grow(out, 64);
     q = putNumber(out, q, sifted.first + r);
     for (let f = 0; f < fields; f++) {
+      out[q++] = mark;
+      if (faults[f]![r] === 1) continue;
       const s = cells[f]!.start[r]!;
-      const e = cells[f]!.end[r]!;
-      if (q + (e - s) * 2 + 4 > out.length) out = grow(out, (e - s) * 2 + 4);
-      out[q++] = TAB;
-      if (s === e || faults[f]![r] === 1) {
-        out[q++] = BACKSLASH;
-        out[q++] = 78;
-      } else if (plain[f]) {
-        for (let p = s; p < e; p++) out[q++] = bytes[p]!;
+      let e = cells[f]!.end[r]!;
+      const first = f;
+      while (
+        stretches &&
+        f + 1 < fields &&
+        cells[f + 1]!.start[r] === e + 1 &&
+        bytes[e] === mark &&
+        faults[f + 1]![r] !== 1
+      ) {
+        f++;
+        e = cells[f]!.end[r]!;
+      }
+      if (q + (e - s) * 2 + fields + 4 > out.length) out = grow(out, (e - s) * 2 + fields + 4);
+      if (f > first) {
+        source.copy(out, q, s, e);
+        q += e - s;
       } else {
-        q = putEscaped(bytes, s, e, out, q);
+        q = putEscaped(bytes, s, e, out, q, mark);
       }
     }
     out[q++] = LF;
   }
-  return out.subarray(0, q);
+  return new Uint8Array(out.buffer, out.byteOffset, q);
 }
 
-function putEscaped(bytes: Uint8Array, start: number, end: number, out: Uint8Array, at: number): number {
+function putEscaped(bytes: Uint8Array, start: number, end: number, out: Uint8Array, at: number, mark: number): number {
   let q = at;
   for (let p = start; p < end; p++) {
     const b = bytes[p]!;
-    if (b > 13 && b !== BACKSLASH) {
+    if (b === BACKSLASH || b === mark || b === LF || b === CR || b === TAB) {
+      out[q++] = BACKSLASH;
+      out[q++] = b === LF ? 110 : b === CR ? 114 : b === TAB ? 116 : b;
+    } else {
       out[q++] = b;
-      continue;
     }
-    const letter = b === BACKSLASH ? BACKSLASH : b === TAB ? 116 : b === LF ? 110 : b === 13 ? 114 : 0;
-    if (letter !== 0) out[q++] = BACKSLASH;
-    out[q++] = letter === 0 ? b : letter;
   }
   return q;
 }
 
-function grow(out: Uint8Array, need: number): Uint8Array<ArrayBuffer> {
-  const grown = new Uint8Array(Math.ceil(out.length * 1.5) + need);
-  grown.set(out);
+function grow(out: Buffer, need: number): Buffer<ArrayBuffer> {
+  const grown = Buffer.allocUnsafeSlow(Math.ceil(out.length * 1.5) + need);
+  out.copy(grown);
   return grown;
 }
 

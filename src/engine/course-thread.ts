@@ -10,7 +10,7 @@ import { parsePlan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
 import { siftFile, type FileFacts } from "@/core/read/source.ts";
 import { Course, VERDICT, type Sifted } from "@/core/sift.ts";
-import { copyRows } from "./copy-rows.ts";
+import { copyDelimiter, copyRows } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
 
@@ -95,7 +95,7 @@ function sendBlock(sifted: Sifted): void {
     }
   }
   mergeTally(total, sifted.tally);
-  const copy = copyRows(sifted);
+  const copy = copyRows(sifted, copyDelimiter(plan.read.delimiter));
   const { origin } = block;
   say(
     {

@@ -11,7 +11,7 @@ import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { addBlock, ledgerBlocks, lateProblems, type LedgerBlock } from "@/store/ledger.ts";
 import { endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
-import { copyRows } from "./copy-rows.ts";
+import { copyDelimiter, copyRows } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
 import { fieldsOf, lateProblem } from "./late.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
@@ -137,7 +137,7 @@ class LoadRun {
       execArgv: [],
       resourceLimits: { maxYoungGenerationSizeMb: 16 },
     });
-    const copy = client.query(copyFrom(`copy ${staging(id)} from stdin`)) as unknown as CopyStreamQuery;
+    const copy = client.query(copyFrom(this.copyStatement())) as unknown as CopyStreamQuery;
     let blocks = 0;
     let pending = 0;
     let credit = AHEAD;
@@ -249,6 +249,11 @@ class LoadRun {
     }
   }
 
+  private copyStatement(): string {
+    const delimiter = copyDelimiter(this.compiled.plan.read.delimiter);
+    return `copy ${staging(this.id)} from stdin (delimiter '${delimiter}', null '')`;
+  }
+
   private bytesBefore(file: number): number {
     return this.delivery.files.slice(0, file).reduce((n, f) => n + f.bytes, 0);
   }
@@ -338,9 +343,9 @@ class LoadRun {
     );
     if (rows.length === 0) return;
     const innocent = new Set(rows.map((r) => r.record));
-    const copy = client.query(copyFrom(`copy ${staging(id)} from stdin`)) as unknown as CopyStreamQuery;
+    const copy = client.query(copyFrom(this.copyStatement())) as unknown as CopyStreamQuery;
     await this.rerunFor(innocent, rerun, async (block, sifted) => {
-      copy.write(asBuffer(copyRows(sifted, innocent)));
+      copy.write(asBuffer(copyRows(sifted, copyDelimiter(this.compiled.plan.read.delimiter), innocent)));
       for (let r = 0; r < block.outcomes.length; r++) {
         if (innocent.has(block.firstRecord + r)) block.outcomes[r] = BYTE.inserted;
       }
