@@ -165,16 +165,19 @@ class LoadRun {
     let work = Promise.resolve();
     const take = async (message: FromThread): Promise<void> => {
       switch (message.type) {
-        case "block":
-          if (message.copy.length > 0 && !copy.write(asBuffer(message.copy))) {
-            await Promise.race([once(copy, "drain"), outcome]);
-          }
-          await addBlock(db, id, { ...message, block: blocks++ });
-          if (message.held !== "") await this.stageHeld(message.held);
+        case "block": {
+          // The ledger and the held rows go through another connection while COPY takes the rows.
+          const ready = message.copy.length === 0 || copy.write(asBuffer(message.copy));
+          await Promise.all([
+            ready ? undefined : Promise.race([once(copy, "drain"), outcome]),
+            addBlock(db, id, { ...message, block: blocks++ }),
+            message.held === "" ? undefined : this.stageHeld(message.held),
+          ]);
           this.records += message.outcomes.length;
           this.bytes = this.bytesBefore(message.file) + message.byteEnd;
           await this.progress();
           break;
+        }
         case "repeats":
           await db.query(
             `insert into sieve.late_problem (load, record, check_key, file, line)
