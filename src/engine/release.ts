@@ -3,7 +3,7 @@ import { SieveError, quoted } from "@/core/problem.ts";
 import { recheck } from "@/core/recheck.ts";
 import { ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
 import { planInForce, type PlanVersion } from "@/store/feeds.ts";
-import { getHeld, listHeld, type HeldFilter, type HeldRecord } from "@/store/held.ts";
+import { getHeld, type HeldRecord } from "@/store/held.ts";
 import { TARGET, targetChanges } from "./target.ts";
 
 /** A record of the quarantine, and the values that a person gives it, by field. */
@@ -185,23 +185,4 @@ export async function takeBack(db: Queryable, which: readonly Mend[]): Promise<n
     [which.map((w) => w.load), which.map((w) => w.record)],
   );
   return rowCount ?? 0;
-}
-
-/** How many of the records that a filter shows would pass the plan in force as they are. */
-export async function wouldPass(
-  db: Queryable,
-  filter: HeldFilter & { feed: string },
-  most = 2000,
-): Promise<{ passing: Mend[]; looked: number }> {
-  const compiled = compilePlan((await planInForce(db, filter.feed)).document);
-  const held = await listHeld(db, filter, "", most);
-  const passing = held
-    .filter(
-      (h) =>
-        h.cells !== null &&
-        recheck(compiled, mendedValues(h, {}, compiled)).passes &&
-        h.problems.every((p) => !p.check.endsWith(":unique") && !p.check.startsWith("target:")),
-    )
-    .map((h) => ({ load: h.load, record: h.record }));
-  return { passing, looked: held.length };
 }

@@ -261,8 +261,8 @@ class LoadRun {
     return this.delivery.files.slice(0, file).reduce((n, f) => n + f.bytes, 0);
   }
 
-  private async stageHeld(rows: string): Promise<void> {
-    await this.db.query(
+  private async stageHeld(rows: string, db: Pick<Client, "query"> = this.db): Promise<void> {
+    await db.query(
       `insert into ${stagingHeld(this.id)}
        select record, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, suspect
        from jsonb_to_recordset($1::jsonb) as x (record integer, at text, file integer, line integer, byte_start bigint,
@@ -309,12 +309,12 @@ class LoadRun {
       const closedGates = report().gates.some((g) => !g.passed) && load.letThrough === null;
       if (trial || closedGates) {
         if (plan.load.mode === "upsert" && exists) await this.foreseeUpsert(balance);
-        await this.writeTaken(null, rerun);
+        await this.writeTaken(false, rerun);
         await this.writeUpserts(balance);
         assertCloses(balance);
         await endLoad(client, id, trial ? "tried" : "stopped", balance, report());
       } else {
-        if (taken > 0) await this.writeTaken(stagingHeld(id), rerun);
+        if (taken > 0) await this.writeTaken(true, rerun);
         for (const change of await targetChanges(client, plan)) await client.query(change);
         await this.writeTarget(balance);
         await this.writeHeld(rerun);
@@ -410,8 +410,8 @@ class LoadRun {
     return balance;
   }
 
-  /** Marks records whose key was taken in the ledger; with `held`, adds them to that staging table. */
-  private async writeTaken(held: string | null, rerun: Rerun): Promise<void> {
+  /** Marks records whose key was taken in the ledger; with `hold`, stages them for the quarantine. */
+  private async writeTaken(hold: boolean, rerun: Rerun): Promise<void> {
     const { client, id, compiled } = this;
     const { rows } = await client.query<{ record: number }>(
       "select record from sieve.late_problem where load = $1 and check_key = $2",
@@ -425,15 +425,10 @@ class LoadRun {
       if (here.length === 0) continue;
       for (const r of here) block.outcomes[r] = heldByte("load");
       await this.patchBlock(block, client);
-      if (!held) continue;
+      if (!hold) continue;
       const sifted = await rerunBlock(client, rerun, course, block);
       const rowsHeld: HeldRow[] = here.map((r) => ({ ...heldRow(sifted, compiled, r, "load"), suspect: false }));
-      await client.query(
-        `insert into ${held} select record, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, suspect
-         from jsonb_to_recordset($1::jsonb) as x (record integer, at text, file integer, line integer, byte_start bigint,
-           byte_end bigint, raw text, cells jsonb, field_values jsonb, problems jsonb, suspect boolean)`,
-        [JSON.stringify(rowsHeld)],
-      );
+      await this.stageHeld(JSON.stringify(rowsHeld), client);
     }
   }
 
