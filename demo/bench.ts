@@ -203,6 +203,10 @@ async function load(db: Db, delivery: number): Promise<number> {
     await new Promise((resolve) => setTimeout(resolve, 20));
     end = await getLoad(db, id);
   } while (end.state === "queued" || end.state === "running");
+  if (process.env["BENCH_TIMING"]) {
+    const parts = (end.report?.timing ?? []).map((t) => `${t.part} ${t.ms}`).join(", ");
+    say(`  in all ${Math.round(performance.now() - began)} ms: ${parts}`);
+  }
   if (end.state !== "loaded")
     throw new Error(`load ${id} is ${end.state}: ${end.error?.message ?? ""} ${end.error?.detail ?? ""}`);
   return (performance.now() - began) / 1000;

@@ -18,6 +18,8 @@ export interface Block {
   readonly heap: Heap;
   readonly start: Int32Array;
   readonly end: Int32Array;
+  /** Per record: how many of its first cells stand in the heap one after the other, a delimiter apart. */
+  readonly plain: Int32Array;
   readonly origin: Origins;
   /** Records of this block that could not be read; their cells are all empty. */
   readonly unreadable: ReadonlyMap<number, Unreadable>;

@@ -35,6 +35,7 @@ export function recheck(compiled: Compiled, values: readonly string[]): Rechecke
     heap,
     start,
     end,
+    plain: new Int32Array(1),
     origin: {
       line: Int32Array.of(1),
       start: Float64Array.of(0),

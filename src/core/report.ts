@@ -22,6 +22,14 @@ export interface LoadReport {
   readonly gates: readonly GateResult[];
   readonly drift: readonly Drift[];
   readonly files: readonly FileFacts[];
+  /** How long each part of the load took, in the order in which they ran. None where nobody measured. */
+  readonly timing?: readonly Timing[];
+}
+
+export interface Timing {
+  readonly part: string;
+  /** Milliseconds. */
+  readonly ms: number;
 }
 
 export interface FieldMetrics {
@@ -63,6 +71,7 @@ export interface ReportInput {
   readonly distinct: readonly { readonly count: number; readonly estimated: boolean }[];
   /** Problems that only the whole load or the target could show, by the check's key. */
   readonly late: ReadonlyMap<string, number>;
+  readonly timing?: readonly Timing[];
 }
 
 /** Makes the report. Throws `balance-open` when the balance does not close. */
@@ -113,6 +122,7 @@ export function makeReport(input: ReportInput): LoadReport {
       ...[...map.missing].map(([name, inFiles]) => ({ kind: "missing column" as const, name, files: inFiles })),
     ],
     files,
+    ...(input.timing ? { timing: input.timing } : {}),
   };
 }
 

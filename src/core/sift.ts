@@ -1,7 +1,7 @@
 import type { Block } from "./block.ts";
 import { cellText, emptyCells, textOf, type Cells, type Heap } from "./bytes.ts";
 import { Repeats, type Repeat, type Spill } from "./check/repeats.ts";
-import { finishHash, hash32, hashByte, hashSpan, startHash, type Hash } from "./hash.ts";
+import { finishHash, hashByte, hashSpan, startHash, type Hash } from "./hash.ts";
 import { mapColumns, type Mapping } from "./map/columns.ts";
 import { Distinct } from "./metrics/distinct.ts";
 import { newTally, type Tally } from "./metrics/tally.ts";
@@ -36,6 +36,11 @@ export interface Sifted {
   readonly faults: readonly Uint8Array[];
   /** Per field and record: 1 for a cell that a step changed. */
   readonly changed: readonly Uint8Array[];
+  /**
+   * Per record: how many of the first fields stand in the raw text one after the other, a delimiter
+   * apart, just as they were read.
+   */
+  readonly untouched: Int32Array;
   /** Per record, of VERDICT. A suspect passes unless it turns out to repeat a value. */
   readonly verdict: Uint8Array;
   /** Problems found in this block: record in the block and number of the check, side by side. */
@@ -71,9 +76,11 @@ export class Course {
   private readonly faults: Uint8Array[] = [];
   private readonly changed: Uint8Array[] = [];
   private verdict = new Uint8Array(0);
+  private bad = new Int32Array(0);
   private readonly hash: Hash = { a: 0, b: 0 };
   private readonly span = newNumberSpan();
   private readonly watch: number | undefined;
+  private untouched = new Int32Array(0);
   private unwatched = new Uint8Array(0);
   private fileFirst = 0;
   private total = 0;
@@ -104,7 +111,7 @@ export class Course {
     const { count, heap } = block;
     this.room(count);
     const tally = newTally(compiled);
-    const { verdict } = this;
+    const { verdict, bad } = this;
     verdict.fill(0, 0, count);
     this.map(block);
     for (const r of block.unreadable.keys()) verdict[r] = VERDICT.unreadable;
@@ -134,17 +141,15 @@ export class Course {
         this.findRepeats(block, first, check.fields, repeats, holds);
         return;
       }
-      const { test } = check;
-      if (!test) return;
+      if (!check.test) return;
       const f = check.fields[0]!;
-      const cells = this.cells[f]!;
       const faults = this.faults[f]!;
-      const { start, end } = cells;
       const fault = check.id === "type" ? NOT_OF_TYPE : OTHER_FAULT;
-      const anyCell = check.id === "required";
-      for (let r = 0; r < count; r++) {
-        if (start[r] === end[r] ? !anyCell : faults[r] === NOT_OF_TYPE) continue;
-        if (verdict[r] === VERDICT.unreadable || test(heap, cells, r)) continue;
+      const failed = check.test(heap, this.cells[f]!, count, bad);
+      for (let i = 0; i < failed; i++) {
+        const r = bad[i]!;
+        // Nothing more is said of a value that is not of its type, nor of a record that can't be read.
+        if (faults[r] === NOT_OF_TYPE || verdict[r] === VERDICT.unreadable) continue;
         if (!faults[r]) faults[r] = fault;
         if (holds) verdict[r] = VERDICT.held;
         tally.checks[c]!++;
@@ -154,6 +159,7 @@ export class Course {
     });
 
     this.count(block, tally);
+    this.findUntouched(block);
     this.total = Math.max(this.total, first + count);
     return {
       block,
@@ -163,6 +169,7 @@ export class Course {
       cleansed: this.cleansed,
       faults: this.faults,
       changed: this.changed,
+      untouched: this.untouched,
       verdict,
       problemRecord,
       problemCheck,
@@ -182,6 +189,8 @@ export class Course {
   private room(count: number): void {
     if (this.verdict.length >= count) return;
     this.verdict = new Uint8Array(count);
+    this.bad = new Int32Array(count);
+    this.untouched = new Int32Array(count);
     this.unwatched = new Uint8Array(count);
     this.compiled.fields.forEach((field, f) => {
       this.cells[f] = emptyCells(count);
@@ -206,6 +215,26 @@ export class Course {
       for (let r = 0, i = column; r < count; r++, i += width) {
         start[r] = block.start[i]!;
         end[r] = block.end[i]!;
+      }
+    }
+  }
+
+  private findUntouched(block: Block): void {
+    const { untouched, mapping } = this;
+    const { count, width } = block;
+    let most = 0;
+    while (most < this.cells.length && mapping.column[most] === most) most++;
+    for (let r = 0; r < count; r++) untouched[r] = Math.min(most, block.plain[r]!);
+    for (let f = 0; f < most; f++) {
+      const { start, end } = this.cells[f]!;
+      const faults = this.faults[f]!;
+      for (let r = 0, i = f; r < count; r++, i += width) {
+        if (
+          (start[r] !== block.start[i] || end[r] !== block.end[i] || faults[r] === NOT_OF_TYPE) &&
+          untouched[r]! > f
+        ) {
+          untouched[r] = f;
+        }
       }
     }
   }
@@ -254,7 +283,7 @@ export class Course {
       const { start, end } = this.cells[f]!;
       const faults = this.faults[f]!;
       const changed = this.changed[f]!;
-      const distinct = this.distinct[f];
+      this.distinct[f]?.addCells(view, this.cells[f]!, count);
       let filled = 0;
       let faulty = 0;
       let changes = 0;
@@ -263,7 +292,6 @@ export class Course {
         if (start[r] === end[r]) continue;
         filled++;
         if (faults[r]! !== 0) faulty++;
-        if (distinct) distinct.add(hash32(view, start[r]!, end[r]!));
       }
       tally.filled[f] = filled;
       tally.faulty[f] = faulty;

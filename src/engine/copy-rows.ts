@@ -14,23 +14,41 @@ export function copyDelimiter(delimiter: string): string {
  * The records of a block that pass, as rows of COPY in text format with `NULL ''`: the record's
  * number, then the fields. Cells that still stand beside each other in the file, with its delimiter
  * between them, are copied as one stretch; the others byte by byte, escaped where need be. Suspects
- * are left out: they wait until repeats are resolved. `only` picks records regardless.
+ * are left out: they wait until repeats are resolved. `only` picks records regardless. The rows are
+ * written to `memory` where there is some and it is large enough.
  */
-export function copyRows(sifted: Sifted, delimiter: string, only?: ReadonlySet<number>): Uint8Array {
-  const { cells, faults, verdict, block, heap } = sifted;
+export function copyRows(
+  sifted: Sifted,
+  delimiter: string,
+  { only, memory }: { only?: ReadonlySet<number> | undefined; memory?: ArrayBuffer | undefined } = {},
+): Uint8Array<ArrayBuffer> {
+  const { cells, faults, verdict, block, heap, untouched } = sifted;
   const { bytes } = heap;
   const mark = delimiter.charCodeAt(0);
+  const escapes = escapesFor(mark);
   const fields = cells.length;
   const source = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length);
   // Only a backslash would mean something else to COPY inside such a stretch.
   const stretches = source.indexOf(BACKSLASH) < 0;
-  let out = Buffer.allocUnsafeSlow(heap.length + block.count * (fields + 12) + 64);
+  const room = heap.length + block.count * (fields + 12) + 64;
+  let out = memory && memory.byteLength >= room ? Buffer.from(memory) : Buffer.allocUnsafeSlow(room);
   let q = 0;
   for (let r = 0; r < block.count; r++) {
     if (only ? !only.has(sifted.first + r) : verdict[r] !== VERDICT.passes) continue;
     if (q + 64 > out.length) out = grow(out, 64);
     q = putNumber(out, q, sifted.first + r);
-    for (let f = 0; f < fields; f++) {
+    let f = 0;
+    const lead = untouched[r]!;
+    if (stretches && lead > 1 && bytes[cells[0]!.end[r]!] === mark) {
+      const s = cells[0]!.start[r]!;
+      const e = cells[lead - 1]!.end[r]!;
+      if (q + (e - s) + fields + 4 > out.length) out = grow(out, e - s + fields + 4);
+      out[q++] = mark;
+      source.copy(out, q, s, e);
+      q += e - s;
+      f = lead;
+    }
+    for (; f < fields; f++) {
       out[q++] = mark;
       if (faults[f]![r] === 1) continue;
       const s = cells[f]!.start[r]!;
@@ -51,7 +69,7 @@ export function copyRows(sifted: Sifted, delimiter: string, only?: ReadonlySet<n
         source.copy(out, q, s, e);
         q += e - s;
       } else {
-        q = putEscaped(bytes, s, e, out, q, mark);
+        q = putEscaped(bytes, s, e, out, q, escapes);
       }
     }
     out[q++] = LF;
@@ -59,15 +77,35 @@ export function copyRows(sifted: Sifted, delimiter: string, only?: ReadonlySet<n
   return new Uint8Array(out.buffer, out.byteOffset, q);
 }
 
-function putEscaped(bytes: Uint8Array, start: number, end: number, out: Uint8Array, at: number, mark: number): number {
+/** What stands after the backslash for a byte that needs one; 0 for the others. A delimiter is added. */
+const ESCAPES = new Uint8Array(256);
+ESCAPES[BACKSLASH] = BACKSLASH;
+ESCAPES[LF] = 110;
+ESCAPES[CR] = 114;
+ESCAPES[TAB] = 116;
+
+function escapesFor(mark: number): Uint8Array {
+  const escapes = ESCAPES.slice();
+  if (mark !== TAB) escapes[mark] = mark;
+  return escapes;
+}
+
+function putEscaped(
+  bytes: Uint8Array,
+  start: number,
+  end: number,
+  out: Uint8Array,
+  at: number,
+  escapes: Uint8Array,
+): number {
   let q = at;
   for (let p = start; p < end; p++) {
     const b = bytes[p]!;
-    if (b === BACKSLASH || b === mark || b === LF || b === CR || b === TAB) {
+    const escape = escapes[b]!;
+    if (escape === 0) out[q++] = b;
+    else {
       out[q++] = BACKSLASH;
-      out[q++] = b === LF ? 110 : b === CR ? 114 : b === TAB ? 116 : b;
-    } else {
-      out[q++] = b;
+      out[q++] = escape;
     }
   }
   return q;

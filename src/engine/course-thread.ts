@@ -1,13 +1,14 @@
 import { appendFileSync, closeSync, mkdtempSync, openSync, readSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { parentPort, workerData } from "node:worker_threads";
+import { parentPort } from "node:worker_threads";
 import type { Spill } from "@/core/check/repeats.ts";
 import { BYTE, heldByte } from "@/core/ledger.ts";
-import { mergeTally, newTally } from "@/core/metrics/tally.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
+import { mergeTally, newTally, type Tally } from "@/core/metrics/tally.ts";
+import { compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
+import { DETECT_BYTES } from "@/core/read/detect.ts";
 import { siftFile, type FileFacts } from "@/core/read/source.ts";
 import { Course, VERDICT, type Sifted } from "@/core/sift.ts";
 import { copyDelimiter, copyRows } from "./copy-rows.ts";
@@ -17,7 +18,6 @@ import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
 /** The thread that takes a load's bytes through the course. It has no connection to the store. */
 
 const port = parentPort!;
-const { plan, expected } = workerData as ThreadStart;
 
 /** Hashes of values that must be unique, in a temporary file that goes with the thread. */
 class FileSpill implements Spill {
@@ -46,6 +46,10 @@ class FileSpill implements Spill {
 const waiting: ToThread[] = [];
 let wake: (() => void) | null = null;
 port.on("message", (message: ToThread) => {
+  if (message.type === "spent") {
+    if (spare.length < MOST_SPARE) spare.push(message.memory);
+    return;
+  }
   waiting.push(message);
   wake?.();
 });
@@ -63,20 +67,23 @@ function say(message: FromThread, transfer: ArrayBuffer[] = []): void {
   port.postMessage(message, transfer);
 }
 
+/** Memory of rows that the database has taken. */
+const spare: ArrayBuffer[] = [];
+const MOST_SPARE = 4;
+
 async function* chunks(): AsyncGenerator<Uint8Array> {
   for (;;) {
     const message = await next();
     if (message.type !== "chunk") return;
-    say({ type: "took-chunk" });
     yield message.bytes;
+    // The reader has its own copy by now, but of a file so short that it is still looking for its end.
+    const memory = message.bytes.buffer as ArrayBuffer;
+    if (message.bytes.length < DETECT_BYTES) say({ type: "took-chunk", memory: new ArrayBuffer(0) });
+    else say({ type: "took-chunk", memory }, [memory]);
   }
 }
 
-const compiled = compilePlan(parsePlan(plan));
-const spill = new FileSpill();
-const total = newTally(compiled);
-
-function sendBlock(sifted: Sifted): void {
+function sendBlock(compiled: Compiled, sifted: Sifted, total: Tally): void {
   const { block, verdict, first } = sifted;
   const outcomes = new Uint8Array(block.count);
   const held: HeldRow[] = [];
@@ -95,7 +102,7 @@ function sendBlock(sifted: Sifted): void {
     }
   }
   mergeTally(total, sifted.tally);
-  const copy = copyRows(sifted, copyDelimiter(plan.read.delimiter));
+  const copy = copyRows(sifted, copyDelimiter(compiled.plan.read.delimiter), { memory: spare.pop() });
   const { origin } = block;
   say(
     {
@@ -112,41 +119,50 @@ function sendBlock(sifted: Sifted): void {
       held: held.length > 0 ? JSON.stringify(held) : "",
       heldCount: held.length,
     },
-    [copy.buffer as ArrayBuffer, outcomes.buffer],
+    [copy.buffer, outcomes.buffer],
   );
 }
 
-async function run(): Promise<void> {
-  const course = new Course(compiled, { spill, expected, distinct: true });
-  const files: FileFacts[] = [];
-  for (;;) {
-    const message = await next();
-    if (message.type === "end") break;
-    if (message.type !== "file") continue;
-    const blocks = siftFile(course, { name: message.name, bytes: message.bytes, chunks }, message.index, plan.read);
+async function runLoad({ plan, expected }: ThreadStart): Promise<void> {
+  const compiled = compilePlan(parsePlan(plan));
+  const total = newTally(compiled);
+  const spill = new FileSpill();
+  try {
+    const course = new Course(compiled, { spill, expected, distinct: true });
+    const files: FileFacts[] = [];
     for (;;) {
-      const step = await blocks.next();
-      if (step.done) {
-        files.push(step.value);
-        break;
+      const message = await next();
+      if (message.type === "end") break;
+      if (message.type !== "file") continue;
+      const blocks = siftFile(course, { name: message.name, bytes: message.bytes, chunks }, message.index, plan.read);
+      for (;;) {
+        const step = await blocks.next();
+        if (step.done) {
+          files.push(step.value);
+          break;
+        }
+        sendBlock(compiled, step.value, total);
       }
-      sendBlock(step.value);
     }
+    for (const { check, repeats } of course.resolveRepeats()) {
+      const { key, onFailure } = compiled.checks[check]!;
+      say({ type: "repeats", check: key, holds: onFailure !== "note", repeats });
+    }
+    say({ type: "done", files, distinct: course.distinct.map((d) => d.finish()), tally: total });
+  } finally {
+    spill.close();
   }
-  for (const { check, repeats } of course.resolveRepeats()) {
-    const { key, onFailure } = compiled.checks[check]!;
-    say({ type: "repeats", check: key, holds: onFailure !== "note", repeats });
-  }
-  say({ type: "done", files, distinct: course.distinct.map((d) => d.finish()), tally: total });
 }
 
+// One load after another, until one ends badly: then the thread ends too.
 try {
-  await run();
+  for (;;) {
+    const message = await next();
+    if (message.type === "begin") await runLoad(message);
+  }
 } catch (error) {
   if (error instanceof SieveError) {
     say({ type: "failed", code: error.code, message: error.message, detail: error.detail, hint: error.hint });
+    port.close();
   } else throw error;
-} finally {
-  spill.close();
-  port.close();
 }

@@ -6,8 +6,11 @@ import type { Repeat } from "@/core/check/repeats.ts";
 
 /** What the process that runs a load and its thread say to each other. */
 export type ToThread =
+  | ({ type: "begin" } & ThreadStart)
   | { type: "file"; index: number; name: string; bytes: number }
   | { type: "chunk"; bytes: Uint8Array }
+  /** Memory of COPY rows that the database has taken, to be written to again. */
+  | { type: "spent"; memory: ArrayBuffer }
   | { type: "end-of-file" }
   | { type: "end" };
 
@@ -17,7 +20,8 @@ export interface ThreadStart {
 }
 
 export type FromThread =
-  | { type: "took-chunk" }
+  /** The memory of a chunk, when no more is needed of it. */
+  | { type: "took-chunk"; memory: ArrayBuffer }
   | ({ type: "block" } & BlockResult)
   | { type: "repeats"; check: string; holds: boolean; repeats: Repeat[] }
   | { type: "done"; files: FileFacts[]; distinct: { count: number; estimated: boolean }[]; tally: Tally }
@@ -32,9 +36,9 @@ export interface BlockResult {
   byteStart: number;
   byteEnd: number;
   /** A byte a record, as in core/ledger.ts; `inserted` for every record that passes so far. */
-  outcomes: Uint8Array;
+  outcomes: Uint8Array<ArrayBuffer>;
   tally: Tally;
-  copy: Uint8Array;
+  copy: Uint8Array<ArrayBuffer>;
   /** Held and suspected records as JSON of HeldRow[]; "" for none. */
   held: string;
   heldCount: number;

@@ -1,10 +1,9 @@
 import { once } from "node:events";
-import { Worker } from "node:worker_threads";
 import { from as copyFrom, type CopyStreamQuery } from "pg-copy-streams";
 import { BYTE, addToBalance, assertCloses, emptyBalance, heldByte, type Balance } from "@/core/ledger.ts";
 import { TAKEN, compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import { SieveError } from "@/core/problem.ts";
-import { makeReport } from "@/core/report.ts";
+import { makeReport, type Timing } from "@/core/report.ts";
 import { Course } from "@/core/sift.ts";
 import { ident, type Client, type Db } from "@/store/db.ts";
 import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
@@ -16,6 +15,7 @@ import { heldRow } from "./held-rows.ts";
 import { fieldsOf, lateProblem } from "./late.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
+import { giveBack, takeThread } from "./threads.ts";
 import { TARGET, columnOf, targetChanges, targetColumns } from "./target.ts";
 
 /** Locks by advisory number: one worker runs a load at a time. */
@@ -85,6 +85,7 @@ class LoadRun {
   private bytes = 0;
   private stage = "";
   private told = 0;
+  private readonly timing: Timing[] = [];
 
   constructor(
     private readonly db: Db,
@@ -121,10 +122,17 @@ class LoadRun {
          byte_start bigint, byte_end bigint, raw text, cells jsonb, field_values jsonb, problems jsonb, suspect boolean)`,
     );
 
-    const done = await this.stageRecords();
+    const done = await this.timed("reading to checking", () => this.stageRecords());
     this.stage = "closing";
     await this.progress(true);
     await this.close(done);
+  }
+
+  private async timed<T>(part: string, work: () => Promise<T>): Promise<T> {
+    const began = performance.now();
+    const result = await work();
+    this.timing.push({ part, ms: Math.round(performance.now() - began) });
+    return result;
   }
 
   /** Reads the delivery through the course into the staging tables. */
@@ -132,12 +140,13 @@ class LoadRun {
     const { client, db, id, compiled } = this;
     const expected = Math.max(1000, this.delivery.files.reduce((n, f) => n + f.bytes, 0) / 40);
     const start: ThreadStart = { plan: compiled.plan, expected };
-    const thread = new Worker(this.options.thread, {
-      workerData: start,
-      execArgv: [],
-      resourceLimits: { maxYoungGenerationSizeMb: 16 },
-    });
+    const thread = takeThread(this.options.thread);
+    const send = (message: ToThread, transfer: ArrayBuffer[] = []): void => thread.postMessage(message, transfer);
+    send({ type: "begin", ...start });
     const copy = client.query(copyFrom(this.copyStatement())) as unknown as CopyStreamQuery;
+    /** Memory of chunks that the thread has read, and of rows that are on their way to the database. */
+    const spare: ArrayBuffer[] = [];
+    let underway: ArrayBuffer[] = [];
     let blocks = 0;
     let pending = 0;
     let credit = AHEAD;
@@ -157,6 +166,7 @@ class LoadRun {
     copy.on("error", giveUp);
     thread.on("error", giveUp);
     let said = false;
+    let well = false;
     thread.on("exit", (code) => said || giveUp(new Error(`the course's thread ended with code ${code}`)));
     const onAbort = (): void => giveUp(new Error("the worker is ending"));
     this.options.signal?.addEventListener("abort", onAbort);
@@ -168,11 +178,17 @@ class LoadRun {
         case "block": {
           // The ledger and the held rows go through another connection while COPY takes the rows.
           const ready = message.copy.length === 0 || copy.write(asBuffer(message.copy));
+          underway.push(message.copy.buffer);
           await Promise.all([
             ready ? undefined : Promise.race([once(copy, "drain"), outcome]),
             addBlock(db, id, { ...message, block: blocks++ }),
             message.held === "" ? undefined : this.stageHeld(message.held),
           ]);
+          if (!ready) {
+            // Drained: the connection has passed on all that it was given.
+            for (const memory of underway) send({ type: "spent", memory }, [memory]);
+            underway = [];
+          }
           this.records += message.outcomes.length;
           this.bytes = this.bytesBefore(message.file) + message.byteEnd;
           await this.progress();
@@ -195,6 +211,7 @@ class LoadRun {
       // Credit at once: it must not wait behind a block that waits for COPY.
       if (message.type === "took-chunk") {
         credit++;
+        spare.push(message.memory);
         moreCredit?.();
         return;
       }
@@ -209,7 +226,6 @@ class LoadRun {
         });
     });
 
-    const send = (message: ToThread, transfer: ArrayBuffer[] = []): void => thread.postMessage(message, transfer);
     const feed = async (): Promise<void> => {
       for (const file of this.delivery.files) {
         send({ type: "file", index: file.position, name: file.name, bytes: file.bytes });
@@ -222,8 +238,11 @@ class LoadRun {
           }
           if (failure) return;
           credit--;
-          const own = new Uint8Array(bytes);
-          send({ type: "chunk", bytes: own }, [own.buffer]);
+          const memory = spare.find((m) => m.byteLength >= bytes.length) ?? new ArrayBuffer(bytes.length);
+          if (spare.includes(memory)) spare.splice(spare.indexOf(memory), 1);
+          const own = new Uint8Array(memory, 0, bytes.length);
+          own.set(bytes);
+          send({ type: "chunk", bytes: own }, [memory]);
         }
         send({ type: "end-of-file" });
       }
@@ -234,6 +253,7 @@ class LoadRun {
       const done = await outcome;
       copy.end();
       await Promise.race([once(copy, "finish"), new Promise((_, reject) => copy.once("error", reject))]);
+      well = true;
       return done;
     } catch (error) {
       // An open COPY must end before its client can be used again.
@@ -248,7 +268,8 @@ class LoadRun {
     } finally {
       failure ??= new Error("over");
       this.options.signal?.removeEventListener("abort", onAbort);
-      await thread.terminate();
+      if (well) giveBack(thread);
+      else await thread.terminate();
     }
   }
 
@@ -295,12 +316,21 @@ class LoadRun {
       if (exists && !trial)
         await client.query(`lock table ${ident(TARGET, plan.load.target)} in share row exclusive mode`);
 
-      await this.absolveSuspects(rerun);
-      const taken = exists && plan.load.mode === "append" && plan.load.key.length > 0 ? await this.findTaken() : 0;
+      await this.timed("repeats", () => this.absolveSuspects(rerun));
+      const meets = exists && plan.load.mode === "append" && plan.load.key.length > 0;
+      const taken = meets ? await this.timed("keys of the target", () => this.findTaken()) : 0;
       const late = await this.countLate();
-      const balance = await this.provisionalBalance();
+      const balance = await this.timed("balance", () => this.provisionalBalance());
       const report = (): ReturnType<typeof makeReport> =>
-        makeReport({ compiled, tally: done.tally, files: done.files, balance, distinct: done.distinct, late });
+        makeReport({
+          compiled,
+          tally: done.tally,
+          files: done.files,
+          balance,
+          distinct: done.distinct,
+          late,
+          timing: this.timing,
+        });
       if (taken > 0) {
         balance.outcomes.inserted -= taken;
         balance.outcomes.held += taken;
@@ -316,8 +346,8 @@ class LoadRun {
       } else {
         if (taken > 0) await this.writeTaken(true, rerun);
         for (const change of await targetChanges(client, plan)) await client.query(change);
-        await this.writeTarget(balance);
-        await this.writeHeld(rerun);
+        await this.timed("target", () => this.writeTarget(balance));
+        await this.timed("quarantine", () => this.writeHeld(rerun));
         assertCloses(balance);
         await endLoad(client, id, "loaded", balance, report());
       }
@@ -348,7 +378,7 @@ class LoadRun {
     const innocent = new Set(rows.map((r) => r.record));
     const copy = client.query(copyFrom(this.copyStatement())) as unknown as CopyStreamQuery;
     await this.rerunFor(innocent, rerun, async (block, sifted) => {
-      copy.write(asBuffer(copyRows(sifted, copyDelimiter(this.compiled.plan.read.delimiter), innocent)));
+      copy.write(asBuffer(copyRows(sifted, copyDelimiter(this.compiled.plan.read.delimiter), { only: innocent })));
       for (let r = 0; r < block.outcomes.length; r++) {
         if (innocent.has(block.firstRecord + r)) block.outcomes[r] = BYTE.inserted;
       }

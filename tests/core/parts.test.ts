@@ -17,8 +17,8 @@ describe.each(TYPE_IDS)("type %s", (id) => {
   const part = typePart(id);
   it.each(part.examples.map((e) => [e.from, e.to, e.options] as const))("takes %j as %j", (from, to, options) => {
     const { heap, cells } = oneCell(from);
-    const fits = part.convert(options)(heap, cells, 0);
-    expect(fits).toBe(to !== null);
+    const failed = part.convert(options)(heap, cells, 1, new Int32Array(1));
+    expect(failed).toBe(to === null ? 1 : 0);
     expect(cellText(heap, cells, 0)).toBe(to ?? from);
   });
   it("has words for its problems", () => {

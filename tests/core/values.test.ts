@@ -2,13 +2,13 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { utf8, characters, isUtf8, compareBytes } from "@/core/bytes.ts";
 import { MemorySpill, Repeats } from "@/core/check/repeats.ts";
-import { finishHash, hash32, hashSpan, startHash } from "@/core/hash.ts";
+import { finishHash, hashSpan, startHash } from "@/core/hash.ts";
 import { Distinct, EXACT_DISTINCT } from "@/core/metrics/distinct.ts";
 import { compilePattern } from "@/core/pattern.ts";
 import { SieveError, counted, errorLines, grouped, quoted } from "@/core/problem.ts";
 import { daysIn, exampleOf, parseFormat, parseMoment } from "@/core/type/calendar.ts";
 import { newMoment } from "@/core/type/date.ts";
-import { compareNumbers, newNumberSpan, scanNumber } from "@/core/type/number.ts";
+import { compareNumbers, newNumberSpan, scaled, scanNumber } from "@/core/type/number.ts";
 import { csvRow } from "@/core/write/csv.ts";
 import { encodingOf } from "@/core/read/options.ts";
 import { RE2JS } from "re2js";
@@ -95,17 +95,47 @@ describe("the calendar", () => {
   });
 });
 
+describe("numbers as whole multiples of a power of ten", () => {
+  it("are what the digits say, or not a number where that would not be exact", () => {
+    const at = (text: string, scale: number): number => {
+      const bytes = utf8(`7${text}7`);
+      return scaled(bytes, 1, bytes.length - 1, scale);
+    };
+    expect(at("12.5", 3)).toBe(12_500);
+    expect(at("-0.05", 2)).toBe(-5);
+    expect(at("+.5", 1)).toBe(5);
+    expect(at("5.", 1)).toBe(50);
+    for (const none of ["", "+", ".", "-.", "1.2.3", "1,5", "1.234", "12345678901234"]) expect(at(none, 2)).toBeNaN();
+  });
+
+  it("agree with the exact comparison", () => {
+    const number = fc.stringMatching(/^[+-]?\d{1,9}(\.\d{0,4})?$/);
+    fc.assert(
+      fc.property(number, number, fc.integer({ min: 0, max: 6 }), (a, b, scale) => {
+        const [x, y] = [utf8(a), utf8(b)];
+        const [s, t] = [newNumberSpan(), newNumberSpan()];
+        expect(scanNumber(x, 0, x.length, s) && scanNumber(y, 0, y.length, t)).toBe(true);
+        const difference = scaled(x, 0, x.length, scale) - scaled(y, 0, y.length, scale);
+        if (!Number.isNaN(difference)) expect(Math.sign(difference)).toBe(Math.sign(compareNumbers(x, s, y, t)));
+      }),
+      { numRuns: 2000 },
+    );
+  });
+});
+
 describe("patterns", () => {
-  it("agree with RE2 where the language's own engine is used", () => {
+  it("of a fixed length agree with RE2 on bytes", () => {
     const sources = ["^[A-Z]{3}-\\d{4}-\\d{6}$", "^\\d{2}$", "^[a-c0-2]{2}-x$", "^\\w{3}\\.\\d$"];
     const unit = fc.constantFrom("A", "B", "a", "b", "0", "9", "-", ".", "x", "\n", "é", "_");
     fc.assert(
       fc.property(fc.constantFrom(...sources), fc.string({ unit, maxLength: 15 }), (source, text) => {
-        expect(compilePattern(source).test(text)).toBe(RE2JS.compile(source).matcher(text).find());
+        const bytes = utf8(`<${text}>`);
+        const found = compilePattern(source).testSpan(bytes, 1, bytes.length - 1);
+        expect(found).toBe(RE2JS.compile(source).matcher(text).find());
       }),
       { numRuns: 2000 },
     );
-    expect(compilePattern(sources[0]!).test("BHG-2026-000001")).toBe(true);
+    expect(compilePattern(sources[0]!).testSpan(utf8("BHG-2026-000001"), 0, 15)).toBe(true);
   });
 
   it("run in linear time on what makes backtracking explode", () => {
@@ -159,9 +189,10 @@ describe("distinct", () => {
     const distinct = new Distinct();
     for (let i = 0; i < n; i++) {
       const bytes = utf8(`value ${i}`);
-      const h = hash32(new DataView(bytes.buffer, bytes.byteOffset, bytes.length), 0, bytes.length);
-      distinct.add(h);
-      distinct.add(h);
+      const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.length);
+      // Twice the value, and an empty cell that counts for nothing.
+      const cells = { start: Int32Array.of(0, 0, 2), end: Int32Array.of(bytes.length, bytes.length, 2) };
+      distinct.addCells(view, cells, 3);
     }
     return distinct.finish();
   };

@@ -11,10 +11,15 @@ export const length: CheckPart = {
   expected: (f) => `at most ${grouped(f.length!)} characters`,
   test: (f) => {
     const most = f.length!;
-    return (heap, cells, r) => {
-      const s = cells.start[r]!;
-      const e = cells.end[r]!;
-      return e - s <= most || characters(heap.bytes, s, e) <= most;
+    return (heap, cells, count, bad) => {
+      const { start, end } = cells;
+      let n = 0;
+      for (let r = 0; r < count; r++) {
+        const s = start[r]!;
+        const e = end[r]!;
+        if (e - s > most && characters(heap.bytes, s, e) > most) bad[n++] = r;
+      }
+      return n;
     };
   },
 };

@@ -1,9 +1,9 @@
 import { compareBytes } from "../bytes.ts";
 import { quoted } from "../problem.ts";
 import { limitBytes, type Field } from "../plan/schema.ts";
-import { compareNumbers, newNumberSpan, scanNumber } from "../type/number.ts";
+import { compareNumbers, newNumberSpan, scaled, scanNumber } from "../type/number.ts";
 import { typePart } from "../type/index.ts";
-import type { CheckPart, Test } from "./part.ts";
+import { eachCell, type CheckPart, type Test } from "./part.ts";
 
 /** The value is not below `least` (or not above `most`); numbers compared exactly. */
 function limit(id: "least" | "most", than: string, title: string): CheckPart {
@@ -21,14 +21,32 @@ function limit(id: "least" | "most", than: string, title: string): CheckPart {
 function tester(field: Field, value: number | string, failing: number): Test {
   const bound = limitBytes(field, value)!;
   if (typePart(field.type).order === "bytes") {
-    return (heap, cells, r) => Math.sign(compareBytes(heap.bytes, cells.start[r]!, cells.end[r]!, bound)) !== failing;
+    return eachCell(
+      (heap, cells, r) => Math.sign(compareBytes(heap.bytes, cells.start[r]!, cells.end[r]!, bound)) !== failing,
+    );
   }
   const boundSpan = newNumberSpan();
   scanNumber(bound, 0, bound.length, boundSpan);
   const span = newNumberSpan();
-  return (heap, cells, r) => {
-    if (!scanNumber(heap.bytes, cells.start[r]!, cells.end[r]!, span)) return true;
-    return Math.sign(compareNumbers(heap.bytes, span, bound, boundSpan)) !== failing;
+  // Nearly all numbers are whole multiples of a small power of ten, and those compare as integers.
+  const scale = Math.max(boundSpan.partEnd - boundSpan.partStart, field.scale ?? 0);
+  const boundScaled = scaled(bound, 0, bound.length, scale);
+  return (heap, cells, count, bad) => {
+    const { start, end } = cells;
+    const { bytes } = heap;
+    let n = 0;
+    for (let r = 0; r < count; r++) {
+      const s = start[r]!;
+      const e = end[r]!;
+      if (s === e) continue;
+      const difference = scaled(bytes, s, e, scale) - boundScaled;
+      if (difference === difference) {
+        if (failing < 0 ? difference < 0 : difference > 0) bad[n++] = r;
+      } else if (scanNumber(bytes, s, e, span)) {
+        if (Math.sign(compareNumbers(bytes, span, bound, boundSpan)) === failing) bad[n++] = r;
+      }
+    }
+    return n;
   };
 }
 

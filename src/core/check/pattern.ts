@@ -1,4 +1,3 @@
-import { cellText } from "../bytes.ts";
 import { compilePattern } from "../pattern.ts";
 import { quoted } from "../problem.ts";
 import type { CheckPart } from "./part.ts";
@@ -12,6 +11,15 @@ export const pattern: CheckPart = {
   expected: (f) => `a value that fits ${f.pattern}`,
   test: (f) => {
     const compiled = compilePattern(f.pattern!);
-    return (heap, cells, r) => compiled.test(cellText(heap, cells, r));
+    return (heap, cells, count, bad) => {
+      const { start, end } = cells;
+      let n = 0;
+      for (let r = 0; r < count; r++) {
+        const s = start[r]!;
+        const e = end[r]!;
+        if (s !== e && !compiled.testSpan(heap.bytes, s, e)) bad[n++] = r;
+      }
+      return n;
+    };
   },
 };

@@ -7,5 +7,10 @@ export const required: CheckPart = {
   title: (f) => `${f.name} is given`,
   message: (f) => `${f.name} is empty.`,
   expected: () => "a value",
-  test: () => (_, cells, r) => cells.start[r] !== cells.end[r],
+  test: () => (_, cells, count, bad) => {
+    const { start, end } = cells;
+    let n = 0;
+    for (let r = 0; r < count; r++) if (start[r] === end[r]) bad[n++] = r;
+    return n;
+  },
 };

@@ -21,12 +21,14 @@ export const caseStep: StepPart<CaseOptions> = {
   about: "Makes the value upper case, lower case, or one capital and the rest lower case.",
   options: { to: z.enum(["upper", "lower", "sentence"]).describe("Which case") },
   words: ({ to }) => `${to} case`,
-  apply: ({ to }) => byText(CHANGES[to], to === "upper" ? hasLower : to === "lower" ? hasUpper : undefined),
+  apply: ({ to }) => byText(CHANGES[to], MAY_CHANGE[to]),
   examples: [
     { options: { to: "upper" }, from: "bhg", to: "BHG" },
     { options: { to: "upper" }, from: "straße", to: "STRASSE" },
     { options: { to: "lower" }, from: "ÉTÉ", to: "été" },
     { options: { to: "sentence" }, from: "SILENE Uniflora", to: "Silene uniflora" },
+    { options: { to: "sentence" }, from: "silene uniflora", to: "Silene uniflora" },
+    { options: { to: "sentence" }, from: "éTÉ", to: "Été" },
     { options: { to: "upper" }, from: "BHG-1", to: "BHG-1" },
   ],
 };
@@ -40,3 +42,10 @@ function hasUpper(bytes: Uint8Array, start: number, end: number): boolean {
   for (let p = start; p < end; p++) if ((bytes[p]! >= 65 && bytes[p]! <= 90) || bytes[p]! > 127) return true;
   return false;
 }
+
+const MAY_CHANGE = {
+  upper: hasLower,
+  lower: hasUpper,
+  sentence: (bytes: Uint8Array, start: number, end: number): boolean =>
+    hasLower(bytes, start, start + 1) || hasUpper(bytes, start + 1, end),
+};

@@ -16,12 +16,17 @@ export const collapse: StepPart<object> = {
   ],
 };
 
+/** 1 for the first byte of any white space, a plain space left out. */
+const UNUSUAL = Uint8Array.from({ length: 256 }, (_, b) =>
+  b < 32 || [0xc2, 0xe1, 0xe2, 0xe3, 0xef].includes(b) ? 1 : 0,
+);
+
 function mayCollapse(bytes: Uint8Array, start: number, end: number): boolean {
+  let before = 0;
   for (let p = start; p < end; p++) {
     const b = bytes[p]!;
-    if (b > 32 && b < 0xc2) continue;
-    if (b <= 32 ? b !== 32 || bytes[p + 1] === 32 : b === 0xc2 || b === 0xe1 || b === 0xe2 || b === 0xe3 || b === 0xef)
-      return true;
+    if (UNUSUAL[b] === 1 || (b === 32 && before === 32)) return true;
+    before = b;
   }
   return false;
 }

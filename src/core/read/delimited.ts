@@ -65,6 +65,7 @@ export class DelimitedReader {
   private end = new Int32Array(0);
   private capacity = 0;
   private count = 0;
+  private readonly plain = new Int32Array(BLOCK_RECORDS);
   private readonly origin: Origins;
   private unreadable = new Map<number, Unreadable>();
   /** Cells with escapes to take out: cell index, two by two with nothing else. */
@@ -273,6 +274,7 @@ export class DelimitedReader {
       heap,
       start: this.start,
       end: this.end,
+      plain: this.plain,
       origin: this.origin,
       unreadable: this.unreadable,
     };
@@ -296,6 +298,7 @@ export class DelimitedReader {
       else if (decoding.kind === "units") ok = !hasReplacement(heap.bytes, from, to);
       else {
         for (let p = from; p < to && ok; p++) ok = decoding.table[heap.bytes[p]!] !== null;
+        this.plain[r] = 0;
         if (ok) for (let c = r * width; c < (r + 1) * width; c++) this.decodeCell(heap, c, decoding.table);
       }
       if (!ok) this.unreadable.set(r, { reason: "encoding", cells: 0 });
@@ -375,6 +378,7 @@ export class DelimitedReader {
       }
       const row = count * width;
       let cells = 0;
+      let plain = -1;
       let high = 0;
       let nul = false;
       let lines = 0;
@@ -386,6 +390,7 @@ export class DelimitedReader {
         let s = p;
         let e: number;
         if (w[p] === quote && p < have) {
+          if (plain < 0) plain = cells;
           let cellCut = -1;
           let escapes = false;
           let q = p + 1;
@@ -513,6 +518,7 @@ export class DelimitedReader {
       else if (nul) bad = { reason: "nul", cells };
       else if (cells !== width && !free) bad = { reason: cells < width ? "too-few-cells" : "too-many-cells", cells };
       this.note(count, line, from, to, bad);
+      this.plain[count] = plain < 0 ? cells : plain;
       if (high > 127) this.high.push(count);
       count++;
       line += lines;
@@ -579,6 +585,7 @@ export class DelimitedReader {
     origin.to[this.count] = this.pos;
     origin.start[this.count] = long.start;
     origin.end[this.count] = this.offsetOf(at);
+    this.plain[this.count] = 0;
     this.unreadable.set(this.count, { reason: "too-long", cells: 0 });
     this.count++;
     let next = at;

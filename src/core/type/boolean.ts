@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { cellText } from "../bytes.ts";
+import { eachCell } from "../check/part.ts";
 import type { TypePart } from "./part.ts";
 
 export interface BooleanOptions {
@@ -26,14 +27,14 @@ export const boolean: TypePart<BooleanOptions> = {
     const meaning = new Map<string, string>();
     for (const w of words.no) meaning.set(w.toLowerCase(), "f");
     for (const w of words.yes) meaning.set(w.toLowerCase(), "t");
-    return (heap, cells, r) => {
+    return eachCell((heap, cells, r) => {
       const canonical = meaning.get(cellText(heap, cells, r).toLowerCase());
       if (canonical === undefined) return false;
       const at = heap.append(canonical);
       cells.start[r] = at;
       cells.end[r] = at + 1;
       return true;
-    };
+    });
   },
   examples: [
     { options: { words: { yes: ["ja"], no: ["nein"] } }, from: "JA", to: "t" },

@@ -27,13 +27,19 @@ export const code: TypePart<CodeOptions> = {
       const key = bucketOf(bytes, 0, bytes.length);
       buckets.set(key, [...(buckets.get(key) ?? []), bytes]);
     }
-    return (heap, cells, r) => {
-      const s = cells.start[r]!;
-      const e = cells.end[r]!;
-      const bucket = buckets.get(bucketOf(heap.bytes, s, e));
-      if (!bucket) return false;
-      for (const value of bucket) if (sameBytes(heap.bytes, s, e, value)) return true;
-      return false;
+    return (heap, cells, count, bad) => {
+      const { start, end } = cells;
+      const { bytes } = heap;
+      let n = 0;
+      records: for (let r = 0; r < count; r++) {
+        const s = start[r]!;
+        const e = end[r]!;
+        if (s === e) continue;
+        const bucket = buckets.get(bucketOf(bytes, s, e));
+        if (bucket) for (const value of bucket) if (sameBytes(bytes, s, e, value)) continue records;
+        bad[n++] = r;
+      }
+      return n;
     };
   },
   examples: [

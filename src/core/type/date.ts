@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { SieveError } from "../problem.ts";
-import { exampleOf, parseFormat, parseMoment, writeDate, type Moment } from "./calendar.ts";
+import { exampleOf, isIsoDay, parseFormat, parseMoment, writeDate, type Moment } from "./calendar.ts";
 import type { TypePart } from "./part.ts";
 
 export interface DateOptions {
@@ -45,21 +45,28 @@ export const date: TypePart<DateOptions> = {
   convert({ formats }) {
     const ways = formats.map((format) => ({ pieces: piecesOf(format), canonical: format === "yyyy-MM-dd" }));
     const moment = newMoment();
-    return (heap, cells, r) => {
-      const s = cells.start[r]!;
-      const e = cells.end[r]!;
-      for (const way of ways) {
-        if (!parseMoment(heap.bytes, s, e, way.pieces, moment)) continue;
-        if (!way.canonical) {
-          const at = heap.reserve(10);
-          writeDate(heap.bytes, at, moment);
-          heap.length = at + 10;
-          cells.start[r] = at;
-          cells.end[r] = at + 10;
+    const iso = ways[0]!.canonical;
+    return (heap, cells, count, bad) => {
+      const { start, end } = cells;
+      let n = 0;
+      records: for (let r = 0; r < count; r++) {
+        const s = start[r]!;
+        const e = end[r]!;
+        if (s === e || (iso && isIsoDay(heap.bytes, s, e))) continue;
+        for (const way of ways) {
+          if (!parseMoment(heap.bytes, s, e, way.pieces, moment)) continue;
+          if (!way.canonical) {
+            const at = heap.reserve(10);
+            writeDate(heap.bytes, at, moment);
+            heap.length = at + 10;
+            start[r] = at;
+            end[r] = at + 10;
+          }
+          continue records;
         }
-        return true;
+        bad[n++] = r;
       }
-      return false;
+      return n;
     };
   },
   examples: [

@@ -23,12 +23,23 @@ export const decimal: TypePart<DecimalOptions> = {
   convert({ precision, scale }) {
     const span = newNumberSpan();
     const whole = precision - scale;
-    return (heap, cells, r) => {
-      const s = cells.start[r]!;
-      if (!scanNumber(heap.bytes, s, cells.end[r]!, span)) return false;
-      if (span.wholeEnd - span.wholeStart > whole || span.partEnd - span.partStart > scale) return false;
-      if (heap.bytes[s] === 43) cells.start[r] = s + 1;
-      return true;
+    return (heap, cells, count, bad) => {
+      const { start, end } = cells;
+      const { bytes } = heap;
+      let n = 0;
+      for (let r = 0; r < count; r++) {
+        const s = start[r]!;
+        const e = end[r]!;
+        if (s === e || fitsPlainly(bytes, s, e, whole, scale)) continue;
+        if (
+          !scanNumber(bytes, s, e, span) ||
+          span.wholeEnd - span.wholeStart > whole ||
+          span.partEnd - span.partStart > scale
+        ) {
+          bad[n++] = r;
+        } else if (bytes[s] === 43) start[r] = s + 1;
+      }
+      return n;
     };
   },
   examples: [
@@ -45,3 +56,15 @@ export const decimal: TypePart<DecimalOptions> = {
     },
   ],
 };
+
+/** True for digits, a point and digits that fit as they stand; most numbers need no closer look. */
+function fitsPlainly(bytes: Uint8Array, start: number, end: number, whole: number, scale: number): boolean {
+  let p = bytes[start] === 45 ? start + 1 : start;
+  const first = p;
+  while (p < end && bytes[p]! >= 48 && bytes[p]! <= 57) p++;
+  if (p === first || p - first > whole) return false;
+  if (p === end) return true;
+  if (bytes[p] !== 46 || end - p - 1 > scale) return false;
+  for (p++; p < end; p++) if (bytes[p]! < 48 || bytes[p]! > 57) return false;
+  return true;
+}

@@ -20,20 +20,25 @@ export const integer: TypePart<object> = {
     const least = newNumberSpan();
     scanNumber(MOST, 0, MOST.length, most);
     scanNumber(LEAST, 0, LEAST.length, least);
-    return (heap, cells, r) => {
-      const { bytes } = heap;
-      const s = cells.start[r]!;
-      const e = cells.end[r]!;
+    const fits = (bytes: Uint8Array, s: number, e: number): boolean => {
       for (let p = s; p < e; p++) if (bytes[p] === 46) return false;
       if (!scanNumber(bytes, s, e, span)) return false;
-      if (
-        e - s > 18 &&
-        (compareNumbers(bytes, span, MOST, most) > 0 || compareNumbers(bytes, span, LEAST, least) < 0)
-      ) {
-        return false;
+      return (
+        e - s <= 18 || (compareNumbers(bytes, span, MOST, most) <= 0 && compareNumbers(bytes, span, LEAST, least) >= 0)
+      );
+    };
+    return (heap, cells, count, bad) => {
+      const { start, end } = cells;
+      const { bytes } = heap;
+      let n = 0;
+      for (let r = 0; r < count; r++) {
+        const s = start[r]!;
+        const e = end[r]!;
+        if (s === e) continue;
+        if (!fits(bytes, s, e)) bad[n++] = r;
+        else if (bytes[s] === 43) start[r] = s + 1;
       }
-      if (bytes[s] === 43) cells.start[r] = s + 1;
-      return true;
+      return n;
     };
   },
   examples: [

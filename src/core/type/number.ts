@@ -43,6 +43,32 @@ export function scanNumber(bytes: Uint8Array, start: number, end: number, into: 
   return true;
 }
 
+/**
+ * `[+-]digits[.digits]` as a whole number of units of 10^-scale: exact. NaN for anything else, for
+ * more digits after the point than `scale`, and for more than 15 digits, which a double would round.
+ */
+export function scaled(bytes: Uint8Array, start: number, end: number, scale: number): number {
+  const first = bytes[start]!;
+  let p = first === MINUS || first === PLUS ? start + 1 : start;
+  if (end - p + scale > 15) return NaN;
+  let units = 0;
+  let digits = 0;
+  /** Digits that may still follow the point; -1 before it. */
+  let missing = -1;
+  for (; p < end; p++) {
+    const digit = bytes[p]! - DIGIT_0;
+    if (digit >= 0 && digit <= 9) {
+      units = units * 10 + digit;
+      digits++;
+      if (missing >= 0 && --missing < 0) return NaN;
+    } else if (bytes[p] === POINT && missing < 0) missing = scale;
+    else return NaN;
+  }
+  if (digits === 0) return NaN;
+  for (let i = missing < 0 ? scale : missing; i > 0; i--) units *= 10;
+  return first === MINUS ? -units : units;
+}
+
 export function newNumberSpan(): NumberSpan {
   return { negative: false, wholeStart: 0, wholeEnd: 0, partStart: 0, partEnd: 0 };
 }

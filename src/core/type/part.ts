@@ -1,12 +1,11 @@
 import type { z } from "zod";
-import type { Cells, Heap } from "../bytes.ts";
+import type { Test } from "../check/part.ts";
 
 /**
- * Checks the cell of one record and makes it canonical: the span afterwards holds what PostgreSQL
- * takes for the type. False, and the span untouched, when the value does not fit. Never called for
- * an empty cell.
+ * Checks the cells of a column and makes them canonical: a span afterwards holds what PostgreSQL
+ * takes for the type. The span of a value that does not fit is left alone.
  */
-export type Convert = (heap: Heap, cells: Cells, record: number) => boolean;
+export type Convert = Test;
 
 /** A field type: one file each, from which the plan's schema, the editor, the DDL and the docs come. */
 export interface TypePart<Options extends object> {

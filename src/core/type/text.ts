@@ -16,6 +16,6 @@ export const text: TypePart<TextOptions> = {
   expected: () => "text",
   noun: "text",
   order: null,
-  convert: () => () => true,
+  convert: () => () => 0,
   examples: [{ options: {}, from: " any thing ", to: " any thing " }],
 };

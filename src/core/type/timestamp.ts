@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { exampleOf, parseMoment, writeDate, writeDigits, type Moment } from "./calendar.ts";
 import { formatSchema, newMoment, piecesOf } from "./date.ts";
+import { eachCell } from "../check/part.ts";
 import type { TypePart } from "./part.ts";
 
 export interface TimestampOptions {
@@ -33,7 +34,7 @@ export const timestamp: TypePart<TimestampOptions> = {
   convert({ formats }) {
     const ways = formats.map(piecesOf);
     const moment = newMoment();
-    return (heap, cells, r) => {
+    return eachCell((heap, cells, r) => {
       const s = cells.start[r]!;
       const e = cells.end[r]!;
       for (const pieces of ways) {
@@ -47,7 +48,7 @@ export const timestamp: TypePart<TimestampOptions> = {
         return true;
       }
       return false;
-    };
+    });
   },
   examples: [
     { options: { formats: ISO }, from: "2026-05-31T14:05:09Z", to: "2026-05-31 14:05:09.000000+00" },
