@@ -214,7 +214,7 @@ async function load(db: Db, delivery: number): Promise<number> {
 
 async function startWorker(): Promise<ChildProcess> {
   const worker = fork(workerFile, [], {
-    env: { ...process.env, LOG_LEVEL: "warn", WORKER_LOADS: "1" },
+    env: { ...process.env, LOG_LEVEL: "warn", MALLOC_ARENA_MAX: "2", WORKER_LOADS: "1" },
     stdio: ["ignore", "inherit", "inherit", "ipc"],
   });
   await once(worker, "message");

@@ -131,7 +131,8 @@ tell("starting the worker");
 keep("the worker", () =>
   fork(join(root, "dist/worker.js"), [], {
     cwd: root,
-    env: { LOG_LEVEL: "warn", ...env },
+    // The C library would keep memory apart for every thread, and a load passes its memory between them.
+    env: { LOG_LEVEL: "warn", MALLOC_ARENA_MAX: "2", ...env },
     stdio: ["ignore", "inherit", "inherit", "ipc"],
   }),
 );

@@ -31,7 +31,9 @@ export function copyRows(
   // Only a backslash would mean something else to COPY inside such a stretch.
   const stretches = source.indexOf(BACKSLASH) < 0;
   const room = heap.length + block.count * (fields + 12) + 64;
-  let out = memory && memory.byteLength >= room ? Buffer.from(memory) : Buffer.allocUnsafeSlow(room);
+  // With room to spare, so that the same memory serves blocks that are a little longer.
+  let out =
+    memory && memory.byteLength >= room ? Buffer.from(memory) : Buffer.allocUnsafeSlow(Math.ceil(room * 1.25));
   let q = 0;
   for (let r = 0; r < block.count; r++) {
     if (only ? !only.has(sifted.first + r) : verdict[r] !== VERDICT.passes) continue;

@@ -132,7 +132,12 @@ export class DelimitedReader {
     if (!this.columns && !this.readColumns(last)) return;
     for (;;) {
       const more = this.scan(last, this.columns!.length, this.capacity, false);
-      if (this.count > 0) yield this.block();
+      if (this.count > 0) {
+        const block = this.block();
+        yield block;
+        // Steps may have needed more room than the window had; the next blocks will too.
+        this.window = block.heap.bytes;
+      }
       if (!more) break;
     }
   }
@@ -151,7 +156,7 @@ export class DelimitedReader {
     this.base += this.pos - kept;
     const need = kept + carry + bytes.length + 1;
     if (need > this.window.length) {
-      const grown = new Uint8Array(Math.ceil(need * 1.25));
+      const grown = new Uint8Array(Math.ceil(need * 1.5));
       grown.set(this.window.subarray(0, kept));
       grown.set(this.window.subarray(this.pos, this.have), kept);
       this.window = grown;
