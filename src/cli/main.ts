@@ -1,6 +1,8 @@
 import { Command, CommanderError } from "commander";
 import { errorLines, grouped, SieveError } from "@/core/problem.ts";
 import { loadPlan, siftFiles } from "./sift.ts";
+import { FORMAT_IDS, type FormatId } from "@/core/read/format.ts";
+import type { ReadSettings } from "@/core/read/source.ts";
 import { readFiles } from "./read.ts";
 
 /** Exit codes: 0 done, 1 a gate stopped the load, 2 a usage error, 3 a failure. */
@@ -31,24 +33,93 @@ program
     if (closed.length > 0) process.exitCode = EXIT.stopped;
   });
 
-program
-  .command("read")
-  .description("Show the records of files as JSON Lines, and what was detected on standard error.")
-  .argument("<file...>", "the files")
-  .option("--delimiter <text>", "what stands between cells")
-  .option("--quote <char>", 'the quote character, or "" for none')
-  .option("--escape <char>", "what stands before a quote inside a value")
-  .option("--no-header", "the first line is a record; columns are 1, 2, …")
-  .option("--skip <lines>", "lines to pass over first", wholeNumber)
-  .option("--encoding <name>", "the encoding")
-  .action(
-    async (
-      files: string[],
-      o: { delimiter?: string; quote?: string; escape?: string; header: boolean; skip?: number; encoding?: string },
-    ) => {
-      await readFiles(files, { ...o, delimiter: o.delimiter?.replaceAll("\\t", "\t") });
-    },
-  );
+interface ReadFlags {
+  as?: string;
+  delimiter?: string;
+  quote?: string;
+  escape?: string;
+  header: boolean;
+  skip?: number;
+  skipEnd?: number;
+  comment?: string;
+  encoding?: string;
+  starts?: string;
+  records?: string;
+  each?: string;
+  arrays?: string;
+  sheet?: string[];
+}
+
+/** The options that say how files are read; what is not set is found out. */
+function withReadFlags(command: Command): Command {
+  return command
+    .option("--as <format>", `the format: ${FORMAT_IDS.join(", ")}`)
+    .option("--delimiter <text>", "what stands between cells")
+    .option("--quote <char>", 'the quote character, or "" for none')
+    .option("--escape <char>", "what stands before a quote inside a value")
+    .option("--no-header", "the first line is a record; columns are 1, 2, …")
+    .option("--skip <lines>", "lines to pass over first", wholeNumber)
+    .option("--skip-end <lines>", "lines to pass over at the end", wholeNumber)
+    .option("--comment <text>", "what a comment line begins with")
+    .option("--encoding <name>", "the encoding")
+    .option("--starts <places>", "fixed-width text: where columns begin, such as 0,12,30")
+    .option("--records <path>", "JSON and XML: the path of the records")
+    .option("--each <path>", "documents: the path of an array that becomes records of its own")
+    .option("--arrays <choice>", "documents: join, first, last or json for other arrays")
+    .option("--sheet <name...>", "workbooks: the sheets to read");
+}
+
+function readSettings(o: ReadFlags): ReadSettings {
+  const { as, starts, arrays, sheet, skipEnd, delimiter, ...rest } = o;
+  if (as !== undefined && !(FORMAT_IDS as readonly string[]).includes(as)) {
+    throw new SieveError("usage", `“${as}” is not a format.`, { hint: `Give one of ${FORMAT_IDS.join(", ")}.` });
+  }
+  if (arrays !== undefined && !["join", "first", "last", "json"].includes(arrays)) {
+    throw new SieveError("usage", `“${arrays}” is no choice for arrays.`, { hint: "Give join, first, last or json." });
+  }
+  const places = starts?.split(",").map((s) => wholeNumber(s.trim()));
+  return {
+    ...rest,
+    as: as as FormatId | undefined,
+    delimiter: delimiter?.replaceAll("\\t", "\t"),
+    ...(skipEnd === undefined ? {} : { skip_end: skipEnd }),
+    ...(places ? { starts: places } : {}),
+    ...(arrays ? { arrays: { "*": { take: arrays as "join" } } } : {}),
+    ...(sheet ? { sheets: sheet } : {}),
+  };
+}
+
+withReadFlags(
+  program
+    .command("read")
+    .description("Show the records of files as JSON Lines, and what was detected on standard error.")
+    .argument("<file...>", "the files"),
+).action(async (files: string[], o: ReadFlags) => {
+  await readFiles(files, readSettings(o));
+});
+
+withReadFlags(
+  program
+    .command("profile")
+    .description("Look at every record of files and say what is in each column, as JSON.")
+    .argument("<file...>", "the files of one delivery"),
+).action(async (files: string[], o: ReadFlags) => {
+  const { profileFiles } = await import("./profile.ts");
+  const { profile, read } = await profileFiles(files, readSettings(o));
+  process.stdout.write(`${JSON.stringify({ ...profile, read }, null, 2)}\n`);
+});
+
+withReadFlags(
+  program
+    .command("propose")
+    .description("Propose a plan for files like these; the evidence for each line goes to standard error.")
+    .argument("<file...>", "the files of one delivery")
+    .option("--feed <name>", "the feed's name", "new_feed"),
+).action(async (files: string[], o: ReadFlags & { feed: string }) => {
+  const { proposeFor } = await import("./profile.ts");
+  const { feed, ...flags } = o;
+  process.stdout.write(`${JSON.stringify(await proposeFor(files, feed, readSettings(flags)), null, 2)}\n`);
+});
 
 program
   .command("load")

@@ -7,10 +7,11 @@ import { mergeTally, newTally } from "@/core/metrics/tally.ts";
 import { compilePlan, repeatProblem, type Compiled, type Problem } from "@/core/plan/compile.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
-import { rawText, siftFile, type FileFacts, type SourceFile } from "@/core/read/source.ts";
+import { openFile, rawText, siftFile, type FileFacts, type SourceFile, type Spool } from "@/core/read/source.ts";
 import { makeReport, type LoadReport } from "@/core/report.ts";
 import { Course, VERDICT, arrivedCells, fieldValues, problemsOf, rawBytes, type Sifted } from "@/core/sift.ts";
 import { csvRow } from "@/core/write/csv.ts";
+import { fileSpool } from "@/engine/spool.ts";
 import { fileSource } from "./files.ts";
 
 export async function loadPlan(path: string): Promise<Plan> {
@@ -29,13 +30,14 @@ export async function loadPlan(path: string): Promise<Plan> {
 type Repeated = Map<number, { check: string; file: number; line: number }[]>;
 
 /** Every repeat in the files: a pass of its own, so that records can be written in their order. */
-async function findRepeats(compiled: Compiled, sources: readonly SourceFile[]): Promise<Repeated> {
+async function findRepeats(compiled: Compiled, sources: readonly SourceFile[], spool: Spool): Promise<Repeated> {
   const found: Repeated = new Map();
   if (compiled.uniques.length === 0) return found;
+  const parts = { next: 0 };
   const bytes = sources.reduce((n, s) => n + s.bytes, 0);
   const course = new Course(compiled, { spill: new MemorySpill(), expected: bytes / 40 });
   for (const [i, source] of sources.entries()) {
-    for await (const _ of siftFile(course, source, i, compiled.plan.read));
+    for await (const _ of siftFile(course, source, i, compiled.plan.read, spool, parts));
   }
   for (const { check, repeats } of course.resolveRepeats()) {
     for (const r of repeats) {
@@ -78,33 +80,42 @@ export interface SiftOutputs {
 
 /** The whole course over files without a database. */
 export async function siftFiles(plan: Plan, paths: readonly string[], outputs: SiftOutputs): Promise<LoadReport> {
+  const { spool, close } = fileSpool();
+  try {
+    return await sift(plan, paths, outputs, spool);
+  } finally {
+    await close();
+  }
+}
+
+async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, spool: Spool): Promise<LoadReport> {
   const compiled = compilePlan(plan);
   const sources = await Promise.all(paths.map(fileSource));
-  const repeated = await findRepeats(compiled, sources);
+  const repeated = await findRepeats(compiled, sources, spool);
   const course = new Course(compiled, { distinct: true });
   const good = new Output(outputs.good);
   const held = new Output(outputs.held);
   await good.write(csvRow(compiled.fields.map((f) => f.name)));
-  const heldColumns = await columnsOf(compiled, sources);
+  const { columns: heldColumns, names } = await columnsOf(compiled, sources, spool);
   await held.write(csvRow(["file", "line", "problems", ...heldColumns, "raw"]));
 
+  const nameOf = (part: number): string => names[part] ?? "";
   const tally = newTally(compiled);
   const balance = emptyBalance();
   const late = new Map<string, number>();
   const files: FileFacts[] = [];
+  const parts = { next: 0 };
   for (const [i, source] of sources.entries()) {
-    const blocks = siftFile(course, source, i, plan.read);
-    let columns: readonly string[] | null = null;
+    const blocks = siftFile(course, source, i, plan.read, spool, parts);
     for (;;) {
       const next = await blocks.next();
       if (next.done) {
-        files.push(next.value);
+        files.push(...next.value);
         break;
       }
-      columns ??= course.columns;
       mergeTally(tally, next.value.tally);
       const ledger = new Uint8Array(next.value.block.count);
-      await writeBlock(next.value, ledger, columns);
+      await writeBlock(next.value, ledger, course.columns);
       addToBalance(balance, ledger);
     }
   }
@@ -128,7 +139,7 @@ export async function siftFiles(plan: Plan, paths: readonly string[], outputs: S
       let holds = sifted.verdict[r] === VERDICT.held;
       for (const { check, file, line } of repeats) {
         const values = compiled.checks.find((c) => c.key === check)!.fields.map((f) => fieldValues(sifted, r)[f]!);
-        const problem = repeatProblem(compiled, check, values, { file: sources[file]!.name, line });
+        const problem = repeatProblem(compiled, check, values, { file: nameOf(file), line });
         problems.push(problem);
         late.set(check, (late.get(check) ?? 0) + 1);
         holds ||= problem.onFailure !== "note";
@@ -142,7 +153,7 @@ export async function siftFiles(plan: Plan, paths: readonly string[], outputs: S
         await held.write(
           csvRow(
             [
-              sources[sifted.block.file]!.name,
+              nameOf(sifted.block.file),
               String(sifted.block.origin.line[r]),
               problems.map((p) => p.message).join(" "),
               ...heldColumns.map((c) => cells[arrived.get(c) ?? -1] ?? ""),
@@ -163,13 +174,22 @@ export async function siftFiles(plan: Plan, paths: readonly string[], outputs: S
   }
 }
 
-/** The columns of all files, each once, in the order in which they are met. */
-async function columnsOf(compiled: Compiled, sources: readonly SourceFile[]): Promise<string[]> {
-  const names = new Set<string>();
-  for (const [i, source] of sources.entries()) {
-    const course = new Course(compiled);
-    for await (const _ of siftFile(course, source, i, compiled.plan.read)) break;
-    for (const column of course.columns) names.add(column);
+/** The columns of all files, each once, in the order in which they are met; and the parts' names. */
+async function columnsOf(
+  compiled: Compiled,
+  sources: readonly SourceFile[],
+  spool: Spool,
+): Promise<{ columns: string[]; names: string[] }> {
+  const columns = new Set<string>();
+  const names: string[] = [];
+  const parts = { next: 0 };
+  for (const source of sources) {
+    for await (const opened of openFile(source, compiled.plan.read, spool, parts)) {
+      names.push(opened.name);
+      // Documents bring new columns as they come; the other formats know theirs from the start.
+      for await (const _ of opened.blocks) if (opened.resumable) break;
+      for (const column of opened.columns()) columns.add(column);
+    }
   }
-  return [...names];
+  return { columns: [...columns], names };
 }

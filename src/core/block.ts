@@ -1,7 +1,8 @@
 import type { Heap } from "./bytes.ts";
 
 /** Why a record could not be read. */
-export type UnreadableReason = "too-few-cells" | "too-many-cells" | "quote" | "encoding" | "nul" | "too-long";
+export type UnreadableReason =
+  "too-few-cells" | "too-many-cells" | "quote" | "encoding" | "nul" | "too-long" | "not-json" | "cell-error";
 
 /**
  * Some thousand records as they were read, before their columns have met the plan's fields.

@@ -67,6 +67,8 @@ export interface CourseOptions {
  */
 export class Course {
   mapping: Mapping;
+  /** Blocks of the file that is open can be read again from their byte ranges. */
+  resumable = true;
   /** Columns of the file that is open. */
   columns: readonly string[] = [];
   readonly distinct: Distinct[] = [];
@@ -100,10 +102,15 @@ export class Course {
 
   /** Begins a file: its columns meet the fields by name. `first`: the delivery's number of its first record. */
   openFile(columns: readonly string[], first = this.total): Mapping {
-    this.columns = columns;
-    this.mapping = mapColumns(columns, this.compiled.fields);
+    this.setColumns(columns);
     this.fileFirst = first;
     return this.mapping;
+  }
+
+  /** The columns of the file that is open, where more of them have come to light. */
+  setColumns(columns: readonly string[]): void {
+    this.columns = columns;
+    this.mapping = mapColumns(columns, this.compiled.fields);
   }
 
   run(block: Block): Sifted {
@@ -207,7 +214,8 @@ export class Course {
       this.changed[f]!.fill(0, 0, count);
       const { start, end } = this.cells[f]!;
       const column = this.mapping.column[f]!;
-      if (column === -1) {
+      // A document's column that first comes later in the file is not in this block yet.
+      if (column === -1 || column >= width) {
         start.fill(0, 0, count);
         end.fill(0, 0, count);
         continue;

@@ -6,8 +6,8 @@ const CR = 13;
 const BACKSLASH = 92;
 
 /** Delimiters that COPY in text format takes; the file's own lets whole stretches of a row go through as they are. */
-export function copyDelimiter(delimiter: string): string {
-  return [",", ";", "\t", "|"].includes(delimiter) ? delimiter : ",";
+export function copyDelimiter(delimiter: string | undefined): string {
+  return delimiter !== undefined && [",", ";", "\t", "|"].includes(delimiter) ? delimiter : ",";
 }
 
 /**
@@ -32,8 +32,7 @@ export function copyRows(
   const stretches = source.indexOf(BACKSLASH) < 0;
   const room = heap.length + block.count * (fields + 12) + 64;
   // With room to spare, so that the same memory serves blocks that are a little longer.
-  let out =
-    memory && memory.byteLength >= room ? Buffer.from(memory) : Buffer.allocUnsafeSlow(Math.ceil(room * 1.25));
+  let out = memory && memory.byteLength >= room ? Buffer.from(memory) : Buffer.allocUnsafeSlow(Math.ceil(room * 1.25));
   let q = 0;
   for (let r = 0; r < block.count; r++) {
     if (only ? !only.has(sifted.first + r) : verdict[r] !== VERDICT.passes) continue;

@@ -9,10 +9,12 @@ import { compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
 import { DETECT_BYTES } from "@/core/read/detect.ts";
+import { packBlock } from "@/core/read/packed.ts";
 import { siftFile, type FileFacts } from "@/core/read/source.ts";
 import { Course, VERDICT, type Sifted } from "@/core/sift.ts";
 import { copyDelimiter, copyRows } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
+import { fileSpool } from "./spool.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
 
 /** The thread that takes a load's bytes through the course. It has no connection to the store. */
@@ -71,10 +73,14 @@ function say(message: FromThread, transfer: ArrayBuffer[] = []): void {
 const spare: ArrayBuffer[] = [];
 const MOST_SPARE = 4;
 
+/** Bytes of the load's delivery that have come so far. */
+let bytesRead = 0;
+
 async function* chunks(): AsyncGenerator<Uint8Array> {
   for (;;) {
     const message = await next();
     if (message.type !== "chunk") return;
+    bytesRead += message.bytes.length;
     yield message.bytes;
     // The reader has its own copy by now, but of a file so short that it is still looking for its end.
     const memory = message.bytes.buffer as ArrayBuffer;
@@ -83,7 +89,7 @@ async function* chunks(): AsyncGenerator<Uint8Array> {
   }
 }
 
-function sendBlock(compiled: Compiled, sifted: Sifted, total: Tally): void {
+function sendBlock(compiled: Compiled, sifted: Sifted, resumable: boolean, total: Tally): void {
   const { block, verdict, first } = sifted;
   const outcomes = new Uint8Array(block.count);
   const held: HeldRow[] = [];
@@ -104,6 +110,7 @@ function sendBlock(compiled: Compiled, sifted: Sifted, total: Tally): void {
   mergeTally(total, sifted.tally);
   const copy = copyRows(sifted, copyDelimiter(compiled.plan.read.delimiter), { memory: spare.pop() });
   const { origin } = block;
+  const packed = resumable ? null : (packBlock(block) as Uint8Array<ArrayBuffer>);
   say(
     {
       type: "block",
@@ -118,8 +125,10 @@ function sendBlock(compiled: Compiled, sifted: Sifted, total: Tally): void {
       copy,
       held: held.length > 0 ? JSON.stringify(held) : "",
       heldCount: held.length,
+      packed,
+      bytesRead,
     },
-    [copy.buffer, outcomes.buffer],
+    packed ? [copy.buffer, outcomes.buffer, packed.buffer] : [copy.buffer, outcomes.buffer],
   );
 }
 
@@ -127,6 +136,9 @@ async function runLoad({ plan, expected }: ThreadStart): Promise<void> {
   const compiled = compilePlan(parsePlan(plan));
   const total = newTally(compiled);
   const spill = new FileSpill();
+  const { spool, close } = fileSpool();
+  const parts = { next: 0 };
+  bytesRead = 0;
   try {
     const course = new Course(compiled, { spill, expected, distinct: true });
     const files: FileFacts[] = [];
@@ -134,14 +146,15 @@ async function runLoad({ plan, expected }: ThreadStart): Promise<void> {
       const message = await next();
       if (message.type === "end") break;
       if (message.type !== "file") continue;
-      const blocks = siftFile(course, { name: message.name, bytes: message.bytes, chunks }, message.index, plan.read);
+      const source = { name: message.name, bytes: message.bytes, chunks, once: true as const };
+      const blocks = siftFile(course, source, message.index, plan.read, spool, parts);
       for (;;) {
         const step = await blocks.next();
         if (step.done) {
-          files.push(step.value);
+          files.push(...step.value);
           break;
         }
-        sendBlock(compiled, step.value, total);
+        sendBlock(compiled, step.value, course.resumable, total);
       }
     }
     for (const { check, repeats } of course.resolveRepeats()) {
@@ -151,6 +164,7 @@ async function runLoad({ plan, expected }: ThreadStart): Promise<void> {
     say({ type: "done", files, distinct: course.distinct.map((d) => d.finish()), tally: total });
   } finally {
     spill.close();
+    await close();
   }
 }
 

@@ -39,6 +39,10 @@ export interface BlockResult {
   outcomes: Uint8Array<ArrayBuffer>;
   tally: Tally;
   copy: Uint8Array<ArrayBuffer>;
+  /** The records as they were read, for a file that can't be entered in the middle. */
+  packed: Uint8Array<ArrayBuffer> | null;
+  /** Bytes of the delivery that have been read so far. */
+  bytesRead: number;
   /** Held and suspected records as JSON of HeldRow[]; "" for none. */
   held: string;
   heldCount: number;

@@ -1,17 +1,19 @@
 import { addProblems } from "./late.ts";
 import type { Compiled, Problem } from "@/core/plan/compile.ts";
 import { DelimitedReader } from "@/core/read/delimited.ts";
+import type { DelimitedOptions } from "@/core/read/options.ts";
+import { unpackBlock } from "@/core/read/packed.ts";
 import type { FileFacts } from "@/core/read/source.ts";
 import { Course, problemsOf, type Sifted } from "@/core/sift.ts";
 import type { Queryable } from "@/store/db.ts";
 import { storedRange, type DeliveryFile } from "@/store/deliveries.ts";
-import { lateProblems, type LateProblem, type LedgerBlock } from "@/store/ledger.ts";
+import { lateProblems, packedBlock, type LateProblem, type LedgerBlock } from "@/store/ledger.ts";
 
 /** What a load's blocks need to be computed again. */
 export interface Rerun {
   readonly compiled: Compiled;
   readonly files: readonly DeliveryFile[];
-  readonly facts: readonly Pick<FileFacts, "read" | "columns" | "name">[];
+  readonly facts: readonly Pick<FileFacts, "read" | "columns" | "name" | "position">[];
 }
 
 /**
@@ -19,15 +21,18 @@ export interface Rerun {
  * load ran. `course` may be reused for blocks of one load.
  */
 export async function rerunBlock(db: Queryable, rerun: Rerun, course: Course, block: LedgerBlock): Promise<Sifted> {
+  const { load } = block;
   const facts = rerun.facts[block.file]!;
-  const reader = new DelimitedReader(facts.read, block.file, {
+  course.openFile(facts.columns, block.firstRecord - block.firstInFile);
+  const packed = await packedBlock(db, load, block.block);
+  if (packed) return course.run(unpackBlock(packed));
+  const reader = new DelimitedReader(facts.read as DelimitedOptions, block.file, {
     byte: block.byteStart,
     line: block.line,
     record: block.firstInFile,
     columns: facts.columns,
   });
-  const bytes = await storedRange(db, rerun.files[block.file]!.id, block.byteStart, block.byteEnd);
-  course.openFile(facts.columns, block.firstRecord - block.firstInFile);
+  const bytes = await storedRange(db, rerun.files[facts.position ?? block.file]!.id, block.byteStart, block.byteEnd);
   const [again] = reader.push(bytes, true);
   if (again?.count !== block.outcomes.length) {
     throw new Error(

@@ -138,7 +138,8 @@ class LoadRun {
   /** Reads the delivery through the course into the staging tables. */
   private async stageRecords(): Promise<Extract<FromThread, { type: "done" }>> {
     const { client, db, id, compiled } = this;
-    const expected = Math.max(1000, this.delivery.files.reduce((n, f) => n + f.bytes, 0) / 40);
+    // Packed files are larger than they look.
+    const expected = Math.max(50_001, this.delivery.files.reduce((n, f) => n + f.bytes, 0) / 40);
     const start: ThreadStart = { plan: compiled.plan, expected };
     const thread = takeThread(this.options.thread);
     const send = (message: ToThread, transfer: ArrayBuffer[] = []): void => thread.postMessage(message, transfer);
@@ -190,7 +191,7 @@ class LoadRun {
             underway = [];
           }
           this.records += message.outcomes.length;
-          this.bytes = this.bytesBefore(message.file) + message.byteEnd;
+          this.bytes = message.bytesRead;
           await this.progress();
           break;
         }
@@ -276,10 +277,6 @@ class LoadRun {
   private copyStatement(): string {
     const delimiter = copyDelimiter(this.compiled.plan.read.delimiter);
     return `copy ${staging(this.id)} from stdin (delimiter '${delimiter}', null '')`;
-  }
-
-  private bytesBefore(file: number): number {
-    return this.delivery.files.slice(0, file).reduce((n, f) => n + f.bytes, 0);
   }
 
   private async stageHeld(rows: string, db: Pick<Client, "query"> = this.db): Promise<void> {

@@ -3,6 +3,7 @@ import type { Queryable } from "./db.ts";
 
 /** A block of a load's ledger. */
 export interface LedgerBlock {
+  load: number;
   block: number;
   file: number;
   firstRecord: number;
@@ -21,16 +22,18 @@ export interface LedgerBlock {
 export async function addBlock(
   db: Queryable,
   load: number,
-  block: Omit<LedgerBlock, "outcomes" | "checks" | "steps" | "changed" | "filled" | "faulty"> & {
+  block: Omit<LedgerBlock, "load" | "outcomes" | "checks" | "steps" | "changed" | "filled" | "faulty"> & {
     outcomes: Uint8Array;
     tally: Tally;
+    packed: Uint8Array | null;
   },
 ): Promise<void> {
   const { tally } = block;
   await db.query({
     name: "add-block",
     text: `insert into sieve.ledger_block (load, block, file, first_record, first_in_file, line, byte_start, byte_end,
-      outcomes, checks, steps, changed, filled, faulty) values ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14)`,
+      outcomes, checks, steps, changed, filled, faulty, packed)
+      values ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14,$15)`,
     values: [
       load,
       block.block,
@@ -40,17 +43,31 @@ export async function addBlock(
       block.line,
       block.byteStart,
       block.byteEnd,
-      Buffer.from(block.outcomes.buffer, block.outcomes.byteOffset, block.outcomes.length),
+      asBuffer(block.outcomes),
       tally.checks,
       tally.steps,
       tally.changed,
       tally.filled,
       tally.faulty,
+      block.packed && asBuffer(block.packed),
     ],
   });
 }
 
-const BLOCK = `block, file, first_record as "firstRecord", first_in_file as "firstInFile", line,
+function asBuffer(bytes: Uint8Array): Buffer {
+  return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length);
+}
+
+/** The records of a block as they were read, where its file can't be entered in the middle. */
+export async function packedBlock(db: Queryable, load: number, block: number): Promise<Uint8Array | null> {
+  const { rows } = await db.query<{ packed: Buffer | null }>(
+    "select packed from sieve.ledger_block where load = $1 and block = $2",
+    [load, block],
+  );
+  return rows[0]?.packed ?? null;
+}
+
+const BLOCK = `load, block, file, first_record as "firstRecord", first_in_file as "firstInFile", line,
   byte_start as "byteStart", byte_end as "byteEnd", outcomes, checks, steps, changed, filled, faulty`;
 
 /** The blocks of a load from a record on, some at a time. */

@@ -1,9 +1,13 @@
 import first from "./migrations/001-first.sql";
+import packed from "./migrations/002-packed.sql";
 import { runMigrations } from "graphile-worker";
 import { transaction, type Db } from "./db.ts";
 
 /** Migrations in their order. One that has run anywhere is never changed. */
-const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [{ id: 1, sql: first }];
+const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
+  { id: 1, sql: first },
+  { id: 2, sql: packed },
+];
 
 /** Brings the store up to date; safe when several processes start at once. Returns how many ran. */
 export async function migrate(db: Db): Promise<number> {

@@ -13,7 +13,7 @@ import { TrialResult } from "./plan-trial.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { StratumChip } from "./sift.tsx";
 import { useProgress } from "./use-progress.ts";
-import { counted, grouped } from "./words.ts";
+import { counted, grouped, readWords } from "./words.ts";
 
 const STAGES = ["Read", "Map", "Cleanse", "Check", "Load"] as const;
 type Stage = (typeof STAGES)[number];
@@ -136,7 +136,7 @@ export function PlanDesk({
 
   const nextVersion = newest + 1;
   const notes: Record<Stage, string> = {
-    Read: `${plan.read.delimiter === "auto" ? "delimiter found" : `“${plan.read.delimiter}”`}, ${plan.read.encoding}`,
+    Read: readWords(plan.read),
     Map: counted(plan.contract.fields.length, "field"),
     Cleanse: counted(plan.cleanse.length, "step"),
     Check: "types, limits, policies",

@@ -2,9 +2,9 @@
 
 import { useState } from "react";
 import { STEPS, STEP_IDS, stepPart, type StepId } from "@/core/cleanse/index.ts";
-import { ENCODINGS } from "@/core/read/options.ts";
 import type { Gate, Plan, Step } from "@/core/plan/schema.ts";
 import { splitList } from "./plan-fields.tsx";
+import { ReadForm } from "./read-form.tsx";
 import { counted, label } from "./words.ts";
 
 interface StageProps {
@@ -12,77 +12,11 @@ interface StageProps {
   change: (plan: Plan) => void;
 }
 
-const DELIMITER_WORDS: [string, string][] = [
-  ["auto", "found out from each file"],
-  [",", "comma"],
-  [";", "semicolon"],
-  ["\t", "tab"],
-  ["|", "bar"],
-];
-
 /** How files are read. */
 export function ReadStage({ plan, change }: StageProps) {
-  const { read } = plan;
-  const set = (more: Partial<Plan["read"]>): void => change({ ...plan, read: { ...read, ...more } });
-  const known = DELIMITER_WORDS.some(([d]) => d === read.delimiter);
   return (
-    <div className="grid max-w-xl grid-cols-[11rem_1fr] items-center gap-x-4 gap-y-2">
-      <label htmlFor="read-delimiter">between cells</label>
-      <select
-        id="read-delimiter"
-        className="select select-sm"
-        value={read.delimiter}
-        onChange={(e) => set({ delimiter: e.target.value })}
-      >
-        {DELIMITER_WORDS.map(([d, word]) => (
-          <option key={d} value={d}>
-            {word}
-          </option>
-        ))}
-        {!known && <option value={read.delimiter}>“{read.delimiter}”</option>}
-      </select>
-      <label htmlFor="read-quote">quote</label>
-      <select
-        id="read-quote"
-        className="select select-sm"
-        value={read.quote}
-        onChange={(e) => set({ quote: e.target.value })}
-      >
-        <option value={'"'}>double quote</option>
-        <option value="'">single quote</option>
-        <option value="">none</option>
-      </select>
-      <label htmlFor="read-encoding">encoding</label>
-      <select
-        id="read-encoding"
-        className="select select-sm"
-        value={read.encoding}
-        onChange={(e) => set({ encoding: e.target.value })}
-      >
-        {["auto", ...ENCODINGS].map((e) => (
-          <option key={e} value={e}>
-            {e === "auto" ? "found out from each file" : e}
-          </option>
-        ))}
-      </select>
-      <label htmlFor="read-skip">lines to pass over</label>
-      <input
-        id="read-skip"
-        type="number"
-        min={0}
-        max={10000}
-        className="input input-sm"
-        value={read.skip}
-        onChange={(e) => set({ skip: Math.max(0, Math.floor(Number(e.target.value) || 0)) })}
-      />
-      <label htmlFor="read-header">first line names columns</label>
-      <input
-        id="read-header"
-        type="checkbox"
-        className="justify-self-start"
-        checked={read.header}
-        onChange={(e) => set({ header: e.target.checked })}
-      />
+    <div className="max-w-2xl">
+      <ReadForm read={plan.read} set={(read) => change({ ...plan, read })} />
     </div>
   );
 }

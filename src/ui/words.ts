@@ -1,4 +1,6 @@
 import { grouped } from "@/core/problem.ts";
+import type { ReadOptions } from "@/core/read/format.ts";
+import { FORMAT_SETTINGS } from "@/core/read/settings.ts";
 import type { Outcome } from "@/core/ledger.ts";
 
 export { counted, grouped } from "@/core/problem.ts";
@@ -64,4 +66,22 @@ export function recordsHref(load: number, filter: Record<string, string | number
 /** Name of a step's or check's option, as a label: “on_failure” is “on failure”. */
 export function label(name: string): string {
   return name.replaceAll("_", " ");
+}
+
+const DELIMITERS: Record<string, string> = { ",": "comma", ";": "semicolon", "\t": "tab", "|": "bar" };
+
+/** How a file is read, in few words: “comma, utf-8”, “JSON Lines, a record for each of tests”. */
+export function readWords(read: ReadOptions): string {
+  const { delimiter = "auto", encoding = "auto" } = read;
+  const words = [
+    read.as === "delimited"
+      ? delimiter === "auto"
+        ? "delimiter found"
+        : (DELIMITERS[delimiter] ?? `“${delimiter}”`)
+      : FORMAT_SETTINGS[read.as].title,
+    read.as === "xlsx" ? (read.sheets ?? []).join(", ") : (read.records ?? ""),
+    read.each ? `a record for each of ${read.each}` : "",
+    "encoding" in FORMAT_SETTINGS[read.as].settings ? encoding : "",
+  ];
+  return words.filter((w) => w !== "").join(", ");
 }

@@ -226,7 +226,7 @@ describe("words", () => {
 
   it("knows encodings by the names that people use", () => {
     expect(encodingOf("UTF8")).toBe("utf-8");
-    expect(encodingOf("latin1")).toBe("windows-1252");
+    expect(encodingOf("latin1")).toBe("iso-8859-1");
     expect(() => encodingOf("klingon")).toThrow(/can be read/);
   });
 

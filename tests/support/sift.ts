@@ -22,6 +22,11 @@ export interface Sifting {
 }
 
 /** A whole course in memory: what a load comes to, without a store. */
+/** For tests of formats that never need one. */
+const noSpool = (): never => {
+  throw new Error("no spool here");
+};
+
 export async function siftAll(
   plan: Plan,
   files: { name: string; bytes: Uint8Array }[],
@@ -41,11 +46,11 @@ export async function siftAll(
         for (let at = 0; at < bytes.length; at += step) yield bytes.subarray(at, at + step);
       },
     };
-    const blocks = siftFile(course, source, i, plan.read);
+    const blocks = siftFile(course, source, i, plan.read, noSpool);
     for (;;) {
       const next = await blocks.next();
       if (next.done) {
-        facts.push(next.value);
+        facts.push(...next.value);
         break;
       }
       const sifted = next.value;

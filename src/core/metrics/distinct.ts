@@ -22,10 +22,14 @@ export class Distinct {
       const s = start[r]!;
       const e = end[r]!;
       if (s === e) continue;
-      const hash = hash32(view, s, e);
-      if (this.exact) this.remember(this.exact, hash);
-      else this.register(hash);
+      this.addHash(hash32(view, s, e));
     }
+  }
+
+  /** Takes the 32-bit hash of a value. */
+  addHash(hash: number): void {
+    if (this.exact) this.remember(this.exact, hash);
+    else this.register(hash);
   }
 
   private remember(exact: Int32Array, hash: number): void {

@@ -159,6 +159,16 @@ export const READ_PROBLEMS: Record<UnreadableReason, ReadProblemWords> = {
     message: () => "The record is longer than 1,048,576 bytes.",
     expected: "a line end within 1,048,576 bytes",
   },
+  "not-json": {
+    title: "the record is JSON",
+    message: () => "The record can't be understood as JSON.",
+    expected: "one whole JSON value, brackets and quotes closed",
+  },
+  "cell-error": {
+    title: "no cell holds an error",
+    message: () => "A cell of the row holds an error, such as #N/A or #REF!, and no value.",
+    expected: "values in place of the workbook's errors",
+  },
 };
 
 /** The title of any check that a problem can name, as the screens group by it. */
@@ -178,6 +188,8 @@ export function faultTitle(key: string, fields: readonly Field[]): string {
       encoding: "bytes that are not in the encoding",
       nul: "a NUL byte",
       "too-long": "a record that is too long",
+      "not-json": "not JSON",
+      "cell-error": "a cell with an error",
     };
     return words[key.slice(5) as UnreadableReason] ?? key;
   }

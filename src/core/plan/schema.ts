@@ -2,7 +2,8 @@ import { z } from "zod";
 import { STEP_IDS, stepPart } from "../cleanse/index.ts";
 import { compilePattern } from "../pattern.ts";
 import { SieveError } from "../problem.ts";
-import { ENCODINGS } from "../read/options.ts";
+import type { ReadOptions } from "../read/format.ts";
+import { readSectionSchema } from "../read/settings.ts";
 import { newNumberSpan, scanNumber } from "../type/number.ts";
 import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
 import type { StepId } from "../cleanse/index.ts";
@@ -87,22 +88,6 @@ const step = z.discriminatedUnion(
   ) as unknown as [z.ZodObject, ...z.ZodObject[]],
 );
 
-const readSection = z
-  .strictObject({
-    as: z.literal("delimited"),
-    delimiter: z.string().min(1).max(20).default("auto").describe("auto, or the characters between cells"),
-    quote: z.string().max(1).default('"'),
-    escape: z
-      .string()
-      .max(1)
-      .optional()
-      .describe("What stands before a quote in a value; the quote itself unless said"),
-    header: z.boolean().default(true).describe("The first line names the columns"),
-    skip: z.int().min(0).max(10_000).default(0).describe("Lines to pass over before the header"),
-    encoding: z.enum(["auto", ...ENCODINGS]).default("auto"),
-  })
-  .default({ as: "delimited", delimiter: "auto", quote: '"', header: true, skip: 0, encoding: "auto" });
-
 const gate = z.discriminatedUnion("limit", [
   z.strictObject({ limit: z.literal("held share"), over: z.number().min(0).max(1) }),
   z.strictObject({ limit: z.literal("nothing read") }),
@@ -115,7 +100,7 @@ export const planSchema = z
   .strictObject({
     format: z.literal(PLAN_FORMAT),
     feed: name,
-    read: readSection,
+    read: readSectionSchema,
     map: z
       .strictObject({
         extra: z
@@ -202,15 +187,8 @@ export interface Step {
   [option: string]: unknown;
 }
 
-export interface ReadSection {
-  as: "delimited";
-  delimiter: string;
-  quote: string;
-  escape?: string;
-  header: boolean;
-  skip: number;
-  encoding: string;
-}
+/** A format and its settings; what is not set is found out from each file. */
+export type ReadSection = ReadOptions;
 
 export interface Plan {
   format: typeof PLAN_FORMAT;

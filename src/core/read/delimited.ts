@@ -37,6 +37,10 @@ export class DelimitedReader {
 
   private readonly decoding: Decoding;
   private readonly delimiter: Uint8Array;
+  private readonly comment: Uint8Array;
+  /** Lines at the end that are no records, and what may be those: it waits here for more. */
+  private readonly skipEnd: number;
+  private tail = new Uint8Array(0);
   private readonly quote: number;
   private readonly escape: number;
   /** 1 for a byte that ends or interrupts a cell without quotes. */
@@ -82,6 +86,8 @@ export class DelimitedReader {
   ) {
     this.decoding = decodingOf(options.encoding);
     this.delimiter = new TextEncoder().encode(options.delimiter);
+    this.comment = new TextEncoder().encode(options.comment ?? "");
+    this.skipEnd = resume ? 0 : (options.skip_end ?? 0);
     const byteOf = (text: string): number => (text === "" ? -1 : text.charCodeAt(0));
     this.quote = byteOf(options.quote);
     this.escape = byteOf(options.escape);
@@ -136,7 +142,7 @@ export class DelimitedReader {
         const block = this.block();
         yield block;
         // Steps may have needed more room than the window had; the next blocks will too.
-        this.window = block.heap.bytes;
+        this.window = block.heap.bytes as Uint8Array<ArrayBuffer>;
       }
       if (!more) break;
     }
@@ -146,6 +152,14 @@ export class DelimitedReader {
     let bytes = chunk;
     if (this.decoding.kind === "units") {
       bytes = new TextEncoder().encode(this.decoding.decoder.decode(chunk, { stream: !last }));
+    }
+    if (this.skipEnd > 0) {
+      const all = new Uint8Array(this.tail.length + bytes.length);
+      all.set(this.tail);
+      all.set(bytes, this.tail.length);
+      const cut = lastLines(all, this.skipEnd);
+      this.tail = all.slice(cut);
+      bytes = all.subarray(0, cut);
     }
     const kept = this.long ? this.pos : 0;
     const carry = this.have - this.pos;
@@ -229,6 +243,8 @@ export class DelimitedReader {
         encoding: `it has bytes that are not ${this.options.encoding}`,
         nul: "it has NUL bytes, so this may not be text",
         "too-long": "it is too long",
+        "not-json": "it is not text",
+        "cell-error": "it has an error",
       };
       throw new SieveError("header-unreadable", `The line that names the columns can't be read: ${why[bad.reason]}.`, {
         detail: `It is line ${this.origin.line[0]}.`,
@@ -363,7 +379,7 @@ export class DelimitedReader {
    */
   private scan(last: boolean, width: number, capacity: number, free: boolean): boolean {
     const w = this.window;
-    const { have, quote, escape, stopsPlain, stopsQuoted, start, end, delimiter } = this;
+    const { have, quote, escape, stopsPlain, stopsQuoted, start, end, delimiter, comment } = this;
     const d0 = delimiter[0]!;
     const dn = delimiter.length;
     if (this.long && !this.endLong(last)) return false;
@@ -380,6 +396,19 @@ export class DelimitedReader {
         this.pos = p;
         line++;
         continue;
+      }
+      if (comment.length > 0 && (w[p] === comment[0] || p + comment.length > have)) {
+        if (p + comment.length > have && !last) break;
+        if (startsWith(w, p, comment)) {
+          const at = this.nextLineEnd(p);
+          if (at >= have && !last) break;
+          const next = at >= have ? have : this.afterLineEnd(at, last);
+          if (next < 0) break;
+          p = next;
+          this.pos = p;
+          line++;
+          continue;
+        }
       }
       const row = count * width;
       let cells = 0;
@@ -613,6 +642,13 @@ function lineEndsIn(w: Uint8Array, from: number, to: number): number {
   let n = 0;
   for (let p = from; p < to; p++) if (w[p] === LF || (w[p] === CR && w[p + 1] !== LF)) n++;
   return n;
+}
+
+/** Where the last `n` lines begin; a line end at the very end begins no line. */
+function lastLines(bytes: Uint8Array, n: number): number {
+  let p = bytes.length > 0 && bytes[bytes.length - 1] === LF ? bytes.length - 1 : bytes.length;
+  for (let i = 0; i < n && p > 0; i++) p = bytes.lastIndexOf(LF, p - 1);
+  return p < 0 ? 0 : p === 0 ? 0 : p + 1;
 }
 
 function hasReplacement(w: Uint8Array, from: number, to: number): boolean {

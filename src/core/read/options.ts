@@ -13,6 +13,10 @@ export interface DelimitedOptions {
   /** Lines to pass over before the header or the first record. */
   readonly skip: number;
   readonly encoding: Encoding;
+  /** What a line begins with that is a comment and no record. */
+  readonly comment?: string | undefined;
+  /** Lines to pass over at the end. */
+  readonly skip_end?: number | undefined;
 }
 
 export const ENCODINGS = [
@@ -21,9 +25,12 @@ export const ENCODINGS = [
   "utf-16be",
   "windows-1250",
   "windows-1252",
+  "iso-8859-1",
   "iso-8859-2",
   "iso-8859-15",
   "macintosh",
+  "shift_jis",
+  "gb18030",
 ] as const;
 export type Encoding = (typeof ENCODINGS)[number];
 
@@ -33,8 +40,16 @@ const SAME_ENCODING: Record<string, Encoding> = {
   utf16: "utf-16le",
   utf16le: "utf-16le",
   utf16be: "utf-16be",
-  latin1: "windows-1252",
-  "iso-8859-1": "windows-1252",
+  latin1: "iso-8859-1",
+  "us-ascii": "utf-8",
+  ascii: "utf-8",
+  "mac-roman": "macintosh",
+  macroman: "macintosh",
+  "shift-jis": "shift_jis",
+  sjis: "shift_jis",
+  cp932: "shift_jis",
+  gbk: "gb18030",
+  gb2312: "gb18030",
   cp1252: "windows-1252",
   cp1250: "windows-1250",
   latin2: "iso-8859-2",

@@ -1,143 +1,260 @@
 import { isUtf8 } from "../bytes.ts";
 import type { UnreadableReason } from "../block.ts";
-import type { Block } from "../block.ts";
-import { SieveError, counted } from "../problem.ts";
 import type { ReadSection } from "../plan/schema.ts";
+import { SieveError, counted } from "../problem.ts";
 import type { Course, Sifted } from "../sift.ts";
-import { DelimitedReader } from "./delimited.ts";
-import { DETECT_BYTES, detectDelimited, type Detected, type ReadSettings } from "./detect.ts";
+import { avroFormat } from "./avro.ts";
+import { delimited } from "./delimited-format.ts";
+import { DETECT_BYTES, detectTextFormat, encodingFor, headText } from "./detect.ts";
+import { fixed } from "./fixed.ts";
+import {
+  type Evidence,
+  type FormatId,
+  type FormatPart,
+  type Opened,
+  type ReadOptions,
+  type ReadSettings,
+  type SourceFile,
+  type Spool,
+} from "./format.ts";
+import { json, jsonLines } from "./json.ts";
+import { encodingOf } from "./options.ts";
+import { parquet } from "./parquet.ts";
+import { gunzipped, zipEntry, zipNames } from "./unpack.ts";
+import { xlsx } from "./xlsx.ts";
+import { xml } from "./xml.ts";
 
-/** A file as a stream of bytes, from wherever it is kept. */
-export interface SourceFile {
-  readonly name: string;
-  readonly bytes: number;
-  /** The file's bytes from the beginning, in pieces of any size. */
-  chunks(): AsyncIterable<Uint8Array>;
-}
+export type { Opened, ReadOptions, ReadSettings, SourceFile, Spool } from "./format.ts";
 
-/** What reading one file has shown. */
+/** What reading one part of a delivery has shown: a file, or a file or sheet within one. */
 export interface FileFacts {
   readonly name: string;
+  /** Number of the delivery's file that it is or is in. */
+  readonly position: number;
   readonly bytes: number;
+  /** Its blocks can be read again from their byte ranges. */
+  readonly resumable: boolean;
   readonly columns: readonly string[];
-  readonly read: Detected["options"];
-  readonly evidence: Detected["evidence"];
-  records: number;
+  readonly read: ReadOptions;
+  readonly evidence: Evidence;
+  readonly records: number;
   readonly unreadable: Partial<Record<UnreadableReason, number>>;
   /** Columns that no field takes, and fields that no column gives. */
   readonly extra: readonly string[];
   readonly missing: readonly string[];
 }
 
-export function settingsOf(read: ReadSection): ReadSettings {
-  return {
-    delimiter: read.delimiter,
-    quote: read.quote,
-    escape: read.escape,
-    header: read.header,
-    skip: read.skip,
-    encoding: read.encoding,
-  };
+const FORMATS: Record<FormatId, FormatPart> = {
+  delimited,
+  fixed,
+  json,
+  "json-lines": jsonLines,
+  xml,
+  xlsx,
+  parquet,
+  avro: avroFormat,
+};
+
+/** Archives inside archives that are opened. */
+const MOST_LAYERS = 3;
+
+/** Counts parts across the files of a delivery. */
+export interface PartCounter {
+  next: number;
 }
 
 /**
- * Reads one file, every guess decided from its beginning. Yields its blocks, each to be used before
- * the next is asked for. `opened` is called once, before the first block, when the columns are known;
- * for an empty file they are none.
+ * Opens a file: finds out what it is, takes it out of gzip and zip, and gives its parts one after
+ * the other, each to be read before the next is asked for.
  */
-export async function* readFile(
+export async function* openFile(
   file: SourceFile,
-  index: number,
   settings: ReadSettings,
-  opened: (reader: DelimitedReader, detected: Detected) => void,
-): AsyncGenerator<Block> {
-  const pieces = file.chunks()[Symbol.asyncIterator]();
-  try {
-    const head: Uint8Array[] = [];
-    let have = 0;
-    let ended = false;
-    while (have < DETECT_BYTES && !ended) {
-      const next = await pieces.next();
-      if (next.done) ended = true;
-      else {
-        head.push(next.value);
-        have += next.value.length;
-      }
+  spool: Spool,
+  parts: PartCounter = { next: 0 },
+  layer = 0,
+): AsyncGenerator<Opened> {
+  const { source, head, whole } = await peek(file);
+  const magic = String.fromCharCode(...head.subarray(0, 4));
+  const layered = head[0] === 0x1f && head[1] === 0x8b ? "gzip" : magic === "PK\u0003\u0004" ? "zip" : null;
+  if (layered && layer >= MOST_LAYERS) {
+    throw new SieveError("too-many-layers", `${file.name} is packed more than ${MOST_LAYERS} times over.`, {
+      hint: "Ask the sender for the files themselves.",
+    });
+  }
+  if (layered === "gzip") {
+    yield* openFile(
+      { ...gunzipped(source), ...(source.once ? { once: true } : {}) },
+      settings,
+      spool,
+      parts,
+      layer + 1,
+    );
+    return;
+  }
+  const open = async function* (as: FormatId, from: SourceFile, why: string): AsyncGenerator<Opened> {
+    const binary = as === "xlsx" || as === "parquet" || as === "avro";
+    const encoding = binary
+      ? { encoding: "utf-8" as const, why: "" }
+      : textEncoding(as, head, whole, settings.encoding);
+    const context = { part: parts.next, spool, encoding: encoding.encoding, head, whole };
+    for await (const opened of FORMATS[as].open(from, settings, context)) {
+      const format = settings.as && settings.as !== "auto" ? "as set" : why;
+      yield {
+        ...opened,
+        evidence: { format, ...(binary ? {} : { encoding: encoding.why }), ...opened.evidence },
+      };
+      parts.next++;
+      context.part = parts.next;
     }
-    const first = concat(head, have);
-    const detected = detectDelimited(first.subarray(0, DETECT_BYTES), ended && have <= DETECT_BYTES, settings);
-    const reader = new DelimitedReader(detected.options, index);
-    let open = false;
-    const openOnce = (): void => {
-      if (open || !reader.columns) return;
-      open = true;
-      opened(reader, detected);
-    };
-    for (const block of reader.push(first, false)) {
-      openOnce();
-      yield block;
+  };
+  const set = settings.as && settings.as !== "auto" ? settings.as : null;
+  if (layered === "zip") {
+    const kept = source.once ? await spool(source.name, source.chunks()) : source;
+    const names = await zipNames(kept);
+    if (names.some((n) => n.toLowerCase() === "xl/workbook.xml")) {
+      yield* open("xlsx", kept, "a zip archive with a workbook in it");
+      return;
     }
-    while (!ended) {
-      const next = await pieces.next();
-      if (next.done) break;
-      for (const block of reader.push(next.value, false)) {
-        openOnce();
-        yield block;
-      }
-    }
-    for (const block of reader.push(new Uint8Array(0), true)) {
-      openOnce();
-      yield block;
-    }
-    reader.columns ??= [];
-    openOnce();
-  } finally {
-    await pieces.return?.();
+    for (const name of names) yield* openFile(zipEntry(kept, name), settings, spool, parts, layer + 1);
+    return;
+  }
+  if (magic === "PAR1" || set === "parquet") yield* open("parquet", source, "it begins with PAR1");
+  else if (magic === "Obj\u0001" || set === "avro") yield* open("avro", source, "it begins as an Avro container does");
+  else if (set === "xlsx") {
+    throw new SieveError("xlsx-broken", `${file.name} is not a workbook.`, {
+      detail: "A workbook is a zip archive, and this file does not begin as one.",
+      hint: "Check that it is the right file, or change the plan's read section.",
+    });
+  } else if (head[0] === 0xd0 && head[1] === 0xcf && head[2] === 0x11 && head[3] === 0xe0) {
+    throw new SieveError("old-workbook", `${file.name} is a workbook in the binary form of before 2007.`, {
+      hint: "Open it and save it as .xlsx.",
+    });
+  } else if (set) yield* open(set, source, "as set");
+  else {
+    const { encoding } = encodingFor(head, whole, settings.encoding);
+    const { as, why } = detectTextFormat(headText(head, encoding), file.name);
+    yield* open(as, source, why);
   }
 }
 
-/** Takes one file through the course; gives its blocks as sifted, and its facts when all is read. */
+function textEncoding(
+  as: FormatId,
+  head: Uint8Array,
+  whole: boolean,
+  set: string | undefined,
+): ReturnType<typeof encodingFor> {
+  if (as === "xml" && (!set || set === "auto")) {
+    const declared = /^\s*<\?xml[^>]*\sencoding\s*=\s*["']([\w.-]+)["']/.exec(
+      String.fromCharCode(...head.subarray(0, 200)),
+    );
+    if (declared) return { encoding: encodingOf(declared[1]!), why: "declared in the file" };
+  }
+  return encodingFor(head, whole, set);
+}
+
+/** The file's first bytes, and the file with nothing lost of it. */
+async function peek(file: SourceFile): Promise<{ source: SourceFile; head: Uint8Array; whole: boolean }> {
+  const pieces = file.chunks()[Symbol.asyncIterator]();
+  const taken: Uint8Array[] = [];
+  let have = 0;
+  let ended = false;
+  while (have < DETECT_BYTES && !ended) {
+    const next = await pieces.next();
+    if (next.done) ended = true;
+    else {
+      taken.push(next.value);
+      have += next.value.length;
+    }
+  }
+  const all = concat(taken, have);
+  const head = all.subarray(0, DETECT_BYTES);
+  const whole = ended && have <= DETECT_BYTES;
+  if (!file.once) {
+    await pieces.return?.();
+    return { source: file, head: head.slice(), whole };
+  }
+  let begun = false;
+  const chunks = async function* (): AsyncGenerator<Uint8Array> {
+    if (begun) throw new Error(`${file.name} can be read only once`);
+    begun = true;
+    try {
+      yield all;
+      while (!ended) {
+        const next = await pieces.next();
+        if (next.done) return;
+        yield next.value;
+      }
+    } finally {
+      await pieces.return?.();
+    }
+  };
+  return { source: { ...file, chunks }, head: head.slice(), whole };
+}
+
+/** Takes one file through the course; gives the blocks of all its parts as sifted, and the facts of each part when all is read. */
 export async function* siftFile(
   course: Course,
   file: SourceFile,
-  index: number,
+  position: number,
   read: ReadSection,
-): AsyncGenerator<Sifted, FileFacts> {
-  let facts: FileFacts | null = null;
-  const blocks = readFile(file, index, settingsOf(read), (reader, detected) => {
-    const columns = reader.columns ?? [];
-    const mapping = course.openFile(columns);
-    if (columns.length > 0 && mapping.missing.length === course.compiled.fields.length) {
-      throw new SieveError("no-column-fits", `No column of ${file.name} is a field of the plan.`, {
-        detail: `Its ${counted(columns.length, "column")}: ${listed(columns)}. The plan's fields: ${listed(mapping.missing)}.`,
-        hint: "Check that the file belongs to this feed, its delimiter and its header line; or give the fields the names of these columns under “also”.",
-      });
-    }
-    facts = {
-      name: file.name,
-      bytes: file.bytes,
-      columns,
-      read: detected.options,
-      evidence: detected.evidence,
-      records: 0,
-      unreadable: {},
-      extra: mapping.extra,
-      missing: columns.length > 0 ? mapping.missing : [],
-    };
-  });
+  spool: Spool,
+  parts: PartCounter = { next: position },
+): AsyncGenerator<Sifted, FileFacts[]> {
+  const all: FileFacts[] = [];
   try {
-    for await (const block of blocks) {
-      facts!.records += block.count;
-      for (const { reason } of block.unreadable.values()) {
-        facts!.unreadable[reason] = (facts!.unreadable[reason] ?? 0) + 1;
+    for await (const opened of openFile(file, read, spool, parts)) {
+      course.openFile([...opened.columns()]);
+      course.resumable = opened.resumable;
+      const facts = {
+        name: opened.name,
+        position,
+        bytes: file.bytes,
+        resumable: opened.resumable,
+        read: opened.options,
+        evidence: opened.evidence,
+        records: 0,
+        unreadable: {} as Partial<Record<UnreadableReason, number>>,
+      };
+      let checked = false;
+      for await (const block of opened.blocks) {
+        // Documents bring new columns as they come.
+        if (opened.columns().length !== course.columns.length) course.setColumns([...opened.columns()]);
+        if (!checked) {
+          checked = true;
+          refuseWhereNothingFits(course, opened.name);
+        }
+        facts.records += block.count;
+        for (const { reason } of block.unreadable.values()) {
+          facts.unreadable[reason] = (facts.unreadable[reason] ?? 0) + 1;
+        }
+        yield course.run(block);
       }
-      yield course.run(block);
+      if (!checked) {
+        course.setColumns([...opened.columns()]);
+        refuseWhereNothingFits(course, opened.name);
+      }
+      all.push({
+        ...facts,
+        columns: [...course.columns],
+        extra: course.mapping.extra,
+        missing: course.columns.length > 0 ? course.mapping.missing : [],
+      });
     }
   } catch (error) {
     if (!(error instanceof SieveError) || error.message.includes(file.name)) throw error;
     throw new SieveError(error.code, `${file.name}: ${error.message}`, { detail: error.detail, hint: error.hint });
   }
-  return facts!;
+  return all;
+}
+
+function refuseWhereNothingFits(course: Course, name: string): void {
+  const { columns, mapping } = course;
+  if (columns.length === 0 || mapping.missing.length < course.compiled.fields.length) return;
+  throw new SieveError("no-column-fits", `No column of ${name} is a field of the plan.`, {
+    detail: `Its ${counted(columns.length, "column")}: ${listed(columns)}. The plan's fields: ${listed(mapping.missing)}.`,
+    hint: "Check that the file belongs to this feed, its delimiter and its header line; or give the fields the names of these columns under “also”.",
+  });
 }
 
 /** Names in a list for a message; a long list is cut and says so. */

@@ -12,7 +12,17 @@ import { GateDecision, LoadProgress } from "@/ui/load-actions.tsx";
 import { HeldTrend } from "@/ui/held-trend.tsx";
 import { Mark } from "@/ui/mark.tsx";
 import { Sift } from "@/ui/sift.tsx";
-import { OUTCOME_CLASS, counted, duration, grouped, moment, percentOf, recordsHref, seconds } from "@/ui/words.ts";
+import {
+  OUTCOME_CLASS,
+  counted,
+  duration,
+  grouped,
+  moment,
+  percentOf,
+  recordsHref,
+  seconds,
+  readWords,
+} from "@/ui/words.ts";
 import { db, wholeNumber } from "../../server.ts";
 
 export async function generateMetadata({ params }: { params: Promise<{ id: string }> }) {
@@ -375,8 +385,8 @@ function Files({ report }: { report: LoadReport }) {
               <td className="n">{grouped(f.bytes)}</td>
               <td className="n">{grouped(f.records)}</td>
               <td className="n">{f.columns.length}</td>
-              <td className="faint" title={`${f.evidence.delimiter}; ${f.evidence.encoding}`}>
-                {delimiterWord(f.read.delimiter)}, {f.read.encoding}
+              <td className="faint" title={Object.values(f.evidence).join("; ")}>
+                {readWords(f.read)}
               </td>
             </tr>
           ))}
@@ -384,9 +394,4 @@ function Files({ report }: { report: LoadReport }) {
       </table>
     </div>
   );
-}
-
-function delimiterWord(delimiter: string): string {
-  const words: Record<string, string> = { ",": "comma", ";": "semicolon", "\t": "tab", "|": "bar" };
-  return words[delimiter] ?? `“${delimiter}”`;
 }

@@ -1,0 +1,40 @@
+import { MemorySpill } from "@/core/check/repeats.ts";
+import { ProfileFold, type Profile } from "@/core/metrics/profile.ts";
+import { propose } from "@/core/propose.ts";
+import { openFile, type ReadOptions, type ReadSettings } from "@/core/read/source.ts";
+import { fileSpool } from "@/engine/spool.ts";
+import { fileSource } from "./files.ts";
+
+/** The profile of files taken as one delivery, and how the first of them is read. */
+export async function profileFiles(
+  paths: readonly string[],
+  settings: ReadSettings,
+): Promise<{ profile: Profile; read: ReadOptions | null }> {
+  const { spool, close } = fileSpool();
+  try {
+    const sources = await Promise.all(paths.map(fileSource));
+    const fold = new ProfileFold(
+      new MemorySpill(),
+      sources.reduce((n, s) => n + s.bytes, 0) / 40,
+    );
+    const parts = { next: 0 };
+    let read: ReadOptions | null = null;
+    for (const source of sources) {
+      for await (const opened of openFile(source, settings, spool, parts)) {
+        read ??= opened.options;
+        for await (const block of opened.blocks) fold.add(block, opened.columns());
+      }
+    }
+    return { profile: fold.finish(), read };
+  } finally {
+    await close();
+  }
+}
+
+/** A plan for a feed of such files, and on standard error the evidence for each line of its contract. */
+export async function proposeFor(paths: readonly string[], feed: string, settings: ReadSettings): Promise<object> {
+  const { profile, read } = await profileFiles(paths, settings);
+  const { plan, reasons } = propose(profile, { feed, read: read ?? { as: "delimited" } });
+  for (const { field, says, why } of reasons) process.stderr.write(`${field}: ${says} (${why})\n`);
+  return plan;
+}

@@ -1,0 +1,88 @@
+import { textOf } from "../bytes.ts";
+
+/** Different values whose counts are kept. */
+export const KEPT_VALUES = 8192;
+const SLOTS = KEPT_VALUES * 4;
+
+/** A value, how often it was met, and the first record that has it. */
+export interface CountedValue {
+  readonly value: string;
+  readonly count: number;
+  readonly first: number;
+}
+
+/**
+ * Counts values in flat memory. Up to KEPT_VALUES different ones the counts are exact; beyond, the
+ * rarer half is forgotten whenever the table is full (lossy counting, Manku and Motwani, 2002), and
+ * a kept count may fall short by at most `short`.
+ */
+export class CountedValues {
+  /** Slot to entry, 0 for none. */
+  private slots = new Int32Array(SLOTS);
+  private hashes = new Int32Array(KEPT_VALUES * 2);
+  private counts = new Float64Array(KEPT_VALUES * 2);
+  private firsts = new Float64Array(KEPT_VALUES * 2);
+  private texts: string[] = [];
+  private size = 0;
+  short = 0;
+  /** Nothing was ever forgotten: every different value is here. */
+  exact = true;
+
+  add(hash: number, bytes: Uint8Array, start: number, end: number, record: number): void {
+    let slot = hash & (SLOTS - 1);
+    for (;;) {
+      const entry = this.slots[slot]!;
+      if (entry === 0) break;
+      if (this.hashes[entry - 1] === (hash | 0)) {
+        this.counts[entry - 1]!++;
+        return;
+      }
+      slot = (slot + 1) & (SLOTS - 1);
+    }
+    if (this.size === KEPT_VALUES * 2) {
+      this.forget();
+      this.add(hash, bytes, start, end, record);
+      return;
+    }
+    const at = this.size++;
+    this.hashes[at] = hash | 0;
+    this.counts[at] = 1 + this.short;
+    this.firsts[at] = record;
+    // Long values are told apart by their hash and shown by their beginning.
+    this.texts[at] = textOf(bytes, start, Math.min(end, start + 200));
+    this.slots[slot] = at + 1;
+  }
+
+  private forget(): void {
+    const order = [...this.counts.subarray(0, this.size).keys()].sort((a, b) => this.counts[b]! - this.counts[a]!);
+    const keep = order.slice(0, KEPT_VALUES);
+    this.short = Math.max(this.short, this.counts[order[KEPT_VALUES]!]!);
+    this.exact = false;
+    const hashes = keep.map((i) => this.hashes[i]!);
+    const counts = keep.map((i) => this.counts[i]!);
+    const firsts = keep.map((i) => this.firsts[i]!);
+    this.texts = keep.map((i) => this.texts[i]!);
+    this.hashes.set(hashes);
+    this.counts.set(counts);
+    this.firsts.set(firsts);
+    this.size = keep.length;
+    this.slots.fill(0);
+    for (let i = 0; i < this.size; i++) {
+      let slot = this.hashes[i]! & (SLOTS - 1);
+      while (this.slots[slot] !== 0) slot = (slot + 1) & (SLOTS - 1);
+      this.slots[slot] = i + 1;
+    }
+  }
+
+  /** Different values met, where none was forgotten. */
+  get different(): number {
+    return this.size;
+  }
+
+  /** The values in the order of their counts, the commonest first. */
+  ordered(): CountedValue[] {
+    return [...this.counts.subarray(0, this.size).keys()]
+      .sort((a, b) => this.counts[b]! - this.counts[a]! || this.firsts[a]! - this.firsts[b]!)
+      .map((i) => ({ value: this.texts[i]!, count: this.counts[i]!, first: this.firsts[i]! }));
+  }
+}

@@ -1,0 +1,261 @@
+import type { ColumnProfile, Profile } from "./metrics/profile.ts";
+import { PLAN_FORMAT, type Field, type Plan, type ReadSection, type Step } from "./plan/schema.ts";
+import { grouped } from "./problem.ts";
+
+/** How files like this one are read: what each file shows by itself is left to be found out from each. */
+function lasting(read: ReadSection): ReadSection {
+  const { escape, ...rest } = read;
+  return {
+    ...rest,
+    ...("encoding" in rest ? { encoding: "auto" } : {}),
+    ...(read.as === "delimited" ? { delimiter: "auto" } : {}),
+    ...(escape !== undefined && escape !== read.quote ? { escape } : {}),
+  };
+}
+
+/** A share of the filled values that must fit a type before it is proposed; the rest would be held. */
+const ENOUGH = 0.95;
+const MOST_CODES = 30;
+
+/** One line of a proposed contract: what is proposed for a field, and what in the data speaks for it. */
+export interface Reason {
+  readonly field: string;
+  /** The property of the field, or the section of the plan. */
+  readonly part: "type" | "required" | "length" | "least" | "most" | "values" | "formats" | "key" | "cleanse";
+  readonly says: string;
+  readonly why: string;
+}
+
+export interface Proposal {
+  readonly plan: Plan;
+  readonly reasons: readonly Reason[];
+}
+
+/** A name for a field from a column's: small letters, digits and underscores, none used before. */
+export function fieldName(column: string, used: ReadonlySet<string>): string {
+  let name = column
+    .normalize("NFKD")
+    .replace(/\p{M}/gu, "")
+    .replace(/([a-z])([A-Z])/g, "$1_$2")
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "_")
+    .replace(/^_+|_+$/g, "")
+    .slice(0, 50);
+  if (!/^[a-z]/.test(name)) name = name === "" ? "field" : `f_${name}`;
+  let unique = name;
+  for (let n = 2; used.has(unique) || unique === "it"; n++) unique = `${name}_${n}`;
+  return unique;
+}
+
+function share(part: number, whole: number): string {
+  if (part === whole) return `all ${grouped(whole)} values`;
+  const percent = (part / whole) * 100;
+  return `${percent > 99.9 ? "99.9" : percent.toFixed(1)} % of ${grouped(whole)} values; ${grouped(whole - part)} would be held`;
+}
+
+/** A length with room to grow, in the sizes that people choose. */
+export function roundedLength(longest: number): number {
+  const wanted = Math.ceil(longest * 1.2);
+  const step = wanted <= 20 ? 5 : wanted <= 100 ? 10 : wanted <= 1000 ? 50 : 500;
+  return Math.max(5, Math.ceil(wanted / step) * step);
+}
+
+/**
+ * Proposes a contract from a profile: types, lengths, what is required, the key, limits, allowed
+ * values and formats, and the steps that the data asks for; each with its evidence.
+ */
+export function propose(profile: Profile, of: { feed: string; read: ReadSection }): Proposal {
+  const reasons: Reason[] = [];
+  const used = new Set<string>();
+  const steps = new Map<string, { step: NewStep; fields: string[] }>();
+  const ask = (step: NewStep, field: string): void => {
+    const key = JSON.stringify(step);
+    const known = steps.get(key) ?? { step, fields: [] };
+    known.fields.push(field);
+    steps.set(key, known);
+  };
+  const fields = profile.columns.map((column): Field => {
+    const name = fieldName(column.name, used);
+    used.add(name);
+    const because = (part: Reason["part"], says: string, why: string): void => void reasons.push({ field: name, part, says, why });
+    if (column.loose > 0 || column.blank > 0) {
+      because("cleanse", "trim the ends", `${grouped(column.loose + column.blank)} values have spaces at their ends or nothing else`);
+      ask({ do: "trim" }, name);
+    }
+    if (column.doubled > 0) {
+      because("cleanse", "collapse runs of spaces", `${grouped(column.doubled)} values have two spaces or more in a row`);
+      ask({ do: "collapse" }, name);
+    }
+    if (column.nothing.length > 0) {
+      const words = column.nothing.map((w) => w.value);
+      because("cleanse", `${words.join(", ")} mean empty`, `met ${grouped(column.nothing.reduce((n, w) => n + w.count, 0))} times`);
+      ask({ do: "empty-words", words }, name);
+    }
+    const field: Field = { name, ...typeOf(column, because, (step) => ask(step, name)) };
+    if (column.name !== name) field.title = column.name;
+    if (column.filled === column.records && column.records > 0) {
+      field.required = true;
+      because("required", "required", `filled in all ${grouped(column.records)} records`);
+    }
+    return field;
+  });
+
+  const key = keyOf(profile, fields, reasons);
+  const plan: Plan = {
+    format: PLAN_FORMAT,
+    feed: of.feed,
+    read: lasting(of.read),
+    map: { extra: "note" },
+    contract: { fields },
+    cleanse: [...steps.values()].map(({ step, fields: where }) => ({ ...step, in: where.length === fields.length ? "*" : where })),
+    check: [],
+    load: { target: of.feed, key, mode: "append" },
+    gates: [{ limit: "held share", over: 0.2 }, { limit: "nothing read" }, { limit: "required column missing" }],
+  };
+  return { plan, reasons };
+}
+
+/** A step whose fields are still to be gathered. */
+type NewStep = Pick<Step, "do"> & Record<string, unknown>;
+type Because = (part: Reason["part"], says: string, why: string) => void;
+
+function typeOf(column: ColumnProfile, because: Because, ask: (step: NewStep) => void): Omit<Field, "name"> {
+  const { filled, numbers } = column;
+  if (filled === 0) {
+    because("type", "text", "no value to judge by");
+    return { type: "text" };
+  }
+  const fits = (type: string): number => column.types.find((t) => t.type === type)?.fits ?? 0;
+  const enough = (n: number): boolean => n >= filled * ENOUGH;
+
+  const words = column.common.map((v) => v.value.trim().toLowerCase());
+  const wordy = words.some((w) => /[a-z]/.test(w));
+  if (enough(fits("boolean")) && wordy) {
+    because("type", "yes or no", `${share(fits("boolean"), filled)} are ${column.common.slice(0, 4).map((v) => v.value).join(", ")}`);
+    return { type: "boolean", words: { yes: ["true", "yes", "y", "t", "1"], no: ["false", "no", "n", "f", "0"] } };
+  }
+  if (numbers && numbers.leadingZeros === 0 && enough(fits("integer")) && numbers.whole <= 18) {
+    because("type", "whole number", `${share(fits("integer"), filled)} are digits`);
+    return { type: "integer", ...limits(numbers, because) };
+  }
+  if (numbers && numbers.leadingZeros === 0) {
+    const [point, comma] = [fits("decimal"), fits("decimal comma")];
+    const both = column.types.some((t) => t.type === "decimal") ? fits("decimal") + fits("decimal comma") - fits("integer") : comma;
+    for (const [n, mark] of [
+      [point, "point"],
+      [comma, "comma"],
+      [point > 0 && comma > 0 ? both : 0, "point or comma"],
+    ] as const) {
+      if (!enough(n)) continue;
+      if (mark !== "point") {
+        because("cleanse", "comma becomes point", `${grouped(comma - fits("integer"))} numbers have a decimal comma`);
+        ask({ do: "replace", find: ",", with: "." });
+      }
+      const scale = Math.max(1, numbers.part);
+      const precision = Math.min(1000, numbers.whole + 2 + scale);
+      because("type", `decimal (${precision}, ${scale})`, `${share(n, filled)} are numbers with a decimal ${mark}, at most ${numbers.whole} digits before and ${numbers.part} after it`);
+      return { type: "decimal", precision, scale, ...limits(numbers, because) };
+    }
+  }
+  const dates = column.types.filter((t) => t.type.startsWith("date ")).map((t) => ({ format: t.type.slice(5), fits: t.fits }));
+  const chosen = dateFormats(dates, filled);
+  if (chosen && enough(chosen.fits)) {
+    because("type", "date", `${share(chosen.fits, filled)} are days that exist`);
+    because("formats", chosen.formats.join(", "), chosen.why);
+    return { type: "date", formats: chosen.formats };
+  }
+  if (enough(fits("timestamp"))) {
+    because("type", "date and time", `${share(fits("timestamp"), filled)} begin with a day and have a time`);
+    return { type: "timestamp" } as Omit<Field, "name">;
+  }
+  const known = column.common;
+  const covered = known.reduce((n, v) => n + v.count, 0);
+  const often = known.filter((v) => v.count >= 2);
+  const oftenCovered = often.reduce((n, v) => n + v.count, 0);
+  const longest = Math.max(0, ...often.map((v) => v.value.length));
+  if (
+    column.countError === 0 &&
+    often.length >= 2 &&
+    often.length <= MOST_CODES &&
+    longest <= 40 &&
+    filled >= often.length * 8 &&
+    oftenCovered >= filled * 0.98 &&
+    covered >= filled * 0.98 &&
+    column.distinct <= MOST_CODES
+  ) {
+    because("type", "code", `${grouped(often.length)} different values in ${grouped(filled)}`);
+    because("values", often.slice(0, 12).map((v) => v.value).join(", "), `${share(oftenCovered, filled)} are one of these, each met twice or more`);
+    return { type: "code", values: often.map((v) => v.value.trim()).sort().filter((v, i, all) => v !== "" && all.indexOf(v) === i) };
+  }
+  const length = roundedLength(column.length.most);
+  because("type", "text", whyText(column));
+  because("length", `at most ${grouped(length)} characters`, `the longest has ${grouped(column.length.most)}`);
+  return { type: "text", length };
+}
+
+function whyText(column: ColumnProfile): string {
+  const zeros = column.numbers?.leadingZeros ?? 0;
+  if (zeros > 0) return `${grouped(zeros)} numbers begin with 0, so it is a code and not a number`;
+  const best = column.types[0];
+  if (best && best.fits > column.filled / 2) return `only ${share(best.fits, column.filled)} as ${best.type}`;
+  return `${grouped(column.distinct)} different values`;
+}
+
+function limits(numbers: NonNullable<ColumnProfile["numbers"]>, because: Because): Pick<Field, "least"> {
+  if (numbers.least < 0) return {};
+  because("least", "at least 0", `the least is ${numbers.least}`);
+  return { least: 0 };
+}
+
+/** The formats that together fit most; where day and month could stand either way, the order that more of the dates decide for. */
+function dateFormats(
+  dates: readonly { format: string; fits: number }[],
+  filled: number,
+): { formats: string[]; fits: number; why: string } | null {
+  if (dates.length === 0) return null;
+  const dayFirst = dates.filter((d) => /^d/.test(d.format) && !/MMM/.test(d.format));
+  const monthFirst = dates.filter((d) => /^M/.test(d.format));
+  const sum = (list: readonly { fits: number }[]): number => list.reduce((n, d) => n + d.fits, 0);
+  const [day, month] = [sum(dayFirst), sum(monthFirst)];
+  const ordered = day >= month ? dayFirst : monthFirst;
+  const taken = [...dates.filter((d) => !dayFirst.includes(d) && !monthFirst.includes(d)), ...ordered]
+    .filter((d) => d.fits >= Math.max(1, filled * 0.002))
+    .sort((a, b) => b.fits - a.fits);
+  // Two-digit forms are part of the one-digit form of the same order.
+  const formats = taken.map((d) => d.format);
+  const why =
+    day === 0 && month === 0
+      ? `${grouped(sum(taken))} dates are written so`
+      : day === month
+        ? `day or month first: the dates fit both alike, so the day is taken to be first; look at some`
+        : `${grouped(Math.abs(day - month))} dates fit only with the ${day > month ? "day" : "month"} first`;
+  return formats.length === 0 ? null : { formats, fits: Math.min(filled, sum(taken)), why };
+}
+
+function keyOf(profile: Profile, fields: readonly Field[], reasons: Reason[]): string[] {
+  const candidates = profile.columns
+    .map((column, i) => ({ column, field: fields[i]! }))
+    .filter(
+      ({ column, field }) =>
+        column.repeats !== null &&
+        column.filled >= profile.records * 0.99 &&
+        column.filled > 1 &&
+        column.repeats <= column.filled * 0.01 &&
+        (field.type === "text" || field.type === "integer") &&
+        column.length.most <= 64,
+    );
+  const best = candidates.find(({ column }) => column.repeats === 0) ?? candidates[0];
+  if (!best) return [];
+  best.field.required = true;
+  const { repeats, filled } = best.column;
+  reasons.push({
+    field: best.field.name,
+    part: "key",
+    says: "key",
+    why:
+      repeats === 0
+        ? `no two of ${grouped(filled)} records have the same`
+        : `${grouped(repeats!)} of ${grouped(filled)} records repeat an earlier one; they would be held`,
+  });
+  return [best.field.name];
+}

@@ -1,0 +1,244 @@
+import avro from "avsc";
+import { snappyUncompress } from "hyparquet";
+import type { Block } from "../block.ts";
+import { SieveError, grouped } from "../problem.ts";
+import type { Value } from "./documents.ts";
+import type { FormatPart, SourceFile } from "./format.ts";
+import { documentReader, opened } from "./json.ts";
+import { inflated } from "./unpack.ts";
+
+const MAGIC = [0x4f, 0x62, 0x6a, 0x01];
+
+/** Avro object container files (Apache Avro specification 1.11), blocks deflated, in Snappy or plain. */
+export const avroFormat: FormatPart = {
+  id: "avro",
+  async *open(source, settings, context) {
+    const documents = documentReader(context.part, settings);
+    yield opened(source, "avro", settings, context, documents, readAvro(source, documents));
+  },
+};
+
+const broken = (detail: string): SieveError =>
+  new SieveError("avro-broken", "The Avro file is damaged.", {
+    detail,
+    hint: "Ask the sender for the file again; nothing of it was loaded.",
+  });
+
+/** Takes bytes from a stream as they are asked for. */
+class Bytes {
+  private window = new Uint8Array(0);
+  private at = 0;
+  private readonly chunks: AsyncIterator<Uint8Array>;
+  constructor(source: SourceFile) {
+    this.chunks = source.chunks()[Symbol.asyncIterator]();
+  }
+  /** False at the end of the file. */
+  async more(n: number): Promise<boolean> {
+    while (this.window.length - this.at < n) {
+      const next = await this.chunks.next();
+      if (next.done) return false;
+      const rest = this.window.subarray(this.at);
+      const joined = new Uint8Array(rest.length + next.value.length);
+      joined.set(rest);
+      joined.set(next.value, rest.length);
+      this.window = joined;
+      this.at = 0;
+    }
+    return true;
+  }
+  async take(n: number): Promise<Uint8Array> {
+    if (n < 0 || !(await this.more(n))) throw broken("It breaks off in the middle.");
+    return this.window.subarray(this.at, (this.at += n));
+  }
+  /** A zig-zag varint. */
+  async long(): Promise<number> {
+    let value = 0;
+    for (let scale = 1; ; scale *= 128) {
+      const byte = (await this.take(1))[0]!;
+      value += (byte & 127) * scale;
+      if (byte < 128) break;
+      if (scale > 2 ** 49) throw broken("A length in it is not a number.");
+    }
+    return value % 2 === 0 ? value / 2 : -(value + 1) / 2;
+  }
+  async end(): Promise<void> {
+    await this.chunks.return?.();
+  }
+}
+
+/** 64-bit whole numbers, exactly. */
+const longType = avro.types.LongType.__with({
+  fromBuffer: (buffer: Buffer) => buffer.readBigInt64LE(),
+  toBuffer: (n: bigint) => {
+    const buffer = Buffer.alloc(8);
+    buffer.writeBigInt64LE(n);
+    return buffer;
+  },
+  fromJSON: BigInt,
+  toJSON: Number,
+  isValid: (n: unknown) => typeof n === "bigint",
+  compare: (a: bigint, b: bigint) => (a === b ? 0 : a < b ? -1 : 1),
+});
+
+const pad = (n: bigint, digits: number): string => String(n).padStart(digits, "0");
+
+/** A moment in UTC as ISO 8601 writes it, with what is left of a second. */
+export function momentText(units: bigint, perSecond: bigint): string {
+  const seconds = units / perSecond - (units % perSecond < 0n ? 1n : 0n);
+  const part = units - seconds * perSecond;
+  const at = new Date(Number(seconds) * 1000);
+  if (Number.isNaN(at.getTime())) return String(units);
+  const text = at.toISOString().slice(0, 19);
+  return part === 0n ? `${text}Z` : `${text}.${pad(part, String(perSecond).length - 1)}Z`;
+}
+
+/** Digits of a whole number with a decimal point `scale` digits from the end. */
+export function decimalText(unscaled: bigint, scale: number): string {
+  const sign = unscaled < 0n ? "-" : "";
+  const digits = pad(unscaled < 0n ? -unscaled : unscaled, scale + 1);
+  return scale === 0 ? sign + digits : `${sign}${digits.slice(0, -scale)}.${digits.slice(-scale)}`;
+}
+
+/** A two's complement number, the highest byte first. */
+export function bigFromBytes(bytes: Uint8Array): bigint {
+  let value = 0n;
+  for (const b of bytes) value = value * 256n + BigInt(b);
+  return bytes.length > 0 && bytes[0]! > 127 ? value - 256n ** BigInt(bytes.length) : value;
+}
+
+interface AvroSchema {
+  type?: unknown;
+  logicalType?: string;
+  scale?: number;
+  fields?: { name: string; type: unknown }[];
+  items?: unknown;
+  values?: unknown;
+  name?: string;
+}
+
+type Show = (value: unknown) => Value;
+
+/** How a decoded value of a schema becomes text, by its logical type. */
+function shower(schema: unknown, named: Map<string, Show>): Show {
+  if (typeof schema === "string") return named.get(schema) ?? plain;
+  if (Array.isArray(schema)) {
+    const branches = schema.filter((s) => s !== "null").map((s) => shower(s, named));
+    return (v) => (v === null ? null : branches.length === 1 ? branches[0]!(v) : plain(v));
+  }
+  const s = schema as AvroSchema;
+  switch (s.logicalType) {
+    case "date":
+      return (v) => new Date(Number(v) * 86_400_000).toISOString().slice(0, 10);
+    case "timestamp-millis":
+    case "local-timestamp-millis":
+      return (v) => momentText(BigInt(v as bigint), 1000n);
+    case "timestamp-micros":
+    case "local-timestamp-micros":
+      return (v) => momentText(BigInt(v as bigint), 1_000_000n);
+    case "decimal":
+      return (v) => decimalText(bigFromBytes(v as Uint8Array), s.scale ?? 0);
+  }
+  if (s.type === "record" || s.type === "error") {
+    const fields: [string, Show][] = [];
+    const show: Show = (v) => {
+      const out: Record<string, Value> = {};
+      for (const [name, f] of fields) out[name] = f((v as Record<string, unknown>)[name]);
+      return out;
+    };
+    if (s.name) named.set(s.name, show);
+    for (const f of s.fields ?? []) fields.push([f.name, shower(f.type, named)]);
+    return show;
+  }
+  if (s.type === "array") {
+    const item = shower(s.items, named);
+    return (v) => (v as unknown[]).map(item);
+  }
+  if (s.type === "map") {
+    const value = shower(s.values, named);
+    return (v) => Object.fromEntries(Object.entries(v as object).map(([k, x]) => [k, value(x)]));
+  }
+  return typeof s.type === "object" ? shower(s.type, named) : plain;
+}
+
+const plain: Show = (v) =>
+  v instanceof Uint8Array ? [...v].map((b) => b.toString(16).padStart(2, "0")).join("") : (v as Value);
+
+async function* readAvro(source: SourceFile, documents: ReturnType<typeof documentReader>): AsyncGenerator<Block> {
+  const bytes = new Bytes(source);
+  try {
+    const magic = await bytes.take(4);
+    if (MAGIC.some((b, i) => magic[i] !== b)) throw broken("It does not begin as an Avro container does.");
+    const meta = new Map<string, Uint8Array>();
+    for (let n = await bytes.long(); n !== 0; n = await bytes.long()) {
+      if (n < 0) await bytes.long();
+      for (let i = Math.abs(n); i > 0; i--) {
+        const key = new TextDecoder().decode(await bytes.take(await bytes.long()));
+        meta.set(key, (await bytes.take(await bytes.long())).slice());
+      }
+    }
+    const sync = (await bytes.take(16)).slice();
+    const word = (key: string): string => new TextDecoder().decode(meta.get(key) ?? new Uint8Array(0));
+    const codec = word("avro.codec") || "null";
+    let schema: unknown;
+    let type: avro.Type;
+    try {
+      schema = JSON.parse(word("avro.schema"));
+      type = avro.Type.forSchema(schema as avro.Schema, { registry: { long: longType }, wrapUnions: false });
+    } catch (error) {
+      throw broken(`Its schema can't be understood: ${(error as Error).message}.`);
+    }
+    const show = shower(schema, new Map());
+    let record = 0;
+    while (await bytes.more(1)) {
+      const count = await bytes.long();
+      const packed = await bytes.take(await bytes.long());
+      const data = await unpackBlock(packed, codec);
+      const buffer = Buffer.from(data.buffer, data.byteOffset, data.length);
+      let at = 0;
+      for (let i = 0; i < count; i++) {
+        const { value, offset } = type.decode(buffer, at) as { value: unknown; offset: number };
+        if (offset < 0 || offset > buffer.length) throw broken(`Record ${grouped(record + 1)} breaks off.`);
+        record++;
+        const shown = show(value);
+        yield* documents.add(shown, record, 0, 0, jsonText(shown));
+        at = offset;
+      }
+      if (at !== buffer.length) throw broken(`After record ${grouped(record)} there are bytes that belong to none.`);
+      const mark = await bytes.take(16);
+      if (sync.some((b, i) => mark[i] !== b)) {
+        throw broken(
+          `The mark after record ${grouped(record)} is not the file's, so what stands there can't be trusted.`,
+        );
+      }
+    }
+    yield* documents.end();
+  } catch (error) {
+    if (error instanceof SieveError) throw error;
+    throw broken((error as Error).message);
+  } finally {
+    await bytes.end();
+  }
+}
+
+function jsonText(value: Value): string {
+  return JSON.stringify(value, (_, v: unknown) => (typeof v === "bigint" ? String(v) : v));
+}
+
+async function unpackBlock(bytes: Uint8Array, codec: string): Promise<Uint8Array> {
+  if (codec === "null") return bytes.slice();
+  if (codec === "deflate") return inflated(bytes, "deflate-raw");
+  if (codec === "snappy") {
+    // Snappy's own beginning says how long it becomes; four bytes of checksum follow it.
+    let length = 0;
+    for (let i = 0, scale = 1; i < 5; i++, scale *= 128) {
+      length += (bytes[i]! & 127) * scale;
+      if (bytes[i]! < 128) break;
+    }
+    const out = new Uint8Array(length);
+    snappyUncompress(bytes.subarray(0, -4), out);
+    return out;
+  }
+  throw new SieveError("avro-codec", `The Avro file is packed by ${codec}, which can't be read.`, {
+    hint: "Ask the sender for deflate, snappy or no packing.",
+  });
+}

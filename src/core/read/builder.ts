@@ -1,0 +1,117 @@
+import { RAW_KEPT, type Block, type Unreadable } from "../block.ts";
+import { Heap, utf8 } from "../bytes.ts";
+
+const BLOCK_RECORDS = 8192;
+/** A block ends once it holds this much text, so that long records make blocks of fewer records. */
+const BLOCK_BYTES = 2 << 20;
+
+/** Where a record came from, for formats whose records are not simply spans of the file. */
+export interface Place {
+  /** From 1: a line, a row of a sheet, the number of a record. */
+  readonly line: number;
+  /** Byte range in the file once it is unpacked and in UTF-8. */
+  readonly start: number;
+  readonly end: number;
+}
+
+/**
+ * Makes blocks of records whose values come one by one and not as spans of a file. Columns may be
+ * added at any time: later blocks are wider than earlier ones. A block is valid until the next
+ * record is added.
+ */
+export class BlockBuilder {
+  private readonly heap = new Heap(new Uint8Array(1 << 20), 0);
+  private start = new Int32Array(0);
+  private end = new Int32Array(0);
+  private width = 0;
+  private count = 0;
+  private first = 0;
+  private readonly plain = new Int32Array(BLOCK_RECORDS);
+  private readonly origin = {
+    line: new Int32Array(BLOCK_RECORDS),
+    start: new Float64Array(BLOCK_RECORDS),
+    end: new Float64Array(BLOCK_RECORDS),
+    from: new Int32Array(BLOCK_RECORDS),
+    to: new Int32Array(BLOCK_RECORDS),
+  };
+  private unreadable = new Map<number, Unreadable>();
+
+  constructor(private readonly file: number) {}
+
+  /** Whether a record of so many columns can be added before the block at hand is taken. */
+  fits(width: number): boolean {
+    if (this.count === 0) return true;
+    return this.count < BLOCK_RECORDS && width <= this.width && this.heap.length < BLOCK_BYTES;
+  }
+
+  /** Adds a record. `raw` is what it looked like, `values` its cells by column; undefined is empty. */
+  add(values: readonly (string | undefined)[], width: number, place: Place, raw: Uint8Array | string): void {
+    if (this.count === 0) this.begin(width);
+    const { heap } = this;
+    this.note(place, raw);
+    let i = this.count * this.width;
+    for (let c = 0; c < this.width; c++, i++) {
+      const value = values[c];
+      if (value === undefined || value === "") {
+        this.start[i] = this.end[i] = 0;
+        continue;
+      }
+      this.start[i] = heap.append(value);
+      this.end[i] = heap.length;
+    }
+    this.count++;
+  }
+
+  /** Adds a record that can't be read. */
+  addUnreadable(unreadable: Unreadable, width: number, place: Place, raw: Uint8Array | string): void {
+    if (this.count === 0) this.begin(width);
+    this.note(place, raw);
+    this.start.fill(0, this.count * this.width, (this.count + 1) * this.width);
+    this.end.fill(0, this.count * this.width, (this.count + 1) * this.width);
+    this.unreadable.set(this.count++, unreadable);
+  }
+
+  private begin(width: number): void {
+    this.heap.length = 0;
+    this.width = Math.max(1, width);
+    this.unreadable = new Map();
+    const cells = BLOCK_RECORDS * this.width;
+    if (this.start.length < cells) {
+      this.start = new Int32Array(cells);
+      this.end = new Int32Array(cells);
+    }
+  }
+
+  private note(place: Place, raw: Uint8Array | string): void {
+    const { heap, origin, count } = this;
+    const bytes = (typeof raw === "string" ? utf8(raw) : raw).subarray(0, RAW_KEPT);
+    const at = heap.reserve(bytes.length);
+    heap.bytes.set(bytes, at);
+    heap.length = at + bytes.length;
+    origin.line[count] = place.line;
+    origin.start[count] = place.start;
+    origin.end[count] = place.end;
+    origin.from[count] = at;
+    origin.to[count] = heap.length;
+  }
+
+  /** The records added since the last block, or null for none. */
+  take(): Block | null {
+    if (this.count === 0) return null;
+    const block: Block = {
+      file: this.file,
+      first: this.first,
+      count: this.count,
+      width: this.width,
+      heap: this.heap,
+      start: this.start,
+      end: this.end,
+      plain: this.plain,
+      origin: this.origin,
+      unreadable: this.unreadable,
+    };
+    this.first += this.count;
+    this.count = 0;
+    return block;
+  }
+}

@@ -1,0 +1,49 @@
+import type { Block } from "../block.ts";
+import { isManyBytes } from "./decode.ts";
+import { DelimitedReader } from "./delimited.ts";
+import { detectDelimited } from "./detect.ts";
+import type { FormatPart } from "./format.ts";
+
+/** Delimited text: RFC 4180 and what people make of it. */
+export const delimited: FormatPart = {
+  id: "delimited",
+  async *open(source, settings, context) {
+    const detected = detectDelimited(context.head, context.whole, { ...settings, encoding: context.encoding });
+    const reader = new DelimitedReader(detected.options, context.part);
+    const pieces = source.chunks()[Symbol.asyncIterator]();
+    // The columns are known once the header has been read: up to the first block.
+    let waiting: Generator<Block> | null = null;
+    let ready: Block | null = null;
+    let ended = false;
+    const next = async (): Promise<Block | null> => {
+      for (;;) {
+        if (waiting) {
+          const step = waiting.next();
+          if (!step.done) return step.value;
+          waiting = null;
+        }
+        if (ended) return null;
+        const piece = await pieces.next();
+        ended = piece.done === true;
+        waiting = ended ? reader.push(new Uint8Array(0), true) : reader.push(piece.value as Uint8Array, false);
+      }
+    };
+    const blocks = async function* (): AsyncGenerator<Block> {
+      try {
+        for (let block = ready ?? (await next()); block; block = await next()) yield block;
+      } finally {
+        await pieces.return?.();
+      }
+    };
+    ready = await next();
+    const { delimiter = "", header = "", skip = "" } = detected.evidence;
+    yield {
+      name: source.name,
+      options: { as: "delimited", ...detected.options },
+      evidence: { delimiter, header, skip },
+      columns: () => reader.columns ?? [],
+      blocks: blocks(),
+      resumable: !isManyBytes(detected.options.encoding),
+    };
+  },
+};

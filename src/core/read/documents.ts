@@ -1,0 +1,145 @@
+import { stringify } from "lossless-json";
+
+/** What becomes of an array inside a document: its values in one cell, one of them, or its JSON text. */
+export interface ArrayChoice {
+  readonly take: "join" | "first" | "last" | "json";
+  /** Between joined values. */
+  readonly by?: string | undefined;
+}
+
+export interface DocumentOptions {
+  /** The path of an array that becomes records of its own, one per element, with the parent's fields beside it. */
+  readonly each?: string | undefined;
+  /** By path, or `*` for all others. */
+  readonly arrays?: Readonly<Record<string, ArrayChoice>> | undefined;
+}
+
+const DEFAULT_CHOICE: ArrayChoice = { take: "join", by: "; " };
+/** Deeper than this a document's rest is kept as JSON text. */
+const MOST_DEPTH = 40;
+
+/** A place in documents: what it is called and which column it has. */
+interface Node {
+  readonly path: string;
+  readonly below: Map<string, Node>;
+  column: number;
+}
+
+/** A value of a document: JSON's own, and numbers as the text that they were written with. */
+export type Value = string | number | bigint | boolean | null | undefined | Value[] | { [key: string]: Value };
+
+/**
+ * Turns nested documents into records of named columns. A column is the path of a value, its keys
+ * joined by points (`site.name`); columns appear in the order in which values are first met.
+ */
+export class Flattener {
+  readonly columns: string[] = [];
+  /** Paths of arrays that were met, with how many elements the longest had. */
+  readonly arrays = new Map<string, number>();
+  private readonly root: Node = { path: "", below: new Map(), column: -1 };
+  private readonly choices: Map<string, ArrayChoice>;
+  private eachValue: Value = undefined;
+  private eachNode: Node | null = null;
+
+  constructor(private readonly options: DocumentOptions = {}) {
+    this.choices = new Map(Object.entries(options.arrays ?? {}));
+  }
+
+  /**
+   * The records of one document: one, or one per element of the array that `each` names. The same
+   * array is filled again for the next record, so use each before asking for the next.
+   */
+  *records(document: Value): Generator<(string | undefined)[]> {
+    const values: (string | undefined)[] = new Array(this.columns.length);
+    this.eachValue = undefined;
+    this.eachNode = null;
+    this.put(document, this.root, values, 0);
+    const each = this.eachValue as Value;
+    const node = this.eachNode as Node | null;
+    if (!node || !Array.isArray(each) || each.length === 0) {
+      yield values;
+      return;
+    }
+    for (const element of each) {
+      const own = values.slice();
+      this.put(element, node, own, 0);
+      yield own;
+    }
+  }
+
+  private put(value: Value, node: Node, values: (string | undefined)[], depth: number): void {
+    if (value === null || value === undefined) return;
+    if (typeof value === "object" && !isScalar(value)) {
+      if (Array.isArray(value)) {
+        if (value.length > (this.arrays.get(node.path) ?? 0)) this.arrays.set(node.path, value.length);
+        if (node.path === this.options.each && this.eachNode === null) {
+          this.eachValue = value;
+          this.eachNode = node;
+          return;
+        }
+        this.set(node, values, this.fromArray(value, node.path));
+        return;
+      }
+      if (depth >= MOST_DEPTH) {
+        this.set(node, values, jsonOf(value));
+        return;
+      }
+      for (const key of Object.keys(value)) {
+        let below = node.below.get(key);
+        if (!below) {
+          below = { path: node.path === "" ? key : `${node.path}.${key}`, below: new Map(), column: -1 };
+          node.below.set(key, below);
+        }
+        this.put(value[key], below, values, depth + 1);
+      }
+      return;
+    }
+    this.set(node, values, typeof value === "string" ? value : textOfScalar(value));
+  }
+
+  private set(node: Node, values: (string | undefined)[], text: string): void {
+    if (node.column === -1) {
+      node.column = this.columns.length;
+      this.columns.push(node.path === "" ? "value" : node.path);
+    }
+    values[node.column] = text;
+  }
+
+  private fromArray(array: readonly Value[], path: string): string {
+    const { take, by = "; " } = this.choices.get(path) ?? this.choices.get("*") ?? DEFAULT_CHOICE;
+    if (take === "json") return jsonOf(array);
+    const text = (v: Value): string =>
+      v === null || v === undefined ? "" : typeof v === "object" && !isScalar(v) ? jsonOf(v) : textOfScalar(v);
+    if (take === "first") return text(array[0]);
+    if (take === "last") return text(array.at(-1));
+    return array.map(text).join(by);
+  }
+}
+
+function isScalar(value: object): boolean {
+  return "isLosslessNumber" in value;
+}
+
+/** A number as plain digits, where they are not absurdly many; exact for what a double holds exactly. */
+export function textOfScalar(value: Value): string {
+  if (typeof value === "number") return plainNumber(String(value));
+  if (typeof value === "object" && value !== null) return plainNumber(String(value));
+  return String(value);
+}
+
+/** Takes an exponent out of a number's text: 1.5e-7 is 0.00000015. Digits are kept as they are. */
+export function plainNumber(text: string): string {
+  const match = /^(-?)(\d+)(?:\.(\d+))?[eE]([+-]?\d{1,3})$/.exec(text);
+  if (!match) return text;
+  const [, sign, whole, part = "", exponent] = match;
+  const digits = whole! + part;
+  const point = whole!.length + Number(exponent);
+  if (point > 60 || point < -60) return text;
+  if (point <= 0) return `${sign}0.${"0".repeat(-point)}${digits}`;
+  if (point >= digits.length) return `${sign}${digits.replace(/^0+(?=\d)/, "")}${"0".repeat(point - digits.length)}`;
+  return `${sign}${digits.slice(0, point).replace(/^0+(?=\d)/, "")}.${digits.slice(point)}`;
+}
+
+function jsonOf(value: unknown): string {
+  return stringify(value) ?? "";
+}

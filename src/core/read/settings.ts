@@ -1,0 +1,102 @@
+import { z } from "zod";
+import { FORMAT_IDS, type FormatId } from "./format.ts";
+import { ENCODINGS } from "./options.ts";
+
+const arrayChoice = z.strictObject({
+  take: z.enum(["join", "first", "last", "json"]),
+  by: z.string().max(20).optional().describe("What stands between joined values"),
+});
+const header = z.boolean().optional().describe("The first line names the columns");
+const skip = z.int().min(0).max(10_000).optional().describe("Lines to pass over before the header");
+const records = z.string().min(1).max(500).optional();
+const documents = {
+  each: z
+    .string()
+    .min(1)
+    .max(500)
+    .optional()
+    .describe("The path of an array that becomes records of its own, one per element"),
+  arrays: z
+    .record(z.string().max(500), arrayChoice)
+    .optional()
+    .describe("What becomes of other arrays, by path or * for all: joined into one cell, one element, or JSON"),
+};
+const encoding = z.enum(["auto", ...ENCODINGS]).default("auto");
+
+/** What a person sees of a format, and the settings of a plan's read section that it knows. */
+export const FORMAT_SETTINGS: Record<FormatId, { title: string; settings: z.ZodRawShape }> = {
+  delimited: {
+    title: "Delimited text",
+    settings: {
+      encoding,
+      delimiter: z.string().min(1).max(20).default("auto").describe("auto, or the characters between cells"),
+      quote: z.string().max(1).default('"').describe("The quote character, or nothing"),
+      escape: z
+        .string()
+        .max(1)
+        .optional()
+        .describe("What stands before a quote in a value; the quote itself unless said"),
+      header: z.boolean().default(true).describe("The first line names the columns"),
+      skip: z.int().min(0).max(10_000).default(0).describe("Lines to pass over before the header"),
+      skip_end: z.int().min(0).max(1000).optional().describe("Lines to pass over at the end"),
+      comment: z.string().min(1).max(10).optional().describe("What a comment line begins with"),
+    },
+  },
+  fixed: {
+    title: "Fixed-width text",
+    settings: {
+      encoding,
+      starts: z
+        .array(z.int().min(0).max(100_000))
+        .min(1)
+        .max(1600)
+        .optional()
+        .describe("Where each column begins, in characters from 0; found by the blanks between columns unless said"),
+      header,
+      skip,
+    },
+  },
+  json: {
+    title: "JSON",
+    settings: {
+      encoding,
+      records: records.describe("The path of the records' array, such as $.items; $ for the text's own"),
+      ...documents,
+    },
+  },
+  "json-lines": { title: "JSON Lines", settings: { encoding, ...documents } },
+  xml: {
+    title: "XML",
+    settings: {
+      encoding,
+      records: records.describe("The path of the records' elements, such as /transfers/transfer"),
+      ...documents,
+    },
+  },
+  xlsx: {
+    title: "Workbook (XLSX)",
+    settings: {
+      sheets: z
+        .array(z.string().min(1).max(200))
+        .min(1)
+        .max(200)
+        .optional()
+        .describe("The sheets to read; the first with records unless said"),
+      header,
+      skip,
+    },
+  },
+  parquet: { title: "Parquet", settings: { ...documents } },
+  avro: { title: "Avro", settings: { ...documents } },
+};
+
+/** The read section of a plan: a format and its settings. */
+export const readSectionSchema = z
+  .discriminatedUnion(
+    "as",
+    FORMAT_IDS.map((id) => z.strictObject({ as: z.literal(id), ...FORMAT_SETTINGS[id].settings })) as unknown as [
+      z.ZodObject,
+      ...z.ZodObject[],
+    ],
+  )
+  .default({ as: "delimited", encoding: "auto", delimiter: "auto", quote: '"', header: true, skip: 0 });

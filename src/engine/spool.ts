@@ -1,0 +1,41 @@
+import { createReadStream, mkdtempSync, rmSync } from "node:fs";
+import { open, type FileHandle } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import type { RangedFile, Spool } from "@/core/read/format.ts";
+
+/** Some bytes of an open file, [start, end); fewer where it ends before. */
+export async function fileRange(handle: FileHandle, start: number, end: number): Promise<Uint8Array> {
+  const bytes = new Uint8Array(Math.max(0, end - start));
+  const { bytesRead } = await handle.read(bytes, 0, bytes.length, start);
+  return bytes.subarray(0, bytesRead);
+}
+
+/** Temporary files for what has to be read from anywhere within; all go with `close`. */
+export function fileSpool(): { spool: Spool; close: () => Promise<void> } {
+  let folder = "";
+  const handles: FileHandle[] = [];
+  return {
+    spool: async (name, chunks): Promise<RangedFile> => {
+      folder ||= mkdtempSync(join(tmpdir(), "sieve-"));
+      const path = join(folder, `spool-${handles.length}`);
+      const handle = await open(path, "wx+", 0o600);
+      handles.push(handle);
+      let bytes = 0;
+      for await (const chunk of chunks) {
+        await handle.write(chunk);
+        bytes += chunk.length;
+      }
+      return {
+        name,
+        bytes,
+        chunks: () => createReadStream(path, { highWaterMark: 1 << 20 }),
+        range: (start, end) => fileRange(handle, start, end),
+      };
+    },
+    close: async () => {
+      for (const handle of handles) await handle.close();
+      if (folder) rmSync(folder, { recursive: true, force: true });
+    },
+  };
+}

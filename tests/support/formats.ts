@@ -1,0 +1,75 @@
+import { openFile, rawText, type ReadSettings, type SourceFile } from "@/core/read/source.ts";
+import type { Block } from "@/core/block.ts";
+import { arrivedCells, rawBytes } from "@/core/sift.ts";
+import type { RangedFile } from "@/core/read/format.ts";
+
+/** Bytes in memory as a file. */
+export function memoryFile(name: string, content: string | Uint8Array, step = 1 << 16): RangedFile {
+  const bytes = typeof content === "string" ? new TextEncoder().encode(content) : content;
+  return {
+    name,
+    bytes: bytes.length,
+    async *chunks() {
+      for (let at = 0; at < bytes.length; at += step) yield bytes.slice(at, at + step);
+    },
+    range: async (start, end) => bytes.slice(start, end),
+  };
+}
+
+export interface ReadPart {
+  name: string;
+  as: string;
+  options: object;
+  columns: readonly string[];
+  evidence: Readonly<Record<string, string>>;
+  records: Record<string, string>[];
+  unreadable: { reason: string; line: number; raw: string }[];
+  lines: number[];
+}
+
+/** Everything that the file's parts hold, empty cells left out; `error` is what stopped the reading. */
+export async function readParts(
+  source: SourceFile,
+  settings: ReadSettings = {},
+  see: (block: Block) => Block = (b) => b,
+): Promise<{ parts: ReadPart[]; error: Error | null }> {
+  const parts: ReadPart[] = [];
+  const spool = async (name: string, chunks: AsyncIterable<Uint8Array>): Promise<RangedFile> => {
+    const all: number[] = [];
+    for await (const chunk of chunks) for (const b of chunk) all.push(b);
+    return memoryFile(name, Uint8Array.from(all));
+  };
+  try {
+    for await (const opened of openFile(source, settings, spool)) {
+      const part: ReadPart = {
+        name: opened.name,
+        as: opened.options.as,
+        options: opened.options,
+        columns: [],
+        evidence: opened.evidence,
+        records: [],
+        unreadable: [],
+        lines: [],
+      };
+      parts.push(part);
+      part.columns = opened.columns();
+      for await (const given of opened.blocks) {
+        const block = see(given);
+        part.columns = opened.columns();
+        for (let r = 0; r < block.count; r++) {
+          const bad = block.unreadable.get(r);
+          part.lines.push(block.origin.line[r]!);
+          if (bad) {
+            part.unreadable.push({ reason: bad.reason, line: block.origin.line[r]!, raw: rawText(rawBytes(block, r)) });
+            continue;
+          }
+          const cells = arrivedCells(block, r).map((v, c) => [part.columns[c]!, v] as const);
+          part.records.push(Object.fromEntries(cells.filter(([, v]) => v !== "")));
+        }
+      }
+    }
+    return { parts, error: null };
+  } catch (error) {
+    return { parts, error: error as Error };
+  }
+}
