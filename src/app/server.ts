@@ -15,6 +15,8 @@ const STATUS: Record<string, number> = {
   "no-load": 404,
   "no-delivery": 404,
   "no-record": 404,
+  "no-profile": 404,
+  "feed-exists": 409,
   "loaded-before": 409,
   "wrong-state": 409,
   "plan-moved": 409,

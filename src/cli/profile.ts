@@ -13,10 +13,7 @@ export async function profileFiles(
   const { spool, close } = fileSpool();
   try {
     const sources = await Promise.all(paths.map(fileSource));
-    const fold = new ProfileFold(
-      new MemorySpill(),
-      sources.reduce((n, s) => n + s.bytes, 0) / 40,
-    );
+    const fold = new ProfileFold(new MemorySpill(), sources.reduce((n, s) => n + s.bytes, 0) / 40);
     const parts = { next: 0 };
     let read: ReadOptions | null = null;
     for (const source of sources) {

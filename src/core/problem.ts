@@ -37,6 +37,14 @@ export function errorLines(error: unknown): string {
   return `error: ${error instanceof Error ? error.message : String(error)}`;
 }
 
+/** An error as parts for a screen; what is no fault of the user's or the file's keeps its words to itself. */
+export function problemParts(error: unknown): { code: string; message: string; detail: string; hint: string } {
+  if (error instanceof SieveError) {
+    return { code: error.code, message: error.message, detail: error.detail, hint: error.hint };
+  }
+  return { code: "failure", message: "Something failed here that should not have.", detail: "", hint: "Try again." };
+}
+
 /** A value as messages quote it: at most `most` characters, control characters made visible. */
 export function quoted(value: string, most = 60): string {
   const visible = value.replace(/[\u0000-\u001f\u007f]/g, (c) =>

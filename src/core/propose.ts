@@ -24,7 +24,12 @@ export interface Reason {
   readonly part: "type" | "required" | "length" | "least" | "most" | "values" | "formats" | "key" | "cleanse";
   readonly says: string;
   readonly why: string;
+  /** The step that it is about, without its fields. */
+  readonly step?: NewStep;
 }
+
+/** A step whose fields are still to be gathered. */
+type NewStep = Pick<Step, "do"> & Record<string, unknown>;
 
 export interface Proposal {
   readonly plan: Plan;
@@ -77,21 +82,36 @@ export function propose(profile: Profile, of: { feed: string; read: ReadSection 
   const fields = profile.columns.map((column): Field => {
     const name = fieldName(column.name, used);
     used.add(name);
-    const because = (part: Reason["part"], says: string, why: string): void => void reasons.push({ field: name, part, says, why });
+    const because: Because = (part, says, why, step) => {
+      reasons.push({ field: name, part, says, why, ...(step ? { step } : {}) });
+      if (step) ask(step, name);
+    };
     if (column.loose > 0 || column.blank > 0) {
-      because("cleanse", "trim the ends", `${grouped(column.loose + column.blank)} values have spaces at their ends or nothing else`);
-      ask({ do: "trim" }, name);
+      because(
+        "cleanse",
+        "trim the ends",
+        `${grouped(column.loose + column.blank)} values have spaces at their ends or nothing else`,
+        { do: "trim" },
+      );
     }
     if (column.doubled > 0) {
-      because("cleanse", "collapse runs of spaces", `${grouped(column.doubled)} values have two spaces or more in a row`);
-      ask({ do: "collapse" }, name);
+      because(
+        "cleanse",
+        "collapse runs of spaces",
+        `${grouped(column.doubled)} values have two spaces or more in a row`,
+        { do: "collapse" },
+      );
     }
     if (column.nothing.length > 0) {
       const words = column.nothing.map((w) => w.value);
-      because("cleanse", `${words.join(", ")} mean empty`, `met ${grouped(column.nothing.reduce((n, w) => n + w.count, 0))} times`);
-      ask({ do: "empty-words", words }, name);
+      because(
+        "cleanse",
+        `${words.join(", ")} mean empty`,
+        `met ${grouped(column.nothing.reduce((n, w) => n + w.count, 0))} times`,
+        { do: "empty-words", words },
+      );
     }
-    const field: Field = { name, ...typeOf(column, because, (step) => ask(step, name)) };
+    const field: Field = { name, ...typeOf(column, because) };
     if (column.name !== name) field.title = column.name;
     if (column.filled === column.records && column.records > 0) {
       field.required = true;
@@ -107,7 +127,10 @@ export function propose(profile: Profile, of: { feed: string; read: ReadSection 
     read: lasting(of.read),
     map: { extra: "note" },
     contract: { fields },
-    cleanse: [...steps.values()].map(({ step, fields: where }) => ({ ...step, in: where.length === fields.length ? "*" : where })),
+    cleanse: [...steps.values()].map(({ step, fields: where }) => ({
+      ...step,
+      in: where.length === fields.length ? "*" : where,
+    })),
     check: [],
     load: { target: of.feed, key, mode: "append" },
     gates: [{ limit: "held share", over: 0.2 }, { limit: "nothing read" }, { limit: "required column missing" }],
@@ -115,11 +138,9 @@ export function propose(profile: Profile, of: { feed: string; read: ReadSection 
   return { plan, reasons };
 }
 
-/** A step whose fields are still to be gathered. */
-type NewStep = Pick<Step, "do"> & Record<string, unknown>;
-type Because = (part: Reason["part"], says: string, why: string) => void;
+type Because = (part: Reason["part"], says: string, why: string, step?: NewStep) => void;
 
-function typeOf(column: ColumnProfile, because: Because, ask: (step: NewStep) => void): Omit<Field, "name"> {
+function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
   const { filled, numbers } = column;
   if (filled === 0) {
     because("type", "text", "no value to judge by");
@@ -131,7 +152,14 @@ function typeOf(column: ColumnProfile, because: Because, ask: (step: NewStep) =>
   const words = column.common.map((v) => v.value.trim().toLowerCase());
   const wordy = words.some((w) => /[a-z]/.test(w));
   if (enough(fits("boolean")) && wordy) {
-    because("type", "yes or no", `${share(fits("boolean"), filled)} are ${column.common.slice(0, 4).map((v) => v.value).join(", ")}`);
+    because(
+      "type",
+      "yes or no",
+      `${share(fits("boolean"), filled)} are ${column.common
+        .slice(0, 4)
+        .map((v) => v.value)
+        .join(", ")}`,
+    );
     return { type: "boolean", words: { yes: ["true", "yes", "y", "t", "1"], no: ["false", "no", "n", "f", "0"] } };
   }
   if (numbers && numbers.leadingZeros === 0 && enough(fits("integer")) && numbers.whole <= 18) {
@@ -140,7 +168,9 @@ function typeOf(column: ColumnProfile, because: Because, ask: (step: NewStep) =>
   }
   if (numbers && numbers.leadingZeros === 0) {
     const [point, comma] = [fits("decimal"), fits("decimal comma")];
-    const both = column.types.some((t) => t.type === "decimal") ? fits("decimal") + fits("decimal comma") - fits("integer") : comma;
+    const both = column.types.some((t) => t.type === "decimal")
+      ? fits("decimal") + fits("decimal comma") - fits("integer")
+      : comma;
     for (const [n, mark] of [
       [point, "point"],
       [comma, "comma"],
@@ -148,16 +178,25 @@ function typeOf(column: ColumnProfile, because: Because, ask: (step: NewStep) =>
     ] as const) {
       if (!enough(n)) continue;
       if (mark !== "point") {
-        because("cleanse", "comma becomes point", `${grouped(comma - fits("integer"))} numbers have a decimal comma`);
-        ask({ do: "replace", find: ",", with: "." });
+        because("cleanse", "comma becomes point", `${grouped(comma - fits("integer"))} numbers have a decimal comma`, {
+          do: "replace",
+          find: ",",
+          with: ".",
+        });
       }
       const scale = Math.max(1, numbers.part);
       const precision = Math.min(1000, numbers.whole + 2 + scale);
-      because("type", `decimal (${precision}, ${scale})`, `${share(n, filled)} are numbers with a decimal ${mark}, at most ${numbers.whole} digits before and ${numbers.part} after it`);
+      because(
+        "type",
+        `decimal (${precision}, ${scale})`,
+        `${share(n, filled)} are numbers with a decimal ${mark}, at most ${numbers.whole} digits before and ${numbers.part} after it`,
+      );
       return { type: "decimal", precision, scale, ...limits(numbers, because) };
     }
   }
-  const dates = column.types.filter((t) => t.type.startsWith("date ")).map((t) => ({ format: t.type.slice(5), fits: t.fits }));
+  const dates = column.types
+    .filter((t) => t.type.startsWith("date "))
+    .map((t) => ({ format: t.type.slice(5), fits: t.fits }));
   const chosen = dateFormats(dates, filled);
   if (chosen && enough(chosen.fits)) {
     because("type", "date", `${share(chosen.fits, filled)} are days that exist`);
@@ -184,8 +223,21 @@ function typeOf(column: ColumnProfile, because: Because, ask: (step: NewStep) =>
     column.distinct <= MOST_CODES
   ) {
     because("type", "code", `${grouped(often.length)} different values in ${grouped(filled)}`);
-    because("values", often.slice(0, 12).map((v) => v.value).join(", "), `${share(oftenCovered, filled)} are one of these, each met twice or more`);
-    return { type: "code", values: often.map((v) => v.value.trim()).sort().filter((v, i, all) => v !== "" && all.indexOf(v) === i) };
+    because(
+      "values",
+      often
+        .slice(0, 12)
+        .map((v) => v.value)
+        .join(", "),
+      `${share(oftenCovered, filled)} are one of these, each met twice or more`,
+    );
+    return {
+      type: "code",
+      values: often
+        .map((v) => v.value.trim())
+        .sort()
+        .filter((v, i, all) => v !== "" && all.indexOf(v) === i),
+    };
   }
   const length = roundedLength(column.length.most);
   because("type", "text", whyText(column));
@@ -258,4 +310,54 @@ function keyOf(profile: Profile, fields: readonly Field[], reasons: Reason[]): s
         : `${grouped(repeats!)} of ${grouped(filled)} records repeat an earlier one; they would be held`,
   });
   return [best.field.name];
+}
+
+/** The plan without the lines of the proposal that a person does not want. */
+export function withoutReasons(proposal: Proposal, rejected: ReadonlySet<Reason>): Plan {
+  let { plan } = proposal;
+  const setField = (name: string, change: (field: Field) => Field): void => {
+    const fields = plan.contract.fields.map((f) => (f.name === name ? change(f) : f));
+    plan = { ...plan, contract: { fields } };
+  };
+  const without =
+    (...parts: (keyof Field)[]) =>
+    (field: Field): Field =>
+      Object.fromEntries(Object.entries(field).filter(([k]) => !parts.includes(k as keyof Field))) as unknown as Field;
+  for (const { field, part, step } of rejected) {
+    switch (part) {
+      case "type":
+      case "values":
+      case "formats":
+        setField(field, ({ name, title, required }) => ({
+          name,
+          type: "text",
+          ...(title ? { title } : {}),
+          ...(required ? { required } : {}),
+        }));
+        break;
+      case "key":
+        plan = { ...plan, load: { ...plan.load, key: [] } };
+        break;
+      case "cleanse": {
+        const names = plan.contract.fields.map((f) => f.name);
+        const same = JSON.stringify(step);
+        plan = {
+          ...plan,
+          cleanse: plan.cleanse
+            .map((s) => {
+              const { in: where, ...rest } = s;
+              if (JSON.stringify(rest) !== same) return s;
+              return { ...s, in: (where === "*" ? names : where).filter((n) => n !== field) };
+            })
+            .filter((s) => s.in.length > 0),
+        };
+        break;
+      }
+      default:
+        setField(field, without(part));
+    }
+  }
+  // A key's fields are never empty, whatever was said of them alone.
+  for (const name of plan.load.key) setField(name, (f) => ({ ...f, required: true }));
+  return plan;
 }

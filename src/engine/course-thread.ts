@@ -1,8 +1,4 @@
-import { appendFileSync, closeSync, mkdtempSync, openSync, readSync, rmSync } from "node:fs";
-import { tmpdir } from "node:os";
-import { join } from "node:path";
 import { parentPort } from "node:worker_threads";
-import type { Spill } from "@/core/check/repeats.ts";
 import { BYTE, heldByte } from "@/core/ledger.ts";
 import { mergeTally, newTally, type Tally } from "@/core/metrics/tally.ts";
 import { compilePlan, type Compiled } from "@/core/plan/compile.ts";
@@ -14,36 +10,12 @@ import { siftFile, type FileFacts } from "@/core/read/source.ts";
 import { Course, VERDICT, type Sifted } from "@/core/sift.ts";
 import { copyDelimiter, copyRows } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
-import { fileSpool } from "./spool.ts";
+import { FileSpill, fileSpool } from "./spool.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
 
 /** The thread that takes a load's bytes through the course. It has no connection to the store. */
 
 const port = parentPort!;
-
-/** Hashes of values that must be unique, in a temporary file that goes with the thread. */
-class FileSpill implements Spill {
-  private readonly folder = mkdtempSync(join(tmpdir(), "sieve-"));
-  private readonly file = openSync(join(this.folder, "spill"), "a+");
-  private length = 0;
-
-  append(bytes: Uint8Array): number {
-    appendFileSync(this.file, bytes);
-    this.length += bytes.length;
-    return this.length - bytes.length;
-  }
-
-  read(offset: number, length: number): Uint8Array {
-    const bytes = new Uint8Array(length);
-    readSync(this.file, bytes, 0, length, offset);
-    return bytes;
-  }
-
-  close(): void {
-    closeSync(this.file);
-    rmSync(this.folder, { recursive: true, force: true });
-  }
-}
 
 const waiting: ToThread[] = [];
 let wake: (() => void) | null = null;

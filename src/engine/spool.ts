@@ -1,7 +1,8 @@
-import { createReadStream, mkdtempSync, rmSync } from "node:fs";
+import { appendFileSync, closeSync, createReadStream, mkdtempSync, openSync, readSync, rmSync } from "node:fs";
 import { open, type FileHandle } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import type { Spill } from "@/core/check/repeats.ts";
 import type { RangedFile, Spool } from "@/core/read/format.ts";
 
 /** Some bytes of an open file, [start, end); fewer where it ends before. */
@@ -38,4 +39,28 @@ export function fileSpool(): { spool: Spool; close: () => Promise<void> } {
       if (folder) rmSync(folder, { recursive: true, force: true });
     },
   };
+}
+
+/** Hashes of values that must be unique, in a temporary file that goes with the thread. */
+export class FileSpill implements Spill {
+  private readonly folder = mkdtempSync(join(tmpdir(), "sieve-"));
+  private readonly file = openSync(join(this.folder, "spill"), "a+");
+  private length = 0;
+
+  append(bytes: Uint8Array): number {
+    appendFileSync(this.file, bytes);
+    this.length += bytes.length;
+    return this.length - bytes.length;
+  }
+
+  read(offset: number, length: number): Uint8Array {
+    const bytes = new Uint8Array(length);
+    readSync(this.file, bytes, 0, length, offset);
+    return bytes;
+  }
+
+  close(): void {
+    closeSync(this.file);
+    rmSync(this.folder, { recursive: true, force: true });
+  }
 }

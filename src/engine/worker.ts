@@ -5,6 +5,7 @@ import { errorLines } from "@/core/problem.ts";
 import { openDb, type Client, type Db } from "@/store/db.ts";
 import { failLoad } from "@/store/loads.ts";
 import { runLoad } from "./run-load.ts";
+import { runProfile } from "./run-profile.ts";
 
 /** Locks by advisory number: held by each worker process as long as it lives. */
 const WORKER_LOCK = 7302;
@@ -50,6 +51,12 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
       // The queue's own lines repeat what is logged here.
       logger: new Logger(() => () => {}),
       taskList: {
+        profile: async (payload) => {
+          const { profile } = payload as { profile: number };
+          log.info({ profile }, "profile begins");
+          await runProfile(db, profile);
+          log.info({ profile }, "profile ended");
+        },
         load: async (payload, helpers) => {
           const { load } = payload as { load: number };
           const started = Date.now();

@@ -202,7 +202,12 @@ function wanted(have: readonly Buffer[]): number {
 
 /** A stored file as a source for reading. */
 export function storedFile(db: Db, file: Pick<DeliveryFile, "id" | "name" | "bytes">): SourceFile {
-  return { name: file.name, bytes: file.bytes, chunks: () => storedBytes(db, file.id) };
+  return {
+    name: file.name,
+    bytes: file.bytes,
+    chunks: () => storedBytes(db, file.id),
+    range: (start, end) => storedRange(db, file.id, start, end),
+  };
 }
 
 /** The newest delivery of a feed that arrived whole, for trials. */

@@ -1,5 +1,6 @@
 import first from "./migrations/001-first.sql";
 import packed from "./migrations/002-packed.sql";
+import profile from "./migrations/003-profile.sql";
 import { runMigrations } from "graphile-worker";
 import { transaction, type Db } from "./db.ts";
 
@@ -7,6 +8,7 @@ import { transaction, type Db } from "./db.ts";
 const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
   { id: 1, sql: first },
   { id: 2, sql: packed },
+  { id: 3, sql: profile },
 ];
 
 /** Brings the store up to date; safe when several processes start at once. Returns how many ran. */

@@ -11,3 +11,11 @@ export async function enqueueLoad(db: Queryable, load: number, feed: string): Pr
     [load, `feed ${feed}`.slice(0, 120), `load ${load}`],
   );
 }
+
+/** Puts a profile into the queue; profiles wait for nothing. */
+export async function enqueueProfile(db: Queryable, profile: number): Promise<void> {
+  await db.query(
+    `select graphile_worker.add_job('profile', json_build_object('profile', $1::int), max_attempts => 5, job_key => $2)`,
+    [profile, `profile ${profile}`],
+  );
+}

@@ -21,10 +21,15 @@ export default async function Feeds() {
   );
   return (
     <>
-      <h1 className="mb-3">{feeds.length === 1 ? "1 feed" : `${feeds.length} feeds`}</h1>
+      <div className="mb-3 flex items-end justify-between">
+        <h1>{feeds.length === 1 ? "1 feed" : `${feeds.length} feeds`}</h1>
+        <Link className="btn btn-primary" href="/feeds/new">
+          New feed from files…
+        </Link>
+      </div>
       {feeds.length === 0 ? (
         <p>
-          Feeds will be listed here. Make one from a plan:{" "}
+          Feeds will be listed here. Make one from files that came, or from a plan:{" "}
           <code className="raw">npm run sieve -- feed plan.json --title “…”</code>
         </p>
       ) : (
@@ -52,9 +57,13 @@ export default async function Feeds() {
                 <td className="faint">{f.about}</td>
                 <td className="n">{f.plan?.document.contract.fields.length ?? ""}</td>
                 <td className="n">
-                  {f.plan && (
+                  {f.plan ? (
                     <Link className="count" href={`/feeds/${f.name}/plan`}>
                       {f.plan.version}
+                    </Link>
+                  ) : (
+                    <Link className="plain whitespace-nowrap" href={`/feeds/${f.name}/begin`}>
+                      none yet
                     </Link>
                   )}
                 </td>

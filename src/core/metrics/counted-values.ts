@@ -11,6 +11,9 @@ export interface CountedValue {
   readonly first: number;
 }
 
+/** Longest value that is kept whole, in bytes. */
+export const KEPT_BYTES = 400;
+
 /**
  * Counts values in flat memory. Up to KEPT_VALUES different ones the counts are exact; beyond, the
  * rarer half is forgotten whenever the table is full (lossy counting, Manku and Motwani, 2002), and
@@ -28,36 +31,68 @@ export class CountedValues {
   /** Nothing was ever forgotten: every different value is here. */
   exact = true;
 
-  add(hash: number, bytes: Uint8Array, start: number, end: number, record: number): void {
+  /** Nearly all values are met once: new ones are no longer taken in. */
+  private closed = false;
+  private forgotten = 0;
+
+  get full(): boolean {
+    return this.size === KEPT_VALUES * 2;
+  }
+
+  /** Counts a value that is known; false for one that is not. */
+  bump(hash: number): boolean {
+    let slot = hash & (SLOTS - 1);
+    for (;;) {
+      const entry = this.slots[slot]!;
+      if (entry === 0) return false;
+      if (this.hashes[entry - 1] === (hash | 0)) {
+        this.counts[entry - 1]!++;
+        return true;
+      }
+      slot = (slot + 1) & (SLOTS - 1);
+    }
+  }
+
+  /** Counts a value. One that is longer than KEPT_BYTES is told apart by its hash and kept by its beginning. */
+  add(hash: number, bytes: Uint8Array, start: number, end: number, record: number, times = 1): void {
     let slot = hash & (SLOTS - 1);
     for (;;) {
       const entry = this.slots[slot]!;
       if (entry === 0) break;
       if (this.hashes[entry - 1] === (hash | 0)) {
-        this.counts[entry - 1]!++;
+        this.counts[entry - 1]! += times;
         return;
       }
       slot = (slot + 1) & (SLOTS - 1);
     }
+    if (this.closed) return;
     if (this.size === KEPT_VALUES * 2) {
       this.forget();
-      this.add(hash, bytes, start, end, record);
+      if (this.closed) return;
+      this.add(hash, bytes, start, end, record, times);
       return;
     }
     const at = this.size++;
     this.hashes[at] = hash | 0;
-    this.counts[at] = 1 + this.short;
+    this.counts[at] = times + this.short;
     this.firsts[at] = record;
     // Long values are told apart by their hash and shown by their beginning.
-    this.texts[at] = textOf(bytes, start, Math.min(end, start + 200));
+    this.texts[at] = textOf(bytes, start, Math.min(end, start + KEPT_BYTES));
     this.slots[slot] = at + 1;
   }
 
   private forget(): void {
-    const order = [...this.counts.subarray(0, this.size).keys()].sort((a, b) => this.counts[b]! - this.counts[a]!);
-    const keep = order.slice(0, KEPT_VALUES);
-    this.short = Math.max(this.short, this.counts[order[KEPT_VALUES]!]!);
+    let keep: number[] = [];
+    let limit = this.short + 1;
+    for (let i = 0; i < this.size; i++) if (this.counts[i]! > limit) keep.push(i);
+    if (keep.length > KEPT_VALUES) {
+      keep.sort((a, b) => this.counts[b]! - this.counts[a]!);
+      limit = this.counts[keep[KEPT_VALUES]!]!;
+      keep = keep.slice(0, KEPT_VALUES);
+    }
+    this.short = limit;
     this.exact = false;
+    this.closed = ++this.forgotten >= 3 && keep.length < KEPT_VALUES / 50;
     const hashes = keep.map((i) => this.hashes[i]!);
     const counts = keep.map((i) => this.counts[i]!);
     const firsts = keep.map((i) => this.firsts[i]!);
@@ -72,6 +107,11 @@ export class CountedValues {
       while (this.slots[slot] !== 0) slot = (slot + 1) & (SLOTS - 1);
       this.slots[slot] = i + 1;
     }
+  }
+
+  /** Every kept value with its count; all of them while `exact`. */
+  each(see: (text: string, count: number, first: number) => void): void {
+    for (let i = 0; i < this.size; i++) see(this.texts[i]!, this.counts[i]!, this.firsts[i]!);
   }
 
   /** Different values met, where none was forgotten. */

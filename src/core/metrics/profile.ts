@@ -1,16 +1,31 @@
 import type { Block } from "../block.ts";
-import { textOf } from "../bytes.ts";
+import { textOf, utf8 } from "../bytes.ts";
 import { Repeats, type Spill } from "../check/repeats.ts";
 import { finishHash, hash32, hashSpan, startHash, type Hash } from "../hash.ts";
 import { MONTHS, daysIn } from "../type/calendar.ts";
-import { CountedValues, type CountedValue } from "./counted-values.ts";
+import { CountedValues, KEPT_BYTES, type CountedValue } from "./counted-values.ts";
 import { Distinct } from "./distinct.ts";
 import { newCellShape, scanShape, shapeText, type CellShape } from "./shape.ts";
 
 export const PROFILE_FORMAT = "good-sieve/profile@1";
 
 /** Words that people write where there is nothing to write. */
-export const NOTHING_WORDS = ["?", "-", "--", "n/a", "na", "null", "none", "nil", "unknown", "not known", "tbd", "#n/a", "(null)", "."];
+export const NOTHING_WORDS = [
+  "?",
+  "-",
+  "--",
+  "n/a",
+  "na",
+  "null",
+  "none",
+  "nil",
+  "unknown",
+  "not known",
+  "tbd",
+  "#n/a",
+  "(null)",
+  ".",
+];
 const NOTHING = new Set(NOTHING_WORDS);
 /** Values that the quantiles and the spread of shapes rest on. */
 const SAMPLE = 4096;
@@ -38,7 +53,7 @@ export interface NumberFacts {
   readonly sampled: number;
   /** Counts in equal bands from the least to the most. */
   readonly bands: readonly number[];
-  /** Values far outside: beyond three times the middle half, of the sampled ones. */
+  /** Values beyond three times the middle half from its ends (Tukey, 1977); estimated where sampled. */
   readonly outliers: number;
   readonly extremes: { readonly low: readonly CountedValue[]; readonly high: readonly CountedValue[] };
   /** Most digits before and after the point. */
@@ -103,7 +118,7 @@ class ColumnFold {
   filled = 0;
   blank = 0;
   readonly nothing = new Map<string, { count: number; first: number }>();
-  readonly values = new CountedValues();
+  values = new CountedValues();
   readonly distinct = new Distinct();
   readonly shapes = new Map<number, { count: number; first: number; example: string }>();
   otherShapes = 0;
@@ -131,60 +146,106 @@ class ColumnFold {
   largest = -Infinity;
   readonly low: { n: number; first: number }[] = [];
   readonly high: { n: number; first: number }[] = [];
+  /** Numbers of values that were counted before they were measured. */
+  readonly weighed: { n: number; times: number }[] = [];
   sample: number[] = [];
-  sampleEvery = 0xffffffff;
+  stride = 1;
+  deferred = true;
   /** By mark: dates that fit year first, day first, month first, and either of these. */
   readonly dates = new Map<string, number>();
   either = 0;
   repeats: Repeats | null = null;
   suspected = 0;
 
+  /**
+   * Takes a cell that is not empty. While every different value is known, a value is only counted:
+   * what it looks like is measured once for all its records, when the fold ends or there are too many.
+   */
   add(bytes: Uint8Array, view: DataView, start: number, end: number, record: number, shape: CellShape): number {
-    scanShape(bytes, start, end, shape);
-    if (shape.blanks === shape.length) {
-      this.blank++;
-      return 0;
-    }
-    if (shape.length <= 9 && this.isNothing(bytes, start, end, record)) return 0;
-    this.filled++;
     const hash = hash32(view, start, end);
-    this.distinct.addHash(hash);
-    this.values.add(hash, bytes, start, end, record);
-    const known = this.shapes.get(shape.hash);
-    if (known) known.count++;
-    else if (this.shapes.size < MOST_SHAPES) {
-      this.shapes.set(shape.hash, { count: 1, first: record, example: textOf(bytes, start, Math.min(end, start + 200)) });
-    } else this.otherShapes++;
-    this.lengths += shape.length;
-    if (shape.length < this.shortest) this.shortest = shape.length;
-    if (shape.length > this.longest) this.longest = shape.length;
-    if (shape.loose) this.loose++;
-    if (shape.blanks > 1 && hasDoubleBlank(bytes, start, end)) this.doubled++;
-    if (shape.upper > 0 || shape.lower > 0) {
-      if (shape.lower === 0) this.upper++;
-      else if (shape.upper === 0) this.lower++;
-      else this.mixed++;
+    if (this.deferred) {
+      if (this.values.bump(hash)) return hash;
+      if (!this.values.full && end - start <= KEPT_BYTES) {
+        this.values.add(hash, bytes, start, end, record);
+        return hash;
+      }
+      this.measureKept(shape);
+      this.deferred = false;
     }
-    this.least = lesser(this.least, bytes, start, end, -1);
-    this.most = lesser(this.most, bytes, start, end, 1);
-    if (shape.upper === 0 && shape.lower === 0 && shape.digits > 0) this.addNumber(bytes, start, end, record);
-    if (shape.groups >= 3 || (shape.groups === 2 && shape.lower > 0)) this.addDate(bytes, start, end, shape);
+    if (this.measure(bytes, start, end, record, 1, shape)) {
+      this.distinct.addHash(hash);
+      this.values.add(hash, bytes, start, end, record);
+    }
     return hash;
   }
 
-  private isNothing(bytes: Uint8Array, start: number, end: number, record: number): boolean {
+  /** Measures the values that were only counted so far. */
+  measureKept(shape: CellShape): void {
+    const before = this.values;
+    const kept = new CountedValues();
+    before.each((text, count, first) => {
+      const bytes = utf8(text);
+      const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.length);
+      const hash = hash32(view, 0, bytes.length);
+      if (!this.measure(bytes, 0, bytes.length, first, count, shape)) return;
+      this.distinct.addHash(hash);
+      kept.add(hash, bytes, 0, bytes.length, first, count);
+    });
+    this.values = kept;
+  }
+
+  /** False for what is blank or a word that means nothing. */
+  private measure(
+    bytes: Uint8Array,
+    start: number,
+    end: number,
+    record: number,
+    times: number,
+    shape: CellShape,
+  ): boolean {
+    scanShape(bytes, start, end, shape);
+    if (shape.blanks === shape.length) {
+      this.blank += times;
+      return false;
+    }
+    if (shape.length <= 9 && this.isNothing(bytes, start, end, record, times)) return false;
+    this.filled += times;
+    const known = this.shapes.get(shape.hash);
+    if (known) known.count += times;
+    else if (this.shapes.size < MOST_SHAPES) {
+      const example = textOf(bytes, start, Math.min(end, start + 200));
+      this.shapes.set(shape.hash, { count: times, first: record, example });
+    } else this.otherShapes += times;
+    this.lengths += shape.length * times;
+    if (shape.length < this.shortest) this.shortest = shape.length;
+    if (shape.length > this.longest) this.longest = shape.length;
+    if (shape.loose) this.loose += times;
+    if (shape.blanks > 1 && hasDoubleBlank(bytes, start, end)) this.doubled += times;
+    if (shape.upper > 0 || shape.lower > 0) {
+      if (shape.lower === 0) this.upper += times;
+      else if (shape.upper === 0) this.lower += times;
+      else this.mixed += times;
+    }
+    this.least = lesser(this.least, bytes, start, end, -1);
+    this.most = lesser(this.most, bytes, start, end, 1);
+    if (shape.upper === 0 && shape.lower === 0 && shape.digits > 0) this.addNumber(bytes, start, end, record, times);
+    if (shape.groups >= 3 || (shape.groups === 2 && shape.lower > 0)) this.addDate(bytes, start, end, times, shape);
+    return true;
+  }
+
+  private isNothing(bytes: Uint8Array, start: number, end: number, record: number, times: number): boolean {
     const first = bytes[start]!;
     // Digits are never such a word, and they are most of what is short.
     if (first >= 48 && first <= 57) return false;
     const word = textOf(bytes, start, end).trim().toLowerCase();
     if (!NOTHING.has(word)) return false;
     const known = this.nothing.get(word);
-    if (known) known.count++;
-    else this.nothing.set(word, { count: 1, first: record });
+    if (known) known.count += times;
+    else this.nothing.set(word, { count: times, first: record });
     return true;
   }
 
-  private addNumber(bytes: Uint8Array, start: number, end: number, record: number): void {
+  private addNumber(bytes: Uint8Array, start: number, end: number, record: number, times: number): void {
     let s = start;
     let e = end;
     while (s < e && bytes[s]! <= 32) s++;
@@ -207,36 +268,38 @@ class ColumnFold {
     const whole = (mark >= 0 ? mark : e) - from;
     const part = mark >= 0 ? e - mark - 1 : 0;
     if (whole === 0 && part === 0) return;
-    if (whole > 1 && bytes[from] === 48) this.leadingZeros++;
+    if (whole > 1 && bytes[from] === 48) this.leadingZeros += times;
     if (whole > this.whole) this.whole = whole;
     if (part > this.part) this.part = part;
-    if (comma >= 0) this.commas++;
-    else if (point >= 0) this.decimals++;
-    else this.integers++;
+    if (comma >= 0) this.commas += times;
+    else if (point >= 0) this.decimals += times;
+    else this.integers += times;
     let n = 0;
     for (let p = from; p < e; p++) if (p !== mark) n = n * 10 + bytes[p]! - 48;
     n /= 10 ** part;
     if (sign === 1 && bytes[s] === 45) n = -n;
-    this.numbers++;
+    // Mean and spread in one pass (West, 1979).
+    this.numbers += times;
     const delta = n - this.mean;
-    this.mean += delta / this.numbers;
-    this.squares += delta * (n - this.mean);
+    this.mean += (delta * times) / this.numbers;
+    this.squares += times * delta * (n - this.mean);
     if (n < this.smallest) this.smallest = n;
     if (n > this.largest) this.largest = n;
     keepExtreme(this.low, n, record, -1);
     keepExtreme(this.high, n, record, 1);
-    // A sample in which every record is as likely as any other, without randomness (bottom-k sampling).
-    if (mixed(record) <= this.sampleEvery) {
-      this.sample.push(n);
-      if (this.sample.length > SAMPLE * 2) {
-        // Which values stay does not matter so long as it does not depend on them.
-        this.sample = this.sample.filter((_, i) => i % 2 === 0);
-        this.sampleEvery = this.sampleEvery >>> 1;
-      }
+    if (this.deferred) {
+      this.weighed.push({ n, times });
+      return;
     }
+    // One record in so many: every one is as likely as any other, without randomness.
+    if (mixed(record) % this.stride !== 0) return;
+    this.sample.push(n);
+    if (this.sample.length < SAMPLE * 2) return;
+    this.sample = this.sample.filter((_, i) => i % 2 === 0);
+    this.stride *= 2;
   }
 
-  private addDate(bytes: Uint8Array, start: number, end: number, shape: CellShape): void {
+  private addDate(bytes: Uint8Array, start: number, end: number, times: number, shape: CellShape): void {
     if (shape.groups === 2) {
       const text = textOf(bytes, start, end).trim();
       const match = /^(\d{1,2})[ .-]?\s?([a-z]{3,9})[ .,-]+(\d{4})$/i.exec(text);
@@ -245,7 +308,7 @@ class ColumnFold {
       const month = MONTHS.findIndex((m) => m === word || m.slice(0, 3) === word);
       if (month < 0 || Number(match[1]) > daysIn(Number(match[3]), month + 1)) return;
       const long = word.length > 3 || word === "may";
-      this.tell(text.includes(" ") ? (long && word !== "may" ? "d MMMM yyyy" : "d MMM yyyy") : "d-MMM-yyyy");
+      this.tell(text.includes(" ") ? (long && word !== "may" ? "d MMMM yyyy" : "d MMM yyyy") : "d-MMM-yyyy", times);
       return;
     }
     const { a, b, c } = shape;
@@ -265,21 +328,21 @@ class ColumnFold {
     const m = String.fromCharCode(mark);
     if (first === 4 && third <= 2) {
       if (b < 1 || b > 12 || c < 1 || c > daysIn(a, b)) return;
-      if (r === end) this.tell(first + second + third === 8 ? `yyyy${m}MM${m}dd` : `yyyy${m}M${m}d`);
-      else if ((bytes[r] === 84 || bytes[r] === 32) && shape.groups >= 5) this.timestamps++;
+      if (r === end) this.tell(first + second + third === 8 ? `yyyy${m}MM${m}dd` : `yyyy${m}M${m}d`, times);
+      else if ((bytes[r] === 84 || bytes[r] === 32) && shape.groups >= 5) this.timestamps += times;
       return;
     }
     if (third !== 4 || first > 2 || r !== end) return;
     const dayFirst = b >= 1 && b <= 12 && a >= 1 && a <= daysIn(c, b);
     const monthFirst = a >= 1 && a <= 12 && b >= 1 && b <= daysIn(c, a);
     const two = first === 2 && second === 2;
-    if (dayFirst) this.tell(two ? `dd${m}MM${m}yyyy` : `d${m}M${m}yyyy`);
-    if (monthFirst) this.tell(two ? `MM${m}dd${m}yyyy` : `M${m}d${m}yyyy`);
-    if (dayFirst && monthFirst && a !== b) this.either++;
+    if (dayFirst) this.tell(two ? `dd${m}MM${m}yyyy` : `d${m}M${m}yyyy`, times);
+    if (monthFirst) this.tell(two ? `MM${m}dd${m}yyyy` : `M${m}d${m}yyyy`, times);
+    if (dayFirst && monthFirst && a !== b) this.either += times;
   }
 
-  private tell(format: string): void {
-    this.dates.set(format, (this.dates.get(format) ?? 0) + 1);
+  private tell(format: string, times: number): void {
+    this.dates.set(format, (this.dates.get(format) ?? 0) + times);
   }
 }
 
@@ -325,10 +388,10 @@ export class ProfileFold {
         const record = this.records + r;
         const hash = fold.add(heap.bytes, view, start, end, record, this.shape);
         if (paired && record < PAIRED_RECORDS) paired[record] = hash;
-        if (fold.repeats && hash !== 0) this.follow(fold, block, r, start, end, record);
+        if (fold.repeats) this.follow(fold, block, r, start, end, record);
       }
       // Only a column without repeats so far can be a key, and only those are followed to the end.
-      if (this.records === 0 && fold.filled > 1 && fold.values.exact && fold.values.different >= fold.filled * 0.98) {
+      if (this.records === 0 && count > 1 && fold.values.exact && fold.values.different >= count * 0.9) {
         fold.repeats = new Repeats(this.expected, this.spill);
         for (let r = 0, i = c; r < count; r++, i += width) {
           if (block.start[i] !== block.end[i]) this.follow(fold, block, r, block.start[i]!, block.end[i]!, r);
@@ -345,7 +408,7 @@ export class ProfileFold {
     hashSpan(block.heap.bytes, start, end, hash);
     finishHash(hash);
     if (fold.repeats!.add(hash.a, hash.b, record, block.file, block.origin.line[r]!)) fold.suspected++;
-    if (fold.suspected > 1000 && fold.suspected > fold.filled * 0.2) fold.repeats = null;
+    if (fold.suspected > 1000 && fold.suspected > record * 0.2) fold.repeats = null;
   }
 
   finish(): Profile {
@@ -361,6 +424,7 @@ export class ProfileFold {
   }
 
   private column(fold: ColumnFold, name: string): ColumnProfile {
+    if (fold.deferred) fold.measureKept(this.shape);
     const estimate = fold.distinct.finish();
     const exact = fold.values.exact;
     let repeats: number | null = exact ? fold.filled - fold.values.different : null;
@@ -393,7 +457,9 @@ export class ProfileFold {
       },
       least: fold.least ? textOf(fold.least, 0, fold.least.length) : "",
       most: fold.most ? textOf(fold.most, 0, fold.most.length) : "",
-      shapes: shapes.slice(0, 12).map((s) => ({ value: shapeText(s.example), count: s.count, first: s.first, example: s.example })),
+      shapes: shapes
+        .slice(0, 12)
+        .map((s) => ({ value: shapeText(s.example), count: s.count, first: s.first, example: s.example })),
       otherShapes: fold.otherShapes + shapes.slice(12).reduce((n, s) => n + s.count, 0),
       common: (exact ? ordered : ordered.filter((v) => v.count > fold.values.short + 1)).slice(0, 60),
       rare: exact ? ordered.slice(60).slice(-20).reverse() : [],
@@ -414,7 +480,10 @@ export class ProfileFold {
     };
     const yes = new Set(["true", "false", "yes", "no", "y", "n", "t", "f", "0", "1"]);
     if (fold.values.exact && fold.values.different <= 6) {
-      add("boolean", ordered.filter((v) => yes.has(v.value.trim().toLowerCase())).reduce((n, v) => n + v.count, 0));
+      add(
+        "boolean",
+        ordered.filter((v) => yes.has(v.value.trim().toLowerCase())).reduce((n, v) => n + v.count, 0),
+      );
     }
     add("integer", fold.integers);
     if (fold.decimals > 0) add("decimal", fold.integers + fold.decimals);
@@ -455,12 +524,16 @@ export class ProfileFold {
 }
 
 function numberFacts(fold: ColumnFold): NumberFacts {
-  const sorted = [...fold.sample].sort((a, b) => a - b);
+  // A sampled record stands for as many as the stride passed over.
+  const sorted = [...fold.weighed, ...fold.sample.map((n) => ({ n, times: fold.stride }))].sort((a, b) => a.n - b.n);
+  const weight = sorted.reduce((sum, s) => sum + s.times, 0);
   const at = (share: number): number => {
-    const place = share * (sorted.length - 1);
-    const below = Math.floor(place);
-    const low = sorted[below]!;
-    return low + (sorted[Math.min(sorted.length - 1, below + 1)]! - low) * (place - below);
+    let before = 0;
+    for (const { n, times } of sorted) {
+      before += times;
+      if (before >= share * weight) return n;
+    }
+    return sorted.at(-1)!.n;
   };
   const quantiles = [0, 0.05, 0.25, 0.5, 0.75, 0.95, 1].map(at);
   quantiles[0] = fold.smallest;
@@ -469,7 +542,9 @@ function numberFacts(fold: ColumnFold): NumberFacts {
   const far = 3 * (q3 - q1);
   const bands = new Array<number>(24).fill(0);
   const width = (fold.largest - fold.smallest) / bands.length || 1;
-  for (const n of sorted) bands[Math.min(bands.length - 1, Math.floor((n - fold.smallest) / width))]!++;
+  for (const { n, times } of sorted) {
+    bands[Math.min(bands.length - 1, Math.floor((n - fold.smallest) / width))]! += times;
+  }
   const shown = (list: { n: number; first: number }[]): CountedValue[] =>
     list.map(({ n, first }) => ({ value: String(n), count: 1, first }));
   return {
@@ -479,9 +554,9 @@ function numberFacts(fold: ColumnFold): NumberFacts {
     mean: fold.mean,
     spread: fold.numbers > 1 ? Math.sqrt(fold.squares / (fold.numbers - 1)) : 0,
     quantiles,
-    sampled: sorted.length,
+    sampled: fold.stride === 1 ? fold.numbers : fold.sample.length,
     bands,
-    outliers: far > 0 ? sorted.filter((n) => n < q1 - far || n > q3 + far).length : 0,
+    outliers: far > 0 ? sorted.filter(({ n }) => n < q1 - far || n > q3 + far).reduce((sum, s) => sum + s.times, 0) : 0,
     extremes: { low: shown(fold.low), high: shown(fold.high) },
     whole: fold.whole,
     part: fold.part,

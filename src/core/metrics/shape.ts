@@ -24,7 +24,20 @@ export interface CellShape {
 }
 
 export function newCellShape(): CellShape {
-  return { hash: 0, length: 0, digits: 0, upper: 0, lower: 0, marks: 0, blanks: 0, loose: false, groups: 0, a: 0, b: 0, c: 0 };
+  return {
+    hash: 0,
+    length: 0,
+    digits: 0,
+    upper: 0,
+    lower: 0,
+    marks: 0,
+    blanks: 0,
+    loose: false,
+    groups: 0,
+    a: 0,
+    b: 0,
+    c: 0,
+  };
 }
 
 const DIGIT = 1;
@@ -103,7 +116,16 @@ export function shapeText(value: string): string {
   let out = "";
   let before = "";
   for (const c of value) {
-    const kind = /\d/.test(c) && c <= "9" ? "9" : /[A-Z]/.test(c) ? "A" : /[a-z\u0080-\u{10ffff}]/u.test(c) ? "a" : /\s/.test(c) ? " " : c;
+    const kind =
+      /\d/.test(c) && c <= "9"
+        ? "9"
+        : /[A-Z]/.test(c)
+          ? "A"
+          : /[a-z\u0080-\u{10ffff}]/u.test(c)
+            ? "a"
+            : /\s/.test(c)
+              ? " "
+              : c;
     if (kind === before && (kind === "A" || kind === "a" || kind === " ")) continue;
     out += kind;
     before = kind;

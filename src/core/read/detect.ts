@@ -306,9 +306,12 @@ function guessBytes(head: Uint8Array): { encoding: Encoding; why: string } {
   if (many && many.confidence >= 80 && fitsWholly(head, CHARDET[many.name]!)) {
     return { encoding: CHARDET[many.name]!, why: `its sequences of bytes are those of ${CHARDET[many.name]}` };
   }
+  const high = head.reduce((n, b) => n + (b > 127 ? 1 : 0), 0);
   let best = { encoding: "windows-1252" as Encoding, score: -Infinity };
   for (const encoding of SINGLE_BYTE) {
-    const score = letterScore(head, encoding);
+    // Few bytes prove little: then it is the commonest encoding of the kind.
+    const doubt = encoding === "windows-1252" ? 0 : 0.3 + 3 / high;
+    const score = letterScore(head, encoding) - doubt;
     if (score > best.score) best = { encoding, score };
   }
   return { encoding: best.encoding, why: `as ${best.encoding} they are letters among letters` };

@@ -62,6 +62,8 @@ export interface Opened {
   readonly evidence: Evidence;
   /** What else the file holds that could be read: other sheets, other paths. */
   readonly others?: Readonly<Record<string, readonly string[]>> | undefined;
+  /** Paths of the arrays in its documents, as far as they were met. */
+  arrays?(): readonly string[];
   /** Its columns as far as they are known; later blocks may add to the end. Complete before the first block for all but documents. */
   columns(): readonly string[];
   readonly blocks: AsyncGenerator<Block>;

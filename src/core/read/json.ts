@@ -182,6 +182,7 @@ export function opened(
     },
     evidence: {},
     columns: () => documents.columns,
+    arrays: () => [...documents.flattener.arrays.keys()].filter((path) => path !== ""),
     blocks,
     resumable: false,
   };

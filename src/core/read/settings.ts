@@ -100,3 +100,21 @@ export const readSectionSchema = z
     ],
   )
   .default({ as: "delimited", encoding: "auto", delimiter: "auto", quote: '"', header: true, skip: 0 });
+
+/** Settings of any format, none of them needed: what a person has set so far while a file is looked at. */
+export const readSettingsSchema = z.strictObject({
+  as: z.enum(["auto", ...FORMAT_IDS]).optional(),
+  encoding: z.enum(["auto", ...ENCODINGS]).optional(),
+  delimiter: z.string().min(1).max(20).optional(),
+  quote: z.string().max(1).optional(),
+  escape: z.string().max(1).optional(),
+  header,
+  skip,
+  skip_end: z.int().min(0).max(1000).optional(),
+  comment: z.string().min(1).max(10).optional(),
+  starts: z.array(z.int().min(0).max(100_000)).min(1).max(1600).optional(),
+  records,
+  each: documents.each,
+  arrays: documents.arrays,
+  sheets: z.array(z.string().min(1).max(200)).min(1).max(200).optional(),
+});

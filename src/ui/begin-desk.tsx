@@ -1,0 +1,307 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useEffect, useMemo, useState } from "react";
+import type { ReadSection } from "@/core/plan/schema.ts";
+import { propose, withoutReasons, type Reason } from "@/core/propose.ts";
+import type { ReadOptions, ReadSettings } from "@/core/read/format.ts";
+import type { PartPreview } from "@/engine/preview.ts";
+import { api, problemOf, type ApiProblem } from "./api.ts";
+import { Value } from "./cell.tsx";
+import { ProblemNote } from "./problem-note.tsx";
+import { ProfileTable } from "./profile-table.tsx";
+import { ReadForm } from "./read-form.tsx";
+import { useProfile } from "./use-profile.ts";
+import { counted, grouped, percentOf } from "./words.ts";
+
+type View = "records" | "columns" | "contract";
+
+/**
+ * From files that nobody knows yet to a feed: what they are, what is in them, and a contract
+ * proposed line by line. Every guess is shown with its evidence and can be changed.
+ */
+export function BeginDesk({
+  feed,
+  delivery,
+}: {
+  feed: { name: string; title: string };
+  delivery: { id: number; names: string; bytes: number };
+}) {
+  const router = useRouter();
+  const [settings, setSettings] = useState<ReadSettings>({});
+  const [parts, setParts] = useState<PartPreview[] | null>(null);
+  const [shown, setShown] = useState(0);
+  const [view, setView] = useState<View>("records");
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const [rejected, setRejected] = useState<ReadonlySet<Reason>>(new Set());
+  const [busy, setBusy] = useState(false);
+  const part = parts?.[Math.min(shown, (parts?.length ?? 1) - 1)];
+
+  useEffect(() => {
+    const stop = new AbortController();
+    api<{ parts: PartPreview[] }>(`/api/deliveries/${delivery.id}/preview`, {
+      json: { read: settings },
+      signal: stop.signal,
+    })
+      .then((found) => {
+        setParts(found.parts);
+        setProblem(null);
+      })
+      .catch((error: unknown) => {
+        if ((error as Error).name !== "AbortError") setProblem(problemOf(error));
+      });
+    return () => stop.abort();
+  }, [delivery.id, settings]);
+
+  // How the whole delivery is read: as its parts were, when they are of one format.
+  const read = useMemo((): ReadSection | undefined => {
+    const first = parts?.find((p) => p.error === null || p.rows.length > 0);
+    if (!first || parts!.some((p) => p.error !== null)) return undefined;
+    const { escape, ...rest } = first.read;
+    const sheets = first.read.as === "xlsx" ? parts!.flatMap((p) => p.read.sheets ?? []) : undefined;
+    return {
+      ...rest,
+      ...(escape !== undefined && escape !== first.read.quote ? { escape } : {}),
+      ...("encoding" in rest ? { encoding: settings.encoding ?? "auto" } : {}),
+      ...(rest.as === "delimited" ? { delimiter: settings.delimiter ?? "auto" } : {}),
+      ...(sheets ? { sheets: [...new Set(sheets)] } : {}),
+    };
+  }, [parts, settings]);
+  const { profile, problem: profileProblem } = useProfile(delivery.id, read);
+  const done = profile?.state === "done" ? profile.document : null;
+  const proposal = useMemo(
+    () => (done && read ? propose(done, { feed: feed.name, read }) : null),
+    [done, read, feed.name],
+  );
+  const plan = useMemo(() => (proposal ? withoutReasons(proposal, rejected) : null), [proposal, rejected]);
+
+  const make = async (load: boolean): Promise<void> => {
+    if (!plan) return;
+    setBusy(true);
+    setProblem(null);
+    try {
+      await api(`/api/feeds/${feed.name}/plans`, {
+        json: { document: plan, note: `proposed from ${delivery.names}`.slice(0, 500) },
+      });
+      if (!load) {
+        router.push(`/feeds/${feed.name}/plan`);
+        return;
+      }
+      const asked = await api<{ load: number }>(`/api/deliveries/${delivery.id}/load`, { json: { again: false } });
+      router.push(`/loads/${asked.load}`);
+    } catch (error) {
+      setProblem(problemOf(error));
+      setBusy(false);
+    }
+  };
+
+  const tab = (name: View, text: string) => (
+    <button
+      type="button"
+      role="tab"
+      aria-selected={view === name}
+      className={`cursor-pointer border-b-4 px-1 pb-0.5 ${view === name ? "border-[var(--pine)] font-bold" : "border-transparent faint"}`}
+      onClick={() => setView(name)}
+    >
+      {text}
+    </button>
+  );
+  const lines = proposal?.reasons ?? [];
+  return (
+    <>
+      <div className="flex items-end justify-between border-b border-[var(--ink)] pb-3">
+        <div>
+          <p className="faint">
+            A new feed: {feed.name}, from {delivery.names}, {grouped(delivery.bytes)} bytes
+          </p>
+          <h1>{feed.title}</h1>
+        </div>
+        <div className="flex gap-2">
+          <button type="button" className="btn btn-line" disabled={!plan || busy} onClick={() => void make(false)}>
+            Save the plan and open it
+          </button>
+          <button type="button" className="btn btn-primary" disabled={!plan || busy} onClick={() => void make(true)}>
+            {done ? `Make the feed and load ${counted(done.records, "record")}` : "Make the feed and load"}
+          </button>
+        </div>
+      </div>
+      {(problem ?? profileProblem) && <ProblemNote problem={(problem ?? profileProblem)!} />}
+      {profile?.state === "failed" && profile.error && (
+        <ProblemNote
+          problem={{ type: "", title: profile.error.message, detail: profile.error.detail, hint: profile.error.hint }}
+        />
+      )}
+      <div className="mt-3 grid grid-cols-1 gap-8 lg:grid-cols-[27rem_1fr]">
+        <section aria-label="How it is read">
+          <h2 className="mb-2">
+            {parts === null ? "Looking at the beginning…" : counted(parts.length, "part")}
+            {parts && parts.length > 1 && ", each read by itself"}
+          </h2>
+          {parts && parts.length > 1 && (
+            <ul className="mb-3 max-h-40 overflow-auto border-y border-[var(--rule)]">
+              {parts.map((p, i) => (
+                <li key={i}>
+                  <button
+                    type="button"
+                    className={`w-full cursor-pointer truncate px-1 text-left ${i === shown ? "bg-[var(--shade)] font-semibold" : ""}`}
+                    aria-pressed={i === shown}
+                    onClick={() => setShown(i)}
+                  >
+                    {p.name}{" "}
+                    <span className="faint">{p.error ? "can't be read" : counted(p.columns.length, "column")}</span>
+                  </button>
+                </li>
+              ))}
+            </ul>
+          )}
+          {part && (
+            <ReadForm
+              read={part.read}
+              evidence={part.evidence}
+              others={part.others}
+              arrays={part.arrays}
+              set={(next) => {
+                setRejected(new Set());
+                setSettings(changed(part.read, next, settings));
+              }}
+            />
+          )}
+          {Object.keys(settings).length > 0 && (
+            <button type="button" className="plain mt-3" onClick={() => setSettings({})}>
+              Guess everything again
+            </button>
+          )}
+          {proposal && (
+            <>
+              <h2 className="mt-4">What a load would do</h2>
+              <p>
+                {counted(plan!.contract.fields.length, "field")} into the table <b>target.{plan!.load.target}</b>,{" "}
+                {plan!.load.key.length > 0 ? `one record for each ${plan!.load.key.join(", ")}` : "without a key"},{" "}
+                {counted(plan!.cleanse.length, "step")} of cleansing
+              </p>
+            </>
+          )}
+        </section>
+        <section>
+          <div role="tablist" className="mb-2 flex gap-5">
+            {tab("records", "First records")}
+            {tab(
+              "columns",
+              done ? `${counted(done.columns.length, "column")} of all ${grouped(done.records)} records` : "Columns",
+            )}
+            {tab("contract", proposal ? `Contract, ${counted(lines.length - rejected.size, "line")}` : "Contract")}
+          </div>
+          {part?.error && (
+            <ProblemNote
+              problem={{ type: "", title: part.error.message, detail: part.error.detail, hint: part.error.hint }}
+            >
+              {part.rows.length > 0 && (
+                <p className="faint">What could be read before is shown below, and is not loaded.</p>
+              )}
+            </ProblemNote>
+          )}
+          {view === "records" && part && <FirstRecords part={part} />}
+          {view !== "records" && !done && !profile?.error && (
+            <p className="py-4" role="status">
+              {profile && profile.state === "running"
+                ? `${grouped(profile.recordsSoFar)} records looked at, ${percentOf(profile.bytesSoFar, profile.bytesTotal) || "0"} %`
+                : read === undefined
+                  ? "This can be looked at once the files can be read."
+                  : "Looking at every record…"}
+            </p>
+          )}
+          {view === "columns" && done && <ProfileTable profile={done} />}
+          {view === "contract" && proposal && (
+            <table className="ledger tight">
+              <thead>
+                <tr>
+                  <th>take</th>
+                  <th>field</th>
+                  <th>what is proposed</th>
+                  <th>what speaks for it</th>
+                </tr>
+              </thead>
+              <tbody>
+                {lines.map((line, i) => (
+                  <tr key={i} className={rejected.has(line) ? "faint line-through" : ""}>
+                    <td>
+                      <input
+                        type="checkbox"
+                        aria-label={`${line.field}: ${line.says}`}
+                        checked={!rejected.has(line)}
+                        onChange={() => {
+                          const next = new Set(rejected);
+                          if (!next.delete(line)) next.add(line);
+                          setRejected(next);
+                        }}
+                      />
+                    </td>
+                    <td className="font-semibold">{lines[i - 1]?.field === line.field ? "" : line.field}</td>
+                    <td className="max-w-72 truncate" title={line.says}>
+                      {line.says}
+                    </td>
+                    <td className="faint">{line.why}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )}
+        </section>
+      </div>
+    </>
+  );
+}
+
+/** The settings that a person has made: what differs from what was found, and what was set before. */
+function changed(found: ReadOptions, next: ReadOptions, before: ReadSettings): ReadSettings {
+  if (next.as !== found.as) return { as: next.as };
+  const settings: Record<string, unknown> = { ...before };
+  for (const key of new Set([...Object.keys(found), ...Object.keys(next)])) {
+    const [a, b] = [found, next].map((o) => (o as unknown as Record<string, unknown>)[key]);
+    if (JSON.stringify(a) === JSON.stringify(b)) continue;
+    if (b === undefined) delete settings[key];
+    else settings[key] = b;
+  }
+  return settings as ReadSettings;
+}
+
+function FirstRecords({ part }: { part: PartPreview }) {
+  if (part.rows.length === 0) return <p className="py-4">{part.error ? "" : "There are no records in it."}</p>;
+  return (
+    <div
+      tabIndex={0}
+      role="region"
+      aria-label="First records"
+      className="max-h-[calc(100dvh-13rem)] overflow-auto border-b border-[var(--ink)]"
+    >
+      <table className="ledger tight rows">
+        <thead className="sticky top-0 bg-[var(--paper)]">
+          <tr>
+            <th className="n">line</th>
+            {part.columns.map((c) => (
+              <th key={c}>{c}</th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {part.rows.map((row, i) => (
+            <tr key={i}>
+              <td className="n faint">{grouped(row.line)}</td>
+              {row.cells ? (
+                part.columns.map((c, k) => (
+                  <td key={c} className="max-w-56 truncate">
+                    <Value text={row.cells![k] ?? ""} />
+                  </td>
+                ))
+              ) : (
+                <td colSpan={part.columns.length} className="held truncate">
+                  can't be read: <span className="raw">{row.raw}</span>
+                </td>
+              )}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
