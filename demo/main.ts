@@ -8,6 +8,7 @@ import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
 import { askForLoad } from "@/store/loads.ts";
 import { makeDeliveries } from "./generate.ts";
+import { OTHER_FEEDS, makeOtherDeliveries } from "./other-feeds.ts";
 import { ACCESSIONS } from "./plan.ts";
 
 /** Fills an empty store with the demo: writes the deliveries to a folder and loads them as anybody's are. */
@@ -42,8 +43,16 @@ async function main(folder: string): Promise<void> {
     const plans = await db.query("select 1 from sieve.plan where feed = 'accessions'");
     if (plans.rowCount === 0)
       await savePlan(db, "accessions", ACCESSIONS, "The contract agreed with the gardens", "Ines");
-    for (const d of deliveries) {
-      const id = await makeDelivery(db, "accessions", "demo", d.sender);
+    const others = makeOtherDeliveries();
+    for (const { name, title, about, plan } of OTHER_FEEDS) {
+      await makeFeed(db, { name, title, about });
+      const { rowCount } = await db.query("select 1 from sieve.plan where feed = $1", [name]);
+      if (rowCount === 0) await savePlan(db, name, plan, "The contract agreed with the gardens", "Ines");
+    }
+    for (const d of others) writeFileSync(join(folder, d.name), d.bytes);
+    const all = [...deliveries.map((d) => ({ ...d, feed: "accessions" })), ...others];
+    for (const d of all) {
+      const id = await makeDelivery(db, d.feed, "demo", d.sender);
       await receiveFile(db, id, d.name, once(d.bytes), d.bytes.length);
       const load = await watchLoad(db, await askForLoad(db, id), () => {});
       const closed = load.report?.gates.filter((g) => !g.passed).map((g) => g.message) ?? [];

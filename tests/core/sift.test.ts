@@ -1,3 +1,4 @@
+import { OTHER_FEEDS, makeOtherDeliveries } from "../../demo/other-feeds.ts";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { OUTCOMES, assertCloses, balanceLine, emptyBalance, heldAtOf, heldByte, outcomeOf } from "@/core/ledger.ts";
@@ -181,6 +182,21 @@ describe("the truth of the demo", () => {
       }
     }
     expect(kinds.size).toBeGreaterThan(18);
+  });
+  it("is found in every other format: the records that carry a fault are held for it, and no others", async () => {
+    for (const d of makeOtherDeliveries()) {
+      const plan = parsePlan(OTHER_FEEDS.find((f) => f.name === d.feed)!.plan);
+      const s = await siftAll(plan, [{ name: d.name, bytes: d.bytes }]);
+      expect(s.balance.read, d.name).toBe(d.records);
+      expect(d.truth.length, d.name).toBeGreaterThan(3);
+      // Several records may come from one document, and so from one line.
+      const foundAt = new Map<number, string[]>();
+      for (const [i, r] of s.records.entries()) {
+        if (r.held) foundAt.set(r.line, [...(foundAt.get(r.line) ?? []), ...found(s, i)]);
+      }
+      for (const { line, check } of d.truth) expect(foundAt.get(line), `${d.name} line ${line}`).toContain(check);
+      expect([...foundAt.keys()].sort((a, b) => a - b)).toEqual(d.truth.map((t) => t.line));
+    }
   });
   it("is the same from the same seed", () => {
     const again = makeDeliveries(7, 3, 0.5);

@@ -1,0 +1,314 @@
+import { gzipSync, strToU8 } from "fflate";
+import { Random } from "./random.ts";
+import { COLLECTORS, TAXA } from "./words.ts";
+import { workbook, type WorkbookCell } from "./workbook.ts";
+
+/** A fault put into a record on purpose: where it stands, and the check that must name it. */
+export interface PlantedFault {
+  /** Line, row, or number of the record in its file, as the product counts them. */
+  readonly line: number;
+  readonly check: string;
+}
+
+export interface OtherDelivery {
+  readonly feed: string;
+  readonly sender: string;
+  readonly name: string;
+  readonly bytes: Uint8Array;
+  readonly records: number;
+  readonly truth: readonly PlantedFault[];
+}
+
+const GARDENS = ["BHG", "CWA", "MIB", "QFS", "SMH"] as const;
+const SENDERS: Record<string, string> = {
+  BHG: "Brindle Hollow Garden",
+  CWA: "Coldwell Arboretum",
+  MIB: "Marrow Isle Botanic Trust",
+  QFS: "Quillfen Field Station",
+  SMH: "Saltmere Herbarium",
+};
+const two = (n: number): string => String(n).padStart(2, "0");
+const GATES = [{ limit: "held share", over: 0.2 }, { limit: "nothing read" }, { limit: "required column missing" }];
+const head = (feed: string) => ({ format: "good-sieve/plan@1", feed, map: { extra: "note" }, check: [], gates: GATES });
+
+/** The feeds beside the accessions, each in a format of its own. */
+export const OTHER_FEEDS = [
+  {
+    name: "germination",
+    title: "Germination tests",
+    about: "One document for each accession with its tests, as JSON Lines; each test is a record.",
+    plan: {
+      ...head("germination"),
+      read: { as: "json-lines", each: "tests" },
+      contract: {
+        fields: [
+          { name: "accession", type: "text", length: 20, required: true, pattern: "^[A-Z]{3}-\\d{4}-\\d{6}$" },
+          { name: "partner", type: "code", values: [...GARDENS], required: true },
+          { name: "taxon", type: "text", length: 80, also: ["taxon.name"], required: true },
+          { name: "stratified_weeks", type: "integer", also: ["treatment.stratified_weeks"], least: 0, most: 60 },
+          { name: "media", type: "text", length: 60, also: ["treatment.media"] },
+          { name: "test_no", type: "integer", also: ["tests.no"], least: 1, required: true },
+          { name: "tested_on", type: "date", also: ["tests.on"], required: true },
+          {
+            name: "temperature_c",
+            type: "decimal",
+            precision: 5,
+            scale: 1,
+            also: ["tests.temperature_c"],
+            least: -20,
+            most: 60,
+          },
+          { name: "sown", type: "integer", also: ["tests.sown"], least: 1, required: true },
+          { name: "germinated", type: "integer", also: ["tests.germinated"], least: 0, required: true },
+        ],
+      },
+      cleanse: [{ do: "trim", in: "*" }],
+      load: { target: "germination_test", key: ["accession", "test_no"], mode: "upsert" },
+    },
+  },
+  {
+    name: "collectors",
+    title: "Collectors",
+    about: "People who collected seed, as the herbaria's own workbook has them.",
+    plan: {
+      ...head("collectors"),
+      read: { as: "xlsx", sheets: ["Collectors"] },
+      contract: {
+        fields: [
+          { name: "person_no", type: "text", length: 8, title: "Person no", required: true, pattern: "^P\\d{5}$" },
+          { name: "full_name", type: "text", length: 80, title: "Full name", required: true },
+          { name: "garden", type: "code", values: [...GARDENS], title: "Garden" },
+          { name: "born_on", type: "date", title: "Born on", least: "1900-01-01", most: "2015-12-31" },
+          { name: "first_year", type: "integer", title: "First year", least: 1920, most: 2026 },
+          { name: "sheets", type: "integer", title: "Sheets", least: 0 },
+          { name: "note", type: "text", length: 120, title: "Note" },
+        ],
+      },
+      cleanse: [
+        { do: "trim", in: "*" },
+        { do: "collapse", in: ["full_name"] },
+      ],
+      load: { target: "collector", key: ["person_no"], mode: "upsert" },
+    },
+  },
+  {
+    name: "transfers",
+    title: "Transfers",
+    about: "Seed moved between the gardens, as XML; each lot of a transfer is a record.",
+    plan: {
+      ...head("transfers"),
+      read: { as: "xml", records: "/transfers/transfer", each: "lot" },
+      contract: {
+        fields: [
+          { name: "transfer", type: "text", length: 12, also: ["@id"], required: true },
+          { name: "from_partner", type: "code", values: [...GARDENS], also: ["from"], required: true },
+          { name: "to_partner", type: "code", values: [...GARDENS], also: ["to"], required: true },
+          { name: "sent_on", type: "date", also: ["@sent"], required: true, most: "2026-12-31" },
+          { name: "total_g", type: "decimal", precision: 9, scale: 3, also: ["@total_g"], least: 0 },
+          { name: "lot_no", type: "integer", also: ["lot.@no"], required: true, least: 1 },
+          {
+            name: "accession",
+            type: "text",
+            length: 20,
+            also: ["lot.accession"],
+            required: true,
+            pattern: "^[A-Z]{3}-\\d{4}-\\d{6}$",
+          },
+          {
+            name: "weight_g",
+            type: "decimal",
+            precision: 9,
+            scale: 3,
+            also: ["lot.weight_g"],
+            required: true,
+            least: "0.001",
+          },
+        ],
+      },
+      cleanse: [{ do: "trim", in: "*" }],
+      load: { target: "transfer_lot", key: ["transfer", "lot_no"], mode: "append" },
+    },
+  },
+] as const;
+
+/** Deliveries of the other feeds with known faults, the same from the same seed. */
+export function makeOtherDeliveries(seed = 20260401): OtherDelivery[] {
+  const random = new Random(seed);
+  return [
+    ...["2026-08", "2026-09", "2026-10"].map((month) => germination(random, month)),
+    collectors(random),
+    ...["2026-09", "2026-10"].map((month) => transfers(random, month)),
+  ];
+}
+
+function germination(random: Random, month: string): OtherDelivery {
+  const lines: string[] = [];
+  const truth: PlantedFault[] = [];
+  let records = 0;
+  const partner = random.pick(GARDENS);
+  for (let i = 0; i < 260; i++) {
+    const line = i + 1;
+    const sown = random.pick([20, 25, 50, 100]);
+    const document: Record<string, unknown> = {
+      accession: `${partner}-2026-${String(Number(month.slice(5)) * 1000 + i).padStart(6, "0")}`,
+      partner,
+      taxon: { name: random.pick(TAXA), rank: "species" },
+      treatment: {
+        stratified_weeks: random.pick([0, 4, 8, 12]),
+        media: random.chance(0.3) ? ["sand", "agar"] : ["agar"],
+      },
+    };
+    const tests = Array.from({ length: random.whole(1, 4) }, (_, t) => ({
+      no: t + 1,
+      on: `${month}-${two(random.whole(1, 28))}`,
+      temperature_c: random.pick([5, 10, 15.5, 20, 22.5]),
+      sown,
+      germinated: random.whole(0, sown) as number | string,
+    }));
+    const last = tests.at(-1)!;
+    const fault = random.next();
+    let check = "";
+    if (fault < 0.02) {
+      last.germinated = -random.whole(1, 9);
+      check = "germinated:least";
+    } else if (fault < 0.035) {
+      last.germinated = "about half";
+      check = "germinated:type";
+    } else if (fault < 0.05) {
+      last.on = `${month.slice(0, 4)}-02-30`;
+      check = "tested_on:type";
+    } else if (fault < 0.06) {
+      delete document["taxon"];
+      check = "taxon:required";
+    } else if (fault < 0.07) {
+      document["partner"] = "XXX";
+      check = "partner:type";
+    }
+    document["tests"] = tests;
+    const whole = JSON.stringify(document);
+    if (fault > 0.985) {
+      lines.push(whole.slice(0, -random.whole(2, 30)));
+      truth.push({ line, check: "read:not-json" });
+      records++;
+      continue;
+    }
+    lines.push(whole);
+    records += tests.length;
+    if (check !== "") truth.push({ line, check });
+  }
+  return {
+    feed: "germination",
+    sender: SENDERS[partner]!,
+    name: `germination-${partner.toLowerCase()}-${month}.jsonl.gz`,
+    bytes: gzipSync(strToU8(`${lines.join("\n")}\n`), { mtime: new Date("2026-01-01T00:00:00") }),
+    records,
+    truth,
+  };
+}
+
+/** The ways in which one person's name is written. */
+function spelled(random: Random, name: string): string {
+  const [given = "", family = ""] = name.split(" ");
+  return random.pick([
+    name,
+    name,
+    name,
+    `${family}, ${given}`,
+    `${given[0]}. ${family}`,
+    name.toUpperCase(),
+    ` ${name}`,
+  ]);
+}
+
+function collectors(random: Random): OtherDelivery {
+  const rows: WorkbookCell[][] = [
+    ["Collectors of the Ashmere gardens"],
+    ["Kept by the herbaria; one row a person"],
+    [],
+    ["Person no", "Full name", "Garden", "Born on", "First year", "Sheets", "Note"],
+  ];
+  const truth: PlantedFault[] = [];
+  const people = COLLECTORS.slice(0, 180);
+  people.forEach((person, i) => {
+    const row = rows.length + 1;
+    const cells: WorkbookCell[] = [
+      `P${String(i + 1).padStart(5, "0")}`,
+      spelled(random, person),
+      random.pick(GARDENS),
+      random.chance(0.7)
+        ? { day: `${random.whole(1931, 1999)}-${two(random.whole(1, 12))}-${two(random.whole(1, 28))}` }
+        : null,
+      random.whole(1950, 2024),
+      random.whole(0, 900),
+      random.chance(0.2) ? "field notes kept in the station's library" : null,
+    ];
+    const fault = random.next();
+    const plant = (column: number, value: WorkbookCell, check: string): void => {
+      cells[column] = value;
+      truth.push({ line: row, check });
+    };
+    if (fault < 0.02) plant(5, { error: "#N/A" }, "read:cell-error");
+    else if (fault < 0.04) plant(2, "Ashmere", "garden:type");
+    else if (fault < 0.06) plant(1, null, "full_name:required");
+    else if (fault < 0.08) plant(4, 1790, "first_year:least");
+    else if (fault < 0.1) plant(5, "many", "sheets:type");
+    rows.push(cells);
+  });
+  return {
+    feed: "collectors",
+    sender: SENDERS["SMH"]!,
+    name: "collectors-2026-10.xlsx",
+    bytes: workbook([
+      { name: "Read me", rows: [] },
+      { name: "Collectors", rows },
+      { name: "Gardens", rows: [["Code", "Name"], ...GARDENS.map((g) => [g, SENDERS[g]!])] },
+    ]),
+    records: people.length,
+    truth,
+  };
+}
+
+function transfers(random: Random, month: string): OtherDelivery {
+  const out = [`<?xml version="1.0" encoding="UTF-8"?>`, `<transfers month="${month}">`];
+  const truth: PlantedFault[] = [];
+  let records = 0;
+  for (let i = 0; i < 120; i++) {
+    const from = random.pick(GARDENS);
+    let to: string = random.pick(GARDENS.filter((g) => g !== from));
+    const lots = Array.from({ length: random.whole(1, 4) }, () => ({
+      accession: `${from}-2026-${String(random.whole(1, 9999)).padStart(6, "0")}`,
+      weight: (random.whole(500, 60_000) / 1000).toFixed(3),
+    }));
+    const total = lots.reduce((n, l) => n + Math.round(Number(l.weight) * 1000), 0) / 1000;
+    const line = out.length + 1;
+    const fault = random.next();
+    if (fault < 0.03) {
+      to = "ZZZ";
+      truth.push({ line, check: "to_partner:type" });
+    } else if (fault < 0.06) {
+      lots[0]!.weight = lots[0]!.weight.replace(".", ",");
+      truth.push({ line, check: "weight_g:type" });
+    } else if (fault < 0.08) {
+      lots[0]!.accession = "";
+      truth.push({ line, check: "accession:required" });
+    }
+    records += lots.length;
+    out.push(
+      `  <transfer id="T${month.replace("-", "")}-${String(i + 1).padStart(3, "0")}" sent="${month}-${two(random.whole(1, 28))}" total_g="${total.toFixed(3)}">`,
+    );
+    out.push(`    <from>${from}</from><to>${to}</to>`);
+    lots.forEach((l, k) => {
+      out.push(`    <lot no="${k + 1}"><accession>${l.accession}</accession><weight_g>${l.weight}</weight_g></lot>`);
+    });
+    out.push("  </transfer>");
+  }
+  out.push("</transfers>", "");
+  return {
+    feed: "transfers",
+    sender: SENDERS["CWA"]!,
+    name: `transfers-${month}.xml`,
+    bytes: strToU8(out.join("\n")),
+    records,
+    truth,
+  };
+}
