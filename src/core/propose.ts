@@ -52,10 +52,11 @@ export function fieldName(column: string, used: ReadonlySet<string>): string {
   return unique;
 }
 
-function share(part: number, whole: number): string {
-  if (part === whole) return `all ${grouped(whole)} values`;
+/** “all 708 values are days”, or “99.4 % of 708 values are days; 4 would be held”. */
+function fitting(part: number, whole: number, are: string): string {
+  if (part === whole) return `all ${grouped(whole)} values ${are}`;
   const percent = (part / whole) * 100;
-  return `${percent > 99.9 ? "99.9" : percent.toFixed(1)} % of ${grouped(whole)} values; ${grouped(whole - part)} would be held`;
+  return `${percent > 99.9 ? "99.9" : percent.toFixed(1)} % of ${grouped(whole)} values ${are}; ${grouped(whole - part)} would be held`;
 }
 
 /** A length with room to grow, in the sizes that people choose. */
@@ -155,15 +156,19 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
     because(
       "type",
       "yes or no",
-      `${share(fits("boolean"), filled)} are ${column.common
-        .slice(0, 4)
-        .map((v) => v.value)
-        .join(", ")}`,
+      fitting(
+        fits("boolean"),
+        filled,
+        `are ${column.common
+          .slice(0, 4)
+          .map((v) => v.value)
+          .join(", ")}`,
+      ),
     );
     return { type: "boolean", words: { yes: ["true", "yes", "y", "t", "1"], no: ["false", "no", "n", "f", "0"] } };
   }
   if (numbers && numbers.leadingZeros === 0 && enough(fits("integer")) && numbers.whole <= 18) {
-    because("type", "whole number", `${share(fits("integer"), filled)} are digits`);
+    because("type", "whole number", fitting(fits("integer"), filled, "are digits"));
     return { type: "integer", ...limits(numbers, because) };
   }
   if (numbers && numbers.leadingZeros === 0) {
@@ -189,7 +194,11 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
       because(
         "type",
         `decimal (${precision}, ${scale})`,
-        `${share(n, filled)} are numbers with a decimal ${mark}, at most ${numbers.whole} digits before and ${numbers.part} after it`,
+        fitting(
+          n,
+          filled,
+          `are numbers with a decimal ${mark}, at most ${numbers.whole} digits before and ${numbers.part} after it`,
+        ),
       );
       return { type: "decimal", precision, scale, ...limits(numbers, because) };
     }
@@ -199,45 +208,29 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
     .map((t) => ({ format: t.type.slice(5), fits: t.fits }));
   const chosen = dateFormats(dates, filled);
   if (chosen && enough(chosen.fits)) {
-    because("type", "date", `${share(chosen.fits, filled)} are days that exist`);
+    because("type", "date", fitting(chosen.fits, filled, "are days that exist"));
     because("formats", chosen.formats.join(", "), chosen.why);
     return { type: "date", formats: chosen.formats };
   }
   if (enough(fits("timestamp"))) {
-    because("type", "date and time", `${share(fits("timestamp"), filled)} begin with a day and have a time`);
+    because("type", "date and time", fitting(fits("timestamp"), filled, "begin with a day and have a time"));
     return { type: "timestamp" } as Omit<Field, "name">;
   }
-  const known = column.common;
-  const covered = known.reduce((n, v) => n + v.count, 0);
-  const often = known.filter((v) => v.count >= 2);
-  const oftenCovered = often.reduce((n, v) => n + v.count, 0);
-  const longest = Math.max(0, ...often.map((v) => v.value.length));
-  if (
-    column.countError === 0 &&
-    often.length >= 2 &&
-    often.length <= MOST_CODES &&
-    longest <= 40 &&
-    filled >= often.length * 8 &&
-    oftenCovered >= filled * 0.98 &&
-    covered >= filled * 0.98 &&
-    column.distinct <= MOST_CODES
-  ) {
-    because("type", "code", `${grouped(often.length)} different values in ${grouped(filled)}`);
+  const codes = codesOf(column);
+  if (codes) {
+    if (codes.upper) {
+      because("cleanse", "upper case", `${grouped(codes.merged)} values differ from another in case only`, {
+        do: "case",
+        to: "upper",
+      });
+    }
+    because("type", "code", `${grouped(codes.values.length)} different values in ${grouped(filled)}`);
     because(
       "values",
-      often
-        .slice(0, 12)
-        .map((v) => v.value)
-        .join(", "),
-      `${share(oftenCovered, filled)} are one of these, each met twice or more`,
+      codes.values.slice(0, 12).join(", "),
+      fitting(codes.covered, filled, "are one of these, each met twice or more"),
     );
-    return {
-      type: "code",
-      values: often
-        .map((v) => v.value.trim())
-        .sort()
-        .filter((v, i, all) => v !== "" && all.indexOf(v) === i),
-    };
+    return { type: "code", values: codes.values };
   }
   const length = roundedLength(column.length.most);
   because("type", "text", whyText(column));
@@ -245,16 +238,42 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
   return { type: "text", length };
 }
 
+/** The values of a column that is a list of codes, spaces at the ends and, where it is needed, case taken out; null for any other. */
+function codesOf(column: ColumnProfile): { values: string[]; covered: number; upper: boolean; merged: number } | null {
+  if (column.countError > 0 || column.distinct > MOST_CODES * 2) return null;
+  const count = (key: (value: string) => string): Map<string, number> => {
+    const counts = new Map<string, number>();
+    for (const v of column.common) {
+      const value = key(v.value.trim());
+      if (value !== "") counts.set(value, (counts.get(value) ?? 0) + v.count);
+    }
+    return counts;
+  };
+  const asWritten = count((v) => v);
+  const inUpper = count((v) => v.toUpperCase());
+  // Codes that are capitals but for a few: “GB” and “gb” are one.
+  const capitals = [...asWritten].filter(([v]) => v === v.toUpperCase()).reduce((n, [, c]) => n + c, 0);
+  const upper = inUpper.size < asWritten.size && capitals > column.filled * 0.8;
+  const often = [...(upper ? inUpper : asWritten)].filter(([, c]) => c >= 2);
+  const covered = often.reduce((n, [, c]) => n + c, 0);
+  const longest = Math.max(0, ...often.map(([v]) => v.length));
+  if (often.length < 1 || often.length > MOST_CODES || longest > 40) return null;
+  if (column.filled < often.length * 8 || column.filled < 20 || covered < column.filled * 0.98) return null;
+  return { values: often.map(([v]) => v).sort(), covered, upper, merged: asWritten.size - inUpper.size };
+}
+
 function whyText(column: ColumnProfile): string {
   const zeros = column.numbers?.leadingZeros ?? 0;
   if (zeros > 0) return `${grouped(zeros)} numbers begin with 0, so it is a code and not a number`;
   const best = column.types[0];
-  if (best && best.fits > column.filled / 2) return `only ${share(best.fits, column.filled)} as ${best.type}`;
+  if (best && best.fits > column.filled / 2)
+    return `only ${((best.fits / column.filled) * 100).toFixed(1)} % of the values would do as ${best.type}`;
   return `${grouped(column.distinct)} different values`;
 }
 
 function limits(numbers: NonNullable<ColumnProfile["numbers"]>, because: Because): Pick<Field, "least"> {
-  if (numbers.least < 0) return {};
+  // Only where the values begin near nothing: a latitude of 48 to 59 says nothing about 0.
+  if (numbers.least < 0 || numbers.least > numbers.mean / 2) return {};
   because("least", "at least 0", `the least is ${numbers.least}`);
   return { least: 0 };
 }

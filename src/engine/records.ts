@@ -124,7 +124,7 @@ function arrivedByField(sifted: Sifted, course: Course, r: number): string[] {
   const { block } = sifted;
   return [...course.mapping.column].map((c) => {
     const at = r * block.width + c;
-    return c < 0 ? "" : textOf(sifted.heap.bytes, block.start[at]!, block.end[at]!);
+    return c < 0 || c >= block.width ? "" : textOf(sifted.heap.bytes, block.start[at]!, block.end[at]!);
   });
 }
 

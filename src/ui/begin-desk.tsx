@@ -131,8 +131,16 @@ export function BeginDesk({
           problem={{ type: "", title: profile.error.message, detail: profile.error.detail, hint: profile.error.hint }}
         />
       )}
-      <div className="mt-3 grid grid-cols-1 gap-8 lg:grid-cols-[27rem_1fr]">
-        <section aria-label="How it is read">
+      <div role="tablist" aria-label="Views" className="mt-3 mb-3 flex gap-5">
+        {tab("records", "First records")}
+        {tab(
+          "columns",
+          done ? `${counted(done.columns.length, "column")} of all ${grouped(done.records)} records` : "Columns",
+        )}
+        {tab("contract", proposal ? `Contract, ${counted(lines.length - rejected.size, "line")}` : "Contract")}
+      </div>
+      <div className={view === "records" ? "grid grid-cols-1 gap-8 lg:grid-cols-[24rem_1fr]" : ""}>
+        <section aria-label="How it is read" hidden={view !== "records"}>
           <h2 className="mb-2">
             {parts === null ? "Looking at the beginning…" : counted(parts.length, "part")}
             {parts && parts.length > 1 && ", each read by itself"}
@@ -171,26 +179,8 @@ export function BeginDesk({
               Guess everything again
             </button>
           )}
-          {proposal && (
-            <>
-              <h2 className="mt-4">What a load would do</h2>
-              <p>
-                {counted(plan!.contract.fields.length, "field")} into the table <b>target.{plan!.load.target}</b>,{" "}
-                {plan!.load.key.length > 0 ? `one record for each ${plan!.load.key.join(", ")}` : "without a key"},{" "}
-                {counted(plan!.cleanse.length, "step")} of cleansing
-              </p>
-            </>
-          )}
         </section>
-        <section>
-          <div role="tablist" className="mb-2 flex gap-5">
-            {tab("records", "First records")}
-            {tab(
-              "columns",
-              done ? `${counted(done.columns.length, "column")} of all ${grouped(done.records)} records` : "Columns",
-            )}
-            {tab("contract", proposal ? `Contract, ${counted(lines.length - rejected.size, "line")}` : "Contract")}
-          </div>
+        <section className="min-w-0">
           {part?.error && (
             <ProblemNote
               problem={{ type: "", title: part.error.message, detail: part.error.detail, hint: part.error.hint }}
@@ -211,6 +201,14 @@ export function BeginDesk({
             </p>
           )}
           {view === "columns" && done && <ProfileTable profile={done} />}
+          {view === "contract" && proposal && (
+            <p className="mb-2">
+              {counted(plan!.contract.fields.length, "field")} into the table <b>target.{plan!.load.target}</b>,{" "}
+              {plan!.load.key.length > 0 ? `one record for each ${plan!.load.key.join(", ")}` : "without a key"},{" "}
+              {counted(plan!.cleanse.length, "step")} of cleansing. Take a line out here, or change any of it in the
+              plan later.
+            </p>
+          )}
           {view === "contract" && proposal && (
             <table className="ledger tight">
               <thead>

@@ -2,6 +2,7 @@
 
 import { max, scaleLinear } from "d3";
 import { Fragment, useState } from "react";
+import type { ColumnChange } from "@/core/metrics/compare.ts";
 import type { ColumnProfile, Profile } from "@/core/metrics/profile.ts";
 import { Value } from "./cell.tsx";
 import { grouped, percentOf } from "./words.ts";
@@ -10,7 +11,20 @@ import { grouped, percentOf } from "./words.ts";
 export type RecordsLink = ((column: string, is: string, value?: string) => string) | null;
 
 /** One row per column: type, fill, distinct, extremes, shapes, common values; more of it on opening. */
-export function ProfileTable({ profile, link = null }: { profile: Profile; link?: RecordsLink }) {
+export function ProfileTable({
+  profile,
+  link = null,
+  changes = null,
+  seen = {},
+}: {
+  profile: Profile;
+  link?: RecordsLink;
+  /** What differs from another delivery, by column. */
+  changes?: { with: string; by: readonly ColumnChange[] } | null;
+  seen?: Record<string, { first: { names: string }; last: { names: string }; of: number; in: number }>;
+}) {
+  const changed = new Map(changes?.by.map((c) => [c.column, c.changes.join("; ")]));
+  const gone = changes?.by.filter((c) => c.kind === "gone") ?? [];
   const [open, setOpen] = useState<string | null>(null);
   const determines = (name: string): string[] =>
     profile.determines.filter((d) => d.column === name).map((d) => d.other);
@@ -27,6 +41,7 @@ export function ProfileTable({ profile, link = null }: { profile: Profile; link?
           <th>shape of most</th>
           <th>commonest</th>
           <th>to look at</th>
+          {changes && <th>differs</th>}
         </tr>
       </thead>
       <tbody>
@@ -79,16 +94,29 @@ export function ProfileTable({ profile, link = null }: { profile: Profile; link?
                   </>
                 )}
               </td>
-              <td className="changed">{notes(c).join(", ")}</td>
+              <td className="changed max-w-64 truncate" title={notes(c).join(", ")}>
+                {notes(c).join(", ")}
+              </td>
+              {changes && (
+                <td className="max-w-64 truncate" title={changed.get(c.name)}>
+                  {changed.get(c.name)}
+                </td>
+              )}
             </tr>
             {open === c.name && (
               <tr>
-                <td colSpan={9} className="bg-[var(--paper-bright)]">
-                  <Details column={c} link={link} determines={determines(c.name)} />
+                <td colSpan={10} className="bg-[var(--paper-bright)]">
+                  <Details column={c} link={link} determines={determines(c.name)} seen={seen[c.name]} />
                 </td>
               </tr>
             )}
           </Fragment>
+        ))}
+        {gone.map((c) => (
+          <tr key={c.column} className="held">
+            <td className="font-semibold">{c.column}</td>
+            <td colSpan={9}>is in {changes!.with} and not here</td>
+          </tr>
         ))}
       </tbody>
     </table>
@@ -167,7 +195,17 @@ function FillBar({ column: c }: { column: ColumnProfile }) {
   );
 }
 
-function Details({ column: c, link, determines }: { column: ColumnProfile; link: RecordsLink; determines: string[] }) {
+function Details({
+  column: c,
+  link,
+  determines,
+  seen,
+}: {
+  column: ColumnProfile;
+  link: RecordsLink;
+  determines: string[];
+  seen: { first: { names: string }; last: { names: string }; of: number; in: number } | undefined;
+}) {
   const n = c.numbers;
   return (
     <div className="grid grid-cols-[repeat(auto-fit,minmax(14rem,1fr))] gap-x-8 gap-y-3 px-2 py-2">
@@ -187,6 +225,15 @@ function Details({ column: c, link, determines }: { column: ColumnProfile; link:
             </span>
           ))}
         </p>
+        {seen && seen.of > 1 && (
+          <>
+            <h2 className="mt-2">Seen</h2>
+            <p>
+              in {seen.in} of {seen.of} deliveries that were looked at, first in {seen.first.names}, last in{" "}
+              {seen.last.names}
+            </p>
+          </>
+        )}
         {determines.length > 0 && (
           <>
             <h2 className="mt-2">Determines</h2>

@@ -38,7 +38,7 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
       <label htmlFor={`${id}-${name}`}>{title}</label>
       <div>
         {control}
-        {evidence[name] && <span className="faint ml-2 text-xs">{evidence[name]}</span>}
+        {evidence[name] && <span className="faint block text-xs">{evidence[name]}</span>}
       </div>
     </>
   );
@@ -55,7 +55,7 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
       <>
         <input
           id={`${id}-${name}`}
-          className="input input-sm w-64"
+          className="input input-sm w-full max-w-56 text-sm"
           list={`${id}-${name}-list`}
           placeholder={hint}
           value={read[name] ?? ""}
@@ -70,13 +70,13 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
     );
   const knownDelimiter = DELIMITER_WORDS.some(([d]) => d === (read.delimiter ?? "auto"));
   return (
-    <div className="grid grid-cols-[11rem_1fr] items-center gap-x-4 gap-y-2">
+    <div className="grid grid-cols-[9.5rem_1fr] items-baseline gap-x-3 gap-y-1.5">
       {line(
         "format",
         "format",
         <select
           id={`${id}-format`}
-          className="select select-sm w-64"
+          className="select select-sm w-full max-w-56 text-sm"
           value={read.as}
           onChange={(e) => set({ as: e.target.value as FormatId })}
         >
@@ -93,7 +93,7 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
           "between cells",
           <select
             id={`${id}-delimiter`}
-            className="select select-sm w-64"
+            className="select select-sm w-full max-w-56 text-sm"
             value={read.delimiter ?? "auto"}
             onChange={(e) => put({ delimiter: e.target.value })}
           >
@@ -111,7 +111,7 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
           "quote",
           <select
             id={`${id}-quote`}
-            className="select select-sm w-64"
+            className="select select-sm w-full max-w-56 text-sm"
             value={read.quote ?? '"'}
             onChange={(e) => {
               const { escape: _, ...rest } = read;
@@ -129,7 +129,7 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
           "columns begin at",
           <input
             id={`${id}-starts`}
-            className="input input-sm w-64"
+            className="input input-sm w-full max-w-56 text-sm"
             placeholder="0, 12, 30"
             defaultValue={(read.starts ?? []).join(", ")}
             key={(read.starts ?? []).join()}
@@ -150,7 +150,7 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
           "sheet",
           <select
             id={`${id}-sheets`}
-            className="select select-sm w-64"
+            className="select select-sm w-full max-w-56 text-sm"
             value={read.sheets?.length === 1 ? read.sheets[0] : (read.sheets?.join("\n") ?? "")}
             onChange={(e) => (e.target.value === "" ? without("sheets") : put({ sheets: e.target.value.split("\n") }))}
           >
@@ -171,7 +171,7 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
           "other arrays",
           <select
             id={`${id}-arrays`}
-            className="select select-sm w-64"
+            className="select select-sm w-full max-w-56 text-sm"
             value={read.arrays?.["*"]?.take ?? "join"}
             onChange={(e) =>
               put({ arrays: { ...read.arrays, "*": { take: e.target.value as "join" | "first" | "last" | "json" } } })
@@ -189,7 +189,7 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
           "encoding",
           <select
             id={`${id}-encoding`}
-            className="select select-sm w-64"
+            className="select select-sm w-full max-w-56 text-sm"
             value={read.encoding ?? "auto"}
             onChange={(e) => put({ encoding: e.target.value })}
           >
@@ -209,7 +209,7 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
             type="number"
             min={0}
             max={10000}
-            className="input input-sm w-24"
+            className="input input-sm w-24 text-sm"
             value={read.skip ?? 0}
             onChange={(e) => put({ skip: Math.max(0, Math.floor(Number(e.target.value) || 0)) })}
           />,
@@ -223,7 +223,7 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
             type="number"
             min={0}
             max={1000}
-            className="input input-sm w-24"
+            className="input input-sm w-24 text-sm"
             value={read.skip_end ?? 0}
             onChange={(e) => put({ skip_end: Math.max(0, Math.floor(Number(e.target.value) || 0)) })}
           />,

@@ -65,6 +65,7 @@ export interface NumberFacts {
 
 export interface ColumnProfile {
   readonly name: string;
+  /** Records that could be read. */
   readonly records: number;
   readonly filled: number;
   readonly empty: number;
@@ -435,14 +436,15 @@ export class ProfileFold {
     const ordered = fold.values.ordered();
     const shapes = [...fold.shapes.values()].sort((a, b) => b.count - a.count);
     const nothing = [...fold.nothing].map(([value, { count, first }]) => ({ value, count, first }));
-    const empty = this.records - fold.filled - fold.blank - nothing.reduce((n, w) => n + w.count, 0);
+    const readable = this.records - this.unreadable;
+    const empty = readable - fold.filled - fold.blank - nothing.reduce((n, w) => n + w.count, 0);
     const date = (order: RegExp): number =>
       [...fold.dates].filter(([f]) => order.test(f)).reduce((n, [, count]) => n + count, 0);
     const dayFirst = date(/^d/);
     const monthFirst = date(/^M{1,2}[^M]/);
     return {
       name,
-      records: this.records,
+      records: readable,
       filled: fold.filled,
       empty,
       blank: fold.blank,

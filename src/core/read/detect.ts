@@ -291,7 +291,7 @@ function detectEncoding(head: Uint8Array, whole: boolean): { encoding: Encoding;
     }
   }
   if (wellFormed > illFormed * 4) {
-    return { encoding: "utf-8", why: `${wellFormed} characters fit, ${illFormed} bytes do not` };
+    return { encoding: "utf-8", why: `${wellFormed} characters fit UTF-8, ${illFormed} bytes do not` };
   }
   const guess = guessBytes(head);
   return { encoding: guess.encoding, why: `${illFormed} bytes do not fit UTF-8; ${guess.why}` };

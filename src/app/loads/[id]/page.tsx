@@ -75,6 +75,9 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
           </p>
         </div>
         <div className="flex shrink-0 items-center gap-4">
+          <Link className="plain" href={`/deliveries/${load.delivery}/profile`}>
+            Profile of the delivery
+          </Link>
           {report && (
             <a className="plain" href={`/api/loads/${load.id}/report`}>
               Report as file
@@ -131,6 +134,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
             <Checks load={load.id} report={report} />
             <Changes load={load.id} report={report} />
             <Drift report={report} />
+            <TimeTaken report={report} />
           </section>
         </div>
       )}
@@ -343,6 +347,24 @@ function Changes({ load, report }: { load: number; report: LoadReport }) {
           ))}
         </tbody>
       </table>
+    </>
+  );
+}
+
+function TimeTaken({ report }: { report: LoadReport }) {
+  const timing = (report.timing ?? []).filter((t) => t.ms > 0);
+  if (timing.length === 0) return null;
+  return (
+    <>
+      <h2 className="mt-4">Time taken</h2>
+      <p>
+        {timing.map((t, i) => (
+          <span key={i}>
+            {i > 0 && ", "}
+            {t.part} <b>{duration(t.ms / 1000)}</b>
+          </span>
+        ))}
+      </p>
     </>
   );
 }

@@ -1,0 +1,69 @@
+import Link from "next/link";
+import { notFound } from "next/navigation";
+import { z } from "zod";
+import { SieveError } from "@/core/problem.ts";
+import { getDelivery } from "@/store/deliveries.ts";
+import { getFeed, planInForce } from "@/store/feeds.ts";
+import { profilesOf } from "@/store/profiles.ts";
+import { ProfileDesk, type EarlierProfile } from "@/ui/profile-desk.tsx";
+import { counted, grouped, moment } from "@/ui/words.ts";
+import { db } from "../../../server.ts";
+
+export const metadata = { title: "Profile" };
+const query = z.object({ with: z.coerce.number().int().min(1).optional() });
+
+export default async function ProfilePage({
+  params,
+  searchParams,
+}: {
+  params: Promise<{ id: string }>;
+  searchParams: Promise<Record<string, string | string[] | undefined>>;
+}) {
+  const id = Number((await params).id);
+  const wanted = query.safeParse(await searchParams).data?.with;
+  const delivery = await getDelivery(db(), Number.isInteger(id) ? id : 0).catch((error: unknown) => {
+    if (error instanceof SieveError) notFound();
+    throw error;
+  });
+  const [feed, plan, profiles] = await Promise.all([
+    getFeed(db(), delivery.feed),
+    planInForce(db(), delivery.feed).catch(() => null),
+    profilesOf(db(), delivery.feed),
+  ]);
+  const earlier = profiles.filter((p) => p.delivery !== id);
+  const chosen =
+    earlier.find((p) => p.delivery === wanted) ?? earlier.find((p) => p.delivery < id && wanted === undefined);
+  const all = [...profiles].reverse();
+  const seen: Record<string, EarlierProfile[]> = {};
+  for (const p of all) {
+    for (const c of p.document!.columns) (seen[c.name] ??= []).push({ delivery: p.delivery, names: p.names });
+  }
+  return (
+    <>
+      <div className="flex items-end justify-between border-b border-[var(--ink)] pb-3">
+        <div>
+          <p className="faint">
+            <Link href={`/feeds/${feed.name}`}>{feed.title}</Link> / delivery {id}
+          </p>
+          <h1>What is in {delivery.files.map((f) => f.name).join(", ")}</h1>
+          <p className="faint">
+            {counted(delivery.files.length, "file")}, {grouped(delivery.files.reduce((n, f) => n + f.bytes, 0))} bytes
+            {delivery.sender && `, from ${delivery.sender}`}, received {moment(delivery.receivedAt, new Date())}
+          </p>
+        </div>
+      </div>
+      <ProfileDesk
+        delivery={id}
+        read={plan?.document.read ?? null}
+        earlier={earlier.map((p) => ({ delivery: p.delivery, names: p.names }))}
+        compared={chosen ? { delivery: chosen.delivery, names: chosen.names, document: chosen.document! } : null}
+        seen={Object.fromEntries(
+          Object.entries(seen).map(([name, list]) => [
+            name,
+            { first: list[0]!, last: list.at(-1)!, of: all.length, in: list.length },
+          ]),
+        )}
+      />
+    </>
+  );
+}
