@@ -14,7 +14,7 @@ function lasting(read: ReadSection): ReadSection {
 }
 
 /** A share of the filled values that must fit a type before it is proposed; the rest would be held. */
-const ENOUGH = 0.95;
+const ENOUGH = 0.9;
 const MOST_CODES = 30;
 
 /** One line of a proposed contract: what is proposed for a field, and what in the data speaks for it. */
@@ -167,11 +167,11 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
     );
     return { type: "boolean", words: { yes: ["true", "yes", "y", "t", "1"], no: ["false", "no", "n", "f", "0"] } };
   }
-  if (numbers && numbers.leadingZeros === 0 && enough(fits("integer")) && numbers.whole <= 18) {
+  if (numbers && !isCodeOfDigits(numbers) && enough(fits("integer")) && numbers.whole <= 18) {
     because("type", "whole number", fitting(fits("integer"), filled, "are digits"));
     return { type: "integer", ...limits(numbers, because) };
   }
-  if (numbers && numbers.leadingZeros === 0) {
+  if (numbers && !isCodeOfDigits(numbers)) {
     const [point, comma] = [fits("decimal"), fits("decimal comma")];
     const both = column.types.some((t) => t.type === "decimal")
       ? fits("decimal") + fits("decimal comma") - fits("integer")
@@ -238,6 +238,11 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
   return { type: "text", length };
 }
 
+/** Numbers of which more than a few begin with 0 are codes; a lone one is a slip. */
+function isCodeOfDigits(numbers: NonNullable<ColumnProfile["numbers"]>): boolean {
+  return numbers.leadingZeros > numbers.count * 0.02;
+}
+
 /** The values of a column that is a list of codes, spaces at the ends and, where it is needed, case taken out; null for any other. */
 function codesOf(column: ColumnProfile): { values: string[]; covered: number; upper: boolean; merged: number } | null {
   if (column.countError > 0 || column.distinct > MOST_CODES * 2) return null;
@@ -264,7 +269,7 @@ function codesOf(column: ColumnProfile): { values: string[]; covered: number; up
 
 function whyText(column: ColumnProfile): string {
   const zeros = column.numbers?.leadingZeros ?? 0;
-  if (zeros > 0) return `${grouped(zeros)} numbers begin with 0, so it is a code and not a number`;
+  if (column.numbers && isCodeOfDigits(column.numbers)) return `${grouped(zeros)} numbers begin with 0, so it is a code and not a number`;
   const best = column.types[0];
   if (best && best.fits > column.filled / 2)
     return `only ${((best.fits / column.filled) * 100).toFixed(1)} % of the values would do as ${best.type}`;

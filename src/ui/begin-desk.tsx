@@ -292,7 +292,7 @@ function FirstRecords({ part }: { part: PartPreview }) {
                   </td>
                 ))
               ) : (
-                <td colSpan={part.columns.length} className="held truncate">
+                <td colSpan={part.columns.length} className="held max-w-md truncate">
                   can't be read: <span className="raw">{row.raw}</span>
                 </td>
               )}

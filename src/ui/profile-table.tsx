@@ -5,7 +5,7 @@ import { Fragment, useState } from "react";
 import type { ColumnChange } from "@/core/metrics/compare.ts";
 import type { ColumnProfile, Profile } from "@/core/metrics/profile.ts";
 import { Value } from "./cell.tsx";
-import { grouped, percentOf } from "./words.ts";
+import { counted, grouped, percentOf } from "./words.ts";
 
 /** Where the records behind a number of the profile are shown; null where they can't be. */
 export type RecordsLink = ((column: string, is: string, value?: string) => string) | null;
@@ -71,7 +71,7 @@ export function ProfileTable({
                 {c.distinctError > 0 && <span className="faint">about </span>}
                 {grouped(c.distinct)}
               </td>
-              <td className="max-w-48 truncate">
+              <td className="max-w-40 truncate">
                 <span className="raw">{c.numbers ? plain(c.numbers.least) : c.least.slice(0, 18)}</span>
                 <span className="faint"> … </span>
                 <span className="raw">{c.numbers ? plain(c.numbers.most) : c.most.slice(0, 18)}</span>
@@ -84,7 +84,7 @@ export function ProfileTable({
                   </>
                 )}
               </td>
-              <td className="max-w-44 truncate">
+              <td className="max-w-36 truncate">
                 {(c.common[0]?.count ?? 0) > 1 && (
                   <>
                     <Count href={link?.(c.name, "value", c.common[0]!.value)}>
@@ -94,11 +94,11 @@ export function ProfileTable({
                   </>
                 )}
               </td>
-              <td className="changed max-w-64 truncate" title={notes(c).join(", ")}>
+              <td className="changed max-w-48 truncate" title={notes(c).join(", ")}>
                 {notes(c).join(", ")}
               </td>
               {changes && (
-                <td className="max-w-64 truncate" title={changed.get(c.name)}>
+                <td className="max-w-52 truncate" title={changed.get(c.name)}>
                   {changed.get(c.name)}
                 </td>
               )}
@@ -151,9 +151,10 @@ export function looksLike(c: ColumnProfile): string {
 function notes(c: ColumnProfile): string[] {
   const list: string[] = [];
   const nothing = c.nothing.reduce((n, w) => n + w.count, 0);
-  if (c.repeats === 0 && c.filled === c.records && c.records > 1) list.push("could be a key");
-  else if (c.repeats !== null && c.repeats > 0 && c.repeats < c.filled * 0.01 && c.filled > 100) {
-    list.push(`nearly a key: ${grouped(c.repeats)} repeats`);
+  const keyLike = c.numbers === null || c.numbers.part === 0;
+  if (keyLike && c.repeats === 0 && c.filled === c.records && c.records > 1) list.push("could be a key");
+  else if (keyLike && c.repeats !== null && c.repeats > 0 && c.repeats < c.filled * 0.01 && c.filled > 100) {
+    list.push(`nearly a key: ${counted(c.repeats, "repeat")}`);
   }
   if (c.loose > 0) list.push(`${grouped(c.loose)} with loose spaces`);
   if (c.blank > 0) list.push(`${grouped(c.blank)} of spaces only`);

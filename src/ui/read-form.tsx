@@ -52,21 +52,34 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
     line(
       name,
       title,
-      <>
+      list.length > 0 && (read[name] === undefined || list.includes(read[name])) ? (
+        <select
+          id={`${id}-${name}`}
+          className="select select-sm w-full max-w-56 text-sm"
+          value={read[name] ?? ""}
+          onChange={(e) => (e.target.value === "" ? without(name) : put({ [name]: e.target.value }))}
+        >
+          <option value="">{hint}</option>
+          {list.map((v) => (
+            <option key={v} value={v}>
+              {v}
+            </option>
+          ))}
+        </select>
+      ) : (
         <input
           id={`${id}-${name}`}
           className="input input-sm w-full max-w-56 text-sm"
-          list={`${id}-${name}-list`}
           placeholder={hint}
-          value={read[name] ?? ""}
-          onChange={(e) => (e.target.value === "" ? without(name) : put({ [name]: e.target.value }))}
+          defaultValue={read[name] ?? ""}
+          key={read[name] ?? ""}
+          onBlur={(e) => {
+            if (e.target.value === (read[name] ?? "")) return;
+            if (e.target.value === "") without(name);
+            else put({ [name]: e.target.value });
+          }}
         />
-        <datalist id={`${id}-${name}-list`}>
-          {list.map((v) => (
-            <option key={v} value={v} />
-          ))}
-        </datalist>
-      </>,
+      ),
     );
   const knownDelimiter = DELIMITER_WORDS.some(([d]) => d === (read.delimiter ?? "auto"));
   return (
@@ -228,7 +241,7 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
             onChange={(e) => put({ skip_end: Math.max(0, Math.floor(Number(e.target.value) || 0)) })}
           />,
         )}
-      {text("comment", "comments begin with", ["#", "//", "--"], "no comments")}
+      {text("comment", "comments begin with", [], "no comments")}
       {has("header") &&
         line(
           "header",

@@ -289,3 +289,59 @@ describe("every screen", () => {
     await page.waitForFunction((id) => location.pathname === `/loads/${id}`, {}, loads[0]);
   });
 });
+
+describe("a feed from files that nobody knows yet", () => {
+  it("goes from a dropped file to a loaded target without a type typed", async () => {
+    const { db } = system;
+    const page = await web.open("/feeds/new");
+    const text = [
+      "Key;Kept on;kg;Garden",
+      ...Array.from({ length: 60 }, (_, i) => `K${i};${(i % 28) + 1}.05.2026;${i},5;${["BHG", "CWA"][i % 2]}`),
+    ].join("\n");
+    await choose(page, [{ name: "seed-lots-2026.csv", text }]);
+    await press(page, "Look at 1 file");
+    await page.waitForSelector("[aria-label='First records']");
+    await shows(page, "61 of the first 61 lines have 4 cells");
+    await shows(page, "4 columns of all 60 records");
+    await press(page, "Contract");
+    await shows(page, "60 values are days that exist");
+    await shows(page, "one record for each key");
+    await press(page, "Make the feed and load 60 records");
+    await page.waitForFunction(() => location.pathname.startsWith("/loads/"));
+    await shows(page, "60 of 60 records loaded");
+    const { rows } = await db.query("select key, kept_on, kg, garden from target.seed_lots order by _record limit 1");
+    expect(rows).toEqual([{ key: "K0", kept_on: "2026-05-01", kg: "0.5", garden: "BHG" }]);
+    await page.close();
+  });
+
+  it("shows each guess with its evidence; a guess that is changed draws the records again", async () => {
+    const page = await web.open("/feeds/new");
+    await choose(page, [
+      { name: "tests.jsonl", text: '{"acc":"A","t":[{"n":1},{"n":2}]}\n{"acc":"B","t":[{"n":3}]}\n' },
+    ]);
+    await press(page, "Look at 1 file");
+    await shows(page, "each line is a JSON document");
+    expect(await page.$$eval("[aria-label='First records'] tbody tr", (r) => r.length)).toBe(2);
+    const each = await page.evaluate(
+      () => [...document.querySelectorAll("label")].find((l) => l.textContent === "a record for each of")!.htmlFor,
+    );
+    await page.select(`[id="${each}"]`, "t");
+    await page.waitForFunction(() => document.querySelectorAll("[aria-label='First records'] tbody tr").length === 3);
+    await shows(page, "t.n");
+    await page.close();
+  });
+
+  it("a profile's numbers lead to the records that they count", async () => {
+    const { db } = system;
+    const { rows } = await db.query<{ delivery: number }>("select min(delivery)::int as delivery from sieve.load");
+    const page = await web.open(`/deliveries/${rows[0]!.delivery}/profile`);
+    await shows(page, "14 columns");
+    const href = await page.$$eval("td a.count", (links) =>
+      links.map((a) => a.getAttribute("href")!).find((h) => h.includes("is=empty"))!,
+    );
+    await page.goto(web.address + href, { waitUntil: "networkidle0" });
+    await shows(page, "is empty");
+    expect(await page.$$eval("[aria-label='Records'] tbody tr", (r) => r.length)).toBeGreaterThan(0);
+    await page.close();
+  });
+});

@@ -103,6 +103,8 @@ export async function* openFile(
       yield {
         ...opened,
         evidence: { format, ...(binary ? {} : { encoding: encoding.why }), ...opened.evidence },
+        // Places in what is packed are not places in the file.
+        resumable: opened.resumable && layer === 0,
       };
       parts.next++;
       context.part = parts.next;

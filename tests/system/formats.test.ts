@@ -1,0 +1,146 @@
+import { gzipSync } from "node:zlib";
+import { zipSync } from "fflate";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { findInDelivery } from "@/engine/delivery-records.ts";
+import { previewDelivery } from "@/engine/preview.ts";
+import { findRecords } from "@/engine/records.ts";
+import { listHeld } from "@/store/held.ts";
+import { askForProfile, getProfile, profilesOf } from "@/store/profiles.ts";
+import { OTHER_FEEDS, makeOtherDeliveries } from "../../demo/other-feeds.ts";
+import { makeFeed, savePlan } from "@/store/feeds.ts";
+import { deliver, loadNow, newFeed, newSystem, rows, type System } from "../support/system.ts";
+
+let system: System;
+beforeAll(async () => {
+  system = await newSystem();
+  await system.startWorker();
+});
+afterAll(async () => await system.end());
+
+const text = (s: string): Uint8Array => new TextEncoder().encode(s);
+
+describe("deliveries of other formats", () => {
+  it("are loaded through the same course: the demo's, with what was planted in them held", async () => {
+    const { db } = system;
+    for (const { name, title, about, plan } of OTHER_FEEDS) {
+      await makeFeed(db, { name, title, about });
+      await savePlan(db, name, plan, "the first", "test");
+    }
+    for (const d of makeOtherDeliveries()) {
+      const load = await loadNow(db, d.feed, d.bytes);
+      expect(load, `${d.name}: ${load.error?.message}`).toMatchObject({ state: "loaded", read: d.records });
+      expect(load.held, d.name).toBeGreaterThanOrEqual(d.truth.length);
+      const held = await listHeld(db, { load: load.id });
+      expect(
+        held.every((h) => d.truth.some((t) => t.line === h.line && h.problems.some((p) => p.check === t.check))),
+      ).toBe(true);
+      // Records behind counts are there although the file can't be entered in the middle.
+      const page = await findRecords(db, load.id, { outcome: "held" });
+      expect(page.records).toHaveLength(load.held!);
+      const loaded = await findRecords(db, load.id, { outcome: "loaded" }, 0, 5);
+      expect(loaded.records[0]!.values.some((v) => v !== "")).toBe(true);
+      expect(page.records.map((r) => r.line)).toEqual([...page.records.map((r) => r.line)].sort((a, b) => a - b));
+    }
+    const [test] = await rows(db, "germination_test", "accession, test_no");
+    expect(test).toMatchObject({ test_no: 1 });
+  });
+
+  it("may be many files in one archive, with columns in any order and a document among them", async () => {
+    const { db } = system;
+    await newFeed(
+      db,
+      "mixed",
+      [
+        { name: "a", type: "text" },
+        { name: "b", type: "integer" },
+      ],
+      {},
+      { read: { as: "delimited" } },
+    );
+    const zip = zipSync({ "one.csv": text("a,b\nx,1\ny,bad\n"), "two.csv": text("b;a\n2;z\n") });
+    const load = await loadNow(db, "mixed", zip, gzipSync("a,b\nq,9\n"));
+    expect(load).toMatchObject({ state: "loaded", read: 4, inserted: 3, held: 1 });
+    expect(load.report!.files.map((f) => [f.name, f.position, f.records])).toEqual([
+      ["file-0.csv/one.csv", 0, 2],
+      ["file-0.csv/two.csv", 0, 1],
+      ["file-1.csv", 1, 1],
+    ]);
+    expect((await rows(db, "mixed", "b")).map((r) => r["a"])).toEqual(["x", "z", "q"]);
+    const held = await findRecords(db, load.id, { outcome: "held" });
+    expect(held.records[0]).toMatchObject({ file: "file-0.csv/one.csv", line: 3, arrived: ["y", "bad"] });
+  });
+
+  it("that are damaged fail with one message, nothing changed, the worker alive", async () => {
+    const { db } = system;
+    await newFeed(db, "hurt", [{ name: "a", type: "text" }]);
+    const gz = gzipSync(`a\n${Array.from({ length: 4000 }, (_, i) => `${i * 7919}`).join("\n")}`);
+    const load = await loadNow(db, "hurt", new Uint8Array(gz.subarray(0, gz.length - 200)));
+    expect(load.state).toBe("failed");
+    expect(load.error!.message).toContain("damaged or not whole");
+    expect((await loadNow(db, "hurt", "a\n1\n")).state).toBe("loaded");
+    expect(await rows(db, "hurt")).toHaveLength(1);
+  });
+
+  it("bring new columns as documents come", async () => {
+    const { db } = system;
+    await newFeed(
+      db,
+      "late",
+      [
+        { name: "a", type: "integer" },
+        { name: "z", type: "text", required: true },
+      ],
+      {},
+      { read: { as: "json-lines" }, gates: [] },
+    );
+    const lines = Array.from({ length: 9000 }, (_, i) => (i < 8500 ? `{"a":${i}}` : `{"a":${i},"z":"late"}`));
+    const load = await loadNow(db, "late", lines.join("\n"));
+    expect(load).toMatchObject({ state: "loaded", inserted: 500, held: 8500 });
+    expect(load.report!.files[0]!.columns).toEqual(["a", "z"]);
+    expect((await findRecords(db, load.id, { outcome: "loaded" }, 0, 1)).records[0]!.values).toEqual(["8500", "late"]);
+  });
+});
+
+describe("a delivery that nobody knows yet", () => {
+  it("is looked into: what its files are, and their first records, damage or not", async () => {
+    const { db } = system;
+    await makeFeed(db, { name: "unknown", title: "Unknown", about: "" });
+    const id = await deliver(db, "unknown", "x;y\n1;2\n", '{"a":[{"b":1}]}\n', text("<r><i n='1'/><i n='2'/><i"));
+    const parts = await previewDelivery(db, id, {});
+    expect(parts.map((p) => [p.read.as, p.rows.length, p.error !== null])).toEqual([
+      ["delimited", 1, false],
+      ["json", 1, false],
+      ["xml", 2, true],
+    ]);
+    expect((await previewDelivery(db, id, { as: "delimited", delimiter: ",", header: false }))[0]!.columns).toEqual([
+      "1",
+    ]);
+  });
+
+  it("is profiled as a whole by the worker, once for each way of reading; numbers lead to records", async () => {
+    const { db } = system;
+    await makeFeed(db, { name: "prof", title: "Prof", about: "" });
+    const id = await deliver(db, "prof", "k,v\n1,a\n2,\n3,A b\n", "v,k\nzz,4\n");
+    const asked = await askForProfile(db, id, null);
+    expect(await askForProfile(db, id, null)).toBe(asked);
+    let profile = await getProfile(db, asked);
+    for (let i = 0; i < 200 && profile.state !== "done"; i++) {
+      await new Promise((resolve) => setTimeout(resolve, 50));
+      profile = await getProfile(db, asked);
+    }
+    expect(profile.document).toMatchObject({
+      records: 4,
+      columns: [
+        { name: "k", filled: 4 },
+        { name: "v", filled: 3, empty: 1 },
+      ],
+    });
+    expect(await profilesOf(db, "prof")).toHaveLength(1);
+    const find = (is: "empty" | "value" | "shape" | "has", value?: string) =>
+      findInDelivery(db, id, {}, { column: "v", is, value });
+    expect((await find("empty")).records).toMatchObject([{ line: 3, cells: ["2", ""] }]);
+    expect((await find("value", "zz")).records).toMatchObject([{ file: "file-1.csv", line: 2, cells: ["4", "zz"] }]);
+    expect((await find("shape", "A a")).records).toHaveLength(1);
+    expect((await find("has", "a")).records).toHaveLength(2);
+  });
+});
