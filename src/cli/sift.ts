@@ -4,6 +4,7 @@ import { once } from "node:events";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { BYTE, addToBalance, emptyBalance, heldByte } from "@/core/ledger.ts";
 import { mergeTally, newTally } from "@/core/metrics/tally.ts";
+import { ProfileFold } from "@/core/metrics/profile.ts";
 import { compilePlan, repeatProblem, type Compiled, type Problem } from "@/core/plan/compile.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
@@ -102,6 +103,7 @@ async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, 
   const nameOf = (part: number): string => names[part] ?? "";
   const tally = newTally(compiled);
   const balance = emptyBalance();
+  const extras = new ProfileFold(new MemorySpill(), 1_000_000);
   const late = new Map<string, number>();
   const files: FileFacts[] = [];
   const parts = { next: 0 };
@@ -114,6 +116,8 @@ async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, 
         break;
       }
       mergeTally(tally, next.value.tally);
+      const { extra } = course.mapping;
+      if (extra.length > 0) extras.add(next.value.block, course.columns, new Set(extra));
       const ledger = new Uint8Array(next.value.block.count);
       await writeBlock(next.value, ledger, course.columns);
       addToBalance(balance, ledger);
@@ -128,6 +132,7 @@ async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, 
     balance,
     distinct: course.distinct.map((d) => d.finish()),
     late,
+    extras: extras.finish(),
   });
   if (outputs.report) await writeFile(outputs.report, `${JSON.stringify(report, null, 2)}\n`);
   return report;

@@ -1,3 +1,4 @@
+import type { Drift } from "./map/drift.ts";
 import type { Compiled } from "./plan/compile.ts";
 import { counted, grouped } from "./problem.ts";
 import { listed, type FileFacts } from "./read/source.ts";
@@ -15,6 +16,7 @@ export interface GateInput {
   readonly files: readonly FileFacts[];
   /** Problems by the key of the check. */
   readonly problems: ReadonlyMap<string, number>;
+  readonly drift: readonly Drift[];
 }
 
 /** Measures every gate of the plan, and every check that stops the load. */
@@ -62,6 +64,24 @@ export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
       "extra column",
       extra.length === 0,
       extra.length === 0 ? "No column is unknown." : `Unknown columns in ${extra.join("; ")}.`,
+    );
+  }
+  if (plan.map.missing === "stop") {
+    const missing = input.files.flatMap((f) => (f.missing.length > 0 ? [`${f.name}: ${listed(f.missing)}`] : []));
+    judge(
+      "missing column",
+      missing.length === 0,
+      missing.length === 0 ? "Every field has its column." : `Fields without a column in ${missing.join("; ")}.`,
+    );
+  }
+  if (plan.map.reordered === "stop") {
+    const moved = input.drift.filter((d) => d.kind === "reordered columns");
+    judge(
+      "reordered columns",
+      moved.length === 0,
+      moved.length === 0
+        ? "The columns stand where they stood before."
+        : moved.map((d) => `${d.files.join(", ")}: ${d.says}.`).join(" "),
     );
   }
   for (const check of compiled.checks) {

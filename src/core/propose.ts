@@ -66,6 +66,47 @@ export function roundedLength(longest: number): number {
   return Math.max(5, Math.ceil(wanted / step) * step);
 }
 
+/** The field that a column would make, named so that no other is; and what speaks for each part of it. */
+export function proposeField(column: ColumnProfile, used: ReadonlySet<string>): { field: Field; reasons: Reason[] } {
+  const reasons: Reason[] = [];
+  const name = fieldName(column.name, used);
+  const because: Because = (part, says, why, step) => {
+    reasons.push({ field: name, part, says, why, ...(step ? { step } : {}) });
+  };
+  if (column.loose > 0 || column.blank > 0) {
+    because(
+      "cleanse",
+      "trim the ends",
+      `${grouped(column.loose + column.blank)} values have spaces at their ends or nothing else`,
+      { do: "trim" },
+    );
+  }
+  if (column.doubled > 0) {
+    because(
+      "cleanse",
+      "collapse runs of spaces",
+      `${grouped(column.doubled)} values have two spaces or more in a row`,
+      { do: "collapse" },
+    );
+  }
+  if (column.nothing.length > 0) {
+    const words = column.nothing.map((w) => w.value);
+    because(
+      "cleanse",
+      `${words.join(", ")} mean empty`,
+      `met ${grouped(column.nothing.reduce((n, w) => n + w.count, 0))} times`,
+      { do: "empty-words", words },
+    );
+  }
+  const field: Field = { name, ...typeOf(column, because) };
+  if (column.name !== name) field.title = column.name;
+  if (column.filled === column.records && column.records > 0) {
+    field.required = true;
+    because("required", "required", `filled in all ${grouped(column.records)} records`);
+  }
+  return { field, reasons };
+}
+
 /**
  * Proposes a contract from a profile: types, lengths, what is required, the key, limits, allowed
  * values and formats, and the steps that the data asks for; each with its evidence.
@@ -74,51 +115,18 @@ export function propose(profile: Profile, of: { feed: string; read: ReadSection 
   const reasons: Reason[] = [];
   const used = new Set<string>();
   const steps = new Map<string, { step: NewStep; fields: string[] }>();
-  const ask = (step: NewStep, field: string): void => {
-    const key = JSON.stringify(step);
-    const known = steps.get(key) ?? { step, fields: [] };
-    known.fields.push(field);
-    steps.set(key, known);
-  };
   const fields = profile.columns.map((column): Field => {
-    const name = fieldName(column.name, used);
-    used.add(name);
-    const because: Because = (part, says, why, step) => {
-      reasons.push({ field: name, part, says, why, ...(step ? { step } : {}) });
-      if (step) ask(step, name);
-    };
-    if (column.loose > 0 || column.blank > 0) {
-      because(
-        "cleanse",
-        "trim the ends",
-        `${grouped(column.loose + column.blank)} values have spaces at their ends or nothing else`,
-        { do: "trim" },
-      );
+    const found = proposeField(column, used);
+    used.add(found.field.name);
+    reasons.push(...found.reasons);
+    for (const { step } of found.reasons) {
+      if (!step) continue;
+      const key = JSON.stringify(step);
+      const known = steps.get(key) ?? { step, fields: [] };
+      known.fields.push(found.field.name);
+      steps.set(key, known);
     }
-    if (column.doubled > 0) {
-      because(
-        "cleanse",
-        "collapse runs of spaces",
-        `${grouped(column.doubled)} values have two spaces or more in a row`,
-        { do: "collapse" },
-      );
-    }
-    if (column.nothing.length > 0) {
-      const words = column.nothing.map((w) => w.value);
-      because(
-        "cleanse",
-        `${words.join(", ")} mean empty`,
-        `met ${grouped(column.nothing.reduce((n, w) => n + w.count, 0))} times`,
-        { do: "empty-words", words },
-      );
-    }
-    const field: Field = { name, ...typeOf(column, because) };
-    if (column.name !== name) field.title = column.name;
-    if (column.filled === column.records && column.records > 0) {
-      field.required = true;
-      because("required", "required", `filled in all ${grouped(column.records)} records`);
-    }
-    return field;
+    return found.field;
   });
 
   const key = keyOf(profile, fields, reasons);
@@ -269,7 +277,8 @@ function codesOf(column: ColumnProfile): { values: string[]; covered: number; up
 
 function whyText(column: ColumnProfile): string {
   const zeros = column.numbers?.leadingZeros ?? 0;
-  if (column.numbers && isCodeOfDigits(column.numbers)) return `${grouped(zeros)} numbers begin with 0, so it is a code and not a number`;
+  if (column.numbers && isCodeOfDigits(column.numbers))
+    return `${grouped(zeros)} numbers begin with 0, so it is a code and not a number`;
   const best = column.types[0];
   if (best && best.fits > column.filled / 2)
     return `only ${((best.fits / column.filled) * 100).toFixed(1)} % of the values would do as ${best.type}`;

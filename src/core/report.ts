@@ -1,5 +1,7 @@
 import { judgeGates, type GateResult } from "./gates.ts";
 import { assertCloses, type Balance } from "./ledger.ts";
+import { findDrift, type Drift } from "./map/drift.ts";
+import type { Profile } from "./metrics/profile.ts";
 import type { Tally } from "./metrics/tally.ts";
 import { READ_PROBLEMS, TAKEN, faultTitle, type Compiled } from "./plan/compile.ts";
 import type { UnreadableReason } from "./block.ts";
@@ -56,12 +58,6 @@ export interface CheckMetrics {
   readonly problems: number;
 }
 
-export interface Drift {
-  readonly kind: "extra column" | "missing column";
-  readonly name: string;
-  readonly files: readonly string[];
-}
-
 export interface ReportInput {
   readonly compiled: Compiled;
   readonly tally: Tally;
@@ -72,6 +68,10 @@ export interface ReportInput {
   /** Problems that only the whole load or the target could show, by the check's key. */
   readonly late: ReadonlyMap<string, number>;
   readonly timing?: readonly Timing[];
+  /** What is in the columns that no field takes. */
+  readonly extras?: Profile | null;
+  /** The columns of the files of the sender's delivery before. */
+  readonly before?: readonly (readonly string[])[];
 }
 
 /** Makes the report. Throws `balance-open` when the balance does not close. */
@@ -81,12 +81,7 @@ export function makeReport(input: ReportInput): LoadReport {
   const readable = tally.read - tally.unreadable;
   const checks = checkMetrics(input);
   const problems = new Map(checks.map((c) => [c.key, c.problems]));
-  const map = { extra: new Map<string, string[]>(), missing: new Map<string, string[]>() };
-  for (const f of files) {
-    for (const kind of ["extra", "missing"] as const) {
-      for (const name of f[kind]) map[kind].set(name, [...(map[kind].get(name) ?? []), f.name]);
-    }
-  }
+  const drift = findDrift({ compiled, files, tally, extras: input.extras ?? null, before: input.before ?? [] });
   return {
     format: REPORT_FORMAT,
     feed: compiled.plan.feed,
@@ -114,13 +109,8 @@ export function makeReport(input: ReportInput): LoadReport {
     }),
     checks,
     steps: compiled.steps.map((s, i) => ({ words: s.words, changed: tally.steps[i]! })),
-    gates: judgeGates(compiled, { read: balance.read, held: balance.outcomes.held, files, problems }),
-    drift: [
-      ...(compiled.plan.map.extra === "leave"
-        ? []
-        : [...map.extra].map(([name, inFiles]) => ({ kind: "extra column" as const, name, files: inFiles }))),
-      ...[...map.missing].map(([name, inFiles]) => ({ kind: "missing column" as const, name, files: inFiles })),
-    ],
+    gates: judgeGates(compiled, { read: balance.read, held: balance.outcomes.held, files, problems, drift }),
+    drift,
     files,
     ...(input.timing ? { timing: input.timing } : {}),
   };

@@ -1,6 +1,7 @@
 import { parentPort } from "node:worker_threads";
 import { BYTE, heldByte } from "@/core/ledger.ts";
 import { mergeTally, newTally, type Tally } from "@/core/metrics/tally.ts";
+import { ProfileFold } from "@/core/metrics/profile.ts";
 import { compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
@@ -113,6 +114,7 @@ async function runLoad({ plan, expected }: ThreadStart): Promise<void> {
   bytesRead = 0;
   try {
     const course = new Course(compiled, { spill, expected, distinct: true });
+    const extras = plan.map.extra === "leave" ? null : new ProfileFold(spill, expected);
     const files: FileFacts[] = [];
     for (;;) {
       const message = await next();
@@ -126,6 +128,8 @@ async function runLoad({ plan, expected }: ThreadStart): Promise<void> {
           files.push(...step.value);
           break;
         }
+        const { extra } = course.mapping;
+        if (extras && extra.length > 0) extras.add(step.value.block, course.columns, new Set(extra));
         sendBlock(compiled, step.value, course.resumable, total);
       }
     }
@@ -133,7 +137,13 @@ async function runLoad({ plan, expected }: ThreadStart): Promise<void> {
       const { key, onFailure } = compiled.checks[check]!;
       say({ type: "repeats", check: key, holds: onFailure !== "note", repeats });
     }
-    say({ type: "done", files, distinct: course.distinct.map((d) => d.finish()), tally: total });
+    say({
+      type: "done",
+      files,
+      distinct: course.distinct.map((d) => d.finish()),
+      tally: total,
+      extras: extras?.finish() ?? null,
+    });
   } finally {
     spill.close();
     await close();

@@ -1,3 +1,4 @@
+import type { Profile } from "@/core/metrics/profile.ts";
 import type { Tally } from "@/core/metrics/tally.ts";
 import type { Problem } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
@@ -24,7 +25,13 @@ export type FromThread =
   | { type: "took-chunk"; memory: ArrayBuffer }
   | ({ type: "block" } & BlockResult)
   | { type: "repeats"; check: string; holds: boolean; repeats: Repeat[] }
-  | { type: "done"; files: FileFacts[]; distinct: { count: number; estimated: boolean }[]; tally: Tally }
+  | {
+      type: "done";
+      files: FileFacts[];
+      distinct: { count: number; estimated: boolean }[];
+      tally: Tally;
+      extras: Profile | null;
+    }
   | { type: "failed"; code: string; message: string; detail: string; hint: string };
 
 /** One row of the ledger, with what goes to the staging tables. */

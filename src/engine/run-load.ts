@@ -9,7 +9,7 @@ import { ident, type Client, type Db } from "@/store/db.ts";
 import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { addBlock, ledgerBlocks, lateProblems, type LedgerBlock } from "@/store/ledger.ts";
-import { endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
+import { columnsBefore, endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
 import { copyDelimiter, copyRows } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
 import { fieldsOf, lateProblem } from "./late.ts";
@@ -317,6 +317,7 @@ class LoadRun {
       const meets = exists && plan.load.mode === "append" && plan.load.key.length > 0;
       const taken = meets ? await this.timed("keys of the target", () => this.findTaken()) : 0;
       const late = await this.countLate();
+      const before = await columnsBefore(client, load, this.delivery.sender);
       const balance = await this.timed("balance", () => this.provisionalBalance());
       const report = (): ReturnType<typeof makeReport> =>
         makeReport({
@@ -327,6 +328,8 @@ class LoadRun {
           distinct: done.distinct,
           late,
           timing: this.timing,
+          extras: done.extras,
+          before,
         });
       if (taken > 0) {
         balance.outcomes.inserted -= taken;

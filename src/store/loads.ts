@@ -248,6 +248,21 @@ export async function failLoad(
 }
 
 /** Writes how a load ended, with its balance and report. */
+/** The columns of each file in the load before this one of what the same sender sent to the feed. */
+export async function columnsBefore(
+  db: Queryable,
+  load: Pick<Load, "id" | "feed">,
+  sender: string,
+): Promise<string[][]> {
+  const { rows } = await db.query<{ columns: string[][] }>(
+    `select (select jsonb_agg(f->'columns') from jsonb_array_elements(l.report->'files') f) as columns
+     from sieve.load l join sieve.delivery d on d.id = l.delivery
+     where l.feed = $1 and l.id < $2 and l.state = 'loaded' and d.sender = $3 order by l.id desc limit 1`,
+    [load.feed, load.id, sender],
+  );
+  return rows[0]?.columns ?? [];
+}
+
 export async function endLoad(
   db: Queryable,
   id: number,

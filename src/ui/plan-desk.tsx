@@ -27,6 +27,7 @@ export function PlanDesk({
   ddl,
   delivery,
   sift,
+  proposed = null,
 }: {
   feed: { name: string; title: string };
   shown: { version: number; document: Plan; note: string };
@@ -35,9 +36,14 @@ export function PlanDesk({
   ddl: string;
   delivery: { id: number; name: string; bytes: number } | null;
   sift: readonly Stratum[] | null;
+  /** A change that was proposed elsewhere: made, and not saved. */
+  proposed?: Plan | null;
 }) {
   const router = useRouter();
-  const [history, setHistory] = useState<{ plans: Plan[]; at: number }>({ plans: [shown.document], at: 0 });
+  const [history, setHistory] = useState<{ plans: Plan[]; at: number }>({
+    plans: proposed ? [shown.document, proposed] : [shown.document],
+    at: proposed ? 1 : 0,
+  });
   const plan = history.plans[history.at]!;
   const changed = history.at > 0;
   const [stage, setStage] = useState<Stage>("Check");

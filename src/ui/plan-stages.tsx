@@ -76,11 +76,36 @@ export function MapStage({ plan, change }: StageProps) {
         <select
           className="select select-sm w-56"
           value={plan.map.extra}
-          onChange={(e) => change({ ...plan, map: { extra: e.target.value as Plan["map"]["extra"] } })}
+          onChange={(e) => change({ ...plan, map: { ...plan.map, extra: e.target.value as Plan["map"]["extra"] } })}
         >
           <option value="note">is noted on the report</option>
           <option value="leave">is left without a word</option>
           <option value="stop">stops the load</option>
+        </select>
+      </label>
+      <label className="mt-2 flex items-center gap-3">
+        a field without its column
+        <select
+          className="select select-sm w-56"
+          value={plan.map.missing ?? "note"}
+          onChange={(e) => change({ ...plan, map: { ...plan.map, missing: e.target.value as "note" | "stop" } })}
+        >
+          <option value="note">is noted on the report</option>
+          <option value="stop">stops the load</option>
+        </select>
+      </label>
+      <label className="mt-2 flex items-center gap-3">
+        columns in another order than before
+        <select
+          className="select select-sm w-56"
+          value={plan.map.reordered ?? "leave"}
+          onChange={(e) =>
+            change({ ...plan, map: { ...plan.map, reordered: e.target.value as "leave" | "note" | "stop" } })
+          }
+        >
+          <option value="leave">are left without a word</option>
+          <option value="note">are noted on the report</option>
+          <option value="stop">stop the load</option>
         </select>
       </label>
     </>

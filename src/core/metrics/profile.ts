@@ -367,12 +367,16 @@ export class ProfileFold {
     private readonly expected: number,
   ) {}
 
-  /** @param names the columns of the block's file; files of a delivery may differ in columns and their order */
-  add(block: Block, names: readonly string[]): void {
+  /**
+   * @param names the columns of the block's file; files of a delivery may differ in columns and their order
+   * @param only the columns to look at; all of them unless said
+   */
+  add(block: Block, names: readonly string[], only?: ReadonlySet<string>): void {
     const { count, width, heap } = block;
     const view = new DataView(heap.bytes.buffer, heap.bytes.byteOffset, heap.bytes.length);
     for (let c = 0; c < width; c++) {
       const name = names[c] ?? String(c + 1);
+      if (only && !only.has(name)) continue;
       let number = this.number.get(name);
       if (number === undefined) {
         number = this.names.push(name) - 1;

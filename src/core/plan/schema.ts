@@ -107,6 +107,11 @@ export const planSchema = z
           .enum(["leave", "note", "stop"])
           .default("note")
           .describe("What to do with columns that no field takes"),
+        missing: z.enum(["note", "stop"]).optional().describe("What to do where a field's column is missing"),
+        reordered: z
+          .enum(["leave", "note", "stop"])
+          .optional()
+          .describe("What to do where columns stand in another order than in the sender's delivery before"),
       })
       .default({ extra: "note" }),
     contract: z.strictObject({ fields: z.array(field).min(1).max(1500) }),
@@ -194,7 +199,7 @@ export interface Plan {
   format: typeof PLAN_FORMAT;
   feed: string;
   read: ReadSection;
-  map: { extra: "leave" | "note" | "stop" };
+  map: { extra: "leave" | "note" | "stop"; missing?: "note" | "stop"; reordered?: "leave" | "note" | "stop" };
   contract: { fields: Field[] };
   cleanse: Step[];
   check: { check: "unique"; in: string[]; on_failure: OnFailure }[];

@@ -23,6 +23,7 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
     listLoads(db(), { feed: name, limit: 60 }),
   ]);
   const ended = loads.filter((l) => l.state === "loaded" || l.state === "stopped");
+  const drift = loads.flatMap((l) => (l.drift ?? []).map((d) => ({ ...d, load: l.id })));
   return (
     <>
       <div className="flex items-end justify-between border-b border-[var(--ink)] pb-3">
@@ -66,6 +67,28 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
           )}
         </section>
         <section>
+          {drift.length > 0 && (
+            <>
+              <h2>Drift, {drift.length === 1 ? "1 time" : `${drift.length} times`}</h2>
+              <table className="ledger mb-4">
+                <tbody>
+                  {drift.slice(0, 12).map((d) => (
+                    <tr key={`${d.load} ${d.kind} ${d.name}`}>
+                      <td className="n align-top">
+                        <Link className="count" href={`/loads/${d.load}`}>
+                          {d.load}
+                        </Link>
+                      </td>
+                      <td>
+                        {d.kind} <b className="break-words">{d.name}</b>
+                        <span className="faint block text-xs">{d.says ?? d.files.join(", ")}</span>
+                      </td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </>
+          )}
           <h2>Plan versions</h2>
           <table className="ledger">
             <thead>

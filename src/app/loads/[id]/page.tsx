@@ -133,7 +133,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
             <Fields load={load.id} report={report} />
             <Checks load={load.id} report={report} />
             <Changes load={load.id} report={report} />
-            <Drift report={report} />
+            <Drift report={report} feed={load.feed} />
             <TimeTaken report={report} />
           </section>
         </div>
@@ -369,7 +369,7 @@ function TimeTaken({ report }: { report: LoadReport }) {
   );
 }
 
-function Drift({ report }: { report: LoadReport }) {
+function Drift({ report, feed }: { report: LoadReport; feed: string }) {
   return (
     <>
       <h2 className="mt-4">Drift</h2>
@@ -377,8 +377,15 @@ function Drift({ report }: { report: LoadReport }) {
         <p>The columns are those of the plan.</p>
       ) : (
         report.drift.map((d) => (
-          <p key={`${d.kind} ${d.name}`}>
-            {d.kind} <b>{d.name}</b> in {d.files.join(", ")}
+          <p key={`${d.kind} ${d.name}`} className="mb-1">
+            {d.kind} <b>{d.name}</b> in {d.files.slice(0, 4).join(", ")}
+            {d.files.length > 4 && ` and ${d.files.length - 4} more`}
+            {d.says && <span className="faint block">{d.says}</span>}
+            {d.field && (
+              <Link className="plain" href={`/feeds/${feed}/plan?field=${encodeURIComponent(JSON.stringify(d.field))}`}>
+                {d.kind === "renamed column" ? `Let ${d.field.name} take it` : `Make the field ${d.field.name} of it`}
+              </Link>
+            )}
           </p>
         ))
       )}

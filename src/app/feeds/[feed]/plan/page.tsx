@@ -1,5 +1,6 @@
 import { notFound } from "next/navigation";
 import { z } from "zod";
+import { parsePlan, type Field, type Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
 import { createTargetSql } from "@/engine/target.ts";
 import { getDelivery, latestDelivery } from "@/store/deliveries.ts";
@@ -8,7 +9,25 @@ import { listLoads } from "@/store/loads.ts";
 import { PlanDesk } from "@/ui/plan-desk.tsx";
 import { db } from "../../../server.ts";
 
-const query = z.object({ version: z.coerce.number().int().min(1).optional() });
+const query = z.object({
+  version: z.coerce.number().int().min(1).optional(),
+  /** A field to put into the plan, as JSON: what a report proposes of a column. */
+  field: z.string().max(20_000).optional(),
+});
+
+/** The plan with one field more, or changed; the plan as it is where that would not be one. */
+function withField(document: Plan, json: string | undefined): Plan | null {
+  if (!json) return null;
+  try {
+    const field = JSON.parse(json) as Field;
+    const { fields } = document.contract;
+    const there = fields.some((f) => f.name === field.name);
+    const next = there ? fields.map((f) => (f.name === field.name ? field : f)) : [...fields, field];
+    return parsePlan({ ...document, contract: { fields: next } });
+  } catch {
+    return null;
+  }
+}
 
 export default async function PlanPage({
   params,
@@ -20,7 +39,7 @@ export default async function PlanPage({
   const name = (await params).feed;
   try {
     const feed = await getFeed(db(), name);
-    const { version } = query.parse(await searchParams);
+    const { version, field } = query.parse(await searchParams);
     const newest = await planInForce(db(), name);
     const shown = version === undefined ? newest : await getPlanVersion(db(), name, version);
     const latest = await latestDelivery(db(), name);
@@ -30,6 +49,7 @@ export default async function PlanPage({
     return (
       <PlanDesk
         key={shown.id}
+        proposed={withField(shown.document, field)}
         feed={{ name, title: feed.title }}
         shown={{ version: shown.version ?? 0, document: shown.document, note: shown.note }}
         newest={newest.version ?? 0}
