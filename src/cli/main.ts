@@ -3,6 +3,7 @@ import { errorLines, grouped, SieveError } from "@/core/problem.ts";
 import { loadPlan, siftFiles } from "./sift.ts";
 import { FORMAT_IDS, type FormatId } from "@/core/read/format.ts";
 import type { ReadSettings } from "@/core/read/source.ts";
+import { CONTRACT_STANDARDS, giveContract } from "@/core/interop/contract.ts";
 import { readFiles } from "./read.ts";
 
 /** Exit codes: 0 done, 1 a gate stopped the load, 2 a usage error, 3 a failure. */
@@ -120,6 +121,23 @@ withReadFlags(
   const { feed, ...flags } = o;
   process.stdout.write(`${JSON.stringify(await proposeFor(files, feed, readSettings(flags)), null, 2)}\n`);
 });
+
+program
+  .command("contract")
+  .description("Give a plan's contract out in an open standard; what it can't say goes to standard error.")
+  .argument("<plan.json>", "the plan")
+  .requiredOption("--as <standard>", CONTRACT_STANDARDS.join(", "))
+  .action(async (path: string, options: { as: string }) => {
+    const standard = CONTRACT_STANDARDS.find((s) => s === options.as);
+    if (!standard) {
+      throw new SieveError("usage", `“${options.as}” is not a standard for contracts.`, {
+        hint: `Give one of ${CONTRACT_STANDARDS.join(", ")}.`,
+      });
+    }
+    const { document, lost } = giveContract(await loadPlan(path), standard);
+    for (const line of lost) process.stderr.write(`can't be said: ${line}\n`);
+    process.stdout.write(`${JSON.stringify(document, null, 2)}\n`);
+  });
 
 program
   .command("load")

@@ -6,6 +6,7 @@ import { useCallback, useEffect, useMemo, useState } from "react";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import type { Stratum } from "@/core/strata.ts";
 import { api, problemOf, type ApiProblem } from "./api.ts";
+import { ContractExchange } from "./contract-exchange.tsx";
 import { isTyping } from "./nav.tsx";
 import { FieldTable } from "./plan-fields.tsx";
 import { ReadStage, LoadStage, MapStage, StepList } from "./plan-stages.tsx";
@@ -321,7 +322,10 @@ export function PlanDesk({
           ) : stage === "Cleanse" ? (
             <StepList plan={plan} change={change} />
           ) : stage === "Check" ? (
-            <FieldTable plan={plan} change={change} />
+            <>
+              <FieldTable plan={plan} change={change} />
+              <ContractExchange plan={plan} change={change} />
+            </>
           ) : (
             <LoadStage plan={plan} change={change} ddl={ddl} />
           )}

@@ -29,97 +29,99 @@ export function ProfileTable({
   const determines = (name: string): string[] =>
     profile.determines.filter((d) => d.column === name).map((d) => d.other);
   return (
-    <table className="ledger tight">
-      <thead>
-        <tr>
-          <th>column</th>
-          <th>looks like</th>
-          <th className="n">filled %</th>
-          <th aria-label="Share filled" className="w-20" />
-          <th className="n">distinct</th>
-          <th>least … most</th>
-          <th>shape of most</th>
-          <th>commonest</th>
-          <th>to look at</th>
-          {changes && <th>differs</th>}
-        </tr>
-      </thead>
-      <tbody>
-        {profile.columns.map((c) => (
-          <Fragment key={c.name}>
-            <tr>
-              <td className="font-semibold">
-                <button
-                  type="button"
-                  className="plain text-left"
-                  aria-expanded={open === c.name}
-                  onClick={() => setOpen(open === c.name ? null : c.name)}
-                >
-                  {c.name}
-                </button>
-              </td>
-              <td className="whitespace-nowrap">{looksLike(c)}</td>
-              <td className="n">
-                <Count href={c.filled < c.records ? link?.(c.name, "empty") : undefined}>
-                  {percentOf(c.filled, c.records)}
-                </Count>
-              </td>
-              <td>
-                <FillBar column={c} />
-              </td>
-              <td className="n whitespace-nowrap">
-                {c.distinctError > 0 && <span className="faint">about </span>}
-                {grouped(c.distinct)}
-              </td>
-              <td className="max-w-40 truncate">
-                <span className="raw">{c.numbers ? plain(c.numbers.least) : c.least.slice(0, 18)}</span>
-                <span className="faint"> … </span>
-                <span className="raw">{c.numbers ? plain(c.numbers.most) : c.most.slice(0, 18)}</span>
-              </td>
-              <td className="max-w-40 truncate whitespace-nowrap">
-                {c.shapes[0] && (
-                  <>
-                    <span className="raw">{c.shapes[0].value.slice(0, 18)}</span>{" "}
-                    <span className="faint">{percentOf(c.shapes[0].count, c.filled)} %</span>
-                  </>
-                )}
-              </td>
-              <td className="max-w-36 truncate">
-                {(c.common[0]?.count ?? 0) > 1 && (
-                  <>
-                    <Count href={link?.(c.name, "value", c.common[0]!.value)}>
-                      <Value text={c.common[0]!.value.slice(0, 24)} />
-                    </Count>{" "}
-                    <span className="faint">{grouped(c.common[0]!.count)}</span>
-                  </>
-                )}
-              </td>
-              <td className="changed max-w-48 truncate" title={notes(c).join(", ")}>
-                {notes(c).join(", ")}
-              </td>
-              {changes && (
-                <td className="max-w-52 truncate" title={changed.get(c.name)}>
-                  {changed.get(c.name)}
-                </td>
-              )}
-            </tr>
-            {open === c.name && (
-              <tr>
-                <td colSpan={10} className="bg-[var(--paper-bright)]">
-                  <Details column={c} link={link} determines={determines(c.name)} seen={seen[c.name]} />
-                </td>
-              </tr>
-            )}
-          </Fragment>
-        ))}
-        {gone.map((c) => (
-          <tr key={c.column} className="held">
-            <td className="font-semibold">{c.column}</td>
-            <td colSpan={9}>is in {changes!.with} and not here</td>
+    <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="Columns">
+      <table className="ledger tight">
+        <thead>
+          <tr>
+            <th>column</th>
+            <th>looks like</th>
+            <th className="n">filled %</th>
+            <th aria-label="Share filled" className="w-20" />
+            <th className="n">distinct</th>
+            <th>least … most</th>
+            <th>shape of most</th>
+            <th>commonest</th>
+            <th>to look at</th>
+            {changes && <th>differs</th>}
           </tr>
-        ))}
-      </tbody>
-    </table>
+        </thead>
+        <tbody>
+          {profile.columns.map((c) => (
+            <Fragment key={c.name}>
+              <tr>
+                <td className="font-semibold">
+                  <button
+                    type="button"
+                    className="plain text-left"
+                    aria-expanded={open === c.name}
+                    onClick={() => setOpen(open === c.name ? null : c.name)}
+                  >
+                    {c.name}
+                  </button>
+                </td>
+                <td className="whitespace-nowrap">{looksLike(c)}</td>
+                <td className="n">
+                  <Count href={c.filled < c.records ? link?.(c.name, "empty") : undefined}>
+                    {percentOf(c.filled, c.records)}
+                  </Count>
+                </td>
+                <td>
+                  <FillBar column={c} />
+                </td>
+                <td className="n whitespace-nowrap">
+                  {c.distinctError > 0 && <span className="faint">about </span>}
+                  {grouped(c.distinct)}
+                </td>
+                <td className="max-w-40 truncate">
+                  <span className="raw">{c.numbers ? plain(c.numbers.least) : c.least.slice(0, 18)}</span>
+                  <span className="faint"> … </span>
+                  <span className="raw">{c.numbers ? plain(c.numbers.most) : c.most.slice(0, 18)}</span>
+                </td>
+                <td className="max-w-40 truncate whitespace-nowrap">
+                  {c.shapes[0] && (
+                    <>
+                      <span className="raw">{c.shapes[0].value.slice(0, 18)}</span>{" "}
+                      <span className="faint">{percentOf(c.shapes[0].count, c.filled)} %</span>
+                    </>
+                  )}
+                </td>
+                <td className="max-w-36 truncate">
+                  {(c.common[0]?.count ?? 0) > 1 && (
+                    <>
+                      <Count href={link?.(c.name, "value", c.common[0]!.value)}>
+                        <Value text={c.common[0]!.value.slice(0, 24)} />
+                      </Count>{" "}
+                      <span className="faint">{grouped(c.common[0]!.count)}</span>
+                    </>
+                  )}
+                </td>
+                <td className="changed max-w-48 truncate" title={notes(c).join(", ")}>
+                  {notes(c).join(", ")}
+                </td>
+                {changes && (
+                  <td className="max-w-52 truncate" title={changed.get(c.name)}>
+                    {changed.get(c.name)}
+                  </td>
+                )}
+              </tr>
+              {open === c.name && (
+                <tr>
+                  <td colSpan={10} className="bg-[var(--paper-bright)]">
+                    <Details column={c} link={link} determines={determines(c.name)} seen={seen[c.name]} />
+                  </td>
+                </tr>
+              )}
+            </Fragment>
+          ))}
+          {gone.map((c) => (
+            <tr key={c.column} className="held">
+              <td className="font-semibold">{c.column}</td>
+              <td colSpan={9}>is in {changes!.with} and not here</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
   );
 }
 

@@ -1,5 +1,6 @@
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
+import { Readable } from "node:stream";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import type { Page } from "puppeteer-core";
 import { ACCESSIONS } from "../../demo/plan.ts";
@@ -232,9 +233,20 @@ describe("every screen", () => {
   it.each(["paper", "loam"] as const)(
     "has no fault that axe finds, and nothing wider than the window, in %s",
     async (theme) => {
+      const { db } = system;
+      await makeFeed(db, { name: "unknown", title: "Unknown", about: "" });
+      if (theme === "paper") {
+        const id = await makeDelivery(db, "unknown", "test", "");
+        const bytes = new TextEncoder().encode("a;b\n1;2\n");
+        await receiveFile(db, id, "a.csv", Readable.from([bytes]), bytes.length);
+      }
       for (const path of [
         "/",
         "/feeds",
+        "/feeds/new",
+        "/feeds/unknown/begin",
+        "/deliveries/1/profile",
+        "/deliveries/1/records?column=Partner&is=value&value=BHG",
         "/feeds/accessions",
         "/feeds/accessions/plan",
         `/loads/${loads[0]}`,

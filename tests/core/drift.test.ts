@@ -28,7 +28,7 @@ async function driftOf(text: string, before: string[][] = [], map: object = {}) 
   const noSpool = async () => memoryFile("", "");
   const course = new Course(compiled);
   const tally = newTally(compiled);
-  let files: FileFacts[] = [];
+  let files: FileFacts[];
   const blocks = siftFile(course, memoryFile("now.csv", text), 0, plan.read, noSpool);
   for (;;) {
     const next = await blocks.next();

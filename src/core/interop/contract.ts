@@ -1,0 +1,53 @@
+import { SieveError } from "../problem.ts";
+import type { Field, Plan } from "../plan/schema.ts";
+import { fromCsvw, toCsvw } from "./csvw.ts";
+import { fromJsonSchema, toJsonSchema } from "./json-schema.ts";
+import { fromTableSchema, toTableSchema } from "./table-schema.ts";
+
+/** Open standards in which a contract can be given out and brought in. */
+export const CONTRACT_STANDARDS = ["json-schema", "table-schema", "csvw"] as const;
+export type ContractStandard = (typeof CONTRACT_STANDARDS)[number];
+
+export const STANDARD_TITLES: Record<ContractStandard, string> = {
+  "json-schema": "JSON Schema",
+  "table-schema": "Table Schema",
+  csvw: "CSV on the Web",
+};
+
+/** What came of it, and what the other side has no words for. */
+export interface Given {
+  readonly document: object;
+  readonly lost: readonly string[];
+}
+
+export interface Taken {
+  readonly fields: Field[];
+  readonly key: string[];
+  readonly lost: readonly string[];
+}
+
+/** The contract of a plan in an open standard. */
+export function giveContract(plan: Plan, as: ContractStandard): Given {
+  switch (as) {
+    case "json-schema":
+      return toJsonSchema(plan);
+    case "table-schema":
+      return toTableSchema(plan);
+    case "csvw":
+      return toCsvw(plan);
+  }
+}
+
+/** Fields from a document of any of the standards, told by what is in it. Throws `contract-unknown`. */
+export function takeContract(document: unknown): Taken & { standard: ContractStandard } {
+  if (typeof document === "object" && document !== null && !Array.isArray(document)) {
+    const d = document as Record<string, unknown>;
+    if ("@context" in d || "tableSchema" in d || "tables" in d) return { ...fromCsvw(d), standard: "csvw" };
+    if (Array.isArray(d["fields"]) || "resources" in d) return { ...fromTableSchema(d), standard: "table-schema" };
+    if ("properties" in d || "$schema" in d || "items" in d) return { ...fromJsonSchema(d), standard: "json-schema" };
+  }
+  throw new SieveError("contract-unknown", "The document is no contract that can be understood.", {
+    detail: "It is neither JSON Schema with properties, nor Table Schema with fields, nor CSV on the Web metadata.",
+    hint: "Check that it is the right file.",
+  });
+}

@@ -1,0 +1,130 @@
+import type { Field, Plan } from "../plan/schema.ts";
+import type { Given, Taken } from "./contract.ts";
+import { FieldTaker, limitsOf } from "./names.ts";
+
+const asNumber = (v: number | string): number => Number(v);
+
+/** JSON Schema (draft 2020-12) of one record as an object, values typed. */
+export function toJsonSchema(plan: Plan): Given {
+  const lost: string[] = [];
+  const properties: Record<string, object> = {};
+  for (const f of plan.contract.fields) properties[f.name] = propertyOf(f, lost);
+  if (plan.load.key.length > 0)
+    lost.push(`the key ${plan.load.key.join(", ")}: JSON Schema speaks of one record at a time`);
+  return {
+    document: {
+      $schema: "https://json-schema.org/draft/2020-12/schema",
+      title: plan.feed,
+      type: "object",
+      properties,
+      required: plan.contract.fields.filter((f) => f.required).map((f) => f.name),
+    },
+    lost,
+  };
+}
+
+function propertyOf(f: Field, lost: string[]): object {
+  const title = f.title ? { title: f.title } : {};
+  const typed = (type: string): { type: string | string[] } => ({ type: f.required ? type : [type, "null"] });
+  if (f.unique) lost.push(`${f.name}: that no two records have the same value`);
+  if (f.on_failure) lost.push(`${f.name}: what happens when a check fails`);
+  if (f.also?.length) lost.push(`${f.name}: its other names`);
+  switch (f.type) {
+    case "integer":
+    case "decimal": {
+      if (f.type === "decimal") lost.push(`${f.name}: at most ${f.precision} digits`);
+      return {
+        ...title,
+        ...typed(f.type === "integer" ? "integer" : "number"),
+        ...(f.least === undefined ? {} : { minimum: asNumber(f.least) }),
+        ...(f.most === undefined ? {} : { maximum: asNumber(f.most) }),
+        ...(f.type === "decimal" && f.scale! > 0 && f.scale! < 16 ? { multipleOf: Number(`1e-${f.scale}`) } : {}),
+      };
+    }
+    case "boolean":
+      return { ...title, ...typed("boolean") };
+    case "date":
+    case "timestamp":
+      if (f.formats) lost.push(`${f.name}: the formats ${f.formats.join(", ")}`);
+      if (f.least !== undefined || f.most !== undefined) lost.push(`${f.name}: its least and most date`);
+      return { ...title, ...typed("string"), format: f.type === "date" ? "date" : "date-time" };
+    case "code":
+      return { ...title, ...typed("string"), enum: [...(f.values ?? []), ...(f.required ? [] : [null])] };
+    default:
+      return {
+        ...title,
+        ...typed("string"),
+        ...(f.length === undefined ? {} : { maxLength: f.length }),
+        ...(f.pattern === undefined ? {} : { pattern: f.pattern }),
+      };
+  }
+}
+
+/** Fields from JSON Schema of an object, or of an array of objects. */
+export function fromJsonSchema(document: Record<string, unknown>): Taken {
+  const taker = new FieldTaker();
+  const items = document["items"];
+  const schema = (document["type"] === "array" && typeof items === "object" ? items : document) as Record<
+    string,
+    unknown
+  >;
+  const required = new Set(Array.isArray(schema["required"]) ? schema["required"] : []);
+  for (const word of ["allOf", "anyOf", "oneOf", "if", "not", "dependentRequired", "$ref"]) {
+    if (word in schema) taker.lost.push(`${word}: rules over several fields`);
+  }
+  for (const [name, value] of Object.entries((schema["properties"] ?? {}) as Record<string, unknown>)) {
+    const p = (typeof value === "object" && value !== null ? value : {}) as Record<string, unknown>;
+    const types = (Array.isArray(p["type"]) ? p["type"] : [p["type"]]).filter((t) => t !== "null");
+    const title = typeof p["title"] === "string" ? p["title"] : undefined;
+    const base =
+      required.has(name) && !(Array.isArray(p["type"]) && p["type"].includes("null")) ? { required: true } : {};
+    const known = [
+      "type",
+      "title",
+      "description",
+      "minimum",
+      "maximum",
+      "multipleOf",
+      "format",
+      "enum",
+      "const",
+      "maxLength",
+      "pattern",
+      "examples",
+      "default",
+      "$comment",
+    ];
+    for (const word of Object.keys(p)) if (!known.includes(word)) taker.lose(name, word);
+    const values = Array.isArray(p["enum"])
+      ? p["enum"].filter((v) => v !== null).map(String)
+      : "const" in p
+        ? [String(p["const"])]
+        : null;
+    if (values && values.length > 0) taker.add(name, title, { ...base, type: "code", values });
+    else if (types[0] === "integer")
+      taker.add(name, title, { ...base, type: "integer", ...limitsOf(p["minimum"], p["maximum"]) });
+    else if (types[0] === "number") {
+      const step = /^1e-(\d+)$|^0\.(0*1)$/.exec(String(p["multipleOf"] ?? ""));
+      const scale = step ? Number(step[1] ?? step[2]!.length) : 6;
+      taker.add(name, title, {
+        ...base,
+        type: "decimal",
+        precision: scale + 12,
+        scale,
+        ...limitsOf(p["minimum"], p["maximum"]),
+      });
+    } else if (types[0] === "boolean")
+      taker.add(name, title, { ...base, type: "boolean", words: { yes: ["true"], no: ["false"] } });
+    else if (types[0] === "string" && p["format"] === "date")
+      taker.add(name, title, { ...base, type: "date", formats: ["yyyy-MM-dd"] });
+    else if (types[0] === "string" && p["format"] === "date-time")
+      taker.add(name, title, { ...base, type: "timestamp" } as Field);
+    else {
+      if (types[0] === "object" || types[0] === "array") taker.lose(name, `it is ${String(types[0])}, taken as text`);
+      if (p["format"] !== undefined) taker.lose(name, `the format ${String(p["format"])}`);
+      const length = typeof p["maxLength"] === "number" && p["maxLength"] > 0 ? { length: p["maxLength"] } : {};
+      taker.add(name, title, { ...base, type: "text", ...length, ...taker.pattern(name, p["pattern"], false) });
+    }
+  }
+  return { fields: taker.fields, key: [], lost: taker.lost };
+}

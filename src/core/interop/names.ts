@@ -1,0 +1,62 @@
+import { formatSchema } from "../type/date.ts";
+import { compilePattern } from "../pattern.ts";
+import type { Field } from "../plan/schema.ts";
+import { fieldName } from "../propose.ts";
+
+/** Gathers fields that come from elsewhere: names that a plan allows, and what could not be taken along. */
+export class FieldTaker {
+  readonly fields: Field[] = [];
+  readonly lost: string[] = [];
+  private readonly used = new Set<string>();
+  private readonly named = new Map<string, string>();
+
+  add(name: string, title: string | undefined, rest: Omit<Field, "name">): void {
+    const own = fieldName(name, this.used);
+    this.used.add(own);
+    this.named.set(name, own);
+    const shown = title ?? (own === name ? undefined : name);
+    const field: Field = { name: own, ...rest };
+    if (shown) field.title = shown.slice(0, 120);
+    if (own !== name) field.also = [name.slice(0, 200)];
+    this.fields.push(field);
+  }
+
+  /** The names here of fields there; those that are not there are lost. */
+  names(list: readonly unknown[], what: string): string[] {
+    return list.flatMap((n) => {
+      const own = this.named.get(String(n));
+      if (!own) this.lost.push(`${what}: there is no field ${String(n)}`);
+      return own ? [own] : [];
+    });
+  }
+
+  lose(field: string, what: string): void {
+    this.lost.push(`${field}: ${what}`);
+  }
+
+  /** A pattern that the whole value must fit; nothing where RE2 has no words for it. */
+  pattern(field: string, source: unknown, whole: boolean): Pick<Field, "pattern"> {
+    if (typeof source !== "string" || source === "") return {};
+    const pattern = whole ? `^(?:${source})$` : source;
+    try {
+      compilePattern(pattern);
+      return { pattern };
+    } catch {
+      this.lose(field, `its pattern ${source} is not one of linear time`);
+      return {};
+    }
+  }
+
+  formats(field: string, format: string | null): Pick<Field, "formats"> | null {
+    if (format === null) return null;
+    if (formatSchema.safeParse(format).success) return { formats: [format] };
+    this.lose(field, `its format ${format} is not understood`);
+    return null;
+  }
+}
+
+/** Limits of a field as numbers or texts, where they are there. */
+export function limitsOf(least: unknown, most: unknown): Pick<Field, "least" | "most"> {
+  const limit = (v: unknown): v is number | string => typeof v === "number" || (typeof v === "string" && v !== "");
+  return { ...(limit(least) ? { least } : {}), ...(limit(most) ? { most } : {}) };
+}
