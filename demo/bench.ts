@@ -8,6 +8,8 @@ import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
 import { askForLoad, getLoad, type Load } from "@/store/loads.ts";
 import { migrate } from "@/store/migrate.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
+import { benchFormats, benchProfile } from "./bench-read.ts";
 import { Random } from "./random.ts";
 import { COLLECTORS, COUNTRIES, REMARKS, SITES, TAXA } from "./words.ts";
 
@@ -97,6 +99,11 @@ async function main(): Promise<void> {
   await makeFile(tenth, COUNT / 10);
   await makeFile(more, COUNT / 5, COUNT * 0.85, " weighed again");
   say(`${grouped(COUNT)} records of 12 fields, ${grouped(statSync(whole).size)} bytes; 6 steps, ${String(17)} checks`);
+
+  const rounds = Math.min(3, ROUNDS);
+  await benchFormats(folder, Math.min(100_000, COUNT), rounds, say);
+  await benchProfile(whole, parsePlan(PLAN), rounds, say);
+  if (process.env["BENCH_ONLY"] === "read") return;
 
   const db = openDb(url, 4);
   await migrate(db);

@@ -3,12 +3,13 @@ import { join } from "node:path";
 import { balanceLine } from "@/core/ledger.ts";
 import { errorLines, grouped } from "@/core/problem.ts";
 import { watchLoad } from "@/cli/load.ts";
-import { openDb } from "@/store/db.ts";
+import { makeSource } from "@/store/sources.ts";
+import { openDb, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
 import { askForLoad } from "@/store/loads.ts";
 import { makeDeliveries } from "./generate.ts";
-import { OTHER_FEEDS, makeOtherDeliveries } from "./other-feeds.ts";
+import { HUMIDITY, OTHER_FEEDS, makeOtherDeliveries } from "./other-feeds.ts";
 import { ACCESSIONS } from "./plan.ts";
 
 /** Fills an empty store with the demo: writes the deliveries to a folder and loads them as anybody's are. */
@@ -50,6 +51,7 @@ async function main(folder: string): Promise<void> {
       if (rowCount === 0) await savePlan(db, name, plan, "The contract agreed with the gardens", "Ines");
     }
     for (const d of others) writeFileSync(join(folder, d.name), d.bytes);
+    await makeSources(db, folder);
     const all = [...deliveries.map((d) => ({ ...d, feed: "accessions" })), ...others];
     for (const d of all) {
       const id = await makeDelivery(db, d.feed, "demo", d.sender);
@@ -63,6 +65,45 @@ async function main(folder: string): Promise<void> {
   } finally {
     await db.end();
   }
+}
+
+/** One source of each kind, each with its stand-in: a watched folder, a partner's outbox, a station's database. */
+async function makeSources(db: Db, folder: string): Promise<void> {
+  if ((await db.query("select 1 from sieve.source limit 1")).rowCount) return;
+  const inbox = join(folder, "../inbox/transfers");
+  mkdirSync(inbox, { recursive: true });
+  const extra = makeOtherDeliveries(20260911).find((d) => d.feed === "transfers")!;
+  writeFileSync(
+    join(inbox, "transfers-late-2026-09.xml"),
+    Buffer.from(extra.bytes).toString().replaceAll('id="T', 'id="L'),
+  );
+  await makeSource(db, "transfers", "inbox", { folder: "transfers", pattern: "*.xml" }, 15, "Ines");
+  await makeSource(
+    db,
+    "germination",
+    "outbox",
+    { address: "http://127.0.0.1:4311/files", pattern: "*.jsonl.gz" },
+    30,
+    "Ines",
+  );
+  await db.query(`create schema if not exists station;
+    create table if not exists station.reading (id integer primary key, site text, read_at timestamptz, humidity numeric(5,2));
+    insert into station.reading select n, 'Vault ' || (1 + n % 3), timestamptz '2026-10-01 00:00Z' + n * interval '1 hour', 15 + (n * 37 % 100) / 25.0
+      from generate_series(1, 240) n on conflict do nothing`);
+  await makeFeed(db, {
+    name: "humidity",
+    title: "Humidity of the vaults",
+    about: "What the vaults' own database has measured; taken by a query.",
+  });
+  await savePlan(db, "humidity", HUMIDITY, "The contract agreed with the vaults", "Ines");
+  await makeSource(
+    db,
+    "humidity",
+    "query",
+    { sql: "select id, site, read_at, humidity from station.reading", cursor: "id" },
+    60,
+    "Ines",
+  );
 }
 
 async function* once(bytes: Uint8Array): AsyncGenerator<Uint8Array> {

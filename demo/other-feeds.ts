@@ -131,6 +131,22 @@ export const OTHER_FEEDS = [
   },
 ] as const;
 
+/** The plan of the feed that a query on a database fills. */
+export const HUMIDITY = {
+  ...head("humidity"),
+  read: { as: "json-lines" },
+  contract: {
+    fields: [
+      { name: "id", type: "integer", required: true },
+      { name: "site", type: "text", length: 40, required: true },
+      { name: "read_at", type: "timestamp", required: true },
+      { name: "humidity", type: "decimal", precision: 5, scale: 2, least: 0, most: 100 },
+    ],
+  },
+  cleanse: [],
+  load: { target: "humidity", key: ["id"], mode: "append" },
+};
+
 /** Deliveries of the other feeds with known faults, the same from the same seed. */
 export function makeOtherDeliveries(seed = 20260401): OtherDelivery[] {
   const random = new Random(seed);

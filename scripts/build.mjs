@@ -12,6 +12,7 @@ export const ENTRIES = {
   "course-thread": "src/engine/course-thread.ts",
   migrate: "src/store/migrate-main.ts",
   demo: "demo/main.ts",
+  outbox: "demo/outbox.ts",
   bench: "demo/bench.ts",
 };
 

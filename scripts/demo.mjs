@@ -127,6 +127,12 @@ if (flags.has("--fresh")) {
 tell("bringing the store up to date");
 if ((await run(process.execPath, [join(root, "dist/migrate.js")], env)) !== 0) await end(3);
 
+if (await portIsFree(4311)) {
+  tell("starting a stand-in for a partner's outbox on port 4311");
+  keep("the partner's outbox", () =>
+    fork(join(root, "dist/outbox.js"), ["4311"], { cwd: root, stdio: ["ignore", "inherit", "inherit", "ipc"] }),
+  );
+}
 tell("starting the worker");
 keep("the worker", () =>
   fork(join(root, "dist/worker.js"), [], {

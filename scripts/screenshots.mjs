@@ -1,5 +1,5 @@
 /** One picture of each main view from the demo data, into docs/screenshots. The demo must be running. */
-import { mkdirSync } from "node:fs";
+import { mkdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { ensurePackages, root } from "./lib/machine.mjs";
 
@@ -15,12 +15,13 @@ const VIEWS = [
   ["plan", "/feeds/accessions/plan"],
   ["load", "/loads/25"],
   ["load-stopped", "/loads/28"],
+  ["profile", "/deliveries/26/profile", "paper", "columns"],
   ["records", "/loads/25/records?field=scientific_name&is=changed"],
   ["quarantine", "/quarantine"],
   ["quarantine-loam", "/quarantine?check=quantity_g:type", "loam"],
 ];
 const browser = await launchBrowser();
-for (const [name, path, theme = "paper"] of VIEWS) {
+for (const [name, path, theme = "paper", text = ""] of VIEWS) {
   const page = await browser.newPage();
   await page.evaluateOnNewDocument((t) => localStorage.setItem("theme", t), theme);
   const answer = await page.goto(address + path, { waitUntil: "networkidle0" }).catch(() => null);
@@ -30,8 +31,40 @@ for (const [name, path, theme = "paper"] of VIEWS) {
     process.exit(3);
   }
   await page.evaluate(() => document.fonts.ready);
+  // Some views go on working after they are there.
+  await page.waitForFunction((t) => document.body.innerText.includes(t), { timeout: 30_000 }, text);
   await page.screenshot({ path: join(out, `${name}.png`) });
   await page.close();
   process.stdout.write(`docs/screenshots/${name}.png\n`);
 }
+await newFeed();
 await browser.close();
+
+/** The way from a file to a contract: a feed without a plan, begun with one of the demo's files. */
+async function newFeed() {
+  const page = await browser.newPage();
+  await page.evaluateOnNewDocument(() => localStorage.setItem("theme", "paper"));
+  const file = join(root, ".data/deliveries/cwa-2026-10.csv");
+  const post = (path, json) =>
+    fetch(address + path, {
+      method: "POST",
+      body: JSON.stringify(json),
+      headers: { "content-type": "application/json" },
+    });
+  // Made once; the pictures are the same when it is there already.
+  await post("/api/feeds", { name: "arboretum_list", title: "Arboretum list", about: "A file that nobody knows yet." });
+  const { id } = await (await post("/api/feeds/arboretum_list/deliveries", {})).json();
+  await fetch(`${address}/api/deliveries/${id}/files?name=arboretum-list.csv`, {
+    method: "PUT",
+    body: readFileSync(file),
+  });
+  await page.goto(`${address}/feeds/arboretum_list/begin?delivery=${id}`, { waitUntil: "networkidle0" });
+  await page.waitForFunction(() => /columns of all/.test(document.body.innerText), { timeout: 30_000 });
+  await page.screenshot({ path: join(out, "begin.png") });
+  process.stdout.write("docs/screenshots/begin.png\n");
+  await page.evaluate(() => [...document.querySelectorAll("[role=tab]")].at(-1).click());
+  await page.waitForFunction(() => /what speaks for it/.test(document.body.innerText));
+  await page.screenshot({ path: join(out, "proposal.png") });
+  process.stdout.write("docs/screenshots/proposal.png\n");
+  await page.close();
+}

@@ -16,6 +16,7 @@ const STATUS: Record<string, number> = {
   "no-delivery": 404,
   "no-record": 404,
   "no-profile": 404,
+  "no-source": 404,
   "feed-exists": 409,
   "loaded-before": 409,
   "wrong-state": 409,

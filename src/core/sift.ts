@@ -2,7 +2,7 @@ import type { Block } from "./block.ts";
 import { cellText, emptyCells, textOf, type Cells, type Heap } from "./bytes.ts";
 import { Repeats, type Repeat, type Spill } from "./check/repeats.ts";
 import { finishHash, hashByte, hashSpan, startHash, type Hash } from "./hash.ts";
-import { mapColumns, type Mapping } from "./map/columns.ts";
+import { ABOUT, mapColumns, type Mapping } from "./map/columns.ts";
 import { Distinct } from "./metrics/distinct.ts";
 import { newTally, type Tally } from "./metrics/tally.ts";
 import { READ_PROBLEMS, type Compiled, type Problem } from "./plan/compile.ts";
@@ -69,6 +69,8 @@ export class Course {
   mapping: Mapping;
   /** Blocks of the file that is open can be read again from their byte ranges. */
   resumable = true;
+  /** Name of the file, or the sheet, that is open. */
+  fileName = "";
   /** Columns of the file that is open. */
   columns: readonly string[] = [];
   readonly distinct: Distinct[] = [];
@@ -214,6 +216,10 @@ export class Course {
       this.changed[f]!.fill(0, 0, count);
       const { start, end } = this.cells[f]!;
       const column = this.mapping.column[f]!;
+      if (column < -1) {
+        this.mapAbout(block, column, start, end);
+        continue;
+      }
       // A document's column that first comes later in the file is not in this block yet.
       if (column === -1 || column >= width) {
         start.fill(0, 0, count);
@@ -225,6 +231,21 @@ export class Course {
         end[r] = block.end[i]!;
       }
     }
+  }
+
+  /** Fields that are about the record: its file, or its line. */
+  private mapAbout(block: Block, what: number, start: Int32Array, end: Int32Array): void {
+    const { heap, count } = block;
+    if (what === ABOUT["@file"]) {
+      start.fill(heap.append(this.fileName), 0, count);
+      end.fill(heap.length, 0, count);
+    } else {
+      for (let r = 0; r < count; r++) {
+        start[r] = heap.append(String(block.origin.line[r]));
+        end[r] = heap.length;
+      }
+    }
+    for (const r of block.unreadable.keys()) end[r] = start[r]!;
   }
 
   private findUntouched(block: Block): void {

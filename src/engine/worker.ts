@@ -6,12 +6,15 @@ import { openDb, type Client, type Db } from "@/store/db.ts";
 import { failLoad } from "@/store/loads.ts";
 import { runLoad } from "./run-load.ts";
 import { runProfile } from "./run-profile.ts";
+import { lookAtSources, sourceSettings } from "./sources.ts";
 
 /** Locks by advisory number: held by each worker process as long as it lives. */
 const WORKER_LOCK = 7302;
 /** After this many tries a load that fails for no fault of its own is given up. */
 const MOST_ATTEMPTS = 5;
 const SWEEP_MS = 3000;
+/** How often it is asked which sources are to be looked at. */
+const LOOK_MS = 2000;
 
 const log = pino({ level: process.env["LOG_LEVEL"] ?? "info", base: { process: "worker", pid: process.pid } });
 const thread = new URL("./course-thread.js", import.meta.url);
@@ -27,6 +30,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
   const ending = new AbortController();
   let runner: Runner | null = null;
   let timer: NodeJS.Timeout | undefined;
+  let looker: NodeJS.Timeout | undefined;
   try {
     const { rows } = await own.query<{ id: number }>("insert into sieve.worker (process) values ($1) returning id", [
       process.pid,
@@ -76,9 +80,21 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
     log.info({ worker: id }, "worker is ready");
     process.send?.("ready");
     timer = setInterval(() => void freeDead(own).catch(() => {}), SWEEP_MS);
+    const settings = sourceSettings(process.env);
+    let looking = false;
+    looker = setInterval(() => {
+      if (looking) return;
+      looking = true;
+      lookAtSources(db, settings)
+        .catch((error: unknown) => log.warn({ error: errorLines(error) }, "a source could not be looked at"))
+        .finally(() => {
+          looking = false;
+        });
+    }, LOOK_MS);
     await Promise.race([lost, runner.promise, aborted(signal)]);
   } finally {
     clearInterval(timer);
+    clearInterval(looker);
     ending.abort();
     await Promise.race([runner?.stop().catch(() => {}), new Promise((resolve) => setTimeout(resolve, 5000).unref())]);
     own.release(true);

@@ -198,6 +198,24 @@ describe("the truth of the demo", () => {
       expect([...foundAt.keys()].sort((a, b) => a - b)).toEqual(d.truth.map((t) => t.line));
     }
   });
+  it("may stand in fields: the file's name and the line, unless a column has that name", async () => {
+    const fields = [
+      { name: "a", type: "text" },
+      { name: "came_in", type: "text", also: ["@file"] },
+      { name: "line_no", type: "integer", also: ["@line"] },
+    ];
+    const plan = parsePlan({ format: "good-sieve/plan@1", feed: "f", contract: { fields }, load: { target: "t" } });
+    const bytes = (t: string): Uint8Array => new TextEncoder().encode(t);
+    const s = await siftAll(plan, [
+      { name: "one.csv", bytes: bytes("a,b\nx,1\n\ny,2\n") },
+      { name: "two.csv", bytes: bytes("a,line_no\nz,77\n") },
+    ]);
+    expect(s.records.map((r) => r.values)).toEqual([
+      ["x", "one.csv", "2"],
+      ["y", "one.csv", "4"],
+      ["z", "two.csv", "77"],
+    ]);
+  });
   it("is the same from the same seed", () => {
     const again = makeDeliveries(7, 3, 0.5);
     expect(again.map((d) => Buffer.compare(d.bytes, deliveries.shift()!.bytes))).toEqual(again.map(() => 0));

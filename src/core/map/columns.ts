@@ -2,13 +2,19 @@ import type { Field } from "../plan/schema.ts";
 
 /** How the columns of one file meet the fields of the contract. */
 export interface Mapping {
-  /** For each field, the number of its column, or -1. */
+  /** For each field, the number of its column, -1 for none, or one of ABOUT. */
   readonly column: Int32Array;
   /** Columns that no field takes. */
   readonly extra: readonly string[];
   /** Fields that no column of the file gives. */
   readonly missing: readonly string[];
 }
+
+/**
+ * Names under which a field takes what is known about its record and stands in no column: the file
+ * or sheet that it is in, and its line. A column that is really called so comes first.
+ */
+export const ABOUT = { "@file": -2, "@line": -3 } as const;
 
 /** A name with case, spacing and punctuation taken out: “Accession No.” and “accession_no” are one. */
 export function plainName(name: string): string {
@@ -44,6 +50,10 @@ export function mapColumns(columns: readonly string[], fields: readonly Field[])
       }
     });
   }
+  fields.forEach((field, i) => {
+    if (column[i] !== -1) return;
+    for (const [name, code] of Object.entries(ABOUT)) if (field.also?.includes(name)) column[i] = code;
+  });
   return {
     column,
     extra: columns.filter((_, i) => !taken.has(i)),

@@ -208,6 +208,7 @@ export async function* siftFile(
     for await (const opened of openFile(file, read, spool, parts)) {
       course.openFile([...opened.columns()]);
       course.resumable = opened.resumable;
+      course.fileName = opened.name;
       const facts = {
         name: opened.name,
         position,

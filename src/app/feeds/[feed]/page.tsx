@@ -6,6 +6,8 @@ import { countHeld } from "@/store/held.ts";
 import { listLoads } from "@/store/loads.ts";
 import { BringIn } from "@/ui/bring-in.tsx";
 import { HeldTrend } from "@/ui/held-trend.tsx";
+import { listSources } from "@/store/sources.ts";
+import { SourceList } from "@/ui/source-list.tsx";
 import { LoadList } from "@/ui/load-list.tsx";
 import { counted, grouped, moment } from "@/ui/words.ts";
 import { db } from "../../server.ts";
@@ -17,10 +19,11 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
     throw error;
   });
   const now = new Date();
-  const [plans, held, loads] = await Promise.all([
+  const [plans, held, loads, sources] = await Promise.all([
     listPlans(db(), name),
     countHeld(db(), { feed: name }),
     listLoads(db(), { feed: name, limit: 60 }),
+    listSources(db(), name),
   ]);
   const ended = loads.filter((l) => l.state === "loaded" || l.state === "stopped");
   const drift = loads.flatMap((l) => (l.drift ?? []).map((d) => ({ ...d, load: l.id })));
@@ -65,6 +68,7 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
           ) : (
             <LoadList loads={loads} now={now.toISOString()} showFeed={false} />
           )}
+          <SourceList feed={name} sources={sources} now={now.toISOString()} />
         </section>
         <section>
           {drift.length > 0 && (
