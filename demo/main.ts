@@ -51,7 +51,6 @@ async function main(folder: string): Promise<void> {
       if (rowCount === 0) await savePlan(db, name, plan, "The contract agreed with the gardens", "Ines");
     }
     for (const d of others) writeFileSync(join(folder, d.name), d.bytes);
-    await makeSources(db, folder);
     const all = [...deliveries.map((d) => ({ ...d, feed: "accessions" })), ...others];
     for (const d of all) {
       const id = await makeDelivery(db, d.feed, "demo", d.sender);
@@ -62,6 +61,8 @@ async function main(folder: string): Promise<void> {
         `${d.name}: ${load.state}, ${load.report ? balanceLine(load.report.balance) : (load.error?.message ?? "")} ${closed.join(" ")}\n`,
       );
     }
+    // Last: what they give is then loaded beside everything else, as it comes.
+    await makeSources(db, folder);
   } finally {
     await db.end();
   }

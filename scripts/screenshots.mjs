@@ -15,7 +15,9 @@ const VIEWS = [
   ["plan", "/feeds/accessions/plan"],
   ["load", "/loads/25"],
   ["load-stopped", "/loads/28"],
-  ["profile", "/deliveries/26/profile", "paper", "columns"],
+  // The one before first, so that there is something to lie beside.
+  ["profile", "/deliveries/21/profile", "paper", "columns"],
+  ["profile", "/deliveries/26/profile", "paper", "differ"],
   ["records", "/loads/25/records?field=scientific_name&is=changed"],
   ["quarantine", "/quarantine"],
   ["quarantine-loam", "/quarantine?check=quantity_g:type", "loam"],

@@ -1,6 +1,6 @@
 import type { ColumnProfile, Profile } from "./metrics/profile.ts";
 import { PLAN_FORMAT, type Field, type Plan, type ReadSection, type Step } from "./plan/schema.ts";
-import { grouped } from "./problem.ts";
+import { counted, grouped } from "./problem.ts";
 
 /** How files like this one are read: what each file shows by itself is left to be found out from each. */
 function lasting(read: ReadSection): ReadSection {
@@ -227,12 +227,12 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
   const codes = codesOf(column);
   if (codes) {
     if (codes.upper) {
-      because("cleanse", "upper case", `${grouped(codes.merged)} values differ from another in case only`, {
+      because("cleanse", "upper case", `${counted(codes.merged, "value")} written in another case too`, {
         do: "case",
         to: "upper",
       });
     }
-    because("type", "code", `${grouped(codes.values.length)} different values in ${grouped(filled)}`);
+    because("type", "code", `${counted(codes.values.length, "different value")} in ${grouped(filled)}`);
     because(
       "values",
       codes.values.slice(0, 12).join(", "),
@@ -323,7 +323,7 @@ function keyOf(profile: Profile, fields: readonly Field[], reasons: Reason[]): s
     .filter(
       ({ column, field }) =>
         column.repeats !== null &&
-        column.filled >= profile.records * 0.99 &&
+        column.filled >= column.records * 0.99 &&
         column.filled > 1 &&
         column.repeats <= column.filled * 0.01 &&
         (field.type === "text" || field.type === "integer") &&

@@ -136,7 +136,7 @@ function Count({ href, children }: { href?: string | undefined; children: React.
 }
 
 function plain(n: number): string {
-  return String(Number(n.toPrecision(9)));
+  return String(Number(n.toPrecision(6)));
 }
 
 /** The best type candidate in few words, with its share where not all fit. */

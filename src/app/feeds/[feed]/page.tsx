@@ -1,5 +1,6 @@
 import Link from "next/link";
 import { notFound } from "next/navigation";
+import type { Drift } from "@/core/map/drift.ts";
 import { SieveError } from "@/core/problem.ts";
 import { getFeed, listPlans } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
@@ -11,6 +12,20 @@ import { SourceList } from "@/ui/source-list.tsx";
 import { LoadList } from "@/ui/load-list.tsx";
 import { counted, grouped, moment } from "@/ui/words.ts";
 import { db } from "../../server.ts";
+
+/** The feed's drift, each kind and column once, with the loads that it was met in, the newest first. */
+function driftOf(loads: Awaited<ReturnType<typeof listLoads>>) {
+  const found = new Map<string, Drift & { loads: number[] }>();
+  for (const l of loads) {
+    for (const d of l.drift ?? []) {
+      const key = `${d.kind} ${d.name}`;
+      const known = found.get(key) ?? { ...d, loads: [] };
+      known.loads.push(l.id);
+      found.set(key, known);
+    }
+  }
+  return [...found.values()];
+}
 
 export default async function FeedPage({ params }: { params: Promise<{ feed: string }> }) {
   const name = (await params).feed;
@@ -26,7 +41,7 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
     listSources(db(), name),
   ]);
   const ended = loads.filter((l) => l.state === "loaded" || l.state === "stopped");
-  const drift = loads.flatMap((l) => (l.drift ?? []).map((d) => ({ ...d, load: l.id })));
+  const drift = driftOf(loads);
   return (
     <>
       <div className="flex items-end justify-between border-b border-[var(--ink)] pb-3">
@@ -73,19 +88,28 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
         <section>
           {drift.length > 0 && (
             <>
-              <h2>Drift, {drift.length === 1 ? "1 time" : `${drift.length} times`}</h2>
+              <h2>Drift</h2>
               <table className="ledger mb-4">
                 <tbody>
                   {drift.slice(0, 12).map((d) => (
-                    <tr key={`${d.load} ${d.kind} ${d.name}`}>
-                      <td className="n align-top">
-                        <Link className="count" href={`/loads/${d.load}`}>
-                          {d.load}
-                        </Link>
-                      </td>
+                    <tr key={`${d.kind} ${d.name}`}>
                       <td>
                         {d.kind} <b className="break-words">{d.name}</b>
-                        <span className="faint block text-xs">{d.says ?? d.files.join(", ")}</span>
+                        {d.says && <span className="faint block text-xs">{d.says}</span>}
+                        <span className="faint block text-xs">
+                          {d.loads.length === 1 ? "in load " : `in ${d.loads.length} loads, first `}
+                          <Link className="count" href={`/loads/${d.loads.at(-1)}`}>
+                            {d.loads.at(-1)}
+                          </Link>
+                          {d.loads.length > 1 && (
+                            <>
+                              , last{" "}
+                              <Link className="count" href={`/loads/${d.loads[0]}`}>
+                                {d.loads[0]}
+                              </Link>
+                            </>
+                          )}
+                        </span>
                       </td>
                     </tr>
                   ))}
