@@ -1,4 +1,7 @@
-import { VERDICT, type Sifted } from "@/core/sift.ts";
+import { utf8 } from "@/core/bytes.ts";
+import { extraOf } from "@/core/map/columns.ts";
+import type { Course } from "@/core/sift.ts";
+import { VERDICT, arrivedCells, type Sifted } from "@/core/sift.ts";
 
 const TAB = 9;
 const LF = 10;
@@ -15,12 +18,21 @@ export function copyDelimiter(delimiter: string | undefined): string {
  * number, then the fields. Cells that still stand beside each other in the file, with its delimiter
  * between them, are copied as one stretch; the others byte by byte, escaped where need be. Suspects
  * are left out: they wait until repeats are resolved. `only` picks records regardless. The rows are
- * written to `memory` where there is some and it is large enough.
+ * written to `memory` where there is some and it is large enough. `extra` gives one more value for
+ * each record.
  */
 export function copyRows(
   sifted: Sifted,
   delimiter: string,
-  { only, memory }: { only?: ReadonlySet<number> | undefined; memory?: ArrayBuffer | undefined } = {},
+  {
+    only,
+    memory,
+    extra,
+  }: {
+    only?: ReadonlySet<number> | undefined;
+    memory?: ArrayBuffer | undefined;
+    extra?: ((record: number) => string) | null;
+  } = {},
 ): Uint8Array<ArrayBuffer> {
   const { cells, faults, verdict, block, heap, untouched } = sifted;
   const { bytes } = heap;
@@ -73,6 +85,13 @@ export function copyRows(
         q = putEscaped(bytes, s, e, out, q, escapes);
       }
     }
+    if (extra) {
+      const json = utf8(extra(r));
+      if (q + json.length * 2 + 2 > out.length) out = grow(out, json.length * 2 + 2);
+      out[q++] = mark;
+      q = putEscaped(json, 0, json.length, out, q, escapes);
+    }
+    if (q === out.length) out = grow(out, 1);
     out[q++] = LF;
   }
   return new Uint8Array(out.buffer, out.byteOffset, q);
@@ -126,4 +145,12 @@ function putNumber(out: Uint8Array, at: number, n: number): number {
     m = Math.floor(m / 10);
   }
   return at + digits;
+}
+
+/** What the plan takes along of columns that no field takes, record by record of a block; null where it takes nothing. */
+export function extrasOf(course: Course, sifted: Sifted): ((record: number) => string) | null {
+  if (course.compiled.plan.map.extra !== "keep") return null;
+  const { columns, mapping } = course;
+  if (mapping.extra.length === 0) return () => "";
+  return (record) => extraOf(columns, arrivedCells(sifted.block, record), mapping.extra);
 }

@@ -2,14 +2,14 @@ import { parentPort } from "node:worker_threads";
 import { BYTE, heldByte } from "@/core/ledger.ts";
 import { mergeTally, newTally, type Tally } from "@/core/metrics/tally.ts";
 import { ProfileFold } from "@/core/metrics/profile.ts";
-import { compilePlan, type Compiled } from "@/core/plan/compile.ts";
+import { compilePlan } from "@/core/plan/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
 import { DETECT_BYTES } from "@/core/read/detect.ts";
 import { packBlock } from "@/core/read/packed.ts";
 import { siftFile, type FileFacts } from "@/core/read/source.ts";
 import { Course, VERDICT, type Sifted } from "@/core/sift.ts";
-import { copyDelimiter, copyRows } from "./copy-rows.ts";
+import { copyDelimiter, copyRows, extrasOf } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
 import { FileSpill, fileSpool } from "./spool.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
@@ -62,7 +62,8 @@ async function* chunks(): AsyncGenerator<Uint8Array> {
   }
 }
 
-function sendBlock(compiled: Compiled, sifted: Sifted, resumable: boolean, total: Tally): void {
+function sendBlock(course: Course, sifted: Sifted, total: Tally): void {
+  const { compiled, resumable } = course;
   const { block, verdict, first } = sifted;
   const outcomes = new Uint8Array(block.count);
   const held: HeldRow[] = [];
@@ -81,7 +82,10 @@ function sendBlock(compiled: Compiled, sifted: Sifted, resumable: boolean, total
     }
   }
   mergeTally(total, sifted.tally);
-  const copy = copyRows(sifted, copyDelimiter(compiled.plan.read.delimiter), { memory: spare.pop() });
+  const copy = copyRows(sifted, copyDelimiter(compiled.plan.read.delimiter), {
+    memory: spare.pop(),
+    extra: extrasOf(course, sifted),
+  });
   const { origin } = block;
   const packed = resumable ? null : (packBlock(block) as Uint8Array<ArrayBuffer>);
   say(
@@ -130,7 +134,7 @@ async function runLoad({ plan, expected }: ThreadStart): Promise<void> {
         }
         const { extra } = course.mapping;
         if (extras && extra.length > 0) extras.add(step.value.block, course.columns, new Set(extra));
-        sendBlock(compiled, step.value, course.resumable, total);
+        sendBlock(course, step.value, total);
       }
     }
     for (const { check, repeats } of course.resolveRepeats()) {

@@ -1,10 +1,11 @@
+import { extraOf, mapColumns } from "@/core/map/columns.ts";
 import { compilePlan, type Compiled, type Problem } from "@/core/plan/compile.ts";
 import { SieveError, quoted } from "@/core/problem.ts";
 import { recheck } from "@/core/recheck.ts";
 import { ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
 import { planInForce, type PlanVersion } from "@/store/feeds.ts";
 import { getHeld, type HeldRecord } from "@/store/held.ts";
-import { TARGET, targetChanges } from "./target.ts";
+import { TARGET, recordColumns, targetChanges } from "./target.ts";
 
 /** A record of the quarantine, and the values that a person gives it, by field. */
 export interface Mend {
@@ -93,12 +94,10 @@ async function releaseOne(
     ]);
     return { ...id, released: false, problems };
   }
-  await write(
-    client,
-    held,
-    compiled,
-    checked.values.map((v, f) => (v === "" || checked.notOfType[f] ? null : v)),
-  );
+  await write(client, held, compiled, [
+    ...checked.values.map((v, f) => (v === "" || checked.notOfType[f] ? null : v)),
+    ...extraOfHeld(held, compiled),
+  ]);
   await client.query(
     `update sieve.held set state = 'released', mended = $3, ended_by = $4, ended_at = now() where load = $1 and record = $2`,
     [held.load, held.record, given, by],
@@ -106,9 +105,16 @@ async function releaseOne(
   return { ...id, released: true, problems: [] };
 }
 
+/** What the plan keeps of a held record's columns that no field takes: one value, or none where it keeps nothing. */
+function extraOfHeld(held: HeldRecord, compiled: Compiled): (string | null)[] {
+  if (compiled.plan.map.extra !== "keep") return [];
+  const { extra } = mapColumns(held.columns, compiled.fields);
+  return [extraOf(held.columns, held.cells ?? [], extra) || null];
+}
+
 async function write(client: Client, held: HeldRecord, compiled: Compiled, row: (string | null)[]): Promise<void> {
-  const { plan, fields } = compiled;
-  const names = [...fields.map((f) => f.name), "_load", "_record"];
+  const { plan } = compiled;
+  const names = [...recordColumns(plan), "_load", "_record"];
   const key = plan.load.key;
   const upsert =
     plan.load.mode === "upsert"

@@ -4,19 +4,19 @@ import { BYTE, addToBalance, assertCloses, emptyBalance, heldByte, type Balance 
 import { TAKEN, compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import { SieveError } from "@/core/problem.ts";
 import { makeReport, type Timing } from "@/core/report.ts";
-import { Course } from "@/core/sift.ts";
+import { Course, type Sifted } from "@/core/sift.ts";
 import { ident, type Client, type Db } from "@/store/db.ts";
 import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { addBlock, ledgerBlocks, lateProblems, type LedgerBlock } from "@/store/ledger.ts";
 import { columnsBefore, endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
-import { copyDelimiter, copyRows } from "./copy-rows.ts";
+import { copyDelimiter, copyRows, extrasOf } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
 import { fieldsOf, lateProblem } from "./late.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
 import { giveBack, takeThread } from "./threads.ts";
-import { TARGET, columnOf, targetChanges, targetColumns } from "./target.ts";
+import { EXTRA, TARGET, columnOf, recordColumns, targetChanges, targetColumns } from "./target.ts";
 
 /** Locks by advisory number: one worker runs a load at a time. */
 const LOAD_LOCK = 7301;
@@ -113,7 +113,8 @@ class LoadRun {
     this.compiled = compilePlan((await getPlan(client, this.load.plan)).document);
     this.delivery = await getDelivery(client, this.load.delivery);
     await targetChanges(client, this.compiled.plan);
-    const columns = this.compiled.fields.map(columnOf);
+    const columns: { name: string; type: string }[] = this.compiled.fields.map(columnOf);
+    if (this.compiled.plan.map.extra === "keep") columns.push({ name: EXTRA, type: "jsonb" });
     await client.query(
       `create unlogged table ${staging(id)} (_record integer not null, ${columns.map((c) => `${ident(c.name)} ${c.type}`).join(", ")})`,
     );
@@ -377,8 +378,15 @@ class LoadRun {
     if (rows.length === 0) return;
     const innocent = new Set(rows.map((r) => r.record));
     const copy = client.query(copyFrom(this.copyStatement())) as unknown as CopyStreamQuery;
-    await this.rerunFor(innocent, rerun, async (block, sifted) => {
-      copy.write(asBuffer(copyRows(sifted, copyDelimiter(this.compiled.plan.read.delimiter), { only: innocent })));
+    await this.rerunFor(innocent, rerun, async (block, sifted, course) => {
+      copy.write(
+        asBuffer(
+          copyRows(sifted, copyDelimiter(this.compiled.plan.read.delimiter), {
+            only: innocent,
+            extra: extrasOf(course, sifted),
+          }),
+        ),
+      );
       for (let r = 0; r < block.outcomes.length; r++) {
         if (innocent.has(block.firstRecord + r)) block.outcomes[r] = BYTE.inserted;
       }
@@ -392,13 +400,13 @@ class LoadRun {
   private async rerunFor(
     records: ReadonlySet<number>,
     rerun: Rerun,
-    use: (block: LedgerBlock, sifted: Awaited<ReturnType<typeof rerunBlock>>) => Promise<void>,
+    use: (block: LedgerBlock, sifted: Sifted, course: Course) => Promise<void>,
   ): Promise<void> {
     const course = new Course(this.compiled);
     for await (const block of ledgerBlocks(this.db, this.id)) {
       let any = false;
       for (let r = 0; r < block.outcomes.length && !any; r++) any = records.has(block.firstRecord + r);
-      if (any) await use(block, await rerunBlock(this.db, rerun, course, block));
+      if (any) await use(block, await rerunBlock(this.db, rerun, course, block), course);
     }
   }
 
@@ -466,7 +474,7 @@ class LoadRun {
     const { client, id, compiled } = this;
     const { plan } = compiled;
     const target = ident(TARGET, plan.load.target);
-    const names = compiled.fields.map((f) => ident(f.name));
+    const names = recordColumns(plan).map((name) => ident(name));
     if (plan.load.mode === "replace") await client.query(`truncate ${target}`);
     if (plan.load.mode !== "upsert") {
       const key = await this.setKeyAside(target, balance.outcomes.inserted);
@@ -481,7 +489,7 @@ class LoadRun {
       return;
     }
     const key = plan.load.key;
-    const others = compiled.fields.map((f) => f.name).filter((n) => !key.includes(n));
+    const others = recordColumns(plan).filter((n) => !key.includes(n));
     const set = [...others, "_load", "_record"].map((n) => `${ident(n)} = excluded.${ident(n)}`).join(", ");
     const differs =
       others.length === 0
@@ -529,7 +537,7 @@ class LoadRun {
     const have = new Set((await targetColumns(client, compiled.plan.load.target)).map((c) => c.name));
     const { key } = compiled.plan.load;
     const same = key.map((k) => `s.${ident(k)} = t.${ident(k)}`).join(" and ");
-    const others = compiled.fields.map((f) => f.name).filter((n) => !key.includes(n));
+    const others = recordColumns(compiled.plan).filter((n) => !key.includes(n));
     const differs = others.map((n) =>
       have.has(n) ? `s.${ident(n)} is distinct from t.${ident(n)}` : `s.${ident(n)} is not null`,
     );

@@ -7,6 +7,14 @@ import { ident, type Queryable } from "@/store/db.ts";
 /** The schema in which targets live. */
 export const TARGET = "target";
 
+/** The column of what no field takes, in targets of plans that keep it. */
+export const EXTRA = "_extra";
+
+/** Names of the columns that a record brings, its fields' and what else the plan keeps. */
+export function recordColumns(plan: Plan): string[] {
+  return [...plan.contract.fields.map((f) => f.name), ...(plan.map.extra === "keep" ? [EXTRA] : [])];
+}
+
 /** The column of a field: its name and type, and whether the database too refuses an empty value. */
 export function columnOf(field: Field): { name: string; type: string; notNull: boolean } {
   return {
@@ -21,6 +29,7 @@ export function createTargetSql(plan: Plan): string {
   const lines = plan.contract.fields
     .map(columnOf)
     .map((c) => `  ${ident(c.name)} ${c.type}${c.notNull ? " not null" : ""}`);
+  if (plan.map.extra === "keep") lines.push(`  ${ident(EXTRA)} jsonb`);
   lines.push(`  "_load" integer not null`, `  "_record" integer not null`);
   if (plan.load.key.length > 0) lines.push(`  primary key (${plan.load.key.map((k) => ident(k)).join(", ")})`);
   return `create table ${ident(TARGET, plan.load.target)} (\n${lines.join(",\n")}\n)`;
@@ -74,6 +83,8 @@ export async function targetChanges(db: Queryable, plan: Plan): Promise<string[]
       changes.push(`alter table ${table} alter column ${ident(want.name)} drop not null`);
     }
   }
+  if (!have.delete(EXTRA) && plan.map.extra === "keep")
+    changes.push(`alter table ${table} add column ${ident(EXTRA)} jsonb`);
   for (const own of ["_load", "_record"]) {
     if (!have.delete(own)) {
       throw new SieveError("target-differs", `The table ${plan.load.target} has no column ${own}.`, {

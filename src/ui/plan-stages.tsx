@@ -79,6 +79,7 @@ export function MapStage({ plan, change }: StageProps) {
           onChange={(e) => change({ ...plan, map: { ...plan.map, extra: e.target.value as Plan["map"]["extra"] } })}
         >
           <option value="note">is noted on the report</option>
+          <option value="keep">is taken along as JSON, and noted</option>
           <option value="leave">is left without a word</option>
           <option value="stop">stops the load</option>
         </select>

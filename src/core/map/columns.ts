@@ -16,6 +16,18 @@ export interface Mapping {
  */
 export const ABOUT = { "@file": -2, "@line": -3 } as const;
 
+/**
+ * What a record has in columns that no field takes, as a JSON object, or "" for nothing.
+ * @param columns the file's columns; @param cells the record's, in the same order
+ */
+export function extraOf(columns: readonly string[], cells: readonly string[], extra: readonly string[]): string {
+  const entries = extra.flatMap((name) => {
+    const value = cells[columns.indexOf(name)] ?? "";
+    return value === "" ? [] : [[name, value] as const];
+  });
+  return entries.length === 0 ? "" : JSON.stringify(Object.fromEntries(entries));
+}
+
 /** A name with case, spacing and punctuation taken out: “Accession No.” and “accession_no” are one. */
 export function plainName(name: string): string {
   return name

@@ -104,9 +104,9 @@ export const planSchema = z
     map: z
       .strictObject({
         extra: z
-          .enum(["leave", "note", "stop"])
+          .enum(["keep", "leave", "note", "stop"])
           .default("note")
-          .describe("What to do with columns that no field takes"),
+          .describe("What to do with columns that no field takes; keep: take them along as JSON in the column _extra"),
         missing: z.enum(["note", "stop"]).optional().describe("What to do where a field's column is missing"),
         reordered: z
           .enum(["leave", "note", "stop"])
@@ -199,7 +199,7 @@ export interface Plan {
   format: typeof PLAN_FORMAT;
   feed: string;
   read: ReadSection;
-  map: { extra: "leave" | "note" | "stop"; missing?: "note" | "stop"; reordered?: "leave" | "note" | "stop" };
+  map: { extra: "keep" | "leave" | "note" | "stop"; missing?: "note" | "stop"; reordered?: "leave" | "note" | "stop" };
   contract: { fields: Field[] };
   cleanse: Step[];
   check: { check: "unique"; in: string[]; on_failure: OnFailure }[];
