@@ -2,9 +2,9 @@ import avro from "avsc";
 import { snappyUncompress } from "hyparquet";
 import type { Block } from "../block.ts";
 import { SieveError, grouped } from "../problem.ts";
-import type { Value } from "./documents.ts";
+import { hexOf, type Value } from "./documents.ts";
 import type { FormatPart, SourceFile } from "./format.ts";
-import { documentReader, opened } from "./json.ts";
+import { DocumentReader, opened } from "./json.ts";
 import { inflated } from "./unpack.ts";
 
 const MAGIC = [0x4f, 0x62, 0x6a, 0x01];
@@ -13,7 +13,7 @@ const MAGIC = [0x4f, 0x62, 0x6a, 0x01];
 export const avroFormat: FormatPart = {
   id: "avro",
   async *open(source, settings, context) {
-    const documents = documentReader(context.part, settings);
+    const documents = new DocumentReader(context.part, settings);
     yield opened(source, "avro", settings, context, documents, readAvro(source, documents));
   },
 };
@@ -160,10 +160,9 @@ function shower(schema: unknown, named: Map<string, Show>): Show {
   return typeof s.type === "object" ? shower(s.type, named) : plain;
 }
 
-const plain: Show = (v) =>
-  v instanceof Uint8Array ? [...v].map((b) => b.toString(16).padStart(2, "0")).join("") : (v as Value);
+const plain: Show = (v) => (v instanceof Uint8Array ? hexOf(v) : (v as Value));
 
-async function* readAvro(source: SourceFile, documents: ReturnType<typeof documentReader>): AsyncGenerator<Block> {
+async function* readAvro(source: SourceFile, documents: DocumentReader): AsyncGenerator<Block> {
   const bytes = new Bytes(source);
   try {
     const magic = await bytes.take(4);
@@ -187,7 +186,7 @@ async function* readAvro(source: SourceFile, documents: ReturnType<typeof docume
     } catch (error) {
       throw broken(`Its schema can't be understood: ${(error as Error).message}.`);
     }
-    const show = shower(schema, new Map());
+    const show = isPlain(schema) ? null : shower(schema, new Map());
     let record = 0;
     while (await bytes.more(1)) {
       const count = await bytes.long();
@@ -199,8 +198,8 @@ async function* readAvro(source: SourceFile, documents: ReturnType<typeof docume
         const { value, offset } = type.decode(buffer, at) as { value: unknown; offset: number };
         if (offset < 0 || offset > buffer.length) throw broken(`Record ${grouped(record + 1)} breaks off.`);
         record++;
-        const shown = show(value);
-        yield* documents.add(shown, record, 0, 0, jsonText(shown));
+        documents.add(show ? show(value) : (value as Value), record, 0, 0, "");
+        if (documents.full) yield documents.take()!;
         at = offset;
       }
       if (at !== buffer.length) throw broken(`After record ${grouped(record)} there are bytes that belong to none.`);
@@ -211,7 +210,8 @@ async function* readAvro(source: SourceFile, documents: ReturnType<typeof docume
         );
       }
     }
-    yield* documents.end();
+    const rest = documents.take();
+    if (rest) yield rest;
   } catch (error) {
     if (error instanceof SieveError) throw error;
     throw broken((error as Error).message);
@@ -220,8 +220,9 @@ async function* readAvro(source: SourceFile, documents: ReturnType<typeof docume
   }
 }
 
-function jsonText(value: Value): string {
-  return JSON.stringify(value, (_, v: unknown) => (typeof v === "bigint" ? String(v) : v));
+/** Whether values of the schema are text, numbers and the like, to be shown as they are. */
+function isPlain(schema: unknown): boolean {
+  return !/"logicalType"|"bytes"|"fixed"/.test(JSON.stringify(schema));
 }
 
 async function unpackBlock(bytes: Uint8Array, codec: string): Promise<Uint8Array> {

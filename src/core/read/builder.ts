@@ -26,27 +26,21 @@ export class BlockBuilder {
   private width = 0;
   private count = 0;
   private first = 0;
-  private readonly plain = new Int32Array(BLOCK_RECORDS);
-  private readonly origin = {
-    line: new Int32Array(BLOCK_RECORDS),
-    start: new Float64Array(BLOCK_RECORDS),
-    end: new Float64Array(BLOCK_RECORDS),
-    from: new Int32Array(BLOCK_RECORDS),
-    to: new Int32Array(BLOCK_RECORDS),
-  };
+  private capacity = BLOCK_RECORDS;
+  private plain = new Int32Array(BLOCK_RECORDS);
+  private origin = originsOf(BLOCK_RECORDS);
   private unreadable = new Map<number, Unreadable>();
 
   constructor(private readonly file: number) {}
 
-  /** Whether a record of so many columns can be added before the block at hand is taken. */
-  fits(width: number): boolean {
-    if (this.count === 0) return true;
-    return this.count < BLOCK_RECORDS && width <= this.width && this.heap.length < BLOCK_BYTES;
+  /** The block at hand is to be taken before the next record, or the next few, are added. */
+  get full(): boolean {
+    return this.count >= BLOCK_RECORDS || this.heap.length >= BLOCK_BYTES;
   }
 
   /** Adds a record. `raw` is what it looked like, `values` its cells by column; undefined is empty. */
   add(values: readonly (string | undefined)[], width: number, place: Place, raw: Uint8Array | string): void {
-    if (this.count === 0) this.begin(width);
+    this.makeRoom(width);
     const { heap } = this;
     this.note(place, raw);
     let i = this.count * this.width;
@@ -64,22 +58,47 @@ export class BlockBuilder {
 
   /** Adds a record that can't be read. */
   addUnreadable(unreadable: Unreadable, width: number, place: Place, raw: Uint8Array | string): void {
-    if (this.count === 0) this.begin(width);
+    this.makeRoom(width);
     this.note(place, raw);
     this.start.fill(0, this.count * this.width, (this.count + 1) * this.width);
     this.end.fill(0, this.count * this.width, (this.count + 1) * this.width);
     this.unreadable.set(this.count++, unreadable);
   }
 
-  private begin(width: number): void {
-    this.heap.length = 0;
-    this.width = Math.max(1, width);
-    this.unreadable = new Map();
-    const cells = BLOCK_RECORDS * this.width;
-    if (this.start.length < cells) {
-      this.start = new Int32Array(cells);
-      this.end = new Int32Array(cells);
+  private makeRoom(width: number): void {
+    if (this.count === 0) {
+      this.heap.length = 0;
+      this.width = Math.max(1, width);
+      this.unreadable = new Map();
+    } else if (width > this.width) this.widen(width);
+    if (this.count === this.capacity) {
+      // A document of very many records.
+      this.capacity *= 2;
+      this.plain = new Int32Array(this.capacity);
+      const { line, start, end, from, to } = this.origin;
+      this.origin = originsOf(this.capacity);
+      this.origin.line.set(line);
+      this.origin.start.set(start);
+      this.origin.end.set(end);
+      this.origin.from.set(from);
+      this.origin.to.set(to);
     }
+    const cells = this.capacity * this.width;
+    if (this.start.length >= cells) return;
+    this.start = grown(this.start, cells);
+    this.end = grown(this.end, cells);
+  }
+
+  /** A column that first comes in the middle of a block is empty in the records before. */
+  private widen(width: number): void {
+    for (const name of ["start", "end"] as const) {
+      const wide = new Int32Array(this.capacity * width);
+      for (let r = 0; r < this.count; r++) {
+        wide.set(this[name].subarray(r * this.width, (r + 1) * this.width), r * width);
+      }
+      this[name] = wide;
+    }
+    this.width = width;
   }
 
   private note(place: Place, raw: Uint8Array | string): void {
@@ -114,4 +133,20 @@ export class BlockBuilder {
     this.count = 0;
     return block;
   }
+}
+
+function originsOf(n: number) {
+  return {
+    line: new Int32Array(n),
+    start: new Float64Array(n),
+    end: new Float64Array(n),
+    from: new Int32Array(n),
+    to: new Int32Array(n),
+  };
+}
+
+function grown(list: Int32Array, length: number): Int32Array<ArrayBuffer> {
+  const longer = new Int32Array(length);
+  longer.set(list);
+  return longer;
 }

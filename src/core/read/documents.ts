@@ -26,7 +26,8 @@ interface Node {
 }
 
 /** A value of a document: JSON's own, and numbers as the text that they were written with. */
-export type Value = string | number | bigint | boolean | null | undefined | Value[] | { [key: string]: Value };
+export type Value =
+  string | number | bigint | boolean | null | undefined | Uint8Array | Value[] | { [key: string]: Value };
 
 /**
  * Turns nested documents into records of named columns. A column is the path of a value, its keys
@@ -38,6 +39,7 @@ export class Flattener {
   readonly arrays = new Map<string, number>();
   private readonly root: Node = { path: "", below: new Map(), column: -1 };
   private readonly choices: Map<string, ArrayChoice>;
+  private readonly values: (string | undefined)[] = [];
   private eachValue: Value = undefined;
   private eachNode: Node | null = null;
 
@@ -46,29 +48,39 @@ export class Flattener {
   }
 
   /**
-   * The records of one document: one, or one per element of the array that `each` names. The same
-   * array is filled again for the next record, so use each before asking for the next.
+   * Gives the records of one document to `add`: one, or one per element of the array that `each`
+   * names. The same array of values is used again for the next record.
    */
-  *records(document: Value): Generator<(string | undefined)[]> {
-    const values: (string | undefined)[] = new Array(this.columns.length);
+  records(document: Value, add: (values: (string | undefined)[]) => void): void {
+    const { values } = this;
+    values.fill(undefined);
     this.eachValue = undefined;
     this.eachNode = null;
     this.put(document, this.root, values, 0);
     const each = this.eachValue as Value;
     const node = this.eachNode as Node | null;
     if (!node || !Array.isArray(each) || each.length === 0) {
-      yield values;
+      add(values);
       return;
     }
+    const parent = values.slice();
     for (const element of each) {
-      const own = values.slice();
-      this.put(element, node, own, 0);
-      yield own;
+      for (let c = 0; c < values.length; c++) values[c] = parent[c];
+      this.put(element, node, values, 0);
+      add(values);
     }
   }
 
   private put(value: Value, node: Node, values: (string | undefined)[], depth: number): void {
+    if (typeof value === "string") {
+      this.set(node, values, value);
+      return;
+    }
     if (value === null || value === undefined) return;
+    if (value instanceof Uint8Array) {
+      this.set(node, values, hexOf(value));
+      return;
+    }
     if (typeof value === "object" && !isScalar(value)) {
       if (Array.isArray(value)) {
         if (value.length > (this.arrays.get(node.path) ?? 0)) this.arrays.set(node.path, value.length);
@@ -84,7 +96,7 @@ export class Flattener {
         this.set(node, values, jsonOf(value));
         return;
       }
-      for (const key of Object.keys(value)) {
+      for (const key in value) {
         let below = node.below.get(key);
         if (!below) {
           below = { path: node.path === "" ? key : `${node.path}.${key}`, below: new Map(), column: -1 };
@@ -94,7 +106,7 @@ export class Flattener {
       }
       return;
     }
-    this.set(node, values, typeof value === "string" ? value : textOfScalar(value));
+    this.set(node, values, textOfScalar(value));
   }
 
   private set(node: Node, values: (string | undefined)[], text: string): void {
@@ -109,7 +121,13 @@ export class Flattener {
     const { take, by = "; " } = this.choices.get(path) ?? this.choices.get("*") ?? DEFAULT_CHOICE;
     if (take === "json") return jsonOf(array);
     const text = (v: Value): string =>
-      v === null || v === undefined ? "" : typeof v === "object" && !isScalar(v) ? jsonOf(v) : textOfScalar(v);
+      v === null || v === undefined
+        ? ""
+        : v instanceof Uint8Array
+          ? hexOf(v)
+          : typeof v === "object" && !isScalar(v)
+            ? jsonOf(v)
+            : textOfScalar(v);
     if (take === "first") return text(array[0]);
     if (take === "last") return text(array.at(-1));
     return array.map(text).join(by);
@@ -122,7 +140,11 @@ function isScalar(value: object): boolean {
 
 /** A number as plain digits, where they are not absurdly many; exact for what a double holds exactly. */
 export function textOfScalar(value: Value): string {
-  if (typeof value === "number") return plainNumber(String(value));
+  if (typeof value === "number") {
+    const text = String(value);
+    // Only very large and very small numbers are written with an exponent.
+    return Math.abs(value) < 1e21 && (Math.abs(value) >= 1e-6 || value === 0) ? text : plainNumber(text);
+  }
   if (typeof value === "object" && value !== null) return plainNumber(String(value));
   return String(value);
 }
@@ -138,6 +160,13 @@ export function plainNumber(text: string): string {
   if (point <= 0) return `${sign}0.${"0".repeat(-point)}${digits}`;
   if (point >= digits.length) return `${sign}${digits.replace(/^0+(?=\d)/, "")}${"0".repeat(point - digits.length)}`;
   return `${sign}${digits.slice(0, point).replace(/^0+(?=\d)/, "")}.${digits.slice(point)}`;
+}
+
+/** Bytes as hexadecimal digits. */
+export function hexOf(bytes: Uint8Array): string {
+  let hex = "";
+  for (const b of bytes) hex += b.toString(16).padStart(2, "0");
+  return hex;
 }
 
 function jsonOf(value: unknown): string {

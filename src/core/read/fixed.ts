@@ -80,8 +80,11 @@ async function* readFixed(
   const builder = new BlockBuilder(context.part);
   let toSkip = skip;
   let names = header;
-  for await (const found of lines(utf8Chunks(source.chunks(), context.encoding))) {
-    for (const { bytes, line, start } of found) {
+  for await (const batch of lines(utf8Chunks(source.chunks(), context.encoding))) {
+    for (let i = 0; i < batch.from.length; i++) {
+      const bytes = batch.bytes.subarray(batch.from[i]!, batch.to[i]!);
+      const line = batch.line + i;
+      const start = batch.base + batch.from[i]!;
       if (toSkip > 0) {
         toSkip--;
         continue;
@@ -92,7 +95,7 @@ async function* readFixed(
         names = false;
         continue;
       }
-      if (!builder.fits(width)) yield builder.take()!;
+      if (builder.full) yield builder.take()!;
       const place = { line, start, end: start + bytes.length };
       if (text.includes("\ufffd") || !isUtf8(bytes, 0, bytes.length)) {
         builder.addUnreadable({ reason: "encoding", cells: 0 }, width, place, bytes);

@@ -1,14 +1,27 @@
 import { parse as parseLossless } from "lossless-json";
 import type { Value } from "./documents.ts";
 
-/** Digits that a double may not keep: more than 15, or an exponent. */
-const LONG_NUMBER = /\d[\d.]{15}|\d[eE][+-]?\d/;
+/** 1 for digits and the point, 2 for the letters of an exponent. */
+const NUMERIC = Uint8Array.from({ length: 256 }, (_, b) =>
+  (b >= 48 && b <= 57) || b === 46 ? 1 : b === 69 || b === 101 ? 2 : 0,
+);
 
-/** Parses JSON so that no digit of a number is lost. Throws SyntaxError. */
-export function parseJson(text: string): Value {
-  const value = JSON.parse(text) as Value;
-  // Only then is the slower parser, which keeps numbers as text, worth its time.
-  return LONG_NUMBER.test(text) ? (parseLossless(text) as Value) : value;
+/** Whether a JSON text may have a number that a double does not keep: more than 15 digits, or an exponent. */
+export function mayLoseDigits(bytes: Uint8Array, from: number, to: number): boolean {
+  let run = 0;
+  for (let p = from; p < to; p++) {
+    const kind = NUMERIC[bytes[p]!]!;
+    if (kind === 1) {
+      if (++run > 15) return true;
+    } else if (kind === 2 && run > 0) return true;
+    else run = 0;
+  }
+  return false;
+}
+
+/** Parses JSON; with `lossless`, by the slower parser that keeps the digits of numbers. Throws SyntaxError. */
+export function parseJson(text: string, lossless: boolean): Value {
+  return lossless ? (parseLossless(text) as Value) : (JSON.parse(text) as Value);
 }
 
 const QUOTE = 34;

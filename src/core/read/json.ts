@@ -4,81 +4,93 @@ import type { Block } from "../block.ts";
 import { BlockBuilder } from "./builder.ts";
 import { Flattener, type Value } from "./documents.ts";
 import type { FormatPart, OpenContext, Opened, ReadSettings, SourceFile } from "./format.ts";
-import { JsonCutter, parseJson, pathKeys } from "./json-text.ts";
+import { JsonCutter, mayLoseDigits, parseJson, pathKeys } from "./json-text.ts";
 import { lines, utf8Chunks } from "./text.ts";
 
 /** The records of documents, as blocks. */
-export function documentReader(part: number, settings: Pick<ReadSettings, "each" | "arrays">) {
-  const flattener = new Flattener(settings);
-  const builder = new BlockBuilder(part);
-  return {
-    columns: flattener.columns as readonly string[],
-    flattener,
-    /** Adds the records of a document; yields each block that is full. */
-    *add(document: Value, line: number, start: number, end: number, raw: Uint8Array | string): Generator<Block> {
-      for (const values of flattener.records(document)) {
-        const width = flattener.columns.length;
-        if (!builder.fits(width)) yield builder.take()!;
-        builder.add(values, width, { line, start, end }, raw);
-      }
-    },
-    *addUnreadable(
-      reason: "not-json" | "encoding",
-      line: number,
-      start: number,
-      end: number,
-      raw: Uint8Array,
-    ): Generator<Block> {
-      if (!builder.fits(flattener.columns.length)) yield builder.take()!;
-      builder.addUnreadable({ reason, cells: 0 }, flattener.columns.length, { line, start, end }, raw);
-    },
-    *end(): Generator<Block> {
-      const last = builder.take();
-      if (last) yield last;
-    },
-  };
-}
+export class DocumentReader {
+  readonly flattener: Flattener;
+  private readonly builder: BlockBuilder;
 
-type Documents = ReturnType<typeof documentReader>;
+  constructor(part: number, settings: Pick<ReadSettings, "each" | "arrays">) {
+    this.flattener = new Flattener(settings);
+    this.builder = new BlockBuilder(part);
+  }
 
-function* addText(documents: Documents, bytes: Uint8Array, line: number, start: number): Generator<Block> {
-  const end = start + bytes.length;
-  const text = textOf(bytes, 0, bytes.length);
-  if (text.includes("\ufffd") && !isUtf8(bytes, 0, bytes.length)) {
-    yield* documents.addUnreadable("encoding", line, start, end, bytes);
-    return;
+  get columns(): readonly string[] {
+    return this.flattener.columns;
   }
-  let value: Value;
-  try {
-    value = parseJson(text);
-  } catch {
-    yield* documents.addUnreadable("not-json", line, start, end, bytes);
-    return;
+
+  /** Adds the records of a document. Take the block when it is full before adding the next. */
+  add(document: Value, line: number, start: number, end: number, raw: Uint8Array | string): void {
+    const { builder, flattener } = this;
+    const place = { line, start, end };
+    flattener.records(document, (values) => builder.add(values, flattener.columns.length, place, raw));
   }
-  yield* documents.add(value, line, start, end, bytes);
+
+  /** Adds a document from its JSON text; one that is none is a record that can't be read. */
+  addText(bytes: Uint8Array, from: number, to: number, line: number, start: number): void {
+    const text = textOf(bytes, from, to);
+    const end = start + to - from;
+    const raw = bytes.subarray(from, to);
+    if (text.includes("\ufffd") && !isUtf8(bytes, from, to)) {
+      this.addUnreadable("encoding", line, start, end, raw);
+      return;
+    }
+    let value: Value;
+    try {
+      value = parseJson(text, mayLoseDigits(bytes, from, to));
+    } catch {
+      this.addUnreadable("not-json", line, start, end, raw);
+      return;
+    }
+    this.add(value, line, start, end, raw);
+  }
+
+  private addUnreadable(
+    reason: "not-json" | "encoding",
+    line: number,
+    start: number,
+    end: number,
+    raw: Uint8Array,
+  ): void {
+    this.builder.addUnreadable({ reason, cells: 0 }, this.flattener.columns.length, { line, start, end }, raw);
+  }
+
+  get full(): boolean {
+    return this.builder.full;
+  }
+
+  /** The records added since the last block, or null for none. */
+  take(): Block | null {
+    return this.builder.take();
+  }
 }
 
 /** One JSON document a line. A line that is not JSON is held, and derails no other. */
 export const jsonLines: FormatPart = {
   id: "json-lines",
   async *open(source, settings, context) {
-    const documents = documentReader(context.part, settings);
+    const documents = new DocumentReader(context.part, settings);
     yield opened(source, "json-lines", settings, context, documents, readLines(source, context, documents));
   },
 };
 
-async function* readLines(source: SourceFile, context: OpenContext, documents: Documents): AsyncGenerator<Block> {
-  for await (const found of lines(utf8Chunks(source.chunks(), context.encoding))) {
-    for (const { bytes, line, start } of found) {
-      if (isBlank(bytes)) continue;
-      yield* addText(documents, bytes, line, start);
+async function* readLines(source: SourceFile, context: OpenContext, documents: DocumentReader): AsyncGenerator<Block> {
+  for await (const { bytes, from, to, line, base } of lines(utf8Chunks(source.chunks(), context.encoding))) {
+    for (let i = 0; i < from.length; i++) {
+      const start = from[i]!;
+      if (isBlank(bytes, start, to[i]!)) continue;
+      documents.addText(bytes, start, to[i]!, line + i, base + start);
+      if (documents.full) yield documents.take()!;
     }
   }
-  yield* documents.end();
+  const last = documents.take();
+  if (last) yield last;
 }
 
-function isBlank(bytes: Uint8Array): boolean {
-  for (const b of bytes) if (b !== 32 && b !== 9 && b !== 13) return false;
+function isBlank(bytes: Uint8Array, from: number, to: number): boolean {
+  for (let p = from; p < to; p++) if (bytes[p] !== 32 && bytes[p] !== 9 && bytes[p] !== 13) return false;
   return true;
 }
 
@@ -93,7 +105,7 @@ export const json: FormatPart = {
       .trimStart()
       .startsWith("[");
     const path = found[0] ?? (array ? "$" : "");
-    const documents = documentReader(context.part, settings);
+    const documents = new DocumentReader(context.part, settings);
     const others = settings.records ? undefined : { records: found.slice(1) };
     yield {
       ...opened(
@@ -131,7 +143,7 @@ export function arraysIn(head: Uint8Array): string[] {
 async function* readJson(
   source: SourceFile,
   context: OpenContext,
-  documents: Documents,
+  documents: DocumentReader,
   path: readonly string[] | null,
 ): AsyncGenerator<Block> {
   const cutter = new JsonCutter(path);
@@ -144,15 +156,18 @@ async function* readJson(
     try {
       for (const { bytes, line, start } of cutter.push(chunk)) {
         any = true;
-        yield* addText(documents, bytes, line, start);
+        documents.addText(bytes, 0, bytes.length, line, start);
+        if (documents.full) yield documents.take()!;
       }
     } catch (error) {
       if (!(error instanceof SyntaxError)) throw error;
-      yield* documents.end();
+      const before = documents.take();
+      if (before) yield before;
       throw broken(error.message);
     }
   }
-  yield* documents.end();
+  const last = documents.take();
+  if (last) yield last;
   if (cutter.open) throw broken("its last bracket or quote is not closed");
   if (!any && path !== null && path.length > 0 && !cutter.arrays.includes(`$.${path.join(".")}`)) {
     throw new SieveError("no-records", `There is no array at $.${path.join(".")}.`, {
@@ -167,7 +182,7 @@ export function opened(
   as: "json" | "json-lines" | "xml" | "avro" | "parquet",
   settings: ReadSettings,
   context: OpenContext,
-  documents: Documents,
+  documents: DocumentReader,
   blocks: AsyncGenerator<Block>,
 ): Opened {
   const text = as === "json" || as === "json-lines" || as === "xml";

@@ -5,7 +5,7 @@ import { SieveError } from "../problem.ts";
 import { bigFromBytes, decimalText, momentText } from "./avro.ts";
 import type { Value } from "./documents.ts";
 import type { FormatPart, RangedFile } from "./format.ts";
-import { documentReader, opened } from "./json.ts";
+import { DocumentReader, opened } from "./json.ts";
 
 /** Rows that are decoded at a time. */
 const ROWS = 8192;
@@ -37,7 +37,7 @@ export const parquet: FormatPart = {
       throw broken((error as Error).message);
     }
     const decimals = takeDecimals(metadata);
-    const documents = documentReader(context.part, settings);
+    const documents = new DocumentReader(context.part, settings);
     yield opened(source, "parquet", settings, context, documents, readRows(buffer, metadata, decimals, documents));
   },
 };
@@ -69,16 +69,15 @@ async function* readRows(
   file: { byteLength: number; slice(start: number, end?: number): Promise<ArrayBuffer> },
   metadata: FileMetaData,
   decimals: ReadonlyMap<string, number>,
-  documents: ReturnType<typeof documentReader>,
+  documents: DocumentReader,
 ): AsyncGenerator<Block> {
   const total = Number(metadata.num_rows);
   const plain = (value: unknown, scale: number | undefined): Value => {
     if (scale !== undefined && value !== null && value !== undefined) {
       return decimalText(value instanceof Uint8Array ? bigFromBytes(value) : BigInt(value as number | bigint), scale);
     }
-    if (typeof value === "bigint") return String(value);
-    if (value instanceof Uint8Array) return [...value].map((b) => b.toString(16).padStart(2, "0")).join("");
     if (value instanceof Date) return value.toISOString();
+    if (value instanceof Uint8Array) return value;
     if (Array.isArray(value)) return value.map((v) => plain(v, undefined));
     if (typeof value === "object" && value !== null) {
       return Object.fromEntries(Object.entries(value).map(([k, v]) => [k, plain(v, decimals.get(k))]));
@@ -103,17 +102,20 @@ async function* readRows(
           rowEnd: Math.min(groupTo, from + ROWS * 8),
         });
       } catch (error) {
-        yield* documents.end();
+        const rest = documents.take();
+        if (rest) yield rest;
         throw broken((error as Error).message);
       }
       for (const values of rows) {
-        const document = plain(values, undefined);
+        const document = decimals.size === 0 ? (values as Value) : plain(values, undefined);
         row++;
-        yield* documents.add(document, row, 0, 0, "");
+        documents.add(document, row, 0, 0, "");
+        if (documents.full) yield documents.take()!;
       }
     }
     groupFrom = groupTo;
   }
-  yield* documents.end();
+  const rest2 = documents.take();
+  if (rest2) yield rest2;
   if (row !== total) throw broken(`It promises ${total} rows and has ${row}.`);
 }

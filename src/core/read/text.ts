@@ -35,17 +35,20 @@ export async function* utf8Chunks(chunks: AsyncIterable<Uint8Array>, encoding: E
   }
 }
 
-export interface Line {
-  /** From 1. */
-  readonly line: number;
-  /** Offset of its first byte. */
-  readonly start: number;
-  /** Without its line end; valid until the next line is asked for. */
+/** Lines that lie beside each other in a piece of the text; valid until the next are asked for. */
+export interface Lines {
   readonly bytes: Uint8Array;
+  /** Where each begins in `bytes`, and ends without its line end. */
+  readonly from: readonly number[];
+  readonly to: readonly number[];
+  /** Number of the first, from 1. */
+  readonly line: number;
+  /** Offset in the text of `bytes[0]`. */
+  readonly base: number;
 }
 
 /** Cuts UTF-8 text into lines at LF or CRLF. Throws `line-too-long`. */
-export async function* lines(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Line[]> {
+export async function* lines(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Lines> {
   let window = new Uint8Array(0);
   let base = 0;
   let line = 1;
@@ -56,26 +59,29 @@ export async function* lines(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<
       all.set(window);
       all.set(chunk, window.length);
     }
-    const found: Line[] = [];
-    let from = 0;
+    const from: number[] = [];
+    const to: number[] = [];
+    let at = 0;
     for (;;) {
-      const at = all.indexOf(10, from);
-      if (at < 0) break;
-      const to = at > from && all[at - 1] === 13 ? at - 1 : at;
-      found.push({ line: line++, start: base + from, bytes: all.subarray(from, to) });
-      from = at + 1;
+      const end = all.indexOf(10, at);
+      if (end < 0) break;
+      from.push(at);
+      to.push(end > at && all[end - 1] === 13 ? end - 1 : end);
+      at = end + 1;
     }
-    if (all.length - from > LONGEST_LINE) {
-      throw new SieveError("line-too-long", `Line ${grouped(line)} is longer than ${grouped(LONGEST_LINE)} bytes.`, {
-        hint: "Check that the file is what its name says.",
-      });
+    if (all.length - at > LONGEST_LINE) {
+      throw new SieveError(
+        "line-too-long",
+        `Line ${grouped(line + from.length)} is longer than ${grouped(LONGEST_LINE)} bytes.`,
+        { hint: "Check that the file is what its name says." },
+      );
     }
-    if (found.length > 0) yield found;
-    base += from;
-    window = all.slice(from);
+    if (from.length > 0) yield { bytes: all, from, to, line, base };
+    line += from.length;
+    base += at;
+    window = all.slice(at);
   }
-  if (window.length > 0) {
-    const to = window.at(-1) === 13 ? window.length - 1 : window.length;
-    yield [{ line, start: base, bytes: window.subarray(0, to) }];
-  }
+  if (window.length === 0) return;
+  const end = window.at(-1) === 13 ? window.length - 1 : window.length;
+  yield { bytes: window, from: [0], to: [end], line, base };
 }

@@ -120,7 +120,7 @@ async function* readSheet(
         names = false;
         continue;
       }
-      if (!builder.fits(width)) yield builder.take()!;
+      if (builder.full) yield builder.take()!;
       const place = { line: row.number, start: 0, end: 0 };
       const raw = row.cells.map((c) => c ?? "").join("\t");
       const beyond = row.cells.slice(width).filter((c) => c !== undefined && c !== "").length;

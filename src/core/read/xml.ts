@@ -4,7 +4,7 @@ import { utf8 } from "../bytes.ts";
 import { SieveError } from "../problem.ts";
 import type { Value } from "./documents.ts";
 import type { FormatPart, OpenContext, SourceFile } from "./format.ts";
-import { documentReader, opened } from "./json.ts";
+import { DocumentReader, opened } from "./json.ts";
 import { utf8Chunks } from "./text.ts";
 
 /** An element inside a record, while it is being read. */
@@ -26,7 +26,7 @@ export const xml: FormatPart = {
   async *open(source, settings, context) {
     const found = settings.records ? [settings.records] : await elementPaths(context);
     const path = found[0] ?? "/*";
-    const documents = documentReader(context.part, settings);
+    const documents = new DocumentReader(context.part, settings);
     yield {
       ...opened(
         source,
@@ -80,7 +80,7 @@ async function* readXml(
   source: SourceFile,
   context: OpenContext,
   path: string,
-  documents: ReturnType<typeof documentReader>,
+  documents: DocumentReader,
 ): AsyncGenerator<Block> {
   const parser = new SaxesParser();
   const outside: string[] = [];
@@ -160,13 +160,15 @@ async function* readXml(
       bytesBefore += utf8(text.slice(countedTo - textAt, from - textAt)).length;
       const raw = text.slice(from - textAt, to - textAt);
       const length = utf8(raw).length;
-      yield* documents.add(value, line, bytesBefore, bytesBefore + length, raw);
+      documents.add(value, line, bytesBefore, bytesBefore + length, raw);
+      if (documents.full) yield documents.take()!;
       bytesBefore += length;
       countedTo = to;
     }
     done.length = 0;
     if (fault) {
-      yield* documents.end();
+      const rest = documents.take();
+      if (rest) yield rest;
       throw broken(fault);
     }
     const keep = inside.length > 0 ? recordAt : Math.max(countedTo, text.lastIndexOf("<") + textAt);
@@ -175,7 +177,8 @@ async function* readXml(
     text = text.slice(keep - textAt);
     textAt = keep;
   }
-  yield* documents.end();
+  const rest2 = documents.take();
+  if (rest2) yield rest2;
   parser.close();
   if (fault) throw broken(fault);
 }
