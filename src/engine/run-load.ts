@@ -23,6 +23,9 @@ const LOAD_LOCK = 7301;
 /** Chunks on their way to the thread. */
 const AHEAD = 3;
 
+/** More than a connection keeps of what it says it has passed on. */
+const SOCKET_BYTES = 128 << 10;
+
 class Cancelled extends Error {}
 
 function asBuffer(bytes: Uint8Array): Buffer {
@@ -148,7 +151,8 @@ class LoadRun {
     const copy = client.query(copyFrom(this.copyStatement())) as unknown as CopyStreamQuery;
     /** Memory of chunks that the thread has read, and of rows that are on their way to the database. */
     const spare: ArrayBuffer[] = [];
-    let underway: ArrayBuffer[] = [];
+    const underway: { memory: ArrayBuffer; bytes: number }[] = [];
+    let gaveUp: (error: unknown) => void = () => {};
     let blocks = 0;
     let pending = 0;
     let credit = AHEAD;
@@ -161,6 +165,7 @@ class LoadRun {
       giveUp = (error) => {
         failure ??= error;
         moreCredit?.();
+        gaveUp(error);
         reject(error as Error);
       };
     });
@@ -179,17 +184,25 @@ class LoadRun {
       switch (message.type) {
         case "block": {
           // The ledger and the held rows go through another connection while COPY takes the rows.
-          const ready = message.copy.length === 0 || copy.write(asBuffer(message.copy));
-          underway.push(message.copy.buffer);
+          const passedOn = new Promise<void>((resolve, reject) => {
+            gaveUp = reject;
+            if (message.copy.length === 0) resolve();
+            else copy.write(asBuffer(message.copy), () => resolve());
+          });
+          underway.push({ memory: message.copy.buffer, bytes: message.copy.length });
           await Promise.all([
-            ready ? undefined : Promise.race([once(copy, "drain"), outcome]),
+            passedOn,
             addBlock(db, id, { ...message, block: blocks++ }),
             message.held === "" ? undefined : this.stageHeld(message.held),
           ]);
-          if (!ready) {
-            // Drained: the connection has passed on all that it was given.
-            for (const memory of underway) send({ type: "spent", memory }, [memory]);
-            underway = [];
+          // The connection may still have the end of what it was given last, but no more than that.
+          for (let after = 0, i = underway.length - 1; i >= 0; i--) {
+            const { memory, bytes } = underway[i]!;
+            if (after >= SOCKET_BYTES) {
+              send({ type: "spent", memory }, [memory]);
+              underway.splice(i, 1);
+            }
+            after += bytes;
           }
           this.records += message.outcomes.length;
           this.bytes = message.bytesRead;
