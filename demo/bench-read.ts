@@ -1,5 +1,4 @@
 import { createReadStream, existsSync, readFileSync, statSync, writeFileSync } from "node:fs";
-import { open } from "node:fs/promises";
 import { join } from "node:path";
 import avro from "avsc";
 import { Unzip, UnzipInflate } from "fflate";
@@ -11,31 +10,15 @@ import { MemorySpill } from "@/core/check/repeats.ts";
 import { ProfileFold } from "@/core/metrics/profile.ts";
 import { compilePlan } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import type { RangedFile } from "@/core/read/format.ts";
 import { openFile, siftFile } from "@/core/read/source.ts";
 import { Course } from "@/core/sift.ts";
-import { fileRange, fileSpool } from "@/engine/spool.ts";
+import { fileSource } from "@/cli/files.ts";
+import { fileSpool } from "@/engine/spool.ts";
 import { Random } from "./random.ts";
 import { COLLECTORS, COUNTRIES, SITES, TAXA } from "./words.ts";
 import { workbook } from "./workbook.ts";
 
 type Say = (text: string) => void;
-
-function fileOf(path: string): RangedFile {
-  return {
-    name: path,
-    bytes: statSync(path).size,
-    chunks: () => createReadStream(path, { highWaterMark: 1 << 20 }),
-    range: async (start, end) => {
-      const handle = await open(path);
-      try {
-        return await fileRange(handle, start, end);
-      } finally {
-        await handle.close();
-      }
-    },
-  };
-}
 
 const median = (list: readonly number[]): number => [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)]!;
 
@@ -50,7 +33,7 @@ async function readAll(path: string): Promise<number> {
   const { spool, close } = fileSpool();
   try {
     let records = 0;
-    for await (const opened of openFile(fileOf(path), {}, spool)) {
+    for await (const opened of openFile(await fileSource(path), {}, spool)) {
       for await (const block of opened.blocks) records += block.count;
     }
     return records;
@@ -235,12 +218,12 @@ export async function benchProfile(path: string, plan: Plan, rounds: number, say
       distinct: true,
     });
     let n = 0;
-    for await (const sifted of siftFile(course, fileOf(path), 0, plan.read, spool)) n += sifted.block.count;
+    for await (const sifted of siftFile(course, await fileSource(path), 0, plan.read, spool)) n += sifted.block.count;
     return n;
   };
   const profile = async (): Promise<number> => {
     const fold = new ProfileFold(new MemorySpill(), statSync(path).size / 40);
-    for await (const opened of openFile(fileOf(path), plan.read, spool)) {
+    for await (const opened of openFile(await fileSource(path), plan.read, spool)) {
       for await (const block of opened.blocks) fold.add(block, opened.columns());
     }
     return fold.finish().records;

@@ -4,6 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { findInDelivery } from "@/engine/delivery-records.ts";
 import { previewDelivery } from "@/engine/preview.ts";
 import { findRecords } from "@/engine/records.ts";
+import { releaseRecords } from "@/engine/release.ts";
 import { listHeld } from "@/store/held.ts";
 import { askForProfile, getProfile, profilesOf } from "@/store/profiles.ts";
 import { OTHER_FEEDS, makeOtherDeliveries } from "../../demo/other-feeds.ts";
@@ -98,6 +99,33 @@ describe("deliveries of other formats", () => {
     expect(load).toMatchObject({ state: "loaded", inserted: 500, held: 8500 });
     expect(load.report!.files[0]!.columns).toEqual(["a", "z"]);
     expect((await findRecords(db, load.id, { outcome: "loaded" }, 0, 1)).records[0]!.values).toEqual(["8500", "late"]);
+  });
+});
+
+describe("columns that no field takes", () => {
+  it("are taken along as JSON where the plan keeps them: by a load, an upsert and a release", async () => {
+    const { db } = system;
+    const fields = [
+      { name: "a", type: "text", required: true },
+      { name: "n", type: "integer" },
+    ];
+    await newFeed(
+      db,
+      "kept",
+      fields,
+      { key: ["a"], mode: "upsert" },
+      { map: { extra: "keep" }, read: { as: "delimited", delimiter: "," } },
+    );
+    const load = await loadNow(db, "kept", 'a,n,Jar,"odd, ""name"""\nx,1,7,"q\\,r"\ny,2,,\nz,bad,9,\nw,3,8,\n');
+    expect(load).toMatchObject({ state: "loaded", inserted: 3, held: 1 });
+    const extras = async (): Promise<unknown[]> => (await rows(db, "kept", "a")).map((r) => r["_extra"]);
+    expect(await extras()).toEqual([{ Jar: "8" }, { Jar: "7", 'odd, "name"': "q\\,r" }, null]);
+    expect(load.report!.drift.map((d) => d.name)).toEqual(["Jar", 'odd, "name"']);
+    const again = await loadNow(db, "kept", "a,n,Jar\nx,1,70\ny,2,\n");
+    expect(again).toMatchObject({ updated: 1, unchanged: 1 });
+    const [held] = await listHeld(db, { load: load.id });
+    await releaseRecords(db, [{ load: load.id, record: held!.record, values: { n: "4" } }], "test");
+    expect(await extras()).toEqual([{ Jar: "8" }, { Jar: "70" }, null, { Jar: "9" }]);
   });
 });
 
