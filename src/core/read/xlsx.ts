@@ -47,9 +47,9 @@ export const xlsx: FormatPart = {
         first.push(...rows);
         if (first.length >= LOOKED_AT) break;
       }
-      if (first.length < (settings.sheets ? 1 : 2) && !(settings.sheets ?? false)) {
-        if (first.length === 0 || sheet !== workbook.sheets.at(-1)) continue;
-      }
+      // A sheet of one line is a title page, unless there is nothing else.
+      const isTable = first.length > 1 || (first.length === 1 && sheet === workbook.sheets.at(-1));
+      if (!settings.sheets && !isTable) continue;
       any = true;
       const { header, skip, columns, why } = findHeader(first, settings.header, settings.skip);
       yield {
