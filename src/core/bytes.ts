@@ -77,6 +77,17 @@ export function utf8(text: string): Uint8Array {
   return encoder.encode(text);
 }
 
+/** The parts one after the other, in memory of their own. */
+export function concat(parts: readonly Uint8Array[]): Uint8Array<ArrayBuffer> {
+  const all = new Uint8Array(parts.reduce((n, part) => n + part.length, 0));
+  let at = 0;
+  for (const part of parts) {
+    all.set(part, at);
+    at += part.length;
+  }
+  return all;
+}
+
 /** True when the span holds only bytes under 128. */
 export function isAscii(bytes: Uint8Array, start: number, end: number): boolean {
   for (let p = start; p < end; p++) if (bytes[p]! > 127) return false;

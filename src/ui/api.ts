@@ -46,6 +46,11 @@ export async function api<T>(
   return (await response.json()) as T;
 }
 
+/** What went wrong elsewhere, in a load, a profile or the core, as the API would say it. */
+export function problemFrom(parts: { message: string; detail: string; hint: string }): ApiProblem {
+  return { type: "", title: parts.message, detail: parts.detail, hint: parts.hint };
+}
+
 export function problemOf(error: unknown): ApiProblem {
   if (error instanceof ApiError) return error.problem;
   return { type: "", title: error instanceof Error ? error.message : String(error), detail: "", hint: "" };

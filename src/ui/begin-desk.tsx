@@ -6,13 +6,13 @@ import type { ReadSection } from "@/core/plan/schema.ts";
 import { propose, withoutReasons, type Reason } from "@/core/propose.ts";
 import type { ReadOptions, ReadSettings } from "@/core/read/format.ts";
 import type { PartPreview } from "@/engine/preview.ts";
-import { api, problemOf, type ApiProblem } from "./api.ts";
+import { api, problemFrom, problemOf, type ApiProblem } from "./api.ts";
 import { Value } from "./cell.tsx";
 import { ProblemNote } from "./problem-note.tsx";
-import { ProfileTable } from "./profile-table.tsx";
+import { ProfileTable, ProfileWaiting } from "./profile-table.tsx";
 import { ReadForm } from "./read-form.tsx";
 import { useProfile } from "./use-profile.ts";
-import { counted, grouped, percentOf } from "./words.ts";
+import { counted, grouped } from "./words.ts";
 
 type View = "records" | "columns" | "contract";
 
@@ -126,11 +126,7 @@ export function BeginDesk({
         </div>
       </div>
       {(problem ?? profileProblem) && <ProblemNote problem={(problem ?? profileProblem)!} />}
-      {profile?.state === "failed" && profile.error && (
-        <ProblemNote
-          problem={{ type: "", title: profile.error.message, detail: profile.error.detail, hint: profile.error.hint }}
-        />
-      )}
+      {profile?.state === "failed" && profile.error && <ProblemNote problem={problemFrom(profile.error)} />}
       <div role="tablist" aria-label="Views" className="mt-3 mb-3 flex gap-5">
         {tab("records", "First records")}
         {tab(
@@ -182,24 +178,21 @@ export function BeginDesk({
         </section>
         <section className="min-w-0">
           {part?.error && (
-            <ProblemNote
-              problem={{ type: "", title: part.error.message, detail: part.error.detail, hint: part.error.hint }}
-            >
+            <ProblemNote problem={problemFrom(part.error)}>
               {part.rows.length > 0 && (
                 <p className="faint">What could be read before is shown below, and is not loaded.</p>
               )}
             </ProblemNote>
           )}
           {view === "records" && part && <FirstRecords part={part} />}
-          {view !== "records" && !done && !profile?.error && (
-            <p className="py-4" role="status">
-              {profile && profile.state === "running"
-                ? `${grouped(profile.recordsSoFar)} records looked at, ${percentOf(profile.bytesSoFar, profile.bytesTotal) || "0"} %`
-                : read === undefined
-                  ? "This can be looked at once the files can be read."
-                  : "Looking at every record…"}
-            </p>
-          )}
+          {view !== "records" &&
+            !done &&
+            !profile?.error &&
+            (read === undefined && profile?.state !== "running" ? (
+              <p className="py-4">This can be looked at once the files can be read.</p>
+            ) : (
+              <ProfileWaiting profile={profile} />
+            ))}
           {view === "columns" && done && <ProfileTable profile={done} />}
           {view === "contract" && proposal && (
             <p className="mb-2">

@@ -10,6 +10,7 @@ import {
 } from "@/core/interop/contract.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import { problemParts } from "@/core/problem.ts";
+import { problemFrom } from "./api.ts";
 import { ProblemNote } from "./problem-note.tsx";
 import { counted } from "./words.ts";
 
@@ -101,9 +102,7 @@ export function ContractExchange({ plan, change }: { plan: Plan; change: (plan: 
           }}
         />
       </div>
-      {problem && (
-        <ProblemNote problem={{ type: "", title: problem.message, detail: problem.detail, hint: problem.hint }} />
-      )}
+      {problem && <ProblemNote problem={problemFrom(problem)} />}
       {said && (
         <div role="status" className="mt-2">
           <b>{said.what}</b>

@@ -5,10 +5,11 @@ import { useMemo, useState } from "react";
 import { compareProfiles } from "@/core/metrics/compare.ts";
 import type { Profile } from "@/core/metrics/profile.ts";
 import type { ReadSection } from "@/core/plan/schema.ts";
+import { problemFrom } from "./api.ts";
 import { ProblemNote } from "./problem-note.tsx";
-import { ProfileTable } from "./profile-table.tsx";
+import { ProfileTable, ProfileWaiting } from "./profile-table.tsx";
 import { useProfile } from "./use-profile.ts";
-import { counted, grouped, percentOf } from "./words.ts";
+import { counted, grouped } from "./words.ts";
 
 export interface EarlierProfile {
   delivery: number;
@@ -37,20 +38,9 @@ export function ProfileDesk({
   const changes = useMemo(() => (done && compared ? compareProfiles(compared.document, done) : []), [done, compared]);
   const differ = changes.filter((c) => c.changes.length > 0);
   if (problem) return <ProblemNote problem={problem} />;
-  if (profile?.error)
-    return (
-      <ProblemNote
-        problem={{ type: "", title: profile.error.message, detail: profile.error.detail, hint: profile.error.hint }}
-      />
-    );
+  if (profile?.error) return <ProblemNote problem={problemFrom(profile.error)} />;
   if (!done) {
-    return (
-      <p className="py-4" role="status">
-        {profile?.state === "running"
-          ? `${grouped(profile.recordsSoFar)} records looked at, ${percentOf(profile.bytesSoFar, profile.bytesTotal) || "0"} %`
-          : "Looking at every record…"}
-      </p>
-    );
+    return <ProfileWaiting profile={profile} />;
   }
   const search = (event: React.FormEvent): void => {
     event.preventDefault();

@@ -4,6 +4,7 @@ import { max, scaleLinear } from "d3";
 import { Fragment, useState } from "react";
 import type { ColumnChange } from "@/core/metrics/compare.ts";
 import type { ColumnProfile, Profile } from "@/core/metrics/profile.ts";
+import type { StoredProfile } from "@/store/profiles.ts";
 import { Value } from "./cell.tsx";
 import { counted, grouped, percentOf } from "./words.ts";
 
@@ -122,6 +123,17 @@ export function ProfileTable({
         </tbody>
       </table>
     </div>
+  );
+}
+
+/** What is to be seen until a profile is done. */
+export function ProfileWaiting({ profile }: { profile: StoredProfile | null }) {
+  return (
+    <p className="py-4" role="status">
+      {profile?.state === "running"
+        ? `${grouped(profile.recordsSoFar)} records looked at, ${percentOf(profile.bytesSoFar, profile.bytesTotal) || "0"} %`
+        : "Looking at every record…"}
+    </p>
   );
 }
 

@@ -1,6 +1,7 @@
 import avro from "avsc";
 import { snappyUncompress } from "hyparquet";
 import type { Block } from "../block.ts";
+import { concat } from "../bytes.ts";
 import { SieveError, grouped } from "../problem.ts";
 import { hexOf, type Value } from "./documents.ts";
 import type { FormatPart, SourceFile } from "./format.ts";
@@ -37,11 +38,7 @@ class Bytes {
     while (this.window.length - this.at < n) {
       const next = await this.chunks.next();
       if (next.done) return false;
-      const rest = this.window.subarray(this.at);
-      const joined = new Uint8Array(rest.length + next.value.length);
-      joined.set(rest);
-      joined.set(next.value, rest.length);
-      this.window = joined;
+      this.window = concat([this.window.subarray(this.at), next.value]);
       this.at = 0;
     }
     return true;

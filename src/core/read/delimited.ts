@@ -1,4 +1,4 @@
-import { Heap, isUtf8, textOf } from "../bytes.ts";
+import { Heap, concat, isUtf8, textOf } from "../bytes.ts";
 import { RAW_KEPT, type Block, type Origins, type Unreadable, type UnreadableReason } from "../block.ts";
 import { SieveError, grouped } from "../problem.ts";
 import { decodingOf, unitsIn, type Decoding } from "./decode.ts";
@@ -154,9 +154,7 @@ export class DelimitedReader {
       bytes = new TextEncoder().encode(this.decoding.decoder.decode(chunk, { stream: !last }));
     }
     if (this.skipEnd > 0) {
-      const all = new Uint8Array(this.tail.length + bytes.length);
-      all.set(this.tail);
-      all.set(bytes, this.tail.length);
+      const all = concat([this.tail, bytes]);
       const cut = lastLines(all, this.skipEnd);
       this.tail = all.slice(cut);
       bytes = all.subarray(0, cut);

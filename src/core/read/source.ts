@@ -1,4 +1,4 @@
-import { isUtf8 } from "../bytes.ts";
+import { concat, isUtf8 } from "../bytes.ts";
 import type { UnreadableReason } from "../block.ts";
 import type { ReadSection } from "../plan/schema.ts";
 import { SieveError, counted } from "../problem.ts";
@@ -169,7 +169,7 @@ async function peek(file: SourceFile): Promise<{ source: SourceFile; head: Uint8
       have += next.value.length;
     }
   }
-  const all = concat(taken, have);
+  const all = concat(taken);
   const head = all.subarray(0, DETECT_BYTES);
   const whole = ended && have <= DETECT_BYTES;
   if (!file.once) {
@@ -264,17 +264,6 @@ function refuseWhereNothingFits(course: Course, name: string): void {
 export function listed(names: readonly string[], most = 12): string {
   const shown = names.slice(0, most).map((n) => (n.length > 40 ? `${n.slice(0, 39)}…` : n));
   return names.length > most ? `${shown.join(", ")} and ${names.length - most} more` : shown.join(", ");
-}
-
-function concat(parts: readonly Uint8Array[], length: number): Uint8Array {
-  if (parts.length === 1) return parts[0]!;
-  const all = new Uint8Array(length);
-  let at = 0;
-  for (const part of parts) {
-    all.set(part, at);
-    at += part.length;
-  }
-  return all;
 }
 
 /** Raw bytes as text for a person: UTF-8 where they are that, else byte for byte. */

@@ -1,3 +1,4 @@
+import { concat } from "../bytes.ts";
 import { SieveError, grouped } from "../problem.ts";
 import { decodingOf } from "./decode.ts";
 import type { Encoding } from "./options.ts";
@@ -53,12 +54,7 @@ export async function* lines(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<
   let base = 0;
   let line = 1;
   for await (const chunk of chunks) {
-    let all = chunk;
-    if (window.length > 0) {
-      all = new Uint8Array(window.length + chunk.length);
-      all.set(window);
-      all.set(chunk, window.length);
-    }
+    const all = window.length > 0 ? concat([window, chunk]) : chunk;
     const from: number[] = [];
     const to: number[] = [];
     let at = 0;

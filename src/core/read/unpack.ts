@@ -1,4 +1,5 @@
 import { Unzip, UnzipInflate, UnzipPassThrough, type UnzipFile } from "fflate";
+import { concat } from "../bytes.ts";
 import { SieveError, grouped } from "../problem.ts";
 import type { SourceFile } from "./format.ts";
 
@@ -8,15 +9,16 @@ const ALWAYS_ALLOWED = 64 << 20;
 /** Files in one archive. */
 const MOST_FILES = 10_000;
 
+/** How many bytes a packed file of so many may become. */
+function mostFor(bytes: number): number {
+  return Math.max(ALWAYS_ALLOWED, bytes * MOST_RATIO);
+}
+
 function tooFar(name: string, bytes: number): SieveError {
-  return new SieveError(
-    "unpacks-too-far",
-    `${name} unpacks to more than ${grouped(Math.max(ALWAYS_ALLOWED, bytes * MOST_RATIO))} bytes.`,
-    {
-      detail: `It has ${grouped(bytes)} bytes; no honest file of records is packed more than ${MOST_RATIO} times over.`,
-      hint: "Do not load it; ask the sender what it is.",
-    },
-  );
+  return new SieveError("unpacks-too-far", `${name} unpacks to more than ${grouped(mostFor(bytes))} bytes.`, {
+    detail: `It has ${grouped(bytes)} bytes; no honest file of records is packed more than ${MOST_RATIO} times over.`,
+    hint: "Do not load it; ask the sender what it is.",
+  });
 }
 
 function damaged(name: string, kind: string, detail: string): SieveError {
@@ -36,15 +38,9 @@ export async function inflated(bytes: Uint8Array, kind: "deflate-raw" | "gzip"):
   for await (const part of inflate(one(), kind)) {
     parts.push(part);
     length += part.length;
-    if (length > Math.max(ALWAYS_ALLOWED, bytes.length * MOST_RATIO)) throw new Error("it unpacks too far");
+    if (length > mostFor(bytes.length)) throw new Error("it unpacks too far");
   }
-  const all = new Uint8Array(length);
-  let at = 0;
-  for (const part of parts) {
-    all.set(part, at);
-    at += part.length;
-  }
-  return all;
+  return concat(parts);
 }
 
 async function* inflate(chunks: AsyncIterable<Uint8Array>, kind: "deflate-raw" | "gzip"): AsyncGenerator<Uint8Array> {
@@ -105,7 +101,7 @@ export function gunzipped(source: SourceFile): SourceFile {
     try {
       for await (const part of inflate(source.chunks(), "gzip")) {
         length += part.length;
-        if (length > Math.max(ALWAYS_ALLOWED, source.bytes * MOST_RATIO)) throw tooFar(source.name, source.bytes);
+        if (length > mostFor(source.bytes)) throw tooFar(source.name, source.bytes);
         yield part;
       }
     } catch (error) {
@@ -151,10 +147,7 @@ const DIRECTORY_END = 65_557;
 
 function tailOf(before: Uint8Array, chunk: Uint8Array): Uint8Array<ArrayBuffer> {
   if (chunk.length >= DIRECTORY_END) return chunk.slice(-DIRECTORY_END);
-  const all = new Uint8Array(before.length + chunk.length);
-  all.set(before);
-  all.set(chunk, before.length);
-  return all.slice(-DIRECTORY_END);
+  return concat([before, chunk]).slice(-DIRECTORY_END);
 }
 
 function hasDirectory(tail: Uint8Array): boolean {
@@ -197,7 +190,7 @@ async function* readEntry(source: SourceFile, entry: string): AsyncGenerator<Uin
   unzip.register(UnzipInflate);
   unzip.register(UnzipPassThrough);
   const check = (): void => {
-    if (length > Math.max(ALWAYS_ALLOWED, source.bytes * MOST_RATIO)) throw tooFar(source.name, source.bytes);
+    if (length > mostFor(source.bytes)) throw tooFar(source.name, source.bytes);
     if (fault) throw damaged(source.name, "zip file", `${entry}: ${fault.message}.`);
   };
   for await (const whole of source.chunks()) {
