@@ -16,7 +16,16 @@ import { fieldsOf, lateProblem } from "./late.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
 import { giveBack, takeThread } from "./threads.ts";
-import { EXTRA, TARGET, columnOf, recordColumns, targetChanges, targetColumns } from "./target.ts";
+import {
+  EXTRA,
+  TARGET,
+  columnOf,
+  recordColumns,
+  successorOf,
+  targetChanges,
+  targetColumns,
+  type Successor,
+} from "./target.ts";
 
 /** Locks by advisory number: one worker runs a load at a time. */
 const LOAD_LOCK = 7301;
@@ -25,6 +34,9 @@ const AHEAD = 3;
 
 /** More than a connection keeps of what it says it has passed on. */
 const SOCKET_BYTES = 128 << 10;
+
+/** Memory in which the database may sort a key's values. */
+const INDEX_MEMORY = "128MB";
 
 class Cancelled extends Error {}
 
@@ -77,8 +89,9 @@ async function dropStaging(client: Client, id: number): Promise<void> {
   await client.query(`drop table if exists ${staging(id)}, ${stagingHeld(id)}`);
 }
 
-const staging = (id: number): string => ident("staging", `load_${id}`);
-const stagingHeld = (id: number): string => ident("staging", `held_${id}`);
+// No target's name has a space, so that a staged table can stand among the targets for a moment.
+const staging = (id: number): string => ident("staging", `load ${id}`);
+const stagingHeld = (id: number): string => ident("staging", `held ${id}`);
 
 class LoadRun {
   private readonly id: number;
@@ -88,6 +101,8 @@ class LoadRun {
   private bytes = 0;
   private stage = "";
   private told = 0;
+  /** How the staging table was made, where it may take the target's place. */
+  private successor: Successor | null = null;
   private readonly timing: Timing[] = [];
 
   constructor(
@@ -116,11 +131,7 @@ class LoadRun {
     this.compiled = compilePlan((await getPlan(client, this.load.plan)).document);
     this.delivery = await getDelivery(client, this.load.delivery);
     await targetChanges(client, this.compiled.plan);
-    const columns: { name: string; type: string }[] = this.compiled.fields.map(columnOf);
-    if (this.compiled.plan.map.extra === "keep") columns.push({ name: EXTRA, type: "jsonb" });
-    await client.query(
-      `create unlogged table ${staging(id)} (_record integer not null, ${columns.map((c) => `${ident(c.name)} ${c.type}`).join(", ")})`,
-    );
+    await this.makeStaging();
     await client.query(
       `create unlogged table ${stagingHeld(id)} (record integer not null, at text, file integer, line integer,
          byte_start bigint, byte_end bigint, raw text, cells jsonb, field_values jsonb, problems jsonb, suspect boolean)`,
@@ -130,6 +141,21 @@ class LoadRun {
     this.stage = "closing";
     await this.progress(true);
     await this.close(done);
+  }
+
+  private async makeStaging(): Promise<void> {
+    const { client, id, load } = this;
+    const { plan, fields } = this.compiled;
+    this.successor = load.kind === "trial" ? null : await successorOf(client, plan, id, staging(id));
+    if (this.successor) {
+      for (const statement of this.successor.make) await client.query(statement);
+      return;
+    }
+    const columns: { name: string; type: string }[] = fields.map(columnOf);
+    if (plan.map.extra === "keep") columns.push({ name: EXTRA, type: "jsonb" });
+    await client.query(
+      `create unlogged table ${staging(id)} (_record integer not null, ${columns.map((c) => `${ident(c.name)} ${c.type}`).join(", ")})`,
+    );
   }
 
   private async timed<T>(part: string, work: () => Promise<T>): Promise<T> {
@@ -290,7 +316,8 @@ class LoadRun {
 
   private copyStatement(): string {
     const delimiter = copyDelimiter(this.compiled.plan.read.delimiter);
-    return `copy ${staging(this.id)} from stdin (delimiter '${delimiter}', null '')`;
+    const columns = ["_record", ...recordColumns(this.compiled.plan)].map((c) => ident(c)).join(", ");
+    return `copy ${staging(this.id)} (${columns}) from stdin (delimiter '${delimiter}', null '')`;
   }
 
   private async stageHeld(rows: string, db: Pick<Client, "query"> = this.db): Promise<void> {
@@ -359,8 +386,11 @@ class LoadRun {
         await endLoad(client, id, trial ? "tried" : "stopped", balance, report());
       } else {
         if (taken > 0) await this.writeTaken(true, rerun);
-        for (const change of await targetChanges(client, plan)) await client.query(change);
-        await this.timed("target", () => this.writeTarget(balance));
+        await this.timed("target", async () => {
+          if (await this.takePlace(balance)) return;
+          for (const change of await targetChanges(client, plan)) await client.query(change);
+          await this.writeTarget(balance);
+        });
         await this.timed("quarantine", () => this.writeHeld(rerun));
         assertCloses(balance);
         await endLoad(client, id, "loaded", balance, report());
@@ -481,6 +511,31 @@ class LoadRun {
       const rowsHeld: HeldRow[] = here.map((r) => ({ ...heldRow(sifted, compiled, r, "load"), suspect: false }));
       await this.stageHeld(JSON.stringify(rowsHeld), client);
     }
+  }
+
+  /** Puts the staged table in the target's place, where that is still possible; false when it is not. */
+  private async takePlace(balance: Balance): Promise<boolean> {
+    const { client, id, compiled, successor } = this;
+    if (!successor) return false;
+    const now = await successorOf(client, compiled.plan, id, staging(id));
+    if (JSON.stringify(now) !== JSON.stringify(successor)) return false;
+    const { target } = compiled.plan.load;
+    const { rows } = await client.query<{ n: number }>(`select count(*)::int as n from ${staging(id)}`);
+    if (rows[0]!.n !== balance.outcomes.inserted) {
+      throw new Error(`${rows[0]!.n} records are staged, and the ledger has ${balance.outcomes.inserted}`);
+    }
+    if (successor.key !== "") {
+      await client.query(
+        `select set_config('maintenance_work_mem', '${INDEX_MEMORY}', true)
+         where pg_size_bytes(current_setting('maintenance_work_mem')) < pg_size_bytes('${INDEX_MEMORY}')`,
+      );
+      await client.query(`alter table ${staging(id)} add ${successor.key}`);
+    }
+    await client.query(`alter table ${staging(id)} alter column "_load" drop default`);
+    await client.query(`drop table if exists ${ident(TARGET, target)}`);
+    await client.query(`alter table ${staging(id)} set schema ${ident(TARGET)}`);
+    await client.query(`alter table ${ident(TARGET, `load ${id}`)} rename to ${ident(target)}`);
+    return true;
   }
 
   private async writeTarget(balance: Balance): Promise<void> {

@@ -26,13 +26,22 @@ export function columnOf(field: Field): { name: string; type: string; notNull: b
 
 /** The statement that makes the target of a plan, as it is shown and as it is run. */
 export function createTargetSql(plan: Plan): string {
+  const lines = targetLines(plan);
+  if (plan.load.key.length > 0) lines.push(`  ${keySql(plan)}`);
+  return `create table ${ident(TARGET, plan.load.target)} (\n${lines.join(",\n")}\n)`;
+}
+
+function keySql(plan: Plan): string {
+  return `primary key (${plan.load.key.map((k) => ident(k)).join(", ")})`;
+}
+
+function targetLines(plan: Plan): string[] {
   const lines = plan.contract.fields
     .map(columnOf)
     .map((c) => `  ${ident(c.name)} ${c.type}${c.notNull ? " not null" : ""}`);
   if (plan.map.extra === "keep") lines.push(`  ${ident(EXTRA)} jsonb`);
   lines.push(`  "_load" integer not null`, `  "_record" integer not null`);
-  if (plan.load.key.length > 0) lines.push(`  primary key (${plan.load.key.map((k) => ident(k)).join(", ")})`);
-  return `create table ${ident(TARGET, plan.load.target)} (\n${lines.join(",\n")}\n)`;
+  return lines;
 }
 
 interface Column {
@@ -54,11 +63,15 @@ export async function targetColumns(db: Queryable, target: string): Promise<Colu
 /**
  * The statements that bring the target to what the plan needs: made when it is not there, columns
  * added, types widened, NOT NULL taken away. Throws `target-differs` where a value could be lost.
+ * `table` is the quoted name that the statements speak of.
  */
-export async function targetChanges(db: Queryable, plan: Plan): Promise<string[]> {
+export async function targetChanges(
+  db: Queryable,
+  plan: Plan,
+  table = ident(TARGET, plan.load.target),
+): Promise<string[]> {
   const columns = await targetColumns(db, plan.load.target);
   if (columns.length === 0) return [createTargetSql(plan)];
-  const table = ident(TARGET, plan.load.target);
   const have = new Map(columns.map((c) => [c.name, c]));
   const changes: string[] = [];
   for (const field of plan.contract.fields) {
@@ -114,6 +127,55 @@ async function primaryKey(db: Queryable, target: string): Promise<string[]> {
     [ident(TARGET, target)],
   );
   return rows.map((r) => r.name).sort();
+}
+
+/** A table that is filled beside the target and takes its place when the load closes. */
+export interface Successor {
+  /** Statements that make it, without its key. */
+  readonly make: readonly string[];
+  /** The key, to be added once its rows are there; empty when the target has none. */
+  readonly key: string;
+}
+
+/**
+ * How to fill a table that takes the target's place: possible where the target is not there, or where
+ * none of its rows stay (it is empty, or the load replaces all) and nothing else in the database
+ * hangs on it: no grants, views, foreign keys, triggers, further indexes or the like. Null otherwise.
+ */
+export async function successorOf(db: Queryable, plan: Plan, load: number, table: string): Promise<Successor | null> {
+  const { target } = plan.load;
+  const ownLoad = `alter table ${table} alter column "_load" set default ${load}`;
+  const { rows } = await db.query<{ plain: boolean; key: string }>(
+    `select c.relkind = 'r' and c.relpersistence = 'p' and c.relacl is null and c.reloptions is null
+         and c.reltablespace = 0 and c.relowner = current_user::regrole and not c.relrowsecurity
+         and not c.relhasrules and not c.relhastriggers and not c.relhassubclass and not c.relispartition
+         and not exists (select from pg_attribute a where a.attrelid = c.oid and (a.attacl is not null or a.attisdropped))
+         and not exists (select from pg_index i where i.indrelid = c.oid and not i.indisprimary)
+         and not exists (select from pg_description d where d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid = 0)
+         and not exists (select from pg_depend d where d.refclassid = 'pg_class'::regclass and d.refobjid = c.oid
+           and d.deptype in ('n', 'a') and d.classid not in ('pg_constraint'::regclass, 'pg_attrdef'::regclass)) as plain,
+       coalesce((select 'constraint ' || quote_ident(k.conname) || ' ' || pg_get_constraintdef(k.oid) from pg_constraint k
+         where k.conrelid = c.oid and k.contype = 'p'), '') as key
+     from pg_class c where c.oid = to_regclass($1)`,
+    [ident(TARGET, target)],
+  );
+  const there = rows[0];
+  if (!there) {
+    const make = `create table ${table} (\n${targetLines(plan).join(",\n")}\n)`;
+    const key = plan.load.key.length > 0 ? `constraint ${ident(`${target}_pkey`)} ${keySql(plan)}` : "";
+    return { make: [make, ownLoad], key };
+  }
+  if (!there.plain || (plan.load.mode !== "replace" && !(await isEmpty(db, target)))) return null;
+  const like = "including comments including constraints including defaults including generated including storage";
+  const make = `create table ${table} (like ${ident(TARGET, target)} ${like})`;
+  return { make: [make, ...(await targetChanges(db, plan, table)), ownLoad], key: there.key };
+}
+
+async function isEmpty(db: Queryable, target: string): Promise<boolean> {
+  const { rows } = await db.query<{ empty: boolean }>(
+    `select not exists (select from ${ident(TARGET, target)}) as empty`,
+  );
+  return rows[0]!.empty;
 }
 
 /** True when every value of one type is a value of the other. */

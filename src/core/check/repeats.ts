@@ -26,8 +26,9 @@ export interface Repeat {
 }
 
 const PARTITIONS = 64;
-/** Words of 32 bits kept for each value: two of hash, record, line, file. */
+/** Words of 32 bits kept for each value: two of hash, record, line, file with the mark of a suspect. */
 const WORDS = 5;
+const SUSPECT = 1;
 const BUFFERED = 512;
 
 /**
@@ -43,6 +44,7 @@ export class Repeats {
   private readonly mask: number;
   private readonly buffers: Uint32Array[] = [];
   private readonly fill = new Int32Array(PARTITIONS);
+  private readonly suspects = new Int32Array(PARTITIONS);
   private readonly spilled: { offset: number; bytes: number }[][] = [];
 
   /**
@@ -83,7 +85,8 @@ export class Repeats {
     buffer[at + 1] = b;
     buffer[at + 2] = record;
     buffer[at + 3] = line;
-    buffer[at + 4] = file;
+    buffer[at + 4] = file * 2 + (seen ? SUSPECT : 0);
+    if (seen) this.suspects[part]!++;
     if (++this.fill[part]! === BUFFERED) this.flush(part);
     return seen;
   }
@@ -96,30 +99,60 @@ export class Repeats {
     this.fill[part] = 0;
   }
 
-  /** Every record whose value an earlier one had, a partition at a time, in no stated order. */
+  /**
+   * Every record whose value an earlier one had, a partition at a time, in no stated order. Only the
+   * values of suspects are gathered, then all records are held against them.
+   */
   *resolve(): Generator<Repeat[]> {
+    let table = new Int32Array(0);
     for (let part = 0; part < PARTITIONS; part++) {
       this.flush(part);
-      const firsts = new Map<number, number[]>();
+      if (this.suspects[part] === 0) continue;
+      const words = this.partition(part);
+      // Open addressing: each place has the row, plus one, of the first record with a value.
+      const size = 2 ** Math.ceil(Math.log2(this.suspects[part]! * 2 + 1));
+      if (table.length < size) table = new Int32Array(size);
+      else table.fill(0, 0, size);
+      const placeOf = (row: number): number => {
+        let at = (words[row]! ^ (words[row + 1]! >>> 6)) & (size - 1);
+        for (; table[at] !== 0; at = (at + 1) & (size - 1)) {
+          const other = table[at]! - 1;
+          if (words[other] === words[row] && words[other + 1] === words[row + 1]) break;
+        }
+        return at;
+      };
+      for (let row = 0; row < words.length; row += WORDS) {
+        if ((words[row + 4]! & SUSPECT) !== 0) table[placeOf(row)] = row + 1;
+      }
       const found: Repeat[] = [];
-      for (const piece of this.spilled[part]!) {
-        const bytes = this.spill.read(piece.offset, piece.bytes);
-        const words = new Uint32Array(bytes.buffer, bytes.byteOffset, bytes.length / 4);
-        for (let i = 0; i < words.length; i += WORDS) {
-          // 53 of the 64 bits make the map's key; the list beneath tells the rest apart.
-          const key = (words[i]! & 0x1fffff) * 2 ** 32 + words[i + 1]!;
-          const known = firsts.get(key);
-          if (!known) {
-            firsts.set(key, [words[i]!, words[i + 2]!, words[i + 3]!, words[i + 4]!]);
-            continue;
-          }
-          let at = 0;
-          while (at < known.length && known[at] !== words[i]) at += 4;
-          if (at === known.length) known.push(words[i]!, words[i + 2]!, words[i + 3]!, words[i + 4]!);
-          else found.push({ record: words[i + 2]!, first: known[at + 1]!, line: known[at + 2]!, file: known[at + 3]! });
+      for (let row = 0; row < words.length; row += WORDS) {
+        const at = placeOf(row);
+        if (table[at] === 0) continue;
+        const first = table[at]! - 1;
+        // The record that a value led to so far may be a later one than this.
+        if (words[row + 2]! <= words[first + 2]!) table[at] = row + 1;
+        else {
+          found.push({
+            record: words[row + 2]!,
+            first: words[first + 2]!,
+            line: words[first + 3]!,
+            file: words[first + 4]! >>> 1,
+          });
         }
       }
       if (found.length > 0) yield found;
     }
+  }
+
+  /** All values of a partition, in the order in which they came. */
+  private partition(part: number): Uint32Array {
+    const pieces = this.spilled[part]!;
+    const bytes = new Uint8Array(pieces.reduce((n, p) => n + p.bytes, 0));
+    let at = 0;
+    for (const piece of pieces) {
+      bytes.set(this.spill.read(piece.offset, piece.bytes), at);
+      at += piece.bytes;
+    }
+    return new Uint32Array(bytes.buffer);
   }
 }
