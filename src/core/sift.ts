@@ -329,6 +329,33 @@ export class Course {
   }
 }
 
+interface ProblemIndex {
+  /** By record of the block: its first problem, or -1. */
+  readonly first: Int32Array;
+  /** By problem: the record's next, or -1. */
+  readonly next: Int32Array;
+}
+
+const indexes = new WeakMap<Sifted, ProblemIndex>();
+
+/** Leads from a record to its problems; made once, when the first record of a block is asked about. */
+function problemIndex(sifted: Sifted): ProblemIndex {
+  const known = indexes.get(sifted);
+  if (known) return known;
+  const { problemRecord, block } = sifted;
+  const index = {
+    first: new Int32Array(block.count).fill(-1),
+    next: new Int32Array(problemRecord.length),
+  };
+  for (let i = problemRecord.length - 1; i >= 0; i--) {
+    const record = problemRecord[i]!;
+    index.next[i] = index.first[record]!;
+    index.first[record] = i;
+  }
+  indexes.set(sifted, index);
+  return index;
+}
+
 /** The problems of one record of a block, but for those that only the whole load can show. */
 export function problemsOf(sifted: Sifted, compiled: Compiled, record: number): Problem[] {
   const unreadable = sifted.block.unreadable.get(record);
@@ -346,8 +373,8 @@ export function problemsOf(sifted: Sifted, compiled: Compiled, record: number): 
     ];
   }
   const problems: Problem[] = [];
-  for (let i = 0; i < sifted.problemRecord.length; i++) {
-    if (sifted.problemRecord[i] !== record) continue;
+  const { first, next } = problemIndex(sifted);
+  for (let i = first[record]!; i >= 0; i = next[i]!) {
     const check = compiled.checks[sifted.problemCheck[i]!]!;
     const f = check.fields[0]!;
     const field = compiled.fields[f]!;

@@ -2,6 +2,7 @@ import first from "./migrations/001-first.sql";
 import packed from "./migrations/002-packed.sql";
 import profile from "./migrations/003-profile.sql";
 import source from "./migrations/004-source.sql";
+import held from "./migrations/005-held.sql";
 import { runMigrations } from "graphile-worker";
 import { transaction, type Db } from "./db.ts";
 
@@ -11,6 +12,7 @@ const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
   { id: 2, sql: packed },
   { id: 3, sql: profile },
   { id: 4, sql: source },
+  { id: 5, sql: held },
 ];
 
 /** Brings the store up to date; safe when several processes start at once. Returns how many ran. */

@@ -184,6 +184,9 @@ async function* readAvro(source: SourceFile, documents: DocumentReader): AsyncGe
       throw broken(`Its schema can't be understood: ${(error as Error).message}.`);
     }
     const show = isPlain(schema) ? null : shower(schema, new Map());
+    const flat = flatFields(schema);
+    if (flat) documents.setColumns(flat.map((f) => f.name));
+    const values: Value[] = [];
     let record = 0;
     while (await bytes.more(1)) {
       const count = await bytes.long();
@@ -195,7 +198,11 @@ async function* readAvro(source: SourceFile, documents: DocumentReader): AsyncGe
         const { value, offset } = type.decode(buffer, at) as { value: unknown; offset: number };
         if (offset < 0 || offset > buffer.length) throw broken(`Record ${grouped(record + 1)} breaks off.`);
         record++;
-        documents.add(show ? show(value) : (value as Value), record, 0, 0, "");
+        if (flat) {
+          for (let f = 0; f < flat.length; f++)
+            values[f] = flat[f]!.show((value as Record<string, unknown>)[flat[f]!.name]);
+          documents.addFlat(values, record);
+        } else documents.add(show ? show(value) : (value as Value), record, 0, 0, "");
         if (documents.full) yield documents.take()!;
         at = offset;
       }
@@ -215,6 +222,22 @@ async function* readAvro(source: SourceFile, documents: DocumentReader): AsyncGe
   } finally {
     await bytes.end();
   }
+}
+
+const SCALARS = ["string", "boolean", "int", "long", "float", "double", "bytes"];
+
+/** The fields of a schema of records that have nothing nested in them; null for any other. */
+function flatFields(schema: unknown): { name: string; show: Show }[] | null {
+  const { type, fields } = schema as AvroSchema;
+  if (type !== "record" || !fields) return null;
+  const isScalar = (s: unknown): boolean =>
+    typeof s === "string"
+      ? SCALARS.includes(s)
+      : Array.isArray(s)
+        ? s.filter((b) => b !== "null").length === 1 && s.every((b) => b === "null" || isScalar(b))
+        : ["enum", "fixed"].includes((s as AvroSchema).type as string) || isScalar((s as AvroSchema).type);
+  if (!fields.every((f) => isScalar(f.type))) return null;
+  return fields.map((f) => ({ name: f.name, show: shower(f.type, new Map()) }));
 }
 
 /** Whether values of the schema are text, numbers and the like, to be shown as they are. */

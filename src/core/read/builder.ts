@@ -20,7 +20,7 @@ export interface Place {
  * record is added.
  */
 export class BlockBuilder {
-  private readonly heap = new Heap(new Uint8Array(1 << 20), 0);
+  readonly heap = new Heap(new Uint8Array(1 << 20), 0);
   private start = new Int32Array(0);
   private end = new Int32Array(0);
   private width = 0;
@@ -53,6 +53,32 @@ export class BlockBuilder {
       this.start[i] = heap.append(value);
       this.end[i] = heap.length;
     }
+    this.count++;
+  }
+
+  /**
+   * Opens a record whose cells are set one by one, as spans of the heap; all are empty at first.
+   * Gives where its raw text stands in the heap, or -1 when it is too long to be kept there whole.
+   */
+  open(width: number, place: Place, raw: Uint8Array): number {
+    if (raw.length > RAW_KEPT) return -1;
+    this.makeRoom(width);
+    const at = this.heap.length;
+    this.note(place, raw);
+    this.start.fill(0, this.count * this.width, (this.count + 1) * this.width);
+    this.end.fill(0, this.count * this.width, (this.count + 1) * this.width);
+    return at;
+  }
+
+  /** Sets a cell of the record that is open. */
+  setCell(column: number, start: number, end: number): void {
+    const i = this.count * this.width + column;
+    this.start[i] = start;
+    this.end[i] = end;
+  }
+
+  /** Closes the record that is open. One that is not closed leaves its place to the next. */
+  close(): void {
     this.count++;
   }
 
@@ -103,10 +129,13 @@ export class BlockBuilder {
 
   private note(place: Place, raw: Uint8Array | string): void {
     const { heap, origin, count } = this;
-    const bytes = (typeof raw === "string" ? utf8(raw) : raw).subarray(0, RAW_KEPT);
-    const at = heap.reserve(bytes.length);
-    heap.bytes.set(bytes, at);
-    heap.length = at + bytes.length;
+    const at = heap.length;
+    if (raw.length > 0) {
+      const bytes = (typeof raw === "string" ? utf8(raw) : raw).subarray(0, RAW_KEPT);
+      heap.reserve(bytes.length);
+      heap.bytes.set(bytes, at);
+      heap.length = at + bytes.length;
+    }
     origin.line[count] = place.line;
     origin.start[count] = place.start;
     origin.end[count] = place.end;

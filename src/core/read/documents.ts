@@ -1,4 +1,5 @@
-import { stringify } from "lossless-json";
+import { parse as parseLossless, stringify } from "lossless-json";
+import { utf8 } from "../bytes.ts";
 
 /** What becomes of an array inside a document: its values in one cell, one of them, or its JSON text. */
 export interface ArrayChoice {
@@ -19,10 +20,21 @@ const DEFAULT_CHOICE: ArrayChoice = { take: "join", by: "; " };
 const MOST_DEPTH = 40;
 
 /** A place in documents: what it is called and which column it has. */
-interface Node {
+export interface Node {
   readonly path: string;
   readonly below: Map<string, Node>;
+  /** The places below in the order in which they were first met. */
+  readonly list: Node[];
+  /** The key that leads to it as it stands in JSON text, where it can stand there without escapes. */
+  readonly key: Uint8Array | null;
   column: number;
+  /** The document in which it was met last, for who counts them. */
+  met: number;
+}
+
+function newNode(path: string, key: string): Node {
+  const plain = !/["\\\u0000-\u001f]/.test(key);
+  return { path, below: new Map(), list: [], key: plain ? utf8(key) : null, column: -1, met: 0 };
 }
 
 /** A value of a document: JSON's own, and numbers as the text that they were written with. */
@@ -37,13 +49,13 @@ export class Flattener {
   readonly columns: string[] = [];
   /** Paths of arrays that were met, with how many elements the longest had. */
   readonly arrays = new Map<string, number>();
-  private readonly root: Node = { path: "", below: new Map(), column: -1 };
+  readonly root: Node = newNode("", "");
   private readonly choices: Map<string, ArrayChoice>;
   private readonly values: (string | undefined)[] = [];
   private eachValue: Value = undefined;
   private eachNode: Node | null = null;
 
-  constructor(private readonly options: DocumentOptions = {}) {
+  constructor(readonly options: DocumentOptions = {}) {
     this.choices = new Map(Object.entries(options.arrays ?? {}));
   }
 
@@ -83,7 +95,7 @@ export class Flattener {
     }
     if (typeof value === "object" && !isScalar(value)) {
       if (Array.isArray(value)) {
-        if (value.length > (this.arrays.get(node.path) ?? 0)) this.arrays.set(node.path, value.length);
+        this.noteArray(node.path, value.length);
         if (node.path === this.options.each && this.eachNode === null) {
           this.eachValue = value;
           this.eachNode = node;
@@ -99,8 +111,9 @@ export class Flattener {
       for (const key in value) {
         let below = node.below.get(key);
         if (!below) {
-          below = { path: node.path === "" ? key : `${node.path}.${key}`, below: new Map(), column: -1 };
+          below = newNode(node.path === "" ? key : `${node.path}.${key}`, key);
           node.below.set(key, below);
+          node.list.push(below);
         }
         this.put(value[key], below, values, depth + 1);
       }
@@ -115,6 +128,21 @@ export class Flattener {
       this.columns.push(node.path === "" ? "value" : node.path);
     }
     values[node.column] = text;
+  }
+
+  private noteArray(path: string, length: number): void {
+    if (length > (this.arrays.get(path) ?? 0)) this.arrays.set(path, length);
+  }
+
+  /** What stands in the cell of the array at a path, from its JSON text; null when it is no JSON. */
+  arrayText(text: string, path: string): string | null {
+    try {
+      const array = parseJson(text, true) as Value[];
+      this.noteArray(path, array.length);
+      return this.fromArray(array, path);
+    } catch {
+      return null;
+    }
   }
 
   private fromArray(array: readonly Value[], path: string): string {
@@ -132,6 +160,16 @@ export class Flattener {
     if (take === "last") return text(array.at(-1));
     return array.map(text).join(by);
   }
+}
+
+/**
+ * Parses JSON; with `lossless`, by the slower parser that keeps the digits of numbers. Of a key that
+ * is given twice the last counts. Throws SyntaxError.
+ */
+export function parseJson(text: string, lossless: boolean): Value {
+  // The slower parser would take this key for the object's prototype.
+  if (!lossless || text.includes("__proto__")) return JSON.parse(text) as Value;
+  return parseLossless(text, null, { onDuplicateKey: ({ newValue }: { newValue: unknown }) => newValue }) as Value;
 }
 
 function isScalar(value: object): boolean {

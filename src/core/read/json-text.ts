@@ -1,27 +1,29 @@
-import { parse as parseLossless } from "lossless-json";
-import type { Value } from "./documents.ts";
-
-/** 1 for digits and the point, 2 for the letters of an exponent. */
+/** 1 for digits, 2 for the letters of an exponent, 3 for the point. */
 const NUMERIC = Uint8Array.from({ length: 256 }, (_, b) =>
-  (b >= 48 && b <= 57) || b === 46 ? 1 : b === 69 || b === 101 ? 2 : 0,
+  b >= 48 && b <= 57 ? 1 : b === 46 ? 3 : b === 69 || b === 101 ? 2 : 0,
 );
 
-/** Whether a JSON text may have a number that a double does not keep: more than 15 digits, or an exponent. */
+/**
+ * Whether a JSON text may have a number that does not come back from a double as it was written:
+ * more than 15 digits, an exponent, zeros at the end of decimals, a zero with a sign.
+ */
 export function mayLoseDigits(bytes: Uint8Array, from: number, to: number): boolean {
   let run = 0;
-  for (let p = from; p < to; p++) {
-    const kind = NUMERIC[bytes[p]!]!;
-    if (kind === 1) {
+  let point = false;
+  for (let p = from; p <= to; p++) {
+    const kind = p < to ? NUMERIC[bytes[p]!]! : 0;
+    if (kind === 0) {
+      if (run > 0 && bytes[p - 1] === 48 && (point || (run === 1 && bytes[p - 2] === 45))) return true;
+      run = 0;
+      point = false;
+    } else if (kind === 2) {
+      if (run > 0) return true;
+    } else {
       if (++run > 15) return true;
-    } else if (kind === 2 && run > 0) return true;
-    else run = 0;
+      if (kind === 3) point = true;
+    }
   }
   return false;
-}
-
-/** Parses JSON; with `lossless`, by the slower parser that keeps the digits of numbers. Throws SyntaxError. */
-export function parseJson(text: string, lossless: boolean): Value {
-  return lossless ? (parseLossless(text) as Value) : (JSON.parse(text) as Value);
 }
 
 const QUOTE = 34;
@@ -31,6 +33,10 @@ const CLOSE_ARRAY = 93;
 const OPEN_OBJECT = 123;
 const CLOSE_OBJECT = 125;
 const COMMA = 44;
+const COLON = 58;
+/** 1 for bytes that mean something outside of strings. */
+const KIND = new Uint8Array(256);
+for (const b of [10, QUOTE, OPEN_ARRAY, CLOSE_ARRAY, OPEN_OBJECT, CLOSE_OBJECT, COMMA]) KIND[b] = 1;
 
 /** A value that was cut out of a JSON text. */
 export interface Cut {
@@ -76,7 +82,8 @@ export class JsonCutter {
   /** Where the record at hand begins in the window, or -1. */
   private recordFrom = -1;
   private recordLine = 1;
-  private recordDepth = 0;
+  /** How many of the record's brackets are open. */
+  private nest = 0;
   /** The document has ended; anything but white space after it is a fault. */
   ended = false;
   private begun = false;
@@ -93,36 +100,32 @@ export class JsonCutter {
     this.take(chunk);
     const { stack } = this;
     const w = this.window;
-    for (; this.at < this.have; this.at++) {
-      const b = w[this.at]!;
+    while (this.at < this.have) {
       if (this.inString) {
-        if (this.escaped) this.escaped = false;
-        else if (b === BACKSLASH) this.escaped = true;
-        else if (b === QUOTE) {
-          this.inString = false;
-          const top = stack.at(-1);
-          // Only keys outside of records matter.
-          if (this.recordFrom < 0 && top && !top.array) {
-            this.lastString = new TextDecoder().decode(w.subarray(this.stringFrom + 1, this.at));
-          }
+        this.passString();
+        continue;
+      }
+      if (this.recordFrom >= 0) {
+        if (this.passRecord()) {
+          this.ended = stack.length === 0;
+          yield this.cut(this.at);
         }
         continue;
       }
+      const b = w[this.at]!;
       if (b <= 32) {
         if (b === 10) this.line++;
+        this.at++;
         continue;
       }
       this.begun = true;
       const top = stack.at(-1);
-      if (this.path === null && stack.length === 0 && this.recordFrom < 0) {
+      const record = this.path === null ? stack.length === 0 : top?.records;
+      if (record && b !== COMMA && b !== CLOSE_ARRAY && b !== CLOSE_OBJECT) {
         this.recordFrom = this.at;
         this.recordLine = this.line;
-        this.recordDepth = 0;
-      }
-      if (top?.records && this.recordFrom < 0 && b !== COMMA && b !== CLOSE_ARRAY) {
-        this.recordFrom = this.at;
-        this.recordLine = this.line;
-        this.recordDepth = stack.length;
+        this.nest = 0;
+        continue;
       }
       if (b === QUOTE) {
         this.inString = true;
@@ -130,26 +133,77 @@ export class JsonCutter {
       } else if (b === OPEN_OBJECT || b === OPEN_ARRAY) {
         this.openContainer(b === OPEN_ARRAY);
       } else if (b === CLOSE_OBJECT || b === CLOSE_ARRAY) {
-        if (this.recordFrom >= 0 && stack.length === this.recordDepth) yield this.cut(this.at);
         const closed = stack.pop();
         if (!closed || closed.array !== (b === CLOSE_ARRAY))
           throw new SyntaxError(`a bracket too many in line ${this.line}`);
-        if (this.recordFrom >= 0 && stack.length === this.recordDepth) yield this.cut(this.at + 1);
         if (stack.length === 0) this.ended = true;
-      } else if (b === COMMA) {
-        if (this.recordFrom >= 0 && stack.length === this.recordDepth) yield this.cut(this.at);
-      } else if (b === 58 && top && !top.array && this.recordFrom < 0) {
+      } else if (b === COLON && top && !top.array) {
         top.key = this.lastString;
       }
+      this.at++;
     }
+  }
+
+  /** On to the end of the string at hand, or of what has come of it. */
+  private passString(): void {
+    const w = this.window;
+    const { have } = this;
+    let p = this.at;
+    if (this.escaped && p < have) {
+      this.escaped = false;
+      p++;
+    }
+    for (; p < have; p++) {
+      const b = w[p]!;
+      if (b === BACKSLASH) {
+        if (++p === have) this.escaped = true;
+      } else if (b === QUOTE) {
+        this.inString = false;
+        // Only keys outside of records matter.
+        if (this.recordFrom < 0 && this.stack.at(-1)?.array === false) {
+          this.lastString = new TextDecoder().decode(w.subarray(this.stringFrom + 1, p));
+        }
+        p++;
+        break;
+      }
+    }
+    this.at = Math.min(p, have);
+  }
+
+  /** On inside the record at hand, as far as the next string; true when it ends where `at` stands then. */
+  private passRecord(): boolean {
+    const w = this.window;
+    const { have } = this;
+    let p = this.at;
+    let ends = false;
+    for (; p < have; p++) {
+      const b = w[p]!;
+      // Letters, digits and spaces, which are most of what is left.
+      if (KIND[b] === 0) continue;
+      if (b === 10) this.line++;
+      else if (b === QUOTE) {
+        this.inString = true;
+        this.stringFrom = p++;
+        break;
+      } else if (b === OPEN_OBJECT || b === OPEN_ARRAY) this.nest++;
+      else if (b === COMMA) {
+        if (this.nest === 0) {
+          ends = true;
+          break;
+        }
+      } else if (this.nest === 0 || --this.nest === 0) {
+        // Its own bracket, or the one of the array that it is in.
+        if (w[this.recordFrom] === OPEN_OBJECT || w[this.recordFrom] === OPEN_ARRAY) p++;
+        ends = true;
+        break;
+      }
+    }
+    this.at = p;
+    return ends;
   }
 
   private openContainer(array: boolean): void {
     const { stack } = this;
-    if (this.recordFrom >= 0) {
-      stack.push({ array, key: "", records: false });
-      return;
-    }
     const top = stack.at(-1);
     if (!array && top?.array) {
       const path = `$${stack.map((c) => (c.array ? "" : `.${c.key}`)).join("")}`;

@@ -2,19 +2,23 @@ import { isUtf8, textOf } from "../bytes.ts";
 import { SieveError } from "../problem.ts";
 import type { Block } from "../block.ts";
 import { BlockBuilder } from "./builder.ts";
-import { Flattener, type Value } from "./documents.ts";
+import { Flattener, hexOf, parseJson, textOfScalar, type Value } from "./documents.ts";
 import type { FormatPart, OpenContext, Opened, ReadSettings, SourceFile } from "./format.ts";
-import { JsonCutter, mayLoseDigits, parseJson, pathKeys } from "./json-text.ts";
+import { JsonScan } from "./json-scan.ts";
+import { JsonCutter, mayLoseDigits, pathKeys } from "./json-text.ts";
 import { lines, utf8Chunks } from "./text.ts";
 
 /** The records of documents, as blocks. */
 export class DocumentReader {
   readonly flattener: Flattener;
   private readonly builder: BlockBuilder;
+  private readonly scan: JsonScan;
+  private readonly texts: (string | undefined)[] = [];
 
   constructor(part: number, settings: Pick<ReadSettings, "each" | "arrays">) {
     this.flattener = new Flattener(settings);
     this.builder = new BlockBuilder(part);
+    this.scan = new JsonScan(this.flattener, this.builder);
   }
 
   get columns(): readonly string[] {
@@ -28,11 +32,38 @@ export class DocumentReader {
     flattener.records(document, (values) => builder.add(values, flattener.columns.length, place, raw));
   }
 
+  /** Names the columns of documents that have nothing nested in them, which then come by `addFlat`. */
+  setColumns(names: readonly string[]): void {
+    this.flattener.columns.push(...names);
+  }
+
+  /** Adds a record by its values in the order of the columns, and where it stands, from 1. */
+  addFlat(values: readonly Value[], line: number): void {
+    const { texts } = this;
+    for (let c = 0; c < values.length; c++) {
+      const value = values[c];
+      texts[c] =
+        typeof value === "string"
+          ? value
+          : value === null || value === undefined
+            ? undefined
+            : value instanceof Uint8Array
+              ? hexOf(value)
+              : textOfScalar(value);
+    }
+    this.builder.add(texts, values.length, { line, start: 0, end: 0 }, "");
+  }
+
   /** Adds a document from its JSON text; one that is none is a record that can't be read. */
   addText(bytes: Uint8Array, from: number, to: number, line: number, start: number): void {
-    const text = textOf(bytes, from, to);
     const end = start + to - from;
     const raw = bytes.subarray(from, to);
+    const at = this.builder.open(this.flattener.columns.length, { line, start, end }, raw);
+    if (at >= 0 && this.scan.record(at, at + raw.length)) {
+      this.builder.close();
+      return;
+    }
+    const text = textOf(bytes, from, to);
     if (text.includes("\ufffd") && !isUtf8(bytes, from, to)) {
       this.addUnreadable("encoding", line, start, end, raw);
       return;
