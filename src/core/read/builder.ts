@@ -130,7 +130,9 @@ export class BlockBuilder {
   private note(place: Place, raw: Uint8Array | string): void {
     const { heap, origin, count } = this;
     const at = heap.length;
-    if (raw.length > 0) {
+    if (typeof raw === "string" && raw.length * 3 <= RAW_KEPT) {
+      if (raw !== "") heap.append(raw);
+    } else if (raw.length > 0) {
       const bytes = (typeof raw === "string" ? utf8(raw) : raw).subarray(0, RAW_KEPT);
       heap.reserve(bytes.length);
       heap.bytes.set(bytes, at);

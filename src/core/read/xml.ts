@@ -1,6 +1,6 @@
 import { SaxesParser } from "saxes";
 import type { Block } from "../block.ts";
-import { utf8 } from "../bytes.ts";
+import { utf8Length } from "../bytes.ts";
 import { SieveError } from "../problem.ts";
 import type { Value } from "./documents.ts";
 import type { FormatPart, OpenContext, SourceFile } from "./format.ts";
@@ -10,11 +10,17 @@ import { utf8Chunks } from "./text.ts";
 /** An element inside a record, while it is being read. */
 interface Element {
   readonly name: string;
-  readonly value: Record<string, Value>;
   text: string;
-  /** It has attributes or elements, so it is more than a text. */
-  nested: boolean;
+  /** Its attributes and elements; null while it has none, and is no more than a text. */
+  value: Record<string, Value> | null;
 }
+
+/**
+ * What an element has by name, without anything that objects inherit: an element may be named so.
+ * Made by a constructor, such objects are as fast as any; by Object.create(null) they are not.
+ */
+const Named = function () {} as unknown as new () => Record<string, Value>;
+Named.prototype = Object.create(null);
 
 /**
  * XML whose records are elements at one path, such as /transfers/transfer. A record's attributes
@@ -106,15 +112,9 @@ async function* readXml(
       outside.push(tag.name);
       return;
     }
-    const value = Object.create(null) as Record<string, Value>;
-    let nested = false;
-    for (const [name, attribute] of Object.entries(tag.attributes)) {
-      value[`@${name}`] = attribute as string;
-      nested = true;
-    }
-    const parent = inside.at(-1);
-    if (parent) parent.nested = true;
-    inside.push({ name: tag.name, value, text: "", nested });
+    let value: Record<string, Value> | null = null;
+    for (const name in tag.attributes) (value ??= new Named())[`@${name}`] = tag.attributes[name] as string;
+    inside.push({ name: tag.name, text: "", value });
   });
   const addTextTo = (more: string): void => {
     const top = inside.at(-1);
@@ -129,7 +129,8 @@ async function* readXml(
       return;
     }
     let value: Value = element.text;
-    if (element.nested || inside.length === 0) {
+    if (element.value || inside.length === 0) {
+      element.value ??= new Named();
       if (element.text.trim() !== "") element.value["#text"] = element.text;
       value = element.value;
     }
@@ -138,6 +139,7 @@ async function* readXml(
       done.push({ value, line: recordLine, from: recordAt, to: parser.position });
       return;
     }
+    parent.value ??= new Named();
     const known = parent.value[element.name];
     if (known === undefined) parent.value[element.name] = value;
     else if (Array.isArray(known)) known.push(value);
@@ -152,14 +154,19 @@ async function* readXml(
   const decoder = new TextDecoder();
   let bytesBefore = 0;
   let countedTo = 0;
+  /** Whether each character of the text at hand is one byte. */
+  let ascii = true;
+  const bytesIn = (from: number, to: number): number =>
+    ascii ? to - from : utf8Length(text.slice(from - textAt, to - textAt));
   for await (const chunk of utf8Chunks(source.chunks(), context.encoding)) {
     const more = decoder.decode(chunk, { stream: true });
+    ascii &&= more.length === chunk.length;
     text += more;
     parser.write(more);
     for (const { value, line, from, to } of done) {
-      bytesBefore += utf8(text.slice(countedTo - textAt, from - textAt)).length;
+      bytesBefore += bytesIn(countedTo, from);
       const raw = text.slice(from - textAt, to - textAt);
-      const length = utf8(raw).length;
+      const length = bytesIn(from, to);
       documents.add(value, line, bytesBefore, bytesBefore + length, raw);
       if (documents.full) yield documents.take()!;
       bytesBefore += length;
@@ -172,10 +179,11 @@ async function* readXml(
       throw broken(fault);
     }
     const keep = inside.length > 0 ? recordAt : Math.max(countedTo, text.lastIndexOf("<") + textAt);
-    bytesBefore += utf8(text.slice(countedTo - textAt, keep - textAt)).length;
+    bytesBefore += bytesIn(countedTo, keep);
     countedTo = keep;
     text = text.slice(keep - textAt);
     textAt = keep;
+    ascii = utf8Length(text) === text.length;
   }
   const rest2 = documents.take();
   if (rest2) yield rest2;
