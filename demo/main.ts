@@ -91,6 +91,20 @@ async function makeSources(db: Db, folder: string): Promise<void> {
     create table if not exists station.reading (id integer primary key, site text, read_at timestamptz, humidity numeric(5,2));
     insert into station.reading select n, 'Vault ' || (1 + n % 3), timestamptz '2026-10-01 00:00Z' + n * interval '1 hour', 15 + (n * 37 % 100) / 25.0
       from generate_series(1, 240) n on conflict do nothing`);
+  // Tables that the vaults had before, for a plan to take as its target.
+  await db.query(`create schema if not exists vault;
+    create table if not exists vault.room (room text primary key);
+    insert into vault.room values ('A1'), ('A2'), ('B1'), ('cold') on conflict do nothing;
+    create table if not exists vault.packet (
+      packet varchar(20) primary key,
+      accession varchar(16) not null,
+      room text not null references vault.room,
+      seeds integer check (seeds > 0),
+      temperature_c numeric(4,1) check (temperature_c between -25 and 10),
+      state text not null default 'sealed' check (state in ('sealed', 'opened', 'used up')),
+      sealed_on date not null,
+      opened_on date,
+      check (opened_on >= sealed_on))`);
   await makeFeed(db, {
     name: "humidity",
     title: "Humidity of the vaults",

@@ -3,6 +3,7 @@ import type { Metadata } from "next";
 import { countHeld } from "@/store/held.ts";
 import { listFeeds } from "@/store/feeds.ts";
 import { Nav } from "@/ui/nav.tsx";
+import { Providers } from "@/ui/providers.tsx";
 import { THEME_SCRIPT } from "@/ui/theme-script.ts";
 import { db } from "./server.ts";
 
@@ -17,8 +18,10 @@ export default async function Layout({ children }: { children: React.ReactNode }
         <script dangerouslySetInnerHTML={{ __html: THEME_SCRIPT }} />
       </head>
       <body>
-        <Nav held={held} feeds={feeds.map((f) => f.name)} />
-        <main className="px-5 pt-3 pb-6">{children}</main>
+        <Providers>
+          <Nav held={held} feeds={feeds.map((f) => f.name)} />
+          <main className="px-5 pt-3 pb-6">{children}</main>
+        </Providers>
       </body>
     </html>
   );

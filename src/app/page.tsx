@@ -46,7 +46,7 @@ export default async function Today() {
           </h1>
         </div>
         <div className="flex gap-2">
-          {feeds.length > 0 && <BringIn feeds={feeds.map(({ name, title }) => ({ name, title }))} />}
+          <BringIn feeds={feeds.map(({ name, title }) => ({ name, title }))} />
         </div>
       </div>
       <section

@@ -1,4 +1,4 @@
-import type { Drift } from "./map/drift.ts";
+import { driftPolicy, type Drift } from "./map/drift.ts";
 import type { Compiled } from "./plan/compile.ts";
 import { counted, grouped } from "./problem.ts";
 import { listed, type FileFacts } from "./read/source.ts";
@@ -18,6 +18,13 @@ export interface GateInput {
   readonly problems: ReadonlyMap<string, number>;
   readonly drift: readonly Drift[];
 }
+
+/** Kinds of drift that can stop a load by what was found, and what is so where nothing was. */
+const DRIFT_GATES: readonly (readonly [Drift["kind"], string])[] = [
+  ["reordered columns", "The columns stand where they stood before."],
+  ["changed type", "Every field gets what it is for."],
+  ["changed codes", "No code field gets values that are not in its list again and again."],
+];
 
 /** Measures every gate of the plan, and every check that stops the load. */
 export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
@@ -74,14 +81,13 @@ export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
       missing.length === 0 ? "Every field has its column." : `Fields without a column in ${missing.join("; ")}.`,
     );
   }
-  if (plan.map.reordered === "stop") {
-    const moved = input.drift.filter((d) => d.kind === "reordered columns");
+  for (const [kind, fine] of DRIFT_GATES) {
+    if (driftPolicy(plan, kind) !== "stop") continue;
+    const found = input.drift.filter((d) => d.kind === kind);
     judge(
-      "reordered columns",
-      moved.length === 0,
-      moved.length === 0
-        ? "The columns stand where they stood before."
-        : moved.map((d) => `${d.files.join(", ")}: ${d.says}.`).join(" "),
+      kind,
+      found.length === 0,
+      found.length === 0 ? fine : found.map((d) => `${d.name}, in ${listed(d.files)}: ${d.says}.`).join(" "),
     );
   }
   for (const check of compiled.checks) {

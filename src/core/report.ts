@@ -3,10 +3,11 @@ import { assertCloses, type Balance } from "./ledger.ts";
 import { findDrift, type Drift } from "./map/drift.ts";
 import type { Profile } from "./metrics/profile.ts";
 import type { Tally } from "./metrics/tally.ts";
-import { READ_PROBLEMS, TAKEN, faultTitle, type Compiled } from "./plan/compile.ts";
+import { READ_PROBLEMS, TAKEN, checkTitle, faultTitle, fileFault, type Compiled } from "./plan/compile.ts";
 import type { UnreadableReason } from "./block.ts";
 import type { OnFailure, Plan } from "./plan/schema.ts";
 import type { FileFacts } from "./read/source.ts";
+import type { CodesSeen } from "./sift.ts";
 import { siftOf, type Stratum } from "./strata.ts";
 
 export const REPORT_FORMAT = "good-sieve/report@1";
@@ -24,6 +25,8 @@ export interface LoadReport {
   readonly gates: readonly GateResult[];
   readonly drift: readonly Drift[];
   readonly files: readonly FileFacts[];
+  /** What came in each code field. */
+  readonly codes?: readonly CodesSeen[];
   /** How long each part of the load took, in the order in which they ran. None where nobody measured. */
   readonly timing?: readonly Timing[];
 }
@@ -67,9 +70,14 @@ export interface ReportInput {
   readonly distinct: readonly { readonly count: number; readonly estimated: boolean }[];
   /** Problems that only the whole load or the target could show, by the check's key. */
   readonly late: ReadonlyMap<string, number>;
+  /** Keys of the target's own rules that the records were held against. */
+  readonly rules?: readonly string[];
   readonly timing?: readonly Timing[];
   /** What is in the columns that no field takes. */
   readonly extras?: Profile | null;
+  readonly codes?: readonly CodesSeen[];
+  /** Records of files that are held as a whole, as the plan says: no surprise to a gate. */
+  readonly heldAsFiles?: number;
   /** The columns of the files of the sender's delivery before. */
   readonly before?: readonly (readonly string[])[];
 }
@@ -81,7 +89,15 @@ export function makeReport(input: ReportInput): LoadReport {
   const readable = tally.read - tally.unreadable;
   const checks = checkMetrics(input);
   const problems = new Map(checks.map((c) => [c.key, c.problems]));
-  const drift = findDrift({ compiled, files, tally, extras: input.extras ?? null, before: input.before ?? [] });
+  const drift = findDrift({
+    compiled,
+    files,
+    tally,
+    extras: input.extras ?? null,
+    before: input.before ?? [],
+    codes: input.codes ?? [],
+  });
+  const surprises = balance.outcomes.held - (input.heldAsFiles ?? 0);
   return {
     format: REPORT_FORMAT,
     feed: compiled.plan.feed,
@@ -109,14 +125,15 @@ export function makeReport(input: ReportInput): LoadReport {
     }),
     checks,
     steps: compiled.steps.map((s, i) => ({ words: s.words, changed: tally.steps[i]! })),
-    gates: judgeGates(compiled, { read: balance.read, held: balance.outcomes.held, files, problems, drift }),
+    gates: judgeGates(compiled, { read: balance.read, held: surprises, files, problems, drift }),
     drift,
     files,
+    ...(input.codes && input.codes.length > 0 ? { codes: input.codes } : {}),
     ...(input.timing ? { timing: input.timing } : {}),
   };
 }
 
-function checkMetrics({ compiled, tally, files, late }: ReportInput): CheckMetrics[] {
+function checkMetrics({ compiled, tally, files, late, rules = [] }: ReportInput): CheckMetrics[] {
   const unreadable = new Map<string, number>();
   for (const f of files) {
     for (const [reason, n] of Object.entries(f.unreadable)) unreadable.set(reason, (unreadable.get(reason) ?? 0) + n);
@@ -147,6 +164,28 @@ function checkMetrics({ compiled, tally, files, late }: ReportInput): CheckMetri
       stage: "load",
       onFailure: "hold",
       problems: late.get(TAKEN) ?? 0,
+    });
+  }
+  for (const [key, problems] of late) {
+    const kind = fileFault(key);
+    if (kind === null) continue;
+    metrics.push({
+      key,
+      title: checkTitle(compiled, key),
+      fault: faultTitle(key, compiled.fields),
+      stage: "load",
+      onFailure: "hold",
+      problems,
+    });
+  }
+  for (const key of rules) {
+    metrics.push({
+      key,
+      title: checkTitle(compiled, key),
+      fault: faultTitle(key, compiled.fields),
+      stage: "load",
+      onFailure: "hold",
+      problems: late.get(key) ?? 0,
     });
   }
   return metrics;

@@ -1,7 +1,7 @@
 import type { Block } from "./block.ts";
-import { cellText, emptyCells, textOf, type Cells, type Heap } from "./bytes.ts";
+import { cellText, emptyCells, textOf, utf8, type Cells, type Heap } from "./bytes.ts";
 import { Repeats, type Repeat, type Spill } from "./check/repeats.ts";
-import { finishHash, hashByte, hashSpan, startHash, type Hash } from "./hash.ts";
+import { finishHash, hash32, hashByte, hashSpan, startHash, type Hash } from "./hash.ts";
 import { ABOUT, mapColumns, type Mapping } from "./map/columns.ts";
 import { Distinct } from "./metrics/distinct.ts";
 import { newTally, type Tally } from "./metrics/tally.ts";
@@ -49,6 +49,18 @@ export interface Sifted {
   readonly tally: Tally;
 }
 
+/** What came in a code field. */
+export interface CodesSeen {
+  readonly field: string;
+  /** Values of its list that came at all; empty where too many different values came to say. */
+  readonly seen: readonly string[];
+  /** Values that are not in its list, the commonest first. */
+  readonly unknown: readonly { readonly value: string; readonly count: number }[];
+}
+
+/** Values outside of a code's list that are counted one by one. */
+const MOST_UNKNOWN = 200;
+
 export interface CourseOptions {
   /** Where hashes of values that must be unique are kept; without it, repeats are not looked for. */
   readonly spill?: Spill | undefined;
@@ -75,6 +87,8 @@ export class Course {
   columns: readonly string[] = [];
   readonly distinct: Distinct[] = [];
   private readonly repeats: (Repeats | null)[];
+  /** For each code field, values that are not in its list, with their counts. */
+  private readonly unknown = new Map<number, Map<string, number>>();
   private readonly cells: Cells[] = [];
   private readonly cleansed: Cells[] = [];
   private readonly faults: Uint8Array[] = [];
@@ -99,6 +113,7 @@ export class Course {
     this.repeats = compiled.checks.map((c) =>
       c.id === "unique" && spill ? new Repeats(options.expected ?? 1_000_000, spill) : null,
     );
+    compiled.fields.forEach((field, f) => field.type === "code" && this.unknown.set(f, new Map()));
     if (options.distinct) for (const _ of compiled.fields) this.distinct.push(new Distinct());
   }
 
@@ -155,11 +170,13 @@ export class Course {
       const faults = this.faults[f]!;
       const fault = check.id === "type" ? NOT_OF_TYPE : OTHER_FAULT;
       const failed = check.test(heap, this.cells[f]!, count, bad);
+      const unknown = check.id === "type" ? this.unknown.get(f) : undefined;
       for (let i = 0; i < failed; i++) {
         const r = bad[i]!;
         // Nothing more is said of a value that is not of its type, nor of a record that can't be read.
         if (faults[r] === NOT_OF_TYPE || verdict[r] === VERDICT.unreadable) continue;
         if (!faults[r]) faults[r] = fault;
+        if (unknown) this.countUnknown(unknown, heap, f, r);
         if (holds) verdict[r] = VERDICT.held;
         tally.checks[c]!++;
         problemRecord.push(r);
@@ -184,6 +201,26 @@ export class Course {
       problemCheck,
       tally,
     };
+  }
+
+  private countUnknown(values: Map<string, number>, heap: Heap, f: number, r: number): void {
+    const value = cellText(heap, this.cells[f]!, r);
+    const known = values.get(value);
+    if (known !== undefined || values.size < MOST_UNKNOWN) values.set(value, (known ?? 0) + 1);
+  }
+
+  /** After the last block: for each code field, which of its values came, and what came that is not among them. */
+  codes(): CodesSeen[] {
+    return [...this.unknown].map(([f, values]) => {
+      const field = this.compiled.fields[f]!;
+      const distinct = this.distinct[f];
+      const seen = (field.values ?? []).filter((value) => {
+        const bytes = utf8(value);
+        return distinct?.has(hash32(new DataView(bytes.buffer, bytes.byteOffset, bytes.length), 0, bytes.length));
+      });
+      const unknown = [...values].map(([value, count]) => ({ value, count })).sort((a, b) => b.count - a.count);
+      return { field: field.name, seen, unknown };
+    });
   }
 
   /** After the last block: every repeat of a value that must be unique, by the number of its check. */

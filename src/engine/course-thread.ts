@@ -147,6 +147,7 @@ async function runLoad({ plan, expected }: ThreadStart): Promise<void> {
       distinct: course.distinct.map((d) => d.finish()),
       tally: total,
       extras: extras?.finish() ?? null,
+      codes: course.codes(),
     });
   } finally {
     spill.close();

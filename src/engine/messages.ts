@@ -1,4 +1,5 @@
 import type { Profile } from "@/core/metrics/profile.ts";
+import type { CodesSeen } from "@/core/sift.ts";
 import type { Tally } from "@/core/metrics/tally.ts";
 import type { Problem } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
@@ -31,6 +32,7 @@ export type FromThread =
       distinct: { count: number; estimated: boolean }[];
       tally: Tally;
       extras: Profile | null;
+      codes: CodesSeen[];
     }
   | { type: "failed"; code: string; message: string; detail: string; hint: string };
 

@@ -5,7 +5,8 @@ import { recheck } from "@/core/recheck.ts";
 import { ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
 import { planInForce, type PlanVersion } from "@/store/feeds.ts";
 import { getHeld, type HeldRecord } from "@/store/held.ts";
-import { TARGET, recordColumns, targetChanges } from "./target.ts";
+import { ruleProblem } from "./late.ts";
+import { recordColumns, tableOf, targetChanges } from "./target.ts";
 
 /** A record of the quarantine, and the values that a person gives it, by field. */
 export interface Mend {
@@ -94,10 +95,18 @@ async function releaseOne(
     ]);
     return { ...id, released: false, problems };
   }
-  await write(client, held, compiled, [
+  const refused = await write(client, held, compiled, [
     ...checked.values.map((v, f) => (v === "" || checked.notOfType[f] ? null : v)),
     ...extraOfHeld(held, compiled),
   ]);
+  if (refused) {
+    await client.query("update sieve.held set mended = $3 where load = $1 and record = $2", [
+      held.load,
+      held.record,
+      given,
+    ]);
+    return { ...id, released: false, problems: [refused] };
+  }
   await client.query(
     `update sieve.held set state = 'released', mended = $3, ended_by = $4, ended_at = now() where load = $1 and record = $2`,
     [held.load, held.record, given, by],
@@ -112,7 +121,13 @@ function extraOfHeld(held: HeldRecord, compiled: Compiled): (string | null)[] {
   return [extraOf(held.columns, held.cells ?? [], extra) || null];
 }
 
-async function write(client: Client, held: HeldRecord, compiled: Compiled, row: (string | null)[]): Promise<void> {
+/** Writes one record; gives the problem when a rule of the target refuses it. */
+async function write(
+  client: Client,
+  held: HeldRecord,
+  compiled: Compiled,
+  row: (string | null)[],
+): Promise<Problem | null> {
   const { plan } = compiled;
   const names = [...recordColumns(plan), "_load", "_record"];
   const key = plan.load.key;
@@ -123,11 +138,22 @@ async function write(client: Client, held: HeldRecord, compiled: Compiled, row: 
           .map((n) => `${ident(n)} = excluded.${ident(n)}`)
           .join(", ")}`
       : "";
-  await client.query(
-    `insert into ${ident(TARGET, plan.load.target)} (${names.map((n) => ident(n)).join(", ")})
+  await client.query("savepoint before_write");
+  try {
+    await client.query(
+      `insert into ${tableOf(plan)} (${names.map((n) => ident(n)).join(", ")})
      values (${names.map((_, i) => `$${i + 1}`).join(", ")})${upsert}`,
-    [...row, held.load, held.record],
-  );
+      [...row, held.load, held.record],
+    );
+    await client.query("release savepoint before_write");
+    return null;
+  } catch (error) {
+    const { code, constraint, detail } = error as { code?: string; constraint?: string; detail?: string };
+    // Class 23 of SQL's states: a constraint of the table.
+    if (!code?.startsWith("23")) throw error;
+    await client.query("rollback to savepoint before_write");
+    return ruleProblem(`target:${constraint ?? "not null"}`, { columns: [], definition: detail ?? "" }, []);
+  }
 }
 
 /** Whether the target already has the record's key, or this load has put the same unique value there. */
@@ -138,7 +164,7 @@ async function repeatsInTarget(
   values: readonly string[],
 ): Promise<Problem[]> {
   const { plan, fields } = compiled;
-  const target = ident(TARGET, plan.load.target);
+  const target = tableOf(plan);
   const problems: Problem[] = [];
   const keyName = `${plan.load.key.join("+")}:unique`;
   for (const index of compiled.uniques) {

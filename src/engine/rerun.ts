@@ -1,5 +1,5 @@
-import { addProblems } from "./late.ts";
-import type { Compiled, Problem } from "@/core/plan/compile.ts";
+import { addProblems, type Known } from "./late.ts";
+import type { Problem } from "@/core/plan/compile.ts";
 import { DelimitedReader } from "@/core/read/delimited.ts";
 import type { DelimitedOptions } from "@/core/read/options.ts";
 import { unpackBlock } from "@/core/read/packed.ts";
@@ -10,8 +10,7 @@ import { storedRange, type DeliveryFile } from "@/store/deliveries.ts";
 import { lateProblems, packedBlock, type LateProblem, type LedgerBlock } from "@/store/ledger.ts";
 
 /** What a load's blocks need to be computed again. */
-export interface Rerun {
-  readonly compiled: Compiled;
+export interface Rerun extends Known {
   readonly files: readonly DeliveryFile[];
   readonly facts: readonly Pick<FileFacts, "read" | "columns" | "name" | "position">[];
 }

@@ -1,8 +1,11 @@
 import { once } from "node:events";
 import { from as copyFrom, type CopyStreamQuery } from "pg-copy-streams";
 import { BYTE, addToBalance, assertCloses, emptyBalance, heldByte, type Balance } from "@/core/ledger.ts";
+import { driftPolicy, type Drift } from "@/core/map/drift.ts";
+import type { TableRule } from "@/core/interop/table.ts";
 import { TAKEN, compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import { SieveError } from "@/core/problem.ts";
+import type { FileFacts } from "@/core/read/source.ts";
 import { makeReport, type Timing } from "@/core/report.ts";
 import { Course, type Sifted } from "@/core/sift.ts";
 import { ident, type Client, type Db } from "@/store/db.ts";
@@ -10,6 +13,7 @@ import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { addBlock, ledgerBlocks, lateProblems, type LedgerBlock } from "@/store/ledger.ts";
 import { columnsBefore, endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
+import { tableRules } from "./existing-table.ts";
 import { copyDelimiter, copyRows, extrasOf } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
 import { fieldsOf, lateProblem } from "./late.ts";
@@ -21,7 +25,9 @@ import {
   TARGET,
   columnOf,
   recordColumns,
+  staged,
   successorOf,
+  tableOf,
   targetChanges,
   targetColumns,
   type Successor,
@@ -103,6 +109,8 @@ class LoadRun {
   private told = 0;
   /** How the staging table was made, where it may take the target's place. */
   private successor: Successor | null = null;
+  /** The target's own rules that the records were held against, by name. */
+  private readonly rules = new Map<string, TableRule>();
   private readonly timing: Timing[] = [];
 
   constructor(
@@ -345,23 +353,24 @@ class LoadRun {
   private async close(done: Extract<FromThread, { type: "done" }>): Promise<void> {
     const { client, id, compiled, load } = this;
     const { plan } = compiled;
-    const rerun: Rerun = { compiled, files: this.delivery.files, facts: done.files };
+    const rerun: Rerun = { compiled, files: this.delivery.files, facts: done.files, rules: this.rules };
     const trial = load.kind === "trial";
     await client.query("begin");
     try {
       // Compiling statements takes longer here than it saves.
       await client.query("set local jit = off");
       await client.query("select 1 from sieve.feed where name = $1 for update", [load.feed]);
-      const exists = (await targetColumns(client, plan.load.target)).length > 0;
-      if (exists && !trial)
-        await client.query(`lock table ${ident(TARGET, plan.load.target)} in share row exclusive mode`);
+      const exists = (await targetColumns(client, tableOf(plan))).length > 0;
+      if (exists && !trial) await client.query(`lock table ${tableOf(plan)} in share row exclusive mode`);
 
       await this.timed("repeats", () => this.absolveSuspects(rerun));
       const meets = exists && plan.load.mode === "append" && plan.load.key.length > 0;
-      const taken = meets ? await this.timed("keys of the target", () => this.findTaken()) : 0;
-      const late = await this.countLate();
+      let taken = meets ? await this.timed("keys of the target", () => this.findTaken()) : 0;
+      if (exists) taken += await this.timed("rules of the target", () => this.findBroken());
       const before = await columnsBefore(client, load, this.delivery.sender);
       const balance = await this.timed("balance", () => this.provisionalBalance());
+      let late = await this.countLate();
+      let heldAsFiles = 0;
       const report = (): ReturnType<typeof makeReport> =>
         makeReport({
           compiled,
@@ -370,19 +379,29 @@ class LoadRun {
           balance,
           distinct: done.distinct,
           late,
+          rules: [...this.rules.keys()].map((name) => `target:${name}`),
           timing: this.timing,
           extras: done.extras,
+          codes: done.codes,
+          heldAsFiles,
           before,
         });
-      if (taken > 0) {
-        balance.outcomes.inserted -= taken;
-        balance.outcomes.held += taken;
-        balance.heldAt.load += taken;
+      const hold = (records: number): void => {
+        balance.outcomes.inserted -= records;
+        balance.outcomes.held += records;
+        balance.heldAt.load += records;
+      };
+      hold(taken);
+      heldAsFiles = await this.holdFiles(report().drift, done.files);
+      if (heldAsFiles > 0) {
+        hold(heldAsFiles);
+        taken += heldAsFiles;
+        late = await this.countLate();
       }
       const closedGates = report().gates.some((g) => !g.passed) && load.letThrough === null;
       if (trial || closedGates) {
         if (plan.load.mode === "upsert" && exists) await this.foreseeUpsert(balance);
-        await this.writeTaken(false, rerun);
+        if (taken > 0) await this.writeTaken(false, rerun);
         await this.writeUpserts(balance);
         assertCloses(balance);
         await endLoad(client, id, trial ? "tried" : "stopped", balance, report());
@@ -466,8 +485,9 @@ class LoadRun {
   /** Records whose key the target already has are no longer staged; returns how many. */
   private async findTaken(): Promise<number> {
     const { client, id, compiled } = this;
-    const target = ident(TARGET, compiled.plan.load.target);
-    const same = compiled.plan.load.key.map((k) => `s.${ident(k)} = t.${ident(k)}`).join(" and ");
+    const target = tableOf(compiled.plan);
+    const columns = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
+    const same = compiled.plan.load.key.map((k) => `${staged(k, columns.get(k))} = t.${ident(k)}`).join(" and ");
     const { rows } = await client.query<{ any: boolean }>(`select exists (select from ${target}) as any`);
     if (!rows[0]!.any) return 0;
     await client.query(`analyze ${staging(id)}`);
@@ -475,6 +495,74 @@ class LoadRun {
       `with taken as (delete from ${staging(id)} s using ${target} t where ${same} returning s._record)
        insert into sieve.late_problem (load, record, check_key) select $1, _record, $2 from taken`,
       [id, TAKEN],
+    );
+    return rowCount ?? 0;
+  }
+
+  /**
+   * Records that the target would refuse by a rule of its own (a check, a unique or a foreign key)
+   * are no longer staged; returns how many. The rules are the database's, word for word.
+   */
+  private async findBroken(): Promise<number> {
+    const { client, id, compiled } = this;
+    const { plan } = compiled;
+    const table = tableOf(plan);
+    const columns = await targetColumns(client, table);
+    const own = new Set(recordColumns(plan));
+    const row = columns.map((c) => `${own.has(c.name) ? staged(c.name, c) : `null::${c.type}`} as ${ident(c.name)}`);
+    const rows = `(select s._record as record_number, ${row.join(", ")} from ${staging(id)} s) s`;
+    for (const rule of await tableRules(client, table)) {
+      const unknown = columns.some((c) => rule.columns.includes(c.name) && !own.has(c.name) && c.filled);
+      if (rule.kind === "primary" || unknown) continue;
+      this.rules.set(rule.name, rule);
+      const filled = rule.columns.map((c) => `s.${ident(c)} is not null`).join(" and ");
+      let where: string;
+      if (rule.kind === "check") where = `(${rule.sql}) is false`;
+      else if (rule.kind === "foreign") where = `${filled} and (${rule.sql}) is not true`;
+      else {
+        const list = rule.columns.map((c) => ident(c)).join(", ");
+        const same = (names: readonly string[]): string =>
+          names.map((n) => `t.${ident(n)} = s.${ident(n)}`).join(" and ");
+        const other = plan.load.mode === "upsert" ? ` and not (${same(plan.load.key)})` : "";
+        const there =
+          plan.load.mode === "replace" ? "" : ` or exists (select from ${table} t where ${same(rule.columns)}${other})`;
+        where = `${filled} and (s.record_number in (select n.record_number from (select s.record_number,
+            row_number() over (partition by ${list} order by s.record_number) as turn from ${rows} where ${filled}) n where n.turn > 1)${there})`;
+      }
+      await client.query(
+        `insert into sieve.late_problem (load, record, check_key)
+         select $1, s.record_number, $2 from ${rows} where ${where} on conflict do nothing`,
+        [id, `target:${rule.name}`],
+      );
+    }
+    if (this.rules.size === 0) return 0;
+    const { rowCount } = await client.query(
+      `delete from ${staging(id)} s using sieve.late_problem l
+       where l.load = $1 and l.record = s._record and l.check_key = any($2)`,
+      [id, [...this.rules.keys()].map((name) => `target:${name}`)],
+    );
+    return rowCount ?? 0;
+  }
+
+  /** Files that have drifted as the plan won't have it are held, every record of them; returns how many. */
+  private async holdFiles(drift: readonly Drift[], files: readonly FileFacts[]): Promise<number> {
+    const { client, id, compiled } = this;
+    for (const d of drift) {
+      if (driftPolicy(compiled.plan, d.kind) !== "hold") continue;
+      const parts = files.flatMap((f, i) => (d.files.includes(f.name) ? [i] : []));
+      await client.query(
+        `insert into sieve.late_problem (load, record, check_key)
+         select $1, s._record, $2 from (
+             select min(first_record) as first, max(first_record + octet_length(outcomes)) as past
+             from sieve.ledger_block where load = $1 and file = any($3) group by file) f
+           join ${staging(id)} s on s._record >= f.first and s._record < f.past on conflict do nothing`,
+        [id, `file:${d.kind} ${d.name}`.slice(0, 200), parts],
+      );
+    }
+    const { rowCount } = await client.query(
+      `delete from ${staging(id)} s using sieve.late_problem l
+       where l.load = $1 and l.record = s._record and starts_with(l.check_key, 'file:')`,
+      [id],
     );
     return rowCount ?? 0;
   }
@@ -493,18 +581,17 @@ class LoadRun {
     return balance;
   }
 
-  /** Marks records whose key was taken in the ledger; with `hold`, stages them for the quarantine. */
+  /** Marks records whose key was taken, or that a rule of the target refuses, in the ledger; with `hold`, stages them for the quarantine. */
   private async writeTaken(hold: boolean, rerun: Rerun): Promise<void> {
     const { client, id, compiled } = this;
-    const { rows } = await client.query<{ record: number }>(
-      "select record from sieve.late_problem where load = $1 and check_key = $2",
-      [id, TAKEN],
-    );
-    if (rows.length === 0) return;
-    const taken = new Set(rows.map((r) => r.record));
     const course = new Course(compiled);
     for await (const block of ledgerBlocks(client, id)) {
-      const here = [...block.outcomes.keys()].filter((r) => taken.has(block.firstRecord + r));
+      const { rows } = await client.query<{ record: number }>(
+        `select distinct record from sieve.late_problem where load = $1 and record >= $2 and record < $3
+           and (starts_with(check_key, 'target:') or starts_with(check_key, 'file:')) order by record`,
+        [id, block.firstRecord, block.firstRecord + block.outcomes.length],
+      );
+      const here = rows.map((r) => r.record - block.firstRecord).filter((r) => block.outcomes[r] === BYTE.inserted);
       if (here.length === 0) continue;
       for (const r of here) block.outcomes[r] = heldByte("load");
       await this.patchBlock(block, client);
@@ -534,7 +621,7 @@ class LoadRun {
       await client.query(`alter table ${staging(id)} add ${successor.key}`);
     }
     await client.query(`alter table ${staging(id)} alter column "_load" drop default`);
-    await client.query(`drop table if exists ${ident(TARGET, target)}`);
+    await client.query(`drop table if exists ${tableOf(compiled.plan)}`);
     await client.query(`alter table ${staging(id)} set schema ${ident(TARGET)}`);
     await client.query(`alter table ${ident(TARGET, `load ${id}`)} rename to ${ident(target)}`);
     return true;
@@ -543,14 +630,16 @@ class LoadRun {
   private async writeTarget(balance: Balance): Promise<void> {
     const { client, id, compiled } = this;
     const { plan } = compiled;
-    const target = ident(TARGET, plan.load.target);
+    const target = tableOf(plan);
+    const columns = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
     const names = recordColumns(plan).map((name) => ident(name));
+    const values = recordColumns(plan).map((name) => staged(name, columns.get(name)));
     if (plan.load.mode === "replace") await client.query(`truncate ${target}`);
     if (plan.load.mode !== "upsert") {
       const key = await this.setKeyAside(target, balance.outcomes.inserted);
       const { rowCount } = await client.query(
         `insert into ${target} (${[...names, `"_load"`, `"_record"`].join(", ")})
-         select ${names.join(", ")}, ${id}, _record from ${staging(id)}`,
+         select ${values.join(", ")}, ${id}, s._record from ${staging(id)} s`,
       );
       if (key) await client.query(`alter table ${target} add constraint ${ident(key.name)} ${key.definition}`);
       if (rowCount !== balance.outcomes.inserted) {
@@ -569,7 +658,7 @@ class LoadRun {
     await client.query(
       `with u as (
          insert into ${target} as t (${[...names, `"_load"`, `"_record"`].join(", ")})
-         select ${names.join(", ")}, ${id}, _record from ${staging(id)} s
+         select ${values.join(", ")}, ${id}, s._record from ${staging(id)} s
          on conflict (${key.map((k) => ident(k)).join(", ")}) do update set ${set} where ${differs}
          returning _record as record, xmax = 0 as fresh)
        insert into upserted select * from u`,
@@ -583,6 +672,7 @@ class LoadRun {
    */
   private async setKeyAside(target: string, incoming: number): Promise<{ name: string; definition: string } | null> {
     const { client } = this;
+    if (this.compiled.plan.load.schema !== undefined) return null;
     const { rows: there } = await client.query<{ n: number }>(
       `select count(*)::int as n from (select from ${target} limit $1) t`,
       [incoming],
@@ -603,18 +693,18 @@ class LoadRun {
   /** What an upsert would do, for a trial or a load that stopped. */
   private async foreseeUpsert(balance: Balance): Promise<void> {
     const { client, id, compiled } = this;
-    const target = ident(TARGET, compiled.plan.load.target);
-    const have = new Set((await targetColumns(client, compiled.plan.load.target)).map((c) => c.name));
+    const target = tableOf(compiled.plan);
+    const have = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
     const { key } = compiled.plan.load;
-    const same = key.map((k) => `s.${ident(k)} = t.${ident(k)}`).join(" and ");
+    const same = key.map((k) => `${staged(k, have.get(k))} = t.${ident(k)}`).join(" and ");
     const others = recordColumns(compiled.plan).filter((n) => !key.includes(n));
     const differs = others.map((n) =>
-      have.has(n) ? `s.${ident(n)} is distinct from t.${ident(n)}` : `s.${ident(n)} is not null`,
+      have.has(n) ? `${staged(n, have.get(n))} is distinct from t.${ident(n)}` : `s.${ident(n)} is not null`,
     );
     await client.query(
       `create temp table upserted on commit drop as
-       select s._record as record, t._load is null as fresh from ${staging(id)} s left join ${target} t on ${same}
-       where t._load is null or ${differs.join(" or ") || "false"}`,
+       select s._record as record, t.ctid is null as fresh from ${staging(id)} s left join ${target} t on ${same}
+       where t.ctid is null or ${differs.join(" or ") || "false"}`,
     );
     balance.outcomes.unchanged = 0;
   }
@@ -668,7 +758,7 @@ class LoadRun {
 
   /** Moves held records from staging into the quarantine, with the problems that were found late. */
   private async writeHeld(rerun: Rerun): Promise<void> {
-    const { client, id, load, compiled } = this;
+    const { client, id, load } = this;
     const held = stagingHeld(id);
     await client.query(`create temp table late_words (record integer, problems jsonb) on commit drop`);
     // The words of late problems need the values; only records that have such problems are touched.
@@ -688,7 +778,7 @@ class LoadRun {
         const problem = lateProblem(
           rerun,
           l,
-          fieldsOf(compiled, l.check).map((f) => own[f]!),
+          fieldsOf(rerun, l.check).map((f) => own[f]!),
         );
         const last = words.at(-1);
         if (last?.record === l.record) last.problems.push(problem);

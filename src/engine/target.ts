@@ -1,11 +1,17 @@
+import { columnTakes, type TableColumn } from "@/core/interop/table.ts";
 import { policyOf } from "@/core/plan/compile.ts";
 import type { Field, Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
 import { typePart } from "@/core/type/index.ts";
 import { ident, type Queryable } from "@/store/db.ts";
 
-/** The schema in which targets live. */
+/** The schema in which targets live that Good Sieve makes. */
 export const TARGET = "target";
+
+/** The quoted name of a plan's target. */
+export function tableOf(plan: Plan): string {
+  return ident(plan.load.schema ?? TARGET, plan.load.target);
+}
 
 /** The column of what no field takes, in targets of plans that keep it. */
 export const EXTRA = "_extra";
@@ -28,7 +34,7 @@ export function columnOf(field: Field): { name: string; type: string; notNull: b
 export function createTargetSql(plan: Plan): string {
   const lines = targetLines(plan);
   if (plan.load.key.length > 0) lines.push(`  ${keySql(plan)}`);
-  return `create table ${ident(TARGET, plan.load.target)} (\n${lines.join(",\n")}\n)`;
+  return `create table ${tableOf(plan)} (\n${lines.join(",\n")}\n)`;
 }
 
 function keySql(plan: Plan): string {
@@ -44,89 +50,138 @@ function targetLines(plan: Plan): string[] {
   return lines;
 }
 
-interface Column {
-  name: string;
-  type: string;
-  notNull: boolean;
-}
-
-/** The target's columns as the database has them; none when there is no such table. */
-export async function targetColumns(db: Queryable, target: string): Promise<Column[]> {
-  const { rows } = await db.query<Column>(
-    `select a.attname as name, format_type(a.atttypid, a.atttypmod) as type, a.attnotnull as "notNull"
+/** The columns of a table, by its quoted name, as the database has them; none when there is no such table. */
+export async function targetColumns(db: Queryable, table: string): Promise<TableColumn[]> {
+  const { rows } = await db.query<TableColumn>(
+    `select a.attname as name, format_type(a.atttypid, a.atttypmod) as type, a.attnotnull as "notNull",
+       a.atthasdef or a.attidentity <> '' as filled, a.attgenerated <> '' or a.attidentity = 'a' as computed,
+       (select array_agg(e.enumlabel::text order by e.enumsortorder) from pg_enum e where e.enumtypid = a.atttypid) as labels
      from pg_attribute a where a.attrelid = to_regclass($1) and a.attnum > 0 and not a.attisdropped order by a.attnum`,
-    [ident(TARGET, target)],
+    [table],
   );
   return rows;
 }
 
+/** What a plan would have altered in its target, and what it may not alter. */
+export interface Alterations {
+  readonly exists: boolean;
+  /** In the order in which they would be run. */
+  readonly statements: readonly string[];
+  /** Where a value could be lost, or a table that is not Good Sieve's own would be changed. */
+  readonly refusals: readonly { readonly field: string; readonly says: string; readonly hint: string }[];
+}
+
 /**
- * The statements that bring the target to what the plan needs: made when it is not there, columns
- * added, types widened, NOT NULL taken away. Throws `target-differs` where a value could be lost.
+ * What brings the target to what the plan needs: made when it is not there, columns added, types
+ * widened, NOT NULL taken away. A table outside of the targets' own schema only gains columns.
  * `table` is the quoted name that the statements speak of.
  */
-export async function targetChanges(
-  db: Queryable,
-  plan: Plan,
-  table = ident(TARGET, plan.load.target),
-): Promise<string[]> {
-  const columns = await targetColumns(db, plan.load.target);
-  if (columns.length === 0) return [createTargetSql(plan)];
+export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(plan)): Promise<Alterations> {
+  const { target, schema } = plan.load;
+  const columns = await targetColumns(db, tableOf(plan));
+  if (columns.length === 0) {
+    const refusals =
+      schema === undefined
+        ? []
+        : [
+            {
+              field: "",
+              says: `There is no table ${schema}.${target}.`,
+              hint: "Choose a table that is there, or let one be made among the targets.",
+            },
+          ];
+    return { exists: false, statements: refusals.length > 0 ? [] : [createTargetSql(plan)], refusals };
+  }
+  const own = schema === undefined;
   const have = new Map(columns.map((c) => [c.name, c]));
-  const changes: string[] = [];
+  const statements: string[] = [];
+  const refusals: Alterations["refusals"][number][] = [];
+  const refuse = (field: string, says: string, hint: string): void => void refusals.push({ field, says, hint });
   for (const field of plan.contract.fields) {
     const want = columnOf(field);
     const column = have.get(want.name);
     have.delete(want.name);
     if (!column) {
-      changes.push(`alter table ${table} add column ${ident(want.name)} ${want.type}`);
+      statements.push(`alter table ${table} add column ${ident(want.name)} ${want.type}`);
       continue;
     }
-    if (column.type !== want.type) {
-      if (!widens(column.type, want.type)) {
-        throw new SieveError(
-          "target-differs",
-          `The column ${want.name} of ${plan.load.target} is ${column.type} and can't become ${want.type}.`,
-          { hint: `Give the field ${want.name} the column's type, or another name, or load into another target.` },
+    if (own ? column.type !== want.type : !columnTakes(column, field)) {
+      if (own && widens(column.type, want.type)) {
+        statements.push(`alter table ${table} alter column ${ident(want.name)} type ${want.type}`);
+      } else {
+        refuse(
+          want.name,
+          `The column ${want.name} of ${target} is ${column.type} and ${own ? `can't become ${want.type}` : "does not take all that the field may have"}.`,
+          `Give the field ${want.name} the column's type, or another name, or load into another target.`,
         );
       }
-      changes.push(`alter table ${table} alter column ${ident(want.name)} type ${want.type}`);
     }
     if (column.notNull && !want.notNull && !plan.load.key.includes(want.name)) {
-      changes.push(`alter table ${table} alter column ${ident(want.name)} drop not null`);
+      if (own) statements.push(`alter table ${table} alter column ${ident(want.name)} drop not null`);
+      else {
+        refuse(
+          want.name,
+          `The column ${want.name} of ${target} must not be empty, and the field may be.`,
+          `Make the field ${want.name} required.`,
+        );
+      }
     }
   }
   if (!have.delete(EXTRA) && plan.map.extra === "keep")
-    changes.push(`alter table ${table} add column ${ident(EXTRA)} jsonb`);
-  for (const own of ["_load", "_record"]) {
-    if (!have.delete(own)) {
-      throw new SieveError("target-differs", `The table ${plan.load.target} has no column ${own}.`, {
-        hint: "Load into a table that Good Sieve has made.",
-      });
+    statements.push(`alter table ${table} add column ${ident(EXTRA)} jsonb`);
+  for (const name of ["_load", "_record"]) {
+    // In a table that others fill too, their rows have neither.
+    if (!have.delete(name)) statements.push(`alter table ${table} add column ${ident(name)} integer`);
+  }
+  for (const left of have.values()) {
+    if (!left.notNull || left.filled) continue;
+    // Columns of fields that the plan no longer has stay, and are empty from now on.
+    if (own) statements.push(`alter table ${table} alter column ${ident(left.name)} drop not null`);
+    else {
+      refuse(
+        left.name,
+        `The column ${left.name} of ${target} must not be empty, and no field fills it.`,
+        `Make a field ${left.name}.`,
+      );
     }
   }
-  // Columns of fields that the plan no longer has stay, and are empty from now on.
-  for (const left of have.values()) {
-    if (left.notNull) changes.push(`alter table ${table} alter column ${ident(left.name)} drop not null`);
-  }
-  const key = await primaryKey(db, plan.load.target);
+  const key = await primaryKey(db, tableOf(plan));
   if (key.join() !== [...plan.load.key].sort().join()) {
-    throw new SieveError(
-      "target-differs",
-      `The key of ${plan.load.target} is ${key.length > 0 ? key.join(", ") : "not set"}; the plan's is ${plan.load.key.join(", ") || "not set"}.`,
-      { hint: "Give the plan the target's key, or load into another target." },
+    refuse(
+      "",
+      `The key of ${target} is ${key.length > 0 ? key.join(", ") : "not set"}; the plan's is ${plan.load.key.join(", ") || "not set"}.`,
+      "Give the plan the target's key, or load into another target.",
     );
   }
-  return changes;
+  return { exists: true, statements, refusals };
 }
 
-async function primaryKey(db: Queryable, target: string): Promise<string[]> {
+/** The statements that bring the target to what the plan needs. Throws `target-differs` where it may not be. */
+export async function targetChanges(db: Queryable, plan: Plan, table = tableOf(plan)): Promise<readonly string[]> {
+  const { statements, refusals } = await alterationsOf(db, plan, table);
+  const [first, ...more] = refusals;
+  if (!first) return statements;
+  throw new SieveError("target-differs", first.says, {
+    detail: more.map((r) => r.says).join("\n"),
+    hint: first.hint,
+  });
+}
+
+async function primaryKey(db: Queryable, table: string): Promise<string[]> {
   const { rows } = await db.query<{ name: string }>(
     `select a.attname as name from pg_index i join pg_attribute a on a.attrelid = i.indrelid and a.attnum = any(i.indkey)
      where i.indrelid = to_regclass($1) and i.indisprimary`,
-    [ident(TARGET, target)],
+    [table],
   );
   return rows.map((r) => r.name).sort();
+}
+
+/** How a staged column is written where the target's has another type; `s` is the staged row. */
+export function staged(name: string, column: TableColumn | undefined): string {
+  const own = `s.${ident(name)}`;
+  if (!column) return own;
+  if (column.type === "timestamp without time zone") return `(${own} at time zone 'UTC')::${column.type}`;
+  return `${own}::${column.type}`;
 }
 
 /** A table that is filled beside the target and takes its place when the load closes. */
@@ -143,13 +198,16 @@ export interface Successor {
  * hangs on it: no grants, views, foreign keys, triggers, further indexes or the like. Null otherwise.
  */
 export async function successorOf(db: Queryable, plan: Plan, load: number, table: string): Promise<Successor | null> {
-  const { target } = plan.load;
+  const { target, schema } = plan.load;
+  // A table that is not Good Sieve's own is never replaced.
+  if (schema !== undefined) return null;
   const ownLoad = `alter table ${table} alter column "_load" set default ${load}`;
   const { rows } = await db.query<{ plain: boolean; key: string }>(
     `select c.relkind = 'r' and c.relpersistence = 'p' and c.relacl is null and c.reloptions is null
          and c.reltablespace = 0 and c.relowner = current_user::regrole and not c.relrowsecurity
          and not c.relhasrules and not c.relhastriggers and not c.relhassubclass and not c.relispartition
          and not exists (select from pg_attribute a where a.attrelid = c.oid and (a.attacl is not null or a.attisdropped))
+         and not exists (select from pg_constraint k where k.conrelid = c.oid and k.contype <> 'p')
          and not exists (select from pg_index i where i.indrelid = c.oid and not i.indisprimary)
          and not exists (select from pg_description d where d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid = 0)
          and not exists (select from pg_depend d where d.refclassid = 'pg_class'::regclass and d.refobjid = c.oid
@@ -157,7 +215,7 @@ export async function successorOf(db: Queryable, plan: Plan, load: number, table
        coalesce((select 'constraint ' || quote_ident(k.conname) || ' ' || pg_get_constraintdef(k.oid) from pg_constraint k
          where k.conrelid = c.oid and k.contype = 'p'), '') as key
      from pg_class c where c.oid = to_regclass($1)`,
-    [ident(TARGET, target)],
+    [tableOf(plan)],
   );
   const there = rows[0];
   if (!there) {
@@ -165,16 +223,14 @@ export async function successorOf(db: Queryable, plan: Plan, load: number, table
     const key = plan.load.key.length > 0 ? `constraint ${ident(`${target}_pkey`)} ${keySql(plan)}` : "";
     return { make: [make, ownLoad], key };
   }
-  if (!there.plain || (plan.load.mode !== "replace" && !(await isEmpty(db, target)))) return null;
+  if (!there.plain || (plan.load.mode !== "replace" && !(await isEmpty(db, plan)))) return null;
   const like = "including comments including constraints including defaults including generated including storage";
-  const make = `create table ${table} (like ${ident(TARGET, target)} ${like})`;
+  const make = `create table ${table} (like ${tableOf(plan)} ${like})`;
   return { make: [make, ...(await targetChanges(db, plan, table)), ownLoad], key: there.key };
 }
 
-async function isEmpty(db: Queryable, target: string): Promise<boolean> {
-  const { rows } = await db.query<{ empty: boolean }>(
-    `select not exists (select from ${ident(TARGET, target)}) as empty`,
-  );
+async function isEmpty(db: Queryable, plan: Plan): Promise<boolean> {
+  const { rows } = await db.query<{ empty: boolean }>(`select not exists (select from ${tableOf(plan)}) as empty`);
   return rows[0]!.empty;
 }
 

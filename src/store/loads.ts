@@ -263,6 +263,26 @@ export async function columnsBefore(
   return rows[0]?.columns ?? [];
 }
 
+/** When a value of a code field first and last came, over the feed's loads. */
+export interface CodeSeen {
+  readonly field: string;
+  readonly value: string;
+  readonly first: Date;
+  readonly last: Date;
+  readonly loads: number;
+}
+
+export async function codesSeen(db: Queryable, feed: string): Promise<CodeSeen[]> {
+  const { rows } = await db.query<CodeSeen>(
+    `select c->>'field' as field, v.value, min(l.ended_at) as first, max(l.ended_at) as last, count(*)::int as loads
+     from sieve.load l, jsonb_array_elements(l.report->'codes') c, jsonb_array_elements_text(c->'seen') v
+     where l.feed = $1 and l.state = 'loaded' and l.report ? 'codes'
+     group by 1, 2 order by 1, min(l.id), 2`,
+    [feed],
+  );
+  return rows;
+}
+
 export async function endLoad(
   db: Queryable,
   id: number,

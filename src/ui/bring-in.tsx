@@ -1,8 +1,9 @@
 "use client";
 
 import { useRouter } from "next/navigation";
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import { api, problemOf, type ApiProblem } from "./api.ts";
+import { FilePicker, beginFeed, sendFiles, titleOf, useDrop } from "./files.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { counted, grouped } from "./words.ts";
 
@@ -12,6 +13,9 @@ interface Sending {
   done: boolean;
 }
 
+/** Stands among the names of feeds for one that is still to be made. */
+const NEW = "+";
+
 /**
  * Takes files by a click or dropped anywhere on the page, sends them as one delivery of a feed, and
  * opens the load. What was loaded before is refused with the way to the earlier load.
@@ -19,48 +23,14 @@ interface Sending {
 export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: string }[]; feed?: string }) {
   const router = useRouter();
   const dialog = useRef<HTMLDialogElement>(null);
-  const picker = useRef<HTMLInputElement>(null);
   const [files, setFiles] = useState<File[]>([]);
-  const [feed, setFeed] = useState(only ?? feeds[0]?.name ?? "");
+  const [feed, setFeed] = useState(only ?? feeds[0]?.name ?? NEW);
   const [sender, setSender] = useState("");
-  const [over, setOver] = useState(false);
   const [sending, setSending] = useState<Sending[] | null>(null);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   const stop = useRef<AbortController | null>(null);
 
-  useEffect(() => {
-    let depth = 0;
-    const hasFiles = (e: DragEvent): boolean => e.dataTransfer?.types.includes("Files") ?? false;
-    const enter = (e: DragEvent): void => {
-      if (!hasFiles(e)) return;
-      depth++;
-      setOver(true);
-    };
-    const leave = (): void => {
-      depth = Math.max(0, depth - 1);
-      if (depth === 0) setOver(false);
-    };
-    const drop = (e: DragEvent): void => {
-      depth = 0;
-      setOver(false);
-      if (!hasFiles(e)) return;
-      e.preventDefault();
-      add([...(e.dataTransfer?.files ?? [])]);
-    };
-    const allow = (e: DragEvent): void => {
-      if (hasFiles(e)) e.preventDefault();
-    };
-    window.addEventListener("dragenter", enter);
-    window.addEventListener("dragleave", leave);
-    window.addEventListener("dragover", allow);
-    window.addEventListener("drop", drop);
-    return () => {
-      window.removeEventListener("dragenter", enter);
-      window.removeEventListener("dragleave", leave);
-      window.removeEventListener("dragover", allow);
-      window.removeEventListener("drop", drop);
-    };
-  }, []);
+  const over = useDrop(add);
 
   function add(more: File[]): void {
     setProblem(null);
@@ -80,17 +50,22 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
     stop.current = new AbortController();
     const list = files.map((f) => ({ name: f.name, bytes: f.size, done: false }));
     setSending(list);
+    const options = {
+      sender,
+      signal: stop.current.signal,
+      sent: (n: number) => setSending(list.map((s, k) => (k < n ? { ...s, done: true } : s))),
+    };
     try {
-      const { id } = await api<{ id: number }>(`/api/feeds/${feed}/deliveries`, { json: { sender } });
-      for (const [i, file] of files.entries()) {
-        await api(`/api/deliveries/${id}/files?name=${encodeURIComponent(file.name)}`, {
-          method: "PUT",
-          body: file,
-          signal: stop.current.signal,
-        });
-        setSending(list.map((s, k) => (k <= i ? { ...s, done: true } : s)));
-      }
-      await ask(id, false);
+      if (feed === NEW) {
+        const begun = await beginFeed(
+          titleOf(files[0]!.name),
+          feeds.map((f) => f.name),
+          files,
+          options,
+        );
+        dialog.current?.close();
+        router.push(begun.href);
+      } else await ask(await sendFiles(feed, files, options), false);
     } catch (error) {
       if ((error as Error).name !== "AbortError") setProblem(problemOf(error));
     } finally {
@@ -134,17 +109,6 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
         className="m-auto w-[34rem] max-w-full border border-[var(--ink)] bg-[var(--paper)] p-5 text-[var(--ink)] backdrop:bg-black/40"
       >
         <p className="mb-3 text-lg font-bold">Bring in a delivery</p>
-        <input
-          ref={picker}
-          type="file"
-          multiple
-          className="sr-only"
-          aria-label="Files"
-          onChange={(e) => {
-            add([...(e.target.files ?? [])]);
-            e.target.value = "";
-          }}
-        />
         <div className="grid grid-cols-[6rem_1fr] items-center gap-x-3 gap-y-2">
           <label htmlFor="bring-feed">into the feed</label>
           {only ? (
@@ -156,6 +120,7 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
                   {f.title}
                 </option>
               ))}
+              <option value={NEW}>a new feed, made from these files</option>
             </select>
           )}
           <label htmlFor="bring-sender">sent by</label>
@@ -196,14 +161,13 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
             ))}
           </tbody>
         </table>
-        <button
-          type="button"
-          className="mt-2 w-full cursor-pointer border border-dashed border-[var(--ink)] p-3 text-center"
-          onClick={() => picker.current?.click()}
-          disabled={sending !== null}
-        >
-          {files.length === 0 ? "Choose files, or drop them anywhere on this page" : "Add more files to this delivery"}
-        </button>
+        <div className="mt-2">
+          <FilePicker label="Files" add={add} disabled={sending !== null}>
+            {files.length === 0
+              ? "Choose files, or drop them anywhere on this page"
+              : "Add more files to this delivery"}
+          </FilePicker>
+        </div>
         {problem && (
           <ProblemNote problem={problem}>
             {problem.load !== undefined && (
@@ -228,7 +192,7 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
             disabled={files.length === 0 || sending !== null || feed === ""}
             onClick={() => void send()}
           >
-            Load {counted(files.length, "file")}
+            {feed === NEW ? "Look at" : "Load"} {counted(files.length, "file")}
           </button>
         </div>
       </dialog>

@@ -6,9 +6,10 @@ import {
   STANDARD_TITLES,
   giveContract,
   takeContract,
+  withContract,
   type ContractStandard,
 } from "@/core/interop/contract.ts";
-import { parsePlan, type Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/schema.ts";
 import { problemParts } from "@/core/problem.ts";
 import { problemFrom } from "./api.ts";
 import { ProblemNote } from "./problem-note.tsx";
@@ -43,21 +44,7 @@ export function ContractExchange({ plan, change }: { plan: Plan; change: (plan: 
         value = null;
       }
       const taken = takeContract(value);
-      const known = new Set(taken.fields.map((f) => f.name));
-      // Steps and checks stay where their fields do.
-      const cleanse = plan.cleanse
-        .map((s) => (s.in === "*" ? s : { ...s, in: s.in.filter((n) => known.has(n)) }))
-        .filter((s) => s.in.length > 0);
-      const key = taken.key.length > 0 ? taken.key : plan.load.key.filter((k) => known.has(k));
-      change(
-        parsePlan({
-          ...plan,
-          contract: { fields: taken.fields },
-          cleanse,
-          check: plan.check.filter((c) => c.in.every((n) => known.has(n))),
-          load: { ...plan.load, key, ...(key.length === 0 && plan.load.mode === "upsert" ? { mode: "append" } : {}) },
-        }),
-      );
+      change(withContract(plan, taken));
       setSaid({
         what: `${counted(taken.fields.length, "field")} brought in from ${STANDARD_TITLES[taken.standard]}`,
         lost: taken.lost,

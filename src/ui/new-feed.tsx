@@ -1,60 +1,44 @@
 "use client";
 
+import Link from "next/link";
 import { useRouter } from "next/navigation";
-import { useEffect, useRef, useState } from "react";
-import { fieldName } from "@/core/propose.ts";
-import { api, problemOf, type ApiProblem } from "./api.ts";
+import { useState } from "react";
+import { problemOf, type ApiProblem } from "./api.ts";
+import { FilePicker, beginFeed, feedNameOf, titleOf, useDrop } from "./files.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { counted, grouped } from "./words.ts";
-
-/** A title from a file's name: “germination-2026-10.jsonl.gz” is about germination. */
-function titleOf(file: string): string {
-  const words = file
-    .replace(/(\.[a-z0-9]{1,8}){1,2}$/i, "")
-    .replace(/[_-]+/g, " ")
-    .replace(/\b\d+\b/g, "")
-    .trim();
-  const title = words.replace(/\s+/g, " ").slice(0, 60);
-  return title === "" ? "New feed" : title[0]!.toUpperCase() + title.slice(1);
-}
 
 /** Begins a feed from files: dropped or chosen, sent, and looked at. Nothing has to be typed. */
 export function NewFeed({ taken }: { taken: readonly string[] }) {
   const router = useRouter();
-  const picker = useRef<HTMLInputElement>(null);
   const [files, setFiles] = useState<File[]>([]);
   const [title, setTitle] = useState("");
   const [sent, setSent] = useState<number | null>(null);
+  const [each, setEach] = useState(false);
+  const [made, setMade] = useState<{ name: string; href: string; file: string }[]>([]);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   const shownTitle = title || titleOf(files[0]?.name ?? "");
-  const name = fieldName(shownTitle, new Set(taken));
-
-  useEffect(() => {
-    const allow = (e: DragEvent): void => e.preventDefault();
-    const drop = (e: DragEvent): void => {
-      e.preventDefault();
-      const dropped = [...(e.dataTransfer?.files ?? [])];
-      setFiles((have) => [...have, ...dropped]);
-    };
-    window.addEventListener("dragover", allow);
-    window.addEventListener("drop", drop);
-    return () => {
-      window.removeEventListener("dragover", allow);
-      window.removeEventListener("drop", drop);
-    };
-  }, []);
+  const add = (more: File[]): void => setFiles((have) => [...have, ...more]);
+  useDrop(add);
 
   const send = async (): Promise<void> => {
     setProblem(null);
     setSent(0);
     try {
-      await api("/api/feeds", { json: { name, title: shownTitle } });
-      const { id } = await api<{ id: number }>(`/api/feeds/${name}/deliveries`, { json: {} });
+      if (!each) {
+        router.push((await beginFeed(shownTitle, taken, files, { sent: setSent })).href);
+        return;
+      }
+      const names = [...taken];
       for (const [i, file] of files.entries()) {
-        await api(`/api/deliveries/${id}/files?name=${encodeURIComponent(file.name)}`, { method: "PUT", body: file });
+        const begun = await beginFeed(titleOf(file.name), names, [file]);
+        names.push(begun.name);
+        setMade((before) => [...before, { ...begun, file: file.name }]);
         setSent(i + 1);
       }
-      router.push(`/feeds/${name}/begin?delivery=${id}`);
+      setFiles([]);
+      setSent(null);
+      router.refresh();
     } catch (error) {
       setProblem(problemOf(error));
       setSent(null);
@@ -63,31 +47,27 @@ export function NewFeed({ taken }: { taken: readonly string[] }) {
 
   return (
     <div className="max-w-3xl">
-      <input
-        ref={picker}
-        type="file"
-        multiple
-        className="sr-only"
-        aria-label="Files of the new feed"
-        onChange={(e) => {
-          const chosen = [...(e.target.files ?? [])];
-          setFiles((have) => [...have, ...chosen]);
-          e.target.value = "";
-        }}
-      />
-      <button
-        type="button"
-        className="w-full cursor-pointer border border-dashed border-[var(--ink)] p-8 text-center text-lg"
-        onClick={() => picker.current?.click()}
-      >
-        {files.length === 0
-          ? "Drop the files of one delivery here, or choose them"
-          : "Add more files of the same delivery"}
-        <span className="faint mt-1 block text-sm">
-          CSV and other delimited text, fixed-width text, JSON, JSON Lines, XML, XLSX, Parquet, Avro; each also in gzip
-          or zip
+      {made.length > 0 && (
+        <section className="mb-4 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-2" role="status">
+          <b>{counted(made.length, "feed")} begun.</b> Look at each, and load it:
+          <ul className="mt-1">
+            {made.map((m) => (
+              <li key={m.name}>
+                <Link href={m.href}>{m.name}</Link> <span className="faint">from {m.file}</span>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+      <FilePicker label="Files of the new feed" add={add} disabled={sent !== null}>
+        <span className="block p-4 text-lg">
+          {files.length === 0 ? "Drop the files of one delivery here, or choose them" : "Add more files"}
+          <span className="faint mt-1 block text-sm">
+            CSV and other delimited text, fixed-width text, JSON, JSON Lines, XML, XLSX, Parquet, Avro; each also in
+            gzip or zip
+          </span>
         </span>
-      </button>
+      </FilePicker>
       {files.length > 0 && (
         <>
           <table className="ledger mt-3">
@@ -113,7 +93,19 @@ export function NewFeed({ taken }: { taken: readonly string[] }) {
               ))}
             </tbody>
           </table>
-          <div className="mt-3 grid grid-cols-[9rem_1fr] items-center gap-x-3 gap-y-2">
+          {files.length > 1 && (
+            <fieldset className="mt-3 flex gap-5">
+              <legend className="sr-only">What the files are</legend>
+              <label className="flex items-center gap-1.5">
+                <input type="radio" checked={!each} onChange={() => setEach(false)} />
+                all one delivery of one feed
+              </label>
+              <label className="flex items-center gap-1.5">
+                <input type="radio" checked={each} onChange={() => setEach(true)} />a feed for each file
+              </label>
+            </fieldset>
+          )}
+          <div className={`mt-3 grid grid-cols-[9rem_1fr] items-center gap-x-3 gap-y-2 ${each ? "hidden" : ""}`}>
             <label htmlFor="new-title">what it is called</label>
             <input
               id="new-title"
@@ -124,11 +116,11 @@ export function NewFeed({ taken }: { taken: readonly string[] }) {
               onChange={(e) => setTitle(e.target.value)}
             />
             <span className="faint">name in plans</span>
-            <span className="raw">{name}</span>
+            <span className="raw">{feedNameOf(shownTitle, taken)}</span>
           </div>
           {problem && <ProblemNote problem={problem} />}
           <button type="button" className="btn btn-primary mt-4" disabled={sent !== null} onClick={() => void send()}>
-            Look at {counted(files.length, "file")}
+            {each ? `Begin ${counted(files.length, "feed")}` : `Look at ${counted(files.length, "file")}`}
           </button>
         </>
       )}

@@ -8,8 +8,9 @@ import type { Stratum } from "@/core/strata.ts";
 import { api, problemOf, type ApiProblem } from "./api.ts";
 import { ContractExchange } from "./contract-exchange.tsx";
 import { isTyping } from "./nav.tsx";
+import { MapStage } from "./map-stage.tsx";
 import { FieldTable } from "./plan-fields.tsx";
-import { ReadStage, LoadStage, MapStage, StepList } from "./plan-stages.tsx";
+import { ReadStage, LoadStage, StepList } from "./plan-stages.tsx";
 import { TrialResult } from "./plan-trial.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { StratumChip } from "./sift.tsx";
@@ -25,7 +26,6 @@ export function PlanDesk({
   shown,
   newest,
   versions,
-  ddl,
   delivery,
   sift,
   proposed = null,
@@ -34,7 +34,6 @@ export function PlanDesk({
   shown: { version: number; document: Plan; note: string };
   newest: number;
   versions: number[];
-  ddl: string;
   delivery: { id: number; name: string; bytes: number } | null;
   sift: readonly Stratum[] | null;
   /** A change that was proposed elsewhere: made, and not saved. */
@@ -318,7 +317,7 @@ export function PlanDesk({
           ) : stage === "Read" ? (
             <ReadStage plan={plan} change={change} />
           ) : stage === "Map" ? (
-            <MapStage plan={plan} change={change} />
+            <MapStage plan={plan} change={change} delivery={delivery} />
           ) : stage === "Cleanse" ? (
             <StepList plan={plan} change={change} />
           ) : stage === "Check" ? (
@@ -327,7 +326,7 @@ export function PlanDesk({
               <ContractExchange plan={plan} change={change} />
             </>
           ) : (
-            <LoadStage plan={plan} change={change} ddl={ddl} />
+            <LoadStage plan={plan} change={change} />
           )}
         </section>
       </div>

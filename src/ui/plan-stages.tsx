@@ -5,6 +5,7 @@ import { STEPS, STEP_IDS, stepPart, type StepId } from "@/core/cleanse/index.ts"
 import type { Gate, Plan, Step } from "@/core/plan/schema.ts";
 import { splitList } from "./plan-fields.tsx";
 import { ReadForm } from "./read-form.tsx";
+import { TargetPanel } from "./target-panel.tsx";
 import { counted, label } from "./words.ts";
 
 interface StageProps {
@@ -18,98 +19,6 @@ export function ReadStage({ plan, change }: StageProps) {
     <div className="max-w-2xl">
       <ReadForm read={plan.read} set={(read) => change({ ...plan, read })} />
     </div>
-  );
-}
-
-/** Which columns meet which fields: by name, title and other names. */
-export function MapStage({ plan, change }: StageProps) {
-  const [drafts, setDrafts] = useState<Record<string, string>>({});
-  return (
-    <>
-      <p className="faint mb-2">
-        A column meets a field by any of these names, whatever its case, spaces, punctuation and place in the file.
-      </p>
-      <table className="ledger max-w-4xl">
-        <thead>
-          <tr>
-            <th>field</th>
-            <th>title</th>
-            <th>other names of its column, comma between</th>
-          </tr>
-        </thead>
-        <tbody>
-          {plan.contract.fields.map((f) => (
-            <tr key={f.name}>
-              <td className="font-semibold">{f.name}</td>
-              <td>{f.title}</td>
-              <td>
-                <input
-                  aria-label={`Other names of ${f.name}`}
-                  className="w-full border-b border-transparent bg-transparent hover:border-[var(--rule)] focus:border-[var(--ink)]"
-                  value={drafts[f.name] ?? (f.also ?? []).join(", ")}
-                  onChange={(e) => setDrafts({ ...drafts, [f.name]: e.target.value })}
-                  onBlur={() => {
-                    const draft = drafts[f.name];
-                    if (draft === undefined) return;
-                    setDrafts(Object.fromEntries(Object.entries(drafts).filter(([k]) => k !== f.name)));
-                    const also = splitList(draft);
-                    if (also.join() === (f.also ?? []).join()) return;
-                    change({
-                      ...plan,
-                      contract: {
-                        fields: plan.contract.fields.map((x) => {
-                          if (x.name !== f.name) return x;
-                          const { also: _, ...rest } = x;
-                          return also.length > 0 ? { ...rest, also } : rest;
-                        }),
-                      },
-                    });
-                  }}
-                />
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      <label className="mt-3 flex items-center gap-3">
-        a column that no field takes
-        <select
-          className="select select-sm w-56"
-          value={plan.map.extra}
-          onChange={(e) => change({ ...plan, map: { ...plan.map, extra: e.target.value as Plan["map"]["extra"] } })}
-        >
-          <option value="note">is noted on the report</option>
-          <option value="keep">is taken along as JSON, and noted</option>
-          <option value="leave">is left without a word</option>
-          <option value="stop">stops the load</option>
-        </select>
-      </label>
-      <label className="mt-2 flex items-center gap-3">
-        a field without its column
-        <select
-          className="select select-sm w-56"
-          value={plan.map.missing ?? "note"}
-          onChange={(e) => change({ ...plan, map: { ...plan.map, missing: e.target.value as "note" | "stop" } })}
-        >
-          <option value="note">is noted on the report</option>
-          <option value="stop">stops the load</option>
-        </select>
-      </label>
-      <label className="mt-2 flex items-center gap-3">
-        columns in another order than before
-        <select
-          className="select select-sm w-56"
-          value={plan.map.reordered ?? "leave"}
-          onChange={(e) =>
-            change({ ...plan, map: { ...plan.map, reordered: e.target.value as "leave" | "note" | "stop" } })
-          }
-        >
-          <option value="leave">are left without a word</option>
-          <option value="note">are noted on the report</option>
-          <option value="stop">stop the load</option>
-        </select>
-      </label>
-    </>
   );
 }
 
@@ -300,7 +209,7 @@ function StepEditor({ plan, step, set }: { plan: Plan; step: Step; set: (step: S
 }
 
 /** Where good records go, by which key, and past which limits a load stops. */
-export function LoadStage({ plan, change, ddl }: StageProps & { ddl: string }) {
+export function LoadStage({ plan, change }: StageProps) {
   const { load, gates } = plan;
   const set = (more: Partial<Plan["load"]>): void => change({ ...plan, load: { ...load, ...more } });
   const share = gates.find((g): g is Extract<Gate, { limit: "held share" }> => g.limit === "held share");
@@ -315,8 +224,14 @@ export function LoadStage({ plan, change, ddl }: StageProps & { ddl: string }) {
           <input
             id="load-target"
             className="input input-sm"
+            key={`${load.schema}.${load.target}`}
             defaultValue={load.target}
-            onBlur={(e) => e.target.value.trim() !== load.target && set({ target: e.target.value.trim() })}
+            onBlur={(e) => {
+              const name = e.target.value.trim();
+              // Another name is a table of Good Sieve's own again.
+              const { schema: _, ...own } = load;
+              if (name !== load.target) change({ ...plan, load: { ...own, target: name } });
+            }}
           />
           <label htmlFor="load-mode">mode</label>
           <select
@@ -390,16 +305,7 @@ export function LoadStage({ plan, change, ddl }: StageProps & { ddl: string }) {
           </label>
         ))}
       </div>
-      <div>
-        <h2>The target, as this version makes it</h2>
-        <pre
-          className="raw mt-1 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-3 text-[0.85rem]"
-          tabIndex={0}
-          aria-label="The target's DDL"
-        >
-          {ddl}
-        </pre>
-      </div>
+      <TargetPanel plan={plan} change={change} />
     </div>
   );
 }

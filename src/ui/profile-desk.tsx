@@ -5,6 +5,7 @@ import { useMemo, useState } from "react";
 import { compareProfiles } from "@/core/metrics/compare.ts";
 import type { Profile } from "@/core/metrics/profile.ts";
 import type { ReadSection } from "@/core/plan/schema.ts";
+import type { CodeSeen } from "@/store/loads.ts";
 import { problemFrom } from "./api.ts";
 import { ProblemNote } from "./problem-note.tsx";
 import { ProfileTable, ProfileWaiting } from "./profile-table.tsx";
@@ -23,12 +24,15 @@ export function ProfileDesk({
   earlier,
   compared,
   seen,
+  codes,
 }: {
   delivery: number;
   read: ReadSection | null;
   earlier: EarlierProfile[];
   compared: (EarlierProfile & { document: Profile }) | null;
   seen: Record<string, { first: EarlierProfile; last: EarlierProfile; of: number; in: number }>;
+  /** By column: when each value of the code field that it meets first and last came. */
+  codes: Record<string, readonly CodeSeen[]>;
 }) {
   const router = useRouter();
   const { profile, problem } = useProfile(delivery, read);
@@ -112,6 +116,7 @@ export function ProfileDesk({
         profile={done}
         changes={compared ? { with: compared.names, by: changes } : null}
         seen={seen}
+        codes={codes}
         link={(c, is, value) =>
           `/deliveries/${delivery}/records?${new URLSearchParams({ column: c, is, ...(value === undefined ? {} : { value }) })}`
         }

@@ -4,9 +4,10 @@ import { max, scaleLinear } from "d3";
 import { Fragment, useState } from "react";
 import type { ColumnChange } from "@/core/metrics/compare.ts";
 import type { ColumnProfile, Profile } from "@/core/metrics/profile.ts";
+import type { CodeSeen } from "@/store/loads.ts";
 import type { StoredProfile } from "@/store/profiles.ts";
 import { Value } from "./cell.tsx";
-import { counted, grouped, percentOf } from "./words.ts";
+import { counted, grouped, isoDay, percentOf } from "./words.ts";
 
 /** Where the records behind a number of the profile are shown; null where they can't be. */
 export type RecordsLink = ((column: string, is: string, value?: string) => string) | null;
@@ -17,12 +18,14 @@ export function ProfileTable({
   link = null,
   changes = null,
   seen = {},
+  codes = {},
 }: {
   profile: Profile;
   link?: RecordsLink;
   /** What differs from another delivery, by column. */
   changes?: { with: string; by: readonly ColumnChange[] } | null;
   seen?: Record<string, { first: { names: string }; last: { names: string }; of: number; in: number }>;
+  codes?: Record<string, readonly CodeSeen[]>;
 }) {
   const changed = new Map(changes?.by.map((c) => [c.column, c.changes.join("; ")]));
   const gone = changes?.by.filter((c) => c.kind === "gone") ?? [];
@@ -108,7 +111,13 @@ export function ProfileTable({
               {open === c.name && (
                 <tr>
                   <td colSpan={10} className="bg-[var(--paper-bright)]">
-                    <Details column={c} link={link} determines={determines(c.name)} seen={seen[c.name]} />
+                    <Details
+                      column={c}
+                      link={link}
+                      determines={determines(c.name)}
+                      seen={seen[c.name]}
+                      codes={codes[c.name]}
+                    />
                   </td>
                 </tr>
               )}
@@ -215,11 +224,13 @@ function Details({
   link,
   determines,
   seen,
+  codes,
 }: {
   column: ColumnProfile;
   link: RecordsLink;
   determines: string[];
   seen: { first: { names: string }; last: { names: string }; of: number; in: number } | undefined;
+  codes: readonly CodeSeen[] | undefined;
 }) {
   const n = c.numbers;
   return (
@@ -313,6 +324,31 @@ function Details({
           rest={0}
         />
       </div>
+      {codes && codes.length > 0 && (
+        <div>
+          <h2>Codes over all loads</h2>
+          <table className="w-full text-xs">
+            <thead>
+              <tr className="faint">
+                <th className="text-left font-normal">code</th>
+                <th className="text-left font-normal">first came</th>
+                <th className="text-left font-normal">last came</th>
+                <th className="text-right font-normal">loads</th>
+              </tr>
+            </thead>
+            <tbody>
+              {codes.slice(0, 40).map((v) => (
+                <tr key={v.value}>
+                  <td className="raw pr-2">{v.value}</td>
+                  <td className="pr-2 whitespace-nowrap">{isoDay(v.first)}</td>
+                  <td className="pr-2 whitespace-nowrap">{isoDay(v.last)}</td>
+                  <td className="text-right">{grouped(v.loads)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
       {c.rare.length > 0 && (
         <div>
           <h2>Rare values</h2>

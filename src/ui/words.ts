@@ -31,6 +31,11 @@ export function moment(at: Date | string, now: Date): string {
   return date.toISOString().slice(0, 10) === now.toISOString().slice(0, 10) ? clock : `${DAY.format(date)} ${clock}`;
 }
 
+/** “2026-11-23”, in UTC. */
+export function isoDay(at: Date | string): string {
+  return new Date(at).toISOString().slice(0, 10);
+}
+
 export function longDay(at: Date): string {
   return WEEKDAY.format(at);
 }

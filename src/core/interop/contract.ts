@@ -1,5 +1,5 @@
 import { SieveError } from "../problem.ts";
-import type { Field, Plan } from "../plan/schema.ts";
+import { parsePlan, type Field, type Plan } from "../plan/schema.ts";
 import { fromCsvw, toCsvw } from "./csvw.ts";
 import { fromJsonSchema, toJsonSchema } from "./json-schema.ts";
 import { fromTableSchema, toTableSchema } from "./table-schema.ts";
@@ -49,5 +49,34 @@ export function takeContract(document: unknown): Taken & { standard: ContractSta
   throw new SieveError("contract-unknown", "The document is no contract that can be understood.", {
     detail: "It is neither JSON Schema with properties, nor Table Schema with fields, nor CSV on the Web metadata.",
     hint: "Check that it is the right file.",
+  });
+}
+
+/**
+ * The plan with another contract. Steps and checks stay where their fields do; fields keep the names
+ * that people and files have called them by. Throws `plan-invalid`.
+ */
+export function withContract(plan: Plan, taken: Taken, load: Partial<Plan["load"]> = {}): Plan {
+  const known = new Set(taken.fields.map((f) => f.name));
+  const before = new Map(plan.contract.fields.map((f) => [f.name, f]));
+  const fields = taken.fields.map((f) => {
+    const { title, also } = before.get(f.name) ?? {};
+    return { ...(title ? { title } : {}), ...(also ? { also } : {}), ...f };
+  });
+  const cleanse = plan.cleanse
+    .map((s) => (s.in === "*" ? s : { ...s, in: s.in.filter((n) => known.has(n)) }))
+    .filter((s) => s.in.length > 0);
+  const key = taken.key.length > 0 ? taken.key : plan.load.key.filter((k) => known.has(k));
+  return parsePlan({
+    ...plan,
+    contract: { fields },
+    cleanse,
+    check: plan.check.filter((c) => c.in.every((n) => known.has(n))),
+    load: {
+      ...plan.load,
+      ...load,
+      key,
+      ...(key.length === 0 && plan.load.mode === "upsert" ? { mode: "append" } : {}),
+    },
   });
 }

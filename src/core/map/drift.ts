@@ -1,15 +1,18 @@
-import type { ColumnProfile, Profile } from "../metrics/profile.ts";
+import type { Profile } from "../metrics/profile.ts";
 import type { Tally } from "../metrics/tally.ts";
 import type { Compiled } from "../plan/compile.ts";
-import type { Field } from "../plan/schema.ts";
+import type { Field, Plan } from "../plan/schema.ts";
 import { grouped } from "../problem.ts";
 import { proposeField } from "../propose.ts";
 import type { FileFacts } from "../read/source.ts";
+import type { CodesSeen } from "../sift.ts";
 import { plainName } from "./columns.ts";
+import { suggestColumn } from "./suggest.ts";
 
 /** A difference between what came and what the plan, or the delivery before, would have. */
 export interface Drift {
-  readonly kind: "extra column" | "missing column" | "renamed column" | "reordered columns" | "changed type";
+  readonly kind:
+    "extra column" | "missing column" | "renamed column" | "reordered columns" | "changed type" | "changed codes";
   /** The column or the field. */
   readonly name: string;
   readonly files: readonly string[];
@@ -27,10 +30,30 @@ export interface DriftInput {
   /** The columns of the files of the sender's delivery before. */
   readonly before: readonly (readonly string[])[];
   readonly tally: Tally;
+  readonly codes?: readonly CodesSeen[];
 }
 
 /** Of a field's values, so many must not be of its type before the type is said to have changed. */
 const RETYPED = 0.3;
+/** A value outside of a code's list is new, and no slip, from this share of the filled values on. */
+const NEW_CODE = 0.002;
+
+/** What the plan says about a kind of drift. */
+export function driftPolicy({ map }: Plan, kind: Drift["kind"]): "leave" | "note" | "hold" | "stop" | "keep" {
+  switch (kind) {
+    case "extra column":
+    case "renamed column":
+      return map.extra;
+    case "missing column":
+      return map.missing ?? "note";
+    case "reordered columns":
+      return map.reordered ?? "leave";
+    case "changed type":
+      return map.retyped ?? "note";
+    case "changed codes":
+      return map.codes ?? "note";
+  }
+}
 
 /** Finds drift; each column is named once, with the files that it is in. */
 export function findDrift(input: DriftInput): Drift[] {
@@ -48,12 +71,11 @@ export function findDrift(input: DriftInput): Drift[] {
   const renamed = new Set<string>();
   for (const [name, inFiles] of where.missing) {
     const field = compiled.fields.find((f) => f.name === name)!;
-    const guess = renameOf(
-      field,
-      [...where.extra.keys()].filter((c) => !renamed.has(c)),
-      profiles,
-      input,
-    );
+    const free = [...where.extra.keys()].filter((c) => !renamed.has(c)).flatMap((c) => profiles.get(c) ?? []);
+    const guess = suggestColumn(field, free, (column, names) => {
+      const place = files.find((f) => f.columns.includes(column))?.columns.indexOf(column) ?? -1;
+      return input.before.some((c) => place >= 0 && c[place] !== undefined && names.has(plainName(c[place])));
+    });
     if (!guess) {
       missing.push({ kind: "missing column", name, files: inFiles });
       continue;
@@ -87,6 +109,24 @@ export function findDrift(input: DriftInput): Drift[] {
     const check = compiled.checks.findIndex((c) => c.id === "type" && c.fields[0] === f);
     const filled = input.tally.filled[f]!;
     if (check < 0 || filled < 20) return;
+    const codes = input.codes?.find((c) => c.field === field.name);
+    if (codes && (map.codes ?? "note") !== "leave") {
+      // Not a slip of the pen, but something that comes again and again.
+      const fresh = codes.unknown.filter((u) => u.value !== "" && u.count >= Math.max(5, filled * NEW_CODE));
+      if (fresh.length > 0) {
+        found.push({
+          kind: "changed codes",
+          name: field.name,
+          files: files.map((x) => x.name),
+          says: `not in its list: ${fresh
+            .slice(0, 8)
+            .map((u) => `${u.value} (${grouped(u.count)})`)
+            .join(", ")}`,
+          field: { ...field, values: [...(field.values ?? []), ...fresh.map((u) => u.value)] },
+        });
+        return;
+      }
+    }
     const wrong = input.tally.checks[check]!;
     if (wrong < filled * RETYPED) return;
     found.push({
@@ -97,71 +137,6 @@ export function findDrift(input: DriftInput): Drift[] {
     });
   });
   return found;
-}
-
-/** The extra column that a missing field's values have most likely moved to, and why. */
-function renameOf(
-  field: Field,
-  columns: readonly string[],
-  profiles: ReadonlyMap<string, ColumnProfile>,
-  input: DriftInput,
-): { column: string; why: string } | null {
-  let best: { column: string; score: number; why: string } | null = null;
-  const names = [field.name, field.title ?? "", ...(field.also ?? [])].filter((n) => n !== "").map(plainName);
-  for (const column of columns) {
-    const profile = profiles.get(column);
-    if (!profile || profile.filled === 0) continue;
-    const content = contentFit(field, profile);
-    if (content < 0.8) continue;
-    const why: string[] = [`${Math.round(content * 100)} % of its values would do`];
-    let score = field.type === "text" && field.pattern === undefined ? 0 : content;
-    const plain = plainName(column);
-    const near = names.some((n) => n.length > 3 && (plain.includes(n) || n.includes(plain) || distance(n, plain) <= 2));
-    if (near && plain.length > 2) {
-      score += 1;
-      why.push("its name is like one that the field has had");
-    }
-    const place = input.files.find((f) => f.columns.includes(column))?.columns.indexOf(column) ?? -1;
-    const stood = input.before.some((c) => place >= 0 && c[place] !== undefined && names.includes(plainName(c[place])));
-    if (stood) {
-      score += 1;
-      why.push("it stands where the field's column stood before");
-    }
-    if (score >= 1 && (!best || score > best.score)) best = { column, score, why: why.join(", ") };
-  }
-  return best;
-}
-
-/** The share of a column's values that would do for a field, from its profile. */
-function contentFit(field: Field, c: ColumnProfile): number {
-  const fits = (type: RegExp): number => Math.max(0, ...c.types.filter((t) => type.test(t.type)).map((t) => t.fits));
-  switch (field.type) {
-    case "integer":
-      return fits(/^integer$/) / c.filled;
-    case "decimal":
-      return fits(/^(integer|decimal)/) / c.filled;
-    case "date":
-      return fits(/^date/) / c.filled;
-    case "timestamp":
-      return fits(/^timestamp$/) / c.filled;
-    case "boolean": {
-      const words = new Set([...(field.words?.yes ?? []), ...(field.words?.no ?? [])].map((w) => w.toLowerCase()));
-      return (
-        c.common.filter((v) => words.has(v.value.trim().toLowerCase())).reduce((n, v) => n + v.count, 0) / c.filled
-      );
-    }
-    case "code": {
-      const values = new Set(field.values?.map((v) => v.toLowerCase()));
-      return (
-        c.common.filter((v) => values.has(v.value.trim().toLowerCase())).reduce((n, v) => n + v.count, 0) / c.filled
-      );
-    }
-    default: {
-      if (field.length !== undefined && c.length.mean > field.length) return 0;
-      // Numbers and dates seldom become text of a sudden.
-      return fits(/./) > c.filled * 0.9 ? 0 : 1;
-    }
-  }
 }
 
 /** Files whose columns are those of the delivery before, in another order. */
@@ -183,21 +158,4 @@ function reordered({ files, before }: DriftInput): Drift[] {
     });
   }
   return found;
-}
-
-/** Damerau and Levenshtein's distance (restricted: no substring is edited twice; Boytsov, 2011), at most 3. */
-function distance(a: string, b: string): number {
-  if (Math.abs(a.length - b.length) > 2) return 3;
-  const rows: number[][] = [Array.from({ length: b.length + 1 }, (_, j) => j)];
-  for (let i = 1; i <= a.length; i++) {
-    const row = [i];
-    for (let j = 1; j <= b.length; j++) {
-      const cost = a[i - 1] === b[j - 1] ? 0 : 1;
-      let d = Math.min(rows[i - 1]![j]! + 1, row[j - 1]! + 1, rows[i - 1]![j - 1]! + cost);
-      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1]) d = Math.min(d, rows[i - 2]![j - 2]! + 1);
-      row.push(d);
-    }
-    rows.push(row);
-  }
-  return Math.min(3, rows[a.length]![b.length]!);
 }

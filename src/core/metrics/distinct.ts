@@ -45,6 +45,17 @@ export class Distinct {
     this.exact = null;
   }
 
+  /** Whether a value with this hash was among those taken; null when there were too many to say. */
+  has(hash: number): boolean | null {
+    const { exact } = this;
+    if (!exact) return null;
+    const value = hash | 0 || 1;
+    for (let at = value & (exact.length - 1); exact[at] !== 0; at = (at + 1) & (exact.length - 1)) {
+      if (exact[at] === value) return true;
+    }
+    return false;
+  }
+
   private register(hash: number): void {
     const register = hash >>> (32 - LOG);
     const rank = Math.clz32((hash << LOG) | (1 << (LOG - 1))) + 1;

@@ -122,6 +122,16 @@ export function compilePlan(plan: Plan): Compiled {
 /** The key of the check that a record's key is not yet in the target, in append mode. */
 export const TAKEN = "target:taken";
 
+/** The name of the target's own rule that a problem's key speaks of, or null. */
+export function ruleName(key: string): string | null {
+  return key.startsWith("target:") && key !== TAKEN ? key.slice(7) : null;
+}
+
+/** The kind of drift for which a record's whole file is held, from a problem's key; null for other problems. */
+export function fileFault(key: string): string | null {
+  return key.startsWith("file:") ? key.slice(5) : null;
+}
+
 export interface ReadProblemWords {
   title: string;
   message: (cells: number, width: number) => string;
@@ -175,6 +185,10 @@ export const READ_PROBLEMS: Record<UnreadableReason, ReadProblemWords> = {
 export function checkTitle(compiled: Compiled | null, key: string): string {
   if (key.startsWith("read:")) return READ_PROBLEMS[key.slice(5) as UnreadableReason]?.title ?? key;
   if (key === TAKEN) return "the key is not yet in the target";
+  const rule = ruleName(key);
+  if (rule !== null) return `the target's rule ${rule} holds`;
+  const drift = fileFault(key);
+  if (drift !== null) return `no file has drifted: ${drift}`;
   return compiled?.checks.find((c) => c.key === key)?.title ?? key;
 }
 
@@ -194,6 +208,10 @@ export function faultTitle(key: string, fields: readonly Field[]): string {
     return words[key.slice(5) as UnreadableReason] ?? key;
   }
   if (key === TAKEN) return "the key is already in the target";
+  const rule = ruleName(key);
+  if (rule !== null) return `the target's rule ${rule} is broken`;
+  const drift = fileFault(key);
+  if (drift !== null) return `its whole file is held: ${drift}`;
   const [names = "", id] = key.split(":");
   const field = fields.find((f) => f.name === names);
   switch (id as FieldCheck) {

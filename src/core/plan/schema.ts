@@ -40,6 +40,9 @@ const patternText = z
 
 const limit = z.union([z.number(), z.string().min(1).max(60)]);
 
+/** Schemas that hold no targets of others. */
+export const OWN_SCHEMAS: readonly string[] = ["sieve", "staging", "target", "graphile_worker", "information_schema"];
+
 /** The properties that every field may have, of whatever type. */
 const common = {
   title: z.string().max(120).optional().describe("What people call it"),
@@ -104,14 +107,22 @@ export const planSchema = z
     map: z
       .strictObject({
         extra: z
-          .enum(["keep", "leave", "note", "stop"])
+          .enum(["keep", "leave", "note", "hold", "stop"])
           .default("note")
           .describe("What to do with columns that no field takes; keep: take them along as JSON in the column _extra"),
-        missing: z.enum(["note", "stop"]).optional().describe("What to do where a field's column is missing"),
+        missing: z.enum(["note", "hold", "stop"]).optional().describe("What to do where a field's column is missing"),
         reordered: z
-          .enum(["leave", "note", "stop"])
+          .enum(["leave", "note", "hold", "stop"])
           .optional()
           .describe("What to do where columns stand in another order than in the sender's delivery before"),
+        retyped: z
+          .enum(["note", "hold", "stop"])
+          .optional()
+          .describe("What to do where much of what comes in a field is not of its type"),
+        codes: z
+          .enum(["leave", "note", "hold", "stop"])
+          .optional()
+          .describe("What to do where a code field gets values again and again that are not in its list"),
       })
       .default({ extra: "note" }),
     contract: z.strictObject({ fields: z.array(field).min(1).max(1500) }),
@@ -127,7 +138,16 @@ export const planSchema = z
       .max(500)
       .default([]),
     load: z.strictObject({
-      target: name.describe("The table that good records go to"),
+      target: z
+        .string()
+        .regex(/^[A-Za-z_][A-Za-z0-9_$]{0,62}$/)
+        .describe("The table that good records go to"),
+      schema: z
+        .string()
+        .regex(/^[A-Za-z_][A-Za-z0-9_$]{0,62}$/)
+        .refine((s) => !OWN_SCHEMAS.includes(s) && !s.startsWith("pg_"), "This schema is not for targets.")
+        .optional()
+        .describe("The schema of a target that was there before; left out, the target is made and kept by Good Sieve"),
       key: z
         .array(name)
         .max(32)
@@ -160,6 +180,13 @@ export const planSchema = z
     plan.cleanse.forEach((s, i) => s.in !== "*" && known(s.in, ["cleanse", i, "in"]));
     plan.check.forEach((c, i) => known(c.in, ["check", i, "in"]));
     known(plan.load.key, ["load", "key"]);
+    if (plan.load.mode === "replace" && plan.load.schema !== undefined) {
+      context.addIssue({
+        code: "custom",
+        path: ["load", "mode"],
+        message: "A table that was there before is not emptied: append to it, or upsert.",
+      });
+    }
     if (plan.load.mode === "upsert" && plan.load.key.length === 0) {
       context.addIssue({ code: "custom", path: ["load", "key"], message: "Upsert needs a key." });
     }
@@ -199,11 +226,17 @@ export interface Plan {
   format: typeof PLAN_FORMAT;
   feed: string;
   read: ReadSection;
-  map: { extra: "keep" | "leave" | "note" | "stop"; missing?: "note" | "stop"; reordered?: "leave" | "note" | "stop" };
+  map: {
+    extra: "keep" | "leave" | "note" | "hold" | "stop";
+    missing?: "note" | "hold" | "stop";
+    reordered?: "leave" | "note" | "hold" | "stop";
+    retyped?: "note" | "hold" | "stop";
+    codes?: "leave" | "note" | "hold" | "stop";
+  };
   contract: { fields: Field[] };
   cleanse: Step[];
   check: { check: "unique"; in: string[]; on_failure: OnFailure }[];
-  load: { target: string; key: string[]; mode: "append" | "replace" | "upsert" };
+  load: { target: string; schema?: string; key: string[]; mode: "append" | "replace" | "upsert" };
   gates: Gate[];
 }
 

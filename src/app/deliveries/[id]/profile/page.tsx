@@ -1,9 +1,13 @@
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import { z } from "zod";
+import { mapColumns } from "@/core/map/columns.ts";
+import type { Profile } from "@/core/metrics/profile.ts";
+import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
+import { codesSeen, type CodeSeen } from "@/store/loads.ts";
 import { profilesOf } from "@/store/profiles.ts";
 import { ProfileDesk, type EarlierProfile } from "@/ui/profile-desk.tsx";
 import { counted, grouped, moment } from "@/ui/words.ts";
@@ -11,6 +15,17 @@ import { db } from "../../../server.ts";
 
 export const metadata = { title: "Profile" };
 const query = z.object({ with: z.coerce.number().int().min(1).optional() });
+
+/** What is known of the codes of each column that meets a code field. */
+function codesByColumn(plan: Plan, profile: Profile | null, codes: readonly CodeSeen[]): Record<string, CodeSeen[]> {
+  const columns = profile?.columns.map((c) => c.name) ?? [];
+  const { column } = mapColumns(columns, plan.contract.fields);
+  return Object.fromEntries(
+    plan.contract.fields.flatMap((f, i) =>
+      f.type === "code" && column[i]! >= 0 ? [[columns[column[i]!]!, codes.filter((c) => c.field === f.name)]] : [],
+    ),
+  );
+}
 
 export default async function ProfilePage({
   params,
@@ -25,10 +40,11 @@ export default async function ProfilePage({
     if (error instanceof SieveError) notFound();
     throw error;
   });
-  const [feed, plan, profiles] = await Promise.all([
+  const [feed, plan, profiles, codes] = await Promise.all([
     getFeed(db(), delivery.feed),
     planInForce(db(), delivery.feed).catch(() => null),
     profilesOf(db(), delivery.feed),
+    codesSeen(db(), delivery.feed),
   ]);
   const earlier = profiles.filter((p) => p.delivery !== id);
   const chosen =
@@ -53,6 +69,9 @@ export default async function ProfilePage({
         </div>
       </div>
       <ProfileDesk
+        codes={
+          plan ? codesByColumn(plan.document, profiles.find((p) => p.delivery === id)?.document ?? null, codes) : {}
+        }
         delivery={id}
         read={plan?.document.read ?? null}
         earlier={earlier.map((p) => ({ delivery: p.delivery, names: p.names }))}

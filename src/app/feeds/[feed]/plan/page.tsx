@@ -2,7 +2,6 @@ import { notFound } from "next/navigation";
 import { z } from "zod";
 import { parsePlan, type Field, type Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
-import { createTargetSql } from "@/engine/target.ts";
 import { getDelivery, latestDelivery } from "@/store/deliveries.ts";
 import { getFeed, getPlanVersion, listPlans, planInForce } from "@/store/feeds.ts";
 import { listLoads } from "@/store/loads.ts";
@@ -54,7 +53,6 @@ export default async function PlanPage({
         shown={{ version: shown.version ?? 0, document: shown.document, note: shown.note }}
         newest={newest.version ?? 0}
         versions={(await listPlans(db(), name)).map((p) => p.version ?? 0)}
-        ddl={createTargetSql(shown.document)}
         delivery={
           delivery
             ? {
