@@ -5,6 +5,7 @@ import { Readable } from "node:stream";
 import pg from "pg";
 import { to as copyTo } from "pg-copy-streams";
 import { z } from "zod";
+import { planInForce } from "@/store/feeds.ts";
 import { SieveError } from "@/core/problem.ts";
 import { ident, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
@@ -177,7 +178,7 @@ async function takeFromOutbox(db: Db, source: Source, settings: SourceSettings):
   }
 }
 
-/** Takes the records past the greatest one taken as one JSON Lines file; gives how far it has come. */
+/** Takes the records past the greatest one taken as one file; gives how far it has come. */
 async function takeFromQuery(db: Db, source: Source): Promise<string | undefined> {
   const { database = "DATABASE_URL", sql = "", cursor = "" } = source.options;
   const url = process.env[database];
@@ -199,14 +200,23 @@ async function takeFromQuery(db: Db, source: Source): Promise<string | undefined
     );
     const { n, reached } = found[0]!;
     if (n === 0 || reached === null) return undefined;
-    // COPY would double backslashes; base64 of each line passes through it as it is.
+    const read = (await planInForce(db, source.feed).catch(() => null))?.document.read;
+    const ordered = `from ${rows} order by q.${ident(cursor)}`;
+    // In the form that the feed's plan reads; JSON Lines where it is for us to choose.
+    const delimited = read?.as === "delimited";
+    const mark = read?.delimiter?.length === 1 ? read.delimiter : ",";
     const copy = client.query(
       copyTo(
-        `copy (select translate(encode(convert_to(row_to_json(q)::text || chr(10), 'UTF8'), 'base64'), chr(10), '') from ${rows} order by q.${ident(cursor)}) to stdout`,
+        delimited
+          ? `copy (select q.* ${ordered}) to stdout (format csv, header, delimiter ${pg.escapeLiteral(mark)})`
+          : // COPY would double backslashes; base64 of each line passes through it as it is.
+            `copy (select translate(encode(convert_to(row_to_json(q)::text || chr(10), 'UTF8'), 'base64'), chr(10), '') ${ordered}) to stdout`,
       ),
     );
-    const name = `${source.feed}-to-${reached.replace(/[^\w.-]+/g, "_").slice(0, 60)}.jsonl`;
-    await take(db, source, `past ${source.reached ?? "the beginning"}`, `to ${reached}`, name, linesOf(copy));
+    const until = reached.replace(/[^\w.-]+/g, "_").slice(0, 60);
+    const name = `${source.feed}-to-${until}.${delimited ? "csv" : "jsonl"}`;
+    const bytes = delimited ? copy : linesOf(copy);
+    await take(db, source, `past ${source.reached ?? "the beginning"}`, `to ${reached}`, name, bytes);
     return reached;
   } catch (error) {
     if (error instanceof SieveError) throw error;

@@ -11,8 +11,12 @@ import { Value } from "./cell.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { ProfileTable, ProfileWaiting } from "./profile-table.tsx";
 import { ReadForm } from "./read-form.tsx";
+import { useUpload } from "./uploads.ts";
 import { useProfile } from "./use-profile.ts";
 import { counted, grouped } from "./words.ts";
+
+/** How often to look whether enough of a file has arrived. */
+const ASK_MS = 250;
 
 type View = "records" | "columns" | "contract";
 
@@ -36,27 +40,39 @@ export function BeginDesk({
   const [rejected, setRejected] = useState<ReadonlySet<Reason>>(new Set());
   const [busy, setBusy] = useState(false);
   const part = parts?.[Math.min(shown, (parts?.length ?? 1) - 1)];
+  const upload = useUpload(delivery.id);
+  const arriving = upload?.state === "sending";
+  const names = delivery.names || upload?.names || "";
 
+  // While files are still arriving, what has come of them is enough to show the first records.
   useEffect(() => {
     const stop = new AbortController();
-    api<{ parts: PartPreview[] }>(`/api/deliveries/${delivery.id}/preview`, {
-      json: { read: settings },
-      signal: stop.signal,
-    })
-      .then((found) => {
-        setParts(found.parts);
+    let timer: ReturnType<typeof setTimeout>;
+    const look = async (): Promise<void> => {
+      try {
+        const found = await api<{ parts: PartPreview[] }>(`/api/deliveries/${delivery.id}/preview`, {
+          json: { read: settings },
+          signal: stop.signal,
+        });
+        const readable = found.parts.filter((p) => p.rows.length > 0);
+        if (arriving && readable.length === 0) timer = setTimeout(() => void look(), ASK_MS);
+        else setParts(arriving ? readable.map((p) => ({ ...p, error: null })) : found.parts);
         setProblem(null);
-      })
-      .catch((error: unknown) => {
+      } catch (error) {
         if ((error as Error).name !== "AbortError") setProblem(problemOf(error));
-      });
-    return () => stop.abort();
-  }, [delivery.id, settings]);
+      }
+    };
+    void look();
+    return () => {
+      clearTimeout(timer);
+      stop.abort();
+    };
+  }, [delivery.id, settings, arriving]);
 
   // How the whole delivery is read: as its parts were, when they are of one format.
   const read = useMemo((): ReadSection | undefined => {
     const first = parts?.find((p) => p.error === null || p.rows.length > 0);
-    if (!first || parts!.some((p) => p.error !== null)) return undefined;
+    if (!first || arriving || parts!.some((p) => p.error !== null)) return undefined;
     const { escape, ...rest } = first.read;
     const sheets = first.read.as === "xlsx" ? parts!.flatMap((p) => p.read.sheets ?? []) : undefined;
     return {
@@ -66,7 +82,7 @@ export function BeginDesk({
       ...(rest.as === "delimited" ? { delimiter: settings.delimiter ?? "auto" } : {}),
       ...(sheets ? { sheets: [...new Set(sheets)] } : {}),
     };
-  }, [parts, settings]);
+  }, [parts, settings, arriving]);
   const { profile, problem: profileProblem } = useProfile(delivery.id, read);
   const done = profile?.state === "done" ? profile.document : null;
   const proposal = useMemo(
@@ -81,7 +97,7 @@ export function BeginDesk({
     setProblem(null);
     try {
       await api(`/api/feeds/${feed.name}/plans`, {
-        json: { document: plan, note: `proposed from ${delivery.names}`.slice(0, 500) },
+        json: { document: plan, note: `proposed from ${names}`.slice(0, 500) },
       });
       if (!load) {
         router.push(`/feeds/${feed.name}/plan`);
@@ -112,7 +128,7 @@ export function BeginDesk({
       <div className="flex items-end justify-between border-b border-[var(--ink)] pb-3">
         <div>
           <p className="faint">
-            A new feed: {feed.name}, from {delivery.names}, {grouped(delivery.bytes)} bytes
+            A new feed: {feed.name}, from {names}, {grouped(delivery.bytes || upload?.bytes || 0)} bytes
           </p>
           <h1>{feed.title}</h1>
         </div>
@@ -125,6 +141,14 @@ export function BeginDesk({
           </button>
         </div>
       </div>
+      {arriving && (
+        <p role="status" className="mt-2 flex items-center gap-3">
+          <progress className="progress w-60" value={upload.sent} max={Math.max(1, upload.bytes)} />
+          {grouped(Math.round(upload.sent / 1e6))} of {grouped(Math.round(upload.bytes / 1e6))} MB sent. What has
+          arrived is shown; stay on these pages until all has.
+        </p>
+      )}
+      {upload?.problem && <ProblemNote problem={upload.problem} />}
       {(problem ?? profileProblem) && <ProblemNote problem={(problem ?? profileProblem)!} />}
       {profile?.state === "failed" && profile.error && <ProblemNote problem={problemFrom(profile.error)} />}
       <div role="tablist" aria-label="Views" className="mt-3 mb-3 flex gap-5">

@@ -61,7 +61,7 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
           titleOf(files[0]!.name),
           feeds.map((f) => f.name),
           files,
-          options,
+          sender,
         );
         dialog.current?.close();
         router.push(begun.href);

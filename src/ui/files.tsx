@@ -3,6 +3,7 @@
 import { useEffect, useRef, useState } from "react";
 import { fieldName } from "@/core/propose.ts";
 import { api } from "./api.ts";
+import { startUpload } from "./uploads.ts";
 
 /** Files of a folder are read so many at a time; browsers give no more at once. */
 type Entry = FileSystemEntry | null;
@@ -170,15 +171,15 @@ export async function sendFiles(
   return id;
 }
 
-/** Makes a feed and sends its first files; gives where it is begun. */
+/** Makes a feed and begins to send its first files; gives where it is begun, and when all have gone. */
 export async function beginFeed(
   title: string,
   taken: readonly string[],
   files: readonly File[],
-  options: Parameters<typeof sendFiles>[2] = {},
-): Promise<{ name: string; href: string }> {
+  sender = "",
+): Promise<{ name: string; href: string; gone: Promise<void> }> {
   const name = feedNameOf(title, taken);
   await api("/api/feeds", { json: { name, title } });
-  const delivery = await sendFiles(name, files, options);
-  return { name, href: `/feeds/${name}/begin?delivery=${delivery}` };
+  const { id } = await api<{ id: number }>(`/api/feeds/${name}/deliveries`, { json: sender ? { sender } : {} });
+  return { name, href: `/feeds/${name}/begin?delivery=${id}`, gone: startUpload(id, files) };
 }

@@ -26,12 +26,13 @@ export function NewFeed({ taken }: { taken: readonly string[] }) {
     setSent(0);
     try {
       if (!each) {
-        router.push((await beginFeed(shownTitle, taken, files, { sent: setSent })).href);
+        router.push((await beginFeed(shownTitle, taken, files)).href);
         return;
       }
       const names = [...taken];
       for (const [i, file] of files.entries()) {
         const begun = await beginFeed(titleOf(file.name), names, [file]);
+        await begun.gone;
         names.push(begun.name);
         setMade((before) => [...before, { ...begun, file: file.name }]);
         setSent(i + 1);

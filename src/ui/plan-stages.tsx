@@ -281,7 +281,7 @@ export function LoadStage({ plan, change }: StageProps) {
             min={0}
             max={100}
             step={1}
-            className="input input-xs w-20 text-right"
+            className="input input-xs max-w-20 text-right"
             aria-label="Held share in per cent"
             disabled={!share}
             value={share ? Math.round(share.over * 1000) / 10 : ""}

@@ -1,7 +1,7 @@
 "use client";
 
 import { useRouter } from "next/navigation";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import type { Source, SourceKind, Taken } from "@/store/sources.ts";
 import { api, problemOf, type ApiProblem } from "./api.ts";
 import { ProblemNote } from "./problem-note.tsx";
@@ -52,10 +52,26 @@ export function SourceList({
   const [adding, setAdding] = useState<SourceKind | null>(null);
   const [values, setValues] = useState<Record<string, string>>({});
   const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const [asked, setAsked] = useState(0);
+  const waiting = sources.some((s) => s.lookedAt === null) || asked > 0;
+  // A look takes a moment, and what it brings is loaded after it.
+  useEffect(() => {
+    if (!waiting) return;
+    const timer = setInterval(() => router.refresh(), 1500);
+    const over = setTimeout(() => {
+      clearInterval(timer);
+      setAsked(0);
+    }, 15_000);
+    return () => {
+      clearInterval(timer);
+      clearTimeout(over);
+    };
+  }, [waiting, asked, router]);
   const act = async (work: () => Promise<unknown>): Promise<void> => {
     setProblem(null);
     try {
       await work();
+      setAsked((n) => n + 1);
       router.refresh();
     } catch (error) {
       setProblem(problemOf(error));

@@ -37,7 +37,12 @@ describe("the contract of a table", () => {
       [
         rule("packet_pkey", "primary", ["packet"]),
         rule("seeds_check", "check", ["seeds"], "CHECK ((seeds > 0))"),
-        rule("weight_check", "check", ["weight_g"], "CHECK (((weight_g >= (0)::numeric) AND (weight_g < 99.5)))"),
+        rule(
+          "weight_check",
+          "check",
+          ["weight_g"],
+          "CHECK (((weight_g >= ('-5'::integer)::numeric) AND (weight_g < 99.5)))",
+        ),
         rule("state_check", "check", ["state"], "CHECK ((state = ANY (ARRAY['sealed'::text, 'isn''t'::text])))"),
         rule("note_check", "check", ["note"], "CHECK ((char_length(note) <= 40))"),
         rule("grid_check", "check", ["grid"], "CHECK ((grid ~ '^[A-Z]{2}$'::text))"),
@@ -49,7 +54,7 @@ describe("the contract of a table", () => {
     expect(fields).toEqual([
       { name: "packet", type: "text", length: 20, required: true },
       { name: "seeds", type: "integer", least: 1, most: 2147483647 },
-      { name: "weight_g", type: "decimal", precision: 9, scale: 3, least: 0, most: 99.499 },
+      { name: "weight_g", type: "decimal", precision: 9, scale: 3, least: -5, most: 99.499 },
       { name: "state", type: "code", values: ["sealed", "isn't"] },
       { name: "kind", type: "code", values: ["wild", "crop"] },
       { name: "sealed_on", type: "date", formats: ["yyyy-MM-dd"], required: true },

@@ -137,7 +137,7 @@ function takeCheck(text: string, named: ReadonlyMap<string, Field>): boolean {
   const field = column && named.get(column[1]!);
   if (!field) return false;
   const rest = condition.slice(column[0].length);
-  const limit = /^(>=|<=|>|<)\s*\(*'?(-?[\d.]+|\d{4}-\d{2}-\d{2})'?\)*(?:::[a-z ]+)?\)*$/.exec(rest);
+  const limit = /^(>=|<=|>|<)\s*\(*'?(-?[\d.]+|\d{4}-\d{2}-\d{2})'?(?:\)*::[a-z ]+)*\)*$/.exec(rest);
   if (limit) return takeLimit(field, limit[1]!, limit[2]!);
   const any = /^= ANY \(+ARRAY\[(.*?)\]/.exec(rest);
   if (any) return takesValues(field, quotedValues(any[1]!));

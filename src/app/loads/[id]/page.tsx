@@ -383,7 +383,11 @@ function Drift({ report, feed }: { report: LoadReport; feed: string }) {
             {d.says && <span className="faint block">{d.says}</span>}
             {d.field && (
               <Link className="plain" href={`/feeds/${feed}/plan?field=${encodeURIComponent(JSON.stringify(d.field))}`}>
-                {d.kind === "renamed column" ? `Let ${d.field.name} take it` : `Make the field ${d.field.name} of it`}
+                {d.kind === "renamed column"
+                  ? `Let ${d.field.name} take it`
+                  : d.kind === "changed codes"
+                    ? `Let ${d.field.name} have these too`
+                    : `Make the field ${d.field.name} of it`}
               </Link>
             )}
           </p>
