@@ -1,7 +1,7 @@
 import { driftPolicy, type Drift } from "./map/drift.ts";
 import type { Compiled } from "./plan/compile.ts";
-import { counted, grouped } from "./problem.ts";
-import { listed, type FileFacts } from "./read/source.ts";
+import { counted, grouped, listed } from "./problem.ts";
+import type { FileFacts } from "./read/source.ts";
 
 /** What a gate measured and whether the load may pass it. */
 export interface GateResult {

@@ -62,3 +62,9 @@ export function grouped(n: number | bigint): string {
 export function counted(n: number, one: string, many = `${one}s`): string {
   return `${grouped(n)} ${n === 1 ? one : many}`;
 }
+
+/** Names in a list for a message; a long list is cut and says so. */
+export function listed(names: readonly string[], most = 12): string {
+  const shown = names.slice(0, most).map((n) => (n.length > 40 ? `${n.slice(0, 39)}…` : n));
+  return names.length > most ? `${shown.join(", ")} and ${names.length - most} more` : shown.join(", ");
+}

@@ -1,7 +1,7 @@
 import { concat, isUtf8 } from "../bytes.ts";
 import type { UnreadableReason } from "../block.ts";
 import type { ReadSection } from "../plan/schema.ts";
-import { SieveError, counted } from "../problem.ts";
+import { SieveError, counted, listed } from "../problem.ts";
 import type { Course, Sifted } from "../sift.ts";
 import { avroFormat } from "./avro.ts";
 import { delimited } from "./delimited-format.ts";
@@ -258,12 +258,6 @@ function refuseWhereNothingFits(course: Course, name: string): void {
     detail: `Its ${counted(columns.length, "column")}: ${listed(columns)}. The plan's fields: ${listed(mapping.missing)}.`,
     hint: "Check that the file belongs to this feed, its delimiter and its header line; or give the fields the names of these columns under “also”.",
   });
-}
-
-/** Names in a list for a message; a long list is cut and says so. */
-export function listed(names: readonly string[], most = 12): string {
-  const shown = names.slice(0, most).map((n) => (n.length > 40 ? `${n.slice(0, 39)}…` : n));
-  return names.length > most ? `${shown.join(", ")} and ${names.length - most} more` : shown.join(", ");
 }
 
 /** Raw bytes as text for a person: UTF-8 where they are that, else byte for byte. */

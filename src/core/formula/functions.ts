@@ -1,0 +1,503 @@
+import { compilePattern, type Pattern } from "../pattern.ts";
+import { BAIL, DAY, MICROS, numberText, type Value, type ValueType } from "./value.ts";
+
+/** A function of the formula language beyond CEL's own, or one of CEL's that is compiled by us. */
+export interface FormulaFunction {
+  readonly name: string;
+  /** Called as value.name(…). */
+  readonly method: boolean;
+  /** For a method the value itself comes first. */
+  readonly args: readonly ValueType[];
+  readonly result: ValueType;
+  /** Part of CEL: its library has it too, and the two must agree. */
+  readonly standard: boolean;
+  /** What it gives, in one sentence. */
+  readonly about: string;
+  readonly params: readonly string[];
+  /** Formulas with what they give, run as tests. */
+  readonly examples: readonly (readonly [string, Value])[];
+  run(...args: never[]): Value;
+}
+
+/** White space as Unicode has it, at both ends. */
+const ENDS =
+  /^[\t-\r \u0085\u00a0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000]+|[\t-\r \u0085\u00a0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000]+$/g;
+const letters = (text: string): string[] => Array.from(text);
+const patterns = new Map<string, Pattern>();
+
+/** A pattern ready for use; those that come from cells are not kept for ever. */
+export function patternOf(source: string): Pattern {
+  let pattern = patterns.get(source);
+  if (!pattern) {
+    if (patterns.size > 200) patterns.clear();
+    pattern = compilePattern(source);
+    patterns.set(source, pattern);
+  }
+  return pattern;
+}
+
+function define<const A extends readonly ValueType[]>(
+  name: string,
+  args: A,
+  result: ValueType,
+  params: readonly string[],
+  about: string,
+  examples: FormulaFunction["examples"],
+  run: (...values: never[]) => Value,
+  more: Partial<Pick<FormulaFunction, "method" | "standard">> = {},
+): FormulaFunction {
+  return { name, method: false, standard: false, args, result, params, about, examples, run, ...more };
+}
+
+const METHOD = { method: true, standard: true } as const;
+const day = (t: number): Date => new Date(Math.floor(t / 1000));
+
+/** Rounds half away from zero on the decimal digits as they are written, not on the double beneath. */
+function round(n: number, digits: number): number {
+  if (!Number.isFinite(n)) return n;
+  const rounded = Number(`${Math.round(Number(`${Math.abs(n)}e${digits}`))}e${-digits}`);
+  return Number.isNaN(rounded) ? n : n < 0 ? -rounded : rounded;
+}
+
+function dateOf(year: number, month: number, dayOfMonth: number): number {
+  const at = new Date(0);
+  at.setUTCFullYear(year, month - 1, dayOfMonth);
+  if (at.getUTCMonth() !== month - 1 || at.getUTCDate() !== dayOfMonth || year < 1 || year > 9999) {
+    throw new Error(`There is no day ${dayOfMonth} of month ${month} in ${year}.`);
+  }
+  return at.getTime() * 1000;
+}
+
+export const FUNCTIONS: readonly FormulaFunction[] = [
+  // Text
+  define(
+    "size",
+    ["string"],
+    "int",
+    ["text"],
+    "How many characters a text has.",
+    [["size('Ålund')", 5]],
+    (s: string) => {
+      let n = 0;
+      for (const _ of s) n++;
+      return n;
+    },
+    { standard: true },
+  ),
+  define(
+    "size",
+    ["string"],
+    "int",
+    [],
+    "How many characters a text has.",
+    [["'abc'.size()", 3]],
+    (s: string) => letters(s).length,
+    METHOD,
+  ),
+  define(
+    "contains",
+    ["string", "string"],
+    "bool",
+    ["part"],
+    "Whether a text has another in it.",
+    [["'Outer Skerry'.contains('Sk')", true]],
+    (s: string, p: string) => s.includes(p),
+    METHOD,
+  ),
+  define(
+    "startsWith",
+    ["string", "string"],
+    "bool",
+    ["beginning"],
+    "Whether a text begins with another.",
+    [["'BHG-1'.startsWith('BHG')", true]],
+    (s: string, p: string) => s.startsWith(p),
+    METHOD,
+  ),
+  define(
+    "endsWith",
+    ["string", "string"],
+    "bool",
+    ["end"],
+    "Whether a text ends with another.",
+    [["'a.csv'.endsWith('.csv')", true]],
+    (s: string, p: string) => s.endsWith(p),
+    METHOD,
+  ),
+  define(
+    "matches",
+    ["string", "string"],
+    "bool",
+    ["pattern"],
+    "Whether a pattern (RE2) is found in a text; ^ and $ for all of it.",
+    [["'SMH-2026'.matches('^[A-Z]{3}-[0-9]+$')", true]],
+    (s: string, p: string) => patternOf(p).test(s),
+    METHOD,
+  ),
+  define("lower", ["string"], "string", ["text"], "A text in lower case.", [["lower('ÉTÉ')", "été"]], (s: string) =>
+    s.toLowerCase(),
+  ),
+  define("upper", ["string"], "string", ["text"], "A text in upper case.", [["upper('été')", "ÉTÉ"]], (s: string) =>
+    s.toUpperCase(),
+  ),
+  define(
+    "trim",
+    ["string"],
+    "string",
+    [],
+    "A text without white space at its ends.",
+    [["' a '.trim()", "a"]],
+    (s: string) => s.replace(ENDS, ""),
+    METHOD,
+  ),
+  define(
+    "left",
+    ["string", "int"],
+    "string",
+    ["text", "count"],
+    "The first characters of a text.",
+    [["left('SMH-2026', 3)", "SMH"]],
+    (s: string, n: number) => letters(s).slice(0, Math.max(0, n)).join(""),
+  ),
+  define(
+    "right",
+    ["string", "int"],
+    "string",
+    ["text", "count"],
+    "The last characters of a text.",
+    [
+      ["right('SMH-2026', 4)", "2026"],
+      ["right('a', 0)", ""],
+    ],
+    (s: string, n: number) => (n <= 0 ? "" : letters(s).slice(-n).join("")),
+  ),
+  define(
+    "middle",
+    ["string", "int", "int"],
+    "string",
+    ["text", "from", "count"],
+    "Characters of a text from a place on, the first is 1.",
+    [["middle('SMH-2026', 5, 4)", "2026"]],
+    (s: string, from: number, n: number) =>
+      letters(s)
+        .slice(Math.max(0, from - 1), Math.max(0, from - 1 + n))
+        .join(""),
+  ),
+  define(
+    "find",
+    ["string", "string"],
+    "int",
+    ["text", "part"],
+    "Where a text first has another in it, the first place is 1; 0 when it has not.",
+    [
+      ["find('SMH-2026', '-')", 4],
+      ["find('a', 'x')", 0],
+    ],
+    (s: string, p: string) => {
+      const at = s.indexOf(p);
+      return at < 0 ? 0 : letters(s.slice(0, at)).length + 1;
+    },
+  ),
+  define(
+    "swap",
+    ["string", "string", "string"],
+    "string",
+    ["text", "part", "by"],
+    "A text with every place of a part replaced.",
+    [["swap('1,5', ',', '.')", "1.5"]],
+    (s: string, a: string, b: string) => (a === "" ? s : s.split(a).join(b)),
+  ),
+  define(
+    "swap_pattern",
+    ["string", "string", "string"],
+    "string",
+    ["text", "pattern", "by"],
+    "A text with every match of a pattern replaced; $1 is its first group.",
+    [["swap_pattern('44 g', '([0-9]+) ?g', '$1')", "44"]],
+    (s: string, p: string, b: string) => patternOf(p).replace(s, b),
+  ),
+  define(
+    "part",
+    ["string", "string", "int"],
+    "string",
+    ["text", "between", "number"],
+    "One of the parts of a text that a mark divides, the first is 1; empty when there are fewer.",
+    [
+      ["part('SMH-2026-17', '-', 2)", "2026"],
+      ["part('a', '-', 2)", ""],
+    ],
+    (s: string, m: string, n: number) => (m === "" ? s : (s.split(m)[n - 1] ?? "")),
+  ),
+  define(
+    "digits",
+    ["string"],
+    "string",
+    ["text"],
+    "Only the digits of a text.",
+    [["digits('0161 496-0000')", "01614960000"]],
+    (s: string) => s.replace(/[^0-9]+/g, ""),
+  ),
+  define(
+    "pad",
+    ["string", "int", "string"],
+    "string",
+    ["text", "length", "with"],
+    "A text made longer at its beginning.",
+    [["pad('17', 5, '0')", "00017"]],
+    (s: string, n: number, c: string) => {
+      const l = letters(s).length;
+      return c === "" || l >= n || n > 10_000
+        ? s
+        : letters(c.repeat(n - l))
+            .slice(0, n - l)
+            .join("") + s;
+    },
+  ),
+  define(
+    "plain",
+    ["string"],
+    "string",
+    ["text"],
+    "A text in lower case without accents and marks, for comparing.",
+    [["plain('  Zoë O\\'Sallow ')", "zoe o sallow"]],
+    (s: string) =>
+      s
+        .normalize("NFKD")
+        .replace(/\p{M}/gu, "")
+        .toLowerCase()
+        .replace(/[^\p{L}\p{N}]+/gu, " ")
+        .trim(),
+  ),
+  // Numbers
+  define(
+    "round",
+    ["double", "int"],
+    "double",
+    ["number", "digits"],
+    "A number rounded to so many digits after the point, halves away from zero.",
+    [
+      ["round(1.005, 2)", 1.01],
+      ["round(-2.5, 0)", -3],
+    ],
+    round,
+  ),
+  define("abs", ["double"], "double", ["number"], "A number without its sign.", [["abs(-2.5)", 2.5]], (n: number) =>
+    Math.abs(n),
+  ),
+  define("abs", ["int"], "int", ["number"], "A number without its sign.", [["abs(-3)", 3]], (n: number) => Math.abs(n)),
+  define(
+    "floor",
+    ["double"],
+    "double",
+    ["number"],
+    "The greatest whole number that is not greater.",
+    [["floor(-1.5)", -2]],
+    (n: number) => Math.floor(n),
+  ),
+  define(
+    "ceil",
+    ["double"],
+    "double",
+    ["number"],
+    "The least whole number that is not less.",
+    [["ceil(1.2)", 2]],
+    (n: number) => Math.ceil(n),
+  ),
+  define(
+    "least",
+    ["double", "double"],
+    "double",
+    ["a", "b"],
+    "The lesser of two numbers.",
+    [["least(2.0, 1.5)", 1.5]],
+    (a: number, b: number) => Math.min(a, b),
+  ),
+  define(
+    "greatest",
+    ["double", "double"],
+    "double",
+    ["a", "b"],
+    "The greater of two numbers.",
+    [["greatest(2.0, 1.5)", 2]],
+    (a: number, b: number) => Math.max(a, b),
+  ),
+  define(
+    "number",
+    ["string"],
+    "double",
+    ["text"],
+    "The number that a text writes with a decimal point.",
+    [["number('12.50')", 12.5]],
+    (s: string) => {
+      if (!/^\s*[+-]?(\d+\.?\d*|\.\d+)\s*$/.test(s)) throw new Error(`“${s.slice(0, 40)}” is not a number.`);
+      return Number(s);
+    },
+  ),
+  define(
+    "double",
+    ["int"],
+    "double",
+    ["number"],
+    "A whole number as a decimal one.",
+    [["double(2) / 4.0", 0.5]],
+    (n: number) => n,
+    { standard: true },
+  ),
+  define("double", ["double"], "double", ["number"], "The number itself.", [["double(2.5)", 2.5]], (n: number) => n, {
+    standard: true,
+  }),
+  define(
+    "int",
+    ["double"],
+    "int",
+    ["number"],
+    "A decimal number without what stands after its point.",
+    [["int(2.9)", 2]],
+    (n: number) => {
+      if (!(Math.abs(n) < 2 ** 53)) throw BAIL;
+      return Math.trunc(n) + 0;
+    },
+    { standard: true },
+  ),
+  define("int", ["int"], "int", ["number"], "The number itself.", [["int(3)", 3]], (n: number) => n, {
+    standard: true,
+  }),
+  define(
+    "string",
+    ["int"],
+    "string",
+    ["number"],
+    "A whole number as a text.",
+    [["string(12) + ' g'", "12 g"]],
+    (n: number) => String(n),
+    { standard: true },
+  ),
+  define("string", ["string"], "string", ["text"], "The text itself.", [["string('a')", "a"]], (s: string) => s, {
+    standard: true,
+  }),
+  define(
+    "text",
+    ["double"],
+    "string",
+    ["number"],
+    "A number as a text in plain digits.",
+    [
+      ["text(0.00000012)", "0.00000012"],
+      ["text(2.0)", "2"],
+    ],
+    (n: number) => numberText(n),
+  ),
+  // Dates
+  define(
+    "date",
+    ["int", "int", "int"],
+    "timestamp",
+    ["year", "month", "day"],
+    "A day.",
+    [["year(date(2026, 2, 28))", 2026]],
+    dateOf,
+  ),
+  define(
+    "year",
+    ["timestamp"],
+    "int",
+    ["date"],
+    "The year of a date.",
+    [["year(date(2026, 2, 28))", 2026]],
+    (t: number) => day(t).getUTCFullYear(),
+  ),
+  define(
+    "month",
+    ["timestamp"],
+    "int",
+    ["date"],
+    "The month of a date, January is 1.",
+    [["month(date(2026, 2, 28))", 2]],
+    (t: number) => day(t).getUTCMonth() + 1,
+  ),
+  define(
+    "day",
+    ["timestamp"],
+    "int",
+    ["date"],
+    "The day of the month.",
+    [["day(date(2026, 2, 28))", 28]],
+    (t: number) => day(t).getUTCDate(),
+  ),
+  define(
+    "weekday",
+    ["timestamp"],
+    "int",
+    ["date"],
+    "The day of the week, Monday is 1.",
+    [["weekday(date(2026, 11, 25))", 3]],
+    (t: number) => ((day(t).getUTCDay() + 6) % 7) + 1,
+  ),
+  define(
+    "days",
+    ["timestamp", "timestamp"],
+    "int",
+    ["from", "to"],
+    "Whole days from one date to another.",
+    [["days(date(2026, 2, 28), date(2026, 3, 1))", 1]],
+    (a: number, b: number) => Math.trunc((b - a) / DAY),
+  ),
+  define(
+    "add_days",
+    ["timestamp", "int"],
+    "timestamp",
+    ["date", "count"],
+    "A date so many days later, or earlier.",
+    [["day(add_days(date(2026, 2, 28), 1))", 1]],
+    (t: number, n: number) => t + n * DAY,
+  ),
+  define(
+    "getFullYear",
+    ["timestamp"],
+    "int",
+    [],
+    "The year of a time.",
+    [["timestamp('2026-02-28T10:00:00Z').getFullYear()", 2026]],
+    (t: number) => day(t).getUTCFullYear(),
+    METHOD,
+  ),
+  define(
+    "getMonth",
+    ["timestamp"],
+    "int",
+    [],
+    "The month of a time, January is 0.",
+    [["timestamp('2026-02-28T10:00:00Z').getMonth()", 1]],
+    (t: number) => day(t).getUTCMonth(),
+    METHOD,
+  ),
+  define(
+    "getDate",
+    ["timestamp"],
+    "int",
+    [],
+    "The day of the month of a time.",
+    [["timestamp('2026-02-28T10:00:00Z').getDate()", 28]],
+    (t: number) => day(t).getUTCDate(),
+    METHOD,
+  ),
+  define(
+    "getHours",
+    ["timestamp"],
+    "int",
+    [],
+    "The hour of a time in UTC.",
+    [["timestamp('2026-02-28T10:00:00Z').getHours()", 10]],
+    (t: number) => day(t).getUTCHours(),
+    METHOD,
+  ),
+  define(
+    "hours",
+    ["duration"],
+    "double",
+    ["length"],
+    "A length of time in hours.",
+    [["hours(timestamp('2026-01-01T12:30:00Z') - timestamp('2026-01-01T11:00:00Z'))", 1.5]],
+    (d: number) => d / (3600 * MICROS),
+  ),
+];
