@@ -1,7 +1,7 @@
 import { Heap } from "./bytes.ts";
 import type { Block } from "./block.ts";
 import type { Compiled, Problem } from "./plan/compile.ts";
-import { Course, VERDICT, fieldValues, problemsOf } from "./sift.ts";
+import { Course, VERDICT, fieldValues, problemsOf, type Sifted } from "./sift.ts";
 
 /** A record whose cells a person has set, after cleansing and checks. */
 export interface Rechecked {
@@ -19,39 +19,51 @@ export interface Rechecked {
  * as a load's, so that what the browser shows is what the server does.
  */
 export function recheck(compiled: Compiled, values: readonly string[]): Rechecked {
-  const heap = new Heap(new Uint8Array(256), 0);
-  const n = compiled.fields.length;
-  const start = new Int32Array(n);
-  const end = new Int32Array(n);
-  for (let f = 0; f < n; f++) {
-    start[f] = heap.append(values[f] ?? "");
-    end[f] = heap.length;
-  }
-  const block: Block = {
-    file: 0,
-    first: 0,
-    count: 1,
-    width: n,
-    heap,
-    start,
-    end,
-    plain: new Int32Array(1),
-    origin: {
-      line: Int32Array.of(1),
-      start: Float64Array.of(0),
-      end: Float64Array.of(0),
-      from: Int32Array.of(0),
-      to: Int32Array.of(0),
-    },
-    unreadable: new Map(),
-  };
-  const course = new Course(compiled);
-  course.openFile(compiled.fields.map((f) => f.name));
-  const sifted = course.run(block);
+  const sifted = siftRows(
+    compiled,
+    compiled.fields.map((f) => f.name),
+    [values],
+  );
   return {
     values: fieldValues(sifted, 0),
     problems: problemsOf(sifted, compiled, 0),
     passes: sifted.verdict[0] === VERDICT.passes,
     notOfType: sifted.faults.map((f) => f[0] === 1),
   };
+}
+
+/** Takes records of text cells, in the order of the columns, through Map, Cleanse and Check. */
+export function siftRows(compiled: Compiled, columns: readonly string[], rows: readonly (readonly string[])[]): Sifted {
+  const heap = new Heap(new Uint8Array(256), 0);
+  const width = columns.length;
+  const count = rows.length;
+  const start = new Int32Array(width * count);
+  const end = new Int32Array(width * count);
+  rows.forEach((row, r) => {
+    for (let c = 0; c < width; c++) {
+      start[r * width + c] = heap.append(row[c] ?? "");
+      end[r * width + c] = heap.length;
+    }
+  });
+  const block: Block = {
+    file: 0,
+    first: 0,
+    count,
+    width,
+    heap,
+    start,
+    end,
+    plain: new Int32Array(count),
+    origin: {
+      line: Int32Array.from({ length: count }, (_, r) => r + 1),
+      start: new Float64Array(count),
+      end: new Float64Array(count),
+      from: new Int32Array(count),
+      to: new Int32Array(count),
+    },
+    unreadable: new Map(),
+  };
+  const course = new Course(compiled);
+  course.openFile(columns);
+  return course.run(block);
 }

@@ -1,16 +1,19 @@
 import type { Block } from "./block.ts";
 import { cellText, emptyCells, textOf, utf8, type Cells, type Heap } from "./bytes.ts";
+import type { RecordCourse } from "./cleanse/part.ts";
+import { FormulaColumns } from "./formula/columns.ts";
+import { EMPTY } from "./formula/value.ts";
 import { Repeats, type Repeat, type Spill } from "./check/repeats.ts";
 import { finishHash, hash32, hashByte, hashSpan, startHash, type Hash } from "./hash.ts";
 import { ABOUT, mapColumns, type Mapping } from "./map/columns.ts";
 import { Distinct } from "./metrics/distinct.ts";
 import { newTally, type Tally } from "./metrics/tally.ts";
-import { READ_PROBLEMS, type Compiled, type Problem } from "./plan/compile.ts";
+import { READ_PROBLEMS, fillWords, type Compiled, type CompiledRule, type Problem } from "./plan/compile.ts";
 import { newNumberSpan, scanNumber } from "./type/number.ts";
 import { typePart, type TypeId } from "./type/index.ts";
 
 /** How a record of a block stands after the checks. */
-export const VERDICT = { passes: 0, unreadable: 1, held: 2, suspect: 3 } as const;
+export const VERDICT = { passes: 0, unreadable: 1, held: 2, suspect: 3, leftOut: 4 } as const;
 
 /** Why a cell is not sound: 1, it is not of its type (and has no canonical value); 2, another check. */
 const NOT_OF_TYPE = 1;
@@ -87,6 +90,8 @@ export class Course {
   columns: readonly string[] = [];
   readonly distinct: Distinct[] = [];
   private readonly repeats: (Repeats | null)[];
+  /** By number of a check by formula: its columns. */
+  private readonly formulas: FormulaColumns[] = [];
   /** For each code field, values that are not in its list, with their counts. */
   private readonly unknown = new Map<number, Map<string, number>>();
   private readonly cells: Cells[] = [];
@@ -140,7 +145,22 @@ export class Course {
     this.map(block);
     for (const r of block.unreadable.keys()) verdict[r] = VERDICT.unreadable;
 
-    compiled.steps.forEach((step, i) => {
+    const records: RecordCourse = {
+      heap,
+      count,
+      fields: compiled.fields,
+      cells: this.cells,
+      changed: (f) => (this.watch === undefined || this.watch === i ? this.changed[f]! : this.unwatched),
+      skip: (r) => verdict[r] !== VERDICT.passes,
+      leaveOut: (r) => (verdict[r] = VERDICT.leftOut),
+    };
+    let i = 0;
+    compiled.steps.forEach((step, number) => {
+      i = number;
+      if (step.record) {
+        tally.steps[i]! += step.record(records);
+        return;
+      }
       for (const f of step.fields) {
         if (this.mapping.column[f] === -1) continue;
         const watched = this.watch === undefined || this.watch === i;
@@ -165,6 +185,10 @@ export class Course {
         this.findRepeats(block, first, check.fields, repeats, holds);
         return;
       }
+      if (check.rule) {
+        this.judge(check.rule, c, holds, block, problemRecord, problemCheck, tally);
+        return;
+      }
       if (!check.test) return;
       const f = check.fields[0]!;
       const faults = this.faults[f]!;
@@ -174,7 +198,7 @@ export class Course {
       for (let i = 0; i < failed; i++) {
         const r = bad[i]!;
         // Nothing more is said of a value that is not of its type, nor of a record that can't be read.
-        if (faults[r] === NOT_OF_TYPE || verdict[r] === VERDICT.unreadable) continue;
+        if (faults[r] === NOT_OF_TYPE || verdict[r] === VERDICT.unreadable || verdict[r] === VERDICT.leftOut) continue;
         if (!faults[r]) faults[r] = fault;
         if (unknown) this.countUnknown(unknown, heap, f, r);
         if (holds) verdict[r] = VERDICT.held;
@@ -201,6 +225,36 @@ export class Course {
       problemCheck,
       tally,
     };
+  }
+
+  /** A check by a formula. Records that lack a value of its type for it have been told of that already. */
+  private judge(
+    { formula, it }: CompiledRule,
+    check: number,
+    holds: boolean,
+    block: Block,
+    problemRecord: number[],
+    problemCheck: number[],
+    tally: Tally,
+  ): void {
+    const { verdict, compiled } = this;
+    const columns = (this.formulas[check] ??= new FormulaColumns(formula));
+    columns.read({ fields: compiled.fields, heap: block.heap, cells: this.cells }, block.count, true);
+    records: for (let r = 0; r < block.count; r++) {
+      if (verdict[r] === VERDICT.unreadable || verdict[r] === VERDICT.leftOut) continue;
+      for (const f of formula.uses) if (this.faults[f]![r] === NOT_OF_TYPE) continue records;
+      try {
+        const value = columns.value(r);
+        if (value === true || value === EMPTY) continue;
+      } catch {
+        // A formula without a value does not hold.
+      }
+      if (it >= 0 && this.faults[it]![r] === 0) this.faults[it]![r] = OTHER_FAULT;
+      if (holds) verdict[r] = VERDICT.held;
+      tally.checks[check]!++;
+      problemRecord.push(r);
+      problemCheck.push(check);
+    }
   }
 
   private countUnknown(values: Map<string, number>, heap: Heap, f: number, r: number): void {
@@ -309,7 +363,7 @@ export class Course {
     const { verdict, hash } = this;
     const { line } = block.origin;
     records: for (let r = 0; r < block.count; r++) {
-      if (verdict[r] === VERDICT.unreadable) continue;
+      if (verdict[r] === VERDICT.unreadable || verdict[r] === VERDICT.leftOut) continue;
       startHash(hash);
       for (const f of fields) {
         const { start, end } = this.cells[f]!;
@@ -416,11 +470,16 @@ export function problemsOf(sifted: Sifted, compiled: Compiled, record: number): 
     const f = check.fields[0]!;
     const field = compiled.fields[f]!;
     const value = cellText(sifted.heap, sifted.cells[f]!, record);
+    const words = check.rule?.words;
+    const valueOf = (name: string): string | null => {
+      const at = compiled.fields.findIndex((x) => x.name === name);
+      return at < 0 ? null : cellText(sifted.heap, sifted.cells[at]!, record);
+    };
     problems.push({
       check: check.key,
       field: field.name,
       value,
-      message: check.part.message(field, value),
+      message: words ? fillWords(words, valueOf) : check.message(field, value),
       expected: check.expected,
       onFailure: check.onFailure,
     });

@@ -17,7 +17,8 @@ export interface Stratum {
 
 export interface Tray {
   readonly outcome: Outcome;
-  readonly at: HeldAt;
+  /** For held records, where they stayed behind. */
+  readonly at: HeldAt | null;
   readonly count: number;
   /** What was wrong most often, then how many other causes there are. */
   readonly reason: string;
@@ -33,6 +34,10 @@ export function siftOf(balance: Balance, checks: readonly CheckMetrics[], notes:
   return STAGES.map((stage) => {
     const entered = travelling;
     const trays: Tray[] = [];
+    if (stage === "Cleanse" && balance.outcomes["left out"] > 0) {
+      trays.push({ outcome: "left out", at: null, count: balance.outcomes["left out"], reason: "as the plan says" });
+      travelling -= balance.outcomes["left out"];
+    }
     const at = HELD_IN[stage];
     if (at && balance.heldAt[at] > 0) {
       trays.push({ outcome: "held", at, count: balance.heldAt[at], reason: reasonOf(checks, at) });

@@ -72,6 +72,9 @@ function sendBlock(course: Course, sifted: Sifted, total: Tally): void {
       case VERDICT.passes:
         outcomes[r] = BYTE.inserted;
         break;
+      case VERDICT.leftOut:
+        outcomes[r] = BYTE.leftOut;
+        break;
       case VERDICT.unreadable:
         outcomes[r] = heldByte("read");
         held.push(heldRow(sifted, compiled, r, "read"));

@@ -97,7 +97,7 @@ export async function findRecords(
       if (filter.outcome === "loaded" ? !LOADED.includes(outcome) : filter.outcome && outcome !== filter.outcome)
         continue;
       if (filter.at && at !== filter.at) continue;
-      if (filter.left && !hasLeft(at, filter.left)) continue;
+      if (filter.left && !hasLeft(outcome, at, filter.left)) continue;
       if (field >= 0 && filter.is && !cellIs(sifted, field, r, filter.is)) continue;
       if (filter.step !== undefined && !sifted.changed.some((c) => c[r] === 1)) continue;
       const own = filter.check !== undefined ? problems(r) : null;
@@ -128,7 +128,8 @@ function arrivedByField(sifted: Sifted, course: Course, r: number): string[] {
   });
 }
 
-function hasLeft(at: HeldAt | null, stage: Stage): boolean {
+function hasLeft(outcome: Outcome | null, at: HeldAt | null, stage: Stage): boolean {
+  if (outcome === "left out") return STAGES.indexOf("Cleanse") > STAGES.indexOf(stage);
   return at === null || STAGES.indexOf(STAYED_IN[at]) > STAGES.indexOf(stage);
 }
 

@@ -13,6 +13,7 @@ import { FieldTable } from "./plan-fields.tsx";
 import { ReadStage, LoadStage, StepList } from "./plan-stages.tsx";
 import { TrialResult } from "./plan-trial.tsx";
 import { ProblemNote } from "./problem-note.tsx";
+import { RuleList } from "./rule-list.tsx";
 import { StratumChip } from "./sift.tsx";
 import { useProgress } from "./use-progress.ts";
 import { counted, grouped, readWords } from "./words.ts";
@@ -323,6 +324,7 @@ export function PlanDesk({
           ) : stage === "Check" ? (
             <>
               <FieldTable plan={plan} change={change} />
+              <RuleList plan={plan} change={change} delivery={delivery} />
               <ContractExchange plan={plan} change={change} />
             </>
           ) : (

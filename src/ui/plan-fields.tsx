@@ -2,10 +2,11 @@
 
 import { useState } from "react";
 import { CHECKS } from "@/core/check/index.ts";
+import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
 import { policyOf } from "@/core/plan/compile.ts";
 import { FIELD_CHECKS, ON_FAILURE, type Field, type OnFailure, type Plan } from "@/core/plan/schema.ts";
 import { TYPES, TYPE_IDS, type TypeId } from "@/core/type/index.ts";
-import { counted, label } from "./words.ts";
+import { counted } from "./words.ts";
 
 /** The settings of a field's type in one line of text, and back. */
 export const SIZE: Record<
@@ -90,34 +91,13 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
 
   const rename = (from: string, to: string): void => {
     if (to === from || to === "") return;
-    const follow = (names: string[]): string[] => names.map((n) => (n === from ? to : n));
-    change({
-      ...plan,
-      // The old name stays a name that its column may have.
-      contract: {
-        fields: fields.map((f) =>
-          f.name === from ? { ...f, name: to, also: [...new Set([...(f.also ?? []), from])] } : f,
-        ),
-      },
-      cleanse: plan.cleanse.map((s) => (s.in === "*" ? s : { ...s, in: follow(s.in) })),
-      check: plan.check.map((c) => ({ ...c, in: follow(c.in) })),
-      load: { ...plan.load, key: follow(plan.load.key) },
-    });
+    change(renameField(plan, from, to));
     setPicked(new Set());
     if (open === from) setOpen(to);
   };
 
   const remove = (name: string): void => {
-    setFields(
-      fields.filter((f) => f.name !== name),
-      {
-        cleanse: plan.cleanse
-          .map((s) => (s.in === "*" ? s : { ...s, in: s.in.filter((n) => n !== name) }))
-          .filter((s) => s.in === "*" || s.in.length > 0),
-        check: plan.check.map((c) => ({ ...c, in: c.in.filter((n) => n !== name) })).filter((c) => c.in.length > 1),
-        load: { ...plan.load, key: plan.load.key.filter((n) => n !== name) },
-      },
-    );
+    change(removeField(plan, name));
     setOpen(null);
   };
 
@@ -460,12 +440,7 @@ function FieldMore({
   const asked = FIELD_CHECKS.filter(
     (id) => CHECKS[id].asked(field) || (id === "unique" && plan.load.key.join() === field.name),
   );
-  const used = [
-    ...plan.cleanse.flatMap((s, i) => (s.in === "*" || s.in.includes(field.name) ? [`step ${i + 1}, ${s.do}`] : [])),
-    ...plan.check.flatMap((c) => (c.in.includes(field.name) ? [`unique over ${c.in.join(" and ")}`] : [])),
-    ...(plan.load.key.includes(field.name) ? ["the key"] : []),
-    `target ${plan.load.target}.${field.name}`,
-  ];
+  const used = usedIn(plan, field.name);
   return (
     <section
       aria-label={`More of ${field.name}`}
@@ -516,7 +491,9 @@ function FieldMore({
         <h2>it is used in</h2>
         <ul>
           {used.map((u) => (
-            <li key={u}>{label(u)}</li>
+            <li key={`${u.stage} ${u.says}`}>
+              <span className="faint">{u.stage}:</span> {u.says}
+            </li>
           ))}
         </ul>
         <button type="button" className="plain held mt-2" onClick={remove} disabled={plan.contract.fields.length === 1}>

@@ -3,10 +3,10 @@
 import { useState } from "react";
 import { STEPS, STEP_IDS, stepPart, type StepId } from "@/core/cleanse/index.ts";
 import type { Gate, Plan, Step } from "@/core/plan/schema.ts";
-import { splitList } from "./plan-fields.tsx";
+import { OptionsForm } from "./options-form.tsx";
 import { ReadForm } from "./read-form.tsx";
 import { TargetPanel } from "./target-panel.tsx";
-import { counted, label } from "./words.ts";
+import { counted } from "./words.ts";
 
 interface StageProps {
   plan: Plan;
@@ -22,13 +22,22 @@ export function ReadStage({ plan, change }: StageProps) {
   );
 }
 
-const FIRST_OPTIONS: Record<StepId, Record<string, unknown>> = {
-  trim: {},
-  collapse: {},
-  case: { to: "upper" },
-  "empty-words": { words: ["n/a", "?"] },
-  replace: { find: ",", with: "." },
-};
+/** A step as it begins: as in the part's own first example, over the plan's own fields. */
+function firstStep(id: StepId, plan: Plan): Step {
+  const part = stepPart(id);
+  const names = plan.contract.fields.map((f) => f.name);
+  const example = part.records?.[0];
+  const step: Step = {
+    do: id,
+    in: part.record && id !== "leave-out" ? names.slice(-1) : "*",
+    ...(part.examples[0] ?? example!).options,
+  };
+  for (const o of part.fieldOptions ?? []) {
+    if (step[o] !== undefined) step[o] = Array.isArray(step[o]) ? names.slice(0, 2) : names[0];
+  }
+  for (const o of part.formulaOptions ?? []) step[o] = id === "leave-out" ? "false" : "it";
+  return step;
+}
 
 /** Cleansing steps in their order. */
 export function StepList({ plan, change }: StageProps) {
@@ -93,7 +102,7 @@ export function StepList({ plan, change }: StageProps) {
             type="button"
             className="btn btn-line btn-sm"
             title={STEPS[id].about}
-            onClick={() => set([...plan.cleanse, { do: id, in: "*", ...FIRST_OPTIONS[id] }])}
+            onClick={() => set([...plan.cleanse, firstStep(id, plan)])}
           >
             {STEPS[id].title}
           </button>
@@ -106,21 +115,23 @@ export function StepList({ plan, change }: StageProps) {
 function StepEditor({ plan, step, set }: { plan: Plan; step: Step; set: (step: Step) => void }) {
   const part = stepPart(step.do);
   const [choosing, setChoosing] = useState(false);
-  const [draft, setDraft] = useState<Record<string, string>>({});
   const chosen = step.in === "*" ? plan.contract.fields.map((f) => f.name) : step.in;
-  const commit = (name: string, value: unknown): void => {
-    setDraft(Object.fromEntries(Object.entries(draft).filter(([k]) => k !== name)));
-    const next: Step = { ...step, [name]: value };
-    if (value === undefined) delete next[name];
-    if (JSON.stringify(next) !== JSON.stringify(step)) set(next);
-  };
   return (
     <div>
       <p>
-        <b>{part.title}</b> in{" "}
-        <button type="button" className="plain" aria-expanded={choosing} onClick={() => setChoosing(!choosing)}>
-          {step.in === "*" ? "all fields" : step.in.length > 4 ? counted(step.in.length, "field") : step.in.join(", ")}
-        </button>
+        <b title={part.about}>{part.title}</b>
+        {step.do !== "leave-out" && (
+          <>
+            {" in "}
+            <button type="button" className="plain" aria-expanded={choosing} onClick={() => setChoosing(!choosing)}>
+              {step.in === "*"
+                ? "all fields"
+                : step.in.length > 4
+                  ? counted(step.in.length, "field")
+                  : step.in.join(", ")}
+            </button>
+          </>
+        )}
       </p>
       {choosing && (
         <fieldset className="my-1 flex flex-wrap gap-x-4 gap-y-0.5 border-l-4 border-[var(--ochre)] bg-[var(--paper-bright)] p-2">
@@ -150,60 +161,7 @@ function StepEditor({ plan, step, set }: { plan: Plan; step: Step; set: (step: S
           ))}
         </fieldset>
       )}
-      <div className="flex flex-wrap gap-x-4">
-        {step.do === "case" && (
-          <label className="flex items-center gap-2">
-            to
-            <select
-              className="select select-xs w-28"
-              value={String(step["to"])}
-              onChange={(e) => commit("to", e.target.value)}
-            >
-              {["upper", "lower", "sentence"].map((o) => (
-                <option key={o}>{o}</option>
-              ))}
-            </select>
-          </label>
-        )}
-        {step.do === "empty-words" && (
-          <label className="flex items-center gap-2">
-            the words
-            <input
-              className="input input-xs w-72"
-              value={draft["words"] ?? (step["words"] as string[]).join(", ")}
-              onChange={(e) => setDraft({ ...draft, words: e.target.value })}
-              onBlur={(e) =>
-                commit("words", splitList(e.target.value).length > 0 ? splitList(e.target.value) : step["words"])
-              }
-            />
-          </label>
-        )}
-        {step.do === "replace" && (
-          <>
-            {(["find", "with"] as const).map((name) => (
-              <label key={name} className="flex items-center gap-2">
-                {label(name)}
-                <input
-                  className="input input-xs w-40 font-mono"
-                  value={draft[name] ?? String(step[name] ?? "")}
-                  onChange={(e) => setDraft({ ...draft, [name]: e.target.value })}
-                  onBlur={(e) => commit(name, name === "find" && e.target.value === "" ? step["find"] : e.target.value)}
-                />
-              </label>
-            ))}
-            {(["pattern", "whole"] as const).map((name) => (
-              <label key={name} className="flex items-center gap-1">
-                <input
-                  type="checkbox"
-                  checked={step[name] === true}
-                  onChange={(e) => commit(name, e.target.checked || undefined)}
-                />
-                {name === "pattern" ? "a pattern" : "whole cell only"}
-              </label>
-            ))}
-          </>
-        )}
-      </div>
+      <OptionsForm part={part} step={step} plan={plan} set={set} />
     </div>
   );
 }

@@ -91,9 +91,9 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
               </a>
               {s.trays.map((t) => (
                 <a
-                  key={t.at}
+                  key={t.outcome}
                   className="held"
-                  href={recordsHref(load, { outcome: t.outcome, at: t.at })}
+                  href={recordsHref(load, { outcome: t.outcome, at: t.at ?? undefined })}
                   aria-label={`${grouped(t.count)} ${t.outcome} in ${s.stage}: ${t.reason}`}
                 >
                   <path

@@ -1,6 +1,11 @@
 import { describe, expect, it } from "vitest";
 import { Heap, cellText, emptyCells, utf8 } from "@/core/bytes.ts";
 import { STEP_IDS, stepPart } from "@/core/cleanse/index.ts";
+import { compilePlan } from "@/core/plan/compile.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
+import { DelimitedReader } from "@/core/read/delimited.ts";
+import { Course, VERDICT, fieldValues } from "@/core/sift.ts";
+import { CSV } from "../support/read.ts";
 import { TYPE_IDS, typePart } from "@/core/type/index.ts";
 
 /** One cell in a heap of its own, among other bytes so that spans matter. */
@@ -38,13 +43,33 @@ describe.each(STEP_IDS)("step %s", (id) => {
     expect(count).toBe(from === to ? 0 : 1);
     expect(changed[0]).toBe(count);
   });
+  it.each((part.records ?? []).map((e) => [e.from, e.to, e] as const))("makes the record %j into %j", (from, to, e) => {
+    const plan = parsePlan({
+      format: "good-sieve/plan@1",
+      feed: "x",
+      contract: { fields: ["a", "b"].map((name) => ({ name, type: "text" })) },
+      cleanse: [{ do: id, in: e.in, ...e.options }],
+      load: { target: "x" },
+    });
+    const compiled = compilePlan(plan);
+    const course = new Course(compiled);
+    course.openFile(["a", "b"]);
+    const [block] = [...new DelimitedReader(CSV).push(utf8(`a,b\n"${from["a"]}","${from["b"]}"\n`), true)];
+    const sifted = course.run(block!);
+    expect(sifted.verdict[0]).toBe(to === null ? VERDICT.leftOut : VERDICT.passes);
+    if (to === null) return;
+    expect(fieldValues(sifted, 0)).toEqual([to["a"], to["b"]]);
+    const changed = ["a", "b"].filter((n) => from[n] !== to[n]).length;
+    expect(sifted.tally.steps[0]).toBe(changed);
+  });
   it("leaves an empty cell alone", () => {
+    if (part.record) return;
     const { heap, cells } = oneCell("");
     expect(part.apply(part.examples[0]!.options)(heap, cells, 1, new Uint8Array(1))).toBe(0);
     expect(cellText(heap, cells, 0)).toBe("");
   });
   it("says what it does", () => {
-    expect(part.words(part.examples[0]!.options)).not.toBe("");
+    expect(part.words((part.examples[0] ?? part.records![0])!.options)).not.toBe("");
     expect(part.about).toMatch(/\.$/);
   });
 });

@@ -2,7 +2,7 @@ import { z } from "zod";
 import { byText, type StepPart } from "./part.ts";
 
 export interface CaseOptions {
-  readonly to: "upper" | "lower" | "sentence";
+  readonly to: "upper" | "lower" | "sentence" | "name";
 }
 
 const CHANGES: Record<CaseOptions["to"], (text: string) => string> = {
@@ -12,14 +12,37 @@ const CHANGES: Record<CaseOptions["to"], (text: string) => string> = {
     const [first = ""] = text;
     return first.toUpperCase() + text.slice(first.length).toLowerCase();
   },
+  name: nameCase,
 };
+
+/** Small words inside a name, in several languages. */
+const PARTICLES = new Set(
+  "af al av da das de del dela della den der des di do dos du e el la las le les lo los of og och op ter ten the und van vom von y zu zum zur".split(
+    " ",
+  ),
+);
+
+/** A person's name or a place's: each part begins large; particles stay small; O' and Mc begin anew. */
+function nameCase(text: string): string {
+  let first = true;
+  return text.toLowerCase().replace(/[\p{L}\p{M}]+/gu, (word, at: number, whole: string) => {
+    const begins = first;
+    first = false;
+    const before = whole[at - 1] ?? "";
+    if (!begins && PARTICLES.has(word) && /\s/.test(before) && /\s/.test(whole[at + word.length] ?? "")) return word;
+    // What follows an apostrophe is an ending, unless a single letter stands before it.
+    if (/['’]/.test(before) && !/(^|[\s-])\p{L}['’]$/u.test(whole.slice(0, at))) return word;
+    const rest = /^mc\p{L}{3,}$/u.test(word) ? `c${word[2]!.toUpperCase()}${word.slice(3)}` : word.slice(1);
+    return word[0]!.toUpperCase() + rest;
+  });
+}
 
 /** Upper case, lower case, or the first letter upper and the rest lower; by Unicode's own mappings. */
 export const caseStep: StepPart<CaseOptions> = {
   id: "case",
   title: "Change case",
-  about: "Makes the value upper case, lower case, or one capital and the rest lower case.",
-  options: { to: z.enum(["upper", "lower", "sentence"]).describe("Which case") },
+  about: "Makes the value upper case, lower case, one capital and the rest lower case, or the case of names.",
+  options: { to: z.enum(["upper", "lower", "sentence", "name"]).describe("Which case") },
   words: ({ to }) => `${to} case`,
   apply: ({ to }) => byText(CHANGES[to], MAY_CHANGE[to]),
   examples: [
@@ -30,6 +53,10 @@ export const caseStep: StepPart<CaseOptions> = {
     { options: { to: "sentence" }, from: "silene uniflora", to: "Silene uniflora" },
     { options: { to: "sentence" }, from: "éTÉ", to: "Été" },
     { options: { to: "upper" }, from: "BHG-1", to: "BHG-1" },
+    { options: { to: "name" }, from: "SORREL O'TARROW", to: "Sorrel O'Tarrow" },
+    { options: { to: "name" }, from: "odo VAN DER linde-mcquail", to: "Odo van der Linde-McQuail" },
+    { options: { to: "name" }, from: "a. m. penhale's", to: "A. M. Penhale's" },
+    { options: { to: "name" }, from: "de Ålund", to: "De Ålund" },
   ],
 };
 
@@ -44,6 +71,7 @@ function hasUpper(bytes: Uint8Array, start: number, end: number): boolean {
 }
 
 const MAY_CHANGE = {
+  name: (): boolean => true,
   upper: hasLower,
   lower: hasUpper,
   sentence: (bytes: Uint8Array, start: number, end: number): boolean =>

@@ -1,11 +1,50 @@
+import { accents } from "./accents.ts";
+import { coordinate } from "./coordinate.ts";
+import { cut } from "./cut.ts";
+import { fill } from "./fill.ts";
+import { invisible } from "./invisible.ts";
+import { join } from "./join.ts";
+import { keep } from "./keep.ts";
+import { marks } from "./marks.ts";
+import { number } from "./number.ts";
+import { pad } from "./pad.ts";
+import { serialDate } from "./serial-date.ts";
+import { split } from "./split.ts";
+import { unicode } from "./unicode.ts";
+import { valueMap } from "./value-map.ts";
 import { caseStep } from "./case.ts";
 import { collapse } from "./collapse.ts";
+import { derive } from "./derive.ts";
 import { emptyWords } from "./empty-words.ts";
+import { leaveOut } from "./leave-out.ts";
 import type { StepPart } from "./part.ts";
 import { replace } from "./replace.ts";
 import { trim } from "./trim.ts";
 
-export const STEPS = { trim, collapse, case: caseStep, "empty-words": emptyWords, replace } as const;
+/** Every step, in the order in which an editor offers them. */
+export const STEPS = {
+  trim,
+  collapse,
+  invisible,
+  case: caseStep,
+  unicode,
+  accents,
+  marks,
+  "empty-words": emptyWords,
+  fill,
+  replace,
+  keep,
+  cut,
+  pad,
+  "value-map": valueMap,
+  number,
+  "serial-date": serialDate,
+  coordinate,
+  split,
+  join,
+  derive,
+  "leave-out": leaveOut,
+} as const;
 export type StepId = keyof typeof STEPS;
 export const STEP_IDS = Object.keys(STEPS) as StepId[];
 

@@ -1,4 +1,5 @@
 import type { z } from "zod";
+import type { Field } from "../plan/schema.ts";
 import { cellText, type Cells, type Heap } from "../bytes.ts";
 
 /**
@@ -7,6 +8,28 @@ import { cellText, type Cells, type Heap } from "../bytes.ts";
  */
 export type Apply = (heap: Heap, cells: Cells, count: number, changed: Uint8Array) => number;
 
+/** A block on its course, for steps that look at whole records. */
+export interface RecordCourse {
+  readonly heap: Heap;
+  readonly count: number;
+  readonly fields: readonly Field[];
+  readonly cells: readonly Cells[];
+  /** Of a field: to be set to 1 for each cell that is changed. */
+  changed(field: number): Uint8Array;
+  /** The record can't be read, or was left out before. */
+  skip(record: number): boolean;
+  leaveOut(record: number): void;
+}
+
+/** Works on the records of a block; returns how many cells it changed, or records it left out. */
+export type RecordApply = (course: RecordCourse) => number;
+
+export interface RecordScope {
+  readonly fields: readonly Field[];
+  /** Numbers of the fields that the step works on. */
+  readonly targets: readonly number[];
+}
+
 /** A cleansing step: one file each, from which the plan's schema, the editor and the docs come. */
 export interface StepPart<Options extends object> {
   readonly id: string;
@@ -14,11 +37,23 @@ export interface StepPart<Options extends object> {
   /** One sentence for the person who chooses it. */
   readonly about: string;
   readonly options: z.ZodRawShape;
+  /** Options that name a field, or several; and options that are formulas. */
+  readonly fieldOptions?: readonly string[];
+  readonly formulaOptions?: readonly string[];
   apply(options: Options): Apply;
+  /** Instead of `apply`, for a step that needs the whole record. Throws `formula-invalid`. */
+  record?(options: Options, scope: RecordScope): RecordApply;
   /** A step of a plan in words: “trim the ends”. */
   words(options: Options): string;
   /** Run as tests. */
   readonly examples: readonly { options: Options; from: string; to: string }[];
+  /** The same for whole records of the text fields a and b; null for one that is left out. */
+  readonly records?: readonly {
+    in: "*" | string[];
+    options: Options;
+    from: Record<string, string>;
+    to: Record<string, string> | null;
+  }[];
 }
 
 /** A step from a function of one cell's text; `looks` may pass over cells that it can't change. */

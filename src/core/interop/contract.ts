@@ -71,7 +71,7 @@ export function withContract(plan: Plan, taken: Taken, load: Partial<Plan["load"
     ...plan,
     contract: { fields },
     cleanse,
-    check: plan.check.filter((c) => c.in.every((n) => known.has(n))),
+    check: plan.check.filter((c) => (c.in ?? []).every((n) => known.has(n))),
     load: {
       ...plan.load,
       ...load,

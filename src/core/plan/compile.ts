@@ -1,10 +1,19 @@
 import { CHECKS } from "../check/index.ts";
-import type { CheckPart, Test } from "../check/part.ts";
-import type { Apply } from "../cleanse/part.ts";
+import type { Test } from "../check/part.ts";
+import type { Apply, RecordApply } from "../cleanse/part.ts";
+import { compileFormula, type Formula } from "../formula/compile.ts";
 import { stepPart } from "../cleanse/index.ts";
 import type { UnreadableReason } from "../block.ts";
 import { grouped, quoted } from "../problem.ts";
-import { FIELD_CHECKS, type Field, type FieldCheck, type OnFailure, type Plan, type Step } from "./schema.ts";
+import {
+  FIELD_CHECKS,
+  type Field,
+  type FieldCheck,
+  type OnFailure,
+  type Plan,
+  type RuleCheck,
+  type Step,
+} from "./schema.ts";
 
 /** A step made ready: for each field it works on, its number and what to do. */
 export interface CompiledStep {
@@ -12,18 +21,31 @@ export interface CompiledStep {
   readonly words: string;
   readonly fields: readonly number[];
   readonly apply: Apply;
+  /** Instead of `apply`: it needs whole records. */
+  readonly record: RecordApply | null;
 }
 
 /** A check made ready. `key` names it in the ledger, in links and in the quarantine. */
 export interface CompiledCheck {
   readonly key: string;
-  readonly id: FieldCheck;
+  readonly id: FieldCheck | "rule";
   readonly fields: readonly number[];
   readonly onFailure: OnFailure;
   readonly title: string;
   readonly expected: string;
-  readonly part: CheckPart;
   readonly test: Test | null;
+  /** What is wrong with a value, for the sender. */
+  message(field: Field, value: string): string;
+  /** A check by a formula. */
+  readonly rule: CompiledRule | null;
+}
+
+export interface CompiledRule {
+  readonly formula: Formula;
+  /** The number of the field whose cells it is about, or -1 for whole records. */
+  readonly it: number;
+  /** Words of the plan's own, with values to be filled in. */
+  readonly words: string | undefined;
 }
 
 export interface Compiled {
@@ -60,11 +82,16 @@ export function compilePlan(plan: Plan): Compiled {
   const steps = plan.cleanse.map((step): CompiledStep => {
     const part = stepPart(step.do);
     const { do: _, in: where, ...options } = step;
+    const targets = where === "*" ? fields.map((_, i) => i) : numbers(where);
     return {
       step,
-      words: `${part.words(options)} in ${where === "*" ? "all fields" : where.join(", ")}`,
-      fields: where === "*" ? fields.map((_, i) => i) : numbers(where),
-      apply: part.apply(options),
+      words:
+        step.do === "leave-out"
+          ? part.words(options)
+          : `${part.words(options)} in ${where === "*" ? "all fields" : where.join(", ")}`,
+      fields: targets,
+      apply: part.record ? () => 0 : part.apply(options),
+      record: part.record?.(options, { fields, targets }) ?? null,
     };
   });
   const checks: CompiledCheck[] = [];
@@ -79,8 +106,9 @@ export function compilePlan(plan: Plan): Compiled {
         onFailure: policyOf(field, id),
         title: part.title(field),
         expected: part.expected(field),
-        part,
+        message: part.message,
         test: part.test(field),
+        rule: null,
       });
     }
   });
@@ -97,13 +125,17 @@ export function compilePlan(plan: Plan): Compiled {
           ? CHECKS.unique.title(fields[number.get(names[0]!)!]!)
           : `${names.join(" and ")} together are given once`,
       expected: CHECKS.unique.expected(fields[0]!),
-      part: CHECKS.unique,
+      message: CHECKS.unique.message,
       test: null,
+      rule: null,
     };
     if (at >= 0) checks[at] = check;
     else checks.push(check);
   };
-  for (const c of plan.check) together(c.in, c.on_failure);
+  for (const c of plan.check) {
+    if ("check" in c) together(c.in, c.on_failure);
+    else for (const it of c.in ?? [null]) checks.push(ruleOf(c, it === null ? -1 : number.get(it)!, fields));
+  }
   // Two records with one key can't both be in the target, so a repeat of the key is always held.
   if (plan.load.key.length > 0) {
     const own = plan.load.key.length === 1 ? fields[number.get(plan.load.key[0]!)!]! : null;
@@ -117,6 +149,28 @@ export function compilePlan(plan: Plan): Compiled {
     checks,
     uniques: checks.flatMap((c, i) => (c.id === "unique" ? [i] : [])),
   };
+}
+
+function ruleOf(check: RuleCheck, it: number, fields: readonly Field[]): CompiledCheck {
+  const formula = compileFormula(check.that, { fields, it: it < 0 ? undefined : it });
+  const about = it >= 0 ? [it] : formula.uses.length > 0 ? [...formula.uses] : [0];
+  return {
+    key: it >= 0 ? `rule:${check.name}:${fields[it]!.name}` : `rule:${check.name}`,
+    id: "rule",
+    fields: about,
+    onFailure: check.on_failure,
+    title: it >= 0 ? `${fields[it]!.name}: ${check.name}` : check.name,
+    expected: check.that,
+    message: (field, value) =>
+      it >= 0 ? `${field.name} ${quoted(value)}: not so that ${check.name}.` : `Not so: ${check.name}.`,
+    test: null,
+    rule: { formula, it, words: check.message },
+  };
+}
+
+/** Words of a plan's own with the values of a record: “{seeds} seeds of {total}”. */
+export function fillWords(words: string, value: (name: string) => string | null): string {
+  return words.replace(/\{([a-z][a-z0-9_]*)\}/g, (whole, name: string) => value(name) ?? whole);
 }
 
 /** The key of the check that a record's key is not yet in the target, in append mode. */
@@ -212,6 +266,10 @@ export function faultTitle(key: string, fields: readonly Field[]): string {
   if (rule !== null) return `the target's rule ${rule} is broken`;
   const drift = fileFault(key);
   if (drift !== null) return `its whole file is held: ${drift}`;
+  if (key.startsWith("rule:")) {
+    const [, name = "", field] = key.split(":");
+    return field ? `${field}: not so that ${name}` : `not so that ${name}`;
+  }
   const [names = "", id] = key.split(":");
   const field = fields.find((f) => f.name === names);
   switch (id as FieldCheck) {

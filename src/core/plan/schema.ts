@@ -1,6 +1,8 @@
 import { z } from "zod";
 import { STEP_IDS, stepPart } from "../cleanse/index.ts";
 import { compilePattern } from "../pattern.ts";
+import { compileFormula } from "../formula/compile.ts";
+import { formulaSchema } from "../formula/schema.ts";
 import { SieveError } from "../problem.ts";
 import type { ReadOptions } from "../read/format.ts";
 import { readSectionSchema } from "../read/settings.ts";
@@ -129,11 +131,29 @@ export const planSchema = z
     cleanse: z.array(step).max(500).default([]),
     check: z
       .array(
-        z.strictObject({
-          check: z.literal("unique"),
-          in: z.array(name).min(2).describe("The fields whose values together are given once"),
-          on_failure: onFailure.default("hold"),
-        }),
+        z.union([
+          z.strictObject({
+            check: z.literal("unique"),
+            in: z.array(name).min(2).describe("The fields whose values together are given once"),
+            on_failure: onFailure.default("hold"),
+          }),
+          z.strictObject({
+            name: z
+              .string()
+              .min(1)
+              .max(80)
+              .regex(/^[^:+]*$/, "A check's name has no : and no +.")
+              .describe("What holds when it passes, in a few words"),
+            that: formulaSchema.describe("A formula that is true for a good record"),
+            in: z.array(name).min(1).optional().describe("The fields whose cells it is about, one by one, as `it`"),
+            message: z
+              .string()
+              .max(500)
+              .optional()
+              .describe("What is told to the sender; {field} stands for a value of the record"),
+            on_failure: onFailure.default("hold"),
+          }),
+        ]),
       )
       .max(500)
       .default([]),
@@ -178,7 +198,38 @@ export const planSchema = z
       }
     };
     plan.cleanse.forEach((s, i) => s.in !== "*" && known(s.in, ["cleanse", i, "in"]));
-    plan.check.forEach((c, i) => known(c.in, ["check", i, "in"]));
+    const formula = (source: string, it: string | undefined, path: (string | number)[], wanted?: "bool"): void => {
+      const at = it === undefined ? -1 : plan.contract.fields.findIndex((f) => f.name === it);
+      try {
+        const { type } = compileFormula(source, { fields: plan.contract.fields, it: at < 0 ? undefined : at });
+        if (wanted && type !== wanted && type !== "dyn") {
+          context.addIssue({ code: "custom", path, message: "The formula must be true or false." });
+        }
+      } catch (error) {
+        context.addIssue({ code: "custom", path, message: (error as Error).message });
+      }
+    };
+    const rules = new Set<string>();
+    plan.check.forEach((c, i) => {
+      known(c.in ?? [], ["check", i, "in"]);
+      if ("check" in c) return;
+      if (rules.has(c.name)) {
+        context.addIssue({ code: "custom", path: ["check", i, "name"], message: `Two checks are called ${c.name}.` });
+      }
+      rules.add(c.name);
+      for (const it of c.in ?? [undefined]) formula(c.that, it, ["check", i, "that"], "bool");
+    });
+    plan.cleanse.forEach((s, i) => {
+      const part = stepPart(s.do);
+      for (const option of part.fieldOptions ?? []) {
+        if (s[option] !== undefined) known([s[option]].flat() as string[], ["cleanse", i, option]);
+      }
+      for (const option of part.formulaOptions ?? []) {
+        const its = s.do === "leave-out" ? [undefined] : s.in === "*" ? plan.contract.fields.map((f) => f.name) : s.in;
+        const wanted = s.do === "leave-out" ? "bool" : undefined;
+        for (const it of its) formula(String(s[option]), it, ["cleanse", i, option], wanted);
+      }
+    });
     known(plan.load.key, ["load", "key"]);
     if (plan.load.mode === "replace" && plan.load.schema !== undefined) {
       context.addIssue({
@@ -219,6 +270,22 @@ export interface Step {
   [option: string]: unknown;
 }
 
+/** That the values of some fields together are given once in a load. */
+export interface UniqueCheck {
+  check: "unique";
+  in: string[];
+  on_failure: OnFailure;
+}
+
+/** A check by a formula: over a record, or over cells one by one. */
+export interface RuleCheck {
+  name: string;
+  that: string;
+  in?: string[];
+  message?: string;
+  on_failure: OnFailure;
+}
+
 /** A format and its settings; what is not set is found out from each file. */
 export type ReadSection = ReadOptions;
 
@@ -235,7 +302,7 @@ export interface Plan {
   };
   contract: { fields: Field[] };
   cleanse: Step[];
-  check: { check: "unique"; in: string[]; on_failure: OnFailure }[];
+  check: (UniqueCheck | RuleCheck)[];
   load: { target: string; schema?: string; key: string[]; mode: "append" | "replace" | "upsert" };
   gates: Gate[];
 }

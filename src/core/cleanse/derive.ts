@@ -1,0 +1,68 @@
+import { FormulaColumns, cellOf } from "../formula/columns.ts";
+import { compileFormula } from "../formula/compile.ts";
+import { formulaSchema } from "../formula/schema.ts";
+import type { StepPart } from "./part.ts";
+
+export interface DeriveOptions {
+  readonly by: string;
+}
+
+/** What a field is, reckoned from others: by a formula, in which `it` is the field itself. */
+export const derive: StepPart<DeriveOptions> = {
+  id: "derive",
+  title: "Derive by a formula",
+  about: "Sets the field to what a formula gives; empty where a field that it needs is empty.",
+  options: { by: formulaSchema.describe("The formula; it is the field itself") },
+  formulaOptions: ["by"],
+  words: ({ by }) => `derive by ${by}`,
+  apply: () => {
+    throw new Error("a derived field needs its record");
+  },
+  record: ({ by }, { fields, targets }) => {
+    const formulas = targets.map((f) => {
+      const formula = compileFormula(by, { fields, it: f });
+      return { f, formula, columns: new FormulaColumns(formula) };
+    });
+    return (course) => {
+      let n = 0;
+      for (const { f, formula, columns } of formulas) {
+        const { start, end } = course.cells[f]!;
+        const changed = course.changed(f);
+        columns.read(course, course.count, false);
+        for (let r = 0; r < course.count; r++) {
+          if (course.skip(r)) continue;
+          let text: string;
+          try {
+            text = cellOf(columns.value(r), fields[f]!, formula.type);
+          } catch {
+            // Without a value the cell stays as it is, for the checks to judge.
+            continue;
+          }
+          const at = course.heap.append(text);
+          if (same(course.heap.bytes, start[r]!, end[r]!, at, course.heap.length)) {
+            course.heap.length = at;
+            continue;
+          }
+          start[r] = at;
+          end[r] = course.heap.length;
+          changed[r] = 1;
+          n++;
+        }
+      }
+      return n;
+    };
+  },
+  examples: [],
+  records: [
+    { in: ["b"], options: { by: "a + '!'" }, from: { a: "x", b: "" }, to: { a: "x", b: "x!" } },
+    { in: ["b"], options: { by: "a + '!'" }, from: { a: "", b: "y" }, to: { a: "", b: "" } },
+    { in: ["b"], options: { by: "it == null ? a : it" }, from: { a: "x", b: "" }, to: { a: "x", b: "x" } },
+    { in: ["a"], options: { by: "upper(it)" }, from: { a: "x", b: "z" }, to: { a: "X", b: "z" } },
+  ],
+};
+
+function same(bytes: Uint8Array, a: number, aEnd: number, b: number, bEnd: number): boolean {
+  if (aEnd - a !== bEnd - b) return false;
+  for (let i = 0; i < aEnd - a; i++) if (bytes[a + i] !== bytes[b + i]) return false;
+  return true;
+}

@@ -1,0 +1,55 @@
+import { z } from "zod";
+import { cellText } from "../bytes.ts";
+import type { StepPart } from "./part.ts";
+
+export interface JoinOptions {
+  readonly from: readonly string[];
+  readonly with: string;
+}
+
+/** Puts several fields together in one; empty ones leave no mark behind. */
+export const join: StepPart<JoinOptions> = {
+  id: "join",
+  title: "Put fields together",
+  about: "Puts the values of several fields together in this one, a mark between them; empty ones are passed over.",
+  options: {
+    from: z.array(z.string().min(1).max(63)).min(1).max(50).describe("The fields, in their order"),
+    with: z.string().max(20).describe("What stands between them"),
+  },
+  fieldOptions: ["from"],
+  words: (o) => `${o.from.join(" and ")} put together`,
+  apply: () => () => 0,
+  record: (o, { fields, targets }) => {
+    const sources = o.from.map((name) => fields.findIndex((f) => f.name === name)).filter((f) => f >= 0);
+    return (course) => {
+      let n = 0;
+      for (const f of targets) {
+        const { start, end } = course.cells[f]!;
+        const changed = course.changed(f);
+        for (let r = 0; r < course.count; r++) {
+          if (course.skip(r)) continue;
+          const value = sources
+            .map((s) => cellText(course.heap, course.cells[s]!, r))
+            .filter((v) => v !== "")
+            .join(o.with);
+          if (value === cellText(course.heap, course.cells[f]!, r)) continue;
+          start[r] = course.heap.append(value);
+          end[r] = course.heap.length;
+          changed[r] = 1;
+          n++;
+        }
+      }
+      return n;
+    };
+  },
+  examples: [],
+  records: [
+    {
+      in: ["b"],
+      options: { from: ["a", "b"], with: " " },
+      from: { a: "Gull", b: "Ness" },
+      to: { a: "Gull", b: "Gull Ness" },
+    },
+    { in: ["b"], options: { from: ["a", "b"], with: ", " }, from: { a: "", b: "x" }, to: { a: "", b: "x" } },
+  ],
+};

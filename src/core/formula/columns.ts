@@ -1,0 +1,147 @@
+import { cellText, emptyCells, type Cells, type Heap } from "../bytes.ts";
+import type { Field } from "../plan/schema.ts";
+import { typePart } from "../type/index.ts";
+import type { Formula } from "./compile.ts";
+import { EMPTY, MICROS, microsOf, numberText, timeText, type Value } from "./value.ts";
+
+type Cell = Value | bigint;
+
+/** Reads a column's canonical cells as values of the formula language; null is empty. */
+function valuesOf(field: Field, heap: Heap, { start, end }: Cells, count: number, out: Cell[]): void {
+  const cells = { start, end };
+  for (let r = 0; r < count; r++) {
+    const s = start[r]!;
+    const e = end[r]!;
+    if (s === e) {
+      out[r] = null;
+      continue;
+    }
+    switch (field.type) {
+      case "integer":
+      case "decimal": {
+        const whole = field.type === "integer";
+        out[r] = plainNumber(heap.bytes, s, e) ?? numberOf(cellText(heap, cells, r), whole);
+        break;
+      }
+      case "boolean":
+        out[r] = heap.bytes[s] === 116;
+        break;
+      case "date":
+        out[r] = dayOf(heap.bytes, s);
+        break;
+      case "timestamp":
+        out[r] = microsOf(cellText(heap, cells, r));
+        break;
+      default:
+        out[r] = cellText(heap, cells, r);
+    }
+  }
+}
+
+/** Digits with a point at most, few enough to be exact; null for any other number. */
+function plainNumber(bytes: Uint8Array, s: number, e: number): number | null {
+  let p = bytes[s] === 45 ? s + 1 : s;
+  if (e - p > 15) return null;
+  let n = 0;
+  let scale = 0;
+  for (; p < e; p++) {
+    const b = bytes[p]!;
+    if (b >= 48 && b <= 57) {
+      n = n * 10 + b - 48;
+      if (scale > 0) scale *= 10;
+    } else if (b === 46 && scale === 0) scale = 1;
+    else return null;
+  }
+  // Both are exact, so that their quotient is the double nearest to the decimal.
+  if (scale > 1) n /= scale;
+  return bytes[s] === 45 ? -n : n;
+}
+
+function numberOf(text: string, whole: boolean): Cell {
+  const n = Number(text);
+  return whole && !Number.isSafeInteger(n) ? BigInt(text.replace(/^\+/, "")) : n;
+}
+
+/** Days before the first of each month, in a year that is no leap year. */
+const BEFORE = [0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334];
+
+/** yyyy-MM-dd as microseconds since 1970. */
+function dayOf(bytes: Uint8Array, s: number): number {
+  const digit = (i: number): number => bytes[s + i]! - 48;
+  const year = digit(0) * 1000 + digit(1) * 100 + digit(2) * 10 + digit(3);
+  const month = digit(5) * 10 + digit(6);
+  const leap = year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0);
+  const before = year - 1;
+  const days =
+    before * 365 +
+    Math.floor(before / 4) -
+    Math.floor(before / 100) +
+    Math.floor(before / 400) +
+    BEFORE[month - 1]! +
+    (leap && month > 2 ? 1 : 0) +
+    digit(8) * 10 +
+    digit(9) -
+    1;
+  return (days - 719_162) * 86_400 * MICROS;
+}
+
+/** Where a formula's columns come from. */
+export interface Source {
+  readonly fields: readonly Field[];
+  readonly heap: Heap;
+  readonly cells: readonly Cells[];
+}
+
+/** Runs a formula over the records of a block. Its memory is used again for the next block. */
+export class FormulaColumns {
+  private readonly columns: Cell[][];
+  private readonly slots: Cell[];
+  private scratch = emptyCells(0);
+  private bad = new Int32Array(0);
+
+  constructor(private readonly formula: Formula) {
+    this.columns = formula.uses.map(() => []);
+    this.slots = formula.uses.map(() => null);
+  }
+
+  /** Takes the columns as they stand. `checked`: their cells are canonical already. */
+  read({ fields, heap, cells }: Source, count: number, checked: boolean): void {
+    this.formula.uses.forEach((f, i) => {
+      const field = fields[f]!;
+      let column = cells[f]!;
+      const { canonical } = this;
+      if (!checked && field.type !== "text" && field.type !== "code")
+        column = canonical.call(this, field, heap, column, count);
+      valuesOf(field, heap, column, count, this.columns[i]!);
+    });
+  }
+
+  /** A copy of a column with its values as the type writes them; what is not of the type is empty. */
+  private canonical(field: Field, heap: Heap, cells: Cells, count: number): Cells {
+    if (this.bad.length < count) {
+      this.bad = new Int32Array(count);
+      this.scratch = emptyCells(count);
+    }
+    const { scratch, bad } = this;
+    scratch.start.set(cells.start.subarray(0, count));
+    scratch.end.set(cells.end.subarray(0, count));
+    const failed = typePart(field.type).convert(field)(heap, scratch, count, bad);
+    for (let i = 0; i < failed; i++) scratch.end[bad[i]!] = scratch.start[bad[i]!]!;
+    return scratch;
+  }
+
+  /** The formula's value for a record of the columns that were read. Throws where there is none. */
+  value(record: number): Cell | typeof EMPTY {
+    const { slots, columns } = this;
+    for (let i = 0; i < slots.length; i++) slots[i] = columns[i]![record]!;
+    return this.formula.run(slots);
+  }
+}
+
+/** A value as a cell of a field has it before its type is checked; "" for no value. */
+export function cellOf(value: Cell | typeof EMPTY, field: Field, type: Formula["type"]): string {
+  if (value === EMPTY || value === null) return "";
+  if (typeof value === "boolean") return value ? (field.words?.yes[0] ?? "true") : (field.words?.no[0] ?? "false");
+  if (type === "timestamp") return timeText(value as number, field.type === "date");
+  return typeof value === "number" ? numberText(value) : String(value);
+}

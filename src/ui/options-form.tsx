@@ -1,0 +1,252 @@
+"use client";
+
+import { useId, useMemo, useState } from "react";
+import { z } from "zod";
+import type { StepPart } from "@/core/cleanse/part.ts";
+import type { Plan, Step } from "@/core/plan/schema.ts";
+import { FormulaEditor } from "./formula-editor.tsx";
+import { splitList } from "./plan-fields.tsx";
+
+interface Property {
+  type?: string;
+  enum?: string[];
+  description?: string;
+  minimum?: number;
+  maximum?: number;
+  maxLength?: number;
+  items?: { type?: string };
+}
+
+/** A step's options as inputs, made from the part's own statement of them. */
+export function OptionsForm({
+  part,
+  step,
+  plan,
+  set,
+}: {
+  part: StepPart<object>;
+  step: Step;
+  plan: Plan;
+  set: (step: Step) => void;
+}) {
+  const properties = useMemo(
+    () =>
+      (z.toJSONSchema(z.object(part.options), { io: "input" }) as { properties?: Record<string, Property> })
+        .properties ?? {},
+    [part],
+  );
+  const commit = (name: string, value: unknown): void => {
+    const next: Step = { ...step, [name]: value };
+    if (value === undefined) delete next[name];
+    if (JSON.stringify(next) !== JSON.stringify(step)) set(next);
+  };
+  const names = plan.contract.fields.map((f) => f.name);
+  return (
+    <div className="flex flex-wrap items-start gap-x-5 gap-y-1">
+      {Object.entries(properties).map(([name, p]) => {
+        const value = step[name];
+        if (part.formulaOptions?.includes(name)) {
+          const it = step.do === "leave-out" || step.in === "*" ? undefined : names.indexOf(step.in[0]!);
+          return (
+            <div key={name} className="w-full max-w-3xl">
+              <FormulaEditor
+                label={`Formula: ${part.title}`}
+                value={String(value ?? "")}
+                scope={{ fields: plan.contract.fields, it: it ?? (step.do === "derive" ? 0 : undefined) }}
+                onChange={(source) => commit(name, source)}
+              />
+            </div>
+          );
+        }
+        if (part.fieldOptions?.includes(name)) {
+          return (
+            <FieldChoice
+              key={name}
+              label={p.description ?? name}
+              names={names}
+              many={p.type === "array"}
+              value={value as string | string[] | undefined}
+              set={(v) => commit(name, v)}
+            />
+          );
+        }
+        return <Option key={name} name={name} property={p} value={value} set={(v) => commit(name, v)} />;
+      })}
+    </div>
+  );
+}
+
+function Option({
+  name,
+  property: p,
+  value,
+  set,
+}: {
+  name: string;
+  property: Property;
+  value: unknown;
+  set: (value: unknown) => void;
+}) {
+  const id = useId();
+  const [draft, setDraft] = useState<string | null>(null);
+  const says = p.description ?? name;
+  if (p.type === "boolean") {
+    return (
+      <label className="flex items-center gap-1.5">
+        <input type="checkbox" checked={value === true} onChange={(e) => set(e.target.checked || undefined)} />
+        {says}
+      </label>
+    );
+  }
+  const box = (input: React.ReactNode, wide = false): React.ReactNode => (
+    <div className={wide ? "w-full max-w-3xl" : "w-64"}>
+      <label htmlFor={id} className="faint block text-xs">
+        {says}
+      </label>
+      {input}
+    </div>
+  );
+  if (p.enum) {
+    return box(
+      <select
+        id={id}
+        className="select select-xs"
+        value={String(value ?? "")}
+        onChange={(e) => set(e.target.value || undefined)}
+      >
+        {value === undefined && <option value="">as usual</option>}
+        {p.enum.map((o) => (
+          <option key={o}>{o}</option>
+        ))}
+      </select>,
+    );
+  }
+  if (name === "to" && p.type === "object") {
+    return box(<ValueTable id={id} value={value as Record<string, string[]>} set={set} />, true);
+  }
+  const list = p.type === "array";
+  const number = p.type === "integer" || p.type === "number";
+  const shown = list ? ((value as string[] | undefined) ?? []).join(", ") : String(value ?? "");
+  return box(
+    <input
+      id={id}
+      className={`input input-xs ${number || list ? "" : "font-mono"}`}
+      type={number ? "number" : "text"}
+      min={p.minimum}
+      max={p.maximum}
+      maxLength={p.maxLength}
+      value={draft ?? shown}
+      onChange={(e) => setDraft(e.target.value)}
+      onBlur={(e) => {
+        setDraft(null);
+        const text = e.target.value;
+        if (list) set(splitList(text).length > 0 ? splitList(text) : value);
+        else if (number) set(text === "" ? undefined : Number(text));
+        else set(text);
+      }}
+    />,
+  );
+}
+
+/** A table of values and what they become, one wanted value a line: `GB: UK, Great Britain`. */
+function ValueTable({
+  id,
+  value,
+  set,
+}: {
+  id: string;
+  value: Record<string, string[]>;
+  set: (value: Record<string, string[]>) => void;
+}) {
+  const text = Object.entries(value)
+    .map(([to, from]) => `${to}: ${from.join(", ")}`)
+    .join("\n");
+  const [draft, setDraft] = useState<string | null>(null);
+  return (
+    <textarea
+      id={id}
+      className="textarea raw h-28 text-sm"
+      spellCheck={false}
+      placeholder="GB: UK, Great Britain"
+      value={draft ?? text}
+      onChange={(e) => setDraft(e.target.value)}
+      onBlur={(e) => {
+        setDraft(null);
+        const next: Record<string, string[]> = {};
+        for (const line of e.target.value.split("\n")) {
+          const at = line.indexOf(":");
+          const to = (at < 0 ? line : line.slice(0, at)).trim();
+          if (to !== "") next[to] = [...(next[to] ?? []), ...(at < 0 ? [] : splitList(line.slice(at + 1)))];
+        }
+        if (JSON.stringify(next) !== JSON.stringify(value)) set(next);
+      }}
+    />
+  );
+}
+
+function FieldChoice({
+  label,
+  names,
+  many,
+  value,
+  set,
+}: {
+  label: string;
+  names: readonly string[];
+  many: boolean;
+  value: string | string[] | undefined;
+  set: (value: string | string[] | undefined) => void;
+}) {
+  const id = useId();
+  const chosen = value === undefined ? [] : [value].flat();
+  return (
+    <div className={many ? "w-full" : "w-64"}>
+      <label htmlFor={id} className="faint block text-xs">
+        {label}
+      </label>
+      {many ? (
+        <span className="flex flex-wrap items-center gap-2">
+          {chosen.map((n) => (
+            <span key={n} className="border border-[var(--rule)] px-1.5">
+              {n}{" "}
+              <button
+                type="button"
+                aria-label={`Take ${n} out`}
+                className="held cursor-pointer"
+                disabled={chosen.length === 1}
+                onClick={() => set(chosen.filter((x) => x !== n))}
+              >
+                ×
+              </button>
+            </span>
+          ))}
+          <select
+            id={id}
+            className="select select-xs w-40"
+            value=""
+            onChange={(e) => e.target.value && set([...chosen, e.target.value])}
+          >
+            <option value="">one more field</option>
+            {names
+              .filter((n) => !chosen.includes(n))
+              .map((n) => (
+                <option key={n}>{n}</option>
+              ))}
+          </select>
+        </span>
+      ) : (
+        <select
+          id={id}
+          className="select select-xs"
+          value={chosen[0] ?? ""}
+          onChange={(e) => set(e.target.value || undefined)}
+        >
+          <option value="">none</option>
+          {names.map((n) => (
+            <option key={n}>{n}</option>
+          ))}
+        </select>
+      )}
+    </div>
+  );
+}
