@@ -1,7 +1,10 @@
 import { writeFileSync } from "node:fs";
+import { formulasPage, stepsPage } from "@/core/docs.ts";
 import { planJsonSchema } from "@/core/plan/schema.ts";
 
-/** Writes what is published of the code: the JSON Schema of the plan. */
+/** Writes what is published of the code: the JSON Schema of the plan, and the tables of steps and functions. */
 export function writeDocs(): void {
   writeFileSync("docs/plan.schema.json", `${JSON.stringify(planJsonSchema(), null, 2)}\n`);
+  writeFileSync("docs/formulas.md", formulasPage());
+  writeFileSync("docs/steps.md", stepsPage());
 }

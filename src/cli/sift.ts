@@ -133,6 +133,7 @@ async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, 
     distinct: course.distinct.map((d) => d.finish()),
     late,
     extras: extras.finish(),
+    codes: course.codes(),
   });
   if (outputs.report) await writeFile(outputs.report, `${JSON.stringify(report, null, 2)}\n`);
   return report;
@@ -168,6 +169,10 @@ async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, 
           ),
         );
       } else {
+        if (sifted.verdict[r] === VERDICT.leftOut) {
+          ledger[r] = BYTE.leftOut;
+          continue;
+        }
         ledger[r] = BYTE.inserted;
         const values = fieldValues(sifted, r);
         sifted.faults.forEach((faults, f) => {

@@ -44,6 +44,8 @@ export interface Sifted {
    * apart, just as they were read.
    */
   readonly untouched: Int32Array;
+  /** Per record: the number of the step that left it out, plus one; 0 for others. */
+  readonly leftOutBy: Int32Array;
   /** Per record, of VERDICT. A suspect passes unless it turns out to repeat a value. */
   readonly verdict: Uint8Array;
   /** Problems found in this block: record in the block and number of the check, side by side. */
@@ -104,6 +106,7 @@ export class Course {
   private readonly span = newNumberSpan();
   private readonly watch: number | undefined;
   private untouched = new Int32Array(0);
+  private leftOutBy = new Int32Array(0);
   private unwatched = new Uint8Array(0);
   private fileFirst = 0;
   private total = 0;
@@ -140,7 +143,7 @@ export class Course {
     const { count, heap } = block;
     this.room(count);
     const tally = newTally(compiled);
-    const { verdict, bad } = this;
+    const { verdict, bad, leftOutBy } = this;
     verdict.fill(0, 0, count);
     this.map(block);
     for (const r of block.unreadable.keys()) verdict[r] = VERDICT.unreadable;
@@ -148,13 +151,18 @@ export class Course {
     const records: RecordCourse = {
       heap,
       count,
-      fields: compiled.fields,
+      fields: compiled.readAs,
       cells: this.cells,
       changed: (f) => (this.watch === undefined || this.watch === i ? this.changed[f]! : this.unwatched),
       skip: (r) => verdict[r] !== VERDICT.passes,
-      leaveOut: (r) => (verdict[r] = VERDICT.leftOut),
+      leaveOut: (r) => {
+        verdict[r] = VERDICT.leftOut;
+        leftOutBy[r] = i + 1;
+      },
     };
+    // The number of the step at hand.
     let i = 0;
+    leftOutBy.fill(0, 0, count);
     compiled.steps.forEach((step, number) => {
       i = number;
       if (step.record) {
@@ -220,6 +228,7 @@ export class Course {
       faults: this.faults,
       changed: this.changed,
       untouched: this.untouched,
+      leftOutBy,
       verdict,
       problemRecord,
       problemCheck,
@@ -291,6 +300,7 @@ export class Course {
     this.verdict = new Uint8Array(count);
     this.bad = new Int32Array(count);
     this.untouched = new Int32Array(count);
+    this.leftOutBy = new Int32Array(count);
     this.unwatched = new Uint8Array(count);
     this.compiled.fields.forEach((field, f) => {
       this.cells[f] = emptyCells(count);

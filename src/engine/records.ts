@@ -99,7 +99,12 @@ export async function findRecords(
       if (filter.at && at !== filter.at) continue;
       if (filter.left && !hasLeft(outcome, at, filter.left)) continue;
       if (field >= 0 && filter.is && !cellIs(sifted, field, r, filter.is)) continue;
-      if (filter.step !== undefined && !sifted.changed.some((c) => c[r] === 1)) continue;
+      if (
+        filter.step !== undefined &&
+        sifted.leftOutBy[r] !== filter.step + 1 &&
+        !sifted.changed.some((c) => c[r] === 1)
+      )
+        continue;
       const own = filter.check !== undefined ? problems(r) : null;
       if (own && !own.some((p) => p.check === filter.check)) continue;
       if (records.length === limit) return { fields, records, next: block.firstRecord + r };

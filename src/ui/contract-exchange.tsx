@@ -60,7 +60,7 @@ export function ContractExchange({ plan, change }: { plan: Plan; change: (plan: 
         <label htmlFor="contract-standard">the contract as</label>
         <select
           id="contract-standard"
-          className="select select-sm w-44"
+          className="select select-sm max-w-44"
           value={standard}
           onChange={(e) => setStandard(e.target.value as ContractStandard)}
         >

@@ -42,7 +42,7 @@ export function OptionsForm({
   };
   const names = plan.contract.fields.map((f) => f.name);
   return (
-    <div className="flex flex-wrap items-start gap-x-5 gap-y-1">
+    <div className="flex flex-wrap items-end gap-x-5 gap-y-1">
       {Object.entries(properties).map(([name, p]) => {
         const value = step[name];
         if (part.formulaOptions?.includes(name)) {

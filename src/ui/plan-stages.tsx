@@ -29,7 +29,7 @@ function firstStep(id: StepId, plan: Plan): Step {
   const example = part.records?.[0];
   const step: Step = {
     do: id,
-    in: part.record && id !== "leave-out" ? names.slice(-1) : "*",
+    in: part.everywhere || id === "leave-out" ? "*" : names.slice(-1),
     ...(part.examples[0] ?? example!).options,
   };
   for (const o of part.fieldOptions ?? []) {

@@ -117,7 +117,7 @@ function Rule({
             onChange={(e) => more({ name: e.target.value.replace(/[:+]/g, "") })}
           />
           <select
-            className="select select-sm w-24"
+            className="select select-sm max-w-24"
             aria-label={`When ${rule.name} fails`}
             value={rule.on_failure}
             onChange={(e) => more({ on_failure: e.target.value as OnFailure })}
@@ -147,7 +147,7 @@ function Rule({
         />
       </div>
       <div className="text-sm">
-        <label className="flex items-center gap-2">
+        <label className="flex items-center gap-2 whitespace-nowrap">
           it is
           <select
             className="select select-xs"

@@ -1,4 +1,5 @@
 import { readFileSync } from "node:fs";
+import { formulasPage, stepsPage } from "@/core/docs.ts";
 import { describe, expect, it } from "vitest";
 import { compilePlan, faultTitle, policyOf } from "@/core/plan/compile.ts";
 import { parsePlan, planJsonSchema } from "@/core/plan/schema.ts";
@@ -21,6 +22,10 @@ const withField = (field: object): object => ({ ...base, contract: { fields: [fi
 
 describe("the plan document", () => {
   it("is described by the published JSON Schema", () => {
+    // Formatted after they are written, so spaces don't count.
+    const plain = (text: string): string => text.replace(/[\s|-]+/g, "");
+    expect(plain(readFileSync("docs/formulas.md", "utf8"))).toBe(plain(formulasPage()));
+    expect(plain(readFileSync("docs/steps.md", "utf8"))).toBe(plain(stepsPage()));
     const published = JSON.parse(readFileSync("docs/plan.schema.json", "utf8")) as object;
     expect(published).toEqual(JSON.parse(JSON.stringify(planJsonSchema())));
   });

@@ -5,6 +5,7 @@ export const collapse: StepPart<object> = {
   id: "collapse",
   title: "Collapse spaces",
   about: "Makes every run of white space inside the value one space.",
+  everywhere: true,
   options: {},
   words: () => "collapse runs of spaces",
   apply: () => byText((text) => text.replace(/\s+/g, " "), mayCollapse),

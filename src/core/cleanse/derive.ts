@@ -13,6 +13,7 @@ export const derive: StepPart<DeriveOptions> = {
   title: "Derive by a formula",
   about: "Sets the field to what a formula gives; empty where a field that it needs is empty.",
   options: { by: formulaSchema.describe("The formula; it is the field itself") },
+  writesDates: true,
   formulaOptions: ["by"],
   words: ({ by }) => `derive by ${by}`,
   apply: () => {

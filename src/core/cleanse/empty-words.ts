@@ -11,6 +11,7 @@ export const emptyWords: StepPart<EmptyWordsOptions> = {
   id: "empty-words",
   title: "Words that mean empty",
   about: "Makes a cell empty when the whole of it is one of these words.",
+  everywhere: true,
   options: { words: z.array(z.string().min(1).max(60)).min(1).max(200).describe("The words") },
   words: ({ words }) => `empty when ${words.join(", ")}`,
   apply({ words }) {

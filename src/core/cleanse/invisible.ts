@@ -10,6 +10,7 @@ export const invisible: StepPart<object> = {
   id: "invisible",
   title: "Invisible characters",
   about: "Makes non-breaking and other unusual spaces plain, and takes away characters that show nothing.",
+  everywhere: true,
   options: {},
   words: () => "plain spaces, no invisible characters",
   apply: () => byText((text) => text.replace(ODD_SPACES, " ").replace(UNSEEN, ""), mayHave),

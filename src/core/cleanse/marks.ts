@@ -13,6 +13,7 @@ export const marks: StepPart<object> = {
   id: "marks",
   title: "Plain quotes and dashes",
   about: "Writes every kind of quote, apostrophe and dash as the plain one.",
+  everywhere: true,
   options: {},
   words: () => "plain quotes and dashes",
   apply: () =>

@@ -37,6 +37,10 @@ export interface StepPart<Options extends object> {
   /** One sentence for the person who chooses it. */
   readonly about: string;
   readonly options: z.ZodRawShape;
+  /** Harmless in any field, so that an editor begins it in all of them. */
+  readonly everywhere?: boolean;
+  /** It may write a date or time as ISO 8601 has it, whatever formats the field has. */
+  readonly writesDates?: boolean;
   /** Options that name a field, or several; and options that are formulas. */
   readonly fieldOptions?: readonly string[];
   readonly formulaOptions?: readonly string[];

@@ -13,6 +13,7 @@ export const serialDate: StepPart<SerialDateOptions> = {
   title: "Dates from a count",
   about: "Writes a spreadsheet's day number, or seconds since 1970, as a date.",
   options: { count: z.enum(COUNTS).describe("What the number counts") },
+  writesDates: true,
   words: ({ count }) => `dates from ${count}`,
   apply: ({ count }) => byText((text) => dateOf(text, count) ?? text),
   examples: [

@@ -6,6 +6,7 @@ export const trim: StepPart<object> = {
   id: "trim",
   title: "Trim the ends",
   about: "Takes away white space before and after the value.",
+  everywhere: true,
   options: {},
   words: () => "trim the ends",
   apply: () => (heap, cells, count, changed) => {

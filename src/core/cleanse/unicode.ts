@@ -11,6 +11,7 @@ export const unicode: StepPart<UnicodeOptions> = {
   id: "unicode",
   title: "Unicode form",
   about: "Writes letters with accents the same way everywhere, by one of Unicode's forms.",
+  everywhere: true,
   options: { form: z.enum(["NFC", "NFD", "NFKC", "NFKD"]).describe("Which form; NFC is the usual one") },
   words: ({ form }) => `Unicode form ${form}`,
   apply: ({ form }) =>

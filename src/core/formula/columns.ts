@@ -141,6 +141,8 @@ export class FormulaColumns {
 /** A value as a cell of a field has it before its type is checked; "" for no value. */
 export function cellOf(value: Cell | typeof EMPTY, field: Field, type: Formula["type"]): string {
   if (value === EMPTY || value === null) return "";
+  // Nothing divided by nothing is no number that a target could have.
+  if (typeof value === "number" && !Number.isFinite(value)) return "";
   if (typeof value === "boolean") return value ? (field.words?.yes[0] ?? "true") : (field.words?.no[0] ?? "false");
   if (type === "timestamp") return timeText(value as number, field.type === "date");
   return typeof value === "number" ? numberText(value) : String(value);

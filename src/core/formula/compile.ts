@@ -322,9 +322,7 @@ class Compiler {
       throw new Unsupported();
     const found = new Set(values);
     const { run } = item;
-    if (typeof values[0] === "number")
-      return { type: "bool", throws: item.throws, run: (s) => found.has(number(run(s))) };
-    return { type: "bool", throws: item.throws, run: (s) => found.has(present(run(s))) };
+    return { type: "bool", throws: item.throws, run: (s) => found.has(run(s)) };
   }
 
   /** Each side may say it alone, even where the other has no value. */
@@ -420,7 +418,7 @@ class Compiler {
     const node = (run: Run): Node => ({ type: "bool", throws, run });
     if (equality) {
       const wanted = sign === "==";
-      return node((s) => (present(a(s)) === present(b(s))) === wanted);
+      return node((s) => (a(s) === b(s)) === wanted);
     }
     if (left.type === "string") {
       switch (sign) {

@@ -51,6 +51,8 @@ export interface CompiledRule {
 export interface Compiled {
   readonly plan: Plan;
   readonly fields: readonly Field[];
+  /** The same as their cells are read: dates also in the form that steps write them in. */
+  readonly readAs: readonly Field[];
   readonly steps: readonly CompiledStep[];
   readonly checks: readonly CompiledCheck[];
   /** Numbers of the checks that are decided over the whole load. */
@@ -79,6 +81,7 @@ export function compilePlan(plan: Plan): Compiled {
   const { fields } = plan.contract;
   const number = new Map(fields.map((f, i) => [f.name, i]));
   const numbers = (names: readonly string[]): number[] => names.map((n) => number.get(n)!);
+  const read = withWrittenDates(plan);
   const steps = plan.cleanse.map((step): CompiledStep => {
     const part = stepPart(step.do);
     const { do: _, in: where, ...options } = step;
@@ -91,7 +94,7 @@ export function compilePlan(plan: Plan): Compiled {
           : `${part.words(options)} in ${where === "*" ? "all fields" : where.join(", ")}`,
       fields: targets,
       apply: part.record ? () => 0 : part.apply(options),
-      record: part.record?.(options, { fields, targets }) ?? null,
+      record: part.record?.(options, { fields: read, targets }) ?? null,
     };
   });
   const checks: CompiledCheck[] = [];
@@ -107,7 +110,7 @@ export function compilePlan(plan: Plan): Compiled {
         title: part.title(field),
         expected: part.expected(field),
         message: part.message,
-        test: part.test(field),
+        test: part.test(read[i]!),
         rule: null,
       });
     }
@@ -145,10 +148,26 @@ export function compilePlan(plan: Plan): Compiled {
   return {
     plan,
     fields,
+    readAs: read,
     steps,
     checks,
     uniques: checks.flatMap((c, i) => (c.id === "unique" ? [i] : [])),
   };
+}
+
+const ISO_FORMATS = {
+  date: ["yyyy-MM-dd"],
+  timestamp: ["yyyy-MM-dd'T'HH:mm:ss.SSSXXX", "yyyy-MM-dd'T'HH:mm:ss", "yyyy-MM-dd"],
+};
+
+/** The fields, those that a step writes dates into with the formats that it writes. */
+function withWrittenDates({ contract, cleanse }: Plan): Field[] {
+  const written = cleanse.filter((s) => stepPart(s.do).writesDates);
+  return contract.fields.map((f) => {
+    if (f.type !== "date" && f.type !== "timestamp") return f;
+    if (!written.some((s) => s.in === "*" || s.in.includes(f.name))) return f;
+    return { ...f, formats: [...(f.formats ?? []), ...ISO_FORMATS[f.type]] };
+  });
 }
 
 function ruleOf(check: RuleCheck, it: number, fields: readonly Field[]): CompiledCheck {

@@ -1,0 +1,65 @@
+import { describe, expect, it } from "vitest";
+import { namesIn, renameInFormula } from "@/core/formula/names.ts";
+import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
+
+const plan = parsePlan({
+  format: "good-sieve/plan@1",
+  feed: "x",
+  contract: { fields: ["a", "b", "c"].map((name) => ({ name, type: "text" })) },
+  cleanse: [
+    { do: "trim", in: "*" },
+    { do: "case", to: "upper", in: ["a", "b"] },
+    { do: "join", in: ["c"], from: ["a", "b"], with: " " },
+    { do: "derive", in: ["c"], by: "a + 'a' + lower(b)" },
+  ],
+  check: [
+    { check: "unique", in: ["a", "b"] },
+    { name: "told apart", that: "it != a", in: ["b", "c"] },
+  ],
+  load: { target: "x", key: ["a"] },
+});
+
+describe("names in a formula", () => {
+  it("are fields, and nothing else", () => {
+    expect(namesIn("a + 'a' + lower(b.c) + a.size() // a")).toEqual(["a", "b"]);
+    expect(renameInFormula("a + 'a' + a.a(a)", "a", "first")).toBe("first + 'a' + first.a(first)");
+  });
+});
+
+describe("a field", () => {
+  it("called otherwise is followed by steps, formulas, checks and key", () => {
+    const renamed = parsePlan(renameField(plan, "a", "first"));
+    expect(renamed.contract.fields[0]).toMatchObject({ name: "first", also: ["a"] });
+    expect(renamed.cleanse[1]!.in).toEqual(["first", "b"]);
+    expect(renamed.cleanse[2]!["from"]).toEqual(["first", "b"]);
+    expect(renamed.cleanse[3]!["by"]).toBe("first + 'a' + lower(b)");
+    expect(renamed.check).toMatchObject([{ in: ["first", "b"] }, { that: "it != first" }]);
+    expect(renamed.load.key).toEqual(["first"]);
+    expect(usedIn(renamed, "a")).toEqual([
+      { stage: "Cleanse", says: "step 1, trim the ends" },
+      { stage: "Load", says: "target.x.a" },
+    ]);
+  });
+
+  it("says where it is used", () => {
+    expect(usedIn(plan, "a").map((u) => u.says)).toEqual([
+      "step 1, trim the ends",
+      "step 2, change case",
+      "step 3, taken from it",
+      "step 4, in its formula",
+      "unique over a and b",
+      "told apart",
+      "the key",
+      "target.x.a",
+    ]);
+  });
+
+  it("taken out takes what can't be without it", () => {
+    const without = parsePlan(removeField(plan, "a"));
+    expect(without.cleanse.map((s) => s.do)).toEqual(["trim", "case", "join"]);
+    expect(without.cleanse[2]!["from"]).toEqual(["b"]);
+    expect(without.check).toEqual([]);
+    expect(without.load.key).toEqual([]);
+  });
+});

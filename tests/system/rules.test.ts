@@ -1,0 +1,105 @@
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { findRecords } from "@/engine/records.ts";
+import { releaseRecords } from "@/engine/release.ts";
+import { savePlan, planInForce } from "@/store/feeds.ts";
+import { getHeld, heldGroups } from "@/store/held.ts";
+import { loadNow, newFeed, newSystem, rows, type System } from "../support/system.ts";
+
+let system: System;
+beforeAll(async () => {
+  system = await newSystem();
+  await system.startWorker();
+});
+afterAll(() => system.end());
+
+const FIELDS = [
+  { name: "id", type: "text", required: true },
+  { name: "sown", type: "date", formats: ["dd.MM.yyyy", "yyyy-MM-dd"] },
+  { name: "due", type: "date", formats: ["dd.MM.yyyy"] },
+  { name: "seeds", type: "integer" },
+  { name: "alive", type: "integer" },
+  { name: "share", type: "decimal", precision: 5, scale: 3 },
+];
+const MORE = {
+  cleanse: [
+    { do: "leave-out", in: "*", when: "id.startsWith('TEST')" },
+    { do: "derive", in: ["share"], by: "round(double(alive) / double(seeds), 3)" },
+    { do: "derive", in: ["due"], by: "add_days(sown, 21)" },
+  ],
+  check: [
+    {
+      name: "no more live than sown",
+      that: "alive <= seeds",
+      message: "{alive} of {seeds} seeds can't be alive.",
+      on_failure: "hold",
+    },
+    { name: "a whole number of tens", that: "it % 10 == 0", in: ["seeds"], on_failure: "note" },
+  ],
+  gates: [],
+};
+
+describe("steps and checks by formula", () => {
+  it("derive, leave out and hold as the browser would reckon it, and each count leads to its records", async () => {
+    const { db } = system;
+    await newFeed(db, "trials", FIELDS, { key: ["id"] }, MORE);
+    const load = await loadNow(
+      db,
+      "trials",
+      `id,sown,due,seeds,alive,share
+a,28.02.2026,,50,45,
+b,2026-02-01,,50,51,
+TEST-1,28.02.2026,,50,45,
+c,28.02.2026,,45,,0.5
+d,31.02.2026,,50,50,
+e,,,0,0,
+`,
+    );
+    expect(load.report!.balance).toMatchObject({
+      read: 6,
+      outcomes: { inserted: 3, held: 2, "left out": 1 },
+      heldAt: { check: 2 },
+    });
+    expect(await rows(db, "trials")).toMatchObject([
+      { id: "a", due: "2026-03-21", share: "0.900" },
+      { id: "c", due: "2026-03-21", seeds: 45, share: null },
+      { id: "e", due: null, share: null },
+    ]);
+    const held = await getHeld(db, load.id, 1);
+    expect(held.problems.map((p) => [p.check, p.message, p.onFailure])).toEqual([
+      ["rule:no more live than sown", "51 of 50 seeds can't be alive.", "hold"],
+    ]);
+    expect((await heldGroups(db, {})).map((g) => g.fault)).toContain("not so that no more live than sown");
+
+    const count = async (filter: Parameters<typeof findRecords>[2]): Promise<number> =>
+      (await findRecords(db, load.id, filter, 0, 100)).records.length;
+    expect(await count({ outcome: "left out" })).toBe(1);
+    for (const c of load.report!.checks) expect(await count({ check: c.key }), c.key).toBe(c.problems);
+    for (const s of load.report!.sift) {
+      expect(await count({ left: s.stage }), s.stage).toBe(s.left);
+      for (const t of s.trays) expect(await count({ outcome: t.outcome, at: t.at ?? undefined })).toBe(t.count);
+    }
+    for (let i = 0; i < 3; i++) expect(await count({ step: i })).toBe(load.report!.steps[i]!.changed);
+
+    const [still] = await releaseRecords(db, [{ load: load.id, record: 1, values: { alive: "60" } }], "test");
+    expect(still!.problems.map((p) => p.message)).toEqual(["60 of 50 seeds can't be alive."]);
+    const [gone] = await releaseRecords(db, [{ load: load.id, record: 1, values: { alive: "40" } }], "test");
+    expect(gone!.released).toBe(true);
+    expect((await rows(db, "trials"))[1]).toMatchObject({ id: "b", share: "0.800" });
+  });
+
+  it("a plan whose formula speaks of what is not there is not saved", async () => {
+    const { db } = system;
+    await newFeed(db, "wrong", FIELDS);
+    const plan = (await planInForce(db, "wrong")).document;
+    const save = (more: object): Promise<unknown> => savePlan(db, "wrong", { ...plan, ...more }, "x", "test");
+    await expect(save({ check: [{ name: "x", that: "seedz > 1" }] })).rejects.toMatchObject({
+      detail: expect.stringContaining("There is no field seedz") as string,
+    });
+    await expect(save({ check: [{ name: "x", that: "seeds + 1" }] })).rejects.toMatchObject({
+      detail: expect.stringContaining("must be true or false") as string,
+    });
+    await expect(save({ cleanse: [{ do: "split", in: ["id"], from: "gone", by: "," }] })).rejects.toMatchObject({
+      detail: expect.stringContaining("There is no field gone") as string,
+    });
+  });
+});
