@@ -10,6 +10,7 @@ import { askForLoad, getLoad, type Load } from "@/store/loads.ts";
 import { migrate } from "@/store/migrate.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { benchFormats, benchProfile } from "./bench-read.ts";
+import { benchPlan, benchSteps } from "./bench-cleanse.ts";
 import { Random } from "./random.ts";
 import { COLLECTORS, COUNTRIES, REMARKS, SITES, TAXA } from "./words.ts";
 
@@ -102,6 +103,11 @@ async function main(): Promise<void> {
 
   const rounds = Math.min(3, ROUNDS);
   const only = process.env["BENCH_ONLY"];
+  if (only !== "load" && only !== "read") {
+    benchSteps(say);
+    await benchPlan(tenth, parsePlan(PLAN), rounds, say);
+  }
+  if (only === "cleanse") return;
   if (only !== "load") {
     await benchFormats(folder, Math.min(100_000, COUNT), rounds, say);
     await benchProfile(whole, parsePlan(PLAN), rounds, say);

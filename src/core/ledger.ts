@@ -74,6 +74,31 @@ export function assertCloses(balance: Balance): void {
   }
 }
 
+/** How many records end otherwise, from which outcome to which. */
+export interface Transition {
+  readonly from: Outcome;
+  readonly to: Outcome;
+  readonly count: number;
+}
+
+/**
+ * What became of the same records in two ledgers, a byte for each record: every pair of outcomes
+ * that occurs, those that stay as they are among them. Records that only one has are left out.
+ */
+export function transitions(before: Uint8Array, after: Uint8Array): Transition[] {
+  const counts = new Uint32Array(256);
+  const n = Math.min(before.length, after.length);
+  for (let i = 0; i < n; i++) counts[((before[i]! & 15) << 4) | (after[i]! & 15)]!++;
+  const found: Transition[] = [];
+  for (const from of OUTCOMES) {
+    for (const to of OUTCOMES) {
+      const count = counts[((OUTCOMES.indexOf(from) + 1) << 4) | (OUTCOMES.indexOf(to) + 1)]!;
+      if (count > 0) found.push({ from, to, count });
+    }
+  }
+  return found;
+}
+
 /** “20,112 read = 18,959 inserted + 388 updated + …”, outcomes of no record left out. */
 export function balanceLine(balance: Balance): string {
   const parts = OUTCOMES.filter((o) => balance.outcomes[o] > 0).map((o) => `${grouped(balance.outcomes[o])} ${o}`);

@@ -8,7 +8,7 @@ import { STAGES, STAYED_IN, type Stage } from "@/core/strata.ts";
 import type { Queryable } from "@/store/db.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
-import { ledgerBlocks, lateProblems, type LedgerBlock } from "@/store/ledger.ts";
+import { ledgerBlocks, lateProblems, outcomesOf, type LedgerBlock } from "@/store/ledger.ts";
 import { getLoad } from "@/store/loads.ts";
 import { problemsOfBlock, rerunBlock, type Rerun } from "./rerun.ts";
 
@@ -25,6 +25,9 @@ export interface RecordFilter {
   is?: "filled" | "empty" | "valid" | "faulty" | "changed" | undefined;
   /** The number of a step that changed the record. */
   step?: number | undefined;
+  /** Another load or trial of the same delivery, and what became of the record there. */
+  against?: number | undefined;
+  was?: Outcome | undefined;
 }
 
 /** A record of a load as it stands at the end of the course, and as it arrived. */
@@ -83,11 +86,13 @@ export async function findRecords(
         )
       : null;
 
+  const there = filter.against !== undefined && filter.was ? await outcomesOf(db, filter.against) : null;
   const records: RecordView[] = [];
   for await (const block of ledgerBlocks(db, loadId, from)) {
     const last = block.firstRecord + block.outcomes.length;
     const lateHere = late !== null && [...late].some((r) => r >= block.firstRecord && r < last);
     if (!mayHave(block, filter, field, check, lateHere)) continue;
+    if (there && !block.outcomes.some((_, r) => outcomeOf(there[block.firstRecord + r] ?? 0) === filter.was)) continue;
     const sifted = await rerunBlock(db, rerun, course, block);
     const problems = await problemsOfBlock(db, loadId, rerun, sifted);
     for (let r = Math.max(0, from - block.firstRecord); r < block.outcomes.length; r++) {
@@ -97,6 +102,7 @@ export async function findRecords(
       if (filter.outcome === "loaded" ? !LOADED.includes(outcome) : filter.outcome && outcome !== filter.outcome)
         continue;
       if (filter.at && at !== filter.at) continue;
+      if (there && outcomeOf(there[block.firstRecord + r] ?? 0) !== filter.was) continue;
       if (filter.left && !hasLeft(outcome, at, filter.left)) continue;
       if (field >= 0 && filter.is && !cellIs(sifted, field, r, filter.is)) continue;
       if (

@@ -1,3 +1,4 @@
+import { concat } from "@/core/bytes.ts";
 import type { Tally } from "@/core/metrics/tally.ts";
 import type { Queryable } from "./db.ts";
 
@@ -83,6 +84,13 @@ export async function* ledgerBlocks(db: Queryable, load: number, fromRecord = 0)
     yield* rows;
     after = rows.at(-1)!.block;
   }
+}
+
+/** The outcomes of all records of a load, a byte each, in their order. */
+export async function outcomesOf(db: Queryable, load: number): Promise<Uint8Array> {
+  const parts: Uint8Array[] = [];
+  for await (const block of ledgerBlocks(db, load)) parts.push(block.outcomes);
+  return concat(parts);
 }
 
 /** Problems that only the whole load showed, for the records of a range. */

@@ -128,6 +128,21 @@ export async function askForTrial(db: Db, delivery: number, plan: number): Promi
   });
 }
 
+/**
+ * A trial of a plan on a delivery to hold others against: the newest that has ended or is under way,
+ * when nothing was loaded into the feed since; else a new one.
+ */
+export async function trialOf(db: Db, delivery: number, plan: number): Promise<number> {
+  const { rows } = await db.query<{ id: number }>(
+    `select t.id from sieve.load t where t.delivery = $1 and t.plan = $2 and t.kind = 'trial'
+       and t.state in ('queued', 'running', 'tried')
+       and not exists (select from sieve.load l where l.feed = t.feed and l.state = 'loaded' and l.ended_at > t.asked_at)
+     order by t.id desc limit 1`,
+    [delivery, plan],
+  );
+  return rows[0]?.id ?? (await askForTrial(db, delivery, plan));
+}
+
 async function wholeDelivery(client: Client, id: number) {
   const delivery = await getDelivery(client, id);
   if (delivery.files.length === 0) throw new SieveError("delivery-empty", `Delivery ${id} has no files.`);

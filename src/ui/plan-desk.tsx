@@ -10,7 +10,8 @@ import { ContractExchange } from "./contract-exchange.tsx";
 import { isTyping } from "./nav.tsx";
 import { MapStage } from "./map-stage.tsx";
 import { FieldTable } from "./plan-fields.tsx";
-import { ReadStage, LoadStage, StepList } from "./plan-stages.tsx";
+import { ReadStage, LoadStage } from "./plan-stages.tsx";
+import { StepList } from "./step-list.tsx";
 import { TrialResult } from "./plan-trial.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { RuleList } from "./rule-list.tsx";
@@ -49,7 +50,7 @@ export function PlanDesk({
   const changed = history.at > 0;
   const [stage, setStage] = useState<Stage>("Check");
   const [problem, setProblem] = useState<ApiProblem | null>(null);
-  const [trial, setTrial] = useState<{ load: number; done: boolean; of: Plan } | null>(null);
+  const [trial, setTrial] = useState<{ load: number; against: number; done: boolean; of: Plan } | null>(null);
   const [saving, setSaving] = useState(false);
   const [note, setNote] = useState("");
   const [busy, setBusy] = useState(false);
@@ -105,8 +106,10 @@ export function PlanDesk({
     setProblem(null);
     setBusy(true);
     try {
-      const { load } = await api<{ load: number }>(`/api/feeds/${feed.name}/trial`, { json: { document: plan } });
-      setTrial({ load, done: false, of: plan });
+      const asked = await api<{ load: number; against: number }>(`/api/feeds/${feed.name}/trial`, {
+        json: { document: plan },
+      });
+      setTrial({ ...asked, done: false, of: plan });
     } catch (error) {
       setProblem(problemOf(error));
     } finally {
@@ -248,6 +251,7 @@ export function PlanDesk({
           {trial.done ? (
             <TrialResult
               load={trial.load}
+              against={trial.against}
               feed={feed.name}
               delivery={delivery!}
               stale={trial.of !== plan}
@@ -320,7 +324,7 @@ export function PlanDesk({
           ) : stage === "Map" ? (
             <MapStage plan={plan} change={change} delivery={delivery} />
           ) : stage === "Cleanse" ? (
-            <StepList plan={plan} change={change} />
+            <StepList plan={plan} change={change} delivery={delivery} />
           ) : stage === "Check" ? (
             <>
               <FieldTable plan={plan} change={change} />

@@ -2,7 +2,8 @@
 
 import Link from "next/link";
 import { useEffect, useState } from "react";
-import { OUTCOMES } from "@/core/ledger.ts";
+import { useQuery } from "@tanstack/react-query";
+import { OUTCOMES, type Transition } from "@/core/ledger.ts";
 import type { Load } from "@/store/loads.ts";
 import { api, problemOf, type ApiProblem } from "./api.ts";
 import { Mark } from "./mark.tsx";
@@ -12,12 +13,15 @@ import { OUTCOME_CLASS, grouped, recordsHref } from "./words.ts";
 /** What a trial came to, in counts that lead to their records. */
 export function TrialResult({
   load: id,
+  against,
   feed,
   delivery,
   stale,
   onClose,
 }: {
   load: number;
+  /** A trial of the version in force on the same delivery. */
+  against: number;
   feed: string;
   delivery: { name: string };
   stale: boolean;
@@ -71,6 +75,7 @@ export function TrialResult({
       <p className={closed.length > 0 ? "held" : "faint"}>
         {closed.length > 0 ? `It would stop: ${closed.map((g) => g.message).join(" ")}` : "It would pass every gate."}
       </p>
+      <Changes load={id} against={against} />
       {fired.length > 0 && (
         <p className="flex flex-wrap gap-x-4">
           {fired.slice(0, 8).map((c) => (
@@ -82,5 +87,54 @@ export function TrialResult({
         </p>
       )}
     </div>
+  );
+}
+
+/** How many records end otherwise than by the version in force, from which outcome to which. */
+function Changes({ load, against }: { load: number; against: number }) {
+  const { data } = useQuery({
+    queryKey: ["against", load, against],
+    queryFn: () =>
+      api<{ transitions: Transition[]; records: [number, number] }>(`/api/loads/${load}/against/${against}`),
+  });
+  if (!data) return null;
+  const moved = data.transitions.filter((t) => t.from !== t.to);
+  const same = data.transitions.reduce((n, t) => n + (t.from === t.to ? t.count : 0), 0);
+  if (data.records[0] !== data.records[1]) {
+    return (
+      <p>
+        It reads {grouped(data.records[1])} records where the version in force reads {grouped(data.records[0])}, so they
+        can’t be laid beside each other.
+      </p>
+    );
+  }
+  if (moved.length === 0) {
+    return <p className="faint">Every record ends as it does by the version in force.</p>;
+  }
+  return (
+    <table className="ledger my-1 w-auto">
+      <caption className="text-left">
+        Against the version in force <b>{grouped(moved.reduce((n, t) => n + t.count, 0))}</b> records end otherwise,{" "}
+        {grouped(same)} as before:
+      </caption>
+      <tbody>
+        {moved.map((t) => (
+          <tr key={`${t.from} ${t.to}`}>
+            <td className={OUTCOME_CLASS[t.from]}>
+              <Mark outcome={t.from} /> {t.from}
+            </td>
+            <td className="faint">becomes</td>
+            <td className={OUTCOME_CLASS[t.to]}>
+              <Mark outcome={t.to} /> {t.to}
+            </td>
+            <td className="n">
+              <Link className="count" href={recordsHref(load, { outcome: t.to, was: t.from, against })}>
+                {grouped(t.count)}
+              </Link>
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }

@@ -1,6 +1,5 @@
 "use client";
 
-import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { cellText } from "@/core/bytes.ts";
 import { FormulaColumns } from "@/core/formula/columns.ts";
@@ -10,41 +9,22 @@ import { compilePlan } from "@/core/plan/compile.ts";
 import { ON_FAILURE, parsePlan, type OnFailure, type Plan, type RuleCheck } from "@/core/plan/schema.ts";
 import { siftRows } from "@/core/recheck.ts";
 import type { Sifted } from "@/core/sift.ts";
-import type { PartPreview } from "@/engine/preview.ts";
-import { api } from "./api.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
+import { useSample } from "./use-sample.ts";
 import { counted } from "./words.ts";
 
-/** The first records of the latest delivery after Cleanse and the contract's own checks, reckoned here. */
-function useSample(plan: Plan, delivery: number | null): Sifted | null {
-  const { data } = useQuery({
-    queryKey: ["preview", delivery, plan.read],
-    queryFn: () =>
-      api<{ parts: PartPreview[] }>(`/api/deliveries/${delivery}/preview`, {
-        json: { read: delivery === null ? {} : wanted(plan) },
-      }),
-    enabled: delivery !== null,
-  });
+/** The sample after Cleanse and the contract's own checks, reckoned here. */
+function useSifted(plan: Plan, delivery: number | null): Sifted | null {
+  const sample = useSample(plan, delivery);
   return useMemo(() => {
-    const part = data?.parts.find((p) => p.rows.length > 0);
-    if (!part) return null;
+    if (!sample) return null;
     try {
       // Its other formulas may be in the middle of being written.
-      const compiled = compilePlan(parsePlan({ ...plan, check: [] }));
-      return siftRows(
-        compiled,
-        part.columns,
-        part.rows.flatMap((r) => (r.cells ? [r.cells] : [])),
-      );
+      return siftRows(compilePlan(parsePlan({ ...plan, check: [] })), sample.columns, sample.rows);
     } catch {
       return null;
     }
-  }, [data, plan]);
-}
-
-/** The plan's way of reading, without what is to be found out. */
-function wanted(plan: Plan): Record<string, unknown> {
-  return Object.fromEntries(Object.entries(plan.read).filter(([, v]) => v !== "auto"));
+  }, [sample, plan]);
 }
 
 /** Checks by formula, each with its name, its policy and what it finds in the first records. */
@@ -57,7 +37,7 @@ export function RuleList({
   change: (plan: Plan) => void;
   delivery: { id: number } | null;
 }) {
-  const sample = useSample(plan, delivery?.id ?? null);
+  const sample = useSifted(plan, delivery?.id ?? null);
   const set = (i: number, rule: RuleCheck | null): void =>
     change({ ...plan, check: plan.check.flatMap((c, k) => (k === i ? (rule ? [rule] : []) : [c])) });
   const add = (): void => {

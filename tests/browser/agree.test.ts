@@ -201,3 +201,60 @@ describe("other ways in", () => {
     await page.waitForFunction(() => !document.body.innerText.includes("1 taken"));
   });
 });
+
+describe("a plan being changed", () => {
+  it("shows what a step does to the records, what a check finds, and which records would end otherwise", async () => {
+    const { db } = system;
+    await newFeed(db, "seeds", [
+      { name: "lot", type: "text", length: 12, required: true },
+      { name: "seeds", type: "integer" },
+      { name: "alive", type: "integer" },
+    ]);
+    await loadNow(db, "seeds", "lot,seeds,alive\na 1,10,9\nb 2,10,12\nTEST,5,5\nd 4,,\n");
+    const page = await web.open("/feeds/seeds/plan");
+    await press(page, "Cleanse");
+    await shows(page, "The first 4 records as they came");
+    await page.select('select[aria-label="Add a step"]', "case");
+    await shows(page, "after step 1");
+    await page.locator("::-p-xpath(//button[normalize-space(.)='alive'])").click();
+    await page.locator("::-p-xpath(//fieldset//label[contains(., 'lot')]/input)").click();
+    await shows(page, "3 cells changed by it");
+    expect(await page.$eval('td[title="was: a 1"]', (e) => e.textContent)).toBe("A 1");
+    await page.select('select[aria-label="Add a step"]', "leave-out");
+    await page.locator('[aria-label="Formula: Leave records out"]').click();
+    await page.keyboard.down("Control");
+    await page.keyboard.press("a");
+    await page.keyboard.up("Control");
+    await page.keyboard.type("lot == 'TEST'", { delay: 5 });
+    await shows(page, "1 left out");
+
+    await press(page, "Check");
+    await press(page, "Add a check");
+    await page.locator('[aria-label="Formula of check 1"]').click();
+    await page.keyboard.down("Control");
+    await page.keyboard.press("a");
+    await page.keyboard.up("Control");
+    await page.keyboard.type("alive <= sedds", { delay: 5 });
+    await shows(page, "There is no field sedds");
+    await page.keyboard.press("Backspace");
+    for (let i = 0; i < 4; i++) await page.keyboard.press("Backspace");
+    await page.keyboard.type("seeds ", { delay: 5 });
+    await shows(page, "1 fail");
+    await shows(page, "1 lack a field");
+
+    await press(page, "Try on the latest delivery");
+    await shows(page, "records end otherwise");
+    const table = await textOf(page, "table.w-auto");
+    expect(table.replace(/\s+/g, " ")).toContain("inserted becomes held 1");
+    expect(table.replace(/\s+/g, " ")).toContain("inserted becomes left out 1");
+    const href = await page.$eval('table.w-auto a[href*="was=inserted"][href*="outcome=held"]', (a) =>
+      a.getAttribute("href"),
+    );
+    await save(page, "a check by formula");
+    const records = await web.open(href!);
+    await shows(records, "that were inserted in trial");
+    await shows(records, "B 2");
+    const again = await loadNow(db, "seeds", "lot,seeds,alive\nx,1,2\ny,2,1\nTEST,1,1\n");
+    expect(again).toMatchObject({ inserted: 1, held: 1, leftOut: 1 });
+  });
+});

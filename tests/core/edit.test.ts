@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { namesIn, renameInFormula } from "@/core/formula/names.ts";
 import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
+import { BYTE, heldByte, transitions } from "@/core/ledger.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 
 const plan = parsePlan({
@@ -61,5 +62,24 @@ describe("a field", () => {
     expect(without.cleanse[2]!["from"]).toEqual(["b"]);
     expect(without.check).toEqual([]);
     expect(without.load.key).toEqual([]);
+  });
+});
+
+describe("what became of records in two ledgers", () => {
+  it("is counted from outcome to outcome", () => {
+    const bytes = (...outcomes: number[]): Uint8Array => Uint8Array.from(outcomes);
+    const { inserted, unchanged, leftOut } = BYTE;
+    expect(
+      transitions(
+        bytes(inserted, inserted, heldByte("read"), heldByte("check"), unchanged),
+        bytes(inserted, heldByte("check"), heldByte("read"), inserted, leftOut),
+      ),
+    ).toEqual([
+      { from: "inserted", to: "inserted", count: 1 },
+      { from: "inserted", to: "held", count: 1 },
+      { from: "unchanged", to: "left out", count: 1 },
+      { from: "held", to: "inserted", count: 1 },
+      { from: "held", to: "held", count: 1 },
+    ]);
   });
 });

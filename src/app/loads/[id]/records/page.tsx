@@ -55,6 +55,7 @@ export default async function RecordsPage({
 function describe(filter: RecordFilter, compiled: ReturnType<typeof compilePlan>): string {
   const parts: string[] = [];
   if (filter.outcome) parts.push(filter.outcome);
+  if (filter.was) parts.push(`that were ${filter.was} in trial ${filter.against}`);
   if (filter.at) parts.push(`kept back at ${filter.at}`);
   if (filter.left) parts.push(`that left ${filter.left}`);
   if (filter.check) parts.push(`with the problem “${faultTitle(filter.check, compiled.fields)}”`);

@@ -4,10 +4,10 @@ import type { ReadSettings } from "@/core/read/format.ts";
 import { readSettingsSchema } from "@/core/read/settings.ts";
 import { previewDelivery } from "@/engine/preview.ts";
 
-const input = z.object({ read: readSettingsSchema.default({}) });
+const input = z.object({ read: readSettingsSchema.default({}), most: z.int().min(1).max(2000).optional() });
 
 /** What the delivery's files are, each guess with its evidence, and their first records. */
 export const POST = route<{ id: string }>(async (request, { id }) => {
-  const { read } = input.parse(await body(request));
-  return { parts: await previewDelivery(db(), wholeNumber(id, "The delivery"), read as ReadSettings) };
+  const { read, most } = input.parse(await body(request));
+  return { parts: await previewDelivery(db(), wholeNumber(id, "The delivery"), read as ReadSettings, most) };
 });

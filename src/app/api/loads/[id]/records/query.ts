@@ -10,6 +10,8 @@ export const recordQuery = z.object({
   check: z.string().max(200).optional(),
   field: z.string().max(63).optional(),
   is: z.enum(["filled", "empty", "valid", "faulty", "changed"]).optional(),
+  against: z.coerce.number().int().min(1).optional(),
+  was: z.enum(OUTCOMES).optional(),
   step: z.coerce.number().int().min(0).max(500).optional(),
   from: z.coerce.number().int().min(0).default(0),
   limit: z.coerce.number().int().min(1).max(500).default(100),
