@@ -167,6 +167,24 @@ export async function targetChanges(db: Queryable, plan: Plan, table = tableOf(p
   });
 }
 
+/** Different values of a column that are given at once. */
+const MOST_VALUES = 20_000;
+
+/** The different values of a column of the target, the most frequent first; none where it has no such column. */
+export async function targetValues(
+  db: Queryable,
+  plan: Plan,
+  column: string,
+): Promise<{ values: { value: string; count: number }[]; all: boolean }> {
+  const columns = await targetColumns(db, tableOf(plan));
+  if (!columns.some((c) => c.name === column)) return { values: [], all: true };
+  const { rows } = await db.query<{ value: string; count: number }>(
+    `select ${ident(column)}::text as value, count(*)::int as count from ${tableOf(plan)}
+     where ${ident(column)} is not null group by 1 order by 2 desc, 1 limit ${MOST_VALUES + 1}`,
+  );
+  return { values: rows.slice(0, MOST_VALUES), all: rows.length <= MOST_VALUES };
+}
+
 async function primaryKey(db: Queryable, table: string): Promise<string[]> {
   const { rows } = await db.query<{ name: string }>(
     `select a.attname as name from pg_index i join pg_attribute a on a.attrelid = i.indrelid and a.attnum = any(i.indkey)

@@ -7,6 +7,7 @@ import { parsePlan, type Plan, type Step } from "@/core/plan/schema.ts";
 import { siftRows } from "@/core/recheck.ts";
 import { VERDICT, cleansedValues } from "@/core/sift.ts";
 import { OptionsForm } from "./options-form.tsx";
+import { Spellings } from "./spellings.tsx";
 import { useSample, type Sample } from "./use-sample.ts";
 import { counted, grouped } from "./words.ts";
 
@@ -76,7 +77,7 @@ export function StepList({
               <div className="flex items-baseline gap-3">
                 <button
                   type="button"
-                  className="faint w-5 cursor-pointer text-right"
+                  className="faint w-5 shrink-0 cursor-pointer text-right"
                   aria-label={`Show the records after step ${i + 1}`}
                   aria-current={at === i + 1 ? "step" : undefined}
                   onClick={() => setChosen(i + 1)}
@@ -316,6 +317,7 @@ function StepEditor({ plan, step, set }: { plan: Plan; step: Step; set: (step: S
         </fieldset>
       )}
       <OptionsForm part={part} step={step} plan={plan} set={set} />
+      {step.do === "value-map" && <Spellings plan={plan} step={step} set={set} />}
     </div>
   );
 }

@@ -258,3 +258,41 @@ describe("a plan being changed", () => {
     expect(again).toMatchObject({ inserted: 1, held: 1, leftOut: 1 });
   });
 });
+
+describe("spellings of one value", () => {
+  it("are listed beneath the proposed one with their counts, and decided by keys", async () => {
+    const { db } = system;
+    await newFeed(db, "sites", [{ name: "site", type: "text" }]);
+    const lines = [
+      ...Array<string>(30).fill("Outer Skerry"),
+      "outer skerry",
+      "Outer Skery",
+      "Skerry (Outer)",
+      "Mill Creek",
+    ];
+    await loadNow(db, "sites", `site\n${lines.join("\n")}\n`);
+    const page = await web.open("/feeds/sites/plan");
+    await press(page, "Cleanse");
+    await page.waitForSelector('select[aria-label="Add a step"]');
+    await page.select('select[aria-label="Add a step"]', "value-map");
+    await press(page, "Find spellings of one value in site");
+    await shows(page, "3 spellings of 1 value");
+    await page.focus('tr[aria-label="Outer Skery, likely Outer Skerry"]');
+    await page.keyboard.press("Enter");
+    await shows(page, "2 spellings of 1 value");
+    await page.focus('tr[aria-label="Skerry (Outer), likely Outer Skerry"]');
+    await page.keyboard.press("Backspace");
+    await shows(page, "1 spelling of 1 value");
+    await press(page, "all 1");
+    await shows(page, "No spellings are left");
+    await save(page, "one spelling");
+    const step = (await planInForce(db, "sites")).document.cleanse[0]!;
+    expect(step["to"]).toMatchObject({ "Outer Skerry": ["Outer Skery", "outer skerry"] });
+    const load = await loadNow(db, "sites", "site\nouter  SKERRY\nOuter Skery\n");
+    expect((await rows(db, "sites", "_load desc")).slice(0, 2).map((r) => r["site"])).toEqual([
+      "Outer Skerry",
+      "Outer Skerry",
+    ]);
+    expect(load.report!.steps[0]!.changed).toBe(2);
+  });
+});

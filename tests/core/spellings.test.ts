@@ -1,0 +1,76 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { findSpellings, similarity, spellingKey } from "@/core/cleanse/spellings.ts";
+
+const counted = (values: Record<string, number>): { value: string; count: number }[] =>
+  Object.entries(values).map(([value, count]) => ({ value, count }));
+
+const groups = (values: Record<string, number>): Record<string, string[]> =>
+  Object.fromEntries(findSpellings(counted(values)).map((g) => [g.proposed.value, g.variants.map((v) => v.value)]));
+
+describe("spellings of one value", () => {
+  it("differ in case, accents, marks and order, or by a slip of the pen", () => {
+    expect(
+      groups({
+        "Outer Skerry": 40,
+        "outer  skerry": 3,
+        "Skerry, Outer": 2,
+        "Outer Skery": 1,
+        "Outter Skerry": 1,
+        "Mill Creek": 30,
+        "Mill Creak": 2,
+        "Zoë Penhale": 9,
+        "Zoe Penhale": 4,
+      }),
+    ).toEqual({
+      "Outer Skerry": ["outer  skerry", "Skerry, Outer", "Outer Skery", "Outter Skerry"],
+      "Mill Creek": ["Mill Creak"],
+      "Zoë Penhale": ["Zoe Penhale"],
+    });
+  });
+
+  it("are not two values that are both frequent, nor codes with other digits, nor short words", () => {
+    expect(groups({ "Marsh North": 40, "Marsh Norte": 30 })).toEqual({});
+    expect(groups({ "Quadrat A-17": 40, "Quadrat A-18": 1 })).toEqual({});
+    expect(groups({ fern: 40, fen: 1 })).toEqual({});
+  });
+
+  it("do not chain: each is near the proposed spelling itself", () => {
+    const found = groups({ aaaaaaaaaa: 900, aaaaaaaaab: 200, aaaaaaaabb: 60, aaaaaaabbb: 20, aaaaaabbbb: 5 });
+    for (const [proposed, variants] of Object.entries(found)) {
+      for (const v of variants) expect(similarity(proposed, v)).toBeGreaterThanOrEqual(0.84);
+    }
+  });
+
+  it("lose no value and put each in one group", () => {
+    fc.assert(
+      fc.property(
+        fc.uniqueArray(fc.record({ value: fc.string({ maxLength: 12 }), count: fc.integer({ min: 1, max: 99 }) }), {
+          selector: (v) => v.value,
+          maxLength: 40,
+        }),
+        (values) => {
+          const found = findSpellings(values).flatMap((g) => [g.proposed.value, ...g.variants.map((v) => v.value)]);
+          expect(new Set(found).size).toBe(found.length);
+          for (const g of findSpellings(values)) {
+            for (const v of g.variants) {
+              if (v.likeness === 1) expect(spellingKey(v.value)).toBe(spellingKey(g.proposed.value));
+            }
+          }
+        },
+      ),
+    );
+  });
+
+  it("are found among ten thousand values within seconds", () => {
+    const parts = ["alder", "birk", "corrie", "dun", "esk", "fell", "garth", "holm", "inch", "keld"];
+    const word = (n: number): string => `${parts[n % 10]}${parts[Math.floor(n / 10) % 10]}`;
+    const values = Array.from({ length: 10_000 }, (_, i) => ({
+      value: `${word(i)} ${word(Math.floor(i / 100))}`,
+      count: 100,
+    }));
+    const found = findSpellings([...values, { value: "Keldhhollm Alderbirk", count: 3 }]);
+    const group = found.find((g) => g.variants.some((v) => v.value === "Keldhhollm Alderbirk"));
+    expect(spellingKey(group!.proposed.value)).toBe("alderbirk keldholm");
+  });
+});
