@@ -40,6 +40,7 @@ for (const [name, path, theme = "paper", text = ""] of VIEWS) {
   process.stdout.write(`docs/screenshots/${name}.png\n`);
 }
 await newFeed();
+await planStages();
 await browser.close();
 
 /** The way from a file to a contract: a feed without a plan, begun with one of the demo's files. */
@@ -68,5 +69,51 @@ async function newFeed() {
   await page.waitForFunction(() => /what speaks for it/.test(document.body.innerText));
   await page.screenshot({ path: join(out, "proposal.png") });
   process.stdout.write("docs/screenshots/proposal.png\n");
+  await page.close();
+}
+
+/** The stages of a plan while it is being changed; nothing is saved. */
+async function planStages() {
+  const page = await browser.newPage();
+  await page.evaluateOnNewDocument(() => localStorage.setItem("theme", "paper"));
+  page.on("dialog", (dialog) => dialog.accept());
+  await page.goto(`${address}/feeds/accessions/plan`, { waitUntil: "networkidle0" });
+  const press = (text) =>
+    page.evaluate((t) => [...document.querySelectorAll("button")].find((b) => b.innerText.includes(t)).click(), text);
+  const shows = (text) => page.waitForFunction((t) => document.body.innerText.includes(t), { timeout: 30_000 }, text);
+  const shot = async (name) => {
+    await new Promise((resolve) => setTimeout(resolve, 400));
+    await page.screenshot({ path: join(out, `${name}.png`) });
+    process.stdout.write(`docs/screenshots/${name}.png\n`);
+  };
+  await press("Map\n");
+  await page.waitForSelector('select[aria-label="Column of accession"]');
+  await shot("map");
+  await press("Cleanse\n");
+  await shows("The first");
+  await page.click('button[aria-label="Show the records after step 3"]');
+  await page.click("section[aria-label=Records] input[type=checkbox]");
+  await shot("cleanse");
+  await press("Check\n");
+  await press("Add a check");
+  await shows("Of the first");
+  await page.click('[aria-label="Formula of check 1"]');
+  await page.keyboard.down("Control");
+  await page.keyboard.press("a");
+  await page.keyboard.up("Control");
+  await page.keyboard.type("altitude_m < 900 || country in ['NO', 'ES', 'PT'] || round(quantity_g, 1) > 40.0");
+  await page.keyboard.press("Escape");
+  await shows("fail");
+  await page.evaluate(() =>
+    document.querySelector("[aria-label='Checks by formula']").scrollIntoView({ block: "center" }),
+  );
+  await shot("check");
+  await press("Undo");
+  await press("Load\n");
+  await press("Take a table that is there");
+  await page.waitForSelector('select[aria-label="Table"]');
+  await page.select('select[aria-label="Table"]', "vault.packet");
+  await shows("stays with the database");
+  await shot("target");
   await page.close();
 }

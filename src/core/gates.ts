@@ -17,6 +17,8 @@ export interface GateInput {
   /** Problems by the key of the check. */
   readonly problems: ReadonlyMap<string, number>;
   readonly drift: readonly Drift[];
+  /** By field: cells that are filled, of how many. */
+  readonly filled: readonly { readonly name: string; readonly filled: number; readonly of: number }[];
 }
 
 /** Kinds of drift that can stop a load by what was found, and what is so where nothing was. */
@@ -51,6 +53,31 @@ export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
             : `No record was read: ${listed(input.files.map((f) => `${f.name} ${f.columns.length === 0 ? "is empty" : "has only its header line"}`))}.`,
         );
         break;
+      case "number of records": {
+        const { least, most } = gate;
+        const between =
+          least === undefined
+            ? `at most ${grouped(most ?? 0)}`
+            : most === undefined
+              ? `at least ${grouped(least)}`
+              : `between ${grouped(least)} and ${grouped(most)}`;
+        judge(
+          gate.limit,
+          input.read >= (least ?? 0) && input.read <= (most ?? Infinity),
+          `${counted(input.read, "record")} read; there should be ${least === undefined && most === undefined ? "any number" : between}.`,
+        );
+        break;
+      }
+      case "empty share": {
+        const found = input.filled.find((f) => f.name === gate.field);
+        const share = !found || found.of === 0 ? 0 : 1 - found.filled / found.of;
+        judge(
+          `${gate.limit} of ${gate.field}`,
+          share <= gate.over,
+          `${gate.field} is empty in ${percent(share)}; the limit is ${percent(gate.over)}.`,
+        );
+        break;
+      }
       case "required column missing": {
         const required = new Set(compiled.fields.filter((f) => f.required).map((f) => f.name));
         const lacking = input.files.flatMap((f) => {

@@ -97,6 +97,7 @@ export function makeReport(input: ReportInput): LoadReport {
     before: input.before ?? [],
     codes: input.codes ?? [],
   });
+  const filled = compiled.fields.map((f, i) => ({ name: f.name, filled: tally.filled[i]!, of: readable }));
   const surprises = balance.outcomes.held - (input.heldAsFiles ?? 0);
   return {
     format: REPORT_FORMAT,
@@ -125,7 +126,7 @@ export function makeReport(input: ReportInput): LoadReport {
     }),
     checks,
     steps: compiled.steps.map((s, i) => ({ words: s.words, changed: tally.steps[i]! })),
-    gates: judgeGates(compiled, { read: balance.read, held: surprises, files, problems, drift }),
+    gates: judgeGates(compiled, { read: balance.read, held: surprises, files, problems, drift, filled }),
     drift,
     files,
     ...(input.codes && input.codes.length > 0 ? { codes: input.codes } : {}),

@@ -663,7 +663,7 @@ class LoadRun {
          returning _record as record, xmax = 0 as fresh)
        insert into upserted select * from u`,
     );
-    await this.writeUpserts(balance, true);
+    await this.timed("ledger of the upsert", () => this.writeUpserts(balance, true));
   }
 
   /**
@@ -725,35 +725,36 @@ class LoadRun {
     );
     let batch = Buffer.alloc(0);
     let at = 0;
-    const next = async (): Promise<{ record: number; fresh: boolean } | undefined> => {
-      if (at === batch.length) {
-        const { rows } = await client.query<{ packed: Buffer<ArrayBuffer> }>("fetch 1 from upserted_records");
-        if (!rows[0]) return undefined;
-        batch = rows[0].packed;
-        at = 0;
-      }
-      const packed = batch.readUInt32BE(at);
-      return { record: packed >>> 1, fresh: (packed & 1) === 1 };
+    const fetch = async (): Promise<void> => {
+      const { rows } = await client.query<{ packed: Buffer<ArrayBuffer> }>("fetch 1 from upserted_records");
+      batch = rows[0]?.packed ?? Buffer.alloc(0);
+      at = 0;
     };
-    let row = await next();
+    await fetch();
     balance.outcomes.inserted = 0;
     for await (const block of ledgerBlocks(client, id)) {
-      for (let r = 0; r < block.outcomes.length; r++) {
-        if (block.outcomes[r] !== BYTE.inserted) continue;
-        if (row?.record === block.firstRecord + r) {
-          block.outcomes[r] = row.fresh ? BYTE.inserted : BYTE.updated;
-          balance.outcomes[row.fresh ? "inserted" : "updated"]++;
-          at += 4;
-          row = await next();
-        } else {
-          block.outcomes[r] = BYTE.unchanged;
+      const { outcomes, firstRecord } = block;
+      for (let r = 0; r < outcomes.length; r++) {
+        if (outcomes[r] !== BYTE.inserted) continue;
+        if (at === batch.length && at > 0) await fetch();
+        const packed = at < batch.length ? batch.readUInt32BE(at) : 0;
+        if (at === batch.length || packed >>> 1 !== firstRecord + r) {
+          outcomes[r] = BYTE.unchanged;
           balance.outcomes.unchanged++;
+          continue;
         }
+        const fresh = (packed & 1) === 1;
+        outcomes[r] = fresh ? BYTE.inserted : BYTE.updated;
+        balance.outcomes[fresh ? "inserted" : "updated"]++;
+        at += 4;
       }
       await this.patchBlock(block, client);
     }
+    if (at === batch.length && at > 0) await fetch();
     await client.query("close upserted_records");
-    if (row) throw new Error(`record ${row.record} was written and the ledger does not have it`);
+    if (at < batch.length) {
+      throw new Error(`record ${batch.readUInt32BE(at) >>> 1} was written and the ledger does not have it`);
+    }
   }
 
   /** Moves held records from staging into the quarantine, with the problems that were found late. */

@@ -114,8 +114,90 @@ export function LoadStage({ plan, change }: StageProps) {
             {limit}
           </label>
         ))}
+        <CountGate plan={plan} setGate={setGate} />
+        <EmptyGates plan={plan} change={change} />
       </div>
       <TargetPanel plan={plan} change={change} />
     </div>
+  );
+}
+
+/** That a load has about as many records as it should. */
+function CountGate({ plan, setGate }: { plan: Plan; setGate: (limit: Gate["limit"], gate: Gate | null) => void }) {
+  const gate = plan.gates.find(
+    (g): g is Extract<Gate, { limit: "number of records" }> => g.limit === "number of records",
+  );
+  const set = (side: "least" | "most", text: string): void => {
+    const next = { ...gate, limit: "number of records" as const };
+    if (text === "") delete next[side];
+    else next[side] = Math.max(0, Math.floor(Number(text)));
+    setGate("number of records", next.least === undefined && next.most === undefined ? null : next);
+  };
+  return (
+    <div className="flex items-center gap-2 py-0.5 whitespace-nowrap">
+      number of records from
+      {(["least", "most"] as const).map((side) => (
+        <span key={side} className="contents">
+          {side === "most" && "to"}
+          <input
+            type="number"
+            min={0}
+            className="input input-xs max-w-24 text-right"
+            aria-label={side === "least" ? "Least number of records" : "Greatest number of records"}
+            placeholder="any"
+            value={gate?.[side] ?? ""}
+            onChange={(e) => set(side, e.target.value)}
+          />
+        </span>
+      ))}
+    </div>
+  );
+}
+
+/** Fields of which no more than a share may be empty. */
+function EmptyGates({ plan, change }: StageProps) {
+  const rest = plan.gates.filter((g) => g.limit !== "empty share");
+  const gates = plan.gates.filter((g): g is Extract<Gate, { limit: "empty share" }> => g.limit === "empty share");
+  const set = (next: typeof gates): void => change({ ...plan, gates: [...rest, ...next] });
+  return (
+    <>
+      {gates.map((g, i) => (
+        <div key={g.field} className="flex items-center gap-2 py-0.5 whitespace-nowrap">
+          <b>{g.field}</b> empty in more than
+          <input
+            type="number"
+            min={0}
+            max={100}
+            className="input input-xs max-w-20 text-right"
+            aria-label={`Empty share of ${g.field} in per cent`}
+            value={Math.round(g.over * 1000) / 10}
+            onChange={(e) =>
+              set(
+                gates.map((x, k) =>
+                  k === i ? { ...x, over: Math.min(1, Math.max(0, Number(e.target.value) / 100)) } : x,
+                ),
+              )
+            }
+          />
+          %
+          <button type="button" className="plain held" onClick={() => set(gates.filter((_, k) => k !== i))}>
+            take out
+          </button>
+        </div>
+      ))}
+      <select
+        className="select select-xs mt-1 max-w-56"
+        aria-label="Add a limit on empty cells of a field"
+        value=""
+        onChange={(e) => e.target.value && set([...gates, { limit: "empty share", field: e.target.value, over: 0.1 }])}
+      >
+        <option value="">add: a field that must not be empty too often</option>
+        {plan.contract.fields
+          .filter((f) => !gates.some((g) => g.field === f.name))
+          .map((f) => (
+            <option key={f.name}>{f.name}</option>
+          ))}
+      </select>
+    </>
   );
 }

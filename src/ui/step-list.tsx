@@ -1,6 +1,7 @@
 "use client";
 
 import { useMemo, useState } from "react";
+import { Heap, cellText, emptyCells } from "@/core/bytes.ts";
 import { STEPS, STEP_IDS, stepPart, type StepId } from "@/core/cleanse/index.ts";
 import { compilePlan } from "@/core/plan/compile.ts";
 import { parsePlan, type Plan, type Step } from "@/core/plan/schema.ts";
@@ -317,7 +318,47 @@ function StepEditor({ plan, step, set }: { plan: Plan; step: Step; set: (step: S
         </fieldset>
       )}
       <OptionsForm part={part} step={step} plan={plan} set={set} />
+      {!part.record && <TryStep key={JSON.stringify(step)} step={step} />}
       {step.do === "value-map" && <Spellings plan={plan} step={step} set={set} />}
     </div>
+  );
+}
+
+/** What the step makes of a value that is typed in. */
+function TryStep({ step }: { step: Step }) {
+  const [open, setOpen] = useState(false);
+  const [text, setText] = useState("");
+  if (!open) {
+    return (
+      <button type="button" className="faint cursor-pointer text-xs underline" onClick={() => setOpen(true)}>
+        try it
+      </button>
+    );
+  }
+  let result: string;
+  try {
+    const { do: _, in: __, ...options } = step;
+    const heap = new Heap(new Uint8Array(64), 0);
+    const cells = emptyCells(1);
+    cells.start[0] = heap.append(text);
+    cells.end[0] = heap.length;
+    stepPart(step.do).apply(options)(heap, cells, 1, new Uint8Array(1));
+    result = cellText(heap, cells, 0);
+  } catch (error) {
+    result = (error as Error).message;
+  }
+  return (
+    <p className="mt-1 flex items-center gap-2 text-sm">
+      <input
+        autoFocus
+        className="input input-xs max-w-40 font-mono"
+        aria-label="A value to try the step on"
+        placeholder="a value"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+      />
+      becomes{" "}
+      <span className={result === text ? "raw" : "raw changed font-semibold"}>{result === "" ? "empty" : result}</span>
+    </p>
   );
 }

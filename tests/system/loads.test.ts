@@ -165,6 +165,31 @@ describe("gates", () => {
     await expect(dropLoad(db, load.id, "late")).rejects.toMatchObject({ code: "wrong-state" });
   });
 
+  it("stop a load with too few records, or a field that is empty too often", async () => {
+    const { db } = system;
+    const gates = [
+      { limit: "number of records", least: 3 },
+      { limit: "empty share", field: "b", over: 0.5 },
+    ];
+    await newFeed(
+      db,
+      "measured",
+      ["a", "b"].map((name) => ({ name, type: "text" })),
+      {},
+      { gates },
+    );
+    const few = await loadNow(db, "measured", "a,b\n1,x\n2,y\n");
+    expect(few.state).toBe("stopped");
+    expect(few.report!.gates.map((g) => [g.gate, g.passed, g.message])).toEqual([
+      ["number of records", false, "2 records read; there should be at least 3."],
+      ["empty share of b", true, "b is empty in 0 %; the limit is 50 %."],
+    ]);
+    const empty = await loadNow(db, "measured", "a,b\n1,\n2,\n3,z\n");
+    expect(empty.state).toBe("stopped");
+    expect(empty.report!.gates[1]!.message).toBe("b is empty in 66.7 %; the limit is 50 %.");
+    expect((await loadNow(db, "measured", "a,b\n1,x\n2,\n3,z\n")).state).toBe("loaded");
+  });
+
   it("a load that was cancelled has written nothing", async () => {
     const { db } = system;
     await newFeed(db, "gone", [{ name: "a", type: "text" }]);

@@ -26,6 +26,9 @@ export function usedIn(plan: Plan, name: string): Use[] {
     } else if (c.in?.includes(name) || namesIn(c.that).includes(name)) uses.push({ stage: "Check", says: c.name });
   }
   if (plan.load.key.includes(name)) uses.push({ stage: "Load", says: "the key" });
+  if (plan.gates.some((g) => g.limit === "empty share" && g.field === name)) {
+    uses.push({ stage: "Load", says: "the gate on its empty share" });
+  }
   uses.push({ stage: "Load", says: `${plan.load.schema ?? "target"}.${plan.load.target}.${name}` });
   return uses;
 }
@@ -58,6 +61,7 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
         : { ...c, that: renameInFormula(c.that, from, to), ...(c.in ? { in: follow(c.in) } : {}) },
     ),
     load: { ...plan.load, key: follow(plan.load.key) },
+    gates: plan.gates.map((g) => (g.limit === "empty share" && g.field === from ? { ...g, field: to } : g)),
   };
 }
 
@@ -95,5 +99,6 @@ export function removeField(plan: Plan, name: string): Plan {
     cleanse,
     check,
     load: { ...plan.load, key: plan.load.key.filter((n) => n !== name) },
+    gates: plan.gates.filter((g) => g.limit !== "empty share" || g.field !== name),
   };
 }

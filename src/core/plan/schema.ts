@@ -97,6 +97,16 @@ const gate = z.discriminatedUnion("limit", [
   z.strictObject({ limit: z.literal("held share"), over: z.number().min(0).max(1) }),
   z.strictObject({ limit: z.literal("nothing read") }),
   z.strictObject({ limit: z.literal("required column missing") }),
+  z.strictObject({
+    limit: z.literal("number of records"),
+    least: z.int().min(0).optional().describe("Fewer records than this stop the load"),
+    most: z.int().min(0).optional().describe("More records than this stop the load"),
+  }),
+  z.strictObject({
+    limit: z.literal("empty share"),
+    field: name.describe("The field that is looked at"),
+    over: z.number().min(0).max(1).describe("A greater share of empty cells stops the load"),
+  }),
 ]);
 export type Gate = z.infer<typeof gate>;
 
@@ -231,6 +241,7 @@ export const planSchema = z
       }
     });
     known(plan.load.key, ["load", "key"]);
+    plan.gates.forEach((g, i) => g.limit === "empty share" && known([g.field], ["gates", i, "field"]));
     if (plan.load.mode === "replace" && plan.load.schema !== undefined) {
       context.addIssue({
         code: "custom",
