@@ -103,7 +103,7 @@ async function planStages() {
   await page.keyboard.up("Control");
   await page.keyboard.type("altitude_m < 900 || country in ['NO', 'ES', 'PT'] || round(quantity_g, 1) > 40.0");
   await page.keyboard.press("Escape");
-  await shows("fail");
+  await page.waitForFunction(() => /\d+ pass/.test(document.body.innerText));
   await page.evaluate(() =>
     document.querySelector("[aria-label='Checks by formula']").scrollIntoView({ block: "center" }),
   );

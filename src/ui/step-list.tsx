@@ -211,6 +211,9 @@ function Records({
     .map((_, r) => r)
     .filter((r) => !only || stood.leftOut[r] || changes[r]!.some((c) => c))
     .slice(0, 100);
+  // What the step changes stands first, so that it is seen.
+  const touched = plan.contract.fields.map((_, f) => changes.some((row) => row[f]));
+  const order = plan.contract.fields.map((_, f) => f).sort((a, b) => Number(touched[b]) - Number(touched[a]) || a - b);
   const changed = changes.reduce((n, row) => n + row.filter((c) => c).length, 0);
   return (
     <section aria-label="Records" className="min-w-0">
@@ -238,9 +241,9 @@ function Records({
           <thead className="sticky top-0 bg-[var(--paper)]">
             <tr>
               <th className="n">line</th>
-              {plan.contract.fields.map((f) => (
-                <th key={f.name} className="text-left">
-                  {f.name}
+              {order.map((i) => (
+                <th key={i} className={touched[i] ? "changed text-left" : "text-left"}>
+                  {plan.contract.fields[i]!.name}
                 </th>
               ))}
             </tr>
@@ -249,9 +252,9 @@ function Records({
             {shown.map((r) => (
               <tr key={r} className={stood.leftOut[r] ? "line-through opacity-60" : ""}>
                 <td className="n faint">{grouped(sample.lines[r]!)}</td>
-                {plan.contract.fields.map((f, i) => (
+                {order.map((i) => (
                   <td
-                    key={f.name}
+                    key={i}
                     className={`max-w-48 truncate ${changes[r]![i] ? "bg-[var(--shade)] font-semibold changed" : ""}`}
                     title={changes[r]![i] ? `was: ${stood.before[r]![i] || "empty"}` : stood.values[r]![i]}
                   >

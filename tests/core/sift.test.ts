@@ -243,16 +243,46 @@ const planArb = fc
         { do: "case", in: "*", to: "upper" },
         { do: "replace", in: "*", find: "a", with: "bb" },
         { do: "empty-words", in: "*", words: ["b"] },
+        { do: "number", in: "*", decimal: "," },
+        { do: "fill", in: ["f0"], with: "1" },
+        { do: "split", in: ["f0"], from: "f0", by: "." },
+        { do: "keep", in: "*", what: "digits" },
+        { do: "accents", in: "*" },
+        { do: "derive", in: ["f0"], by: "it" },
       ),
-      { maxLength: 3 },
+      { maxLength: 4 },
     ),
+    rules: fc.array(fc.tuple(fc.nat(3), fc.constantFrom("hold", "note", "stop"), fc.boolean()), { maxLength: 3 }),
+    out: fc.boolean(),
   })
-  .map(({ fields, steps }) =>
+  .map(({ fields, steps, rules, out }) =>
     planOf(
       fields.map(([f, required, unique, on_failure], i) => ({ ...f, name: `f${i}`, required, unique, on_failure })),
-      { cleanse: steps, read: { as: "delimited", delimiter: "," } },
+      {
+        cleanse: [...steps, ...(out ? [{ do: "leave-out", in: "*", when: formulaOf(fields[0]![0].type, "f0") }] : [])],
+        check: rules.map(([f, on_failure, cell], i) => {
+          const n = f % fields.length;
+          const that = formulaOf(fields[n]![0].type, cell ? "it" : `f${n}`);
+          return { name: `rule ${i}`, that, on_failure, ...(cell ? { in: [`f${n}`] } : {}) };
+        }),
+        read: { as: "delimited", delimiter: "," },
+      },
     ),
   );
+
+/** A formula over a field of a type: some values hold, some do not, and some have none. */
+function formulaOf(type: string, name: string): string {
+  const formulas: Record<string, string> = {
+    text: `size(${name}) > 1 && number(${name}) > 0.0`,
+    integer: `${name} % ${name} == 0 && ${name} * ${name} > 3`,
+    decimal: `${name} == null || ${name} * 2.0 > 1.0`,
+    date: `year(${name}) > 2000`,
+    boolean: `!${name}`,
+    code: `${name} in ['a', '1']`,
+    timestamp: `${name} < timestamp('2026-01-01T00:00:00Z')`,
+  };
+  return formulas[type]!;
+}
 
 describe("properties of a load", () => {
   it("closes the balance and loses no record, for random plans and random bytes", async () => {

@@ -38,6 +38,7 @@ export async function siftAll(
   const records: Sifting["records"] = [];
   const facts: FileFacts[] = [];
   const unreadable = new Set<number>();
+  const leftOut = new Set<number>();
   for (const [i, { name, bytes }] of files.entries()) {
     const source = {
       name,
@@ -57,6 +58,7 @@ export async function siftAll(
       mergeTally(tally, sifted.tally);
       for (let r = 0; r < sifted.block.count; r++) {
         if (sifted.verdict[r] === VERDICT.unreadable) unreadable.add(records.length);
+        if (sifted.verdict[r] === VERDICT.leftOut) leftOut.add(records.length);
         records.push({
           line: sifted.block.origin.line[r]!,
           file: i,
@@ -79,7 +81,7 @@ export async function siftAll(
     }
   }
   const bytes = Uint8Array.from(records, (r, i) =>
-    unreadable.has(i) ? heldByte("read") : r.held ? heldByte("check") : BYTE.inserted,
+    unreadable.has(i) ? heldByte("read") : leftOut.has(i) ? BYTE.leftOut : r.held ? heldByte("check") : BYTE.inserted,
   );
   const balance = emptyBalance();
   addToBalance(balance, bytes);

@@ -52,12 +52,13 @@ TEST-1,28.02.2026,,50,45,
 c,28.02.2026,,45,,0.5
 d,31.02.2026,,50,50,
 e,,,0,0,
+f,28.02.2026,,many,9223372036854775807,x
 `,
     );
     expect(load.report!.balance).toMatchObject({
-      read: 6,
-      outcomes: { inserted: 3, held: 2, "left out": 1 },
-      heldAt: { check: 2 },
+      read: 7,
+      outcomes: { inserted: 3, held: 3, "left out": 1 },
+      heldAt: { check: 3 },
     });
     expect(await rows(db, "trials")).toMatchObject([
       { id: "a", due: "2026-03-21", share: "0.900" },

@@ -57,8 +57,10 @@ function plainNumber(bytes: Uint8Array, s: number, e: number): number | null {
   return bytes[s] === 45 ? -n : n;
 }
 
+/** A number of many digits, exactly; null for what is none, of which the record has been told already. */
 function numberOf(text: string, whole: boolean): Cell {
   const n = Number(text);
+  if (Number.isNaN(n) || (whole && !/^[+-]?\d+$/.test(text))) return null;
   return whole && !Number.isSafeInteger(n) ? BigInt(text.replace(/^\+/, "")) : n;
 }
 
