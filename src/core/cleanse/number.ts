@@ -11,6 +11,8 @@ const GROUPS = /[\s\u00a0\u202f\u2009'’٬.,_](?=\d)/g;
 /** Minus signs, and brackets that mean the same in accounts. */
 const MINUS = /^[-\u2212\u2013]|[-\u2212\u2013]$|^\(.*\)$/u;
 const CURRENCY = /[\p{Sc}]|\b(?:EUR|USD|GBP|CHF|NOK|SEK|DKK|ISK|JPY)\b/gu;
+/** Marks that only say in which direction a line runs. */
+const DIRECTIONS = /[\u200e\u200f\u061c]/g;
 /** The first of each of Unicode's runs of decimal digits that numbers are written in. */
 const ZEROS = [0x660, 0x6f0, 0x966, 0x9e6, 0xff10];
 
@@ -54,13 +56,13 @@ export const number: StepPart<NumberOptions> = {
 
 /** The number that a text writes, or null. @param mark the mark before the decimals */
 export function plainNumber(text: string, mark: string, share: boolean): string | null {
-  let t = text.trim().replace(CURRENCY, "").trim();
+  let t = text.replace(DIRECTIONS, "").trim().replace(CURRENCY, "").trim();
   t = t.replace(/[٠-٩۰-۹०-९০-৯０-９]/g, (d) => {
     const code = d.charCodeAt(0);
     return String(code - ZEROS.findLast((z) => z <= code)!);
   });
-  const percent = /%$|٪$/.test(t);
-  if (percent) t = t.slice(0, -1).trim();
+  const percent = /[%٪]$|^[%٪]/.test(t);
+  if (percent) t = t.replace(/[%٪]$|^[%٪]/, "").trim();
   const negative = MINUS.test(t);
   t = t.replace(/^[-+\u2212\u2013(]|[-+\u2212\u2013)]$/gu, "").trim();
   t = t
