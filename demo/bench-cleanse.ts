@@ -82,7 +82,7 @@ export function benchSteps(say: Say): void {
       for (let r = 0; r < VALUES / 20; r++) formula.reference(slots);
     }, 3);
     say(
-      `formula ${source}: ${(VALUES / evaluating / 1000).toFixed(1)} million a second (${(VALUES / (reading + evaluating) / 1000).toFixed(1)} with reading the cells), the library ${(VALUES / 20 / reference / 1000).toFixed(2)}; ${held > 0 ? "" : "never true"}`,
+      `formula ${source}: ${(VALUES / evaluating / 1000).toFixed(1)} million a second (${(VALUES / (reading + evaluating) / 1000).toFixed(1)} with reading the cells), the library ${(VALUES / 20 / reference / 1000).toFixed(2)}${held > 0 ? "" : "; never true"}`,
     );
   }
 }

@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { findSpellings, similarity, spellingKey } from "@/core/cleanse/spellings.ts";
+import { findSpellings, spellingKey } from "@/core/cleanse/spellings.ts";
+import { editDistance, similarity } from "@/core/distance.ts";
 
 const counted = (values: Record<string, number>): { value: string; count: number }[] =>
   Object.entries(values).map(([value, count]) => ({ value, count }));
@@ -72,5 +73,30 @@ describe("spellings of one value", () => {
     const found = findSpellings([...values, { value: "Keldhhollm Alderbirk", count: 3 }]);
     const group = found.find((g) => g.variants.some((v) => v.value === "Keldhhollm Alderbirk"));
     expect(spellingKey(group!.proposed.value)).toBe("alderbirk keldholm");
+  });
+});
+
+describe("the distance of two texts", () => {
+  it.each([
+    ["", "", 0],
+    ["abc", "", 3],
+    ["ab", "ba", 1],
+    ["ca", "abc", 3],
+    ["skerry", "skery", 1],
+    ["🌱a", "a🌱", 1],
+    ["kitten", "sitting", 3],
+  ])("of %j and %j is %i", (a, b, d) => {
+    expect(editDistance(a, b)).toBe(d);
+    expect(editDistance(b, a)).toBe(d);
+  });
+
+  it("is never more than the longer text, and nothing for the same", () => {
+    fc.assert(
+      fc.property(fc.string({ unit: "binary", maxLength: 9 }), fc.string({ unit: "binary", maxLength: 9 }), (a, b) => {
+        expect(editDistance(a, a)).toBe(0);
+        expect(similarity(a, b)).toBeGreaterThanOrEqual(0);
+        expect(editDistance(a, b) === 0).toBe(a === b);
+      }),
+    );
   });
 });

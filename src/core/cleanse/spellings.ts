@@ -1,3 +1,5 @@
+import { similarity } from "../distance.ts";
+
 /** A value with the number of records that have it. */
 export interface Counted {
   readonly value: string;
@@ -115,25 +117,4 @@ function gramsOf(text: string): string[] {
   const grams = new Set<string>();
   for (let i = 0; i + 3 <= padded.length; i++) grams.add(`${padded.slice(i, i + 3)} ${digits}`);
   return [...grams];
-}
-
-/** The share of letters that stay, by the restricted Damerau-Levenshtein distance (Boytsov, 2011). */
-export function similarity(a: string, b: string): number {
-  const [x, y] = [Array.from(a), Array.from(b)];
-  const longest = Math.max(x.length, y.length);
-  if (longest === 0) return 1;
-  let before: number[] = [];
-  let row = Array.from({ length: y.length + 1 }, (_, j) => j);
-  for (let i = 1; i <= x.length; i++) {
-    const next = [i];
-    for (let j = 1; j <= y.length; j++) {
-      const cost = x[i - 1] === y[j - 1] ? 0 : 1;
-      let d = Math.min(row[j]! + 1, next[j - 1]! + 1, row[j - 1]! + cost);
-      if (i > 1 && j > 1 && x[i - 1] === y[j - 2] && x[i - 2] === y[j - 1]) d = Math.min(d, before[j - 2]! + 1);
-      next.push(d);
-    }
-    before = row;
-    row = next;
-  }
-  return 1 - row[y.length]! / longest;
 }

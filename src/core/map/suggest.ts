@@ -1,3 +1,4 @@
+import { editDistance } from "../distance.ts";
 import type { ColumnProfile } from "../metrics/profile.ts";
 import type { Field } from "../plan/schema.ts";
 import { plainName } from "./columns.ts";
@@ -31,7 +32,11 @@ export function suggestColumn(
     let score = field.type === "text" && field.pattern === undefined ? 0 : content;
     const plain = plainName(profile.name);
     const near = [...names].some(
-      (n) => n.length > 3 && (plain.includes(n) || n.includes(plain) || distance(n, plain) <= 2),
+      (n) =>
+        n.length > 3 &&
+        (plain.includes(n) ||
+          n.includes(plain) ||
+          (Math.abs(n.length - plain.length) <= 2 && editDistance(n, plain) <= 2)),
     );
     if (near && plain.length > 2) {
       score += 1;
@@ -76,21 +81,4 @@ function contentFit(field: Field, c: ColumnProfile): number {
       return fits(/./) > c.filled * 0.9 ? 0 : 1;
     }
   }
-}
-
-/** Damerau and Levenshtein's distance (restricted: no substring is edited twice; Boytsov, 2011), at most 3. */
-function distance(a: string, b: string): number {
-  if (Math.abs(a.length - b.length) > 2) return 3;
-  const rows: number[][] = [Array.from({ length: b.length + 1 }, (_, j) => j)];
-  for (let i = 1; i <= a.length; i++) {
-    const row = [i];
-    for (let j = 1; j <= b.length; j++) {
-      const cost = a[i - 1] === b[j - 1] ? 0 : 1;
-      let d = Math.min(rows[i - 1]![j]! + 1, row[j - 1]! + 1, rows[i - 1]![j - 1]! + cost);
-      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1]) d = Math.min(d, rows[i - 2]![j - 2]! + 1);
-      row.push(d);
-    }
-    rows.push(row);
-  }
-  return Math.min(3, rows[a.length]![b.length]!);
 }
