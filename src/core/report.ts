@@ -167,19 +167,8 @@ function checkMetrics({ compiled, tally, files, late, rules = [] }: ReportInput)
       problems: late.get(TAKEN) ?? 0,
     });
   }
-  for (const [key, problems] of late) {
-    const kind = fileFault(key);
-    if (kind === null) continue;
-    metrics.push({
-      key,
-      title: checkTitle(compiled, key),
-      fault: faultTitle(key, compiled.fields),
-      stage: "load",
-      onFailure: "hold",
-      problems,
-    });
-  }
-  for (const key of rules) {
+  const drifted = [...late.keys()].filter((key) => fileFault(key) !== null);
+  for (const key of [...drifted, ...rules]) {
     metrics.push({
       key,
       title: checkTitle(compiled, key),

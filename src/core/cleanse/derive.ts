@@ -1,7 +1,7 @@
 import { FormulaColumns, cellOf } from "../formula/columns.ts";
 import { compileFormula } from "../formula/compile.ts";
 import { formulaSchema } from "../formula/schema.ts";
-import type { StepPart } from "./part.ts";
+import { setCell, type StepPart } from "./part.ts";
 
 export interface DeriveOptions {
   readonly by: string;
@@ -27,8 +27,6 @@ export const derive: StepPart<DeriveOptions> = {
     return (course) => {
       let n = 0;
       for (const { f, formula, columns } of formulas) {
-        const { start, end } = course.cells[f]!;
-        const changed = course.changed(f);
         columns.read(course, course.count, false);
         for (let r = 0; r < course.count; r++) {
           if (course.skip(r)) continue;
@@ -39,15 +37,7 @@ export const derive: StepPart<DeriveOptions> = {
             // Without a value the cell stays as it is, for the checks to judge.
             continue;
           }
-          const at = course.heap.append(text);
-          if (same(course.heap.bytes, start[r]!, end[r]!, at, course.heap.length)) {
-            course.heap.length = at;
-            continue;
-          }
-          start[r] = at;
-          end[r] = course.heap.length;
-          changed[r] = 1;
-          n++;
+          n += setCell(course, f, r, text);
         }
       }
       return n;
@@ -61,9 +51,3 @@ export const derive: StepPart<DeriveOptions> = {
     { in: ["a"], options: { by: "upper(it)" }, from: { a: "x", b: "z" }, to: { a: "X", b: "z" } },
   ],
 };
-
-function same(bytes: Uint8Array, a: number, aEnd: number, b: number, bEnd: number): boolean {
-  if (aEnd - a !== bEnd - b) return false;
-  for (let i = 0; i < aEnd - a; i++) if (bytes[a + i] !== bytes[b + i]) return false;
-  return true;
-}

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { cellText } from "../bytes.ts";
-import type { StepPart } from "./part.ts";
+import { setCell, type StepPart } from "./part.ts";
 
 export interface FillOptions {
   readonly with?: string | undefined;
@@ -25,15 +25,10 @@ export const fill: StepPart<FillOptions> = {
       let n = 0;
       for (const f of targets) {
         const { start, end } = course.cells[f]!;
-        const changed = course.changed(f);
         for (let r = 0; r < course.count; r++) {
           if (start[r] !== end[r] || course.skip(r)) continue;
           const value = other >= 0 ? cellText(course.heap, course.cells[other]!, r) : (o.with ?? "");
-          if (value === "") continue;
-          start[r] = course.heap.append(value);
-          end[r] = course.heap.length;
-          changed[r] = 1;
-          n++;
+          if (value !== "") n += setCell(course, f, r, value);
         }
       }
       return n;

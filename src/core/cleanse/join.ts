@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { cellText } from "../bytes.ts";
-import type { StepPart } from "./part.ts";
+import { setCell, type StepPart } from "./part.ts";
 
 export interface JoinOptions {
   readonly from: readonly string[];
@@ -24,19 +24,13 @@ export const join: StepPart<JoinOptions> = {
     return (course) => {
       let n = 0;
       for (const f of targets) {
-        const { start, end } = course.cells[f]!;
-        const changed = course.changed(f);
         for (let r = 0; r < course.count; r++) {
           if (course.skip(r)) continue;
           const value = sources
             .map((s) => cellText(course.heap, course.cells[s]!, r))
             .filter((v) => v !== "")
             .join(o.with);
-          if (value === cellText(course.heap, course.cells[f]!, r)) continue;
-          start[r] = course.heap.append(value);
-          end[r] = course.heap.length;
-          changed[r] = 1;
-          n++;
+          n += setCell(course, f, r, value);
         }
       }
       return n;

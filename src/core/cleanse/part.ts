@@ -82,3 +82,13 @@ export function byText(
     return n;
   };
 }
+
+/** Gives a cell of the block another value; 1 when it had a different one. */
+export function setCell(course: RecordCourse, field: number, record: number, value: string): 0 | 1 {
+  const { start, end } = course.cells[field]!;
+  if (value === cellText(course.heap, course.cells[field]!, record)) return 0;
+  start[record] = course.heap.append(value);
+  end[record] = course.heap.length;
+  course.changed(field)[record] = 1;
+  return 1;
+}

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { cellText } from "../bytes.ts";
-import type { StepPart } from "./part.ts";
+import { setCell, type StepPart } from "./part.ts";
 
 export interface SplitOptions {
   readonly from: string;
@@ -38,13 +38,7 @@ export const split: StepPart<SplitOptions> = {
           if (many === "last takes the rest") parts[targets.length - 1] = parts.slice(targets.length - 1).join(by);
         }
         targets.forEach((f, i) => {
-          const { start, end } = course.cells[f]!;
-          const value = (parts[i] ?? "").trim();
-          if (value === cellText(course.heap, course.cells[f]!, r)) return;
-          start[r] = course.heap.append(value);
-          end[r] = course.heap.length;
-          course.changed(f)[r] = 1;
-          n++;
+          n += setCell(course, f, r, (parts[i] ?? "").trim());
         });
       }
       return n;
