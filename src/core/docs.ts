@@ -23,6 +23,7 @@ Formulas are written in the Common Expression Language (CEL), an open standard. 
 - Whole and decimal numbers are compared, and not reckoned together: write \`2.0\` for \`2\` beside a decimal field.
 - \`&&\`, \`||\`, \`!\`, \`a ? b : c\`, \`x in ['a', 'b']\`, \`+ - * / %\`, \`== != < <= > >=\`, texts in single or double quotes, \`timestamp('2026-02-28T00:00:00Z')\`, \`duration('36h')\`. Texts are ordered by code points.
 - Patterns are RE2 and run in linear time. A formula has at most 4,000 characters and 1,000 parts, and at most two macros over lists (\`all\`, \`exists\`, \`map\`, \`filter\`) inside each other.
+- What is reckoned for a decimal field is rounded to the field's digits after the point.
 - A formula that has no value for a record (a division by zero, say) does not hold in a check, and leaves the cell of a derived field as it is.
 
 Formulas are compiled; what is beyond the compiler is taken by the language's library, record by record, with the same result.

@@ -23,7 +23,7 @@ const FIELDS = [
 const MORE = {
   cleanse: [
     { do: "leave-out", in: "*", when: "id.startsWith('TEST')" },
-    { do: "derive", in: ["share"], by: "round(double(alive) / double(seeds), 3)" },
+    { do: "derive", in: ["share"], by: "double(alive) / double(seeds)" },
     { do: "derive", in: ["due"], by: "add_days(sown, 21)" },
   ],
   check: [
@@ -50,20 +50,22 @@ a,28.02.2026,,50,45,
 b,2026-02-01,,50,51,
 TEST-1,28.02.2026,,50,45,
 c,28.02.2026,,45,,0.5
+g,28.02.2026,,30,20,
 d,31.02.2026,,50,50,
 e,,,0,0,
 f,28.02.2026,,many,9223372036854775807,x
 `,
     );
     expect(load.report!.balance).toMatchObject({
-      read: 7,
-      outcomes: { inserted: 3, held: 3, "left out": 1 },
+      read: 8,
+      outcomes: { inserted: 4, held: 3, "left out": 1 },
       heldAt: { check: 3 },
     });
     expect(await rows(db, "trials")).toMatchObject([
       { id: "a", due: "2026-03-21", share: "0.900" },
       { id: "c", due: "2026-03-21", seeds: 45, share: null },
       { id: "e", due: null, share: null },
+      { id: "g", share: "0.667" },
     ]);
     const held = await getHeld(db, load.id, 1);
     expect(held.problems.map((p) => [p.check, p.message, p.onFailure])).toEqual([
