@@ -81,7 +81,8 @@ export function compareNumbers(a: Uint8Array, x: NumberSpan, b: Uint8Array, y: N
   const signY = zeroY ? 0 : y.negative ? -1 : 1;
   if (signX !== signY) return signX - signY;
   if (signX === 0) return 0;
-  return signX * compareMagnitude(a, x, b, y);
+  const magnitude = compareMagnitude(a, x, b, y);
+  return signX < 0 ? 0 - magnitude : magnitude;
 }
 
 function compareMagnitude(a: Uint8Array, x: NumberSpan, b: Uint8Array, y: NumberSpan): number {
