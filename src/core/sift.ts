@@ -15,6 +15,11 @@ import { typePart, type TypeId } from "./type/index.ts";
 /** How a record of a block stands after the checks. */
 export const VERDICT = { passes: 0, unreadable: 1, held: 2, suspect: 3, leftOut: 4 } as const;
 
+/** A record that no check looks at: it can't be read, or was left out. */
+function isPassedOver(verdict: number): boolean {
+  return verdict === VERDICT.unreadable || verdict === VERDICT.leftOut;
+}
+
 /** Why a cell is not sound: 1, it is not of its type (and has no canonical value); 2, another check. */
 const NOT_OF_TYPE = 1;
 const OTHER_FAULT = 2;
@@ -206,7 +211,7 @@ export class Course {
       for (let i = 0; i < failed; i++) {
         const r = bad[i]!;
         // Nothing more is said of a value that is not of its type, nor of a record that can't be read.
-        if (faults[r] === NOT_OF_TYPE || verdict[r] === VERDICT.unreadable || verdict[r] === VERDICT.leftOut) continue;
+        if (faults[r] === NOT_OF_TYPE || isPassedOver(verdict[r]!)) continue;
         if (!faults[r]) faults[r] = fault;
         if (unknown) this.countUnknown(unknown, heap, f, r);
         if (holds) verdict[r] = VERDICT.held;
@@ -250,7 +255,7 @@ export class Course {
     const columns = (this.formulas[check] ??= new FormulaColumns(formula));
     columns.read({ fields: compiled.fields, heap: block.heap, cells: this.cells }, block.count, true);
     records: for (let r = 0; r < block.count; r++) {
-      if (verdict[r] === VERDICT.unreadable || verdict[r] === VERDICT.leftOut) continue;
+      if (isPassedOver(verdict[r]!)) continue;
       for (const f of formula.uses) if (this.faults[f]![r] === NOT_OF_TYPE) continue records;
       try {
         const value = columns.value(r);
@@ -373,7 +378,7 @@ export class Course {
     const { verdict, hash } = this;
     const { line } = block.origin;
     records: for (let r = 0; r < block.count; r++) {
-      if (verdict[r] === VERDICT.unreadable || verdict[r] === VERDICT.leftOut) continue;
+      if (isPassedOver(verdict[r]!)) continue;
       startHash(hash);
       for (const f of fields) {
         const { start, end } = this.cells[f]!;

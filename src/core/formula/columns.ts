@@ -1,14 +1,15 @@
 import { cellText, emptyCells, type Cells, type Heap } from "../bytes.ts";
 import type { Field } from "../plan/schema.ts";
 import { typePart } from "../type/index.ts";
+import type { Convert } from "../type/part.ts";
 import type { Formula } from "./compile.ts";
 import { EMPTY, MICROS, microsOf, numberText, timeText, type Value } from "./value.ts";
 
 type Cell = Value | bigint;
 
 /** Reads a column's canonical cells as values of the formula language; null is empty. */
-function valuesOf(field: Field, heap: Heap, { start, end }: Cells, count: number, out: Cell[]): void {
-  const cells = { start, end };
+function valuesOf(field: Field, heap: Heap, cells: Cells, count: number, out: Cell[]): void {
+  const { start, end } = cells;
   for (let r = 0; r < count; r++) {
     const s = start[r]!;
     const e = end[r]!;
@@ -100,6 +101,8 @@ export class FormulaColumns {
   private readonly slots: Cell[];
   private scratch = emptyCells(0);
   private bad = new Int32Array(0);
+  /** Types made ready once, not for each block. */
+  private readonly converts = new Map<Field, Convert>();
 
   constructor(private readonly formula: Formula) {
     this.columns = formula.uses.map(() => []);
@@ -111,9 +114,8 @@ export class FormulaColumns {
     this.formula.uses.forEach((f, i) => {
       const field = fields[f]!;
       let column = cells[f]!;
-      const { canonical } = this;
       if (!checked && field.type !== "text" && field.type !== "code")
-        column = canonical.call(this, field, heap, column, count);
+        column = this.canonical(field, heap, column, count);
       valuesOf(field, heap, column, count, this.columns[i]!);
     });
   }
@@ -127,7 +129,9 @@ export class FormulaColumns {
     const { scratch, bad } = this;
     scratch.start.set(cells.start.subarray(0, count));
     scratch.end.set(cells.end.subarray(0, count));
-    const failed = typePart(field.type).convert(field)(heap, scratch, count, bad);
+    let convert = this.converts.get(field);
+    if (!convert) this.converts.set(field, (convert = typePart(field.type).convert(field)));
+    const failed = convert(heap, scratch, count, bad);
     for (let i = 0; i < failed; i++) scratch.end[bad[i]!] = scratch.start[bad[i]!]!;
     return scratch;
   }
