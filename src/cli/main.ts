@@ -34,6 +34,22 @@ program
     if (closed.length > 0) process.exitCode = EXIT.stopped;
   });
 
+program
+  .command("match")
+  .description("Find records that are one, within files or against others: pairs with their evidence, and clusters.")
+  .argument("<file...>", "the files of one delivery")
+  .requiredOption("--plan <plan.json>", "the plan; without a match section, one is proposed")
+  .option("--against <file...>", "known records, read by the same plan")
+  .option("--pairs <pairs.csv>", "where pairs go: lines, score, band, and each field's bits of evidence")
+  .option("--clusters <clusters.csv>", "where clusters go, a line for each record of one")
+  .option("--kept <kept.csv>", "where the kept records go")
+  .option("--report <report.json>", "where the counts and the model go")
+  .action(async (files: string[], options: { plan: string; against?: string[] } & Record<string, string>) => {
+    const { matchFiles } = await import("./match.ts");
+    const { plan, against, ...outputs } = options;
+    await matchFiles(await loadPlan(plan), files, against ?? [], outputs);
+  });
+
 interface ReadFlags {
   as?: string;
   delimiter?: string;

@@ -1,6 +1,4 @@
-import { createWriteStream, type WriteStream } from "node:fs";
 import { readFile as readWhole, writeFile } from "node:fs/promises";
-import { once } from "node:events";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { BYTE, addToBalance, emptyBalance, heldByte } from "@/core/ledger.ts";
 import { mergeTally, newTally } from "@/core/metrics/tally.ts";
@@ -14,6 +12,7 @@ import { Course, VERDICT, arrivedCells, fieldValues, problemsOf, rawBytes, type 
 import { csvRow } from "@/core/write/csv.ts";
 import { fileSpool } from "@/engine/spool.ts";
 import { fileSource } from "./files.ts";
+import { Output } from "./output.ts";
 
 export async function loadPlan(path: string): Promise<Plan> {
   const text = await readWhole(path, "utf8").catch(() => {
@@ -48,29 +47,6 @@ async function findRepeats(compiled: Compiled, sources: readonly SourceFile[], s
     }
   }
   return found;
-}
-
-class Output {
-  private readonly stream: WriteStream | null;
-  private waiting = "";
-  constructor(path: string | undefined) {
-    this.stream = path ? createWriteStream(path) : null;
-  }
-  async write(text: string): Promise<void> {
-    if (!this.stream) return;
-    this.waiting += text;
-    if (this.waiting.length > 1 << 18) await this.flush();
-  }
-  private async flush(): Promise<void> {
-    if (this.stream && !this.stream.write(this.waiting)) await once(this.stream, "drain");
-    this.waiting = "";
-  }
-  async end(): Promise<void> {
-    if (!this.stream) return;
-    await this.flush();
-    this.stream.end();
-    await once(this.stream, "finish");
-  }
 }
 
 export interface SiftOutputs {

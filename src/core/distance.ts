@@ -4,7 +4,61 @@
  * 2011). Letters are code points.
  */
 export function editDistance(a: string, b: string): number {
-  const [x, y] = [Array.from(a), Array.from(b)];
+  if (a === b) return 0;
+  if (a.length > b.length) [a, b] = [b, a];
+  if (a.length === 0) return lengthOf(b);
+  return a.length <= 32 && isPlain(a) && isPlain(b) ? byBits(a, b) : byTable(Array.from(a), Array.from(b));
+}
+
+/** The share of letters that stay, from 0 to 1: 1 less the distance over the longer text's length. */
+export function similarity(a: string, b: string): number {
+  const longest = Math.max(lengthOf(a), lengthOf(b));
+  return longest === 0 ? 1 : 1 - editDistance(a, b) / longest;
+}
+
+function lengthOf(text: string): number {
+  let n = text.length;
+  for (let i = 0; i < text.length; i++) if ((text.charCodeAt(i) & 0xfc00) === 0xdc00) n--;
+  return n;
+}
+
+/** Letters whose places in the pattern are kept in an array. */
+const PLAIN = 0x250;
+const places = new Int32Array(PLAIN);
+
+function isPlain(text: string): boolean {
+  for (let i = 0; i < text.length; i++) if (text.charCodeAt(i) >= PLAIN) return false;
+  return true;
+}
+
+/** A column of the table in one machine word (Hyyrö, 2003); `a` has 1 to 32 letters. */
+function byBits(a: string, b: string): number {
+  const m = a.length;
+  for (let i = 0; i < m; i++) places[a.charCodeAt(i)]! |= 1 << i;
+  const last = 1 << (m - 1);
+  let up = -1;
+  let down = 0;
+  let diagonal = 0;
+  let before = 0;
+  let distance = m;
+  for (let j = 0; j < b.length; j++) {
+    const match = places[b.charCodeAt(j)]!;
+    const swapped = ((~diagonal & match) << 1) & before;
+    diagonal = (((match & up) + up) ^ up) | match | down | swapped;
+    const right = down | ~(diagonal | up);
+    const left = diagonal & up;
+    if (right & last) distance++;
+    else if (left & last) distance--;
+    const shifted = (right << 1) | 1;
+    up = (left << 1) | ~(diagonal | shifted);
+    down = diagonal & shifted;
+    before = match;
+  }
+  for (let i = 0; i < m; i++) places[a.charCodeAt(i)] = 0;
+  return distance;
+}
+
+function byTable(x: readonly string[], y: readonly string[]): number {
   let before: number[] = [];
   let row = Array.from({ length: y.length + 1 }, (_, j) => j);
   for (let i = 1; i <= x.length; i++) {
@@ -19,10 +73,4 @@ export function editDistance(a: string, b: string): number {
     row = next;
   }
   return row[y.length]!;
-}
-
-/** The share of letters that stay, from 0 to 1: 1 less the distance over the longer text's length. */
-export function similarity(a: string, b: string): number {
-  const longest = Math.max(Array.from(a).length, Array.from(b).length);
-  return longest === 0 ? 1 : 1 - editDistance(a, b) / longest;
 }

@@ -1,4 +1,6 @@
 import { STEPS, STEP_IDS, stepPart } from "./cleanse/index.ts";
+import { COMPARATOR_IDS, comparatorPart } from "./match/compare/index.ts";
+import { SURVIVORSHIP } from "./match/schema.ts";
 import { FUNCTIONS, type FormulaFunction } from "./formula/functions.ts";
 
 const code = (text: string): string => `\`${text.replaceAll("|", "\\|")}\``;
@@ -51,6 +53,40 @@ A step works on the fields that \`in\` names, \`"*"\` for all. Steps run in thei
 
 | \`do\` | what it does | options | examples |
 |---|---|---|---|
+${rows.join("\n")}
+`;
+}
+
+/** The page about matching, its comparators from the parts themselves. */
+export function matchingPage(): string {
+  const rows = COMPARATOR_IDS.map((id) => {
+    const part = comparatorPart(id);
+    const options = Object.keys(part.options).map(code).join(", ");
+    const examples = part.examples.slice(0, 3).map((e) => `${json(e.a)}, ${json(e.b)}: ${e.likeness}`);
+    const levels = ["1", ...part.levels.map((l) => `${l}`), "less"].join(", ");
+    return `| ${code(id)} | ${part.about}${part.source ? ` (${part.source}.)` : ""} | ${options} | ${levels} | ${examples.join("; ")} |`;
+  });
+  return `# Matching
+
+The section \`match\` of a plan says how records that are one thing in the world are found. Records that passed all checks are compared with the others of their delivery, with the target's rows, or with both (\`against\`).
+
+- \`fields\` says what is compared and how: a field, or several put together with a space, \`by\` a comparator. Values are made plain for the comparison only; the record itself is untouched. A missing value speaks neither for nor against.
+- **Candidates**: not all are compared with all. Runs of three letters, sounds, forms of given names, parts of dates and codes, and pairs of rough looks at two fields lead from a record to those that share the rarest of them with it.
+- **Score**: each field's likeness falls on a level, and each level gives bits of evidence (Fellegi and Sunter, 1969). What random pairs are like is counted; what same pairs are like, and how many there are, is estimated without labels by expectation-maximisation (Dempster, Laird and Rubin, 1977). Equal values that are rare say more than common ones. \`weights\` of a field sets the bits of its levels by hand. The sum is shown from 0 to 100: 50 is as likely as not, and each further 4 bits go from odds of 1 to 16; 80 is 256 to 1.
+- Two values that stand in each other's fields, such as given and family name, are found too.
+- \`limits\`: from \`same\` on two records are one; from \`ask\` on a person is asked, and the record is \`waiting\`; \`lead\` demands how far the best candidate is ahead of the next.
+- **Clusters**: same pairs are joined from the strongest on, and only where all pairs between two clusters speak for it on the average, so a chain of weak links does not join strangers.
+- **Kept record**: \`keep\` says by field, or \`*\` for the others, whose value is kept: ${SURVIVORSHIP.map(code).join(", ")}. \`recent\` names the field by whose value a record is the more recent. An empty value is never kept where another has one. Left out, the most complete record's values are kept, or the most recent one's where \`recent\` is given.
+- **Decisions** of people are kept by the content of the two records, stand above the score, and hold until one of the two changes.
+
+From a shell: \`sieve match A.csv --plan PLAN.json [--against B.csv] --pairs pairs.csv --clusters clusters.csv --kept kept.csv --report report.json\`. A plan without the section gets one proposed from its fields. In \`pairs.csv\` stand the lines of both records, score, band, and for each compared field its bits of evidence.
+
+## Comparators
+
+Levels are the likenesses from which on a pair is of the first, second, … level.
+
+| \`by\` | what it does | options | levels | examples |
+|---|---|---|---|---|
 ${rows.join("\n")}
 `;
 }

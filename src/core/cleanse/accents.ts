@@ -30,6 +30,15 @@ const LETTERS: Record<string, string> = {
 };
 const LETTER = new RegExp(`[${Object.keys(LETTERS).join("")}]`, "g");
 
+/** A text with its accents taken off: é becomes e, ø o, ß ss. */
+export function withoutAccents(text: string): string {
+  return text
+    .normalize("NFD")
+    .replace(/\p{M}+/gu, "")
+    .replace(LETTER, (letter) => LETTERS[letter]!)
+    .normalize("NFC");
+}
+
 /** Takes accents off letters: é becomes e, ø o, ß ss. */
 export const accents: StepPart<object> = {
   id: "accents",
@@ -37,16 +46,7 @@ export const accents: StepPart<object> = {
   about: "Takes accents off letters, and writes ß, æ, ø and the like with plain ones.",
   options: {},
   words: () => "letters without accents",
-  apply: () =>
-    byText(
-      (text) =>
-        text
-          .normalize("NFD")
-          .replace(/\p{M}+/gu, "")
-          .replace(LETTER, (letter) => LETTERS[letter]!)
-          .normalize("NFC"),
-      (bytes, s, e) => !isAscii(bytes, s, e),
-    ),
+  apply: () => byText(withoutAccents, (bytes, s, e) => !isAscii(bytes, s, e)),
   examples: [
     { options: {}, from: "Zoë Ålund", to: "Zoe Alund" },
     { options: {}, from: "Straße, Œuvre, Łódź", to: "Strasse, OEuvre, Lodz" },

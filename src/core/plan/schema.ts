@@ -4,6 +4,7 @@ import { compilePattern } from "../pattern.ts";
 import { compileFormula } from "../formula/compile.ts";
 import { formulaSchema } from "../formula/schema.ts";
 import { SieveError } from "../problem.ts";
+import { matchSchema, type MatchSection } from "../match/schema.ts";
 import type { ReadOptions } from "../read/format.ts";
 import { readSectionSchema } from "../read/settings.ts";
 import { newNumberSpan, scanNumber } from "../type/number.ts";
@@ -167,6 +168,9 @@ export const planSchema = z
       )
       .max(500)
       .default([]),
+    match: matchSchema
+      .optional()
+      .describe("How records that are one thing in the world are found, and what is made of them"),
     load: z.strictObject({
       target: z
         .string()
@@ -241,6 +245,12 @@ export const planSchema = z
       }
     });
     known(plan.load.key, ["load", "key"]);
+    plan.match?.fields.forEach((f, i) => known(f.in, ["match", "fields", i, "in"]));
+    if (plan.match?.recent) known([plan.match.recent], ["match", "recent"]);
+    known(
+      Object.keys(plan.match?.keep ?? {}).filter((n) => n !== "*"),
+      ["match", "keep"],
+    );
     plan.gates.forEach((g, i) => g.limit === "empty share" && known([g.field], ["gates", i, "field"]));
     if (plan.load.mode === "replace" && plan.load.schema !== undefined) {
       context.addIssue({
@@ -314,6 +324,7 @@ export interface Plan {
   contract: { fields: Field[] };
   cleanse: Step[];
   check: (UniqueCheck | RuleCheck)[];
+  match?: MatchSection;
   load: { target: string; schema?: string; key: string[]; mode: "append" | "replace" | "upsert" };
   gates: Gate[];
 }

@@ -1,0 +1,73 @@
+import { similarity } from "../../distance.ts";
+import { jaroWinkler } from "./jaro-winkler.ts";
+
+/** How alike two words are: by their letters, whichever of two ways finds them more alike. */
+export function wordLikeness(a: string, b: string): number {
+  if (a === b) return 1;
+  const stays = similarity(a, b);
+  // A common beginning makes short words too alike by itself.
+  return stays < 0.5 ? stays * 0.9 : Math.max(stays, jaroWinkler(a, b) * 0.95);
+}
+
+const MOST_WORDS = 32;
+const taken = new Uint8Array(MOST_WORDS);
+
+/**
+ * How alike two lists of words are, in whatever order: each word of the shorter list with the
+ * most alike word of the other that is still free, the most alike first, weighted by length; what
+ * is left of the longer list counts for `rest` of its length against it.
+ */
+export function softWords(
+  x: readonly string[],
+  y: readonly string[],
+  alike: (a: string, b: string) => number,
+  least: number,
+  rest: number,
+): number {
+  if (x.length > y.length) [x, y] = [y, x];
+  const m = Math.min(x.length, MOST_WORDS);
+  const n = Math.min(y.length, MOST_WORDS);
+  if (m === 0) return 0;
+  taken.fill(0, 0, n);
+  let sum = 0;
+  let weight = 0;
+  let left = 0;
+  // Words that are the same are put together first, so that no near one takes their place.
+  let open = 0;
+  for (let i = 0; i < m; i++) {
+    const j = same(y, x[i]!, n);
+    if (j < 0) {
+      open |= 1 << i;
+      continue;
+    }
+    taken[j] = 1;
+    sum += x[i]!.length;
+    weight += x[i]!.length;
+  }
+  while (open !== 0) {
+    let best = -1;
+    let at = -1;
+    let with_ = -1;
+    for (let i = 0; i < m; i++) {
+      if ((open & (1 << i)) === 0) continue;
+      for (let j = 0; j < n; j++) {
+        if (taken[j] === 1) continue;
+        const s = alike(x[i]!, y[j]!);
+        if (s > best) [best, at, with_] = [s, i, j];
+      }
+    }
+    if (at < 0) break;
+    open &= ~(1 << at);
+    taken[with_] = 1;
+    const w = Math.max(x[at]!.length, y[with_]!.length);
+    weight += w;
+    if (best >= least) sum += best * w;
+  }
+  for (let j = 0; j < n; j++) if (taken[j] === 0) left += y[j]!.length;
+  return sum / (weight + left * rest);
+}
+
+function same(y: readonly string[], word: string, n: number): number {
+  for (let j = 0; j < n; j++) if (taken[j] === 0 && y[j] === word) return j;
+  return -1;
+}

@@ -1,0 +1,33 @@
+import { similarity } from "../../distance.ts";
+import { SPELLING_LEVELS, prepareText, textOptions, type ComparatorPart, type TextOptions } from "../part.ts";
+import { softWords, wordLikeness } from "./soft.ts";
+
+export interface WordsOptions extends TextOptions {
+  readonly rest?: number | undefined;
+}
+
+export const words: ComparatorPart<WordsOptions> = {
+  id: "words",
+  title: "Words in any order",
+  about: "For names of things and places: words paired with their most alike ones, whatever their order.",
+  source: "soft token sets, after Cohen, Ravikumar and Fienberg (2003)",
+  options: textOptions,
+  leads: "words",
+  prepare: prepareText,
+  compare: () => (a, b) => {
+    if (a === b) return 1;
+    const stays = similarity(a, b);
+    if (!a.includes(" ") && !b.includes(" ")) return Math.max(stays, wordLikeness(a, b));
+    const soft = softWords(a.split(" "), b.split(" "), wordLikeness, 0.6, 0.4);
+    const joined = similarity(a.replaceAll(" ", ""), b.replaceAll(" ", ""));
+    return Math.min(0.999, Math.max(stays, joined * 0.99, soft * 0.99));
+  },
+  levels: SPELLING_LEVELS,
+  examples: [
+    { options: {}, a: "Quillfen Field Station", b: "Field Station, Quillfen", likeness: 0.99 },
+    { options: {}, a: "Marrow Isle", b: "Marow Isle", likeness: 0.94 },
+    { options: { as: "place" }, a: "12 Mill St.", b: "12 Mill Street", likeness: 1 },
+    { options: { as: "organisation" }, a: "Tarn & Sons Ltd", b: "Tarn and Sons Limited", likeness: 1 },
+    { options: {}, a: "Saltmere", b: "Brindle", likeness: 0.125 },
+  ],
+};

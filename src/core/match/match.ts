@@ -1,0 +1,341 @@
+import { CandidateIndex } from "./candidates.ts";
+import {
+  MISSING,
+  crossedLevel,
+  estimate,
+  levelCount,
+  randomShares,
+  bitsOf,
+  type MatchModel,
+  type Sample,
+} from "./model.ts";
+import type { MatchField, MatchLimits } from "./schema.ts";
+import { MatchTable, Values } from "./table.ts";
+
+/** Where a score falls. */
+export const BANDS = ["same", "ask", "different"] as const;
+export type Band = (typeof BANDS)[number];
+
+/** How many of a record's candidates are compared field by field. */
+const CANDIDATES = 20;
+/** The model is estimated from the candidates of so many records. */
+const SAMPLE_RECORDS = 2_000;
+const SAMPLE_CANDIDATES = CANDIDATES;
+const RANDOM_PAIRS = 60_000;
+/** Pairs that score less are of no use to anybody, and not kept. */
+const LEAST_SCORE = 20;
+
+const CACHE = 1 << 16;
+
+/** Numbers from a seed, the same each time: a linear congruential generator (Knuth, 1981). */
+function numbersFrom(seed: number): (below: number) => number {
+  let state = seed >>> 0;
+  return (below) => {
+    state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
+    return Math.floor((state / 0x1_0000_0000) * below);
+  };
+}
+
+/** Likeness as a byte: 250 is equal; and two that are no likeness. */
+const EQUAL = 250;
+const CROSSED = 254;
+const NONE = 255;
+
+/** The likeness of two values of a field, each pair compared once as long as it is remembered. */
+class Likeness {
+  private readonly as = new Int32Array(CACHE);
+  private readonly bs = new Int32Array(CACHE);
+  private readonly kept = new Uint8Array(CACHE);
+
+  constructor(private readonly values: Values) {}
+
+  of(a: number, b: number): number {
+    if (a === 0 || b === 0) return NONE;
+    if (a === b) return EQUAL;
+    const at = (Math.imul(a, 0x9e3779b1) ^ Math.imul(b, 0x85ebca77)) >>> 16;
+    if (this.as[at] === a && this.bs[at] === b) return this.kept[at]!;
+    const { texts, compare } = this.values;
+    const likeness = Math.min(EQUAL, Math.round(EQUAL * compare(texts[a]!, texts[b]!)));
+    this.as[at] = a;
+    this.bs[at] = b;
+    this.kept[at] = likeness;
+    return likeness;
+  }
+}
+
+/** The level of each likeness of a field. */
+function levelsOf(values: Values): Uint8Array {
+  const { levels } = values;
+  return Uint8Array.from({ length: 256 }, (_, likeness) => {
+    if (likeness === NONE) return MISSING;
+    if (likeness === CROSSED) return crossedLevel(values);
+    if (likeness >= EQUAL) return 0;
+    const at = levels.findIndex((least) => likeness / EQUAL >= least - 0.002);
+    return at < 0 ? levels.length + 1 : at + 1;
+  });
+}
+
+/** The weight of each likeness of a field: each level's at its middle, in a straight line between. */
+function curveOf(values: Values, weights: readonly number[]): Float32Array {
+  const edges = [1, ...values.levels, 0];
+  const middles = edges.slice(1).map((edge, i) => (edge + edges[i]!) / 2);
+  const last = values.levels.length + 1;
+  return Float32Array.from({ length: 256 }, (_, byte) => {
+    if (byte === NONE) return 0;
+    if (byte === CROSSED) return weights[last + 1]!;
+    if (byte >= EQUAL) return weights[0]!;
+    const likeness = byte / EQUAL;
+    const i = middles.findIndex((m) => likeness >= m);
+    if (i === 0) return weights[1]!;
+    if (i < 0) return weights[last]!;
+    const share = (likeness - middles[i]!) / (middles[i - 1]! - middles[i]!);
+    return weights[i + 1]! + share * (weights[i]! - weights[i + 1]!);
+  });
+}
+
+/** Pairs that may be one, each with its evidence. `a` is a record of the incoming table, `b` of the known one. */
+export interface Pairs {
+  readonly count: number;
+  readonly a: Int32Array;
+  readonly b: Int32Array;
+  readonly bits: Float32Array;
+  /** Per pair and field: its level, `MISSING` where a value is missing. */
+  readonly levels: Uint8Array;
+  /** Per pair and field: bits of evidence for (more than 0) and against. */
+  readonly shares: Float32Array;
+}
+
+class PairList {
+  count = 0;
+  a = new Int32Array(1024);
+  b = new Int32Array(1024);
+  bits = new Float32Array(1024);
+  levels: Uint8Array;
+  shares: Float32Array;
+
+  constructor(private readonly fields: number) {
+    this.levels = new Uint8Array(1024 * fields);
+    this.shares = new Float32Array(1024 * fields);
+  }
+
+  add(a: number, b: number, bits: number, levels: Uint8Array, shares: Float32Array): void {
+    if (this.count === this.a.length) this.grow();
+    const i = this.count++;
+    this.a[i] = a;
+    this.b[i] = b;
+    this.bits[i] = bits;
+    this.levels.set(levels, i * this.fields);
+    this.shares.set(shares, i * this.fields);
+  }
+
+  private grow(): void {
+    const twice = <T extends Int32Array | Float32Array | Uint8Array>(list: T): T => {
+      const grown = new (list.constructor as new (n: number) => T)(list.length * 2);
+      grown.set(list);
+      return grown;
+    };
+    this.a = twice(this.a);
+    this.b = twice(this.b);
+    this.bits = twice(this.bits);
+    this.levels = twice(this.levels);
+    this.shares = twice(this.shares);
+  }
+}
+
+/**
+ * Compares records: those of a delivery with one another, or with known ones. Records are added
+ * first; then the model is estimated, unless one is given; then pairs are found.
+ */
+export class Matcher {
+  readonly values: readonly Values[];
+  readonly incoming: MatchTable;
+  /** The same table as `incoming` where records are compared with one another. */
+  readonly known: MatchTable;
+  private index: CandidateIndex | null = null;
+  private readonly likeness: readonly Likeness[];
+  /** By field and likeness: its level, and its weight. */
+  private readonly levels: readonly Uint8Array[];
+  private curves: readonly Float32Array[] = [];
+  private frequencies: Int32Array[] = [];
+  /** By field: how many records share the value of one taken at random. */
+  private commonness: number[] = [];
+  model: MatchModel | null = null;
+  /** The likenesses of the pair at hand, its levels, and what they say. */
+  private readonly alike: Uint8Array;
+  private readonly level: Uint8Array;
+  private readonly share: Float32Array;
+  private readonly crossing: readonly (readonly [number, number])[];
+
+  constructor(
+    readonly fields: readonly MatchField[],
+    options: { among: boolean },
+  ) {
+    this.values = fields.map((f, i) => new Values(f, i));
+    this.incoming = new MatchTable(this.values);
+    this.known = options.among ? this.incoming : new MatchTable(this.values);
+    this.likeness = this.values.map((v) => new Likeness(v));
+    this.levels = this.values.map(levelsOf);
+    this.alike = new Uint8Array(fields.length);
+    this.level = new Uint8Array(fields.length);
+    this.share = new Float32Array(fields.length);
+    this.crossing = this.values.flatMap((v, f) =>
+      this.values.flatMap((w, g) => (f < g && v.textual && w.textual ? [[f, g] as const] : [])),
+    );
+  }
+
+  private get among(): boolean {
+    return this.known === this.incoming;
+  }
+
+  /** The levels of a pair's fields, in `level`. */
+  private compare(a: number, b: number): void {
+    const { alike, level, levels, likeness, values, incoming, known } = this;
+    for (let f = 0; f < levels.length; f++) {
+      alike[f] = likeness[f]!.of(incoming.column(f)[a]!, known.column(f)[b]!);
+      level[f] = levels[f]![alike[f]!]!;
+    }
+    for (const [f, g] of this.crossing) {
+      if (level[f]! < 4 || level[g]! < 4 || level[f] === MISSING || level[g] === MISSING) continue;
+      const af = values[f]!.texts[incoming.column(f)[a]!]!;
+      const bf = values[f]!.texts[known.column(f)[b]!]!;
+      const ag = values[g]!.texts[incoming.column(g)[a]!]!;
+      const bg = values[g]!.texts[known.column(g)[b]!]!;
+      if (af.charCodeAt(0) !== bg.charCodeAt(0) || ag.charCodeAt(0) !== bf.charCodeAt(0)) continue;
+      if (values[f]!.compare(af, bg) < 0.86 || values[g]!.compare(ag, bf) < 0.86) continue;
+      for (const h of [f, g]) {
+        alike[h] = CROSSED;
+        level[h] = crossedLevel(values[h]!);
+      }
+    }
+  }
+
+  /** What the frequency of the values adds to a field's weight (Newcombe et al., 1959; Winkler, 1989). */
+  private rarity(f: number, level: number, a: number, b: number): number {
+    if (level > 2) return 0;
+    const counts = this.frequencies[f]!;
+    const usual = this.commonness[f]!;
+    const x = this.incoming.column(f)[a]!;
+    const y = this.known.column(f)[b]!;
+    const others = Math.max(counts[x] ?? 0, counts[y] ?? 0) - (this.among && x === y ? 2 : 1);
+    const bits = Math.log2(usual / (Math.max(0, others) + Math.min(1, usual)));
+    return level === 0 ? bits : bits * 0.5;
+  }
+
+  /** Counts the known values and indexes the known records. To be called when all records are added. */
+  prepare(): void {
+    this.index = new CandidateIndex(this.known, CANDIDATES);
+    const n = this.known.length;
+    this.frequencies = this.values.map((_, f) => this.known.frequencies(f));
+    this.commonness = this.frequencies.map((counts) => {
+      const filled = n - counts[0]!;
+      let together = 0;
+      for (let v = 1; v < counts.length; v++) together += counts[v]! * (counts[v]! - (this.among ? 1 : 0));
+      return filled === 0 ? 1 : Math.max(together / filled, 1e-6 * filled, 1 / Math.max(1, filled));
+    });
+  }
+
+  /** Estimates the model from these very records, without anyone's labels. */
+  estimate(seed = 1): MatchModel {
+    const { values, incoming, known, level, index } = this;
+    const n = incoming.length;
+    const below = numbersFrom(seed);
+    const counts = values.map((v) => new Array<number>(levelCount(v)).fill(0));
+    if (n > 0 && known.length > 1) {
+      for (let i = 0; i < RANDOM_PAIRS; i++) {
+        const a = below(n);
+        const b = below(known.length);
+        if (this.among && a === b) continue;
+        this.compare(a, b);
+        for (let f = 0; f < values.length; f++) if (level[f] !== MISSING) counts[f]![level[f]!]!++;
+      }
+    }
+    const random = counts.map((c, f) => {
+      const filled = known.length - this.frequencies[f]![0]!;
+      return randomShares(c, this.commonness[f]! / Math.max(1, filled));
+    });
+    const step = Math.max(1, Math.floor(n / SAMPLE_RECORDS));
+    const most = Math.ceil(n / step) * SAMPLE_CANDIDATES;
+    const width = values.length;
+    const sample = { count: 0, levels: new Uint8Array(most * width), rarity: new Float32Array(most * width) };
+    let asked = 0;
+    for (let a = 0; a < n; a += step) {
+      // Taken at different places of each stretch, so that no pattern in the order is met.
+      const record = Math.min(n - 1, a + below(step));
+      asked++;
+      const found = index!.find(incoming, record, known.length);
+      let taken = 0;
+      for (let i = 0; i < found && taken < SAMPLE_CANDIDATES; i++) {
+        const b = index!.found[i]!;
+        if (this.among && b === record) continue;
+        this.compare(record, b);
+        const p = sample.count++;
+        taken++;
+        for (let f = 0; f < width; f++) {
+          sample.levels[p * width + f] = level[f]!;
+          sample.rarity[p * width + f] = level[f] === MISSING ? 0 : this.rarity(f, level[f]!, record, b);
+        }
+      }
+    }
+    const model = estimate(values, sample as Sample, random, asked * known.length, asked);
+    this.use(model);
+    return model;
+  }
+
+  /** Takes a model that was estimated before, or elsewhere. */
+  use(model: MatchModel): void {
+    this.model = model;
+    this.curves = this.values.map((v, f) => curveOf(v, model.fields[f]!.weights));
+  }
+
+  /** The bits of a pair, with `share` and `level` saying where they come from. */
+  private judge(a: number, b: number): number {
+    const { alike, level, share, model, curves } = this;
+    this.compare(a, b);
+    let bits = Math.log2(model!.prior / (1 - model!.prior));
+    for (let f = 0; f < level.length; f++) {
+      const l = level[f]!;
+      if (l === MISSING) share[f] = 0;
+      else bits += share[f] = curves[f]![alike[f]!]! + this.rarity(f, l, a, b);
+    }
+    return bits;
+  }
+
+  /** The evidence of one pair. */
+  explain(a: number, b: number): { bits: number; levels: number[]; shares: number[] } {
+    const bits = this.judge(a, b);
+    return { bits, levels: [...this.level], shares: [...this.share] };
+  }
+
+  /**
+   * Every pair from `leastScore` on, by incoming record; `best`: only so many of each record's best.
+   * `from` and `to` say which incoming records.
+   */
+  pairs(options: { leastScore?: number; best?: number; from?: number; to?: number } = {}): Pairs {
+    const { leastScore = LEAST_SCORE, best = Infinity, from = 0, to = this.incoming.length } = options;
+    if (!this.index || !this.model) throw new Error("pairs are found after prepare() and estimate()");
+    const least = bitsOf(leastScore);
+    const list = new PairList(this.values.length);
+    const { index, among } = this;
+    const scores: { b: number; bits: number }[] = [];
+    for (let a = from; a < to; a++) {
+      const found = index.find(this.incoming, a, among ? a : this.known.length);
+      scores.length = 0;
+      for (let i = 0; i < found; i++) {
+        const b = index.found[i]!;
+        const bits = this.judge(a, b);
+        if (bits < least) continue;
+        if (best === Infinity) list.add(a, b, bits, this.level, this.share);
+        else scores.push({ b, bits });
+      }
+      if (best === Infinity || scores.length === 0) continue;
+      scores.sort((x, y) => y.bits - x.bits || x.b - y.b);
+      for (const { b } of scores.slice(0, best)) list.add(a, b, this.judge(a, b), this.level, this.share);
+    }
+    return list;
+  }
+}
+
+/** The band of a score. */
+export function bandOf(score: number, limits: MatchLimits): Band {
+  return score >= limits.same ? "same" : score >= limits.ask ? "ask" : "different";
+}

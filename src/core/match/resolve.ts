@@ -1,0 +1,126 @@
+import { clusterRecords, type Link } from "./cluster.ts";
+import { BANDS, bandOf, type Band, type Matcher, type Pairs } from "./match.ts";
+import { bitsOf, probabilityOf, scoreOf } from "./model.ts";
+import type { MatchLimits } from "./schema.ts";
+
+/** What a person decided about a pair before. */
+export type Decision = "same" | "different";
+
+/** Score and band of each pair, and what follows from them for the records. */
+export interface Resolution {
+  readonly scores: Float64Array;
+  /** By pair: the number of its band in `BANDS`. */
+  readonly bands: Uint8Array;
+  /** By pair: whether a person had decided it. */
+  readonly decided: Uint8Array;
+  /**
+   * Every record's cluster as the number of its first record. Known records are numbered from 0,
+   * incoming ones after them; where records are compared with one another there is but one kind.
+   */
+  readonly clusters: Int32Array;
+  /** By incoming record: 1 where a person has to be asked about it. */
+  readonly asks: Uint8Array;
+  readonly counts: Record<Band, number>;
+}
+
+/** A score's bits from which on, on the average, records are held together: halfway to the limit for the same. */
+const HOLD = 0.5;
+
+/**
+ * Says of each pair whether it is the same, to be asked about, or different: by the limits, the
+ * lead of the best candidate where one is demanded, and by what people decided. Same pairs become
+ * clusters. A record is to be asked about when it has a pair in that band and none that makes it
+ * one with another record already.
+ */
+export function resolvePairs(
+  matcher: Matcher,
+  pairs: Pairs,
+  limits: MatchLimits,
+  decided: (pair: number) => Decision | null = () => null,
+): Resolution {
+  const among = matcher.known === matcher.incoming;
+  const known = among ? 0 : matcher.known.length;
+  const scores = Float64Array.from({ length: pairs.count }, (_, i) => scoreOf(pairs.bits[i]!));
+  const bands = new Uint8Array(pairs.count);
+  const said = new Uint8Array(pairs.count);
+  const lead = limits.lead ?? 0;
+  const [best, next] = leads(pairs, scores, matcher.incoming.length);
+  const apart = new Set<number>();
+  const together = new Map<number, number>();
+  const total = known + matcher.incoming.length;
+  const links: Link[] = [];
+  for (let i = 0; i < pairs.count; i++) {
+    const decision = decided(i);
+    let band = bandOf(scores[i]!, limits);
+    const a = pairs.a[i]!;
+    if (band === "same" && lead > 0 && (best[a] !== i || scores[i]! - next[a]! < lead)) band = "ask";
+    if (decision) {
+      band = decision;
+      said[i] = 1;
+    }
+    bands[i] = BANDS.indexOf(band);
+    const [x, y] = [pairs.b[i]!, known + a];
+    const key = Math.min(x, y) * total + Math.max(x, y);
+    if (decision === "different") apart.add(key);
+    if (band !== "same") continue;
+    const bits = decision === "same" ? 60 : pairs.bits[i]!;
+    together.set(key, bits);
+    links.push({ a: x, b: y, bits });
+  }
+  const bits = (x: number, y: number): number => {
+    const key = Math.min(x, y) * total + Math.max(x, y);
+    if (apart.has(key)) return -Infinity;
+    const found = together.get(key);
+    if (found !== undefined) return found;
+    if (among) return matcher.explain(Math.max(x, y), Math.min(x, y)).bits;
+    // Two known records, or two incoming ones, are not compared with each other: they speak neither way.
+    if (x < known === y < known) return bitsOf(limits.same) * HOLD;
+    return x < known ? matcher.explain(y - known, x).bits : matcher.explain(x - known, y).bits;
+  };
+  const clusters = clusterRecords(total, links, bits, bitsOf(limits.same) * HOLD);
+  const asks = new Uint8Array(matcher.incoming.length);
+  const one = new Uint8Array(total);
+  for (let r = 0; r < total; r++) if (clusters[r] !== r) one[r] = 1;
+  const counts: Record<Band, number> = { same: 0, ask: 0, different: 0 };
+  for (let i = 0; i < pairs.count; i++) {
+    counts[BANDS[bands[i]!]!]++;
+    if (bands[i] !== 1) continue;
+    const [x, y] = [pairs.b[i]!, known + pairs.a[i]!];
+    // Whoever is in one cluster already needs no answer.
+    if (clusters[x] === clusters[y]) continue;
+    asks[pairs.a[i]!] = 1;
+  }
+  return { scores, bands, decided: said, clusters, asks, counts };
+}
+
+/** By incoming record: its best pair, and the score of the next. */
+function leads(pairs: Pairs, scores: Float64Array, records: number): [Int32Array, Float64Array] {
+  const best = new Int32Array(records).fill(-1);
+  const next = new Float64Array(records);
+  for (let i = 0; i < pairs.count; i++) {
+    const a = pairs.a[i]!;
+    const b = best[a]!;
+    if (b < 0) best[a] = i;
+    else if (scores[i]! > scores[b]!) {
+      next[a] = scores[b]!;
+      best[a] = i;
+    } else if (scores[i]! > next[a]!) next[a] = scores[i]!;
+  }
+  return [best, next];
+}
+
+/** What the model itself thinks of the limits: of pairs from each limit on, the share that are the same, and of all same pairs the share that are there. */
+export function thoughtOf(pairs: Pairs, limits: MatchLimits): { precision: number; recall: number } {
+  let same = 0;
+  let right = 0;
+  let all = 0;
+  const least = bitsOf(limits.same);
+  for (let i = 0; i < pairs.count; i++) {
+    const p = probabilityOf(pairs.bits[i]!);
+    all += p;
+    if (pairs.bits[i]! < least) continue;
+    same++;
+    right += p;
+  }
+  return { precision: same === 0 ? 1 : right / same, recall: all === 0 ? 1 : right / all };
+}

@@ -1,0 +1,98 @@
+import { z } from "zod";
+import { COMPARATOR_IDS, comparatorPart, type ComparatorId } from "./compare/index.ts";
+
+/** One thing that is compared: a field, or several put together, and how. */
+export interface MatchField {
+  readonly in: readonly string[];
+  readonly by: ComparatorId;
+  /** Bits for each level set by hand, from equal to different; estimated from the data where left out. */
+  readonly weights?: readonly number[] | undefined;
+  readonly [option: string]: unknown;
+}
+
+/** Whose value of a field is kept. */
+export const SURVIVORSHIP = [
+  "first",
+  "last",
+  "recent",
+  "complete",
+  "most frequent",
+  "longest",
+  "greatest",
+  "least",
+] as const;
+export type Survivorship = (typeof SURVIVORSHIP)[number];
+
+export const MATCH_AGAINST = ["delivery", "target"] as const;
+
+export interface MatchLimits {
+  readonly same: number;
+  readonly ask: number;
+  readonly lead?: number | undefined;
+}
+
+/** The match section of a plan. */
+export interface MatchSection {
+  readonly against: readonly (typeof MATCH_AGAINST)[number][];
+  readonly fields: readonly MatchField[];
+  readonly limits: MatchLimits;
+  readonly keep?: Readonly<Record<string, Survivorship>> | undefined;
+  /** A record with a greater value in this field is the more recent one. */
+  readonly recent?: string | undefined;
+}
+
+/** The rule of each field: its own, that of all others, or what suits the rest of the section. */
+export function keepRules(section: MatchSection, fields: readonly { readonly name: string }[]): Survivorship[] {
+  const other = section.keep?.["*"] ?? (section.recent ? "recent" : "complete");
+  return fields.map((f) => section.keep?.[f.name] ?? other);
+}
+
+export const DEFAULT_LIMITS: MatchLimits = { same: 80, ask: 50 };
+
+const name = z.string().regex(/^[a-z][a-z0-9_]{0,62}$/);
+
+export const matchSchema = z.strictObject({
+  against: z
+    .array(z.enum(MATCH_AGAINST))
+    .min(1)
+    .default(["delivery"])
+    .describe("What records are compared with: the others of the delivery, the target, or both"),
+  fields: z
+    .array(
+      z.discriminatedUnion(
+        "by",
+        COMPARATOR_IDS.map((id) =>
+          z.strictObject({
+            in: z.array(name).min(1).max(8).describe("The field; several are put together with a space"),
+            by: z.literal(id),
+            ...comparatorPart(id).options,
+            weights: z
+              .array(z.number().min(-60).max(60))
+              .length(comparatorPart(id).levels.length + 2)
+              .optional()
+              .describe("Bits of evidence for each level, from equal to different; estimated from the data unless set"),
+          }),
+        ) as unknown as [z.ZodObject, ...z.ZodObject[]],
+      ),
+    )
+    .min(1)
+    .max(16),
+  limits: z
+    .strictObject({
+      same: z.number().min(0).max(100).describe("From this score on two records are the same"),
+      ask: z.number().min(0).max(100).describe("From this score on a person is asked"),
+      lead: z
+        .number()
+        .min(0)
+        .max(100)
+        .optional()
+        .describe("How far the best candidate must be ahead of the next; a person is asked where it is not"),
+    })
+    .refine((l) => l.ask <= l.same, "The limit for asking can't be above the limit for the same.")
+    .default(DEFAULT_LIMITS),
+  recent: name.optional().describe("The field by whose value one record is more recent than another"),
+  keep: z
+    .record(z.union([z.literal("*"), name]), z.enum(SURVIVORSHIP))
+    .optional()
+    .describe("By field, or * for all others: whose value the kept record has"),
+});

@@ -1,0 +1,166 @@
+import { comparatorPart } from "./compare/index.ts";
+import { bothOf, featuresOf, roughOf } from "./features.ts";
+import type { Compare } from "./part.ts";
+import type { MatchField } from "./schema.ts";
+
+/** Numbers that grow as they are put in. */
+class Grown {
+  list = new Int32Array(1024);
+  length = 0;
+  push(n: number): void {
+    if (this.length === this.list.length) {
+      const grown = new Int32Array(this.list.length * 2);
+      grown.set(this.list);
+      this.list = grown;
+    }
+    this.list[this.length++] = n;
+  }
+}
+
+/**
+ * The different values of one match field, each with a number. Number 0 is the missing value. Both
+ * tables of a comparison share them, so that equal values have equal numbers.
+ */
+export class Values {
+  readonly texts: string[] = [""];
+  /** By value: where its features begin; one more entry than values. */
+  private readonly starts = new Grown();
+  private readonly features = new Grown();
+  private readonly roughStarts = new Grown();
+  private readonly roughs = new Grown();
+  private readonly numbers = new Map<string, number>([["", 0]]);
+  readonly compare: Compare;
+  private readonly prepare: (text: string) => string;
+  readonly levels: readonly number[];
+  /** Values that may stand in another such field by mistake. */
+  readonly textual: boolean;
+  private readonly leads;
+
+  constructor(
+    readonly field: MatchField,
+    private readonly tag: number,
+  ) {
+    const { in: _, by, weights: __, ...options } = field;
+    const part = comparatorPart(by);
+    this.compare = part.compare(options);
+    this.prepare = part.prepare(options);
+    this.levels = part.levels;
+    this.leads = part.leads;
+    this.textual = part.leads === "words" && part.levels.length > 2;
+    for (const starts of [this.starts, this.roughStarts]) for (let i = 0; i < 2; i++) starts.push(0);
+  }
+
+  /** The number of a value as it arrives. */
+  numberOf(text: string): number {
+    if (text === "") return 0;
+    const prepared = this.prepare(text);
+    const known = this.numbers.get(prepared);
+    if (known !== undefined) return known;
+    const n = this.texts.length;
+    this.numbers.set(prepared, n);
+    this.texts.push(prepared);
+    featuresOf(this.leads, prepared, this.tag, (feature) => this.features.push(feature));
+    this.starts.push(this.features.length);
+    roughOf(this.leads, prepared, this.tag, (feature) => this.roughs.push(feature));
+    this.roughStarts.push(this.roughs.length);
+    return n;
+  }
+
+  get featureStarts(): Int32Array {
+    return this.starts.list;
+  }
+
+  get featureList(): Int32Array {
+    return this.features.list;
+  }
+
+  get roughStartList(): Int32Array {
+    return this.roughStarts.list;
+  }
+
+  get roughList(): Int32Array {
+    return this.roughs.list;
+  }
+}
+
+/** Records as numbers of values: a column for each match field. */
+export class MatchTable {
+  readonly columns: Grown[];
+  length = 0;
+
+  constructor(readonly values: readonly Values[]) {
+    this.columns = values.map(() => new Grown());
+  }
+
+  /** Adds a record: for each match field its value, several fields put together with a space. */
+  add(cells: readonly string[]): void {
+    this.values.forEach((v, f) => this.columns[f]!.push(v.numberOf(cells[f]!)));
+    this.length++;
+  }
+
+  /** The numbers of a field's values, at least as many as there are records. */
+  column(f: number): Int32Array {
+    return this.columns[f]!.list;
+  }
+
+  /** How often each value of a field comes. */
+  frequencies(f: number): Int32Array {
+    const counts = new Int32Array(this.values[f]!.texts.length);
+    const column = this.column(f);
+    for (let r = 0; r < this.length; r++) counts[column[r]!]!++;
+    return counts;
+  }
+}
+
+/** Collects the features of a record of a table, each once. */
+export class RecordFeatures {
+  readonly list = new Int32Array(4096);
+  count = 0;
+  private readonly seen: Int32Array;
+  private turn = 0;
+
+  /** `room`: how many features are told apart, a power of two. */
+  constructor(
+    private readonly values: readonly Values[],
+    private readonly room: number,
+  ) {
+    this.seen = new Int32Array(room);
+  }
+
+  read(table: MatchTable, record: number): void {
+    const { list, seen, values } = this;
+    const mask = this.room - 1;
+    const turn = ++this.turn;
+    let n = 0;
+    for (let f = 0; f < values.length; f++) {
+      const value = table.column(f)[record]!;
+      const { featureStarts, featureList } = values[f]!;
+      const end = featureStarts[value + 1]!;
+      for (let i = featureStarts[value]!; i < end && n < list.length; i++) {
+        const feature = featureList[i]! & mask;
+        if (seen[feature] === turn) continue;
+        seen[feature] = turn;
+        list[n++] = feature;
+      }
+    }
+    for (let f = 0; f < values.length; f++) {
+      const v = values[f]!;
+      const a = table.column(f)[record]!;
+      const endA = v.roughStartList[a + 1]!;
+      for (let i = v.roughStartList[a]!; i < endA; i++) {
+        for (let g = f + 1; g < values.length; g++) {
+          const w = values[g]!;
+          const b = table.column(g)[record]!;
+          const endB = w.roughStartList[b + 1]!;
+          for (let j = w.roughStartList[b]!; j < endB && n < list.length; j++) {
+            const feature = bothOf(v.roughList[i]!, w.roughList[j]!) & mask;
+            if (seen[feature] === turn) continue;
+            seen[feature] = turn;
+            list[n++] = feature;
+          }
+        }
+      }
+    }
+    this.count = n;
+  }
+}

@@ -1,0 +1,208 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { editDistance } from "@/core/distance.ts";
+import { clusterRecords } from "@/core/match/cluster.ts";
+import { COMPARATOR_IDS, comparatorPart } from "@/core/match/compare/index.ts";
+import { BANDS, Matcher } from "@/core/match/match.ts";
+import { scoreOf } from "@/core/match/model.ts";
+import { resolvePairs, thoughtOf } from "@/core/match/resolve.ts";
+import type { MatchField } from "@/core/match/schema.ts";
+import { keepRecord } from "@/core/match/survive.ts";
+import { PERSON_FIELDS, peopleWithRepeats } from "../../demo/people.ts";
+
+describe.each(COMPARATOR_IDS)("comparator %s", (id) => {
+  const part = comparatorPart(id);
+  it.each(part.examples)("$a and $b with $options", ({ options, a, b, likeness }) => {
+    const prepare = part.prepare(options);
+    const compare = part.compare(options);
+    expect(compare(prepare(a), prepare(b))).toBeCloseTo(likeness, 2);
+    expect(compare(prepare(b), prepare(a))).toBeCloseTo(likeness, 2);
+    expect(compare(prepare(a), prepare(a))).toBe(1);
+  });
+});
+
+const PEOPLE_FIELDS: MatchField[] = [
+  { in: ["given"], by: "person" },
+  { in: ["family"], by: "person" },
+  { in: ["born"], by: "date" },
+  { in: ["town"], by: "words", as: "place" },
+  { in: ["phone"], by: "edit", as: "code" },
+];
+const LIMITS = { same: 80, ask: 50 };
+
+function matcherOf(rows: readonly (readonly string[])[], fields = PEOPLE_FIELDS): Matcher {
+  const matcher = new Matcher(fields, { among: true });
+  for (const row of rows) matcher.incoming.add(row);
+  matcher.prepare();
+  return matcher;
+}
+
+describe("people written in several ways", () => {
+  const { records, person } = peopleWithRepeats(11, 4000);
+  const matcher = matcherOf(records.map((r) => PERSON_FIELDS.map((f) => r[f])));
+  matcher.estimate();
+  const pairs = matcher.pairs({ leastScore: 50 });
+  const counts = new Map<number, number>();
+  for (const p of person) counts.set(p, (counts.get(p) ?? 0) + 1);
+  const truth = [...counts.values()].reduce((n, c) => n + (c * (c - 1)) / 2, 0);
+  const right = (least: number): [number, number] => {
+    let [found, all] = [0, 0];
+    for (let i = 0; i < pairs.count; i++) {
+      if (scoreOf(pairs.bits[i]!) < least) continue;
+      all++;
+      if (person[pairs.a[i]!] === person[pairs.b[i]!]) found++;
+    }
+    return [found / all, found / truth];
+  };
+
+  it("are found without labels and without tuning", () => {
+    const [precision, recall] = right(50);
+    expect((2 * precision * recall) / (precision + recall)).toBeGreaterThan(0.97);
+  });
+
+  it("are all but never joined wrongly", () => {
+    expect(right(80)[0]).toBeGreaterThan(0.995);
+  });
+
+  it("give a model that knows how good it is", () => {
+    const { precision } = thoughtOf(pairs, LIMITS);
+    expect(Math.abs(precision - right(80)[0])).toBeLessThan(0.005);
+  });
+
+  it("give shares that add up to the score", () => {
+    const prior = matcher.model!.prior;
+    for (let i = 0; i < 200; i++) {
+      const shares = pairs.shares.subarray(i * 5, i * 5 + 5);
+      const bits = shares.reduce((a, b) => a + b, Math.log2(prior / (1 - prior)));
+      expect(bits).toBeCloseTo(pairs.bits[i]!, 3);
+    }
+  });
+
+  it("make clusters of one person each", () => {
+    const { clusters } = resolvePairs(matcher, pairs, LIMITS);
+    let joined = 0;
+    let wrong = 0;
+    clusters.forEach((first, r) => {
+      if (first === r) return;
+      joined++;
+      if (person[first] !== person[r]) wrong++;
+    });
+    expect(joined).toBeGreaterThan(500);
+    expect(wrong / joined).toBeLessThan(0.005);
+  });
+
+  it("are the same pairs whichever part of the records is asked for", () => {
+    const first = matcher.pairs({ leastScore: 50, to: 1500 });
+    const second = matcher.pairs({ leastScore: 50, from: 1500 });
+    expect(first.count + second.count).toBe(pairs.count);
+  });
+});
+
+describe("what people decided", () => {
+  const rows = Array.from({ length: 300 }, (_, i) => [
+    `Person${i} Tarn${i * 7}`,
+    `19${(i % 80) + 10}-0${(i % 9) + 1}-11`,
+  ]);
+  rows.push(["Sorrel Ness", "1960-02-03"], ["Sorel Ness", "1960-02-03"]);
+  const fields: MatchField[] = [
+    { in: ["name"], by: "person", weights: [9, 8, 7, 4, 1, -2, -8] },
+    { in: ["born"], by: "date", weights: [9, 5, 4, 1, -2, -8] },
+  ];
+  const matcher = matcherOf(rows, fields);
+  matcher.estimate();
+  const pairs = matcher.pairs({ leastScore: 5 });
+  const at = Array.from({ length: pairs.count }, (_, i) => i).find((i) => pairs.a[i] === 301 && pairs.b[i] === 300)!;
+
+  it("stands above the score", () => {
+    const limits = { same: scoreOf(pairs.bits[at]!) + 1, ask: 10 };
+    expect(BANDS[resolvePairs(matcher, pairs, limits).bands[at]!]).toBe("ask");
+    const same = resolvePairs(matcher, pairs, limits, (i) => (i === at ? "same" : null));
+    expect(BANDS[same.bands[at]!]).toBe("same");
+    expect(same.clusters[301]).toBe(300);
+    const low = { same: 10, ask: 10 };
+    const different = resolvePairs(matcher, pairs, low, (i) => (i === at ? "different" : null));
+    expect(different.clusters[301]).toBe(301);
+  });
+
+  it("takes the weights that were set by hand", () => {
+    const { shares } = matcher.explain(301, 300);
+    expect(shares[0]).toBeGreaterThan(6);
+    expect(shares[1]).toBeCloseTo(9, 0);
+  });
+});
+
+describe("clusters", () => {
+  const evidence = (table: Record<string, number>) => (a: number, b: number) =>
+    table[`${Math.min(a, b)}-${Math.max(a, b)}`] ?? -10;
+
+  it("take in a record that all others speak for", () => {
+    const bits = evidence({ "0-1": 12, "1-2": 9, "0-2": 7 });
+    const links = [
+      { a: 0, b: 1, bits: 12 },
+      { a: 1, b: 2, bits: 9 },
+    ];
+    expect([...clusterRecords(3, links, bits, 4)]).toEqual([0, 0, 0]);
+  });
+
+  it("do not join strangers by a chain of links", () => {
+    const bits = evidence({ "0-1": 9, "1-2": 9, "2-3": 9 });
+    const links = [0, 1, 2].map((a) => ({ a, b: a + 1, bits: 9 }));
+    expect([...clusterRecords(4, links, bits, 4)]).toEqual([0, 0, 2, 2]);
+  });
+
+  it("never join what a person has parted", () => {
+    const bits = (a: number, b: number): number => (a + b === 2 ? -Infinity : 30);
+    const links = [
+      { a: 0, b: 1, bits: 30 },
+      { a: 1, b: 2, bits: 30 },
+    ];
+    expect([...clusterRecords(3, links, bits, 4)]).toEqual([0, 0, 2]);
+  });
+});
+
+describe("the kept record", () => {
+  const members = [
+    { values: ["Ness", "", "3"], recent: "2026-01-01" },
+    { values: ["Sorrel Ness", "BHG", "12"], recent: "2025-01-01" },
+    { values: ["Ness", "CWA", ""], recent: "2026-05-01" },
+  ];
+  it.each([
+    ["first", ["Ness", "BHG", "3"]],
+    ["last", ["Ness", "CWA", "12"]],
+    ["recent", ["Ness", "CWA", "3"]],
+    ["complete", ["Sorrel Ness", "BHG", "12"]],
+    ["most frequent", ["Ness", "BHG", "3"]],
+    ["longest", ["Sorrel Ness", "BHG", "12"]],
+    ["greatest", ["Sorrel Ness", "CWA", "12"]],
+    ["least", ["Ness", "BHG", "3"]],
+  ] as const)("by %s", (rule, values) => {
+    const kept = keepRecord(members, [rule, rule, rule]);
+    expect(kept.values).toEqual(values);
+    kept.from.forEach((m, f) => expect(members[m]!.values[f]).toBe(values[f]));
+  });
+
+  it("has no value where no member has one", () => {
+    expect(keepRecord([{ values: [""] }, { values: [""] }], ["longest"])).toEqual({ values: [""], from: [-1] });
+  });
+});
+
+it("counts edits as the whole table does", () => {
+  const letters = fc.string({ unit: fc.constantFrom("a", "b", "c", "é", "𝛼"), maxLength: 40 });
+  fc.assert(
+    fc.property(letters, letters, (a, b) => {
+      const [x, y] = [Array.from(a), Array.from(b)];
+      const d = Array.from({ length: x.length + 1 }, (_, i) => Array.from({ length: y.length + 1 }, (_, j) => i + j));
+      for (let i = 1; i <= x.length; i++) {
+        for (let j = 1; j <= y.length; j++) {
+          const cost = x[i - 1] === y[j - 1] ? 0 : 1;
+          d[i]![j] = Math.min(d[i - 1]![j]! + 1, d[i]![j - 1]! + 1, d[i - 1]![j - 1]! + cost);
+          if (i > 1 && j > 1 && x[i - 1] === y[j - 2] && x[i - 2] === y[j - 1]) {
+            d[i]![j] = Math.min(d[i]![j]!, d[i - 2]![j - 2]! + 1);
+          }
+        }
+      }
+      expect(editDistance(a, b)).toBe(d[x.length]![y.length]!);
+    }),
+    { numRuns: 500 },
+  );
+});
