@@ -1,6 +1,7 @@
 import { gzipSync, strToU8 } from "fflate";
 import { Random } from "./random.ts";
-import { COLLECTORS, TAXA } from "./words.ts";
+import { withoutAccents } from "@/core/cleanse/accents.ts";
+import { COLLECTORS, TAXA, TOWNS } from "./words.ts";
 import { workbook, type WorkbookCell } from "./workbook.ts";
 
 /** A fault put into a record on purpose: where it stands, and the check that must name it. */
@@ -17,6 +18,8 @@ export interface OtherDelivery {
   readonly bytes: Uint8Array;
   readonly records: number;
   readonly truth: readonly PlantedFault[];
+  /** By record: the number of the person that it is about, the same in all deliveries. */
+  readonly same?: readonly number[];
 }
 
 const GARDENS = ["BHG", "CWA", "MIB", "QFS", "SMH"] as const;
@@ -75,10 +78,19 @@ export const OTHER_FEEDS = [
       read: { as: "xlsx", sheets: ["Collectors"] },
       contract: {
         fields: [
-          { name: "person_no", type: "text", length: 8, title: "Person no", required: true, pattern: "^P\\d{5}$" },
+          {
+            name: "person_no",
+            type: "text",
+            length: 8,
+            title: "Person no",
+            required: true,
+            pattern: "^[A-Z]{3}-\\d{4}$",
+          },
           { name: "full_name", type: "text", length: 80, title: "Full name", required: true },
           { name: "garden", type: "code", values: [...GARDENS], title: "Garden" },
           { name: "born_on", type: "date", title: "Born on", least: "1900-01-01", most: "2015-12-31" },
+          { name: "town", type: "text", length: 60, title: "Town" },
+          { name: "e_mail", type: "text", length: 80, title: "E-mail" },
           { name: "first_year", type: "integer", title: "First year", least: 1920, most: 2026 },
           { name: "sheets", type: "integer", title: "Sheets", least: 0 },
           { name: "note", type: "text", length: 120, title: "Note" },
@@ -88,6 +100,18 @@ export const OTHER_FEEDS = [
         { do: "trim", in: "*" },
         { do: "collapse", in: ["full_name"] },
       ],
+      match: {
+        against: ["delivery", "target"],
+        fields: [
+          { in: ["full_name"], by: "person" },
+          { in: ["born_on"], by: "date" },
+          { in: ["town"], by: "words", as: "place" },
+          { in: ["e_mail"], by: "edit" },
+          { in: ["first_year"], by: "number", within: 2 },
+        ],
+        limits: { same: 84, ask: 45 },
+        keep: { "*": "complete", full_name: "longest", sheets: "greatest" },
+      },
       load: { target: "collector", key: ["person_no"], mode: "upsert" },
     },
   },
@@ -152,7 +176,7 @@ export function makeOtherDeliveries(seed = 20260401): OtherDelivery[] {
   const random = new Random(seed);
   return [
     ...["2026-08", "2026-09", "2026-10"].map((month) => germination(random, month)),
-    collectors(random),
+    ...collectors(random),
     ...["2026-09", "2026-10"].map((month) => transfers(random, month)),
   ];
 }
@@ -222,66 +246,115 @@ function germination(random: Random, month: string): OtherDelivery {
   };
 }
 
-/** The ways in which one person's name is written. */
-function spelled(random: Random, name: string): string {
+/** A collector as the vault knows them; only tests are told which rows are one person. */
+interface Collector {
+  readonly name: string;
+  readonly born: string;
+  readonly town: string;
+  readonly mail: string;
+  readonly firstYear: number;
+}
+
+function makeCollectors(random: Random): Collector[] {
+  return COLLECTORS.slice(0, 260).map((name) => {
+    const [given = "", family = ""] = name.split(" ");
+    const plain = (text: string): string =>
+      withoutAccents(text)
+        .toLowerCase()
+        .replace(/[^a-z]/g, "");
+    const born = random.whole(1931, 1999);
+    return {
+      name,
+      born: `${born}-${two(random.whole(1, 12))}-${two(random.whole(1, 28))}`,
+      town: random.pick(TOWNS),
+      mail: `${plain(given)}.${plain(family)}@${random.pick(["ashmere", "fenpost", "moorland"])}.example`,
+      firstYear: Math.min(2024, born + random.whole(19, 45)),
+    };
+  });
+}
+
+/** Another garden's row about a person: the name in another way, and now and then a slip. */
+function spelled(random: Random, { name }: Collector): string {
   const [given = "", family = ""] = name.split(" ");
+  const i = random.whole(1, Math.max(1, family.length - 2));
   return random.pick([
-    name,
-    name,
     name,
     `${family}, ${given}`,
     `${given[0]}. ${family}`,
     name.toUpperCase(),
-    ` ${name}`,
+    `Dr ${given} ${family}`,
+    `${given} ${family.slice(0, i)}${family[i + 1] ?? ""}${family[i] ?? ""}${family.slice(i + 2)}`,
+    `${given} ${family.replace(/(.)\1/, "$1")}`,
+    `${given.slice(0, Math.max(3, given.length - 2))} ${family}`,
   ]);
 }
 
-function collectors(random: Random): OtherDelivery {
-  const rows: WorkbookCell[][] = [
-    ["Collectors of the Ashmere gardens"],
-    ["Kept by the herbaria; one row a person"],
-    [],
-    ["Person no", "Full name", "Garden", "Born on", "First year", "Sheets", "Note"],
-  ];
-  const truth: PlantedFault[] = [];
-  const people = COLLECTORS.slice(0, 180);
-  people.forEach((person, i) => {
-    const row = rows.length + 1;
-    const cells: WorkbookCell[] = [
-      `P${String(i + 1).padStart(5, "0")}`,
-      spelled(random, person),
-      random.pick(GARDENS),
-      random.chance(0.7)
-        ? { day: `${random.whole(1931, 1999)}-${two(random.whole(1, 12))}-${two(random.whole(1, 28))}` }
-        : null,
-      random.whole(1950, 2024),
-      random.whole(0, 900),
-      random.chance(0.2) ? "field notes kept in the station's library" : null,
+const COLUMNS = ["Person no", "Full name", "Garden", "Born on", "Town", "E-mail", "First year", "Sheets", "Note"];
+
+/**
+ * The collectors as three gardens keep them, one delivery each: a person that a garden has twice, or
+ * that another had before, is written in another way.
+ */
+function collectors(random: Random): OtherDelivery[] {
+  const people = makeCollectors(random);
+  const known = new Set<number>();
+  return (["SMH", "QFS", "BHG"] as const).map((garden, turn) => {
+    const rows: WorkbookCell[][] = [
+      ["Collectors of the Ashmere gardens"],
+      ["Kept by the herbaria; one row a person"],
+      [],
+      COLUMNS,
     ];
-    const fault = random.next();
-    const plant = (column: number, value: WorkbookCell, check: string): void => {
-      cells[column] = value;
-      truth.push({ line: row, check });
+    const truth: PlantedFault[] = [];
+    const same: number[] = [];
+    const list = people.flatMap((_, i) => (random.chance([0.62, 0.4, 0.3][turn]!) ? [i] : []));
+    // Some stand twice in one garden's list.
+    for (const i of [...list]) if (random.chance(0.08)) list.splice(random.whole(0, list.length), 0, i);
+    list.forEach((who, n) => {
+      const person = people[who]!;
+      const first = !known.has(who);
+      known.add(who);
+      const [year, month, day] = person.born.split("-");
+      const slip = first ? 1 : random.next();
+      const born = slip < 0.1 && Number(day) <= 12 ? `${year}-${day}-${month}` : person.born;
+      const cells: WorkbookCell[] = [
+        `${garden}-${String(n + 1).padStart(4, "0")}`,
+        first ? person.name : spelled(random, person),
+        garden,
+        random.chance(first ? 0.9 : 0.7) ? { day: born } : null,
+        slip < 0.2 ? person.town.replace(/.$/, "") : person.town,
+        random.chance(0.55) ? person.mail : null,
+        person.firstYear + (slip < 0.3 ? 1 : 0),
+        random.whole(0, 900),
+        random.chance(0.2) ? "field notes kept in the station's library" : null,
+      ];
+      const fault = random.next();
+      const plant = (column: number, value: WorkbookCell, check: string): void => {
+        cells[column] = value;
+        truth.push({ line: rows.length + 1, check });
+      };
+      if (fault < 0.02) plant(7, { error: "#N/A" }, "read:cell-error");
+      else if (fault < 0.03) plant(2, "Ashmere", "garden:type");
+      else if (fault < 0.04) plant(1, null, "full_name:required");
+      else if (fault < 0.05) plant(6, 1790, "first_year:least");
+      else if (fault < 0.06) plant(7, "many", "sheets:type");
+      rows.push(cells);
+      same.push(who);
+    });
+    return {
+      feed: "collectors",
+      sender: SENDERS[garden]!,
+      name: `collectors-${garden.toLowerCase()}-2026.xlsx`,
+      bytes: workbook([
+        { name: "Read me", rows: [] },
+        { name: "Collectors", rows },
+        { name: "Gardens", rows: [["Code", "Name"], ...GARDENS.map((g) => [g, SENDERS[g]!])] },
+      ]),
+      records: same.length,
+      truth,
+      same,
     };
-    if (fault < 0.02) plant(5, { error: "#N/A" }, "read:cell-error");
-    else if (fault < 0.04) plant(2, "Ashmere", "garden:type");
-    else if (fault < 0.06) plant(1, null, "full_name:required");
-    else if (fault < 0.08) plant(4, 1790, "first_year:least");
-    else if (fault < 0.1) plant(5, "many", "sheets:type");
-    rows.push(cells);
   });
-  return {
-    feed: "collectors",
-    sender: SENDERS["SMH"]!,
-    name: "collectors-2026-10.xlsx",
-    bytes: workbook([
-      { name: "Read me", rows: [] },
-      { name: "Collectors", rows },
-      { name: "Gardens", rows: [["Code", "Name"], ...GARDENS.map((g) => [g, SENDERS[g]!])] },
-    ]),
-    records: people.length,
-    truth,
-  };
 }
 
 function transfers(random: Random, month: string): OtherDelivery {

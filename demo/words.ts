@@ -68,6 +68,30 @@ const FAMILY = [
 ];
 export const COLLECTORS = FAMILY.flatMap((family) => GIVEN.map((given) => `${given} ${family}`));
 
+/** Where collectors live. */
+export const TOWNS = [
+  "Ashmere",
+  "Brindle Hollow",
+  "Coldwell",
+  "Marrow Haven",
+  "Quillfen",
+  "Saltmere",
+  "Upper Thornlow",
+  "Lower Thornlow",
+  "Harrowby Mill",
+  "Gullness",
+  "St Piran's Gate",
+  "Wetherlow",
+  "Peatmoss End",
+  "Kestrel Bridge",
+  "Long Barrow",
+  "Millcreek",
+  "Foxlow",
+  "Withy Bank",
+  "Lantern Quay",
+  "Hollow Cross",
+];
+
 export const SITES = [
   "Gull Ness",
   "Saltpan Row",

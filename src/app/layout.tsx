@@ -1,6 +1,7 @@
 import "./globals.css";
 import type { Metadata } from "next";
 import { countHeld } from "@/store/held.ts";
+import { countPairs } from "@/store/matches.ts";
 import { listFeeds } from "@/store/feeds.ts";
 import { Nav } from "@/ui/nav.tsx";
 import { Providers } from "@/ui/providers.tsx";
@@ -11,7 +12,7 @@ export const metadata: Metadata = { title: { default: "Good Sieve", template: "%
 export const dynamic = "force-dynamic";
 
 export default async function Layout({ children }: { children: React.ReactNode }) {
-  const [held, feeds] = await Promise.all([countHeld(db()), listFeeds(db())]);
+  const [held, pairs, feeds] = await Promise.all([countHeld(db()), countPairs(db()), listFeeds(db())]);
   return (
     <html lang="en" data-theme="paper" suppressHydrationWarning>
       <head>
@@ -19,7 +20,7 @@ export default async function Layout({ children }: { children: React.ReactNode }
       </head>
       <body>
         <Providers>
-          <Nav held={held} feeds={feeds.map((f) => f.name)} />
+          <Nav held={held} asked={pairs.open} feeds={feeds.map((f) => f.name)} />
           <main className="px-5 pt-3 pb-6">{children}</main>
         </Providers>
       </body>

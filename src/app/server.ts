@@ -15,6 +15,8 @@ const STATUS: Record<string, number> = {
   "no-load": 404,
   "no-delivery": 404,
   "no-record": 404,
+  "no-pair": 404,
+  "row-gone": 409,
   "no-profile": 404,
   "no-source": 404,
   "feed-exists": 409,

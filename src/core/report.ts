@@ -1,6 +1,7 @@
 import { judgeGates, type GateResult } from "./gates.ts";
 import { assertCloses, type Balance } from "./ledger.ts";
 import { findDrift, type Drift } from "./map/drift.ts";
+import type { MatchMetrics } from "./match/metrics.ts";
 import type { Profile } from "./metrics/profile.ts";
 import type { Tally } from "./metrics/tally.ts";
 import { READ_PROBLEMS, TAKEN, checkTitle, faultTitle, fileFault, type Compiled } from "./plan/compile.ts";
@@ -27,6 +28,7 @@ export interface LoadReport {
   readonly files: readonly FileFacts[];
   /** What came in each code field. */
   readonly codes?: readonly CodesSeen[];
+  readonly matches?: MatchMetrics;
   /** How long each part of the load took, in the order in which they ran. None where nobody measured. */
   readonly timing?: readonly Timing[];
 }
@@ -78,6 +80,8 @@ export interface ReportInput {
   readonly codes?: readonly CodesSeen[];
   /** Records of files that are held as a whole, as the plan says: no surprise to a gate. */
   readonly heldAsFiles?: number;
+  /** What was compared and found to be one; none where the plan compares nothing. */
+  readonly matches?: MatchMetrics | null;
   /** The columns of the files of the sender's delivery before. */
   readonly before?: readonly (readonly string[])[];
 }
@@ -109,6 +113,7 @@ export function makeReport(input: ReportInput): LoadReport {
       Map: `${compiled.fields.length} fields`,
       Cleanse: `${tally.changed.reduce((a, b) => a + b, 0).toLocaleString("en")} cells changed`,
       Check: `${compiled.checks.length} checks`,
+      Match: input.matches ? `${input.matches.fields.length} fields compared` : "nothing is compared",
       Load: `${compiled.plan.load.mode} into ${compiled.plan.load.target}`,
     }),
     fields: compiled.fields.map((f, i) => {
@@ -130,6 +135,7 @@ export function makeReport(input: ReportInput): LoadReport {
     drift,
     files,
     ...(input.codes && input.codes.length > 0 ? { codes: input.codes } : {}),
+    ...(input.matches ? { matches: input.matches } : {}),
     ...(input.timing ? { timing: input.timing } : {}),
   };
 }

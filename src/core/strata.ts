@@ -2,7 +2,7 @@ import { OUTCOMES, type Balance, type HeldAt, type Outcome } from "./ledger.ts";
 import type { CheckMetrics } from "./report.ts";
 
 /** The stages that a load takes today, in the order of its course. */
-export const STAGES = ["Read", "Map", "Cleanse", "Check", "Load"] as const;
+export const STAGES = ["Read", "Map", "Cleanse", "Check", "Match", "Load"] as const;
 export type Stage = (typeof STAGES)[number];
 
 /** One stage of the sift: how many records left it, and what stayed behind there. */
@@ -37,6 +37,19 @@ export function siftOf(balance: Balance, checks: readonly CheckMetrics[], notes:
     if (stage === "Cleanse" && balance.outcomes["left out"] > 0) {
       trays.push({ outcome: "left out", at: null, count: balance.outcomes["left out"], reason: "as the plan says" });
       travelling -= balance.outcomes["left out"];
+    }
+    if (stage === "Match") {
+      for (const outcome of ["merged", "waiting"] as const) {
+        const count = balance.outcomes[outcome];
+        if (count === 0) continue;
+        trays.push({
+          outcome,
+          at: null,
+          count,
+          reason: outcome === "merged" ? "one with another record" : "for a decision",
+        });
+        travelling -= count;
+      }
     }
     const at = HELD_IN[stage];
     if (at && balance.heldAt[at] > 0) {

@@ -141,6 +141,7 @@ function arrivedByField(sifted: Sifted, course: Course, r: number): string[] {
 
 function hasLeft(outcome: Outcome | null, at: HeldAt | null, stage: Stage): boolean {
   if (outcome === "left out") return STAGES.indexOf("Cleanse") > STAGES.indexOf(stage);
+  if (outcome === "merged" || outcome === "waiting") return STAGES.indexOf("Match") > STAGES.indexOf(stage);
   return at === null || STAGES.indexOf(STAYED_IN[at]) > STAGES.indexOf(stage);
 }
 

@@ -95,7 +95,7 @@ async function releaseOne(
     ]);
     return { ...id, released: false, problems };
   }
-  const refused = await write(client, held, compiled, [
+  const refused = await writeRecord(client, held, compiled, [
     ...checked.values.map((v, f) => (v === "" || checked.notOfType[f] ? null : v)),
     ...extraOfHeld(held, compiled),
   ]);
@@ -121,10 +121,10 @@ function extraOfHeld(held: HeldRecord, compiled: Compiled): (string | null)[] {
   return [extraOf(held.columns, held.cells ?? [], extra) || null];
 }
 
-/** Writes one record; gives the problem when a rule of the target refuses it. */
-async function write(
+/** Writes one record to the target, its values in the order of `recordColumns`; gives the problem when a rule of the target refuses it. */
+export async function writeRecord(
   client: Client,
-  held: HeldRecord,
+  held: { readonly load: number; readonly record: number },
   compiled: Compiled,
   row: (string | null)[],
 ): Promise<Problem | null> {

@@ -7,6 +7,7 @@ import { TAKEN, compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import { SieveError } from "@/core/problem.ts";
 import type { FileFacts } from "@/core/read/source.ts";
 import { makeReport, type Timing } from "@/core/report.ts";
+import type { MatchMetrics } from "@/core/match/metrics.ts";
 import { Course, type Sifted } from "@/core/sift.ts";
 import { ident, type Client, type Db } from "@/store/db.ts";
 import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
@@ -18,6 +19,7 @@ import { copyDelimiter, copyRows, extrasOf } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
 import { fieldsOf, lateProblem } from "./late.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
+import { matchStaged, type Matched } from "./match-load.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
 import { giveBack, takeThread } from "./threads.ts";
 import {
@@ -371,6 +373,7 @@ class LoadRun {
       const balance = await this.timed("balance", () => this.provisionalBalance());
       let late = await this.countLate();
       let heldAsFiles = 0;
+      let matches: MatchMetrics | null = null;
       const report = (): ReturnType<typeof makeReport> =>
         makeReport({
           compiled,
@@ -385,6 +388,7 @@ class LoadRun {
           codes: done.codes,
           heldAsFiles,
           before,
+          matches,
         });
       const hold = (records: number): void => {
         balance.outcomes.inserted -= records;
@@ -399,6 +403,13 @@ class LoadRun {
         late = await this.countLate();
       }
       const closedGates = report().gates.some((g) => !g.passed) && load.letThrough === null;
+      if (plan.match) {
+        const matched = await this.timed("matching", () => this.match(exists, trial || closedGates));
+        balance.outcomes.inserted -= matched.merged.length + matched.waiting.length;
+        balance.outcomes.merged += matched.merged.length;
+        balance.outcomes.waiting += matched.waiting.length;
+        matches = matched.metrics;
+      }
       if (trial || closedGates) {
         if (plan.load.mode === "upsert" && exists) await this.foreseeUpsert(balance);
         if (taken > 0) await this.writeTaken(false, rerun);
@@ -428,6 +439,41 @@ class LoadRun {
       await client.query("rollback").catch(() => {});
       throw error;
     }
+  }
+
+  /** Finds records that are one, and says in the ledger which were put to another and which wait for a decision. */
+  private async match(targetExists: boolean, dry: boolean): Promise<Matched> {
+    const { client, id, compiled, load } = this;
+    this.stage = "matching";
+    await this.progress(true);
+    const matched = await matchStaged({
+      client,
+      id,
+      feed: load.feed,
+      compiled,
+      staging: staging(id),
+      targetExists,
+      dry,
+      progress: () => this.progress(),
+    });
+    const merged = new Set(matched.merged);
+    const waiting = new Set(matched.waiting);
+    if (merged.size + waiting.size > 0) {
+      for await (const block of ledgerBlocks(client, id)) {
+        let changed = false;
+        for (let r = 0; r < block.outcomes.length; r++) {
+          if (block.outcomes[r] !== BYTE.inserted) continue;
+          const record = block.firstRecord + r;
+          const byte = merged.has(record) ? BYTE.merged : waiting.has(record) ? BYTE.waiting : BYTE.inserted;
+          if (byte === BYTE.inserted) continue;
+          block.outcomes[r] = byte;
+          changed = true;
+        }
+        if (changed) await this.patchBlock(block, client);
+      }
+    }
+    this.stage = "closing";
+    return matched;
   }
 
   /** Suspects that repeat nothing after all (the filter errs one time in thousands) go with the good ones. */

@@ -3,6 +3,7 @@ import packed from "./migrations/002-packed.sql";
 import profile from "./migrations/003-profile.sql";
 import source from "./migrations/004-source.sql";
 import held from "./migrations/005-held.sql";
+import match from "./migrations/006-match.sql";
 import { runMigrations } from "graphile-worker";
 import { transaction, type Db } from "./db.ts";
 
@@ -13,6 +14,7 @@ const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
   { id: 3, sql: profile },
   { id: 4, sql: source },
   { id: 5, sql: held },
+  { id: 6, sql: match },
 ];
 
 /** Brings the store up to date; safe when several processes start at once. Returns how many ran. */

@@ -10,6 +10,7 @@ const KEYS: [string, string][] = [
   ["T", "Today"],
   ["F", "Feeds"],
   ["Q", "Quarantine"],
+  ["M", "Matches"],
   ["/", "Go to a feed or a load"],
   ["↑ ↓", "Move in a list"],
   ["Enter", "Open what is marked"],
@@ -17,6 +18,10 @@ const KEYS: [string, string][] = [
   ["E", "Mend the record"],
   ["R", "Release the records that pass"],
   ["X", "Discard with a reason"],
+  ["S", "Decide that two records are the same"],
+  ["D", "Decide that they are different"],
+  ["L", "Decide later"],
+  ["U", "Take the last decision back"],
   ["Ctrl Z", "Undo in the plan"],
   ["?", "This list"],
 ];
@@ -28,7 +33,7 @@ export function isTyping(target: EventTarget | null): boolean {
   );
 }
 
-export function Nav({ held, feeds }: { held: number; feeds: string[] }) {
+export function Nav({ held, asked, feeds }: { held: number; asked: number; feeds: string[] }) {
   const path = usePathname();
   const router = useRouter();
   const help = useRef<HTMLDialogElement>(null);
@@ -40,7 +45,7 @@ export function Nav({ held, feeds }: { held: number; feeds: string[] }) {
   useEffect(() => {
     const onKey = (event: KeyboardEvent): void => {
       if (event.ctrlKey || event.metaKey || event.altKey || isTyping(event.target)) return;
-      const go: Record<string, string> = { t: "/", f: "/feeds", q: "/quarantine" };
+      const go: Record<string, string> = { t: "/", f: "/feeds", q: "/quarantine", m: "/matches" };
       if (event.key === "?") help.current?.showModal();
       else if (event.key === "/") {
         event.preventDefault();
@@ -109,6 +114,7 @@ export function Nav({ held, feeds }: { held: number; feeds: string[] }) {
         {item("/", "Today")}
         {item("/feeds", "Feeds")}
         {item("/quarantine", "Quarantine", held)}
+        {item("/matches", "Matches", asked)}
       </nav>
       <div className="ml-auto flex items-center gap-3">
         <form onSubmit={open} className="flex items-center gap-1 border-b border-[var(--rule)]">

@@ -3,7 +3,7 @@
 import { useId, useMemo, useState } from "react";
 import { z } from "zod";
 import type { StepPart } from "@/core/cleanse/part.ts";
-import type { Plan, Step } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/schema.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
 import { splitList } from "./plan-fields.tsx";
 
@@ -17,17 +17,23 @@ interface Property {
   items?: { type?: string };
 }
 
+/** Anything that has options and speaks of fields: a step, or what a match compares. */
+interface Options {
+  readonly in: "*" | readonly string[];
+  readonly [option: string]: unknown;
+}
+
 /** A step's options as inputs, made from the part's own statement of them. */
-export function OptionsForm({
+export function OptionsForm<T extends Options>({
   part,
   step,
   plan,
   set,
 }: {
-  part: StepPart<object>;
-  step: Step;
+  part: Pick<StepPart<object>, "title" | "options" | "fieldOptions" | "formulaOptions">;
+  step: T;
   plan: Plan;
-  set: (step: Step) => void;
+  set: (step: T) => void;
 }) {
   const properties = useMemo(
     () =>
@@ -36,8 +42,8 @@ export function OptionsForm({
     [part],
   );
   const commit = (name: string, value: unknown): void => {
-    const next: Step = { ...step, [name]: value };
-    if (value === undefined) delete next[name];
+    const { [name]: _, ...others } = step;
+    const next = (value === undefined ? others : { ...step, [name]: value }) as T;
     if (JSON.stringify(next) !== JSON.stringify(step)) set(next);
   };
   const names = plan.contract.fields.map((f) => f.name);
@@ -46,13 +52,13 @@ export function OptionsForm({
       {Object.entries(properties).map(([name, p]) => {
         const value = step[name];
         if (part.formulaOptions?.includes(name)) {
-          const it = step.do === "leave-out" || step.in === "*" ? undefined : names.indexOf(step.in[0]!);
+          const it = step["do"] === "leave-out" || step.in === "*" ? undefined : names.indexOf(step.in[0]!);
           return (
             <div key={name} className="w-full max-w-3xl">
               <FormulaEditor
                 label={`Formula: ${part.title}`}
                 value={String(value ?? "")}
-                scope={{ fields: plan.contract.fields, it: it ?? (step.do === "derive" ? 0 : undefined) }}
+                scope={{ fields: plan.contract.fields, it: it ?? (step["do"] === "derive" ? 0 : undefined) }}
                 onChange={(source) => commit(name, source)}
               />
             </div>

@@ -3,13 +3,15 @@
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useCallback, useEffect, useMemo, useState } from "react";
+import type { LoadReport } from "@/core/report.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
-import type { Stratum } from "@/core/strata.ts";
+import { STAGES, type Stage, type Stratum } from "@/core/strata.ts";
 import { api, problemOf, type ApiProblem } from "./api.ts";
 import { ContractExchange } from "./contract-exchange.tsx";
 import { isTyping } from "./nav.tsx";
 import { MapStage } from "./map-stage.tsx";
 import { FieldTable } from "./plan-fields.tsx";
+import { MatchStage, type MatchSeen } from "./match-stage.tsx";
 import { ReadStage, LoadStage } from "./plan-stages.tsx";
 import { StepList } from "./step-list.tsx";
 import { TrialResult } from "./plan-trial.tsx";
@@ -19,8 +21,14 @@ import { StratumChip } from "./sift.tsx";
 import { useProgress } from "./use-progress.ts";
 import { counted, grouped, readWords } from "./words.ts";
 
-const STAGES = ["Read", "Map", "Cleanse", "Check", "Load"] as const;
-type Stage = (typeof STAGES)[number];
+const TITLES: Record<Stage, string> = {
+  Read: "Read: how files are read",
+  Map: "Map: columns to fields",
+  Cleanse: "Cleanse: steps in their order",
+  Check: "Check: fields, types and limits",
+  Match: "Match: records that are one",
+  Load: "Load: where good records go",
+};
 
 /** A plan being changed: an undo for every change, a trial before anything is saved, versions that are kept. */
 export function PlanDesk({
@@ -30,6 +38,7 @@ export function PlanDesk({
   versions,
   delivery,
   sift,
+  matches = null,
   proposed = null,
 }: {
   feed: { name: string; title: string };
@@ -38,6 +47,8 @@ export function PlanDesk({
   versions: number[];
   delivery: { id: number; name: string; bytes: number } | null;
   sift: readonly Stratum[] | null;
+  /** What the newest load or trial found to be one. */
+  matches?: MatchSeen | null;
   /** A change that was proposed elsewhere: made, and not saved. */
   proposed?: Plan | null;
 }) {
@@ -98,9 +109,20 @@ export function PlanDesk({
     }
   }, [plan]);
 
-  const progress = useProgress(trial && !trial.done ? trial.load : null, () =>
-    setTrial((t) => t && { ...t, done: true }),
-  );
+  const [tried, setTried] = useState<MatchSeen | null>(null);
+  const seen = tried ?? matches;
+  const progress = useProgress(trial && !trial.done ? trial.load : null, () => {
+    setTrial((t) => t && { ...t, done: true });
+    // A trial draws the scores anew.
+    if (trial && trial.of.match) {
+      void api<LoadReport>(`/api/loads/${trial.load}/report`).then(
+        (report) => {
+          if (report.matches) setTried({ load: trial.load, metrics: report.matches, decided: matches?.decided ?? [] });
+        },
+        () => {},
+      );
+    }
+  });
 
   const run = async (): Promise<void> => {
     setProblem(null);
@@ -150,6 +172,7 @@ export function PlanDesk({
     Map: counted(plan.contract.fields.length, "field"),
     Cleanse: counted(plan.cleanse.length, "step"),
     Check: "types, limits, policies",
+    Match: plan.match ? `${counted(plan.match.fields.length, "field")} compared` : "nothing is compared",
     Load: `${plan.load.mode} into ${plan.load.target}`,
   };
   return (
@@ -161,17 +184,7 @@ export function PlanDesk({
             {shown.version === newest ? `version ${shown.version}` : `version ${shown.version} of ${newest}`}
             {changed ? ", changed and not saved" : `: ${shown.note}`}
           </p>
-          <h1>
-            {stage === "Check"
-              ? "Check: fields, types and limits"
-              : stage === "Cleanse"
-                ? "Cleanse: steps in their order"
-                : stage === "Map"
-                  ? "Map: columns to fields"
-                  : stage === "Read"
-                    ? "Read: how files are read"
-                    : "Load: where good records go"}
-          </h1>
+          <h1>{TITLES[stage]}</h1>
         </div>
         <div className="flex items-center gap-3">
           {versions.length > 1 && (
@@ -268,7 +281,7 @@ export function PlanDesk({
       )}
       <div className="mt-3 grid grid-cols-1 gap-5 lg:grid-cols-[13rem_minmax(0,1fr)]">
         <nav aria-label="Stages of the plan">
-          {STAGES.map((s, i) => (
+          {STAGES.map((s) => (
             <button
               key={s}
               type="button"
@@ -280,7 +293,9 @@ export function PlanDesk({
                 <b>{s}</b>
                 <span className="block text-xs faint">{notes[s]}</span>
               </span>
-              {sift?.[i] && <StratumChip strata={sift} at={i} />}
+              {sift?.some((t) => t.stage === s) && (
+                <StratumChip strata={sift} at={sift.findIndex((t) => t.stage === s)} />
+              )}
             </button>
           ))}
           <p className="faint mt-2 text-xs">
@@ -331,6 +346,8 @@ export function PlanDesk({
               <RuleList plan={plan} change={change} delivery={delivery} />
               <ContractExchange plan={plan} change={change} />
             </>
+          ) : stage === "Match" ? (
+            <MatchStage plan={plan} change={change} seen={seen} />
           ) : (
             <LoadStage plan={plan} change={change} />
           )}

@@ -47,7 +47,7 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
                 {s.stage}
               </text>
               <text x="0" y={y + 33} fontSize="12" className="faint" fill="currentColor">
-                {s.note.length > 23 ? `${s.note.slice(0, 22)}…` : s.note}
+                {shortened(s.note, 23)}
                 <title>{s.note}</title>
               </text>
               <a
@@ -74,7 +74,7 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
                   y2={y + TALL}
                   stroke="currentColor"
                   strokeWidth="1.5"
-                  strokeDasharray={`${7 - i * 1.3} ${4 - i * 0.6}`}
+                  strokeDasharray={`${7 - i * 1.1} ${4 - i * 0.55}`}
                 />
                 <text
                   x={LEFT + 10}
@@ -89,37 +89,42 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
                   {grouped(s.left)}
                 </text>
               </a>
-              {s.trays.map((t) => (
-                <a
-                  key={t.outcome}
-                  className="held"
-                  href={recordsHref(load, { outcome: t.outcome, at: t.at ?? undefined })}
-                  aria-label={`${grouped(t.count)} ${t.outcome} in ${s.stage}: ${t.reason}`}
-                >
-                  <path
-                    d={fall(LEFT + top, y, TRAY_X, y + TALL - 10) ?? ""}
-                    fill="none"
-                    stroke="currentColor"
-                    strokeDasharray="1.5 3"
-                  />
-                  <text x={TRAY_X} y={y + 20} fontSize="13" fill="currentColor">
-                    <tspan fontWeight="700">
-                      {grouped(t.count)} {t.outcome}
-                    </tspan>
-                    <tspan dx="6" className="faint" fill="var(--ink)">
-                      {t.reason.length > 42 ? `${t.reason.slice(0, 41)}…` : t.reason}
-                    </tspan>
-                    <title>{t.reason}</title>
-                  </text>
-                  <rect x={TRAY_X} y={y + 28} width={Math.max(4, tray(t.count))} height="15" fill="url(#hatch)" />
-                  <path
-                    d={`M${TRAY_X} ${y + 26} V${y + 43} H${TRAY_X + Math.max(4, tray(t.count))} V${y + 26}`}
-                    fill="none"
-                    stroke="currentColor"
-                    strokeWidth="1.6"
-                  />
-                </a>
-              ))}
+              {s.trays.map((t, n) => {
+                // Two trays of a stage stand side by side, on the same scale.
+                const tx = TRAY_X + (n * (TRAY_WIDE + 90)) / s.trays.length;
+                const wide = Math.max(4, tray(t.count) / s.trays.length);
+                return (
+                  <a
+                    key={t.outcome}
+                    className="held"
+                    href={recordsHref(load, { outcome: t.outcome, at: t.at ?? undefined })}
+                    aria-label={`${grouped(t.count)} ${t.outcome} in ${s.stage}: ${t.reason}`}
+                  >
+                    <path
+                      d={n > 0 ? "" : (fall(LEFT + top, y, tx, y + TALL - 10) ?? "")}
+                      fill="none"
+                      stroke="currentColor"
+                      strokeDasharray="1.5 3"
+                    />
+                    <text x={tx} y={y + 20} fontSize="13" fill="currentColor">
+                      <tspan fontWeight="700">
+                        {grouped(t.count)} {t.outcome}
+                      </tspan>
+                      <tspan dx="6" className="faint" fill="var(--ink)">
+                        {shortened(t.reason, s.trays.length > 1 ? 14 : 42)}
+                      </tspan>
+                      <title>{t.reason}</title>
+                    </text>
+                    <rect x={tx} y={y + 28} width={wide} height="15" fill="url(#hatch)" />
+                    <path
+                      d={`M${tx} ${y + 26} V${y + 43} H${tx + wide} V${y + 26}`}
+                      fill="none"
+                      stroke="currentColor"
+                      strokeWidth="1.6"
+                    />
+                  </a>
+                );
+              })}
             </g>
           );
         })}
@@ -130,6 +135,10 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
       </figcaption>
     </figure>
   );
+}
+
+function shortened(text: string, most: number): string {
+  return text.length > most ? `${text.slice(0, most - 1)}…` : text;
 }
 
 /** Grain: large, mixed and unruly at the top, small, alike and aligned at the bottom. It carries no number. */

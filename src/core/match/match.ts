@@ -234,15 +234,15 @@ export class Matcher {
     });
   }
 
-  /** Estimates the model from these very records, without anyone's labels. */
-  estimate(seed = 1): MatchModel {
+  /** Estimates the model from these very records, from `start` on, without anyone's labels. */
+  estimate(start = 0, seed = 1): MatchModel {
     const { values, incoming, known, level, index } = this;
-    const n = incoming.length;
+    const n = incoming.length - start;
     const below = numbersFrom(seed);
     const counts = values.map((v) => new Array<number>(levelCount(v)).fill(0));
     if (n > 0 && known.length > 1) {
       for (let i = 0; i < RANDOM_PAIRS; i++) {
-        const a = below(n);
+        const a = start + below(n);
         const b = below(known.length);
         if (this.among && a === b) continue;
         this.compare(a, b);
@@ -260,7 +260,7 @@ export class Matcher {
     let asked = 0;
     for (let a = 0; a < n; a += step) {
       // Taken at different places of each stretch, so that no pattern in the order is met.
-      const record = Math.min(n - 1, a + below(step));
+      const record = start + Math.min(n - 1, a + below(step));
       asked++;
       const found = index!.find(incoming, record, known.length);
       let taken = 0;
@@ -308,17 +308,18 @@ export class Matcher {
 
   /**
    * Every pair from `leastScore` on, by incoming record; `best`: only so many of each record's best.
-   * `from` and `to` say which incoming records.
+   * `from` and `to` say which incoming records, `before` which of the known ones.
    */
-  pairs(options: { leastScore?: number; best?: number; from?: number; to?: number } = {}): Pairs {
+  pairs(options: { leastScore?: number; best?: number; from?: number; to?: number; before?: number } = {}): Pairs {
     const { leastScore = LEAST_SCORE, best = Infinity, from = 0, to = this.incoming.length } = options;
+    const { before = this.known.length } = options;
     if (!this.index || !this.model) throw new Error("pairs are found after prepare() and estimate()");
     const least = bitsOf(leastScore);
     const list = new PairList(this.values.length);
     const { index, among } = this;
     const scores: { b: number; bits: number }[] = [];
     for (let a = from; a < to; a++) {
-      const found = index.find(this.incoming, a, among ? a : this.known.length);
+      const found = index.find(this.incoming, a, among ? Math.min(a, before) : before);
       scores.length = 0;
       for (let i = 0; i < found; i++) {
         const b = index.found[i]!;

@@ -9,6 +9,8 @@ import { getFeed } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { getLoad, listLoads } from "@/store/loads.ts";
 import { GateDecision, LoadProgress } from "@/ui/load-actions.tsx";
+import { countClusters, countPairs } from "@/store/matches.ts";
+import { LoadMatches } from "@/ui/load-matches.tsx";
 import { HeldTrend } from "@/ui/held-trend.tsx";
 import { Mark } from "@/ui/mark.tsx";
 import { Sift } from "@/ui/sift.tsx";
@@ -37,11 +39,13 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
       throw error;
     });
   const now = new Date();
-  const [feed, delivery, stillHeld, loads] = await Promise.all([
+  const [feed, delivery, stillHeld, loads, clusters, pairs] = await Promise.all([
     getFeed(db(), load.feed),
     getDelivery(db(), load.delivery),
     countHeld(db(), { load: load.id }),
     listLoads(db(), { feed: load.feed, limit: 40 }),
+    countClusters(db(), load.id),
+    countPairs(db(), { load: load.id }),
   ]);
   const { report } = load;
   const took = seconds(load.startedAt, load.endedAt);
@@ -133,6 +137,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
             <Fields load={load.id} report={report} />
             <Checks load={load.id} report={report} />
             <Changes load={load.id} report={report} />
+            <LoadMatches load={load.id} report={report} clusters={clusters} open={pairs.open} />
             <Drift report={report} feed={load.feed} />
             <TimeTaken report={report} />
           </section>

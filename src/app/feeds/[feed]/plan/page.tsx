@@ -5,6 +5,7 @@ import { SieveError } from "@/core/problem.ts";
 import { getDelivery, latestDelivery } from "@/store/deliveries.ts";
 import { getFeed, getPlanVersion, listPlans, planInForce } from "@/store/feeds.ts";
 import { listLoads } from "@/store/loads.ts";
+import { decidedByScore, matchesSeen } from "@/store/matches.ts";
 import { PlanDesk } from "@/ui/plan-desk.tsx";
 import { db } from "../../../server.ts";
 
@@ -45,6 +46,7 @@ export default async function PlanPage({
     const delivery = latest === null ? null : await getDelivery(db(), latest);
     const loads = await listLoads(db(), { feed: name, limit: 100 });
     const before = loads.find((l) => l.delivery === latest && (l.state === "loaded" || l.state === "stopped"));
+    const seen = await matchesSeen(db(), name);
     return (
       <PlanDesk
         key={shown.id}
@@ -63,6 +65,7 @@ export default async function PlanPage({
             : null
         }
         sift={before?.sift ?? null}
+        matches={seen && { ...seen, decided: await decidedByScore(db(), name) }}
       />
     );
   } catch (error) {

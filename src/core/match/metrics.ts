@@ -1,0 +1,116 @@
+import { probabilityOf, type MatchModel } from "./model.ts";
+import type { Band, Pairs } from "./match.ts";
+import type { Resolution } from "./resolve.ts";
+import type { MatchSection } from "./schema.ts";
+
+/** How many stretches of the scores from 0 to 100 are counted. */
+export const BINS = 100;
+/** Pairs of each stretch that are shown as samples. */
+const SAMPLES = 3;
+
+/** What a match compared and found, for the load report. */
+export interface MatchMetrics {
+  /** Records that were compared, and rows of the target that they were compared with. */
+  readonly compared: number;
+  readonly known: number;
+  readonly pairs: Record<Band, number>;
+  readonly merged: number;
+  readonly waiting: number;
+  /** Records that are none of the two. */
+  readonly fresh: number;
+  /** Candidates by score, in `BINS` stretches of equal width; lower ones than 20 are not kept. */
+  readonly scores: readonly number[];
+  /** By stretch: how many of its pairs are the same, as the model thinks. */
+  readonly likely: readonly number[];
+  /** Some pairs of each stretch, with the values that are compared. */
+  readonly samples: readonly PairSample[];
+  readonly limits: MatchSection["limits"];
+  /** What the model thinks of the limit for the same, without anyone's labels. */
+  readonly thought: { readonly precision: number; readonly recall: number };
+  readonly model: MatchModel;
+  readonly fields: readonly string[];
+}
+
+export interface PairSample {
+  readonly score: number;
+  readonly a: readonly string[];
+  readonly b: readonly string[];
+  readonly shares: readonly number[];
+}
+
+function binOf(score: number): number {
+  return Math.min(BINS - 1, Math.floor((score / 100) * BINS));
+}
+
+/** Numbers of pairs to be shown as samples: the first ones of each stretch of the scores. */
+export function samplePairs(scores: Float64Array): number[] {
+  const taken = new Uint8Array(BINS);
+  const chosen: number[] = [];
+  scores.forEach((score, i) => {
+    if (taken[binOf(score)]!++ < SAMPLES) chosen.push(i);
+    else taken[binOf(score)] = SAMPLES;
+  });
+  return chosen;
+}
+
+/**
+ * What would be the precision of the pairs from a limit on, and the share of all same pairs that
+ * they are: by the model, and, where people have decided pairs of a stretch, by what they said.
+ * `decided`: by stretch of ten scores, how many of the pairs that people decided were the same.
+ */
+export function expectedAt(
+  limit: number,
+  { scores, likely }: Pick<MatchMetrics, "scores" | "likely">,
+  decided: readonly { readonly from: number; readonly same: number; readonly all: number }[] = [],
+): { precision: number; recall: number; pairs: number } {
+  const said = new Map(decided.map((d) => [d.from, d]));
+  let [right, pairs, all] = [0, 0, 0];
+  scores.forEach((n, i) => {
+    if (n === 0) return;
+    const from = (i / BINS) * 100;
+    const here = said.get(Math.floor(from / 10) * 10);
+    // The model's word counts like that of eight decided pairs.
+    const share = ((8 * likely[i]!) / n + (here?.same ?? 0)) / (8 + (here?.all ?? 0));
+    all += share * n;
+    if (from < limit) return;
+    right += share * n;
+    pairs += n;
+  });
+  return { precision: pairs === 0 ? 1 : right / pairs, recall: all === 0 ? 1 : right / all, pairs };
+}
+
+export function metricsOf(input: {
+  section: MatchSection;
+  model: MatchModel;
+  pairs: Pairs;
+  found: Resolution;
+  compared: number;
+  known: number;
+  merged: number;
+  waiting: number;
+  thought: { precision: number; recall: number };
+  samples: readonly PairSample[];
+}): MatchMetrics {
+  const { section, model, pairs, found, compared, known, merged, waiting, thought, samples } = input;
+  const scores = new Array<number>(BINS).fill(0);
+  const likely = new Array<number>(BINS).fill(0);
+  found.scores.forEach((score, i) => {
+    scores[binOf(score)]!++;
+    likely[binOf(score)]! += probabilityOf(pairs.bits[i]!);
+  });
+  return {
+    compared,
+    known,
+    pairs: found.counts,
+    merged,
+    waiting,
+    fresh: compared - merged - waiting,
+    scores,
+    likely: likely.map((x) => Math.round(x * 1000) / 1000),
+    samples,
+    limits: section.limits,
+    thought,
+    model,
+    fields: section.fields.map((f) => f.in.join(" + ")),
+  };
+}

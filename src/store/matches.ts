@@ -1,0 +1,145 @@
+import type { MatchMetrics } from "@/core/match/metrics.ts";
+import type { MatchSection } from "@/core/match/schema.ts";
+import type { Queryable } from "./db.ts";
+
+export type Decision = "same" | "different";
+
+/** Which pairs are meant. */
+export interface PairFilter {
+  feed?: string | undefined;
+  load?: number | undefined;
+}
+
+/** A pair of records that a person decides about, with all that is needed to show it. */
+export interface AskedPair {
+  id: number;
+  load: number;
+  feed: string;
+  record: number;
+  /** The other record of the load; null: a row of the target. */
+  other: number | null;
+  rowLoad: number | null;
+  rowRecord: number | null;
+  values: string[];
+  otherValues: string[];
+  score: number;
+  /** How far it is ahead of the record's next pair; null where there is no other. */
+  lead: number | null;
+  /** Bits of evidence by compared field. */
+  shares: number[];
+  decision: Decision | null;
+  decidedBy: string;
+  decidedAt: Date | null;
+}
+
+/** What the pairs of a load were compared by: its plan's fields and match section. */
+export interface PairPlan {
+  load: number;
+  fields: { name: string; title?: string; type: string }[];
+  match: MatchSection;
+  key: string[];
+  /** What the whole match of the load found. */
+  matches: MatchMetrics | null;
+}
+
+const PAIR = `p.id, p.load, p.feed, p.record, p.other, p.row_load as "rowLoad", p.row_record as "rowRecord",
+  p.own_values as values, p.other_values as "otherValues", p.score, p.shares, p.decision, p.decided_by as "decidedBy",
+  p.decided_at as "decidedAt",
+  p.score - (select max(q.score) from sieve.match_pair q where q.load = p.load and q.record = p.record and q.id <> p.id) as lead`;
+
+const WHERE = `p.band = 'ask' and ($1::text is null or p.feed = $1) and ($2::int is null or p.load = $2)`;
+
+/** Pairs that nobody has decided yet, the most alike first. */
+export async function askedPairs(db: Queryable, { feed, load }: PairFilter, limit = 300): Promise<AskedPair[]> {
+  const { rows } = await db.query<AskedPair>(
+    `select ${PAIR} from sieve.match_pair p join sieve.waiting w on w.load = p.load and w.record = p.record
+     where ${WHERE} and p.decision is null and w.state = 'waiting' order by p.score desc, p.id limit $3`,
+    [feed ?? null, load ?? null, limit],
+  );
+  return rows;
+}
+
+/** Pairs that people have decided, the latest first. */
+export async function decidedPairs(db: Queryable, { feed, load }: PairFilter, limit = 100): Promise<AskedPair[]> {
+  const { rows } = await db.query<AskedPair>(
+    `select ${PAIR} from sieve.match_pair p where ${WHERE} and p.decision is not null and p.decided_at is not null
+     order by p.decided_at desc, p.id desc limit $3`,
+    [feed ?? null, load ?? null, limit],
+  );
+  return rows;
+}
+
+/** How many pairs are to be decided, how many were, and how many records wait. */
+export async function countPairs(
+  db: Queryable,
+  { feed, load }: PairFilter = {},
+): Promise<{ open: number; decided: number; records: number }> {
+  const { rows } = await db.query<{ open: number; decided: number; records: number }>(
+    `select count(*) filter (where p.decision is null and w.state = 'waiting')::int as open,
+       count(*) filter (where p.decided_at is not null)::int as decided,
+       count(distinct (p.load, p.record)) filter (where w.state = 'waiting')::int as records
+     from sieve.match_pair p join sieve.waiting w on w.load = p.load and w.record = p.record where ${WHERE}`,
+    [feed ?? null, load ?? null],
+  );
+  return rows[0]!;
+}
+
+/** The plans that the loads of some pairs had. */
+export async function pairPlans(db: Queryable, loads: readonly number[]): Promise<PairPlan[]> {
+  const { rows } = await db.query<PairPlan>(
+    `select l.id as load, p.document->'contract'->'fields' as fields, p.document->'match' as match,
+       coalesce(p.document->'load'->'key', '[]') as key, l.report->'matches' as matches
+     from sieve.load l join sieve.plan p on p.id = l.plan where l.id = any($1) and p.document ? 'match'`,
+    [[...new Set(loads)]],
+  );
+  return rows;
+}
+
+/** Of the pairs that people decided, how many were the same, by score in stretches of ten. */
+export async function decidedByScore(
+  db: Queryable,
+  feed: string,
+): Promise<{ from: number; same: number; all: number }[]> {
+  const { rows } = await db.query<{ from: number; same: number; all: number }>(
+    `select (floor(score / 10) * 10)::int as from, count(*) filter (where decision = 'same')::int as same, count(*)::int as all
+     from sieve.match_pair where feed = $1 and decided_at is not null and decision is not null group by 1 order by 1`,
+    [feed],
+  );
+  return rows;
+}
+
+/** What the feed's newest load or trial that compared anything found. */
+export async function matchesSeen(
+  db: Queryable,
+  feed: string,
+): Promise<{ load: number; metrics: MatchMetrics } | null> {
+  const { rows } = await db.query<{ load: number; metrics: MatchMetrics }>(
+    `select id as load, report->'matches' as metrics from sieve.load where feed = $1 and report ? 'matches'
+     order by id desc limit 1`,
+    [feed],
+  );
+  return rows[0] ?? null;
+}
+
+/** Records that a load made one of, and what was kept. */
+export interface Cluster {
+  first: number;
+  members: { record: number | null; row: [number, number] | null; values: string[] }[];
+  kept: string[];
+  origins: number[];
+}
+
+export async function loadClusters(db: Queryable, load: number, after = -1, limit = 100): Promise<Cluster[]> {
+  const { rows } = await db.query<Cluster>(
+    `select first, members, kept, origins from sieve.cluster where load = $1 and first > $2 order by first limit $3`,
+    [load, after, limit],
+  );
+  return rows;
+}
+
+export async function countClusters(db: Queryable, load: number): Promise<number> {
+  const { rows } = await db.query<{ n: number }>("select count(*)::int as n from sieve.cluster where load = $1", [
+    load,
+  ]);
+  return rows[0]!.n;
+}

@@ -1,0 +1,512 @@
+"use client";
+
+import Link from "next/link";
+import { useRouter } from "next/navigation";
+import { useCallback, useEffect, useMemo, useState } from "react";
+import { stretchesOf, whyWords, type Stretch } from "@/core/match/why.ts";
+import { keepRules } from "@/core/match/schema.ts";
+import { keepRecord } from "@/core/match/survive.ts";
+import type { AskedPair, Decision, PairFilter, PairPlan } from "@/store/matches.ts";
+import { api, problemOf, type ApiProblem } from "./api.ts";
+import { isTyping } from "./nav.tsx";
+import { ProblemNote } from "./problem-note.tsx";
+import { ScoreChart } from "./score-chart.tsx";
+import { counted, grouped } from "./words.ts";
+
+interface Settled {
+  load: number;
+  record: number;
+  state: "waiting" | "inserted" | "merged";
+  problem: string | null;
+}
+
+/** What was decided at once, to be taken back at once. */
+interface Done {
+  readonly pairs: AskedPair[];
+  readonly text: string;
+}
+
+const BAR = 64;
+
+/** Pairs to decide: the two records beside each other by field, why they score as they do, and what would be kept. */
+export function MatchDesk({
+  filter,
+  first,
+  count,
+  decided,
+  plans,
+  before,
+  titles,
+}: {
+  filter: PairFilter;
+  first: AskedPair[];
+  count: { open: number; decided: number; records: number };
+  decided: AskedPair[];
+  plans: PairPlan[];
+  before: Record<string, { from: number; same: number; all: number }[]>;
+  titles: Record<string, string>;
+}) {
+  const router = useRouter();
+  const [pairs, setPairs] = useState(first);
+  const [chosen, setChosen] = useState<number | null>(first[0]?.id ?? null);
+  const [done, setDone] = useState<Done[]>([]);
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const [busy, setBusy] = useState(false);
+  const planOf = useMemo(() => new Map(plans.map((p) => [p.load, p])), [plans]);
+  const at = Math.max(
+    0,
+    pairs.findIndex((p) => p.id === chosen),
+  );
+  const pair = pairs[at];
+  const plan = pair && planOf.get(pair.load);
+  const whys = useMemo(() => new Map(pairs.map((p) => [p.id, reasonsOf(p, planOf.get(p.load))])), [pairs, planOf]);
+  const alike = pair
+    ? pairs.filter((p) => p.load === pair.load && whys.get(p.id)!.join() === whys.get(pair.id)!.join())
+    : [];
+
+  const decide = useCallback(
+    async (which: readonly AskedPair[], decision: Decision): Promise<void> => {
+      if (which.length === 0 || busy) return;
+      setBusy(true);
+      setProblem(null);
+      // The next pair is shown at once; what comes back can only put pairs in again.
+      const ids = new Set(which.map((p) => p.id));
+      const rest = pairs.filter((p) => !ids.has(p.id));
+      const next = pairs.slice(at).find((p) => !ids.has(p.id)) ?? rest.at(-1);
+      setPairs(rest);
+      setChosen(next?.id ?? null);
+      try {
+        const { settled } = await api<{ settled: Settled[] }>("/api/matches/decide", {
+          json: { decisions: which.map((p) => ({ pair: p.id, decision })) },
+        });
+        const gone = new Set(settled.filter((s) => s.state !== "waiting").map((s) => `${s.load}:${s.record}`));
+        const stuck = settled.find((s) => s.problem !== null);
+        const inserted = settled.filter((s) => s.state === "inserted").length;
+        const merged = settled.filter((s) => s.state === "merged").length;
+        const what = [
+          inserted > 0 ? `${counted(inserted, "record")} inserted` : "",
+          merged > 0 ? `${counted(merged, "record")} merged` : "",
+        ].filter((w) => w !== "");
+        setDone((have) => [
+          ...have,
+          {
+            pairs: [...which],
+            text: `${counted(which.length, "pair")}: ${decision}${what.length > 0 ? `; ${what.join(", ")}` : "; the record still waits for another pair"}${stuck ? `. ${stuck.problem}` : ""}`,
+          },
+        ]);
+        setPairs((have) => have.filter((p) => !gone.has(`${p.load}:${p.record}`)));
+        router.refresh();
+      } catch (error) {
+        setPairs(pairs);
+        setChosen(which[0]!.id);
+        setProblem(problemOf(error));
+      } finally {
+        setBusy(false);
+      }
+    },
+    [at, busy, pairs, router],
+  );
+
+  const takeBack = useCallback(
+    async (which: readonly AskedPair[]): Promise<void> => {
+      if (which.length === 0 || busy) return;
+      setBusy(true);
+      setProblem(null);
+      try {
+        await api("/api/matches/decide", { method: "DELETE", json: { pairs: which.map((p) => p.id) } });
+        const query = new URLSearchParams();
+        if (filter.feed) query.set("feed", filter.feed);
+        if (filter.load !== undefined) query.set("load", String(filter.load));
+        const answer = await api<{ pairs: AskedPair[] }>(`/api/matches?${query.toString()}`);
+        setPairs(answer.pairs);
+        setChosen(which[0]!.id);
+        router.refresh();
+      } catch (error) {
+        setProblem(problemOf(error));
+      } finally {
+        setBusy(false);
+      }
+    },
+    [busy, filter, router],
+  );
+
+  const undo = useCallback((): void => {
+    const last = done.at(-1);
+    if (!last || busy) return;
+    setDone((have) => have.slice(0, -1));
+    void takeBack(last.pairs);
+  }, [busy, done, takeBack]);
+
+  const later = useCallback((): void => {
+    if (!pair || pairs.length < 2) return;
+    setPairs((have) => [...have.filter((p) => p.id !== pair.id), pair]);
+    setChosen(pairs[at + 1]?.id ?? pairs[0]!.id);
+  }, [at, pair, pairs]);
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent): void => {
+      if (event.ctrlKey || event.metaKey || event.altKey || isTyping(event.target)) return;
+      if (document.querySelector("dialog[open]")) return;
+      const move = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+      if (move) {
+        event.preventDefault();
+        setChosen(pairs[Math.max(0, Math.min(pairs.length - 1, at + move))]?.id ?? null);
+      } else if (event.key === "s" && pair) void decide([pair], "same");
+      else if (event.key === "d" && pair) void decide([pair], "different");
+      else if (event.key === "l") later();
+      else if (event.key === "u") undo();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [at, decide, later, pair, pairs, undo]);
+
+  const last = done.at(-1);
+  return (
+    <>
+      <p className="faint">
+        {pair ? (
+          <>
+            <Link href={`/feeds/${pair.feed}`}>{titles[pair.feed]}</Link> /{" "}
+            <Link href={`/loads/${pair.load}`}>load {pair.load}</Link>
+          </>
+        ) : (
+          "all feeds"
+        )}
+        {(filter.load !== undefined || filter.feed !== undefined) && (
+          <>
+            {" · "}
+            <Link className="underline" href="/matches">
+              all pairs to decide
+            </Link>
+          </>
+        )}
+      </p>
+      <h1>
+        {counted(count.open, "pair")} to decide, {grouped(count.decided)} done
+      </h1>
+      {problem && <ProblemNote problem={problem} />}
+      {last && (
+        <p role="status" className="mt-2 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-1">
+          {last.text}.{" "}
+          <button type="button" className="plain" onClick={undo} disabled={busy}>
+            Take that back <kbd>U</kbd>
+          </button>
+        </p>
+      )}
+      <div className="mt-3 grid grid-cols-1 gap-6 lg:grid-cols-[minmax(0,1fr)_22rem]">
+        {pair && plan ? (
+          <section aria-label="The pair" className="min-w-0">
+            <Compared pair={pair} plan={plan} />
+            <div className="mt-3 flex items-baseline gap-5">
+              <b className="text-3xl tabular-nums">{Math.round(pair.score)}</b>
+              <p>
+                of 100.{" "}
+                {pair.lead === null
+                  ? "There is no other candidate."
+                  : pair.lead >= 0
+                    ? `The next candidate has ${Math.round(pair.score - pair.lead)}: a lead of ${Math.round(pair.lead)}.`
+                    : `Another candidate has ${Math.round(pair.score - pair.lead)}.`}{" "}
+                {decidedWords(before[pair.feed] ?? [], pair.score)}
+              </p>
+            </div>
+            <div className="mt-3 flex flex-wrap items-center gap-3">
+              <button
+                type="button"
+                className="btn btn-primary"
+                disabled={busy}
+                onClick={() => void decide([pair], "same")}
+              >
+                The same <kbd>S</kbd>
+              </button>
+              <button
+                type="button"
+                className="btn btn-line"
+                disabled={busy}
+                onClick={() => void decide([pair], "different")}
+              >
+                Different <kbd>D</kbd>
+              </button>
+              <button type="button" className="plain" disabled={busy || pairs.length < 2} onClick={later}>
+                Later <kbd>L</kbd>
+              </button>
+              {alike.length > 1 && (
+                <span className="ml-auto">
+                  {counted(alike.length - 1, "more pair")} {alike.length === 2 ? "is" : "are"} like this one: all{" "}
+                  {alike.length}{" "}
+                  <button type="button" className="plain" disabled={busy} onClick={() => void decide(alike, "same")}>
+                    the same
+                  </button>
+                  {" or "}
+                  <button
+                    type="button"
+                    className="plain"
+                    disabled={busy}
+                    onClick={() => void decide(alike, "different")}
+                  >
+                    different
+                  </button>
+                </span>
+              )}
+            </div>
+            <Kept pair={pair} plan={plan} />
+          </section>
+        ) : (
+          <section>
+            <h2>No pair is to be decided</h2>
+            <p className="my-2">
+              When a plan says what is compared, pairs that may be one thing will be here, each with the reasons for and
+              against. Records wait until theirs are decided. In a feed’s plan, the stage Match sets it up.
+            </p>
+          </section>
+        )}
+        <aside className="min-w-0 border-[var(--rule)] lg:border-l lg:pl-6">
+          {plan?.matches && (
+            <>
+              <h2>
+                {counted(
+                  plan.matches.scores.reduce((a, b) => a + b, 0),
+                  "candidate pair",
+                )}{" "}
+                of load {plan.load} by score
+              </h2>
+              <ScoreChart scores={plan.matches.scores} limits={plan.match.limits} title="Candidate pairs by score" />
+              <p className="mt-1 text-sm">
+                At these limits, by what the data itself says: precision about{" "}
+                {(plan.matches.thought.precision * 100).toFixed(1)} %, recall about{" "}
+                {(plan.matches.thought.recall * 100).toFixed(1)} %.{" "}
+                <Link className="underline" href={`/feeds/${plan ? pair!.feed : ""}/plan`}>
+                  Move a limit
+                </Link>
+              </p>
+            </>
+          )}
+          <div className="mt-3 flex justify-between border-b border-[var(--ink)] pb-1">
+            <h2>Next</h2>
+            <span className="faint text-xs">score, lead</span>
+          </div>
+          <ul className="max-h-[46dvh] overflow-auto" tabIndex={0} aria-label="Pairs to decide">
+            {pairs.slice(0, 200).map((p) => {
+              const [left, right] = titleOf(p, planOf.get(p.load));
+              return (
+                <li key={p.id}>
+                  <button
+                    type="button"
+                    onClick={() => setChosen(p.id)}
+                    aria-current={p.id === pair?.id ? "true" : undefined}
+                    className={`grid w-full cursor-pointer grid-cols-[minmax(0,1fr)_minmax(0,1fr)_2.2rem_2.2rem] gap-2 border-b border-l-4 border-b-[var(--rule)] py-1 pl-2 text-left ${p.id === pair?.id ? "border-l-[var(--pine)] bg-[var(--shade)]" : "border-l-transparent"}`}
+                  >
+                    <span className="truncate">{left}</span>
+                    <span className="truncate">{right}</span>
+                    <b className="text-right tabular-nums">{Math.round(p.score)}</b>
+                    <span className={`text-right tabular-nums ${p.lead !== null && p.lead < 12 ? "held" : "faint"}`}>
+                      {p.lead === null ? "" : Math.round(p.lead)}
+                    </span>
+                  </button>
+                </li>
+              );
+            })}
+          </ul>
+          {pairs.length < count.open && (
+            <p className="faint mt-1 text-xs">
+              The {grouped(pairs.length)} most alike of {grouped(count.open)}.
+            </p>
+          )}
+          {decided.length > 0 && (
+            <details className="mt-3">
+              <summary className="cursor-pointer">
+                <b>Decided</b> <span className="faint">the last {grouped(decided.length)}</span>
+              </summary>
+              <ul>
+                {decided.map((p) => {
+                  const [left, right] = titleOf(p, planOf.get(p.load));
+                  return (
+                    <li
+                      key={p.id}
+                      className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)_auto_auto] gap-2 border-b border-[var(--rule)] py-1"
+                    >
+                      <span className="truncate">{left}</span>
+                      <span className="truncate">{right}</span>
+                      <span className={p.decision === "same" ? "loaded" : "faint"}>{p.decision}</span>
+                      <button type="button" className="plain" disabled={busy} onClick={() => void takeBack([p])}>
+                        take back
+                      </button>
+                    </li>
+                  );
+                })}
+              </ul>
+            </details>
+          )}
+        </aside>
+      </div>
+    </>
+  );
+}
+
+/** The values that a compared field puts together. */
+function valueOf(values: readonly string[], plan: PairPlan, names: readonly string[]): string {
+  return names
+    .map((n) => values[plan.fields.findIndex((f) => f.name === n)] ?? "")
+    .filter((v) => v !== "")
+    .join(" ");
+}
+
+function reasonsOf(pair: AskedPair, plan: PairPlan | undefined): string[] {
+  if (!plan) return [];
+  return plan.match.fields.map((f, i) =>
+    whyWords(f, valueOf(pair.values, plan, f.in), valueOf(pair.otherValues, plan, f.in), pair.shares[i] ?? 0),
+  );
+}
+
+function titleOf(pair: AskedPair, plan: PairPlan | undefined): [string, string] {
+  if (!plan) return ["", ""];
+  const names = plan.match.fields.filter((f) => f.by === "person" || f.by === "words").slice(0, 2);
+  const title = (values: readonly string[]): string =>
+    (names.length > 0 ? names : plan.match.fields.slice(0, 1)).map((f) => valueOf(values, plan, f.in)).join(" ");
+  return [title(pair.values), title(pair.otherValues)];
+}
+
+function decidedWords(before: readonly { from: number; same: number; all: number }[], score: number): string {
+  const near = before.filter((b) => Math.abs(b.from + 5 - score) <= 10);
+  const all = near.reduce((n, b) => n + b.all, 0);
+  if (all === 0) return "";
+  const same = near.reduce((n, b) => n + b.same, 0);
+  const [from, to] = [near[0]!.from, near.at(-1)!.from + 10];
+  return `Of pairs that were decided between ${from} and ${to}, ${grouped(same)} of ${grouped(all)} were the same.`;
+}
+
+function Compared({ pair, plan }: { pair: AskedPair; plan: PairPlan }) {
+  const known = pair.other === null ? "known, in the target" : `record ${grouped(pair.other + 1)} of this delivery`;
+  const compared = new Set(plan.match.fields.flatMap((f) => f.in));
+  const others = plan.fields.filter((f) => !compared.has(f.name));
+  const reasons = reasonsOf(pair, plan);
+  const widest = Math.max(8, ...pair.shares.map(Math.abs));
+  return (
+    <table className="w-full border-t border-b border-[var(--ink)]">
+      <thead>
+        <tr className="border-b border-[var(--rule)] text-left">
+          <th className="w-32 py-1.5" />
+          <th className="py-1.5">
+            <Link href={`/loads/${pair.load}/records?outcome=waiting`}>arrived, record {grouped(pair.record + 1)}</Link>
+          </th>
+          <th>{known}</th>
+          <th className="w-64 font-normal">
+            <span className="faint text-xs">speaks against, or for</span>
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {plan.match.fields.map((f, i) => {
+          const a = valueOf(pair.values, plan, f.in);
+          const b = valueOf(pair.otherValues, plan, f.in);
+          const [left, right] = stretchesOf(a, b);
+          const bits = pair.shares[i] ?? 0;
+          const wide = (Math.abs(bits) / widest) * BAR;
+          return (
+            <tr key={f.in.join()} className="border-b border-[var(--rule)] align-top">
+              <td className="faint py-1.5 pr-3">{f.in.join(", ")}</td>
+              <Text stretches={left} />
+              <Text stretches={right} />
+              <td className="py-1.5">
+                <span className="flex items-center gap-2">
+                  <svg width={2 * BAR} height="10" aria-hidden="true">
+                    <line x1={BAR} x2={BAR} y1="0" y2="10" stroke="currentColor" />
+                    <rect
+                      x={bits < 0 ? BAR - wide : BAR}
+                      width={wide}
+                      y="1"
+                      height="8"
+                      fill={bits < 0 ? "var(--plum)" : "var(--pine)"}
+                    />
+                  </svg>
+                  <span className={`tabular-nums ${bits < 0 ? "held" : ""}`}>
+                    {bits > 0 ? "+" : bits < 0 ? "−" : ""}
+                    {Math.abs(bits).toFixed(1)}
+                  </span>
+                </span>
+                <span className="faint block text-xs">{reasons[i]}</span>
+              </td>
+            </tr>
+          );
+        })}
+        {others.map((f) => {
+          const at = plan.fields.indexOf(f);
+          return (
+            <tr key={f.name} className="border-b border-[var(--rule)] align-top">
+              <td className="faint py-1 pr-3">{f.name}</td>
+              <td className="py-1 pr-3 break-words">{pair.values[at]}</td>
+              <td className="py-1 pr-3 break-words">{pair.otherValues[at]}</td>
+              <td className="faint py-1 text-xs">
+                {plan.key.includes(f.name) ? "the key, not compared" : "not compared"}
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+function Text({ stretches }: { stretches: readonly Stretch[] }) {
+  return (
+    <td className="max-w-0 py-1.5 pr-3 text-[1.05rem] break-words whitespace-pre-wrap">
+      {stretches.map((s, i) =>
+        s.same ? (
+          <span key={i}>{s.text}</span>
+        ) : (
+          <mark key={i} className="border-b-2 border-[var(--ochre)] bg-transparent text-inherit">
+            {s.text}
+          </mark>
+        ),
+      )}
+    </td>
+  );
+}
+
+/** The record that would be kept if the two are the same. */
+function Kept({ pair, plan }: { pair: AskedPair; plan: PairPlan }) {
+  const rules = keepRules(plan.match, plan.fields);
+  const recent = plan.match.recent ? plan.fields.findIndex((f) => f.name === plan.match.recent) : -1;
+  const member = (values: string[]) => ({ values, recent: recent < 0 ? undefined : values[recent] });
+  const { values, from } = keepRecord([member(pair.otherValues), member(pair.values)], rules);
+  return (
+    <section className="mt-5">
+      <h2>What would be kept</h2>
+      <table className="ledger">
+        <thead>
+          <tr>
+            <th>field</th>
+            <th>value</th>
+            <th>from</th>
+            <th>because</th>
+          </tr>
+        </thead>
+        <tbody>
+          {plan.fields.map((f, i) => {
+            const key = plan.key.includes(f.name);
+            const value = key ? pair.otherValues[i]! : values[i]!;
+            const both = pair.values[i] === pair.otherValues[i];
+            const only = (pair.values[i] === "") !== (pair.otherValues[i] === "");
+            return (
+              <tr key={f.name}>
+                <td className="faint">{f.name}</td>
+                <td className="font-semibold">{value}</td>
+                <td>{value === "" ? "" : both ? "both" : key || from[i] === 0 ? "known" : "arrived"}</td>
+                <td className="faint">
+                  {key
+                    ? "the key, never changed"
+                    : value === ""
+                      ? "empty"
+                      : both
+                        ? "equal"
+                        : only
+                          ? "the only one filled"
+                          : rules[i]}
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </section>
+  );
+}
