@@ -359,7 +359,9 @@ function reasonsOf(pair: AskedPair, plan: PairPlan | undefined): string[] {
 
 function titleOf(pair: AskedPair, plan: PairPlan | undefined): [string, string] {
   if (!plan) return ["", ""];
-  const names = plan.match.fields.filter((f) => f.by === "person" || f.by === "words").slice(0, 2);
+  const persons = plan.match.fields.filter((f) => f.by === "person");
+  const names =
+    persons.length > 0 ? persons.slice(0, 2) : plan.match.fields.filter((f) => f.by === "words").slice(0, 2);
   const title = (values: readonly string[]): string =>
     (names.length > 0 ? names : plan.match.fields.slice(0, 1)).map((f) => valueOf(values, plan, f.in)).join(" ");
   return [title(pair.values), title(pair.otherValues)];
@@ -389,7 +391,7 @@ function Compared({ pair, plan }: { pair: AskedPair; plan: PairPlan }) {
             <Link href={`/loads/${pair.load}/records?outcome=waiting`}>arrived, record {grouped(pair.record + 1)}</Link>
           </th>
           <th>{known}</th>
-          <th className="w-64 font-normal">
+          <th className="w-[21rem] font-normal">
             <span className="faint text-xs">speaks against, or for</span>
           </th>
         </tr>
@@ -408,7 +410,7 @@ function Compared({ pair, plan }: { pair: AskedPair; plan: PairPlan }) {
               <Text stretches={right} />
               <td className="py-1.5">
                 <span className="flex items-center gap-2">
-                  <svg width={2 * BAR} height="10" aria-hidden="true">
+                  <svg width={2 * BAR} height="10" aria-hidden="true" className="shrink-0">
                     <line x1={BAR} x2={BAR} y1="0" y2="10" stroke="currentColor" />
                     <rect
                       x={bits < 0 ? BAR - wide : BAR}
@@ -418,12 +420,12 @@ function Compared({ pair, plan }: { pair: AskedPair; plan: PairPlan }) {
                       fill={bits < 0 ? "var(--plum)" : "var(--pine)"}
                     />
                   </svg>
-                  <span className={`tabular-nums ${bits < 0 ? "held" : ""}`}>
+                  <span className={`w-11 text-right tabular-nums ${bits < 0 ? "held" : ""}`}>
                     {bits > 0 ? "+" : bits < 0 ? "−" : ""}
                     {Math.abs(bits).toFixed(1)}
                   </span>
+                  <span className="faint text-xs">{reasons[i]}</span>
                 </span>
-                <span className="faint block text-xs">{reasons[i]}</span>
               </td>
             </tr>
           );

@@ -166,10 +166,10 @@ function FieldsCompared({ plan, match, set, seen }: PartProps & { seen: MatchSee
                     onClick={() => setOpen(open === i ? null : i)}
                   >
                     {open === i ? "close" : "settings"}
-                  </button>{" "}
+                  </button>
                   <button
                     type="button"
-                    className="plain disabled:opacity-40"
+                    className="plain ml-3 disabled:opacity-40"
                     disabled={match.fields.length === 1}
                     onClick={() => put(i, null)}
                   >
@@ -211,10 +211,10 @@ function FieldsCompared({ plan, match, set, seen }: PartProps & { seen: MatchSee
         </tbody>
       </table>
       {free.length > 0 && match.fields.length < 16 && (
-        <label className="mt-2 flex items-center gap-2">
+        <label className="mt-2 flex items-center gap-2 whitespace-nowrap">
           <span className="faint">also compare</span>
           <select
-            className="select select-sm w-44"
+            className="select select-sm !w-44"
             value=""
             onChange={(e) => {
               const field = plan.contract.fields.filter((f) => f.name === e.target.value);
@@ -329,7 +329,7 @@ function KeptValues({ plan, match, set }: PartProps) {
   };
   const choice = (label: string, value: string, own: boolean, put: (rule: Survivorship | null) => void) => (
     <select
-      className="select select-sm w-60"
+      className="select select-sm !w-52 shrink-0"
       aria-label={label}
       value={own ? value : ""}
       onChange={(e) => put(e.target.value === "" ? null : (e.target.value as Survivorship))}
@@ -346,10 +346,10 @@ function KeptValues({ plan, match, set }: PartProps) {
     <>
       <h2 className="mt-5">Whose value the kept record has</h2>
       <div className="mb-2 flex flex-wrap items-center gap-x-5 gap-y-1">
-        <label className="flex items-center gap-2">
+        <label className="flex items-center gap-2 whitespace-nowrap">
           <span className="faint">a record is the more recent by</span>
           <select
-            className="select select-sm w-40"
+            className="select select-sm !w-40"
             value={match.recent ?? ""}
             onChange={(e) => {
               const { recent: _, ...rest } = match;
@@ -362,7 +362,7 @@ function KeptValues({ plan, match, set }: PartProps) {
             ))}
           </select>
         </label>
-        <span className="flex items-center gap-2">
+        <span className="flex items-center gap-2 whitespace-nowrap">
           <span className="faint">all other fields</span>
           {choice("Whose value is kept in all other fields", other, match.keep?.["*"] !== undefined, (r) =>
             keep("*", r),

@@ -45,9 +45,7 @@ export function ScoreChart({
             height={y(n)}
             fill={fill[bandOf(i)]}
           >
-            <title>
-              {i * step} to {(i + 1) * step}: {grouped(n)}
-            </title>
+            <title>{`${i * step} to ${(i + 1) * step}: ${grouped(n)}`}</title>
           </rect>
         ))}
         <line x1="0" x2={WIDE} y1={TALL} y2={TALL} stroke="currentColor" />

@@ -1,6 +1,6 @@
 import { curveBasis, line, randomLcg, randomNormal, randomUniform, scaleLinear } from "d3";
 import type { Stratum } from "@/core/strata.ts";
-import { grouped, recordsHref } from "./words.ts";
+import { OUTCOME_CLASS, grouped, recordsHref } from "./words.ts";
 
 const WIDE = 250;
 const TALL = 46;
@@ -31,9 +31,24 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
         aria-label="The sift: how many records left each stage, and what stayed behind"
       >
         <defs>
-          <pattern id="hatch" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-            <path d="M0 0 V5" stroke="currentColor" strokeWidth="1" className="held" opacity="0.7" />
-          </pattern>
+          {(["held", "waiting", "merged"] as const).map((outcome) => (
+            <pattern
+              key={outcome}
+              id={`hatch-${outcome}`}
+              width="5"
+              height="5"
+              patternUnits="userSpaceOnUse"
+              patternTransform="rotate(45)"
+            >
+              <path
+                d="M0 0 V5"
+                stroke="currentColor"
+                strokeWidth="1"
+                className={OUTCOME_CLASS[outcome]}
+                opacity="0.7"
+              />
+            </pattern>
+          ))}
         </defs>
         {strata.map((s, i) => {
           const y = i * STEP + 4;
@@ -96,7 +111,7 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
                 return (
                   <a
                     key={t.outcome}
-                    className="held"
+                    className={t.outcome === "left out" ? "held" : OUTCOME_CLASS[t.outcome]}
                     href={recordsHref(load, { outcome: t.outcome, at: t.at ?? undefined })}
                     aria-label={`${grouped(t.count)} ${t.outcome} in ${s.stage}: ${t.reason}`}
                   >
@@ -115,7 +130,13 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
                       </tspan>
                       <title>{t.reason}</title>
                     </text>
-                    <rect x={tx} y={y + 28} width={wide} height="15" fill="url(#hatch)" />
+                    <rect
+                      x={tx}
+                      y={y + 28}
+                      width={wide}
+                      height="15"
+                      fill={`url(#hatch-${t.outcome === "waiting" || t.outcome === "merged" ? t.outcome : "held"})`}
+                    />
                     <path
                       d={`M${tx} ${y + 26} V${y + 43} H${tx + wide} V${y + 26}`}
                       fill="none"

@@ -147,12 +147,28 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
   );
 }
 
+function asideWords({
+  merged,
+  waiting,
+  held,
+}: {
+  merged: number | null;
+  waiting: number | null;
+  held: number | null;
+}): string {
+  return [
+    merged ? `, ${grouped(merged)} merged` : "",
+    `, ${grouped(held ?? 0)} held`,
+    waiting ? `, ${grouped(waiting)} waiting` : "",
+  ].join("");
+}
+
 function headline(load: Awaited<ReturnType<typeof getLoad>>, report: LoadReport | null): string {
   switch (load.state) {
     case "loaded":
-      return `${grouped(loadedOf(report!.balance))} of ${counted(load.read ?? 0, "record")} loaded, ${grouped(load.held ?? 0)} held`;
+      return `${grouped(loadedOf(report!.balance))} of ${counted(load.read ?? 0, "record")} loaded${asideWords(load)}`;
     case "tried":
-      return `Trial: ${grouped(loadedOf(report!.balance))} of ${counted(load.read ?? 0, "record")} would be loaded, ${grouped(load.held ?? 0)} held`;
+      return `Trial: ${grouped(loadedOf(report!.balance))} of ${counted(load.read ?? 0, "record")} would be loaded${asideWords(load)}`;
     case "stopped":
       return `Stopped: ${grouped(load.held ?? 0)} of ${counted(load.read ?? 0, "record")} would be held`;
     case "dropped":

@@ -1,5 +1,6 @@
 import Link from "next/link";
 import { notFound } from "next/navigation";
+import { getFeed } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
 import { countClusters, loadClusters, pairPlans } from "@/store/matches.ts";
 import { db, wholeNumber } from "../../../server.ts";
@@ -24,10 +25,11 @@ export default async function ClustersPage({
     pairPlans(db(), [id]),
   ]);
   if (!plan) notFound();
+  const feed = await getFeed(db(), load.feed);
   return (
     <>
       <p className="faint">
-        <Link href={`/feeds/${load.feed}`}>{load.feed}</Link> / <Link href={`/loads/${id}`}>load {id}</Link>
+        <Link href={`/feeds/${load.feed}`}>{feed.title}</Link> / <Link href={`/loads/${id}`}>load {id}</Link>
       </p>
       <h1>
         {total.toLocaleString("en")} {total === 1 ? "cluster" : "clusters"}: records that are one
@@ -45,9 +47,7 @@ export default async function ClustersPage({
           {clusters.map((c) => (
             <tbody key={c.first} className="border-t border-[var(--ink)]">
               <tr className="bg-[var(--shade)]">
-                <th scope="row" className="text-left whitespace-nowrap">
-                  kept
-                </th>
+                <td className="font-semibold whitespace-nowrap">kept</td>
                 {c.kept.map((value, f) => (
                   <td key={f} className="font-semibold whitespace-nowrap">
                     {value}
