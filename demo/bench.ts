@@ -10,6 +10,7 @@ import { askForLoad, getLoad, type Load } from "@/store/loads.ts";
 import { migrate } from "@/store/migrate.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { benchFormats, benchProfile } from "./bench-read.ts";
+import { benchComparators, benchLookUp, benchRepeats } from "./bench-match.ts";
 import { benchPlan, benchSteps } from "./bench-cleanse.ts";
 import { Random } from "./random.ts";
 import { COLLECTORS, COUNTRIES, REMARKS, SITES, TAXA } from "./words.ts";
@@ -96,13 +97,21 @@ async function main(): Promise<void> {
   const whole = join(folder, `records-${COUNT}.csv`);
   const tenth = join(folder, `records-${COUNT / 10}.csv`);
   const more = join(folder, `upsert-${COUNT / 5}.csv`);
+  const only = process.env["BENCH_ONLY"];
   await makeFile(whole, COUNT);
   await makeFile(tenth, COUNT / 10);
   await makeFile(more, COUNT / 5, COUNT * 0.85, " weighed again");
   say(`${grouped(COUNT)} records of 12 fields, ${grouped(statSync(whole).size)} bytes; 6 steps, ${String(17)} checks`);
 
   const rounds = Math.min(3, ROUNDS);
-  const only = process.env["BENCH_ONLY"];
+  if (only === undefined || only === "match") {
+    const pool = openDb(url, 2);
+    benchComparators(say);
+    await benchLookUp(pool, COUNT / 10, COUNT / 100, rounds, say);
+    await pool.end();
+    benchRepeats([COUNT / 100, COUNT / 10, COUNT], say);
+  }
+  if (only === "match") return;
   if (only !== "load" && only !== "read") {
     benchSteps(say);
     await benchPlan(tenth, parsePlan(PLAN), rounds, say);

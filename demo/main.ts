@@ -11,6 +11,8 @@ import { askForLoad } from "@/store/loads.ts";
 import { makeDeliveries } from "./generate.ts";
 import { HUMIDITY, OTHER_FEEDS, makeOtherDeliveries } from "./other-feeds.ts";
 import { ACCESSIONS } from "./plan.ts";
+import { listReferences, makeReference } from "@/store/references.ts";
+import { CHECKLIST } from "./taxa.ts";
 
 /** Fills an empty store with the demo: writes the deliveries to a folder and loads them as anybody's are. */
 async function main(folder: string): Promise<void> {
@@ -44,6 +46,9 @@ async function main(folder: string): Promise<void> {
     const plans = await db.query("select 1 from sieve.plan where feed = 'accessions'");
     if (plans.rowCount === 0)
       await savePlan(db, "accessions", ACCESSIONS, "The contract agreed with the gardens", "Ines");
+    if (!(await listReferences(db)).some((r) => r.name === CHECKLIST.name)) {
+      await makeReference(db, CHECKLIST, CHECKLIST.entries, "Ines", "The checklist that the gardens agreed on");
+    }
     const others = makeOtherDeliveries();
     for (const { name, title, about, plan } of OTHER_FEEDS) {
       await makeFeed(db, { name, title, about });

@@ -1,7 +1,8 @@
 import { gzipSync, strToU8 } from "fflate";
 import { Random } from "./random.ts";
 import { withoutAccents } from "@/core/cleanse/accents.ts";
-import { COLLECTORS, TAXA, TOWNS } from "./words.ts";
+import { writtenTaxon } from "./taxa.ts";
+import { COLLECTORS, TOWNS } from "./words.ts";
 import { workbook, type WorkbookCell } from "./workbook.ts";
 
 /** A fault put into a record on purpose: where it stands, and the check that must name it. */
@@ -48,6 +49,9 @@ export const OTHER_FEEDS = [
           { name: "accession", type: "text", length: 20, required: true, pattern: "^[A-Z]{3}-\\d{4}-\\d{6}$" },
           { name: "partner", type: "code", values: [...GARDENS], required: true },
           { name: "taxon", type: "text", length: 80, also: ["taxon.name"], required: true },
+          { name: "taxon_id", type: "text", length: 8 },
+          { name: "accepted_name", type: "text", length: 80 },
+          { name: "family", type: "text", length: 40 },
           { name: "stratified_weeks", type: "integer", also: ["treatment.stratified_weeks"], least: 0, most: 60 },
           { name: "media", type: "text", length: 60, also: ["treatment.media"] },
           { name: "test_no", type: "integer", also: ["tests.no"], least: 1, required: true },
@@ -66,6 +70,19 @@ export const OTHER_FEEDS = [
         ],
       },
       cleanse: [{ do: "trim", in: "*" }],
+      lookup: [
+        {
+          how: "scored",
+          name: "taxon",
+          list: "taxa",
+          by: [{ field: "taxon", column: "name", compare: "words" }],
+          bring: { taxon_id: "id", accepted_name: "name", family: "family" },
+          least: 80,
+          lead: 3,
+          none: "note",
+          several: "note",
+        },
+      ],
       load: { target: "germination_test", key: ["accession", "test_no"], mode: "upsert" },
     },
   },
@@ -188,11 +205,12 @@ function germination(random: Random, month: string): OtherDelivery {
   const partner = random.pick(GARDENS);
   for (let i = 0; i < 260; i++) {
     const line = i + 1;
+    const { written } = writtenTaxon(random);
     const sown = random.pick([20, 25, 50, 100]);
     const document: Record<string, unknown> = {
       accession: `${partner}-2026-${String(Number(month.slice(5)) * 1000 + i).padStart(6, "0")}`,
       partner,
-      taxon: { name: random.pick(TAXA), rank: "species" },
+      taxon: { name: written, rank: "species" },
       treatment: {
         stratified_weeks: random.pick([0, 4, 8, 12]),
         media: random.chance(0.3) ? ["sand", "agar"] : ["agar"],
@@ -333,11 +351,11 @@ function collectors(random: Random): OtherDelivery[] {
         cells[column] = value;
         truth.push({ line: rows.length + 1, check });
       };
-      if (fault < 0.02) plant(7, { error: "#N/A" }, "read:cell-error");
-      else if (fault < 0.03) plant(2, "Ashmere", "garden:type");
-      else if (fault < 0.04) plant(1, null, "full_name:required");
-      else if (fault < 0.05) plant(6, 1790, "first_year:least");
-      else if (fault < 0.06) plant(7, "many", "sheets:type");
+      if (fault < 0.03) plant(7, { error: "#N/A" }, "read:cell-error");
+      else if (fault < 0.05) plant(2, "Ashmere", "garden:type");
+      else if (fault < 0.07) plant(1, null, "full_name:required");
+      else if (fault < 0.09) plant(6, 1790, "first_year:least");
+      else if (fault < 0.11) plant(7, "many", "sheets:type");
       rows.push(cells);
       same.push(who);
     });

@@ -118,7 +118,7 @@ async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, 
     for (let r = 0; r < sifted.block.count; r++) {
       const repeats = repeated.get(sifted.first + r) ?? [];
       const problems: Problem[] = [];
-      let holds = sifted.verdict[r] === VERDICT.held;
+      let holds = sifted.verdict[r] === VERDICT.held || sifted.verdict[r] === VERDICT.unmatched;
       for (const { check, file, line } of repeats) {
         const values = compiled.checks.find((c) => c.key === check)!.fields.map((f) => fieldValues(sifted, r)[f]!);
         const problem = repeatProblem(compiled, check, values, { file: nameOf(file), line });
@@ -128,7 +128,7 @@ async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, 
       }
       const unreadable = sifted.verdict[r] === VERDICT.unreadable;
       if (unreadable || holds) {
-        ledger[r] = heldByte(unreadable ? "read" : "check");
+        ledger[r] = heldByte(unreadable ? "read" : sifted.verdict[r] === VERDICT.unmatched ? "look up" : "check");
         problems.unshift(...problemsOf(sifted, compiled, r));
         const arrived = new Map(columns.map((c, i) => [c, i]));
         const cells = arrivedCells(sifted.block, r);

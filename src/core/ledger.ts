@@ -5,7 +5,7 @@ export const OUTCOMES = ["inserted", "updated", "unchanged", "merged", "held", "
 export type Outcome = (typeof OUTCOMES)[number];
 
 /** Where in the course a held record stayed behind. */
-export const HELD_AT = ["read", "check", "load"] as const;
+export const HELD_AT = ["read", "check", "load", "look up"] as const;
 export type HeldAt = (typeof HELD_AT)[number];
 
 /**
@@ -46,7 +46,7 @@ export function emptyBalance(): Balance {
   return {
     read: 0,
     outcomes: { inserted: 0, updated: 0, unchanged: 0, merged: 0, held: 0, waiting: 0, "left out": 0 },
-    heldAt: { read: 0, check: 0, load: 0 },
+    heldAt: { read: 0, check: 0, load: 0, "look up": 0 },
   };
 }
 
@@ -66,7 +66,7 @@ export function addToBalance(balance: Balance, bytes: Uint8Array): void {
 /** Throws `balance-open` unless records read = the sum of the outcomes. */
 export function assertCloses(balance: Balance): void {
   const sum = OUTCOMES.reduce((n, o) => n + balance.outcomes[o], 0);
-  const held = HELD_AT.reduce((n, at) => n + balance.heldAt[at], 0);
+  const held = HELD_AT.reduce((n, at) => n + (balance.heldAt[at] ?? 0), 0);
   if (sum !== balance.read || held !== balance.outcomes.held) {
     throw new SieveError("balance-open", "The balance does not close.", {
       detail: `${balance.read} records were read and ${sum} have an outcome; ${balance.outcomes.held} are held and ${held} have a stage.`,

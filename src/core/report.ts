@@ -1,6 +1,8 @@
 import { judgeGates, type GateResult } from "./gates.ts";
-import { assertCloses, type Balance } from "./ledger.ts";
+import { assertCloses, type Balance, type HeldAt } from "./ledger.ts";
 import { findDrift, type Drift } from "./map/drift.ts";
+import type { Fares } from "./lookup/compile.ts";
+import { listed } from "./problem.ts";
 import type { MatchMetrics } from "./match/metrics.ts";
 import type { Profile } from "./metrics/profile.ts";
 import type { Tally } from "./metrics/tally.ts";
@@ -29,6 +31,8 @@ export interface LoadReport {
   /** What came in each code field. */
   readonly codes?: readonly CodesSeen[];
   readonly matches?: MatchMetrics;
+  /** How the records fared that asked a reference list. */
+  readonly lookUps?: readonly Fares[];
   /** How long each part of the load took, in the order in which they ran. None where nobody measured. */
   readonly timing?: readonly Timing[];
 }
@@ -58,7 +62,7 @@ export interface CheckMetrics {
   readonly title: string;
   /** What is wrong where it fails. */
   readonly fault: string;
-  readonly stage: "read" | "check" | "load";
+  readonly stage: HeldAt;
   readonly onFailure: OnFailure;
   readonly problems: number;
 }
@@ -82,6 +86,7 @@ export interface ReportInput {
   readonly heldAsFiles?: number;
   /** What was compared and found to be one; none where the plan compares nothing. */
   readonly matches?: MatchMetrics | null;
+  readonly lookUps?: readonly Fares[];
   /** The columns of the files of the sender's delivery before. */
   readonly before?: readonly (readonly string[])[];
 }
@@ -113,6 +118,9 @@ export function makeReport(input: ReportInput): LoadReport {
       Map: `${compiled.fields.length} fields`,
       Cleanse: `${tally.changed.reduce((a, b) => a + b, 0).toLocaleString("en")} cells changed`,
       Check: `${compiled.checks.length} checks`,
+      "Look up": input.lookUps?.length
+        ? listed(input.lookUps.map((l) => `${l.list}, version ${l.version}`))
+        : "no list is asked",
       Match: input.matches ? `${input.matches.fields.length} fields compared` : "nothing is compared",
       Load: `${compiled.plan.load.mode} into ${compiled.plan.load.target}`,
     }),
@@ -135,6 +143,7 @@ export function makeReport(input: ReportInput): LoadReport {
     drift,
     files,
     ...(input.codes && input.codes.length > 0 ? { codes: input.codes } : {}),
+    ...(input.lookUps && input.lookUps.length > 0 ? { lookUps: input.lookUps } : {}),
     ...(input.matches ? { matches: input.matches } : {}),
     ...(input.timing ? { timing: input.timing } : {}),
   };
@@ -158,7 +167,7 @@ function checkMetrics({ compiled, tally, files, late, rules = [] }: ReportInput)
       key: c.key,
       title: c.title,
       fault: faultTitle(c.key, compiled.fields),
-      stage: "check",
+      stage: c.lookUp === null ? "check" : "look up",
       onFailure: c.onFailure,
       problems: tally.checks[i]! + (late.get(c.key) ?? 0),
     }),

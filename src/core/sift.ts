@@ -1,6 +1,7 @@
 import type { Block } from "./block.ts";
 import { cellText, emptyCells, textOf, utf8, type Cells, type Heap } from "./bytes.ts";
 import type { RecordCourse } from "./cleanse/part.ts";
+import { FareCount, type Fares } from "./lookup/compile.ts";
 import { FormulaColumns } from "./formula/columns.ts";
 import { EMPTY } from "./formula/value.ts";
 import { Repeats, type Repeat, type Spill } from "./check/repeats.ts";
@@ -13,7 +14,7 @@ import { newNumberSpan, scanNumber } from "./type/number.ts";
 import { typePart, type TypeId } from "./type/index.ts";
 
 /** How a record of a block stands after the checks. */
-export const VERDICT = { passes: 0, unreadable: 1, held: 2, suspect: 3, leftOut: 4 } as const;
+export const VERDICT = { passes: 0, unreadable: 1, held: 2, suspect: 3, leftOut: 4, unmatched: 5 } as const;
 
 /** A record that no check looks at: it can't be read, or was left out. */
 function isPassedOver(verdict: number): boolean {
@@ -101,6 +102,7 @@ export class Course {
   private readonly formulas: FormulaColumns[] = [];
   /** For each code field, values that are not in its list, with their counts. */
   private readonly unknown = new Map<number, Map<string, number>>();
+  private readonly fares: FareCount[];
   private readonly cells: Cells[] = [];
   private readonly cleansed: Cells[] = [];
   private readonly faults: Uint8Array[] = [];
@@ -126,6 +128,7 @@ export class Course {
     this.repeats = compiled.checks.map((c) =>
       c.id === "unique" && spill ? new Repeats(options.expected ?? 1_000_000, spill) : null,
     );
+    this.fares = compiled.lookUps.map(() => new FareCount());
     compiled.fields.forEach((field, f) => field.type === "code" && this.unknown.set(f, new Map()));
     if (options.distinct) for (const _ of compiled.fields) this.distinct.push(new Distinct());
   }
@@ -140,7 +143,9 @@ export class Course {
   /** The columns of the file that is open, where more of them have come to light. */
   setColumns(columns: readonly string[]): void {
     this.columns = columns;
-    this.mapping = mapColumns(columns, this.compiled.fields);
+    const mapping = mapColumns(columns, this.compiled.fields);
+    const { made } = this.compiled;
+    this.mapping = made.size === 0 ? mapping : { ...mapping, missing: mapping.missing.filter((n) => !made.has(n)) };
   }
 
   run(block: Block): Sifted {
@@ -175,7 +180,7 @@ export class Course {
         return;
       }
       for (const f of step.fields) {
-        if (this.mapping.column[f] === -1) continue;
+        if (this.mapping.column[f] === -1 && !compiled.made.has(compiled.fields[f]!.name)) continue;
         const watched = this.watch === undefined || this.watch === i;
         tally.steps[i]! += step.apply(heap, this.cells[f]!, count, watched ? this.changed[f]! : this.unwatched);
       }
@@ -191,8 +196,15 @@ export class Course {
     const problemRecord: number[] = [];
     const problemCheck: number[] = [];
     const first = this.fileFirst + block.first;
+    let lookedUp = false;
     compiled.checks.forEach((check, c) => {
       const holds = check.onFailure !== "note";
+      if (check.lookUp !== null) {
+        // All look-ups at once, in their order: the checks after this one may be about what they bring.
+        if (!lookedUp) this.lookUp(block, problemRecord, problemCheck, tally);
+        lookedUp = true;
+        return;
+      }
       const repeats = this.repeats[c];
       if (repeats) {
         this.findRepeats(block, first, check.fields, repeats, holds);
@@ -239,6 +251,57 @@ export class Course {
       problemCheck,
       tally,
     };
+  }
+
+  /** Asks the reference lists, and fills what they bring. */
+  private lookUp(block: Block, problemRecord: number[], problemCheck: number[], tally: Tally): void {
+    const { compiled, cells, verdict, faults } = this;
+    const { heap, count } = block;
+    const set = (f: number, r: number, value: string): void => {
+      if (f < 0 || value === cellText(heap, cells[f]!, r)) return;
+      cells[f]!.start[r] = heap.append(value);
+      cells[f]!.end[r] = heap.length;
+      this.changed[f]![r] = 1;
+    };
+    compiled.lookUps.forEach((l, i) => {
+      const { ask, reference } = l;
+      if (!ask || !reference) return;
+      records: for (let r = 0; r < count; r++) {
+        if (isPassedOver(verdict[r]!)) continue;
+        // A value that is no value of its type has been told of already.
+        for (const f of l.asks) if (faults[f]![r] === NOT_OF_TYPE) continue records;
+        const values = l.asks.map((f) => cellText(heap, cells[f]!, r));
+        const found = ask(values, l.on < 0 ? "" : cellText(heap, cells[l.on]!, r));
+        this.fares[i]!.add(found.fared, values);
+        if (l.scoreIn >= 0 && found.fared !== "empty") set(l.scoreIn, r, String(found.score));
+        if (l.leadIn >= 0 && found.fared !== "empty") set(l.leadIn, r, String(found.lead));
+        for (const { field, column, otherwise } of l.bring) {
+          if (found.entry >= 0) {
+            if (column >= 0) set(field, r, reference.entries[found.entry]![column]!);
+          } else if (otherwise !== null) set(field, r, otherwise);
+        }
+        if (found.fared !== "none" && found.fared !== "several") continue;
+        const policy = found.fared === "none" ? l.lookUp.none : l.lookUp.several;
+        const check = found.fared === "none" ? l.noneCheck : l.severalCheck;
+        if (policy === "pass" || check < 0) continue;
+        const f = l.asks[0]!;
+        if (faults[f]![r] === 0) faults[f]![r] = OTHER_FAULT;
+        if (policy !== "note") {
+          if (verdict[r] === VERDICT.passes) verdict[r] = VERDICT.unmatched;
+          // What was not brought is not told of again as empty.
+          for (const filled of l.fills)
+            if (cells[filled]!.start[r] === cells[filled]!.end[r]) faults[filled]![r] = NOT_OF_TYPE;
+        }
+        tally.checks[check]!++;
+        problemRecord.push(r);
+        problemCheck.push(check);
+      }
+    });
+  }
+
+  /** After the last block: how the records fared with each look-up. */
+  fared(): Fares[] {
+    return this.compiled.lookUps.flatMap((l, i) => (l.ask ? [this.fares[i]!.finish(l)] : []));
   }
 
   /** A check by a formula. Records that lack a value of its type for it have been told of that already. */

@@ -2,7 +2,7 @@ import { OUTCOMES, type Balance, type HeldAt, type Outcome } from "./ledger.ts";
 import type { CheckMetrics } from "./report.ts";
 
 /** The stages that a load takes today, in the order of its course. */
-export const STAGES = ["Read", "Map", "Cleanse", "Check", "Match", "Load"] as const;
+export const STAGES = ["Read", "Map", "Cleanse", "Check", "Look up", "Match", "Load"] as const;
 export type Stage = (typeof STAGES)[number];
 
 /** One stage of the sift: how many records left it, and what stayed behind there. */
@@ -25,8 +25,8 @@ export interface Tray {
 }
 
 /** The stage in which a held record stayed behind. */
-export const STAYED_IN: Record<HeldAt, Stage> = { read: "Read", check: "Check", load: "Load" };
-const HELD_IN: Partial<Record<Stage, HeldAt>> = { Read: "read", Check: "check", Load: "load" };
+export const STAYED_IN: Record<HeldAt, Stage> = { read: "Read", check: "Check", "look up": "Look up", load: "Load" };
+const HELD_IN: Partial<Record<Stage, HeldAt>> = { Read: "read", Check: "check", "Look up": "look up", Load: "load" };
 
 /** The sift of a balance. It always adds up: entered = left + trays, and the last stage leaves what was loaded. */
 export function siftOf(balance: Balance, checks: readonly CheckMetrics[], notes: Record<Stage, string>): Stratum[] {

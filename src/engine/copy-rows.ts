@@ -38,6 +38,7 @@ export function copyRows(
   const { bytes } = heap;
   const mark = delimiter.charCodeAt(0);
   const escapes = escapesFor(mark);
+  const { from, to } = block.origin;
   const fields = cells.length;
   const source = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length);
   // Only a backslash would mean something else to COPY inside such a stretch.
@@ -67,11 +68,14 @@ export function copyRows(
       const s = cells[f]!.start[r]!;
       let e = cells[f]!.end[r]!;
       const first = f;
+      // Cells that were written anew stand side by side as well, and may hold anything.
+      const raw = stretches && s >= from[r]! && e <= to[r]!;
       while (
-        stretches &&
+        raw &&
         f + 1 < fields &&
         cells[f + 1]!.start[r] === e + 1 &&
         bytes[e] === mark &&
+        cells[f + 1]!.end[r]! <= to[r]! &&
         faults[f + 1]![r] !== 1
       ) {
         f++;

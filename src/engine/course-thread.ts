@@ -79,9 +79,11 @@ function sendBlock(course: Course, sifted: Sifted, total: Tally): void {
         outcomes[r] = heldByte("read");
         held.push(heldRow(sifted, compiled, r, "read"));
         break;
-      default:
-        outcomes[r] = heldByte("check");
-        held.push(heldRow(sifted, compiled, r, "check"));
+      default: {
+        const at = verdict[r] === VERDICT.unmatched ? "look up" : "check";
+        outcomes[r] = heldByte(at);
+        held.push(heldRow(sifted, compiled, r, at));
+      }
     }
   }
   mergeTally(total, sifted.tally);
@@ -112,8 +114,8 @@ function sendBlock(course: Course, sifted: Sifted, total: Tally): void {
   );
 }
 
-async function runLoad({ plan, expected }: ThreadStart): Promise<void> {
-  const compiled = compilePlan(parsePlan(plan));
+async function runLoad({ plan, references, expected }: ThreadStart): Promise<void> {
+  const compiled = compilePlan(parsePlan(plan), new Map(references.map((r) => [r.name, r])));
   const total = newTally(compiled);
   const spill = new FileSpill();
   const { spool, close } = fileSpool();
@@ -151,6 +153,7 @@ async function runLoad({ plan, expected }: ThreadStart): Promise<void> {
       tally: total,
       extras: extras?.finish() ?? null,
       codes: course.codes(),
+      lookUps: course.fared(),
     });
   } finally {
     spill.close();

@@ -2,6 +2,9 @@ import type { Profile } from "@/core/metrics/profile.ts";
 import type { CodesSeen } from "@/core/sift.ts";
 import type { Tally } from "@/core/metrics/tally.ts";
 import type { Problem } from "@/core/plan/compile.ts";
+import type { HeldAt } from "@/core/ledger.ts";
+import type { Fares } from "@/core/lookup/compile.ts";
+import type { Reference } from "@/core/lookup/reference.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { FileFacts } from "@/core/read/source.ts";
 import type { Repeat } from "@/core/check/repeats.ts";
@@ -18,6 +21,8 @@ export type ToThread =
 
 export interface ThreadStart {
   plan: Plan;
+  /** The lists that its look-ups ask. */
+  references: readonly Reference[];
   expected: number;
 }
 
@@ -33,6 +38,7 @@ export type FromThread =
       tally: Tally;
       extras: Profile | null;
       codes: CodesSeen[];
+      lookUps: Fares[];
     }
   | { type: "failed"; code: string; message: string; detail: string; hint: string };
 
@@ -60,7 +66,7 @@ export interface BlockResult {
 /** A record on its way to the quarantine. */
 export interface HeldRow {
   record: number;
-  at: "read" | "check" | "load";
+  at: HeldAt;
   file: number;
   line: number;
   byte_start: number;

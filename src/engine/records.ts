@@ -1,5 +1,5 @@
 import { heldAtOf, outcomeOf, type HeldAt, type Outcome } from "@/core/ledger.ts";
-import { compilePlan, type Problem } from "@/core/plan/compile.ts";
+import type { Problem } from "@/core/plan/compile.ts";
 import { SieveError } from "@/core/problem.ts";
 import { rawText } from "@/core/read/source.ts";
 import { Course, VERDICT, fieldValues, rawBytes, type Sifted } from "@/core/sift.ts";
@@ -7,10 +7,9 @@ import { textOf } from "@/core/bytes.ts";
 import { STAGES, STAYED_IN, type Stage } from "@/core/strata.ts";
 import type { Queryable } from "@/store/db.ts";
 import { getDelivery } from "@/store/deliveries.ts";
-import { getPlan } from "@/store/feeds.ts";
 import { ledgerBlocks, lateProblems, outcomesOf, type LedgerBlock } from "@/store/ledger.ts";
 import { getLoad } from "@/store/loads.ts";
-import { problemsOfBlock, rerunBlock, type Rerun } from "./rerun.ts";
+import { compiledOfLoad, problemsOfBlock, rerunBlock, type Rerun } from "./rerun.ts";
 
 /** Which records of a load are wanted. What is not said does not matter. */
 export interface RecordFilter {
@@ -70,7 +69,7 @@ export async function findRecords(
   if (!load.report) {
     throw new SieveError("no-report", `Load ${loadId} is ${load.state}; its records can be shown when it has ended.`);
   }
-  const compiled = compilePlan((await getPlan(db, load.plan)).document);
+  const compiled = await compiledOfLoad(db, load.id, load.plan);
   const fields = compiled.fields.map((f) => f.name);
   const field = filter.field === undefined ? -1 : fields.indexOf(filter.field);
   if (filter.field !== undefined && field < 0) {

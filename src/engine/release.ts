@@ -3,6 +3,7 @@ import { compilePlan, type Compiled, type Problem } from "@/core/plan/compile.ts
 import { SieveError, quoted } from "@/core/problem.ts";
 import { recheck } from "@/core/recheck.ts";
 import { ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
+import { referencesOf } from "@/store/references.ts";
 import { planInForce, type PlanVersion } from "@/store/feeds.ts";
 import { getHeld, type HeldRecord } from "@/store/held.ts";
 import { ruleProblem } from "./late.ts";
@@ -53,7 +54,7 @@ export async function releaseRecords(db: Db, mends: readonly Mend[], by: string)
       let plan = plans.get(held.feed);
       if (!plan) {
         const version = await planInForce(client, held.feed);
-        plan = { version, compiled: compilePlan(version.document) };
+        plan = { version, compiled: compilePlan(version.document, await referencesOf(client, version.document)) };
         for (const change of await targetChanges(client, version.document)) await client.query(change);
         plans.set(held.feed, plan);
       }

@@ -1,5 +1,7 @@
 import { addProblems, type Known } from "./late.ts";
-import type { Problem } from "@/core/plan/compile.ts";
+import { compilePlan, type Compiled, type Problem } from "@/core/plan/compile.ts";
+import { getPlan } from "@/store/feeds.ts";
+import { referencesOfLoad } from "@/store/references.ts";
 import { DelimitedReader } from "@/core/read/delimited.ts";
 import type { DelimitedOptions } from "@/core/read/options.ts";
 import { unpackBlock } from "@/core/read/packed.ts";
@@ -8,6 +10,12 @@ import { Course, problemsOf, type Sifted } from "@/core/sift.ts";
 import type { Queryable } from "@/store/db.ts";
 import { storedRange, type DeliveryFile } from "@/store/deliveries.ts";
 import { lateProblems, packedBlock, type LateProblem, type LedgerBlock } from "@/store/ledger.ts";
+
+/** A load's plan made ready, with the lists at the versions that the load asked. */
+export async function compiledOfLoad(db: Queryable, load: number, plan: number): Promise<Compiled> {
+  const { document } = await getPlan(db, plan);
+  return compilePlan(document, await referencesOfLoad(db, load, document));
+}
 
 /** What a load's blocks need to be computed again. */
 export interface Rerun extends Known {

@@ -2,6 +2,8 @@ import { once } from "node:events";
 import { from as copyFrom, type CopyStreamQuery } from "pg-copy-streams";
 import { BYTE, addToBalance, assertCloses, emptyBalance, heldByte, type Balance } from "@/core/ledger.ts";
 import { driftPolicy, type Drift } from "@/core/map/drift.ts";
+import { NO_REFERENCES, type References } from "@/core/lookup/reference.ts";
+import { referencesOfLoad } from "@/store/references.ts";
 import type { TableRule } from "@/core/interop/table.ts";
 import { TAKEN, compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import { SieveError } from "@/core/problem.ts";
@@ -104,6 +106,7 @@ const stagingHeld = (id: number): string => ident("staging", `held ${id}`);
 class LoadRun {
   private readonly id: number;
   private compiled!: Compiled;
+  private references: References = NO_REFERENCES;
   private delivery!: Delivery;
   private records = 0;
   private bytes = 0;
@@ -138,7 +141,9 @@ class LoadRun {
     await client.query("delete from sieve.late_problem where load = $1", [id]);
     await client.query("delete from sieve.held where load = $1", [id]);
 
-    this.compiled = compilePlan((await getPlan(client, this.load.plan)).document);
+    const { document } = await getPlan(client, this.load.plan);
+    this.references = await referencesOfLoad(client, id, document, true);
+    this.compiled = compilePlan(document, this.references);
     this.delivery = await getDelivery(client, this.load.delivery);
     await targetChanges(client, this.compiled.plan);
     await this.makeStaging();
@@ -180,7 +185,7 @@ class LoadRun {
     const { client, db, id, compiled } = this;
     // Packed files are larger than they look.
     const expected = Math.max(50_001, this.delivery.files.reduce((n, f) => n + f.bytes, 0) / 40);
-    const start: ThreadStart = { plan: compiled.plan, expected };
+    const start: ThreadStart = { plan: compiled.plan, references: [...this.references.values()], expected };
     const thread = takeThread(this.options.thread);
     const send = (message: ToThread, transfer: ArrayBuffer[] = []): void => thread.postMessage(message, transfer);
     send({ type: "begin", ...start });
@@ -386,6 +391,7 @@ class LoadRun {
           timing: this.timing,
           extras: done.extras,
           codes: done.codes,
+          lookUps: done.lookUps,
           heldAsFiles,
           before,
           matches,

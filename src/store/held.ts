@@ -1,3 +1,4 @@
+import type { HeldAt } from "@/core/ledger.ts";
 import { faultTitle, type Problem } from "@/core/plan/compile.ts";
 import { SieveError } from "@/core/problem.ts";
 import { rawText } from "@/core/read/source.ts";
@@ -17,7 +18,7 @@ export interface HeldRecord {
   load: number;
   record: number;
   feed: string;
-  at: "read" | "check" | "load";
+  at: HeldAt;
   file: string;
   line: number;
   byteStart: number;

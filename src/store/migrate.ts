@@ -4,6 +4,7 @@ import profile from "./migrations/003-profile.sql";
 import source from "./migrations/004-source.sql";
 import held from "./migrations/005-held.sql";
 import match from "./migrations/006-match.sql";
+import reference from "./migrations/007-reference.sql";
 import { runMigrations } from "graphile-worker";
 import { transaction, type Db } from "./db.ts";
 
@@ -15,6 +16,7 @@ const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
   { id: 4, sql: source },
   { id: 5, sql: held },
   { id: 6, sql: match },
+  { id: 7, sql: reference },
 ];
 
 /** Brings the store up to date; safe when several processes start at once. Returns how many ran. */

@@ -115,6 +115,7 @@ export function Nav({ held, asked, feeds }: { held: number; asked: number; feeds
         {item("/feeds", "Feeds")}
         {item("/quarantine", "Quarantine", held)}
         {item("/matches", "Matches", asked)}
+        {item("/references", "References")}
       </nav>
       <div className="ml-auto flex items-center gap-3">
         <form onSubmit={open} className="flex items-center gap-1 border-b border-[var(--rule)]">

@@ -11,6 +11,7 @@ import { ContractExchange } from "./contract-exchange.tsx";
 import { isTyping } from "./nav.tsx";
 import { MapStage } from "./map-stage.tsx";
 import { FieldTable } from "./plan-fields.tsx";
+import { LookUpStage } from "./look-up-stage.tsx";
 import { MatchStage, type MatchSeen } from "./match-stage.tsx";
 import { ReadStage, LoadStage } from "./plan-stages.tsx";
 import { StepList } from "./step-list.tsx";
@@ -26,6 +27,7 @@ const TITLES: Record<Stage, string> = {
   Map: "Map: columns to fields",
   Cleanse: "Cleanse: steps in their order",
   Check: "Check: fields, types and limits",
+  "Look up": "Look up: what lists know",
   Match: "Match: records that are one",
   Load: "Load: where good records go",
 };
@@ -172,6 +174,9 @@ export function PlanDesk({
     Map: counted(plan.contract.fields.length, "field"),
     Cleanse: counted(plan.cleanse.length, "step"),
     Check: "types, limits, policies",
+    "Look up": plan.lookup?.length
+      ? counted(plan.lookup.length, "list is asked", "lists are asked")
+      : "no list is asked",
     Match: plan.match ? `${counted(plan.match.fields.length, "field")} compared` : "nothing is compared",
     Load: `${plan.load.mode} into ${plan.load.target}`,
   };
@@ -346,6 +351,8 @@ export function PlanDesk({
               <RuleList plan={plan} change={change} delivery={delivery} />
               <ContractExchange plan={plan} change={change} />
             </>
+          ) : stage === "Look up" ? (
+            <LookUpStage plan={plan} change={change} />
           ) : stage === "Match" ? (
             <MatchStage plan={plan} change={change} seen={seen} />
           ) : (

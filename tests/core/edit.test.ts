@@ -65,6 +65,53 @@ describe("a field", () => {
   });
 });
 
+describe("a field that is looked up by and compared", () => {
+  const asked = parsePlan({
+    format: "good-sieve/plan@1",
+    feed: "f",
+    contract: { fields: ["a", "b", "c"].map((name) => ({ name, type: "text" })) },
+    lookup: [
+      { how: "exact", name: "x", list: "l", by: [{ field: "a", column: "k" }], bring: { b: "v" }, default: { b: "?" } },
+    ],
+    match: {
+      fields: [
+        { in: ["a", "c"], by: "person" },
+        { in: ["b"], by: "words" },
+      ],
+      recent: "c",
+      keep: { b: "longest", "*": "first" },
+    },
+    load: { target: "x" },
+  });
+
+  it("is followed when it is called otherwise", () => {
+    const renamed = parsePlan(renameField(renameField(asked, "a", "first"), "b", "second"));
+    expect(renamed.lookup![0]).toMatchObject({
+      by: [{ field: "first" }],
+      bring: { second: "v" },
+      default: { second: "?" },
+    });
+    expect(renamed.match!.fields.map((f) => f.in)).toEqual([["first", "c"], ["second"]]);
+    expect(renamed.match!.keep).toEqual({ second: "longest", "*": "first" });
+    expect(usedIn(renamed, "second").map((u) => u.says)).toEqual([
+      "filled by x",
+      "compared",
+      "of the kept record: longest",
+      "target.x.second",
+    ]);
+  });
+
+  it("takes with it what can't be without it, and leaves the rest", () => {
+    const without = parsePlan(removeField(removeField(asked, "c"), "b"));
+    expect(without.lookup![0]).toMatchObject({ bring: {}, default: {} });
+    expect(without.match).toMatchObject({ fields: [{ in: ["a"] }], keep: { "*": "first" } });
+    expect(without.match!.recent).toBeUndefined();
+    const nothing = parsePlan(removeField(asked, "a"));
+    expect(nothing.lookup).toBeUndefined();
+    expect(nothing.match!.fields).toHaveLength(2);
+  });
+});
+
 describe("what became of records in two ledgers", () => {
   it("is counted from outcome to outcome", () => {
     const bytes = (...outcomes: number[]): Uint8Array => Uint8Array.from(outcomes);

@@ -10,6 +10,7 @@ export interface DeriveOptions {
 /** What a field is, reckoned from others: by a formula, in which `it` is the field itself. */
 export const derive: StepPart<DeriveOptions> = {
   id: "derive",
+  makes: true,
   title: "Derive by a formula",
   about: "Sets the field to what a formula gives; empty where a field that it needs is empty.",
   options: { by: formulaSchema.describe("The formula; it is the field itself") },

@@ -10,6 +10,7 @@ export interface JoinOptions {
 /** Puts several fields together in one; empty ones leave no mark behind. */
 export const join: StepPart<JoinOptions> = {
   id: "join",
+  makes: true,
   title: "Put fields together",
   about: "Puts the values of several fields together in this one, a mark between them; empty ones are passed over.",
   options: {

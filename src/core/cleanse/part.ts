@@ -41,6 +41,8 @@ export interface StepPart<Options extends object> {
   readonly everywhere?: boolean;
   /** It may write a date or time as ISO 8601 has it, whatever formats the field has. */
   readonly writesDates?: boolean;
+  /** It fills its fields from others, so that they need no column. */
+  readonly makes?: boolean;
   /** Options that name a field, or several; and options that are formulas. */
   readonly fieldOptions?: readonly string[];
   readonly formulaOptions?: readonly string[];

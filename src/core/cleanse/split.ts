@@ -11,6 +11,7 @@ export interface SplitOptions {
 /** Divides a field among others, in their order. Fewer parts than fields leave the last ones empty. */
 export const split: StepPart<SplitOptions> = {
   id: "split",
+  makes: true,
   title: "Split a field",
   about: "Divides the value of a field at a mark among the fields of this step, in their order.",
   options: {

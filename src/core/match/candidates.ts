@@ -2,14 +2,18 @@ import { RecordFeatures, type MatchTable } from "./table.ts";
 
 /**
  * Entries of the index that are looked at for one record, at most, as a rule; the rarest features
- * come first. Among more records more are alike by chance, and few fields have few rare features.
+ * come first. Among more records more are alike by chance.
  */
-function budgetFor(records: number, fields: number): number {
-  return Math.round((2_500 + records / 250) * (fields > 2 ? 1 : 2));
+function budgetFor(records: number): number {
+  return Math.round(2_000 + records / 500);
 }
 /** Features with so few records are always looked at. */
 const RARE = 24;
 const BINS = 4096;
+/** Features of one record are told apart by their last sixteen bits, so that all marks stay at hand. */
+const MARKED = 0xffff;
+/** How many records that share rare features have all their features looked at. */
+const POOL = 40;
 /** How many features an index tells apart, for each record and in all. */
 const ROOM = 20;
 const LEAST_ROOM = 1 << 16;
@@ -31,14 +35,19 @@ export class CandidateIndex {
   private readonly budget: number;
   private readonly order = new Float64Array(4096);
   private readonly bins = new Int32Array(BINS);
+  private readonly pool = new Int32Array(POOL);
+  private readonly whole = new Int32Array(POOL);
+  private readonly ranks: Int32Array;
+  private readonly numbers = Int32Array.from({ length: POOL }, (_, i) => i);
+  private readonly marks: Uint16Array;
   /** The candidates that were found last, the best not first. */
-  found = new Int32Array(256);
+  readonly found: Int32Array;
 
   constructor(
     readonly known: MatchTable,
     private readonly most: number,
   ) {
-    this.budget = budgetFor(known.length, known.values.length);
+    this.budget = budgetFor(known.length);
     this.touched = new Int32Array(this.budget * 2);
     let room = LEAST_ROOM;
     while (room < MOST_ROOM && room < known.length * ROOM) room *= 2;
@@ -58,6 +67,8 @@ export class CandidateIndex {
     }
     this.sums = new Uint16Array(known.length);
     this.found = new Int32Array(most);
+    this.ranks = new Int32Array(most);
+    this.marks = new Uint16Array(MARKED + 1);
   }
 
   /**
@@ -105,23 +116,66 @@ export class CandidateIndex {
       }
     }
     const list = this.touched;
-    // How high a sum must be for no more than `most` to have it.
-    let least = 0;
-    if (touched > this.most) {
-      bins.fill(0);
-      for (let i = 0; i < touched; i++) bins[Math.min(BINS - 1, sums[list[i]!]! >> 2)]!++;
-      let n = 0;
-      least = BINS - 1;
-      while (least > 0 && n + bins[least]! <= this.most) n += bins[least--]!;
-      least++;
+    const { pool } = this;
+    const pooled = keepHighest(list, touched, (r) => sums[r]!, pool, bins);
+    if (pooled > this.most) {
+      // The sums so far are of the rarest features alone: the rest are looked up the other way round,
+      // from the record to its features.
+      const { marks } = this;
+      for (let k = 0; k < order.length; k++) {
+        const n = Math.floor(order[k]! / room);
+        if (n > 0) marks[order[k]! & MARKED] = Math.max(1, Math.round(12 * (rarity - Math.log2(n))));
+      }
+      for (let i = 0; i < pooled; i++) {
+        const r = pool[i]!;
+        let whole = 0;
+        for (let f = 0; f < known.values.length; f++) {
+          const value = known.column(f)[r]!;
+          const { featureStarts, featureList } = known.values[f]!;
+          const end = featureStarts[value + 1]!;
+          for (let j = featureStarts[value]!; j < end; j++) whole += marks[featureList[j]! & MARKED]!;
+        }
+        // What both rough looks say stays counted by the first sum.
+        this.whole[i] = whole + (sums[r]! >> 1);
+      }
+      for (let k = 0; k < order.length; k++) marks[order[k]! & MARKED] = 0;
     }
-    let n = 0;
+    for (let i = 0; i < touched; i++) sums[list[i]!] = 0;
     const { found } = this;
-    for (let i = 0; i < touched; i++) {
-      const r = list[i]!;
-      if (n < this.most && Math.min(BINS - 1, sums[r]! >> 2) >= least) found[n++] = r;
-      sums[r] = 0;
+    if (pooled <= this.most) {
+      found.set(pool.subarray(0, pooled));
+      return pooled;
     }
-    return n;
+    const { ranks, whole } = this;
+    const chosen = keepHighest(this.numbers, pooled, (i) => whole[i]!, ranks, bins);
+    for (let i = 0; i < chosen; i++) found[i] = pool[ranks[i]!]!;
+    return chosen;
   }
+}
+
+/** Puts those of a list that are rated highest into `to`, as many as it has room for; gives how many. Of equals, the earlier ones. */
+function keepHighest(
+  list: Int32Array,
+  count: number,
+  rate: (n: number) => number,
+  to: Int32Array,
+  bins: Int32Array,
+): number {
+  if (count <= to.length) {
+    to.set(list.subarray(0, count));
+    return count;
+  }
+  const binOf = (n: number): number => Math.min(BINS - 1, rate(n) >> 2);
+  bins.fill(0);
+  for (let i = 0; i < count; i++) bins[binOf(list[i]!)]!++;
+  let above = 0;
+  let least = BINS - 1;
+  while (above + bins[least]! <= to.length) above += bins[least--]!;
+  let n = 0;
+  let level = to.length - above;
+  for (let i = 0; i < count; i++) {
+    const bin = binOf(list[i]!);
+    if (bin > least || (bin === least && level-- > 0)) to[n++] = list[i]!;
+  }
+  return n;
 }

@@ -19,9 +19,9 @@ export type Band = (typeof BANDS)[number];
 /** How many of a record's candidates are compared field by field. */
 const CANDIDATES = 20;
 /** The model is estimated from the candidates of so many records. */
-const SAMPLE_RECORDS = 2_000;
+const SAMPLE_RECORDS = 1_200;
 const SAMPLE_CANDIDATES = CANDIDATES;
-const RANDOM_PAIRS = 60_000;
+const RANDOM_PAIRS = 40_000;
 /** Pairs that score less are of no use to anybody, and not kept. */
 const LEAST_SCORE = 20;
 
@@ -218,7 +218,8 @@ export class Matcher {
     const y = this.known.column(f)[b]!;
     const others = Math.max(counts[x] ?? 0, counts[y] ?? 0) - (this.among && x === y ? 2 : 1);
     const bits = Math.log2(usual / (Math.max(0, others) + Math.min(1, usual)));
-    return level === 0 ? bits : bits * 0.5;
+    // A rare value that is nearly met says half as much; a common one must not say more than met.
+    return level === 0 || bits < 0 ? bits : bits * 0.5;
   }
 
   /** Counts the known values and indexes the known records. To be called when all records are added. */
@@ -229,7 +230,7 @@ export class Matcher {
     this.commonness = this.frequencies.map((counts) => {
       const filled = n - counts[0]!;
       let together = 0;
-      for (let v = 1; v < counts.length; v++) together += counts[v]! * (counts[v]! - (this.among ? 1 : 0));
+      for (let v = 1; v < counts.length; v++) together += counts[v]! * (counts[v]! - 1);
       return filled === 0 ? 1 : Math.max(together / filled, 1e-6 * filled, 1 / Math.max(1, filled));
     });
   }

@@ -98,6 +98,12 @@ export class MatchTable {
     this.length++;
   }
 
+  /** Takes all records out; the values stay known. */
+  clear(): void {
+    for (const column of this.columns) column.length = 0;
+    this.length = 0;
+  }
+
   /** The numbers of a field's values, at least as many as there are records. */
   column(f: number): Int32Array {
     return this.columns[f]!.list;
@@ -148,11 +154,12 @@ export class RecordFeatures {
       const a = table.column(f)[record]!;
       const endA = v.roughStartList[a + 1]!;
       for (let i = v.roughStartList[a]!; i < endA; i++) {
-        for (let g = f + 1; g < values.length; g++) {
+        // Two words of one value as well as values of two fields.
+        for (let g = f; g < values.length; g++) {
           const w = values[g]!;
           const b = table.column(g)[record]!;
           const endB = w.roughStartList[b + 1]!;
-          for (let j = w.roughStartList[b]!; j < endB && n < list.length; j++) {
+          for (let j = g === f ? i + 1 : w.roughStartList[b]!; j < endB && n < list.length; j++) {
             const feature = bothOf(v.roughList[i]!, w.roughList[j]!) & mask;
             if (seen[feature] === turn) continue;
             seen[feature] = turn;

@@ -4,6 +4,9 @@ import type { Apply, RecordApply } from "../cleanse/part.ts";
 import { compileFormula, type Formula } from "../formula/compile.ts";
 import { stepPart } from "../cleanse/index.ts";
 import type { UnreadableReason } from "../block.ts";
+import { compileLookUps, type CompiledLookUp } from "../lookup/compile.ts";
+import { NO_REFERENCES, type References } from "../lookup/reference.ts";
+import type { LookUp } from "../lookup/schema.ts";
 import { grouped, quoted } from "../problem.ts";
 import {
   FIELD_CHECKS,
@@ -28,7 +31,7 @@ export interface CompiledStep {
 /** A check made ready. `key` names it in the ledger, in links and in the quarantine. */
 export interface CompiledCheck {
   readonly key: string;
-  readonly id: FieldCheck | "rule";
+  readonly id: FieldCheck | "rule" | "look-up";
   readonly fields: readonly number[];
   readonly onFailure: OnFailure;
   readonly title: string;
@@ -38,6 +41,8 @@ export interface CompiledCheck {
   message(field: Field, value: string): string;
   /** A check by a formula. */
   readonly rule: CompiledRule | null;
+  /** That a look-up found one partner: the look-up's number. */
+  readonly lookUp: number | null;
 }
 
 export interface CompiledRule {
@@ -57,6 +62,9 @@ export interface Compiled {
   readonly checks: readonly CompiledCheck[];
   /** Numbers of the checks that are decided over the whole load. */
   readonly uniques: readonly number[];
+  readonly lookUps: readonly CompiledLookUp[];
+  /** Fields that steps and look-ups fill, which need no column. */
+  readonly made: ReadonlySet<string>;
 }
 
 /** What a check found: check, field, value, message. */
@@ -76,8 +84,12 @@ export function policyOf(field: Field, check: FieldCheck): OnFailure {
   return typeof policy === "string" ? policy : (policy[check] ?? "hold");
 }
 
-/** Makes a plan ready to run. The plan must have come from `parsePlan`. */
-export function compilePlan(plan: Plan): Compiled {
+/**
+ * Makes a plan ready to run. The plan must have come from `parsePlan`. A look-up whose list is not
+ * among `references` is passed over: where only the fields matter, or a person looks at a sample.
+ * Throws `look-up-invalid` where a list is not what a look-up needs.
+ */
+export function compilePlan(plan: Plan, references: References = NO_REFERENCES): Compiled {
   const { fields } = plan.contract;
   const number = new Map(fields.map((f, i) => [f.name, i]));
   const numbers = (names: readonly string[]): number[] => names.map((n) => number.get(n)!);
@@ -98,7 +110,10 @@ export function compilePlan(plan: Plan): Compiled {
     };
   });
   const checks: CompiledCheck[] = [];
-  fields.forEach((field, i) => {
+  const lookUps = compileLookUps(plan.lookup ?? [], fields, references);
+  // What a look-up brings is checked when it is there.
+  const brought = new Set(lookUps.flatMap((l) => [...l.fills]));
+  const checkField = (field: Field, i: number): void => {
     for (const id of FIELD_CHECKS) {
       const part = CHECKS[id];
       if (!part.asked(field)) continue;
@@ -112,9 +127,16 @@ export function compilePlan(plan: Plan): Compiled {
         message: part.message,
         test: part.test(read[i]!),
         rule: null,
+        lookUp: null,
       });
     }
+  };
+  fields.forEach((field, i) => !brought.has(i) && checkField(field, i));
+  lookUps.forEach((l, i) => {
+    l.noneCheck = checks.push(lookUpCheck(l.lookUp, i, false, l.asks)) - 1;
+    l.severalCheck = l.lookUp.how === "range" ? -1 : checks.push(lookUpCheck(l.lookUp, i, true, l.asks)) - 1;
   });
+  fields.forEach((field, i) => brought.has(i) && checkField(field, i));
   const together = (names: readonly string[], onFailure: OnFailure): void => {
     const key = `${names.join("+")}:unique`;
     const at = checks.findIndex((c) => c.key === key);
@@ -131,6 +153,7 @@ export function compilePlan(plan: Plan): Compiled {
       message: CHECKS.unique.message,
       test: null,
       rule: null,
+      lookUp: null,
     };
     if (at >= 0) checks[at] = check;
     else checks.push(check);
@@ -152,6 +175,11 @@ export function compilePlan(plan: Plan): Compiled {
     steps,
     checks,
     uniques: checks.flatMap((c, i) => (c.id === "unique" ? [i] : [])),
+    lookUps,
+    made: new Set([
+      ...[...brought].map((i) => fields[i]!.name),
+      ...plan.cleanse.flatMap((s) => (stepPart(s.do).makes && s.in !== "*" ? s.in : [])),
+    ]),
   };
 }
 
@@ -170,6 +198,30 @@ function withWrittenDates({ contract, cleanse }: Plan): Field[] {
   });
 }
 
+/** The check that a look-up found a partner, or not several. */
+function lookUpCheck(lookUp: LookUp, number: number, several: boolean, asks: readonly number[]): CompiledCheck {
+  const { name, list } = lookUp;
+  const policy = several ? lookUp.several : lookUp.none;
+  const what = (field: Field, value: string): string => `${field.name} ${quoted(value)}`;
+  return {
+    key: `look-up:${name}${several ? ":several" : ""}`,
+    id: "look-up",
+    fields: asks,
+    onFailure: policy === "pass" ? "note" : policy,
+    title: several ? `${name} fits one entry of the list ${list}` : `${name} is in the list ${list}`,
+    expected: several ? `one entry of the list ${list}` : `an entry of the list ${list}`,
+    message: (field, value) =>
+      several
+        ? `${what(field, value)} fits several entries of the list ${list}.`
+        : lookUp.how === "scored"
+          ? `${what(field, value)} is like no entry of the list ${list}.`
+          : `${what(field, value)} is not in the list ${list}.`,
+    test: null,
+    rule: null,
+    lookUp: number,
+  };
+}
+
 function ruleOf(check: RuleCheck, it: number, fields: readonly Field[]): CompiledCheck {
   const formula = compileFormula(check.that, { fields, it: it < 0 ? undefined : it });
   const about = it >= 0 ? [it] : formula.uses.length > 0 ? [...formula.uses] : [0];
@@ -184,6 +236,7 @@ function ruleOf(check: RuleCheck, it: number, fields: readonly Field[]): Compile
       it >= 0 ? `${field.name} ${quoted(value)}: not so that ${check.name}.` : `Not so: ${check.name}.`,
     test: null,
     rule: { formula, it, words: check.message },
+    lookUp: null,
   };
 }
 
@@ -285,6 +338,10 @@ export function faultTitle(key: string, fields: readonly Field[]): string {
   if (rule !== null) return `the target's rule ${rule} is broken`;
   const drift = fileFault(key);
   if (drift !== null) return `its whole file is held: ${drift}`;
+  if (key.startsWith("look-up:")) {
+    const [, name = "", several] = key.split(":");
+    return several ? `${name} fits several entries` : `${name} is not in its list`;
+  }
   if (key.startsWith("rule:")) {
     const [, name = "", field] = key.split(":");
     return field ? `${field}: not so that ${name}` : `not so that ${name}`;

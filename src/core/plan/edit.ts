@@ -1,10 +1,12 @@
 import { stepPart } from "../cleanse/index.ts";
+import { lookUpFields, type LookUp } from "../lookup/schema.ts";
+import type { MatchSection } from "../match/schema.ts";
 import { namesIn, renameInFormula } from "../formula/names.ts";
 import type { Plan, Step } from "./schema.ts";
 
 /** Where a plan speaks of a field. */
 export interface Use {
-  readonly stage: "Cleanse" | "Check" | "Load";
+  readonly stage: "Cleanse" | "Check" | "Look up" | "Match" | "Load";
   readonly says: string;
 }
 
@@ -25,6 +27,14 @@ export function usedIn(plan: Plan, name: string): Use[] {
       if (c.in.includes(name)) uses.push({ stage: "Check", says: `unique over ${c.in.join(" and ")}` });
     } else if (c.in?.includes(name) || namesIn(c.that).includes(name)) uses.push({ stage: "Check", says: c.name });
   }
+  for (const l of plan.lookup ?? []) {
+    const { asks, fills } = lookUpFields(l);
+    if (asks.includes(name)) uses.push({ stage: "Look up", says: `${l.name} is looked up by it` });
+    if (fills.includes(name)) uses.push({ stage: "Look up", says: `filled by ${l.name}` });
+  }
+  if (plan.match?.fields.some((f) => f.in.includes(name))) uses.push({ stage: "Match", says: "compared" });
+  if (plan.match?.recent === name) uses.push({ stage: "Match", says: "says which record is the more recent" });
+  if (plan.match?.keep?.[name]) uses.push({ stage: "Match", says: `of the kept record: ${plan.match.keep[name]}` });
   if (plan.load.key.includes(name)) uses.push({ stage: "Load", says: "the key" });
   if (plan.gates.some((g) => g.limit === "empty share" && g.field === name)) {
     uses.push({ stage: "Load", says: "the gate on its empty share" });
@@ -60,8 +70,66 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
         ? { ...c, in: follow(c.in) }
         : { ...c, that: renameInFormula(c.that, from, to), ...(c.in ? { in: follow(c.in) } : {}) },
     ),
+    ...(plan.lookup ? { lookup: plan.lookup.map((l) => renameInLookUp(l, follow)) } : {}),
+    ...(plan.match ? { match: renameInMatch(plan.match, follow) } : {}),
     load: { ...plan.load, key: follow(plan.load.key) },
     gates: plan.gates.map((g) => (g.limit === "empty share" && g.field === from ? { ...g, field: to } : g)),
+  };
+}
+
+type Follow = (names: readonly string[]) => string[];
+
+function renameKeys<T>(record: Readonly<Record<string, T>>, follow: Follow): Record<string, T> {
+  return Object.fromEntries(Object.entries(record).map(([name, value]) => [follow([name])[0]!, value]));
+}
+
+function renameInLookUp(l: LookUp, follow: Follow): LookUp {
+  const one = (name: string): string => follow([name])[0]!;
+  return {
+    ...l,
+    bring: renameKeys(l.bring, follow),
+    ...(l.by ? { by: l.by.map((b) => ({ ...b, field: one(b.field) })) } : {}),
+    ...(l.how === "range" ? { field: one(l.field) } : {}),
+    ...(l.on ? { on: one(l.on) } : {}),
+    ...(l.default ? { default: renameKeys(l.default, follow) } : {}),
+    ...(l.how === "scored" && l.score_in ? { score_in: one(l.score_in) } : {}),
+    ...(l.how === "scored" && l.lead_in ? { lead_in: one(l.lead_in) } : {}),
+  } as LookUp;
+}
+
+function renameInMatch(match: MatchSection, follow: Follow): MatchSection {
+  return {
+    ...match,
+    fields: match.fields.map((f) => ({ ...f, in: follow(f.in) })),
+    ...(match.recent ? { recent: follow([match.recent])[0]! } : {}),
+    ...(match.keep ? { keep: renameKeys(match.keep, follow) } : {}),
+  };
+}
+
+/** A look-up without a field that it fills; nothing of one that asks by it. */
+function removeFromLookUp(l: LookUp, name: string): LookUp[] {
+  if (lookUpFields(l).asks.includes(name)) return [];
+  const without = <T>(record: Readonly<Record<string, T>>): Record<string, T> =>
+    Object.fromEntries(Object.entries(record).filter(([key]) => key !== name));
+  const next: Record<string, unknown> = { ...l, bring: without(l.bring) };
+  if (l.default) next["default"] = without(l.default);
+  for (const key of ["score_in", "lead_in"]) if (next[key] === name) delete next[key];
+  return [next as unknown as LookUp];
+}
+
+function removeFromMatch(match: MatchSection, name: string): MatchSection | null {
+  const fields = match.fields.flatMap((f) => {
+    const rest = f.in.filter((n) => n !== name);
+    return rest.length > 0 ? [{ ...f, in: rest }] : [];
+  });
+  if (fields.length === 0) return null;
+  const { recent, keep, ...others } = match;
+  const kept = Object.fromEntries(Object.entries(keep ?? {}).filter(([key]) => key !== name));
+  return {
+    ...others,
+    fields,
+    ...(recent && recent !== name ? { recent } : {}),
+    ...(Object.keys(kept).length > 0 ? { keep: kept } : {}),
   };
 }
 
@@ -93,8 +161,13 @@ export function removeField(plan: Plan, name: string): Plan {
     const rest = c.in.filter((n) => n !== name);
     return rest.length > 0 ? [{ ...c, in: rest }] : [];
   });
+  const { lookup, match, ...others } = plan;
+  const lookUps = (lookup ?? []).flatMap((l) => removeFromLookUp(l, name));
+  const compared = match ? removeFromMatch(match, name) : null;
   return {
-    ...plan,
+    ...others,
+    ...(lookUps.length > 0 ? { lookup: lookUps } : {}),
+    ...(compared ? { match: compared } : {}),
     contract: { fields: plan.contract.fields.filter((f) => f.name !== name) },
     cleanse,
     check,

@@ -4,6 +4,7 @@ import { compilePattern } from "../pattern.ts";
 import { compileFormula } from "../formula/compile.ts";
 import { formulaSchema } from "../formula/schema.ts";
 import { SieveError } from "../problem.ts";
+import { lookUpFields, lookUpSchema, type LookUp } from "../lookup/schema.ts";
 import { matchSchema, type MatchSection } from "../match/schema.ts";
 import type { ReadOptions } from "../read/format.ts";
 import { readSectionSchema } from "../read/settings.ts";
@@ -168,6 +169,11 @@ export const planSchema = z
       )
       .max(500)
       .default([]),
+    lookup: z
+      .array(lookUpSchema)
+      .max(50)
+      .optional()
+      .describe("What is looked up in reference lists, and which fields it fills"),
     match: matchSchema
       .optional()
       .describe("How records that are one thing in the world are found, and what is made of them"),
@@ -245,6 +251,19 @@ export const planSchema = z
       }
     });
     known(plan.load.key, ["load", "key"]);
+    const lookUps = new Set<string>();
+    plan.lookup?.forEach((l, i) => {
+      const fail = (path: string, message: string): void =>
+        context.addIssue({ code: "custom", path: ["lookup", i, path], message });
+      const { asks, fills } = lookUpFields(l);
+      known([...asks, ...fills, ...Object.keys(l.default ?? {})], ["lookup", i]);
+      if (lookUps.has(l.name)) fail("name", `Two look-ups are called ${l.name}.`);
+      lookUps.add(l.name);
+      const own = fills.filter((f) => asks.includes(f));
+      if (own.length > 0) fail("bring", `The look-up asks by ${own.join(" and ")}, which it can't fill as well.`);
+      const before = fills.filter((f) => plan.lookup!.slice(0, i).some((o) => lookUpFields(o).fills.includes(f)));
+      if (before.length > 0) fail("bring", `${before.join(" and ")} is filled by another look-up already.`);
+    });
     plan.match?.fields.forEach((f, i) => known(f.in, ["match", "fields", i, "in"]));
     if (plan.match?.recent) known([plan.match.recent], ["match", "recent"]);
     known(
@@ -324,6 +343,7 @@ export interface Plan {
   contract: { fields: Field[] };
   cleanse: Step[];
   check: (UniqueCheck | RuleCheck)[];
+  lookup?: LookUp[];
   match?: MatchSection;
   load: { target: string; schema?: string; key: string[]; mode: "append" | "replace" | "upsert" };
   gates: Gate[];

@@ -253,7 +253,7 @@ export async function* siftFile(
 
 function refuseWhereNothingFits(course: Course, name: string): void {
   const { columns, mapping } = course;
-  if (columns.length === 0 || mapping.missing.length < course.compiled.fields.length) return;
+  if (columns.length === 0 || mapping.column.some((c) => c !== -1)) return;
   throw new SieveError("no-column-fits", `No column of ${name} is a field of the plan.`, {
     detail: `Its ${counted(columns.length, "column")}: ${listed(columns)}. The plan's fields: ${listed(mapping.missing)}.`,
     hint: "Check that the file belongs to this feed, its delimiter and its header line; or give the fields the names of these columns under “also”.",

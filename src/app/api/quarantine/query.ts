@@ -1,11 +1,12 @@
 import { z } from "zod";
+import { HELD_AT } from "@/core/ledger.ts";
 
 /** Which held records a page or a file is about. */
 export const heldQuery = z.object({
   feed: z.string().max(63).optional(),
   load: z.coerce.number().int().min(0).optional(),
   check: z.string().max(200).optional(),
-  at: z.enum(["read", "check", "load"]).optional(),
+  at: z.enum(HELD_AT).optional(),
   state: z.enum(["held", "released", "discarded"]).optional(),
   after: z.string().max(30).default(""),
   limit: z.coerce.number().int().min(1).max(500).default(200),

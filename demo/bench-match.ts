@@ -1,0 +1,168 @@
+import type { Db } from "@/store/db.ts";
+import { COMPARATOR_IDS, comparatorPart } from "@/core/match/compare/index.ts";
+import { Matcher } from "@/core/match/match.ts";
+import { probabilityOf, scoreOf } from "@/core/match/model.ts";
+import type { MatchField } from "@/core/match/schema.ts";
+import { PERSON_FIELDS, miswritten, peopleFrom, peopleWithRepeats, type Person } from "./people.ts";
+import { Random } from "./random.ts";
+
+type Say = (text: string) => void;
+
+const median = (list: readonly number[]): number => [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)]!;
+const seconds = (ms: number): string => `${(ms / 1000).toFixed(1)} s`;
+
+const PEOPLE: MatchField[] = [
+  { in: ["given"], by: "person" },
+  { in: ["family"], by: "person" },
+  { in: ["born"], by: "date" },
+  { in: ["town"], by: "words", as: "place" },
+  { in: ["phone"], by: "edit", as: "code" },
+];
+const NAME_AND_TOWN: MatchField[] = [
+  { in: ["name"], by: "person" },
+  { in: ["town"], by: "words", as: "place" },
+];
+
+/** Each comparator over 100,000 pairs of its own examples: so that a slow one shows. */
+export function benchComparators(say: Say): void {
+  const parts = COMPARATOR_IDS.map((id) => {
+    const part = comparatorPart(id);
+    const { options } = part.examples[0]!;
+    const [prepare, compare] = [part.prepare(options), part.compare(options)];
+    const pairs = part.examples
+      .map((e) => [prepare(e.a), prepare(e.b)] as const)
+      .filter(([a, b]) => a !== "" && b !== "");
+    const times = [0, 1, 2].map(() => {
+      const began = performance.now();
+      for (let i = 0; i < 100_000; i++) {
+        const [a, b] = pairs[i % pairs.length]!;
+        compare(a, b);
+      }
+      return performance.now() - began;
+    });
+    return `${id} ${median(times).toFixed(0)}`;
+  });
+  say(`comparators over 100,000 pairs, ms: ${parts.join(", ")}`);
+}
+
+const lookedUp = (p: Person): string[] => [`${p.given} ${p.family}`.trim(), p.town];
+const place = (p: Person): string => lookedUp(p).join("|");
+
+/** Misspelled people looked up among known ones by name and town, beside the database's own trigram index. */
+export async function benchLookUp(
+  db: Db,
+  knownCount: number,
+  incomingCount: number,
+  rounds: number,
+  say: Say,
+): Promise<void> {
+  const random = new Random(99);
+  const make = peopleFrom(5, knownCount);
+  const known = Array.from({ length: knownCount }, make);
+  const truth = Array.from({ length: incomingCount }, () => known[random.whole(0, knownCount - 1)]!);
+  const incoming = truth.map((p) => miswritten(random, p, 2, ["given", "family", "town"]));
+  const times: number[] = [];
+  let right = 0;
+  for (let round = 0; round < rounds; round++) {
+    const began = performance.now();
+    const matcher = new Matcher(NAME_AND_TOWN, { among: false });
+    for (const p of known) matcher.known.add(lookedUp(p));
+    for (const p of incoming) matcher.incoming.add(lookedUp(p));
+    matcher.prepare();
+    matcher.estimate();
+    const pairs = matcher.pairs({ leastScore: 0, best: 1 });
+    times.push(performance.now() - began);
+    right = 0;
+    for (let i = 0; i < pairs.count; i++) if (place(known[pairs.b[i]!]!) === place(truth[pairs.a[i]!]!)) right++;
+  }
+  const ours = median(times);
+  // The database's share of them is enough to know its pace: each takes as long as the next.
+  const asked = Math.min(1_000, incomingCount);
+  await db.query("create extension if not exists pg_trgm");
+  await db.query("drop table if exists bench_known; create table bench_known (n integer, words text)");
+  await db.query("insert into bench_known select * from unnest($1::int[], $2::text[])", [
+    known.map((_, i) => i),
+    known.map((p) => lookedUp(p).join(" ")),
+  ]);
+  await db.query("create index on bench_known using gin (words gin_trgm_ops); analyze bench_known");
+  const client = await db.connect();
+  let found = 0;
+  let took: number;
+  try {
+    await client.query("set pg_trgm.similarity_threshold = 0.45");
+    const began = performance.now();
+    for (let i = 0; i < asked; i++) {
+      const { rows } = await client.query<{ n: number }>({
+        name: "bench-look-up",
+        text: "select n from bench_known where words % $1 order by similarity(words, $1) desc, n limit 1",
+        values: [lookedUp(incoming[i]!).join(" ")],
+      });
+      if (rows[0] && place(known[rows[0].n]!) === place(truth[i]!)) found++;
+    }
+    took = ((performance.now() - began) * incomingCount) / asked;
+  } finally {
+    client.release();
+    await db.query("drop table bench_known");
+  }
+  say(
+    `look-up of ${incomingCount} in ${knownCount} by name and town, one thread: ${seconds(ours)}, recall@1 ${(right / incomingCount).toFixed(3)}; ` +
+      `pg_trgm with GIN ${seconds(took)} (of ${asked}), recall@1 ${(found / asked).toFixed(3)}; ${(took / ours).toFixed(0)} times as fast (40 is the target)`,
+  );
+}
+
+interface Found {
+  ms: number;
+  f1: number;
+  precision: number;
+  recall: number;
+  samePrecision: number;
+  thought: number;
+}
+
+function findRepeats(count: number): Found {
+  const { records, person } = peopleWithRepeats(7, count);
+  const began = performance.now();
+  const matcher = new Matcher(PEOPLE, { among: true });
+  for (const r of records) matcher.incoming.add(PERSON_FIELDS.map((f) => r[f]));
+  matcher.prepare();
+  matcher.estimate();
+  const pairs = matcher.pairs({ leastScore: 50 });
+  const ms = performance.now() - began;
+  const size = new Map<number, number>();
+  for (const p of person) size.set(p, (size.get(p) ?? 0) + 1);
+  const truth = [...size.values()].reduce((n, c) => n + (c * (c - 1)) / 2, 0);
+  let [right, same, sameRight, thought] = [0, 0, 0, 0];
+  for (let i = 0; i < pairs.count; i++) {
+    const is = person[pairs.a[i]!] === person[pairs.b[i]!];
+    if (is) right++;
+    if (scoreOf(pairs.bits[i]!) < 80) continue;
+    same++;
+    thought += probabilityOf(pairs.bits[i]!);
+    if (is) sameRight++;
+  }
+  const [precision, recall] = [right / pairs.count, right / truth];
+  return {
+    ms,
+    precision,
+    recall,
+    f1: (2 * precision * recall) / (precision + recall),
+    samePrecision: sameRight / same,
+    thought: thought / same,
+  };
+}
+
+/** Duplicates among people of five fields, up to two errors a field and four a record, found without labels. */
+export function benchRepeats(counts: readonly number[], say: Say): void {
+  let before: { count: number; ms: number } | null = null;
+  for (const count of counts) {
+    const f = findRepeats(count);
+    const power = before ? Math.log(f.ms / before.ms) / Math.log(count / before.count) : 0;
+    say(
+      `duplicates among ${count} records of five fields: ${seconds(f.ms)}${before ? `, growing as n^${power.toFixed(2)}` : ""}; ` +
+        `F1 ${f.f1.toFixed(3)} (precision ${f.precision.toFixed(3)}, recall ${f.recall.toFixed(3)}); ` +
+        `of the band same ${(f.samePrecision * 100).toFixed(2)} % are (thought ${(f.thought * 100).toFixed(2)} %); ` +
+        `memory ${(process.memoryUsage().rss / 1e6).toFixed(0)} MB`,
+    );
+    before = { count, ms: f.ms };
+  }
+}

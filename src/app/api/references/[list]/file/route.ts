@@ -1,0 +1,96 @@
+import { z } from "zod";
+import { db, guard, route } from "@/app/server.ts";
+import { SieveError } from "@/core/problem.ts";
+import { csvRow } from "@/core/write/csv.ts";
+import { fileSpool } from "@/engine/spool.ts";
+import { readEntries } from "@/engine/read-list.ts";
+import { getReference, listReferences, makeReference, readReference, replaceEntries } from "@/store/references.ts";
+
+const query = z.object({
+  file: z.string().min(1).max(200),
+  title: z.string().max(120).optional(),
+  about: z.string().max(500).default(""),
+  key: z.string().max(200).optional(),
+  accepted: z.string().max(200).optional(),
+  since: z.string().max(200).optional(),
+  until: z.string().max(200).optional(),
+  note: z.string().max(500).default(""),
+});
+const NAME = /^[a-z][a-z0-9_]{0,62}$/;
+const MOST_BYTES = 200 << 20;
+
+/** The list's newest version as CSV. */
+export const GET = route<{ list: string }>(async (_, { list }) => {
+  const { columns, entries, version } = await readReference(db(), list);
+  return new Response([columns, ...entries].map((cells) => csvRow(cells, true)).join(""), {
+    headers: {
+      "content-type": "text/csv; charset=utf-8",
+      "content-disposition": `attachment; filename="${list}-version-${version}.csv"`,
+    },
+  });
+});
+
+/** Brings a file in as the list's entries: a new list, or the next version of one that is there. */
+export const PUT = route<{ list: string }>(async (request, { list }) => {
+  guard(request);
+  if (!NAME.test(list)) {
+    throw new SieveError("usage", `“${list}” is no name for a list.`, {
+      hint: "Lower-case letters, digits and underscores, beginning with a letter.",
+    });
+  }
+  const asked = query.parse(Object.fromEntries(new URL(request.url).searchParams));
+  const { spool, close } = fileSpool();
+  try {
+    const { columns, entries } = await readEntries(await spool(asked.file, piecesOf(request)), {}, spool);
+    const there = (await listReferences(db())).find((r) => r.name === list);
+    if (there) {
+      // Met by name, so that columns may stand in another order.
+      const missing = there.shape.columns.filter((c) => !columns.includes(c));
+      if (missing.length > 0) {
+        throw new SieveError("list-invalid", `The file has no column ${missing.join(", ")}.`, {
+          detail: `It has ${columns.join(", ")}.`,
+          hint: "The next version of a list has the columns that the list has.",
+        });
+      }
+      const order = there.shape.columns.map((c) => columns.indexOf(c));
+      const version = await replaceEntries(
+        db(),
+        list,
+        there.version,
+        entries.map((cells) => order.map((i) => cells[i]!)),
+        asked.note || `all entries from ${asked.file}`,
+        "steward",
+      );
+      return { list: await getReference(db(), list), version, before: there.version };
+    }
+    const { accepted, since, until } = asked;
+    const shape = {
+      columns,
+      key: asked.key && columns.includes(asked.key) ? asked.key : columns[0]!,
+      ...(accepted && columns.includes(accepted) ? { accepted } : {}),
+      ...(since && columns.includes(since) ? { since } : {}),
+      ...(until && columns.includes(until) ? { until } : {}),
+    };
+    await makeReference(
+      db(),
+      { name: list, title: asked.title || list, about: asked.about, shape },
+      entries,
+      "steward",
+      `brought in from ${asked.file}`,
+    );
+    return { list: await getReference(db(), list), version: 1, before: 0 };
+  } finally {
+    await close();
+  }
+});
+
+async function* piecesOf(request: Request): AsyncGenerator<Uint8Array> {
+  if (!request.body) throw new SieveError("file-missing", "The request has no file.");
+  let bytes = 0;
+  for await (const piece of request.body as unknown as AsyncIterable<Uint8Array>) {
+    bytes += piece.length;
+    if (bytes > MOST_BYTES)
+      throw new SieveError("file-too-large", "A reference list comes in a file of at most 200 MB.");
+    yield piece;
+  }
+}

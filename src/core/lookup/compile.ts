@@ -1,0 +1,92 @@
+import type { Field } from "../plan/schema.ts";
+import { FARED, prepareLookUp, type Ask, type Fared } from "./look-up.ts";
+import { columnOf, type Reference, type References } from "./reference.ts";
+import { lookUpFields, type LookUp } from "./schema.ts";
+
+/** A look-up made ready: numbers of the fields that it asks by and fills. */
+export interface CompiledLookUp {
+  readonly lookUp: LookUp;
+  /** Null where its list is not at hand; then it is passed over. */
+  readonly reference: Reference | null;
+  readonly ask: Ask | null;
+  /** Fields in the order in which `ask` takes their values. */
+  readonly asks: readonly number[];
+  /** The field with the day, or -1. */
+  readonly on: number;
+  /** Fields that are filled, each with the column of the partner it gets and what it gets without one. */
+  readonly bring: readonly { readonly field: number; readonly column: number; readonly otherwise: string | null }[];
+  readonly scoreIn: number;
+  readonly leadIn: number;
+  readonly fills: ReadonlySet<number>;
+  /** Numbers of the checks that there is a partner, and not several; -1: none. Set when the checks are. */
+  noneCheck: number;
+  severalCheck: number;
+}
+
+export function compileLookUps(
+  lookUps: readonly LookUp[],
+  fields: readonly Field[],
+  references: References,
+): CompiledLookUp[] {
+  const number = (name: string | undefined): number => fields.findIndex((f) => f.name === name);
+  return lookUps.map((lookUp) => {
+    const reference = references.get(lookUp.list) ?? null;
+    const by = (lookUp.by ?? []).map((b) => number(b.field));
+    const names = new Set([...Object.keys(lookUp.bring), ...Object.keys(lookUp.default ?? {})]);
+    return {
+      lookUp,
+      reference,
+      ask: reference && prepareLookUp(lookUp, reference),
+      asks: lookUp.how === "range" ? [number(lookUp.field), ...by] : by,
+      on: number(lookUp.on),
+      bring: [...names].map((name) => ({
+        field: number(name),
+        column: reference ? columnOf(reference, lookUp.bring[name]) : -1,
+        otherwise: lookUp.default?.[name] ?? null,
+      })),
+      scoreIn: lookUp.how === "scored" ? number(lookUp.score_in) : -1,
+      leadIn: lookUp.how === "scored" ? number(lookUp.lead_in) : -1,
+      fills: new Set(lookUpFields(lookUp).fills.map(number)),
+      noneCheck: -1,
+      severalCheck: -1,
+    };
+  });
+}
+
+/** How the records of a load fared with a look-up. */
+export interface Fares {
+  readonly name: string;
+  readonly list: string;
+  readonly version: number;
+  readonly counts: Record<Fared, number>;
+  /** What was asked for and has no partner, the commonest first. */
+  readonly unknown: readonly { readonly values: readonly string[]; readonly count: number }[];
+}
+
+/** Values without a partner that are counted one by one. */
+const MOST_UNKNOWN = 200;
+
+/** Counts how records fare with one look-up. */
+export class FareCount {
+  private readonly counts = Object.fromEntries(FARED.map((f) => [f, 0])) as Record<Fared, number>;
+  private readonly unknown = new Map<string, number>();
+
+  add(fared: Fared, values: readonly string[]): void {
+    this.counts[fared]++;
+    if (fared !== "none") return;
+    const key = JSON.stringify(values);
+    const known = this.unknown.get(key);
+    if (known !== undefined || this.unknown.size < MOST_UNKNOWN) this.unknown.set(key, (known ?? 0) + 1);
+  }
+
+  finish({ lookUp, reference }: CompiledLookUp): Fares {
+    const unknown = [...this.unknown].map(([key, count]) => ({ values: JSON.parse(key) as string[], count }));
+    return {
+      name: lookUp.name,
+      list: lookUp.list,
+      version: reference?.version ?? 0,
+      counts: { ...this.counts },
+      unknown: unknown.sort((a, b) => b.count - a.count),
+    };
+  }
+}

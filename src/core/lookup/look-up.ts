@@ -1,0 +1,240 @@
+import { CandidateIndex } from "../match/candidates.ts";
+import { plainWords } from "../match/normalise.ts";
+import type { MatchField } from "../match/schema.ts";
+import { MatchTable, Values } from "../match/table.ts";
+import { SieveError, quoted } from "../problem.ts";
+import { acceptedEntries, columnOf, type Reference } from "./reference.ts";
+import type { ExactLookUp, LookUp, RangeLookUp, ScoredLookUp } from "./schema.ts";
+
+/** How a record fared: what it asked for was found exactly, by score, in several entries, or not at all; or it asked for nothing. */
+export const FARED = ["exact", "scored", "several", "none", "empty"] as const;
+export type Fared = (typeof FARED)[number];
+
+export interface Found {
+  readonly fared: Fared;
+  /** The accepted entry that is the partner; -1 for none. */
+  readonly entry: number;
+  /** Of a scored look-up: the best entry's score and how far it is ahead of the next. */
+  readonly score: number;
+  readonly lead: number;
+}
+
+const NOTHING: Found = { fared: "empty", entry: -1, score: 0, lead: 0 };
+const NONE: Found = { fared: "none", entry: -1, score: 0, lead: 0 };
+
+/** Values of a record by which it asks, in the order of `by` (of a range: the ranged value first), and the day. */
+export type Ask = (values: readonly string[], day: string) => Found;
+
+/** Answers that are remembered: the same names come again and again. */
+const REMEMBERED = 50_000;
+
+/**
+ * Makes a look-up ready: what it finds for a record follows from the record's values and the list's
+ * version alone. Throws `look-up-invalid` where the list lacks a column, or ranges overlap.
+ */
+export function prepareLookUp(lookUp: LookUp, reference: Reference): Ask {
+  const column = (name: string): number => {
+    const at = columnOf(reference, name);
+    if (at >= 0) return at;
+    throw new SieveError("look-up-invalid", `The list ${reference.name} has no column ${quoted(name)}.`, {
+      detail: `The look-up ${quoted(lookUp.name)} needs it; the list has ${reference.columns.join(", ")}.`,
+      hint: "Change the look-up, or give the list such a column.",
+    });
+  };
+  for (const name of Object.values(lookUp.bring)) column(name);
+  const accepted = acceptedEntries(reference);
+  const conditions = Object.entries(lookUp.only ?? {}).map(
+    ([name, values]) => [column(name), new Set(values)] as const,
+  );
+  const usable = reference.entries.flatMap((cells, i) =>
+    conditions.every(([c, values]) => values.has(cells[c]!)) ? [i] : [],
+  );
+  const [since, until] = [columnOf(reference, reference.since), columnOf(reference, reference.until)];
+  const holds = (entry: number, day: string): boolean => {
+    if (day === "") return true;
+    const cells = reference.entries[entry]!;
+    const [from, to] = [since < 0 ? "" : cells[since]!, until < 0 ? "" : cells[until]!];
+    return (from === "" || from <= day) && (to === "" || day <= to);
+  };
+  const tools: Tools = { reference, usable, accepted, holds, column };
+  const ask =
+    lookUp.how === "exact"
+      ? exact(lookUp, tools)
+      : lookUp.how === "range"
+        ? range(lookUp, tools)
+        : scored(lookUp, tools);
+  let known = new Map<string, Found>();
+  return (values, day) => {
+    const key = values.length === 1 && day === "" ? values[0]! : JSON.stringify([values, day]);
+    let found = known.get(key);
+    if (!found) {
+      found = ask(values, day);
+      if (known.size >= REMEMBERED) known = new Map();
+      known.set(key, found);
+    }
+    return found;
+  };
+}
+
+interface Tools {
+  readonly reference: Reference;
+  /** Entries that meet the look-up's conditions. */
+  readonly usable: readonly number[];
+  readonly accepted: Int32Array;
+  holds(entry: number, day: string): boolean;
+  column(name: string): number;
+}
+
+/** One partner of several entries that are there: those that lead to one accepted entry are one. */
+function partnerOf(entries: readonly number[], { accepted }: Tools): Found {
+  const partners = new Set(entries.map((e) => accepted[e]!));
+  if (partners.size === 0) return NONE;
+  if (partners.size > 1) return { ...NONE, fared: "several" };
+  return { fared: "exact", entry: [...partners][0]!, score: 100, lead: 100 };
+}
+
+function keyed(
+  by: readonly { readonly column: string }[],
+  plain: (text: string) => string,
+  { reference, usable, column }: Tools,
+): { keyOf: (values: readonly string[]) => string; entries: Map<string, number[]> } {
+  const columns = by.map((b) => column(b.column));
+  const keyOf = (values: readonly string[]): string =>
+    values.length === 1 ? plain(values[0]!) : JSON.stringify(values.map(plain));
+  const entries = new Map<string, number[]>();
+  for (const e of usable) {
+    const key = keyOf(columns.map((c) => reference.entries[e]![c]!));
+    const list = entries.get(key);
+    if (list) list.push(e);
+    else entries.set(key, [e]);
+  }
+  return { keyOf, entries };
+}
+
+function exact(lookUp: ExactLookUp, tools: Tools): Ask {
+  const { keyOf, entries } = keyed(lookUp.by, lookUp.same === "exactly" ? (t) => t : plainWords, tools);
+  return (values, day) => {
+    if (values.every((v) => v === "")) return NOTHING;
+    return partnerOf(
+      (entries.get(keyOf(values)) ?? []).filter((e) => tools.holds(e, day)),
+      tools,
+    );
+  };
+}
+
+/** Numbers by their size, dates by their letters; the same for a value and for the ends of a range. */
+function orderOf(text: string): number {
+  const day = /^(\d{4})-(\d{2})-(\d{2})/.exec(text);
+  return day ? Date.UTC(Number(day[1]), Number(day[2]) - 1, Number(day[3])) : Number(text);
+}
+
+function range(lookUp: RangeLookUp, tools: Tools): Ask {
+  const { reference, column, accepted } = tools;
+  const by = lookUp.by ?? [];
+  const { keyOf, entries } = keyed(by.length > 0 ? by : [], plainWords, tools);
+  const [from, to] = [column(lookUp.from), column(lookUp.to)];
+  const bounds = (e: number): [number, number] => {
+    const cells = reference.entries[e]!;
+    return [cells[from] === "" ? -Infinity : orderOf(cells[from]!), cells[to] === "" ? Infinity : orderOf(cells[to]!)];
+  };
+  for (const list of entries.values()) {
+    list.sort((a, b) => bounds(a)[0] - bounds(b)[0]);
+    list.forEach((e, i) => {
+      const [start, end] = bounds(e);
+      const next = list[i + 1];
+      const said = (n: number): string => reference.entries[n]!.filter((v) => v !== "").join(", ");
+      if (Number.isNaN(start) || Number.isNaN(end) || start > end) {
+        throw new SieveError("look-up-invalid", `An entry of the list ${reference.name} has no range: ${said(e)}.`, {
+          hint: `${lookUp.from} and ${lookUp.to} must be numbers or ISO 8601 dates, the beginning first.`,
+        });
+      }
+      if (next !== undefined && bounds(next)[0] <= end) {
+        throw new SieveError("look-up-invalid", `Two ranges of the list ${reference.name} overlap.`, {
+          detail: `${said(e)}; and ${said(next)}.`,
+          hint: "Each value must be in one range; mend the list.",
+        });
+      }
+    });
+  }
+  return (values, day) => {
+    const [value, ...keys] = values;
+    if (value === "" || value === undefined) return NOTHING;
+    const at = orderOf(value);
+    const list = entries.get(by.length > 0 ? keyOf(keys) : keyOf([])) ?? [];
+    let [low, high] = [0, list.length];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if (bounds(list[middle]!)[0] <= at) low = middle + 1;
+      else high = middle;
+    }
+    const e = list[low - 1];
+    if (e === undefined || at > bounds(e)[1] || !tools.holds(e, day)) return NONE;
+    return { fared: "exact", entry: accepted[e]!, score: 100, lead: 100 };
+  };
+}
+
+/** Entries that are compared of all that may fit. */
+const CANDIDATES = 60;
+/** Values asked for until the index is made anew, so that it does not grow for ever. */
+const MOST_ASKED = 100_000;
+
+/** By score: the mean likeness of the compared fields that both have, times 100. */
+function scored(lookUp: ScoredLookUp, tools: Tools): Ask {
+  const { reference, usable, accepted, column } = tools;
+  const fields = lookUp.by.map((b): MatchField => ({
+    in: [b.field],
+    by: b.compare,
+    ...(b.compare !== "person" && b.as ? { as: b.as } : {}),
+  }));
+  const columns = lookUp.by.map((b) => column(b.column));
+  const { keyOf, entries } = keyed(lookUp.by, plainWords, tools);
+  let values: Values[] = [];
+  let asked!: MatchTable;
+  let index!: CandidateIndex;
+  let count = Infinity;
+  const begin = (): void => {
+    values = fields.map((f, i) => new Values(f, i));
+    const known = new MatchTable(values);
+    for (const e of usable) known.add(columns.map((c) => reference.entries[e]![c]!));
+    asked = new MatchTable(values);
+    index = new CandidateIndex(known, CANDIDATES);
+    count = 0;
+  };
+  return (texts, day) => {
+    if (texts.every((v) => v === "")) return NOTHING;
+    const same = partnerOf(
+      (entries.get(keyOf(texts)) ?? []).filter((e) => tools.holds(e, day)),
+      tools,
+    );
+    if (same.fared !== "none") return same;
+    if (count++ >= MOST_ASKED) begin();
+    asked.clear();
+    asked.add(texts);
+    const found = index.find(asked, 0);
+    let best = { entry: -1, score: 0 };
+    let next = 0;
+    for (let i = 0; i < found; i++) {
+      const entry = usable[index.found[i]!]!;
+      if (!tools.holds(entry, day)) continue;
+      let sum = 0;
+      let compared = 0;
+      for (let f = 0; f < values.length; f++) {
+        const [a, b] = [asked.column(f)[0]!, index.known.column(f)[index.found[i]!]!];
+        if (a === 0 || b === 0) continue;
+        compared++;
+        sum += a === b ? 1 : values[f]!.compare(values[f]!.texts[a]!, values[f]!.texts[b]!);
+      }
+      const score = compared === 0 ? 0 : (100 * sum) / compared;
+      const partner = accepted[entry]!;
+      if (score > best.score || (score === best.score && partner < best.entry)) {
+        if (best.entry >= 0 && best.entry !== partner) next = Math.max(next, best.score);
+        best = { entry: partner, score };
+      } else if (partner !== best.entry) next = Math.max(next, score);
+    }
+    const score = Math.round(best.score * 10) / 10;
+    const lead = Math.round((best.score - next) * 10) / 10;
+    if (best.entry < 0 || score < lookUp.least) return { ...NONE, score, lead };
+    if (lead < lookUp.lead) return { fared: "several", entry: -1, score, lead };
+    return { fared: "scored", entry: best.entry, score, lead };
+  };
+}

@@ -1,0 +1,130 @@
+import { z } from "zod";
+import { TEXT_KINDS, type TextKind } from "../match/part.ts";
+
+const name = z.string().regex(/^[a-z][a-z0-9_]{0,62}$/);
+const column = z.string().min(1).max(200);
+const onFailure = ["hold", "note", "stop", "pass"] as const;
+export type LookUpPolicy = (typeof onFailure)[number];
+
+/** How a scored look-up compares a field with a column. */
+export const SCORED_BY = ["person", "words", "edit", "jaro-winkler", "q-gram"] as const;
+
+interface Common {
+  readonly name: string;
+  readonly list: string;
+  /** By field: the column of the partner that it gets. */
+  readonly bring: Readonly<Record<string, string>>;
+  readonly only?: Readonly<Record<string, readonly string[]>> | undefined;
+  /** The field with the day on which the entry must hold. */
+  readonly on?: string | undefined;
+  readonly none: LookUpPolicy;
+  readonly several: LookUpPolicy;
+  /** By field: what it gets where there is no partner. */
+  readonly default?: Readonly<Record<string, string>> | undefined;
+}
+
+export interface ExactLookUp extends Common {
+  readonly how: "exact";
+  readonly by: readonly { readonly field: string; readonly column: string }[];
+  readonly same?: "exactly" | "but for case, accents and marks" | undefined;
+}
+
+export interface ScoredLookUp extends Common {
+  readonly how: "scored";
+  readonly by: readonly {
+    readonly field: string;
+    readonly column: string;
+    readonly compare: (typeof SCORED_BY)[number];
+    readonly as?: TextKind | undefined;
+  }[];
+  /** From this score on an entry is the partner. */
+  readonly least: number;
+  /** How far it must be ahead of the next one. */
+  readonly lead: number;
+  readonly score_in?: string | undefined;
+  readonly lead_in?: string | undefined;
+}
+
+export interface RangeLookUp extends Common {
+  readonly how: "range";
+  readonly field: string;
+  readonly from: string;
+  readonly to: string;
+  readonly by?: readonly { readonly field: string; readonly column: string }[] | undefined;
+}
+
+export type LookUp = ExactLookUp | ScoredLookUp | RangeLookUp;
+
+const common = {
+  name: z
+    .string()
+    .min(1)
+    .max(60)
+    .regex(/^[^:+]*$/, "A look-up's name has no : and no +.")
+    .describe("What is looked up, in a word or two"),
+  list: name.describe("The reference list"),
+  bring: z.record(name, column).default({}).describe("By field: the column of the partner whose value it gets"),
+  only: z
+    .record(column, z.array(z.string().max(200)).min(1).max(200))
+    .optional()
+    .describe("By column: values that an entry must have one of to be asked for"),
+  on: name.optional().describe("A date field: only entries that hold on its day are asked for"),
+  none: z
+    .enum(onFailure)
+    .default("hold")
+    .describe("What is done with a record that has no partner; pass: it goes on, and is only counted"),
+  several: z.enum(onFailure).default("hold").describe("What is done with a record that fits several entries"),
+  default: z.record(name, z.string().max(1000)).optional().describe("By field: what it gets without a partner"),
+};
+
+const exactBy = z
+  .array(z.strictObject({ field: name, column }))
+  .min(1)
+  .max(8);
+
+export const lookUpSchema = z.discriminatedUnion("how", [
+  z.strictObject({
+    how: z.literal("exact"),
+    ...common,
+    by: exactBy.describe("The fields and the columns that must be the same"),
+    same: z
+      .enum(["exactly", "but for case, accents and marks"])
+      .optional()
+      .describe("When two values are the same; but for case, accents and marks unless said"),
+  }),
+  z.strictObject({
+    how: z.literal("scored"),
+    ...common,
+    by: z
+      .array(
+        z.strictObject({
+          field: name,
+          column,
+          compare: z.enum(SCORED_BY).default("words").describe("The comparator"),
+          as: z.enum(TEXT_KINDS).optional().describe("What the text is, for what does not matter in it"),
+        }),
+      )
+      .min(1)
+      .max(8)
+      .describe("The fields and the columns that are compared; the score is the mean of their likeness"),
+    least: z.number().min(1).max(100).default(85).describe("The least score, of 100, of a partner"),
+    lead: z.number().min(0).max(100).default(3).describe("How far the best must be ahead of the next"),
+    score_in: name.optional().describe("A field that gets the score"),
+    lead_in: name.optional().describe("A field that gets the lead"),
+  }),
+  z.strictObject({
+    how: z.literal("range"),
+    ...common,
+    field: name.describe("A date or a number"),
+    from: column.describe("The column with the beginning of each entry's range"),
+    to: column.describe("The column with its end, which is in it; empty: no end"),
+    by: exactBy.optional().describe("Fields and columns that must be the same as well"),
+  }),
+]);
+
+/** Every field that a look-up asks about or fills. */
+export function lookUpFields(l: LookUp): { asks: string[]; fills: string[] } {
+  const asks = [...(l.by ?? []).map((b) => b.field), ...(l.how === "range" ? [l.field] : []), ...(l.on ? [l.on] : [])];
+  const fills = [...Object.keys(l.bring), ...(l.how === "scored" ? [l.score_in, l.lead_in] : [])];
+  return { asks, fills: fills.filter((f): f is string => f !== undefined) };
+}

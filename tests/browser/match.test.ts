@@ -1,0 +1,120 @@
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { csvRow } from "@/core/write/csv.ts";
+import { planInForce } from "@/store/feeds.ts";
+import { countPairs } from "@/store/matches.ts";
+import { PERSON_FIELDS, peopleWithRepeats } from "../../demo/people.ts";
+import { loadNow, newFeed, newSystem, rows, type System } from "../support/system.ts";
+import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
+
+let system: System;
+let web: Web;
+let load: number;
+let inserted: number;
+const errors: string[] = [];
+
+beforeAll(async () => {
+  system = await newSystem();
+  await system.startWorker();
+  const text = (name: string): object => ({ name, type: "text", length: 60 });
+  await newFeed(
+    system.db,
+    "people",
+    [
+      { name: "no", type: "integer" },
+      text("given"),
+      text("family"),
+      { name: "born", type: "date" },
+      text("town"),
+      text("phone"),
+    ],
+    { key: ["no"] },
+    {
+      match: {
+        against: ["delivery", "target"],
+        fields: [
+          { in: ["given"], by: "person" },
+          { in: ["family"], by: "person" },
+          { in: ["born"], by: "date" },
+          { in: ["town"], by: "words", as: "place" },
+          { in: ["phone"], by: "edit", as: "code" },
+        ],
+        limits: { same: 85, ask: 35 },
+      },
+    },
+  );
+  const { records } = peopleWithRepeats(21, 900);
+  const done = await loadNow(
+    system.db,
+    "people",
+    csvRow(["no", ...PERSON_FIELDS]) +
+      records.map((p, i) => csvRow([String(i + 1), ...PERSON_FIELDS.map((f) => p[f])])).join(""),
+  );
+  load = done.id;
+  inserted = done.report!.balance.outcomes.inserted;
+  web = await startWeb(system.url, errors);
+});
+afterAll(async () => {
+  await web?.end();
+  await system?.end();
+});
+
+const open = async (): Promise<number> => (await countPairs(system.db, { load })).open;
+
+describe("pairs of records that may be one", () => {
+  it("are counted on the load, beside what was merged, and lead to where they are decided", async () => {
+    const page = await web.open(`/loads/${load}`);
+    await shows(page, "merged: one with another record");
+    await press(page, "Decide");
+    await page.waitForFunction(() => location.pathname === "/matches");
+    await shows(page, `${await open()} pairs to decide`);
+    expect(await textOf(page, "main")).toContain("What would be kept");
+  });
+
+  it("are decided by key, one after the other, and taken back", async () => {
+    const page = await web.open(`/matches?load=${load}`);
+    const before = await open();
+    await page.bringToFront();
+    await page.keyboard.press("d");
+    await shows(page, "1 pair: different");
+    await page.keyboard.press("s");
+    await shows(page, "1 pair: same");
+    expect(await open()).toBeLessThanOrEqual(before - 2);
+    await page.keyboard.press("u");
+    await page.waitForFunction(() => document.querySelector("[role=status]")?.textContent?.includes("different"));
+    await page.keyboard.press("u");
+    await page.waitForFunction(() => document.querySelector("[role=status]") === null);
+    await shows(page, `${before} pairs to decide`);
+    expect(await open()).toBe(before);
+    expect(await rows(system.db, "people")).toHaveLength(inserted);
+  });
+
+  it("show what was made of those that are one", async () => {
+    const page = await web.open(`/loads/${load}/clusters`);
+    await shows(page, "records that are one");
+    expect(await page.$$eval("tbody", (all) => all.length)).toBeGreaterThan(50);
+  });
+});
+
+describe("the stage Match of a plan", () => {
+  it("draws the scores, and moving a limit says at once what changes", async () => {
+    const page = await web.open("/feeds/people/plan");
+    await page.evaluate(() => {
+      const stage = [...document.querySelectorAll<HTMLElement>("nav[aria-label='Stages of the plan'] button")];
+      stage.find((b) => b.innerText.startsWith("Match"))!.click();
+    });
+    await shows(page, "Just below 85: asked about");
+    await page.focus("input[aria-label='Limit: same from']");
+    for (let i = 0; i < 10; i++) await page.keyboard.press("ArrowLeft");
+    await shows(page, "Just above 75: the same");
+    await page.waitForFunction(() => !document.querySelector<HTMLButtonElement>(".btn-primary")!.disabled);
+    await press(page, "Save as version 2");
+    await page.type("form input", "fewer questions");
+    await press(page, "Save version 2");
+    await page.waitForFunction(() => document.body.innerText.includes("version 2"));
+    expect((await planInForce(system.db, "people")).document.match!.limits).toEqual({ same: 75, ask: 35 });
+  });
+});
+
+it("no page said that something was wrong", () => {
+  expect(errors).toEqual([]);
+});

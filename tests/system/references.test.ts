@@ -1,0 +1,189 @@
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { findRecords } from "@/engine/records.ts";
+import { releaseRecords } from "@/engine/release.ts";
+import { listHeld } from "@/store/held.ts";
+import {
+  changeReference,
+  getReference,
+  makeReference,
+  notFound,
+  readReference,
+  referenceVersions,
+  replaceEntries,
+  searchEntries,
+  versionChanges,
+  whereUsed,
+} from "@/store/references.ts";
+import { loadNow, newFeed, newSystem, rows, type System } from "../support/system.ts";
+
+let system: System;
+
+beforeAll(async () => {
+  system = await newSystem();
+  await system.startWorker();
+});
+afterAll(() => system.end());
+
+const SHAPE = { columns: ["code", "name"], key: "code" };
+
+describe("a reference list", () => {
+  it("keeps every version as it was", async () => {
+    const { db } = system;
+    await makeReference(
+      db,
+      { name: "sites", title: "Sites", about: "", shape: SHAPE },
+      [
+        ["A", "Alder Fen"],
+        ["B", "Birk Hill"],
+      ],
+      "Ines",
+    );
+    const [entry] = (await searchEntries(db, "sites", "birk", 10)).entries;
+    expect(
+      await changeReference(
+        db,
+        "sites",
+        1,
+        {
+          add: [
+            ["B", "Birch Hill"],
+            ["C", "Cold Fell"],
+          ],
+          remove: [entry!.id],
+        },
+        "spelled",
+        "Ines",
+      ),
+    ).toBe(2);
+    expect((await readReference(db, "sites", 1)).entries).toEqual([
+      ["A", "Alder Fen"],
+      ["B", "Birk Hill"],
+    ]);
+    expect((await readReference(db, "sites")).entries).toEqual([
+      ["A", "Alder Fen"],
+      ["B", "Birch Hill"],
+      ["C", "Cold Fell"],
+    ]);
+    expect(await referenceVersions(db, "sites")).toMatchObject([
+      { version: 2, note: "spelled", added: 2, removed: 1, entries: 3, madeBy: "Ines" },
+      { version: 1, added: 2, removed: 0, entries: 2 },
+    ]);
+    expect(await versionChanges(db, "sites", 2)).toEqual({
+      added: [
+        ["B", "Birch Hill"],
+        ["C", "Cold Fell"],
+      ],
+      removed: [["B", "Birk Hill"]],
+    });
+  });
+
+  it("is not changed by someone who has seen an older version, nor by an entry without a key", async () => {
+    const { db } = system;
+    await expect(changeReference(db, "sites", 1, { add: [["D", "x"]], remove: [] }, "late", "Odo")).rejects.toThrow(
+      "version 2 by now",
+    );
+    await expect(changeReference(db, "sites", 2, { add: [["", "x"]], remove: [] }, "no key", "Odo")).rejects.toThrow(
+      "Entry 1 has no code.",
+    );
+    await expect(makeReference(db, { name: "sites", title: "", about: "", shape: SHAPE }, [], "Odo")).rejects.toThrow(
+      "already",
+    );
+  });
+
+  it("taken anew from a file changes only what differs", async () => {
+    const { db } = system;
+    const all = [
+      ["A", "Alder Fen"],
+      ["B", "Birch Hill"],
+      ["D", "Down End"],
+    ];
+    expect(await replaceEntries(db, "sites", 2, all, "from a file", "Ines")).toBe(3);
+    expect(await versionChanges(db, "sites", 3)).toEqual({ added: [["D", "Down End"]], removed: [["C", "Cold Fell"]] });
+    expect(await replaceEntries(db, "sites", 3, all, "again", "Ines")).toBe(3);
+  });
+});
+
+describe("a load that looks values up", () => {
+  const lookup = [
+    {
+      how: "exact",
+      name: "site",
+      list: "sites",
+      by: [{ field: "site", column: "code" }],
+      bring: { site_name: "name" },
+    },
+  ];
+  it("holds what has no partner, counts how all fared, and keeps the list's version", async () => {
+    const { db } = system;
+    const text = (name: string): object => ({ name, type: "text", length: 40 });
+    await newFeed(
+      db,
+      "visits",
+      [{ name: "no", type: "integer" }, text("site"), text("site_name")],
+      { key: ["no"] },
+      { lookup, gates: [] },
+    );
+    expect(await whereUsed(db, "sites")).toEqual([{ feed: "visits", title: "visits", lookUps: ["site"] }]);
+    const load = await loadNow(db, "visits", "no,site\n1,a\n2,B\n3,Z\n4,\n5,Z\n6,D\n");
+    expect(load.error).toBeNull();
+    const { balance, lookUps, drift } = load.report!;
+    expect(balance).toMatchObject({ outcomes: { inserted: 4, held: 2 }, heldAt: { "look up": 2, check: 0 } });
+    expect(lookUps).toMatchObject([
+      {
+        name: "site",
+        list: "sites",
+        version: 3,
+        counts: { exact: 3, none: 2, empty: 1, several: 0, scored: 0 },
+        unknown: [{ values: ["Z"], count: 2 }],
+      },
+    ]);
+    // A field that a look-up fills needs no column.
+    expect(drift).toEqual([]);
+    expect((await rows(db, "visits", "no")).map((r) => r["site_name"])).toEqual([
+      "Alder Fen",
+      "Birch Hill",
+      null,
+      "Down End",
+    ]);
+    expect((await listHeld(db, { load: load.id })).map((h) => [h.at, h.problems[0]!.message])).toEqual([
+      ["look up", "site “Z” is not in the list sites."],
+      ["look up", "site “Z” is not in the list sites."],
+    ]);
+    expect(await notFound(db, "sites")).toEqual([{ values: ["Z"], count: 2, feed: "visits", lookUp: "site" }]);
+
+    // The list goes on; the load's records are still shown as they were, and released by what is known now.
+    const { version } = await getReference(db, "sites");
+    const [alder] = (await searchEntries(db, "sites", "alder", 1)).entries;
+    await changeReference(
+      db,
+      "sites",
+      version,
+      {
+        add: [
+          ["Z", "Zennor"],
+          ["A", "Alderfen"],
+        ],
+        remove: [alder!.id],
+      },
+      "new",
+      "Ines",
+    );
+    const page = await findRecords(db, load.id, { outcome: "loaded" });
+    expect(page.records[0]!.values).toEqual(["1", "a", "Alder Fen"]);
+    expect(await releaseRecords(db, [{ load: load.id, record: 2 }], "Ines")).toMatchObject([{ released: true }]);
+    expect((await rows(db, "visits", "no"))[2]).toMatchObject({ no: 3, site: "Z", site_name: "Zennor" });
+  });
+
+  it("fails with a message where the list is not there", async () => {
+    const { db } = system;
+    await newFeed(
+      db,
+      "lost",
+      [{ name: "site", type: "text" }],
+      {},
+      { lookup: [{ ...lookup[0], list: "nowhere", bring: {} }] },
+    );
+    const load = await loadNow(db, "lost", "site\nA\n");
+    expect(load).toMatchObject({ state: "failed", error: { message: "There is no reference list nowhere." } });
+  });
+});
