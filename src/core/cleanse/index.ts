@@ -3,6 +3,12 @@ import { coordinate } from "./coordinate.ts";
 import { cut } from "./cut.ts";
 import { fill } from "./fill.ts";
 import { invisible } from "./invisible.ts";
+import { eMail } from "./e-mail.ts";
+import { identifier } from "./identifier.ts";
+import { telephone } from "./telephone.ts";
+import { unit } from "./unit.ts";
+import { webAddress } from "./web-address.ts";
+import { writtenDateStep } from "./written-date.ts";
 import { join } from "./join.ts";
 import { keep } from "./keep.ts";
 import { marks } from "./marks.ts";
@@ -38,7 +44,13 @@ export const STEPS = {
   pad,
   "value-map": valueMap,
   number,
+  unit,
+  "written-date": writtenDateStep,
   "serial-date": serialDate,
+  identifier,
+  telephone,
+  "e-mail": eMail,
+  "web-address": webAddress,
   coordinate,
   split,
   join,

@@ -1,3 +1,4 @@
+import { IDENTIFIER_KINDS, identifierOf, type IdentifierKind } from "../check-digits.ts";
 import { compilePattern, type Pattern } from "../pattern.ts";
 import { BAIL, DAY, MICROS, numberText, type Value, type ValueType } from "./value.ts";
 
@@ -499,5 +500,18 @@ export const FUNCTIONS: readonly FormulaFunction[] = [
     "A length of time in hours.",
     [["hours(timestamp('2026-01-01T12:30:00Z') - timestamp('2026-01-01T11:00:00Z'))", 1.5]],
     (d: number) => d / (3600 * MICROS),
+  ),
+  define(
+    "soundCheckDigits",
+    ["string", "string"],
+    "bool",
+    ["text", "kind"],
+    `Whether a text is an identifier of a kind with the right check digits: ${IDENTIFIER_KINDS.join(", ")}.`,
+    [
+      ["soundCheckDigits('978-0-306-40615-7', 'isbn')", true],
+      ["soundCheckDigits('GB82 WEST 1234 5698 7654 33', 'iban')", false],
+    ],
+    (text: string, kind: string) =>
+      (IDENTIFIER_KINDS as readonly string[]).includes(kind) && identifierOf(kind as IdentifierKind, text) !== null,
   ),
 ];

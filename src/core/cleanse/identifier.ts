@@ -1,0 +1,28 @@
+import { z } from "zod";
+import { IDENTIFIERS, IDENTIFIER_KINDS, identifierOf, type IdentifierKind } from "../check-digits.ts";
+import { byText, type StepPart } from "./part.ts";
+
+export interface IdentifierOptions {
+  readonly kind: IdentifierKind;
+}
+
+export const identifier: StepPart<IdentifierOptions> = {
+  id: "identifier",
+  title: "Identifiers with check digits",
+  about: "Writes an ISBN, EAN, IBAN and the like in its standard form, where its check digits are right.",
+  options: { kind: z.enum(IDENTIFIER_KINDS).describe("What it is") },
+  words: ({ kind }) => `${IDENTIFIERS[kind]} in its standard form`,
+  apply: ({ kind }) => byText((text) => identifierOf(kind, text) ?? text),
+  examples: [
+    { options: { kind: "isbn" }, from: "ISBN 0-306-40615-2", to: "9780306406157" },
+    { options: { kind: "isbn" }, from: "978-0-306-40615-7", to: "9780306406157" },
+    { options: { kind: "isbn" }, from: "0-306-40615-3", to: "0-306-40615-3" },
+    { options: { kind: "issn" }, from: "03785955", to: "0378-5955" },
+    { options: { kind: "ean" }, from: "4 006381 333931", to: "4006381333931" },
+    { options: { kind: "iban" }, from: "gb82 west 1234 5698 7654 32", to: "GB82WEST12345698765432" },
+    { options: { kind: "iban" }, from: "GB82 WEST 1234 5698 7654 33", to: "GB82 WEST 1234 5698 7654 33" },
+    { options: { kind: "luhn" }, from: "7992-7398-713", to: "79927398713" },
+    { options: { kind: "mod 11-2" }, from: "0000-0002-1825-0097", to: "0000000218250097" },
+    { options: { kind: "mod 97-10" }, from: "794 44", to: "79444" },
+  ],
+};
