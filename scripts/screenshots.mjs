@@ -20,6 +20,8 @@ const VIEWS = [
   ["profile", "/deliveries/26/profile", "paper", "differ"],
   ["records", "/loads/25/records?field=scientific_name&is=changed"],
   ["quarantine", "/quarantine"],
+  ["matches", "/matches"],
+  ["reference", "/references/taxa", "paper", "Where it is used"],
   ["quarantine-loam", "/quarantine?check=quantity_g:type", "loam"],
 ];
 const browser = await launchBrowser();
@@ -41,6 +43,7 @@ for (const [name, path, theme = "paper", text = ""] of VIEWS) {
 }
 await newFeed();
 await planStages();
+await askedAndCompared();
 await browser.close();
 
 /** The way from a file to a contract: a feed without a plan, begun with one of the demo's files. */
@@ -70,6 +73,26 @@ async function newFeed() {
   await page.screenshot({ path: join(out, "proposal.png") });
   process.stdout.write("docs/screenshots/proposal.png\n");
   await page.close();
+}
+
+/** What a plan looks up, and what it compares. */
+async function askedAndCompared() {
+  for (const [name, feed, stage, text] of [
+    ["look-up", "germination", "Look up", "a score of at least"],
+    ["match", "collectors", "Match", "Just above"],
+  ]) {
+    const page = await browser.newPage();
+    await page.evaluateOnNewDocument(() => localStorage.setItem("theme", "paper"));
+    await page.goto(`${address}/feeds/${feed}/plan`, { waitUntil: "networkidle0" });
+    await page.evaluate((s) => {
+      const stages = [...document.querySelectorAll("nav[aria-label='Stages of the plan'] button")];
+      stages.find((b) => b.innerText.startsWith(s)).click();
+    }, stage);
+    await page.waitForFunction((t) => document.body.innerText.includes(t), { timeout: 30_000 }, text);
+    await page.screenshot({ path: join(out, `${name}.png`) });
+    process.stdout.write(`docs/screenshots/${name}.png\n`);
+    await page.close();
+  }
 }
 
 /** The stages of a plan while it is being changed; nothing is saved. */

@@ -3,6 +3,73 @@ import type { LoadReport } from "@/core/report.ts";
 import { ScoreChart } from "./score-chart.tsx";
 import { grouped, recordsHref } from "./words.ts";
 
+/** How the records fared with each reference list that was asked. */
+export function LoadLookUps({ load, report }: { load: number; report: LoadReport }) {
+  const lookUps = report.lookUps ?? [];
+  if (lookUps.length === 0) return null;
+  return (
+    <>
+      <h2 className="mt-4">Look-ups</h2>
+      <table className="ledger tight">
+        <thead>
+          <tr>
+            <th>in the list</th>
+            <th className="n">exact</th>
+            <th className="n">scored</th>
+            <th className="n">several</th>
+            <th className="n">none</th>
+            <th className="n" title="Records with nothing to ask by">
+              empty
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {lookUps.map((l) => (
+            <tr key={l.name}>
+              <td>
+                {l.name}:{" "}
+                <Link className="underline" href={`/references/${l.list}`}>
+                  {l.list}
+                </Link>{" "}
+                <span className="faint">version {l.version}</span>
+              </td>
+              <td className="n">{grouped(l.counts.exact)}</td>
+              <td className="n">{grouped(l.counts.scored)}</td>
+              {(["several", "none"] as const).map((fared) => (
+                <td key={fared} className="n">
+                  {l.counts[fared] > 0 &&
+                  (report.checks.find((c) => c.key === keyOf(l.name, fared))?.problems ?? 0) > 0 ? (
+                    <Link className="count" href={recordsHref(load, { check: keyOf(l.name, fared) })}>
+                      {grouped(l.counts[fared])}
+                    </Link>
+                  ) : (
+                    grouped(l.counts[fared])
+                  )}
+                </td>
+              ))}
+              <td className="n faint">{grouped(l.counts.empty)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {lookUps.some((l) => l.unknown.length > 0) && (
+        <p className="faint mt-1 text-sm">
+          Without a partner, the commonest:{" "}
+          {lookUps
+            .flatMap((l) => l.unknown)
+            .slice(0, 6)
+            .map((u) => `${u.values.join(", ")} (${grouped(u.count)})`)
+            .join("; ")}
+        </p>
+      )}
+    </>
+  );
+}
+
+function keyOf(name: string, fared: "several" | "none"): string {
+  return `look-up:${name}${fared === "several" ? ":several" : ""}`;
+}
+
 /** What a load's records were compared with, and what came of it. */
 export function LoadMatches({
   load,

@@ -130,7 +130,9 @@ function Choice({
       onChange={(e) => set(e.target.value)}
     >
       {empty !== undefined && <option value="">{empty}</option>}
-      {!options.some(([v]) => v === value) && value !== "" && <option value={value}>{value} (not there)</option>}
+      {!options.some(([v]) => v === value) && value !== "" && (
+        <option value={value}>{options.length > 0 ? `${value} (not there)` : value}</option>
+      )}
       {options.map(([v, words]) => (
         <option key={v} value={v}>
           {words}

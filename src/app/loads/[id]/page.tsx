@@ -10,7 +10,7 @@ import { countHeld } from "@/store/held.ts";
 import { getLoad, listLoads } from "@/store/loads.ts";
 import { GateDecision, LoadProgress } from "@/ui/load-actions.tsx";
 import { countClusters, countPairs } from "@/store/matches.ts";
-import { LoadMatches } from "@/ui/load-matches.tsx";
+import { LoadLookUps, LoadMatches } from "@/ui/load-matches.tsx";
 import { HeldTrend } from "@/ui/held-trend.tsx";
 import { Mark } from "@/ui/mark.tsx";
 import { Sift } from "@/ui/sift.tsx";
@@ -137,6 +137,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
             <Fields load={load.id} report={report} />
             <Checks load={load.id} report={report} />
             <Changes load={load.id} report={report} />
+            <LoadLookUps load={load.id} report={report} />
             <LoadMatches load={load.id} report={report} clusters={clusters} open={pairs.open} />
             <Drift report={report} feed={load.feed} />
             <TimeTaken report={report} />
