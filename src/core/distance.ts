@@ -12,6 +12,12 @@ export function editDistance(a: string, b: string): number {
 
 /** The share of letters that stay, from 0 to 1: 1 less the distance over the longer text's length. */
 export function similarity(a: string, b: string): number {
+  if (a === b) return 1;
+  if (isPlain(a) && isPlain(b)) {
+    const [short, long] = a.length <= b.length ? [a, b] : [b, a];
+    if (short.length === 0) return 0;
+    if (short.length <= 32) return 1 - byBits(short, long) / long.length;
+  }
   const longest = Math.max(lengthOf(a), lengthOf(b));
   return longest === 0 ? 1 : 1 - editDistance(a, b) / longest;
 }

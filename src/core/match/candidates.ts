@@ -9,7 +9,13 @@ function budgetFor(records: number): number {
 }
 /** Features with so few records are always looked at. */
 const RARE = 24;
-const BINS = 4096;
+/** Rates are told apart in steps of four. */
+const RATE_BITS = 2;
+const BINS = 0x10000 >> RATE_BITS;
+/** Features of a record at most. */
+const MOST_FEATURES = 4096;
+/** Weights that are reckoned beforehand. */
+const WEIGHTS = 8192;
 /** Features of one record are told apart by their last sixteen bits, so that all marks stay at hand. */
 const MARKED = 0xffff;
 /** How many records that share rare features have all their features looked at. */
@@ -33,10 +39,11 @@ export class CandidateIndex {
   private readonly sums: Uint16Array;
   private touched: Int32Array;
   private readonly budget: number;
-  private readonly order = new Float64Array(4096);
+  private readonly order = new Float64Array(MOST_FEATURES);
+  private readonly weights: Uint16Array;
   private readonly bins = new Int32Array(BINS);
-  private readonly pool = new Int32Array(POOL);
-  private readonly whole = new Int32Array(POOL);
+  private readonly pool: Int32Array;
+  private readonly whole = new Uint16Array(POOL);
   private readonly ranks: Int32Array;
   private readonly numbers = Int32Array.from({ length: POOL }, (_, i) => i);
   private readonly marks: Uint16Array;
@@ -47,6 +54,8 @@ export class CandidateIndex {
     readonly known: MatchTable,
     private readonly most: number,
   ) {
+    // Several fields tell records apart by their rare features alone.
+    this.pool = new Int32Array(known.values.length > 2 ? most : Math.max(most, POOL));
     this.budget = budgetFor(known.length);
     this.touched = new Int32Array(this.budget * 2);
     let room = LEAST_ROOM;
@@ -65,10 +74,19 @@ export class CandidateIndex {
       own.read(known, r);
       for (let i = 0; i < own.count; i++) entries[at[own.list[i]!]!++] = r;
     }
+    const rarity = Math.log2(known.length + 1);
+    this.weights = Uint16Array.from({ length: WEIGHTS }, (_, n) =>
+      Math.max(1, Math.round(12 * (rarity - Math.log2(n || 1)))),
+    );
     this.sums = new Uint16Array(known.length);
     this.found = new Int32Array(most);
     this.ranks = new Int32Array(most);
     this.marks = new Uint16Array(MARKED + 1);
+  }
+
+  /** How much a feature that so many records have counts. */
+  private weightOf(n: number): number {
+    return n < WEIGHTS ? this.weights[n]! : 1;
   }
 
   /**
@@ -78,25 +96,30 @@ export class CandidateIndex {
   find(table: MatchTable, record: number, before = this.known.length): number {
     const { own, starts, entries, sums, bins, known } = this;
     own.read(table, record);
-    const { room, budget } = this;
+    const { budget } = this;
     const past = before < known.length ? before : known.length;
-    // The rarest first. A number holds how many records a feature has, and which feature it is.
-    const order = this.order.subarray(0, own.count);
+    // The rarest first, those past the budget not at all, unless there is nothing else. A number holds
+    // how many records a feature has, and which of the record's features it is.
+    let kept = 0;
+    let rarest = -1;
     for (let i = 0; i < own.count; i++) {
       const feature = own.list[i]!;
-      order[i] = (starts[feature + 1]! - starts[feature]!) * room + feature;
+      const n = starts[feature + 1]! - starts[feature]!;
+      if (n === 0) continue;
+      if (n <= budget) this.order[kept++] = n * MOST_FEATURES + i;
+      else if (rarest < 0 || n * MOST_FEATURES + i < rarest) rarest = n * MOST_FEATURES + i;
     }
+    if (kept === 0 && rarest >= 0) this.order[kept++] = rarest;
+    const order = this.order.subarray(0, kept);
     order.sort();
     let touched = 0;
     let looked = 0;
-    const rarity = Math.log2(known.length + 1);
-    for (let k = 0; k < order.length; k++) {
+    for (let k = 0; k < kept; k++) {
       const key = order[k]!;
-      if (key < room) continue;
-      const feature = key % room;
-      const n = (key - feature) / room;
+      const n = Math.floor(key / MOST_FEATURES);
+      const feature = own.list[key - n * MOST_FEATURES]!;
       if (looked + n > budget && looked > 0 && n > RARE) break;
-      const weight = Math.max(1, Math.round(12 * (rarity - Math.log2(n))));
+      const weight = this.weightOf(n);
       const start = starts[feature]!;
       const end = starts[feature + 1]!;
       const need = touched + n;
@@ -117,14 +140,15 @@ export class CandidateIndex {
     }
     const list = this.touched;
     const { pool } = this;
-    const pooled = keepHighest(list, touched, (r) => sums[r]!, pool, bins);
+    const pooled = keepHighest(list, touched, sums, pool, bins);
     if (pooled > this.most) {
       // The sums so far are of the rarest features alone: the rest are looked up the other way round,
       // from the record to its features.
       const { marks } = this;
-      for (let k = 0; k < order.length; k++) {
-        const n = Math.floor(order[k]! / room);
-        if (n > 0) marks[order[k]! & MARKED] = Math.max(1, Math.round(12 * (rarity - Math.log2(n))));
+      for (let i = 0; i < own.count; i++) {
+        const feature = own.list[i]!;
+        const n = starts[feature + 1]! - starts[feature]!;
+        if (n > 0) marks[feature & MARKED] = this.weightOf(n);
       }
       for (let i = 0; i < pooled; i++) {
         const r = pool[i]!;
@@ -136,9 +160,9 @@ export class CandidateIndex {
           for (let j = featureStarts[value]!; j < end; j++) whole += marks[featureList[j]! & MARKED]!;
         }
         // What both rough looks say stays counted by the first sum.
-        this.whole[i] = whole + (sums[r]! >> 1);
+        this.whole[i] = Math.min(0xffff, whole + (sums[r]! >> 1));
       }
-      for (let k = 0; k < order.length; k++) marks[order[k]! & MARKED] = 0;
+      for (let i = 0; i < own.count; i++) marks[own.list[i]! & MARKED] = 0;
     }
     for (let i = 0; i < touched; i++) sums[list[i]!] = 0;
     const { found } = this;
@@ -147,34 +171,33 @@ export class CandidateIndex {
       return pooled;
     }
     const { ranks, whole } = this;
-    const chosen = keepHighest(this.numbers, pooled, (i) => whole[i]!, ranks, bins);
+    const chosen = keepHighest(this.numbers, pooled, whole, ranks, bins);
     for (let i = 0; i < chosen; i++) found[i] = pool[ranks[i]!]!;
     return chosen;
   }
 }
 
 /** Puts those of a list that are rated highest into `to`, as many as it has room for; gives how many. Of equals, the earlier ones. */
-function keepHighest(
-  list: Int32Array,
-  count: number,
-  rate: (n: number) => number,
-  to: Int32Array,
-  bins: Int32Array,
-): number {
+function keepHighest(list: Int32Array, count: number, rates: Uint16Array, to: Int32Array, bins: Int32Array): number {
   if (count <= to.length) {
-    to.set(list.subarray(0, count));
+    for (let i = 0; i < count; i++) to[i] = list[i]!;
     return count;
   }
-  const binOf = (n: number): number => Math.min(BINS - 1, rate(n) >> 2);
-  bins.fill(0);
-  for (let i = 0; i < count; i++) bins[binOf(list[i]!)]!++;
+  // Only as many bins as are needed: most rates are low.
+  let highest = 0;
+  for (let i = 0; i < count; i++) {
+    const bin = rates[list[i]!]! >> RATE_BITS;
+    bins[bin]!++;
+    if (bin > highest) highest = bin;
+  }
   let above = 0;
-  let least = BINS - 1;
+  let least = highest;
   while (above + bins[least]! <= to.length) above += bins[least--]!;
+  bins.fill(0, 0, highest + 1);
   let n = 0;
   let level = to.length - above;
   for (let i = 0; i < count; i++) {
-    const bin = binOf(list[i]!);
+    const bin = rates[list[i]!]! >> RATE_BITS;
     if (bin > least || (bin === least && level-- > 0)) to[n++] = list[i]!;
   }
   return n;

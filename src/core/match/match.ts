@@ -16,16 +16,16 @@ import { MatchTable, Values } from "./table.ts";
 export const BANDS = ["same", "ask", "different"] as const;
 export type Band = (typeof BANDS)[number];
 
-/** How many of a record's candidates are compared field by field. */
-const CANDIDATES = 20;
+/** How many of a record's candidates are compared field by field; by few fields they are chosen with more care. */
+const candidatesFor = (fields: number): number => (fields > 2 ? 16 : 10);
 /** The model is estimated from the candidates of so many records. */
-const SAMPLE_RECORDS = 1_200;
-const SAMPLE_CANDIDATES = CANDIDATES;
-const RANDOM_PAIRS = 40_000;
+const SAMPLE_RECORDS = { least: 800, most: 2_000 };
+const RANDOM_PAIRS = { least: 25_000, most: 60_000 };
 /** Pairs that score less are of no use to anybody, and not kept. */
 const LEAST_SCORE = 20;
 
-const CACHE = 1 << 16;
+const CACHE_BITS = 14;
+const CACHE = 1 << CACHE_BITS;
 
 /** Numbers from a seed, the same each time: a linear congruential generator (Knuth, 1981). */
 function numbersFrom(seed: number): (below: number) => number {
@@ -52,7 +52,7 @@ class Likeness {
   of(a: number, b: number): number {
     if (a === 0 || b === 0) return NONE;
     if (a === b) return EQUAL;
-    const at = (Math.imul(a, 0x9e3779b1) ^ Math.imul(b, 0x85ebca77)) >>> 16;
+    const at = (Math.imul(a, 0x9e3779b1) ^ Math.imul(b, 0x85ebca77)) >>> (32 - CACHE_BITS);
     if (this.as[at] === a && this.bs[at] === b) return this.kept[at]!;
     const { texts, compare } = this.values;
     const likeness = Math.min(EQUAL, Math.round(EQUAL * compare(texts[a]!, texts[b]!)));
@@ -152,10 +152,16 @@ export class Matcher {
   /** The same table as `incoming` where records are compared with one another. */
   readonly known: MatchTable;
   private index: CandidateIndex | null = null;
+  /** The columns of both tables, as they are when all records are there. */
+  private left: readonly Int32Array[] = [];
+  private right: readonly Int32Array[] = [];
   private readonly likeness: readonly Likeness[];
   /** By field and likeness: its level, and its weight. */
   private readonly levels: readonly Uint8Array[];
   private curves: readonly Float32Array[] = [];
+  private odds = 0;
+  private order: readonly number[] = [];
+  private rest: readonly number[] = [];
   private frequencies: Int32Array[] = [];
   /** By field: how many records share the value of one taken at random. */
   private commonness: number[] = [];
@@ -189,17 +195,23 @@ export class Matcher {
 
   /** The levels of a pair's fields, in `level`. */
   private compare(a: number, b: number): void {
-    const { alike, level, levels, likeness, values, incoming, known } = this;
+    const { alike, level, levels, likeness } = this;
     for (let f = 0; f < levels.length; f++) {
-      alike[f] = likeness[f]!.of(incoming.column(f)[a]!, known.column(f)[b]!);
+      alike[f] = likeness[f]!.of(this.left[f]![a]!, this.right[f]![b]!);
       level[f] = levels[f]![alike[f]!]!;
     }
+    this.cross(a, b);
+  }
+
+  /** Values that stand in each other's fields. */
+  private cross(a: number, b: number): void {
+    const { alike, level, values, left, right } = this;
     for (const [f, g] of this.crossing) {
       if (level[f]! < 4 || level[g]! < 4 || level[f] === MISSING || level[g] === MISSING) continue;
-      const af = values[f]!.texts[incoming.column(f)[a]!]!;
-      const bf = values[f]!.texts[known.column(f)[b]!]!;
-      const ag = values[g]!.texts[incoming.column(g)[a]!]!;
-      const bg = values[g]!.texts[known.column(g)[b]!]!;
+      const af = values[f]!.texts[left[f]![a]!]!;
+      const bf = values[f]!.texts[right[f]![b]!]!;
+      const ag = values[g]!.texts[left[g]![a]!]!;
+      const bg = values[g]!.texts[right[g]![b]!]!;
       if (af.charCodeAt(0) !== bg.charCodeAt(0) || ag.charCodeAt(0) !== bf.charCodeAt(0)) continue;
       if (values[f]!.compare(af, bg) < 0.86 || values[g]!.compare(ag, bf) < 0.86) continue;
       for (const h of [f, g]) {
@@ -214,8 +226,8 @@ export class Matcher {
     if (level > 2) return 0;
     const counts = this.frequencies[f]!;
     const usual = this.commonness[f]!;
-    const x = this.incoming.column(f)[a]!;
-    const y = this.known.column(f)[b]!;
+    const x = this.left[f]![a]!;
+    const y = this.right[f]![b]!;
     const others = Math.max(counts[x] ?? 0, counts[y] ?? 0) - (this.among && x === y ? 2 : 1);
     const bits = Math.log2(usual / (Math.max(0, others) + Math.min(1, usual)));
     // A rare value that is nearly met says half as much; a common one must not say more than met.
@@ -224,7 +236,9 @@ export class Matcher {
 
   /** Counts the known values and indexes the known records. To be called when all records are added. */
   prepare(): void {
-    this.index = new CandidateIndex(this.known, CANDIDATES);
+    this.left = this.values.map((_, f) => this.incoming.column(f));
+    this.right = this.values.map((_, f) => this.known.column(f));
+    this.index = new CandidateIndex(this.known, candidatesFor(this.values.length));
     const n = this.known.length;
     this.frequencies = this.values.map((_, f) => this.known.frequencies(f));
     this.commonness = this.frequencies.map((counts) => {
@@ -240,9 +254,12 @@ export class Matcher {
     const { values, incoming, known, level, index } = this;
     const n = incoming.length - start;
     const below = numbersFrom(seed);
+    const between = (n: number, { least, most }: { least: number; most: number }): number =>
+      Math.round(Math.max(least, Math.min(most, n)));
+    const pairs = between(n / 2, RANDOM_PAIRS);
     const counts = values.map((v) => new Array<number>(levelCount(v)).fill(0));
     if (n > 0 && known.length > 1) {
-      for (let i = 0; i < RANDOM_PAIRS; i++) {
+      for (let i = 0; i < pairs; i++) {
         const a = start + below(n);
         const b = below(known.length);
         if (this.among && a === b) continue;
@@ -254,9 +271,9 @@ export class Matcher {
       const filled = known.length - this.frequencies[f]![0]!;
       return randomShares(c, this.commonness[f]! / Math.max(1, filled));
     });
-    const step = Math.max(1, Math.floor(n / SAMPLE_RECORDS));
-    const most = Math.ceil(n / step) * SAMPLE_CANDIDATES;
+    const step = Math.max(1, Math.floor(n / between(n / 20, SAMPLE_RECORDS)));
     const width = values.length;
+    const most = Math.ceil(n / step) * candidatesFor(width);
     const sample = { count: 0, levels: new Uint8Array(most * width), rarity: new Float32Array(most * width) };
     let asked = 0;
     for (let a = 0; a < n; a += step) {
@@ -264,13 +281,11 @@ export class Matcher {
       const record = start + Math.min(n - 1, a + below(step));
       asked++;
       const found = index!.find(incoming, record, known.length);
-      let taken = 0;
-      for (let i = 0; i < found && taken < SAMPLE_CANDIDATES; i++) {
+      for (let i = 0; i < found; i++) {
         const b = index!.found[i]!;
         if (this.among && b === record) continue;
         this.compare(record, b);
         const p = sample.count++;
-        taken++;
         for (let f = 0; f < width; f++) {
           sample.levels[p * width + f] = level[f]!;
           sample.rarity[p * width + f] = level[f] === MISSING ? 0 : this.rarity(f, level[f]!, record, b);
@@ -286,13 +301,34 @@ export class Matcher {
   use(model: MatchModel): void {
     this.model = model;
     this.curves = this.values.map((v, f) => curveOf(v, model.fields[f]!.weights));
+    this.odds = Math.log2(model.prior / (1 - model.prior));
+    // Dates, codes and numbers first: they are quick to compare and say much. `rest` is what the
+    // fields after each can add at most.
+    this.order = this.values
+      .map((_, f) => f)
+      .sort((f, g) => Number(this.values[f]!.textual) - Number(this.values[g]!.textual) || f - g);
+    const most = (f: number): number =>
+      Math.max(0, ...this.curves[f]!) + Math.max(0, Math.log2(Math.max(1, this.commonness[f] ?? 1)));
+    this.rest = this.order.map((_, i) => this.order.slice(i + 1).reduce((n, f) => n + most(f), 0));
   }
 
   /** The bits of a pair, with `share` and `level` saying where they come from. */
-  private judge(a: number, b: number): number {
-    const { alike, level, share, model, curves } = this;
-    this.compare(a, b);
-    let bits = Math.log2(model!.prior / (1 - model!.prior));
+  private judge(a: number, b: number, least = -Infinity): number {
+    const { alike, level, levels, likeness, share, curves, order, rest } = this;
+    const prior = this.odds;
+    let sure = prior;
+    for (let i = 0; i < order.length; i++) {
+      const f = order[i]!;
+      const byte = (alike[f] = likeness[f]!.of(this.left[f]![a]!, this.right[f]![b]!));
+      const l = (level[f] = levels[f]![byte]!);
+      // Words may yet be found in each other's fields; what other fields say stands.
+      if (l !== MISSING && !this.values[f]!.textual) {
+        sure += curves[f]![byte]! + this.rarity(f, l, a, b);
+        if (sure + rest[i]! < least) return -Infinity;
+      }
+    }
+    this.cross(a, b);
+    let bits = prior;
     for (let f = 0; f < level.length; f++) {
       const l = level[f]!;
       if (l === MISSING) share[f] = 0;
@@ -324,7 +360,7 @@ export class Matcher {
       scores.length = 0;
       for (let i = 0; i < found; i++) {
         const b = index.found[i]!;
-        const bits = this.judge(a, b);
+        const bits = this.judge(a, b, least);
         if (bits < least) continue;
         if (best === Infinity) list.add(a, b, bits, this.level, this.share);
         else scores.push({ b, bits });

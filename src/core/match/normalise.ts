@@ -7,6 +7,10 @@ export type Variants = ReadonlyMap<string, readonly string[]>;
 /** A value for comparing: lower case, no accents, words apart by one space and nothing but letters and digits in them. */
 export function plainWords(text: string): string {
   if (/^[a-z0-9]+(?: [a-z0-9]+)*$/.test(text)) return text;
+  if (/^[A-Za-z0-9 .,;:'-]*$/.test(text)) {
+    const words = text.toLowerCase().replace(/'/g, "");
+    return /[.,;:-]|^ | $| {2}/.test(words) ? words.replace(/[ .,;:-]+/g, " ").trim() : words;
+  }
   return withoutAccents(text.normalize("NFKC"))
     .toLowerCase()
     .replace(/['’`´]/g, "")

@@ -1,6 +1,6 @@
 import { comparatorPart } from "./compare/index.ts";
 import { bothOf, featuresOf, roughOf } from "./features.ts";
-import type { Compare } from "./part.ts";
+import type { Compare, Leads } from "./part.ts";
 import type { MatchField } from "./schema.ts";
 
 /** Numbers that grow as they are put in. */
@@ -34,7 +34,7 @@ export class Values {
   readonly levels: readonly number[];
   /** Values that may stand in another such field by mistake. */
   readonly textual: boolean;
-  private readonly leads;
+  private readonly leads: Leads;
 
   constructor(
     readonly field: MatchField,
@@ -45,8 +45,8 @@ export class Values {
     this.compare = part.compare(options);
     this.prepare = part.prepare(options);
     this.levels = part.levels;
-    this.leads = part.leads;
-    this.textual = part.leads === "words" && part.levels.length > 2;
+    this.leads = part.leads === "words" && options["as"] === "code" ? "code" : part.leads;
+    this.textual = this.leads === "words" && part.levels.length > 2;
     for (const starts of [this.starts, this.roughStarts]) for (let i = 0; i < 2; i++) starts.push(0);
   }
 
