@@ -9,7 +9,9 @@ import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
 import { askForLoad } from "@/store/loads.ts";
 import { makeDeliveries } from "./generate.ts";
-import { HUMIDITY, OTHER_FEEDS, makeOtherDeliveries } from "./other-feeds.ts";
+import { listFormulas, saveFormula } from "@/store/formulas.ts";
+import { namedFormulaSchema } from "@/core/formula/named.ts";
+import { HUMIDITY, IS_BINOMIAL, OTHER_FEEDS, makeOtherDeliveries } from "./other-feeds.ts";
 import { ACCESSIONS } from "./plan.ts";
 import { listReferences, makeReference } from "@/store/references.ts";
 import { CHECKLIST } from "./taxa.ts";
@@ -48,6 +50,16 @@ async function main(folder: string): Promise<void> {
       await savePlan(db, "accessions", ACCESSIONS, "The contract agreed with the gardens", "Ines");
     if (!(await listReferences(db)).some((r) => r.name === CHECKLIST.name)) {
       await makeReference(db, CHECKLIST, CHECKLIST.entries, "Ines", "The checklist that the gardens agreed on");
+    }
+    if ((await listFormulas(db)).length === 0) {
+      await saveFormula(
+        db,
+        "isBinomial",
+        0,
+        namedFormulaSchema.parse(IS_BINOMIAL),
+        "For every feed with names of plants",
+        "Ines",
+      );
     }
     const others = makeOtherDeliveries();
     for (const { name, title, about, plan } of OTHER_FEEDS) {

@@ -35,6 +35,18 @@ const two = (n: number): string => String(n).padStart(2, "0");
 const GATES = [{ limit: "held share", over: 0.2 }, { limit: "nothing read" }, { limit: "required column missing" }];
 const head = (feed: string) => ({ format: "good-sieve/plan@1", feed, map: { extra: "note" }, check: [], gates: GATES });
 
+/** A formula that plans use by its name. */
+export const IS_BINOMIAL = {
+  about: "Whether a name has a genus and a species.",
+  parameters: [{ name: "name", type: "text" }],
+  body: "name.matches('^[A-Z][a-z]+ [a-z-]+$')",
+  examples: [
+    { formula: "isBinomial('Silene uniflora')", gives: true },
+    { formula: "isBinomial('Silene')", gives: false },
+    { formula: "isBinomial('silene uniflora')", gives: false },
+  ],
+} as const;
+
 /** The feeds beside the accessions, each in a format of its own. */
 export const OTHER_FEEDS = [
   {
@@ -70,6 +82,11 @@ export const OTHER_FEEDS = [
         ],
       },
       cleanse: [{ do: "trim", in: "*" }],
+      formulas: { isBinomial: IS_BINOMIAL },
+      check: [
+        { name: "no more germinated than were sown", that: "germinated <= sown", on_failure: "hold" },
+        { name: "the name is of genus and species", that: "isBinomial(taxon)", on_failure: "note" },
+      ],
       lookup: [
         {
           how: "scored",

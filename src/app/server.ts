@@ -19,6 +19,7 @@ const STATUS: Record<string, number> = {
   "no-list": 404,
   "list-exists": 409,
   "list-moved": 409,
+  "formula-moved": 409,
   "row-gone": 409,
   "no-profile": 404,
   "no-source": 404,

@@ -28,6 +28,8 @@ Formulas are written in the Common Expression Language (CEL), an open standard. 
 - What is reckoned for a decimal field is rounded to the field's digits after the point.
 - A formula that has no value for a record (a division by zero, say) does not hold in a check, and leaves the cell of a derived field as it is.
 
+**Named formulas** are written once, with parameters, a body over them, and examples that must hold, and used by their names: \`isBinomial(taxon)\`. A plan carries those that it uses under \`formulas\`, as they were when it was saved, so that it means the same for ever; changing one shows first which plans it reaches and which of their records would end otherwise. They are written out before the formula is compiled, and may use one another, in no circle.
+
 Formulas are compiled; what is beyond the compiler is taken by the language's library, record by record, with the same result.
 
 ## Functions

@@ -5,6 +5,7 @@ import source from "./migrations/004-source.sql";
 import held from "./migrations/005-held.sql";
 import match from "./migrations/006-match.sql";
 import reference from "./migrations/007-reference.sql";
+import formula from "./migrations/008-formula.sql";
 import { runMigrations } from "graphile-worker";
 import { transaction, type Db } from "./db.ts";
 
@@ -17,6 +18,7 @@ const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
   { id: 5, sql: held },
   { id: 6, sql: match },
   { id: 7, sql: reference },
+  { id: 8, sql: formula },
 ];
 
 /** Brings the store up to date; safe when several processes start at once. Returns how many ran. */

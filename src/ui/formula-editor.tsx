@@ -84,6 +84,16 @@ function completions(scope: Scope): (context: CompletionContext) => { from: numb
       apply: `${f.name}(${f.params.length === 0 ? ")" : ""}`,
     }));
     if (method) return { from, options: functions };
+    for (const [name, f] of Object.entries(scope.named ?? {})) {
+      functions.unshift({
+        label: name,
+        detail: `(${f.parameters.map((p) => p.name).join(", ")})`,
+        type: "function",
+        info: f.about ?? f.body,
+        apply: `${name}(${f.parameters.length === 0 ? ")" : ""}`,
+        boost: 1,
+      });
+    }
     const fields = scope.fields.map((f): Completion => ({
       label: f.name,
       detail: TYPE_WORDS[TYPE_OF_FIELD[f.type]],
@@ -116,7 +126,7 @@ export function FormulaEditor({
   const view = useRef<EditorView | null>(null);
   const change = useRef(onChange);
   const [help, setHelp] = useState<FormulaFunction | null>(null);
-  const names = scope.fields.map((f) => `${f.name} ${f.type}`).join();
+  const names = `${scope.fields.map((f) => `${f.name} ${f.type}`).join()} ${JSON.stringify(scope.named ?? {})}`;
   useEffect(() => {
     change.current = onChange;
   });

@@ -2,7 +2,7 @@
 
 import Link from "next/link";
 import { useRouter } from "next/navigation";
-import { useCallback, useEffect, useMemo, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { stretchesOf, whyWords, type Stretch } from "@/core/match/why.ts";
 import { keepRules } from "@/core/match/schema.ts";
 import { keepRecord } from "@/core/match/survive.ts";
@@ -12,6 +12,17 @@ import { isTyping } from "./nav.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { ScoreChart } from "./score-chart.tsx";
 import { counted, grouped } from "./words.ts";
+
+function settledWords(pairs: number, decision: Decision, settled: readonly Settled[]): string {
+  const of = (state: Settled["state"]): number => settled.filter((s) => s.state === state).length;
+  const what = [
+    of("inserted") > 0 ? `${counted(of("inserted"), "record")} inserted` : "",
+    of("merged") > 0 ? `${counted(of("merged"), "record")} merged` : "",
+  ].filter((w) => w !== "");
+  const stuck = settled.find((s) => s.problem !== null);
+  const then = what.length > 0 ? what.join(", ") : "the record still waits for another pair";
+  return `${counted(pairs, "pair")}: ${decision}; ${then}${stuck ? `. ${stuck.problem}` : ""}`;
+}
 
 interface Settled {
   load: number;
@@ -51,7 +62,7 @@ export function MatchDesk({
   const [chosen, setChosen] = useState<number | null>(first[0]?.id ?? null);
   const [done, setDone] = useState<Done[]>([]);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
-  const [busy, setBusy] = useState(false);
+  const [waiting, setWaiting] = useState(0);
   const planOf = useMemo(() => new Map(plans.map((p) => [p.load, p])), [plans]);
   const at = Math.max(
     0,
@@ -64,78 +75,87 @@ export function MatchDesk({
     ? pairs.filter((p) => p.load === pair.load && whys.get(p.id)!.join() === whys.get(pair.id)!.join())
     : [];
 
+  /** The same as `done`, for what runs later than it was asked for. */
+  const taken = useRef<Done[]>([]);
+  const remember = useCallback((list: Done[]): void => {
+    taken.current = list;
+    setDone(list);
+  }, []);
+  /** Decisions go to the server one after the other, however fast they are taken. */
+  const queue = useRef<Promise<void>>(Promise.resolve());
+  const inTurn = useCallback(
+    (work: () => Promise<void>, failed: () => void): void => {
+      setWaiting((n) => n + 1);
+      queue.current = queue.current
+        .then(work)
+        .then(() => router.refresh())
+        .catch((error: unknown) => {
+          failed();
+          setProblem(problemOf(error));
+        })
+        .finally(() => setWaiting((n) => n - 1));
+    },
+    [router],
+  );
+
   const decide = useCallback(
-    async (which: readonly AskedPair[], decision: Decision): Promise<void> => {
-      if (which.length === 0 || busy) return;
-      setBusy(true);
+    (which: readonly AskedPair[], decision: Decision): void => {
+      if (which.length === 0) return;
       setProblem(null);
       // The next pair is shown at once; what comes back can only put pairs in again.
       const ids = new Set(which.map((p) => p.id));
       const rest = pairs.filter((p) => !ids.has(p.id));
-      const next = pairs.slice(at).find((p) => !ids.has(p.id)) ?? rest.at(-1);
       setPairs(rest);
-      setChosen(next?.id ?? null);
-      try {
-        const { settled } = await api<{ settled: Settled[] }>("/api/matches/decide", {
-          json: { decisions: which.map((p) => ({ pair: p.id, decision })) },
-        });
-        const gone = new Set(settled.filter((s) => s.state !== "waiting").map((s) => `${s.load}:${s.record}`));
-        const stuck = settled.find((s) => s.problem !== null);
-        const inserted = settled.filter((s) => s.state === "inserted").length;
-        const merged = settled.filter((s) => s.state === "merged").length;
-        const what = [
-          inserted > 0 ? `${counted(inserted, "record")} inserted` : "",
-          merged > 0 ? `${counted(merged, "record")} merged` : "",
-        ].filter((w) => w !== "");
-        setDone((have) => [
-          ...have,
-          {
-            pairs: [...which],
-            text: `${counted(which.length, "pair")}: ${decision}${what.length > 0 ? `; ${what.join(", ")}` : "; the record still waits for another pair"}${stuck ? `. ${stuck.problem}` : ""}`,
-          },
-        ]);
-        setPairs((have) => have.filter((p) => !gone.has(`${p.load}:${p.record}`)));
-        router.refresh();
-      } catch (error) {
-        setPairs(pairs);
-        setChosen(which[0]!.id);
-        setProblem(problemOf(error));
-      } finally {
-        setBusy(false);
-      }
+      setChosen((pairs.slice(at).find((p) => !ids.has(p.id)) ?? rest.at(-1))?.id ?? null);
+      inTurn(
+        async () => {
+          const { settled } = await api<{ settled: Settled[] }>("/api/matches/decide", {
+            json: { decisions: which.map((p) => ({ pair: p.id, decision })) },
+          });
+          const gone = new Set(settled.filter((s) => s.state !== "waiting").map((s) => `${s.load}:${s.record}`));
+          remember([...taken.current, { pairs: [...which], text: settledWords(which.length, decision, settled) }]);
+          setPairs((have) => have.filter((p) => !gone.has(`${p.load}:${p.record}`)));
+        },
+        () => {
+          setPairs((have) => [...which, ...have.filter((p) => !ids.has(p.id))]);
+          setChosen(which[0]!.id);
+        },
+      );
     },
-    [at, busy, pairs, router],
+    [at, inTurn, pairs, remember],
   );
 
-  const takeBack = useCallback(
+  const withdraw = useCallback(
     async (which: readonly AskedPair[]): Promise<void> => {
-      if (which.length === 0 || busy) return;
-      setBusy(true);
-      setProblem(null);
-      try {
-        await api("/api/matches/decide", { method: "DELETE", json: { pairs: which.map((p) => p.id) } });
-        const query = new URLSearchParams();
-        if (filter.feed) query.set("feed", filter.feed);
-        if (filter.load !== undefined) query.set("load", String(filter.load));
-        const answer = await api<{ pairs: AskedPair[] }>(`/api/matches?${query.toString()}`);
-        setPairs(answer.pairs);
-        setChosen(which[0]!.id);
-        router.refresh();
-      } catch (error) {
-        setProblem(problemOf(error));
-      } finally {
-        setBusy(false);
-      }
+      await api("/api/matches/decide", { method: "DELETE", json: { pairs: which.map((p) => p.id) } });
+      const query = new URLSearchParams();
+      if (filter.feed) query.set("feed", filter.feed);
+      if (filter.load !== undefined) query.set("load", String(filter.load));
+      const answer = await api<{ pairs: AskedPair[] }>(`/api/matches?${query.toString()}`);
+      setPairs(answer.pairs);
+      setChosen(which[0]!.id);
     },
-    [busy, filter, router],
+    [filter],
   );
 
+  const takeBack = (which: readonly AskedPair[]): void =>
+    inTurn(
+      () => withdraw(which),
+      () => {},
+    );
+
+  // In its turn as well: what is undone is the last decision when all before it have come through.
   const undo = useCallback((): void => {
-    const last = done.at(-1);
-    if (!last || busy) return;
-    setDone((have) => have.slice(0, -1));
-    void takeBack(last.pairs);
-  }, [busy, done, takeBack]);
+    inTurn(
+      async () => {
+        const last = taken.current.at(-1);
+        if (!last) return;
+        remember(taken.current.slice(0, -1));
+        await withdraw(last.pairs);
+      },
+      () => {},
+    );
+  }, [inTurn, remember, withdraw]);
 
   const later = useCallback((): void => {
     if (!pair || pairs.length < 2) return;
@@ -151,8 +171,8 @@ export function MatchDesk({
       if (move) {
         event.preventDefault();
         setChosen(pairs[Math.max(0, Math.min(pairs.length - 1, at + move))]?.id ?? null);
-      } else if (event.key === "s" && pair) void decide([pair], "same");
-      else if (event.key === "d" && pair) void decide([pair], "different");
+      } else if (event.key === "s" && pair) decide([pair], "same");
+      else if (event.key === "d" && pair) decide([pair], "different");
       else if (event.key === "l") later();
       else if (event.key === "u") undo();
     };
@@ -183,12 +203,13 @@ export function MatchDesk({
       </p>
       <h1>
         {counted(count.open, "pair")} to decide, {grouped(count.decided)} done
+        {waiting > 0 && <span className="loading loading-dots loading-xs ml-2" aria-label="deciding" />}
       </h1>
       {problem && <ProblemNote problem={problem} />}
       {last && (
         <p role="status" className="mt-2 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-1">
           {last.text}.{" "}
-          <button type="button" className="plain" onClick={undo} disabled={busy}>
+          <button type="button" className="plain" onClick={undo}>
             Take that back <kbd>U</kbd>
           </button>
         </p>
@@ -213,35 +234,35 @@ export function MatchDesk({
               <button
                 type="button"
                 className="btn btn-primary"
-                disabled={busy}
-                onClick={() => void decide([pair], "same")}
+
+                onClick={() => decide([pair], "same")}
               >
                 The same <kbd>S</kbd>
               </button>
               <button
                 type="button"
                 className="btn btn-line"
-                disabled={busy}
-                onClick={() => void decide([pair], "different")}
+
+                onClick={() => decide([pair], "different")}
               >
                 Different <kbd>D</kbd>
               </button>
-              <button type="button" className="plain" disabled={busy || pairs.length < 2} onClick={later}>
+              <button type="button" className="plain" disabled={pairs.length < 2} onClick={later}>
                 Later <kbd>L</kbd>
               </button>
               {alike.length > 1 && (
                 <span className="ml-auto">
                   {counted(alike.length - 1, "more pair")} {alike.length === 2 ? "is" : "are"} like this one: all{" "}
                   {alike.length}{" "}
-                  <button type="button" className="plain" disabled={busy} onClick={() => void decide(alike, "same")}>
+                  <button type="button" className="plain" onClick={() => decide(alike, "same")}>
                     the same
                   </button>
                   {" or "}
                   <button
                     type="button"
                     className="plain"
-                    disabled={busy}
-                    onClick={() => void decide(alike, "different")}
+
+                    onClick={() => decide(alike, "different")}
                   >
                     different
                   </button>
@@ -327,7 +348,7 @@ export function MatchDesk({
                       <span className="truncate">{left}</span>
                       <span className="truncate">{right}</span>
                       <span className={p.decision === "same" ? "loaded" : "faint"}>{p.decision}</span>
-                      <button type="button" className="plain" disabled={busy} onClick={() => void takeBack([p])}>
+                      <button type="button" className="plain" onClick={() => takeBack([p])}>
                         take back
                       </button>
                     </li>

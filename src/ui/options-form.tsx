@@ -4,6 +4,7 @@ import { useId, useMemo, useState } from "react";
 import { z } from "zod";
 import type { StepPart } from "@/core/cleanse/part.ts";
 import type { Plan } from "@/core/plan/schema.ts";
+import { useNamed } from "./use-formulas.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
 import { splitList } from "./plan-fields.tsx";
 
@@ -47,6 +48,7 @@ export function OptionsForm<T extends Options>({
     if (JSON.stringify(next) !== JSON.stringify(step)) set(next);
   };
   const names = plan.contract.fields.map((f) => f.name);
+  const named = useNamed(plan);
   return (
     <div className="flex flex-wrap items-end gap-x-5 gap-y-1">
       {Object.entries(properties).map(([name, p]) => {
@@ -58,7 +60,7 @@ export function OptionsForm<T extends Options>({
               <FormulaEditor
                 label={`Formula: ${part.title}`}
                 value={String(value ?? "")}
-                scope={{ fields: plan.contract.fields, it: it ?? (step["do"] === "derive" ? 0 : undefined) }}
+                scope={{ named, fields: plan.contract.fields, it: it ?? (step["do"] === "derive" ? 0 : undefined) }}
                 onChange={(source) => commit(name, source)}
               />
             </div>

@@ -19,6 +19,8 @@ import { TrialResult } from "./plan-trial.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { RuleList } from "./rule-list.tsx";
 import { StratumChip } from "./sift.tsx";
+import { withNamed } from "@/core/plan/edit.ts";
+import { useFormulas } from "./use-formulas.ts";
 import { useProgress } from "./use-progress.ts";
 import { counted, grouped, readWords } from "./words.ts";
 
@@ -69,9 +71,15 @@ export function PlanDesk({
   const [busy, setBusy] = useState(false);
   const [unsavedJson, setUnsavedJson] = useState<string | null>(null);
 
-  const change = useCallback((next: Plan): void => {
-    setHistory((h) => ({ plans: [...h.plans.slice(0, h.at + 1), next], at: h.at + 1 }));
-  }, []);
+  const library = useFormulas();
+  const change = useCallback(
+    (next: Plan): void => {
+      // A plan carries the named formulas that it uses, so that it means the same for ever.
+      const whole = withNamed(next, library);
+      setHistory((h) => ({ plans: [...h.plans.slice(0, h.at + 1), whole], at: h.at + 1 }));
+    },
+    [library],
+  );
   const undo = useCallback((): void => setHistory((h) => ({ ...h, at: Math.max(0, h.at - 1) })), []);
   const redo = useCallback((): void => setHistory((h) => ({ ...h, at: Math.min(h.plans.length - 1, h.at + 1) })), []);
 

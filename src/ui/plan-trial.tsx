@@ -75,7 +75,7 @@ export function TrialResult({
       <p className={closed.length > 0 ? "held" : "faint"}>
         {closed.length > 0 ? `It would stop: ${closed.map((g) => g.message).join(" ")}` : "It would pass every gate."}
       </p>
-      <Changes load={id} against={against} />
+      <TrialChanges load={id} against={against} />
       {fired.length > 0 && (
         <p className="flex flex-wrap gap-x-4">
           {fired.slice(0, 8).map((c) => (
@@ -91,7 +91,7 @@ export function TrialResult({
 }
 
 /** How many records end otherwise than by the version in force, from which outcome to which. */
-function Changes({ load, against }: { load: number; against: number }) {
+export function TrialChanges({ load, against }: { load: number; against: number }) {
   const { data } = useQuery({
     queryKey: ["against", load, against],
     queryFn: () =>

@@ -9,6 +9,7 @@ import { compilePlan } from "@/core/plan/compile.ts";
 import { ON_FAILURE, parsePlan, type OnFailure, type Plan, type RuleCheck } from "@/core/plan/schema.ts";
 import { siftRows } from "@/core/recheck.ts";
 import type { Sifted } from "@/core/sift.ts";
+import { useNamed } from "./use-formulas.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
 import { useSample } from "./use-sample.ts";
 import { counted } from "./words.ts";
@@ -78,6 +79,7 @@ function Rule({
   set: (rule: RuleCheck | null) => void;
 }) {
   const { fields } = plan.contract;
+  const named = useNamed(plan);
   const it = rule.in?.[0] === undefined ? undefined : fields.findIndex((f) => f.name === rule.in![0]);
   const more = (part: Partial<RuleCheck>): void => {
     const next = { ...rule, ...part };
@@ -113,7 +115,7 @@ function Rule({
         <FormulaEditor
           label={`Formula of ${rule.name}`}
           value={rule.that}
-          scope={{ fields, it }}
+          scope={{ fields, it, named }}
           placeholder="quantity_g > 0.0"
           onChange={(that) => more({ that })}
         />
@@ -163,10 +165,11 @@ function Found({
   it: number | undefined;
 }) {
   const { fields } = plan.contract;
+  const named = useNamed(plan);
   const found = useMemo(() => {
     if (!sample) return null;
     try {
-      const formula = compileFormula(rule.that, { fields, it });
+      const formula = compileFormula(rule.that, { fields, it, named });
       const columns = new FormulaColumns(formula);
       const { block, heap, cells } = sample;
       columns.read({ fields, heap, cells }, block.count, true);
@@ -197,7 +200,7 @@ function Found({
     } catch {
       return null;
     }
-  }, [sample, rule.that, fields, it]);
+  }, [sample, rule.that, fields, it, named]);
   if (!sample) return <p className="faint mt-1">Bring in a delivery to see what it finds.</p>;
   if (!found) return <p className="faint mt-1">What it finds is shown once it can be understood.</p>;
   return (

@@ -1,6 +1,8 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { csvRow } from "@/core/write/csv.ts";
-import { planInForce } from "@/store/feeds.ts";
+import { withNamed } from "@/core/plan/edit.ts";
+import { planInForce, savePlan } from "@/store/feeds.ts";
+import { formulaVersions, namedFormulas } from "@/store/formulas.ts";
 import { countPairs } from "@/store/matches.ts";
 import { PERSON_FIELDS, peopleWithRepeats } from "../../demo/people.ts";
 import { loadNow, newFeed, newSystem, rows, type System } from "../support/system.ts";
@@ -108,10 +110,44 @@ describe("the stage Match of a plan", () => {
     await shows(page, "Just above 75: the same");
     await page.waitForFunction(() => !document.querySelector<HTMLButtonElement>(".btn-primary")!.disabled);
     await press(page, "Save as version 2");
-    await page.type("form input", "fewer questions");
+    await page.type("main form input", "fewer questions");
     await press(page, "Save version 2");
-    await page.waitForFunction(() => document.body.innerText.includes("version 2"));
+    await shows(page, "version 2: fewer questions");
     expect((await planInForce(system.db, "people")).document.match!.limits).toEqual({ same: 75, ask: 35 });
+  });
+});
+
+describe("a named formula", () => {
+  it("is written with examples, used in a plan, and says what a change of it reaches", async () => {
+    const { db } = system;
+    const page = await web.open("/formulas");
+    await page.type("#formula-name", "isLong");
+    await press(page, "another example");
+    await page.click("[aria-label='The formula']");
+    await page.keyboard.down("Control");
+    await page.keyboard.press("a");
+    await page.keyboard.up("Control");
+    await page.keyboard.type("value.size() > 3");
+    await shows(page, "gives true or false");
+    await page.click("[aria-label='What example 1 must give']", { count: 3 });
+    await page.keyboard.type("false");
+    await page.keyboard.press("Tab");
+    await shows(page, "holds");
+    await page.type("main form input", "for names");
+    await press(page, "Save version 1");
+    await page.waitForFunction(() => location.search === "?name=isLong");
+    expect((await formulaVersions(db, "isLong"))[0]!.document.body).toBe("value.size() > 3");
+
+    const plan = (await planInForce(db, "people")).document;
+    const check = [{ name: "long", that: "isLong(family)", on_failure: "note" as const }];
+    await savePlan(db, "people", withNamed({ ...plan, check }, await namedFormulas(db)), "asks for long names", "test");
+    const again = await web.open("/formulas?name=isLong");
+    await again.click("[aria-label='The formula']");
+    await again.keyboard.press("End");
+    await again.keyboard.type("0");
+    await press(again, "See what this changes");
+    await shows(again, "Check: long");
+    await shows(again, "Every record ends as it does by the version in force.");
   });
 });
 

@@ -11,7 +11,12 @@ export default async function ReferencesPage() {
   const now = new Date();
   return (
     <>
-      <h1>{counted(lists.length, "reference list")}</h1>
+      <div className="flex items-end justify-between">
+        <h1>{counted(lists.length, "reference list")}</h1>
+        <Link className="plain" href="/formulas">
+          Named formulas
+        </Link>
+      </div>
       <div className="mt-3 grid grid-cols-1 gap-8 lg:grid-cols-[minmax(0,1fr)_24rem]">
         {lists.length === 0 ? (
           <p className="max-w-2xl">

@@ -18,8 +18,8 @@ export const leaveOut: StepPart<LeaveOutOptions> = {
   apply: () => {
     throw new Error("what is left out is decided by the record");
   },
-  record: ({ when }, { fields }) => {
-    const columns = new FormulaColumns(compileFormula(when, { fields }));
+  record: ({ when }, { fields, named }) => {
+    const columns = new FormulaColumns(compileFormula(when, { fields, named }));
     return (course) => {
       let n = 0;
       columns.read(course, course.count, false);

@@ -1,4 +1,5 @@
 import type { z } from "zod";
+import type { NamedFormulas } from "../formula/named.ts";
 import type { Field } from "../plan/schema.ts";
 import { cellText, type Cells, type Heap } from "../bytes.ts";
 
@@ -28,6 +29,8 @@ export interface RecordScope {
   readonly fields: readonly Field[];
   /** Numbers of the fields that the step works on. */
   readonly targets: readonly number[];
+  /** Formulas that can be used by their names. */
+  readonly named?: NamedFormulas | undefined;
 }
 
 /** A cleansing step: one file each, from which the plan's schema, the editor and the docs come. */

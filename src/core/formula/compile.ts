@@ -3,6 +3,7 @@ import type { Expr, ParsedExpr } from "@bufbuild/cel-spec/cel/expr/syntax_pb.js"
 import { SieveError, listed } from "../problem.ts";
 import type { TypeId } from "../type/index.ts";
 import { FUNCTIONS, patternOf, type FormulaFunction } from "./functions.ts";
+import { expandNamed, type NamedFormulas } from "./named.ts";
 import { referenceOf } from "./reference.ts";
 import { syntaxFault, type FormulaFault } from "./syntax.ts";
 import { BAIL, EMPTY, MICROS, TYPE_OF_FIELD, TYPE_WORDS, microsOf, type Value, type ValueType } from "./value.ts";
@@ -12,6 +13,8 @@ export interface Scope {
   readonly fields: readonly { readonly name: string; readonly type: TypeId }[];
   /** The number of the field that `it` is. */
   readonly it?: number | undefined;
+  /** Formulas that can be used by their names. */
+  readonly named?: NamedFormulas | undefined;
 }
 
 /** A formula made ready. */
@@ -34,6 +37,8 @@ export interface Formula {
 }
 
 const MOST_LENGTH = 4000;
+/** The same with named formulas written out. */
+const MOST_EXPANDED = 20_000;
 const MOST_NODES = 1000;
 /** Macros over lists inside each other: each multiplies what a record can cost. */
 const MOST_NESTED = 2;
@@ -64,11 +69,29 @@ interface Node {
  * Compiles a formula of the Common Expression Language. Throws `formula-invalid` with what is wrong
  * and where: syntax, names, and types, as far as they are known before a record is seen.
  */
-export function compileFormula(source: string, scope: Scope): Formula {
+export function compileFormula(written: string, scope: Scope): Formula {
+  const { named } = scope;
+  const source = named ? expandNamed(written, named) : written;
+  if (source === written) return compileWritten(source, scope);
+  if (written.length > MOST_LENGTH) return compileWritten(written, scope);
+  try {
+    return { ...compileWritten(source, scope, MOST_EXPANDED), source: written };
+  } catch (error) {
+    if (!(error instanceof SieveError)) throw error;
+    // The place is one in the formula that was written out: nobody has seen that one.
+    throw new SieveError(error.code, error.message, {
+      detail: `${written}, which is ${source.slice(0, 400)}`,
+      hint: error.hint,
+      facts: { from: 0, to: written.length },
+    });
+  }
+}
+
+function compileWritten(source: string, scope: Scope, most = MOST_LENGTH): Formula {
   const fail = (message: string, from: number, to = from + 1): never => {
     throw invalid(source, { message, from: Math.min(from, source.length), to: Math.min(to, source.length) });
   };
-  if (source.length > MOST_LENGTH) fail(`A formula has at most ${MOST_LENGTH} characters.`, MOST_LENGTH, source.length);
+  if (source.length > most) fail(`A formula has at most ${most} characters.`, most, source.length);
   const broken = syntaxFault(source);
   if (broken) throw invalid(source, broken);
   let parsed: ParsedExpr & { expr: Expr };

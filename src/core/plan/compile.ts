@@ -1,6 +1,7 @@
 import { CHECKS } from "../check/index.ts";
 import type { Test } from "../check/part.ts";
 import type { Apply, RecordApply } from "../cleanse/part.ts";
+import type { NamedFormulas } from "../formula/named.ts";
 import { compileFormula, type Formula } from "../formula/compile.ts";
 import { stepPart } from "../cleanse/index.ts";
 import type { UnreadableReason } from "../block.ts";
@@ -106,7 +107,7 @@ export function compilePlan(plan: Plan, references: References = NO_REFERENCES):
           : `${part.words(options)} in ${where === "*" ? "all fields" : where.join(", ")}`,
       fields: targets,
       apply: part.record ? () => 0 : part.apply(options),
-      record: part.record?.(options, { fields: read, targets }) ?? null,
+      record: part.record?.(options, { fields: read, targets, named: plan.formulas }) ?? null,
     };
   });
   const checks: CompiledCheck[] = [];
@@ -160,7 +161,9 @@ export function compilePlan(plan: Plan, references: References = NO_REFERENCES):
   };
   for (const c of plan.check) {
     if ("check" in c) together(c.in, c.on_failure);
-    else for (const it of c.in ?? [null]) checks.push(ruleOf(c, it === null ? -1 : number.get(it)!, fields));
+    else
+      for (const it of c.in ?? [null])
+        checks.push(ruleOf(c, it === null ? -1 : number.get(it)!, fields, plan.formulas));
   }
   // Two records with one key can't both be in the target, so a repeat of the key is always held.
   if (plan.load.key.length > 0) {
@@ -222,8 +225,13 @@ function lookUpCheck(lookUp: LookUp, number: number, several: boolean, asks: rea
   };
 }
 
-function ruleOf(check: RuleCheck, it: number, fields: readonly Field[]): CompiledCheck {
-  const formula = compileFormula(check.that, { fields, it: it < 0 ? undefined : it });
+function ruleOf(
+  check: RuleCheck,
+  it: number,
+  fields: readonly Field[],
+  named: NamedFormulas | undefined,
+): CompiledCheck {
+  const formula = compileFormula(check.that, { fields, it: it < 0 ? undefined : it, named });
   const about = it >= 0 ? [it] : formula.uses.length > 0 ? [...formula.uses] : [0];
   return {
     key: it >= 0 ? `rule:${check.name}:${fields[it]!.name}` : `rule:${check.name}`,

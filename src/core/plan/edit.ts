@@ -1,6 +1,7 @@
 import { stepPart } from "../cleanse/index.ts";
 import { lookUpFields, type LookUp } from "../lookup/schema.ts";
 import type { MatchSection } from "../match/schema.ts";
+import { namedIn, type NamedFormula, type NamedFormulas } from "../formula/named.ts";
 import { namesIn, renameInFormula } from "../formula/names.ts";
 import type { Plan, Step } from "./schema.ts";
 
@@ -41,6 +42,47 @@ export function usedIn(plan: Plan, name: string): Use[] {
   }
   uses.push({ stage: "Load", says: `${plan.load.schema ?? "target"}.${plan.load.target}.${name}` });
   return uses;
+}
+
+/** The formulas of a plan, each with where it stands. */
+function formulasOf(plan: Plan): { readonly source: string; readonly use: Use }[] {
+  return [
+    ...plan.cleanse.flatMap((s, i) => {
+      const part = stepPart(s.do);
+      const where = s.in === "*" ? "all fields" : s.in.join(", ");
+      return (part.formulaOptions ?? []).map((o) => ({
+        source: String(s[o]),
+        use: { stage: "Cleanse" as const, says: `step ${i + 1}, ${part.title.toLowerCase()}, ${where}` },
+      }));
+    }),
+    ...plan.check.flatMap((c) =>
+      "check" in c
+        ? []
+        : [{ source: c.that, use: { stage: "Check" as const, says: c.in ? `${c.name}, ${c.in.join(", ")}` : c.name } }],
+    ),
+  ];
+}
+
+/** Every place of a plan that a named formula is used in, by itself or through another. */
+export function usesOfFormula(plan: Plan, name: string): Use[] {
+  const named = plan.formulas ?? {};
+  return formulasOf(plan).flatMap(({ source, use }) => (namedIn(source, named).has(name) ? [use] : []));
+}
+
+/** The plan with the named formulas that it uses, as they are now, and no others. */
+export function withNamed(plan: Plan, library: NamedFormulas): Plan {
+  const known = { ...plan.formulas, ...library };
+  const used = new Set<string>();
+  for (const { source } of formulasOf(plan)) namedIn(source, known, used);
+  const { formulas: _, ...rest } = plan;
+  if (used.size === 0) return plan.formulas ? rest : plan;
+  const formulas = Object.fromEntries([...used].sort().map((n) => [n, known[n]!]));
+  return { ...rest, formulas };
+}
+
+/** The plan with another version of a named formula that it has. */
+export function withFormula(plan: Plan, name: string, formula: NamedFormula): Plan {
+  return { ...plan, formulas: { ...plan.formulas, [name]: formula } };
 }
 
 /** The plan with a field called otherwise, wherever it is used. The old name stays a name of its column. */

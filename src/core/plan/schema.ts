@@ -2,6 +2,8 @@ import { z } from "zod";
 import { STEP_IDS, stepPart } from "../cleanse/index.ts";
 import { compilePattern } from "../pattern.ts";
 import { compileFormula } from "../formula/compile.ts";
+import { tryNamed } from "../formula/try-named.ts";
+import { namedFormulasSchema, type NamedFormulas } from "../formula/named.ts";
 import { formulaSchema } from "../formula/schema.ts";
 import { SieveError } from "../problem.ts";
 import { lookUpFields, lookUpSchema, type LookUp } from "../lookup/schema.ts";
@@ -139,6 +141,9 @@ export const planSchema = z
           .describe("What to do where a code field gets values again and again that are not in its list"),
       })
       .default({ extra: "note" }),
+    formulas: namedFormulasSchema
+      .optional()
+      .describe("The named formulas that it uses, as they were when it was saved"),
     contract: z.strictObject({ fields: z.array(field).min(1).max(1500) }),
     cleanse: z.array(step).max(500).default([]),
     check: z
@@ -221,7 +226,11 @@ export const planSchema = z
     const formula = (source: string, it: string | undefined, path: (string | number)[], wanted?: "bool"): void => {
       const at = it === undefined ? -1 : plan.contract.fields.findIndex((f) => f.name === it);
       try {
-        const { type } = compileFormula(source, { fields: plan.contract.fields, it: at < 0 ? undefined : at });
+        const { type } = compileFormula(source, {
+          fields: plan.contract.fields,
+          it: at < 0 ? undefined : at,
+          named: plan.formulas,
+        });
         if (wanted && type !== wanted && type !== "dyn") {
           context.addIssue({ code: "custom", path, message: "The formula must be true or false." });
         }
@@ -229,6 +238,14 @@ export const planSchema = z
         context.addIssue({ code: "custom", path, message: (error as Error).message });
       }
     };
+    for (const [name, own] of Object.entries(plan.formulas ?? {})) {
+      try {
+        const { [name]: _, ...others } = plan.formulas!;
+        tryNamed(name, own, others);
+      } catch (error) {
+        context.addIssue({ code: "custom", path: ["formulas", name], message: (error as Error).message });
+      }
+    }
     const rules = new Set<string>();
     plan.check.forEach((c, i) => {
       known(c.in ?? [], ["check", i, "in"]);
@@ -340,6 +357,7 @@ export interface Plan {
     retyped?: "note" | "hold" | "stop";
     codes?: "leave" | "note" | "hold" | "stop";
   };
+  formulas?: NamedFormulas;
   contract: { fields: Field[] };
   cleanse: Step[];
   check: (UniqueCheck | RuleCheck)[];
