@@ -131,6 +131,19 @@ describe("what people decided", () => {
   });
 });
 
+it("compares long texts, each pair once", () => {
+  const long = (seed: number): string =>
+    Array.from({ length: 400 }, (_, i) => `word${(i * seed * 7919) % 5003}`).join(" ");
+  const rows = [1, 2, 3, 1, 2].map((seed) => [long(seed)]);
+  rows[3]![0] = `${rows[3]![0]!} more`;
+  const matcher = matcherOf(rows, [{ in: ["note"], by: "q-gram" }]);
+  matcher.estimate();
+  const pairs = matcher.pairs({ leastScore: 0 });
+  const keys = Array.from({ length: pairs.count }, (_, i) => `${pairs.b[i]}-${pairs.a[i]}`);
+  expect(new Set(keys).size).toBe(keys.length);
+  expect(keys).toEqual(expect.arrayContaining(["0-3", "1-4"]));
+});
+
 describe("clusters", () => {
   const evidence = (table: Record<string, number>) => (a: number, b: number) =>
     table[`${Math.min(a, b)}-${Math.max(a, b)}`] ?? -10;

@@ -134,7 +134,8 @@ export class CandidateIndex {
         if (r >= past) break;
         const sum = sums[r]!;
         if (sum === 0) list[touched++] = r;
-        sums[r] = sum + weight;
+        // Long texts have many features: a sum that came round to nothing would count its record twice.
+        sums[r] = Math.min(0xffff, sum + weight);
         looked++;
       }
     }
