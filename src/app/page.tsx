@@ -2,6 +2,7 @@ import Link from "next/link";
 import { OUTCOMES } from "@/core/ledger.ts";
 import { listFeeds } from "@/store/feeds.ts";
 import { heldAges, heldGroups } from "@/store/held.ts";
+import { countPairs } from "@/store/matches.ts";
 import { listLoads } from "@/store/loads.ts";
 import { BringIn } from "@/ui/bring-in.tsx";
 import { LoadList } from "@/ui/load-list.tsx";
@@ -15,11 +16,12 @@ export default async function Today() {
   const now = new Date();
   const since = new Date(now);
   since.setUTCHours(-24, 0, 0, 0);
-  const [loads, feeds, groups, ages] = await Promise.all([
+  const [loads, feeds, groups, ages, pairs] = await Promise.all([
     listLoads(db(), { since }),
     listFeeds(db()),
     heldGroups(db(), {}),
     heldAges(db(), {}),
+    countPairs(db()),
   ]);
   const stopped = loads.filter((l) => l.state === "stopped");
   const failed = loads.filter((l) => l.state === "failed");
@@ -51,7 +53,7 @@ export default async function Today() {
       </div>
       <section
         aria-label="What needs you"
-        className="grid grid-cols-1 divide-x divide-[var(--rule)] border-b border-[var(--rule)] md:grid-cols-3"
+        className="grid grid-cols-1 divide-x divide-[var(--rule)] border-b border-[var(--rule)] md:grid-cols-2 xl:grid-cols-4"
       >
         <Need
           title={stopped.length === 0 ? "No load stopped" : `${counted(stopped.length, "load")} stopped at a gate`}
@@ -78,6 +80,16 @@ export default async function Today() {
           {...(heldNow > 0 ? { href: "/quarantine", action: "Work through" } : {})}
         />
         <Need
+          title={pairs.open === 0 ? "No pair to decide" : `${counted(pairs.open, "pair")} to decide`}
+          on={pairs.open > 0}
+          text={
+            pairs.open > 0
+              ? `${counted(pairs.records, "record")} ${pairs.records === 1 ? "waits" : "wait"} until somebody says which are the same.`
+              : "No record waits for a decision."
+          }
+          {...(pairs.open > 0 ? { href: "/matches", action: "Decide" } : {})}
+        />
+        <Need
           title={failed.length === 0 ? "No load failed" : `${counted(failed.length, "load")} failed`}
           on={failed.length > 0}
           text={failed[0] ? (failed[0].error?.message ?? "") : `${counted(balanced.length, "load")} came to a balance.`}
@@ -88,7 +100,7 @@ export default async function Today() {
         <p className="py-8">
           Deliveries will be listed here as they come.{" "}
           {feeds.length === 0
-            ? "There is no feed yet: make one with the command line, npm run sieve -- feed."
+            ? "There is no feed yet: make one of files, under Feeds."
             : "Bring in the first: drop its files anywhere on this page."}
         </p>
       ) : (

@@ -18,7 +18,44 @@ export interface GateInput {
   readonly problems: ReadonlyMap<string, number>;
   readonly drift: readonly Drift[];
   /** By field: cells that are filled, of how many. */
-  readonly filled: readonly { readonly name: string; readonly filled: number; readonly of: number }[];
+  readonly filled: readonly Filled[];
+  /** What the sender's loads before had, the newest first. */
+  readonly history: readonly HistoryEntry[];
+}
+
+interface Filled {
+  readonly name: string;
+  readonly filled: number;
+  readonly of: number;
+}
+
+/** Of an earlier load, what a gate can hold a new one against. */
+export interface HistoryEntry {
+  readonly read: number;
+  readonly filled: readonly Filled[];
+}
+
+/** Loads that are held against, and how many there must be to know what is usual. */
+export const HISTORY_LOADS = 12;
+const LEAST_HISTORY = 3;
+
+function medianOf(list: readonly number[]): number {
+  const sorted = [...list].sort((a, b) => a - b);
+  const middle = sorted.length >> 1;
+  return sorted.length % 2 === 1 ? sorted[middle]! : (sorted[middle - 1]! + sorted[middle]!) / 2;
+}
+
+/** Fields whose cells are empty more often than in the loads before, by more than `over` of all cells. */
+function emptierThanUsual(input: GateInput, over: number): string[] {
+  return input.filled.flatMap((f) => {
+    const before = input.history.flatMap((h) => {
+      const was = h.filled.find((x) => x.name === f.name);
+      return was && was.of > 0 ? [1 - was.filled / was.of] : [];
+    });
+    if (before.length < LEAST_HISTORY || f.of === 0) return [];
+    const [usual, now] = [medianOf(before), 1 - f.filled / f.of];
+    return now - usual > over ? [`${f.name} is empty in ${percent(now)}, usually in ${percent(usual)}`] : [];
+  });
 }
 
 /** Kinds of drift that can stop a load by what was found, and what is so where nothing was. */
@@ -65,6 +102,37 @@ export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
           gate.limit,
           input.read >= (least ?? 0) && input.read <= (most ?? Infinity),
           `${counted(input.read, "record")} read; there should be ${least === undefined && most === undefined ? "any number" : between}.`,
+        );
+        break;
+      }
+      case "records against history": {
+        if (input.history.length < LEAST_HISTORY) {
+          judge(
+            gate.limit,
+            true,
+            `Only ${counted(input.history.length, "load")} before: too few to say what is usual.`,
+          );
+          break;
+        }
+        const usual = medianOf(input.history.map((h) => h.read));
+        const apart = usual === 0 ? (input.read === 0 ? 0 : Infinity) : Math.abs(input.read - usual) / usual;
+        judge(
+          gate.limit,
+          apart <= gate.share,
+          `${counted(input.read, "record")} read; the last ${input.history.length} loads of the sender had ${grouped(Math.round(usual))} as a rule, and ${percent(gate.share)} more or less is allowed.`,
+        );
+        break;
+      }
+      case "empty cells against history": {
+        const emptier = emptierThanUsual(input, gate.over);
+        judge(
+          gate.limit,
+          emptier.length === 0,
+          emptier.length === 0
+            ? input.history.length < LEAST_HISTORY
+              ? `Only ${counted(input.history.length, "load")} before: too few to say what is usual.`
+              : "No field is empty more often than usual."
+            : `${emptier.join("; ")}.`,
         );
         break;
       }

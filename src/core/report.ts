@@ -1,4 +1,4 @@
-import { judgeGates, type GateResult } from "./gates.ts";
+import { judgeGates, type GateResult, type HistoryEntry } from "./gates.ts";
 import { assertCloses, type Balance, type HeldAt } from "./ledger.ts";
 import { findDrift, type Drift } from "./map/drift.ts";
 import type { Fares } from "./lookup/compile.ts";
@@ -87,6 +87,8 @@ export interface ReportInput {
   /** What was compared and found to be one; none where the plan compares nothing. */
   readonly matches?: MatchMetrics | null;
   readonly lookUps?: readonly Fares[];
+  /** What the sender's loads before had, the newest first. */
+  readonly history?: readonly HistoryEntry[];
   /** The columns of the files of the sender's delivery before. */
   readonly before?: readonly (readonly string[])[];
 }
@@ -139,7 +141,15 @@ export function makeReport(input: ReportInput): LoadReport {
     }),
     checks,
     steps: compiled.steps.map((s, i) => ({ words: s.words, changed: tally.steps[i]! })),
-    gates: judgeGates(compiled, { read: balance.read, held: surprises, files, problems, drift, filled }),
+    gates: judgeGates(compiled, {
+      read: balance.read,
+      held: surprises,
+      files,
+      problems,
+      drift,
+      filled,
+      history: input.history ?? [],
+    }),
     drift,
     files,
     ...(input.codes && input.codes.length > 0 ? { codes: input.codes } : {}),

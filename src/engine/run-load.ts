@@ -15,7 +15,7 @@ import { ident, type Client, type Db } from "@/store/db.ts";
 import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { addBlock, ledgerBlocks, lateProblems, type LedgerBlock } from "@/store/ledger.ts";
-import { columnsBefore, endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
+import { columnsBefore, historyBefore, endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
 import { tableRules } from "./existing-table.ts";
 import { copyDelimiter, copyRows, extrasOf } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
@@ -375,6 +375,7 @@ class LoadRun {
       let taken = meets ? await this.timed("keys of the target", () => this.findTaken()) : 0;
       if (exists) taken += await this.timed("rules of the target", () => this.findBroken());
       const before = await columnsBefore(client, load, this.delivery.sender);
+      const history = await historyBefore(client, load, this.delivery.sender);
       const balance = await this.timed("balance", () => this.provisionalBalance());
       let late = await this.countLate();
       let heldAsFiles = 0;
@@ -394,6 +395,7 @@ class LoadRun {
           lookUps: done.lookUps,
           heldAsFiles,
           before,
+          history,
           matches,
         });
       const hold = (records: number): void => {

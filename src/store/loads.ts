@@ -1,3 +1,4 @@
+import { HISTORY_LOADS, type HistoryEntry } from "@/core/gates.ts";
 import { OUTCOMES, type Balance } from "@/core/ledger.ts";
 import { SieveError, errorLines } from "@/core/problem.ts";
 import type { LoadReport } from "@/core/report.ts";
@@ -276,6 +277,24 @@ export async function columnsBefore(
     [load.feed, load.id, sender],
   );
   return rows[0]?.columns ?? [];
+}
+
+/** What the loads of a sender before one had, the newest first. */
+export async function historyBefore(
+  db: Queryable,
+  load: Pick<Load, "id" | "feed">,
+  sender: string,
+  limit = HISTORY_LOADS,
+): Promise<HistoryEntry[]> {
+  const { rows } = await db.query<HistoryEntry>(
+    `select l.read, coalesce((select jsonb_agg(jsonb_build_object('name', f->'name', 'filled', f->'filled', 'of', f->'of'))
+       from jsonb_array_elements(l.report->'fields') f), '[]') as filled
+     from sieve.load l join sieve.delivery d on d.id = l.delivery
+     where l.feed = $1 and l.id < $2 and l.state = 'loaded' and l.kind = 'load' and d.sender = $3
+     order by l.id desc limit $4`,
+    [load.feed, load.id, sender, limit],
+  );
+  return rows;
 }
 
 /** When a value of a code field first and last came, over the feed's loads. */

@@ -115,6 +115,7 @@ export function LoadStage({ plan, change }: StageProps) {
           </label>
         ))}
         <CountGate plan={plan} setGate={setGate} />
+        <HistoryGates plan={plan} setGate={setGate} />
         <EmptyGates plan={plan} change={change} />
       </div>
       <TargetPanel plan={plan} change={change} />
@@ -151,6 +152,58 @@ function CountGate({ plan, setGate }: { plan: Plan; setGate: (limit: Gate["limit
         </span>
       ))}
     </div>
+  );
+}
+
+/** That a load is like the ones that the sender had before. */
+function HistoryGates({ plan, setGate }: { plan: Plan; setGate: (limit: Gate["limit"], gate: Gate | null) => void }) {
+  const records = plan.gates.find(
+    (g): g is Extract<Gate, { limit: "records against history" }> => g.limit === "records against history",
+  );
+  const empty = plan.gates.find(
+    (g): g is Extract<Gate, { limit: "empty cells against history" }> => g.limit === "empty cells against history",
+  );
+  const input = (label: string, value: number | undefined, set: (share: number) => void) => (
+    <input
+      type="number"
+      min={0}
+      max={1000}
+      className="input input-xs max-w-20 text-right"
+      aria-label={label}
+      disabled={value === undefined}
+      value={value === undefined ? "" : Math.round(value * 1000) / 10}
+      onChange={(e) => set(Math.max(0, Number(e.target.value) / 100))}
+    />
+  );
+  const counts = "records against history" as const;
+  const cells = "empty cells against history" as const;
+  return (
+    <>
+      <label className="flex items-center gap-2 py-0.5 whitespace-nowrap">
+        <input
+          type="checkbox"
+          checked={records !== undefined}
+          onChange={(e) => setGate(counts, e.target.checked ? { limit: counts, share: 0.5 } : null)}
+        />
+        records more or less than usual by
+        {input("More or less than usual in per cent", records?.share, (share) =>
+          setGate(counts, { limit: counts, share: Math.min(10, share) }),
+        )}
+        %
+      </label>
+      <label className="flex items-center gap-2 py-0.5 whitespace-nowrap">
+        <input
+          type="checkbox"
+          checked={empty !== undefined}
+          onChange={(e) => setGate(cells, e.target.checked ? { limit: cells, over: 0.1 } : null)}
+        />
+        a field emptier than usual by
+        {input("Emptier than usual in per cent of the cells", empty?.over, (over) =>
+          setGate(cells, { limit: cells, over: Math.min(1, over) }),
+        )}
+        % of its cells
+      </label>
+    </>
   );
 }
 

@@ -107,6 +107,22 @@ const gate = z.discriminatedUnion("limit", [
     most: z.int().min(0).optional().describe("More records than this stop the load"),
   }),
   z.strictObject({
+    limit: z.literal("records against history"),
+    share: z
+      .number()
+      .min(0)
+      .max(10)
+      .describe("How far from the usual number of records, as a share of it, stops the load"),
+  }),
+  z.strictObject({
+    limit: z.literal("empty cells against history"),
+    over: z
+      .number()
+      .min(0)
+      .max(1)
+      .describe("How much more than usual of a field's cells may be empty, as a share of all"),
+  }),
+  z.strictObject({
     limit: z.literal("empty share"),
     field: name.describe("The field that is looked at"),
     over: z.number().min(0).max(1).describe("A greater share of empty cells stops the load"),
