@@ -93,6 +93,11 @@ export interface ReportInput {
   readonly before?: readonly (readonly string[])[];
 }
 
+/** Cells that steps changed; what a look-up filled is not theirs, nor are records that were left out. */
+function changedBySteps({ steps }: Compiled, tally: Tally): number {
+  return steps.reduce((n, s, i) => n + (s.step.do === "leave-out" ? 0 : tally.steps[i]!), 0);
+}
+
 /** Makes the report. Throws `balance-open` when the balance does not close. */
 export function makeReport(input: ReportInput): LoadReport {
   const { compiled, tally, balance, files } = input;
@@ -118,7 +123,7 @@ export function makeReport(input: ReportInput): LoadReport {
     sift: siftOf(balance, checks, {
       Read: `${files.length === 1 ? "1 file" : `${files.length} files`}, ${Math.max(0, ...files.map((f) => f.columns.length))} columns`,
       Map: `${compiled.fields.length} fields`,
-      Cleanse: `${tally.changed.reduce((a, b) => a + b, 0).toLocaleString("en")} cells changed`,
+      Cleanse: `${changedBySteps(compiled, tally).toLocaleString("en")} cells changed`,
       Check: `${compiled.checks.length} checks`,
       "Look up": input.lookUps?.length
         ? listed(input.lookUps.map((l) => `${l.list}, version ${l.version}`))

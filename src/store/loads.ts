@@ -79,8 +79,9 @@ export async function listLoads(
        (select count(*) from sieve.held h where h.load = l.id and h.state = 'held')::int as "stillHeld",
        l.report->'sift' as sift, l.report->'drift' as drift,
        coalesce(array(select g->>'message' from jsonb_array_elements(l.report->'gates') g where not (g->>'passed')::boolean), '{}') as "closedGates",
-       coalesce((select t->>'reason' from jsonb_array_elements(l.report->'sift') s, jsonb_array_elements(s->'trays') t
-         order by (t->>'count')::bigint desc limit 1), '') as "topReason"
+       coalesce((select case t->>'outcome' when 'held' then t->>'reason' else (t->>'count') || ' ' || (t->>'outcome') end
+         from jsonb_array_elements(l.report->'sift') s, jsonb_array_elements(s->'trays') t
+         order by t->>'outcome' = 'held' desc, (t->>'count')::bigint desc limit 1), '') as "topReason"
      from sieve.load l join sieve.plan p on p.id = l.plan join sieve.feed f on f.name = l.feed
        join sieve.delivery d on d.id = l.delivery
      where l.kind = 'load' and ($1::text is null or l.feed = $1) and ($2::timestamptz is null or l.asked_at >= $2)
