@@ -1,15 +1,15 @@
 import { writeFile } from "node:fs/promises";
-import { keepRecord, type Member } from "@/core/match/survive.ts";
+import { keepCluster } from "@/core/match/survive.ts";
 import { BANDS, Matcher, type Pairs } from "@/core/match/match.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
 import { resolvePairs, thoughtOf, type Resolution } from "@/core/match/resolve.ts";
-import { keepRules, type MatchSection } from "@/core/match/schema.ts";
+import { comparedText, type MatchSection } from "@/core/match/schema.ts";
 import type { MatchTable } from "@/core/match/table.ts";
 import { compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, grouped } from "@/core/problem.ts";
 import { siftFile } from "@/core/read/source.ts";
-import { Course, VERDICT, fieldValues } from "@/core/sift.ts";
+import { Course, fieldValues, isPassedOver } from "@/core/sift.ts";
 import { fileSpool } from "@/engine/spool.ts";
 import { fileSource } from "./files.ts";
 import { csvRow } from "@/core/write/csv.ts";
@@ -107,7 +107,6 @@ async function readSide(
 ): Promise<Side> {
   const side: Side = { table, file: [], line: [], values: [] };
   const number = new Map(compiled.fields.map((f, i) => [f.name, i]));
-  const columns = section.fields.map((f) => f.in.map((n) => number.get(n)!));
   const course = new Course(compiled);
   const { spool, close } = fileSpool();
   try {
@@ -117,10 +116,10 @@ async function readSide(
       for await (const sifted of siftFile(course, source, i, compiled.plan.read, spool, parts)) {
         const { verdict, faults, block } = sifted;
         for (let r = 0; r < block.count; r++) {
-          if (verdict[r] === VERDICT.unreadable || verdict[r] === VERDICT.leftOut) continue;
+          if (isPassedOver(verdict[r]!)) continue;
           const values = fieldValues(sifted, r);
           faults.forEach((fault, f) => fault[r] === 1 && (values[f] = ""));
-          table.add(columns.map((list) => together(list, values)));
+          table.add(section.fields.map((f) => comparedText(f, (name) => values[number.get(name)!]!)));
           side.file.push(course.fileName);
           side.line.push(block.origin.line[r]!);
           if (withValues) side.values.push(values);
@@ -131,15 +130,6 @@ async function readSide(
     await close();
   }
   return side;
-}
-
-/** The values that are compared as one; one that lacks a part of a place is no place. */
-function together(fields: readonly number[], values: readonly string[]): string {
-  if (fields.length === 1) return values[fields[0]!]!;
-  return fields
-    .map((f) => values[f]!)
-    .filter((v) => v !== "")
-    .join(" ");
 }
 
 async function writePairs(
@@ -199,7 +189,6 @@ async function writeClusters(
   const kept = new Output(outputs.kept);
   await out.write(csvRow(["cluster", "size", "side", "file", "line"]));
   await kept.write(csvRow(["cluster", "size", ...compiled.fields.map((f) => f.name)]));
-  const rules = keepRules(section, compiled.fields);
   let count = 0;
   const sideOf = (r: number): [Side, number, string] => (r < before ? [known!, r, "B"] : [incoming, r - before, "A"]);
   for (const [, list] of [...members].sort((x, y) => x[0] - y[0])) {
@@ -211,13 +200,12 @@ async function writeClusters(
       await out.write(csvRow([String(count), String(list.length), name, side.file[i]!, String(side.line[i]!)]));
     }
     if (!outputs.kept) continue;
-    const recent = section.recent ? compiled.fields.findIndex((f) => f.name === section.recent) : -1;
-    const records = list.map((r): Member => {
+    const records = list.map((r) => {
       const [side, i] = sideOf(r);
-      const values = side.values[i]!;
-      return { values, recent: recent < 0 ? undefined : values[recent] };
+      return side.values[i]!;
     });
-    await kept.write(csvRow([many ? String(count) : "", String(list.length), ...keepRecord(records, rules).values]));
+    const { values } = keepCluster(section, compiled.fields, [], records);
+    await kept.write(csvRow([many ? String(count) : "", String(list.length), ...values]));
   }
   await out.end();
   await kept.end();

@@ -17,7 +17,7 @@ import { typePart, type TypeId } from "./type/index.ts";
 export const VERDICT = { passes: 0, unreadable: 1, held: 2, suspect: 3, leftOut: 4, unmatched: 5 } as const;
 
 /** A record that no check looks at: it can't be read, or was left out. */
-function isPassedOver(verdict: number): boolean {
+export function isPassedOver(verdict: number): boolean {
   return verdict === VERDICT.unreadable || verdict === VERDICT.leftOut;
 }
 

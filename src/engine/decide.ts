@@ -1,10 +1,9 @@
-import { keepRules } from "@/core/match/schema.ts";
-import { keepRecord } from "@/core/match/survive.ts";
+import { keepCluster } from "@/core/match/survive.ts";
 import { compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import { SieveError } from "@/core/problem.ts";
 import { ident, transaction, type Client, type Db } from "@/store/db.ts";
 import { getPlan } from "@/store/feeds.ts";
-import type { Decision } from "@/store/matches.ts";
+import type { Decision } from "@/core/match/resolve.ts";
 import { writeKept } from "./match-load.ts";
 import { writeRecord } from "./release.ts";
 import { tableOf } from "./target.ts";
@@ -193,12 +192,8 @@ async function merge(
   by: string,
 ): Promise<string | null> {
   const { plan, fields } = compiled;
-  const keep = (before: readonly string[]): string[] => {
-    const recent = plan.match!.recent ? fields.findIndex((f) => f.name === plan.match!.recent) : -1;
-    const member = (values: readonly string[]) => ({ values, recent: recent < 0 ? undefined : values[recent] });
-    const kept = keepRecord([member(before), member(waiting.field_values)], keepRules(plan.match!, fields)).values;
-    return kept.map((v, i) => (plan.load.key.includes(fields[i]!.name) ? before[i]! : v));
-  };
+  const keep = (before: readonly string[]): string[] =>
+    keepCluster(plan.match!, fields, plan.load.key, [before, waiting.field_values]).values;
   const other = pair.other === null ? null : await waitingOf(client, pair.load, pair.other);
   if (other?.state === "waiting") {
     await client.query("update sieve.waiting set field_values = $3 where load = $1 and record = $2", [

@@ -1,8 +1,8 @@
 import { createHash } from "node:crypto";
 import { Matcher, type Pairs } from "@/core/match/match.ts";
 import { resolvePairs, thoughtOf, type Decision, type Resolution } from "@/core/match/resolve.ts";
-import { keepRules, type MatchSection } from "@/core/match/schema.ts";
-import { keepRecord, type Member } from "@/core/match/survive.ts";
+import { comparedText, type MatchSection } from "@/core/match/schema.ts";
+import { keepCluster } from "@/core/match/survive.ts";
 import type { MatchMetrics, PairSample } from "@/core/match/metrics.ts";
 import { metricsOf, samplePairs } from "@/core/match/metrics.ts";
 import type { Compiled } from "@/core/plan/compile.ts";
@@ -169,12 +169,7 @@ async function samplesOf(
   const at = new Map(compiled.fields.map((f, i) => [f.name, i]));
   const width = section.fields.length;
   const texts = (n: number): string[] =>
-    section.fields.map((f) =>
-      f.in
-        .map((name) => values.of(n)[at.get(name)!]!)
-        .filter((v) => v !== "")
-        .join(" "),
-    );
+    section.fields.map((f) => comparedText(f, (name) => values.of(n)[at.get(name)!]!));
   return chosen.map((i) => ({
     score: Math.round(found.scores[i]! * 10) / 10,
     a: texts(pairs.a[i]!),
@@ -216,7 +211,6 @@ function concatPairs(parts: readonly Pairs[], width: number): Pairs {
     a: new Int32Array(count),
     b: new Int32Array(count),
     bits: new Float32Array(count),
-    levels: new Uint8Array(count * width),
     shares: new Float32Array(count * width),
   };
   let at = 0;
@@ -224,7 +218,6 @@ function concatPairs(parts: readonly Pairs[], width: number): Pairs {
     all.a.set(p.a.subarray(0, p.count), at);
     all.b.set(p.b.subarray(0, p.count), at);
     all.bits.set(p.bits.subarray(0, p.count), at);
-    all.levels.set(p.levels.subarray(0, p.count * width), at * width);
     all.shares.set(p.shares.subarray(0, p.count * width), at * width);
     at += p.count;
   }
@@ -384,25 +377,14 @@ async function keepClusters(
 ): Promise<void> {
   const { compiled, client } = run;
   const { plan, fields } = compiled;
-  const rules = keepRules(section, fields);
-  const recent = section.recent ? fields.findIndex((f) => f.name === section.recent) : -1;
-  const key = new Set(plan.load.key);
   const all = [...members.values()];
   for (let at = 0; at < all.length; at += 1000) {
     const part = all.slice(at, at + 1000);
     await values.want(part.flat());
     const clusters = part.map((list) => {
-      const records = list.map((n): Member => {
-        const own = values.of(n);
-        return { values: own, recent: recent < 0 ? undefined : own[recent] };
-      });
-      const kept = keepRecord(records, rules);
+      const records = list.map((n) => values.of(n));
       // The key is of the record that the others are put to: nothing else may have it.
-      fields.forEach((f, i) => {
-        if (!key.has(f.name)) return;
-        kept.values[i] = records[0]!.values[i]!;
-        kept.from[i] = 0;
-      });
+      const kept = keepCluster(section, fields, plan.load.key, records);
       return { list, records, kept };
     });
     if (!run.dry)
@@ -417,7 +399,7 @@ async function keepClusters(
               members: list.map((n, i) => ({
                 record: sources.record[n]! >= 0 ? sources.record[n] : null,
                 row: sources.record[n]! >= 0 ? null : [sources.rowLoad[n], sources.rowRecord[n]],
-                values: records[i]!.values,
+                values: records[i]!,
               })),
               kept: kept.values,
               origins: kept.from,

@@ -1,8 +1,7 @@
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import type { MatchSection } from "@/core/match/schema.ts";
+import type { Decision } from "@/core/match/resolve.ts";
 import type { Queryable } from "./db.ts";
-
-export type Decision = "same" | "different";
 
 /** Which pairs are meant. */
 export interface PairFilter {

@@ -4,9 +4,10 @@ import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { stretchesOf, whyWords, type Stretch } from "@/core/match/why.ts";
-import { keepRules } from "@/core/match/schema.ts";
-import { keepRecord } from "@/core/match/survive.ts";
-import type { AskedPair, Decision, PairFilter, PairPlan } from "@/store/matches.ts";
+import { comparedText, keepRules } from "@/core/match/schema.ts";
+import { keepCluster } from "@/core/match/survive.ts";
+import type { Decision } from "@/core/match/resolve.ts";
+import type { AskedPair, PairFilter, PairPlan } from "@/store/matches.ts";
 import { api, problemOf, type ApiProblem } from "./api.ts";
 import { isTyping } from "./nav.tsx";
 import { ProblemNote } from "./problem-note.tsx";
@@ -363,12 +364,9 @@ export function MatchDesk({
   );
 }
 
-/** The values that a compared field puts together. */
+/** What of a record a field compares. */
 function valueOf(values: readonly string[], plan: PairPlan, names: readonly string[]): string {
-  return names
-    .map((n) => values[plan.fields.findIndex((f) => f.name === n)] ?? "")
-    .filter((v) => v !== "")
-    .join(" ");
+  return comparedText({ in: names }, (name) => values[plan.fields.findIndex((f) => f.name === name)] ?? "");
 }
 
 function reasonsOf(pair: AskedPair, plan: PairPlan | undefined): string[] {
@@ -488,9 +486,7 @@ function Text({ stretches }: { stretches: readonly Stretch[] }) {
 /** The record that would be kept if the two are the same. */
 function Kept({ pair, plan }: { pair: AskedPair; plan: PairPlan }) {
   const rules = keepRules(plan.match, plan.fields);
-  const recent = plan.match.recent ? plan.fields.findIndex((f) => f.name === plan.match.recent) : -1;
-  const member = (values: string[]) => ({ values, recent: recent < 0 ? undefined : values[recent] });
-  const { values, from } = keepRecord([member(pair.otherValues), member(pair.values)], rules);
+  const { values, from } = keepCluster(plan.match, plan.fields, plan.key, [pair.otherValues, pair.values]);
   return (
     <section className="mt-5">
       <h2>What would be kept</h2>
@@ -506,14 +502,14 @@ function Kept({ pair, plan }: { pair: AskedPair; plan: PairPlan }) {
         <tbody>
           {plan.fields.map((f, i) => {
             const key = plan.key.includes(f.name);
-            const value = key ? pair.otherValues[i]! : values[i]!;
+            const value = values[i]!;
             const both = pair.values[i] === pair.otherValues[i];
             const only = (pair.values[i] === "") !== (pair.otherValues[i] === "");
             return (
               <tr key={f.name}>
                 <td className="faint">{f.name}</td>
                 <td className="font-semibold">{value}</td>
-                <td>{value === "" ? "" : both ? "both" : key || from[i] === 0 ? "known" : "arrived"}</td>
+                <td>{value === "" ? "" : both ? "both" : from[i] === 0 ? "known" : "arrived"}</td>
                 <td className="faint">
                   {key
                     ? "the key, never changed"

@@ -131,7 +131,7 @@ function orderOf(text: string): number {
 function range(lookUp: RangeLookUp, tools: Tools): Ask {
   const { reference, column, accepted } = tools;
   const by = lookUp.by ?? [];
-  const { keyOf, entries } = keyed(by.length > 0 ? by : [], plainWords, tools);
+  const { keyOf, entries } = keyed(by, plainWords, tools);
   const [from, to] = [column(lookUp.from), column(lookUp.to)];
   const bounds = (e: number): [number, number] => {
     const cells = reference.entries[e]!;
@@ -160,7 +160,7 @@ function range(lookUp: RangeLookUp, tools: Tools): Ask {
     const [value, ...keys] = values;
     if (value === "" || value === undefined) return NOTHING;
     const at = orderOf(value);
-    const list = entries.get(by.length > 0 ? keyOf(keys) : keyOf([])) ?? [];
+    const list = entries.get(keyOf(keys)) ?? [];
     let [low, high] = [0, list.length];
     while (low < high) {
       const middle = (low + high) >> 1;

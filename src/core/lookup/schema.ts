@@ -1,7 +1,8 @@
 import { z } from "zod";
+import { plainNameSchema } from "../plan/name.ts";
 import { TEXT_KINDS, type TextKind } from "../match/part.ts";
 
-const name = z.string().regex(/^[a-z][a-z0-9_]{0,62}$/);
+const name = plainNameSchema;
 const column = z.string().min(1).max(200);
 const onFailure = ["hold", "note", "stop", "pass"] as const;
 export type LookUpPolicy = (typeof onFailure)[number];

@@ -99,8 +99,6 @@ export interface Pairs {
   readonly a: Int32Array;
   readonly b: Int32Array;
   readonly bits: Float32Array;
-  /** Per pair and field: its level, `MISSING` where a value is missing. */
-  readonly levels: Uint8Array;
   /** Per pair and field: bits of evidence for (more than 0) and against. */
   readonly shares: Float32Array;
 }
@@ -110,26 +108,23 @@ class PairList {
   a = new Int32Array(1024);
   b = new Int32Array(1024);
   bits = new Float32Array(1024);
-  levels: Uint8Array;
   shares: Float32Array;
 
   constructor(private readonly fields: number) {
-    this.levels = new Uint8Array(1024 * fields);
     this.shares = new Float32Array(1024 * fields);
   }
 
-  add(a: number, b: number, bits: number, levels: Uint8Array, shares: Float32Array): void {
+  add(a: number, b: number, bits: number, shares: Float32Array): void {
     if (this.count === this.a.length) this.grow();
     const i = this.count++;
     this.a[i] = a;
     this.b[i] = b;
     this.bits[i] = bits;
-    this.levels.set(levels, i * this.fields);
     this.shares.set(shares, i * this.fields);
   }
 
   private grow(): void {
-    const twice = <T extends Int32Array | Float32Array | Uint8Array>(list: T): T => {
+    const twice = <T extends Int32Array | Float32Array>(list: T): T => {
       const grown = new (list.constructor as new (n: number) => T)(list.length * 2);
       grown.set(list);
       return grown;
@@ -137,7 +132,6 @@ class PairList {
     this.a = twice(this.a);
     this.b = twice(this.b);
     this.bits = twice(this.bits);
-    this.levels = twice(this.levels);
     this.shares = twice(this.shares);
   }
 }
@@ -362,12 +356,12 @@ export class Matcher {
         const b = index.found[i]!;
         const bits = this.judge(a, b, least);
         if (bits < least) continue;
-        if (best === Infinity) list.add(a, b, bits, this.level, this.share);
+        if (best === Infinity) list.add(a, b, bits, this.share);
         else scores.push({ b, bits });
       }
       if (best === Infinity || scores.length === 0) continue;
       scores.sort((x, y) => y.bits - x.bits || x.b - y.b);
-      for (const { b } of scores.slice(0, best)) list.add(a, b, this.judge(a, b), this.level, this.share);
+      for (const { b } of scores.slice(0, best)) list.add(a, b, this.judge(a, b), this.share);
     }
     return list;
   }

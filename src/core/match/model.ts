@@ -120,7 +120,6 @@ export function estimate(
     const u = [...random[f]!];
     return { m, u, weights: v.field.weights ? handWeights(v) : weightsOf(m, u, m) };
   });
-  const posterior = new Float64Array(sample.count);
   for (let turn = 0; turn < 40; turn++) {
     const odds = Math.log2(prior / (1 - prior));
     let same = 0;
@@ -132,7 +131,6 @@ export function estimate(
         if (level !== MISSING) bits += fields[f]!.weights[level]! + sample.rarity[p * fieldsCount + f]!;
       }
       const q = probabilityOf(bits);
-      posterior[p] = q;
       same += q;
       for (let f = 0; f < fieldsCount; f++) {
         const level = sample.levels[p * fieldsCount + f]!;

@@ -79,8 +79,6 @@ export function resolvePairs(
   };
   const clusters = clusterRecords(total, links, bits, bitsOf(limits.same) * HOLD);
   const asks = new Uint8Array(matcher.incoming.length);
-  const one = new Uint8Array(total);
-  for (let r = 0; r < total; r++) if (clusters[r] !== r) one[r] = 1;
   const counts: Record<Band, number> = { same: 0, ask: 0, different: 0 };
   for (let i = 0; i < pairs.count; i++) {
     counts[BANDS[bands[i]!]!]++;

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { plainNameSchema } from "../plan/name.ts";
 import { COMPARATOR_IDS, comparatorPart, type ComparatorId } from "./compare/index.ts";
 
 /** One thing that is compared: a field, or several put together, and how. */
@@ -41,6 +42,14 @@ export interface MatchSection {
   readonly recent?: string | undefined;
 }
 
+/** What is compared of a record: the field's value, or several put together with a space, those that are there. */
+export function comparedText({ in: names }: Pick<MatchField, "in">, valueOf: (name: string) => string): string {
+  return names
+    .map(valueOf)
+    .filter((v) => v !== "")
+    .join(" ");
+}
+
 /** The rule of each field: its own, that of all others, or what suits the rest of the section. */
 export function keepRules(section: MatchSection, fields: readonly { readonly name: string }[]): Survivorship[] {
   const other = section.keep?.["*"] ?? (section.recent ? "recent" : "complete");
@@ -49,7 +58,7 @@ export function keepRules(section: MatchSection, fields: readonly { readonly nam
 
 export const DEFAULT_LIMITS: MatchLimits = { same: 80, ask: 50 };
 
-const name = z.string().regex(/^[a-z][a-z0-9_]{0,62}$/);
+const name = plainNameSchema;
 
 export const matchSchema = z.strictObject({
   against: z

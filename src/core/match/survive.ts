@@ -1,4 +1,4 @@
-import type { Survivorship } from "./schema.ts";
+import { keepRules, type MatchSection, type Survivorship } from "./schema.ts";
 
 /** A record of a cluster: its values by field, "" where it has none, and what it is ranked by. */
 export interface Member {
@@ -59,6 +59,27 @@ export function keepRecord(members: readonly Member[], rules: readonly Survivors
     from.push(chosen);
   });
   return { values, from };
+}
+
+/**
+ * The kept record of a cluster by a plan's rules: of records as values by field, the first of them
+ * the one that the others are put to, whose `key` is kept whatever the rules say.
+ */
+export function keepCluster(
+  section: MatchSection,
+  fields: readonly { readonly name: string }[],
+  key: readonly string[],
+  records: readonly (readonly string[])[],
+): Kept {
+  const recent = section.recent ? fields.findIndex((f) => f.name === section.recent) : -1;
+  const members = records.map((values): Member => ({ values, recent: recent < 0 ? undefined : values[recent] }));
+  const kept = keepRecord(members, keepRules(section, fields));
+  fields.forEach((f, i) => {
+    if (!key.includes(f.name)) return;
+    kept.values[i] = records[0]![i]!;
+    kept.from[i] = 0;
+  });
+  return kept;
 }
 
 /** Numbers by their size, all else by letters; "" before everything. */

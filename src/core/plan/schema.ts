@@ -14,6 +14,7 @@ import { newNumberSpan, scanNumber } from "../type/number.ts";
 import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
 import type { StepId } from "../cleanse/index.ts";
 import { utf8 } from "../bytes.ts";
+import { plainNameSchema } from "./name.ts";
 
 export const PLAN_FORMAT = "good-sieve/plan@1";
 
@@ -25,10 +26,7 @@ export type OnFailure = (typeof ON_FAILURE)[number];
 export const FIELD_CHECKS = ["type", "required", "length", "least", "most", "pattern", "unique"] as const;
 export type FieldCheck = (typeof FIELD_CHECKS)[number];
 
-const name = z
-  .string()
-  .regex(/^[a-z][a-z0-9_]{0,62}$/)
-  .describe("Lower-case letters, digits and underscores, beginning with a letter");
+const name = plainNameSchema.describe("Lower-case letters, digits and underscores, beginning with a letter");
 const onFailure = z.enum(ON_FAILURE);
 
 const patternText = z
