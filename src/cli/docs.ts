@@ -1,5 +1,5 @@
 import { writeFileSync } from "node:fs";
-import { formulasPage, matchingPage, stepsPage } from "@/core/docs.ts";
+import { checksPage, formulasPage, matchingPage, stepsPage } from "@/core/docs.ts";
 import { planJsonSchema } from "@/core/plan/schema.ts";
 
 /** Writes what is published of the code: the JSON Schema of the plan, and the tables of steps, functions and comparators. */
@@ -7,5 +7,6 @@ export function writeDocs(): void {
   writeFileSync("docs/plan.schema.json", `${JSON.stringify(planJsonSchema(), null, 2)}\n`);
   writeFileSync("docs/formulas.md", formulasPage());
   writeFileSync("docs/steps.md", stepsPage());
+  writeFileSync("docs/checks.md", checksPage());
   writeFileSync("docs/matching.md", matchingPage());
 }

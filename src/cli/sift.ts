@@ -1,9 +1,10 @@
 import { readFile as readWhole, writeFile } from "node:fs/promises";
+import type { Late } from "@/core/check/between/part.ts";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { BYTE, addToBalance, emptyBalance, heldByte } from "@/core/ledger.ts";
 import { mergeTally, newTally } from "@/core/metrics/tally.ts";
 import { ProfileFold } from "@/core/metrics/profile.ts";
-import { compilePlan, repeatProblem, type Compiled, type Problem } from "@/core/plan/compile.ts";
+import { compilePlan, lateProblem, type Compiled, type Problem } from "@/core/plan/compile.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
 import { openFile, rawText, siftFile, type FileFacts, type SourceFile, type Spool } from "@/core/read/source.ts";
@@ -27,26 +28,27 @@ export async function loadPlan(path: string): Promise<Plan> {
   return parsePlan(value);
 }
 
-type Repeated = Map<number, { check: string; file: number; line: number }[]>;
+type LateByRecord = Map<number, (Omit<Late, "record"> & { check: string })[]>;
 
-/** Every repeat in the files: a pass of its own, so that records can be written in their order. */
-async function findRepeats(compiled: Compiled, sources: readonly SourceFile[], spool: Spool): Promise<Repeated> {
-  const found: Repeated = new Map();
-  if (compiled.uniques.length === 0) return found;
+/** What only all the files together show: a pass of its own, so that records can be written in their order. */
+async function findLate(compiled: Compiled, sources: readonly SourceFile[], spool: Spool): Promise<LateByRecord> {
+  const byRecord: LateByRecord = new Map();
+  if (!compiled.checks.some((c) => c.id === "unique" || c.between)) return byRecord;
   const parts = { next: 0 };
   const bytes = sources.reduce((n, s) => n + s.bytes, 0);
   const course = new Course(compiled, { spill: new MemorySpill(), expected: bytes / 40 });
   for (const [i, source] of sources.entries()) {
     for await (const _ of siftFile(course, source, i, compiled.plan.read, spool, parts));
   }
-  for (const { check, repeats } of course.resolveRepeats()) {
-    for (const r of repeats) {
-      const list = found.get(r.record) ?? [];
-      list.push({ check: compiled.checks[check]!.key, file: r.file, line: r.line });
-      found.set(r.record, list);
+  for (const { check, found } of course.resolveLate()) {
+    const { key } = compiled.checks[check]!;
+    for (const { record, ...late } of found) {
+      const list = byRecord.get(record);
+      if (list) list.push({ check: key, ...late });
+      else byRecord.set(record, [{ check: key, ...late }]);
     }
   }
-  return found;
+  return byRecord;
 }
 
 export interface SiftOutputs {
@@ -68,7 +70,7 @@ export async function siftFiles(plan: Plan, paths: readonly string[], outputs: S
 async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, spool: Spool): Promise<LoadReport> {
   const compiled = compilePlan(plan);
   const sources = await Promise.all(paths.map(fileSource));
-  const repeated = await findRepeats(compiled, sources, spool);
+  const lateByRecord = await findLate(compiled, sources, spool);
   const course = new Course(compiled, { distinct: true });
   const good = new Output(outputs.good);
   const held = new Output(outputs.held);
@@ -116,12 +118,15 @@ async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, 
 
   async function writeBlock(sifted: Sifted, ledger: Uint8Array, columns: readonly string[]): Promise<void> {
     for (let r = 0; r < sifted.block.count; r++) {
-      const repeats = repeated.get(sifted.first + r) ?? [];
       const problems: Problem[] = [];
       let holds = sifted.verdict[r] === VERDICT.held || sifted.verdict[r] === VERDICT.unmatched;
-      for (const { check, file, line } of repeats) {
-        const values = compiled.checks.find((c) => c.key === check)!.fields.map((f) => fieldValues(sifted, r)[f]!);
-        const problem = repeatProblem(compiled, check, values, { file: nameOf(file), line });
+      for (const { check, file, line, detail } of lateByRecord.get(sifted.first + r) ?? []) {
+        const values = fieldValues(sifted, r);
+        const valueOf = (name: string): string | null =>
+          values[compiled.fields.findIndex((f) => f.name === name)] ?? null;
+        const own = compiled.checks.find((c) => c.key === check)!.fields.map((f) => values[f]!);
+        const other = line === null ? null : { file: nameOf(file!), line };
+        const problem = lateProblem(compiled, { check, other, detail }, own, valueOf);
         problems.push(problem);
         late.set(check, (late.get(check) ?? 0) + 1);
         holds ||= problem.onFailure !== "note";

@@ -1,6 +1,7 @@
 import { STEPS, STEP_IDS, stepPart } from "./cleanse/index.ts";
 import { COMPARATOR_IDS, comparatorPart } from "./match/compare/index.ts";
 import { SURVIVORSHIP } from "./match/schema.ts";
+import { BETWEEN } from "./check/between/index.ts";
 import { FUNCTIONS, type FormulaFunction } from "./formula/functions.ts";
 
 const code = (text: string): string => `\`${text.replaceAll("|", "\\|")}\``;
@@ -56,6 +57,32 @@ A step works on the fields that \`in\` names, \`"*"\` for all. Steps run in thei
 | \`do\` | what it does | options | examples |
 |---|---|---|---|
 ${rows.join("\n")}
+`;
+}
+
+/** The page about checks, those between records from the parts themselves. */
+export function checksPage(): string {
+  const rows = BETWEEN.map((part) => {
+    const options = Object.keys(part.options).map(code).join(", ");
+    const [e] = part.examples;
+    const fails = Object.entries(e!.fails).map(
+      ([i, detail]) => `${json(e!.records[Number(i)])} fails${detail && `: ${detail}`}`,
+    );
+    return `| ${code(part.id)} | ${part.about} | ${options} | ${code(part.onFailure)} | ${json(e!.options)}: ${fails.join("; ")} |`;
+  });
+  return `# Checks
+
+A record carries all problems that checks find in it. Each check has a policy: \`hold\` keeps the record back in the quarantine, \`note\` only tells of it, \`stop\` stops the load before the target is touched.
+
+- **Of a field**: its type, \`required\`, \`length\`, \`least\`, \`most\`, \`pattern\`, \`unique\`; they stand with the field in the contract.
+- **By formula**: \`name\`, \`that\` (a [formula](formulas.md) that is true for a good record), \`in\` for the fields whose cells it is about, one by one as \`it\`, and \`message\` for words of its own, \`{field}\` standing for a value of the record.
+- **Between records**: below. They look at every record of the delivery that can be read and was not left out, by the values that are filled and of their type, and are decided at the end of the delivery, in memory that does not grow with it. \`check: "unique"\` with \`in\` says that the values of several fields together are given once.
+
+| \`check\` | what must be so | options | policy unless said | example |
+|---|---|---|---|---|
+${rows.join("\n")}
+
+Each of them may have a \`name\` and a \`message\`. When a held record is released, whether its parent is there and its range is free is asked of the target; gaps and sums are shown by a whole delivery alone, and who releases a record has looked at them.
 `;
 }
 

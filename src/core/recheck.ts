@@ -32,8 +32,16 @@ export function recheck(compiled: Compiled, values: readonly string[]): Rechecke
   };
 }
 
-/** Takes records of text cells, in the order of the columns, through Map, Cleanse and Check. */
-export function siftRows(compiled: Compiled, columns: readonly string[], rows: readonly (readonly string[])[]): Sifted {
+/**
+ * Takes records of text cells, in the order of the columns, through Map, Cleanse and Check. `places`:
+ * the file and line of each, where fields are about them.
+ */
+export function siftRows(
+  compiled: Compiled,
+  columns: readonly string[],
+  rows: readonly (readonly string[])[],
+  places?: { readonly files: readonly string[]; readonly lines: readonly number[] },
+): Sifted {
   const heap = new Heap(new Uint8Array(256), 0);
   const width = columns.length;
   const count = rows.length;
@@ -55,7 +63,7 @@ export function siftRows(compiled: Compiled, columns: readonly string[], rows: r
     end,
     plain: new Int32Array(count),
     origin: {
-      line: Int32Array.from({ length: count }, (_, r) => r + 1),
+      line: Int32Array.from({ length: count }, (_, r) => places?.lines[r] ?? r + 1),
       start: new Float64Array(count),
       end: new Float64Array(count),
       from: new Int32Array(count),
@@ -65,5 +73,6 @@ export function siftRows(compiled: Compiled, columns: readonly string[], rows: r
   };
   const course = new Course(compiled);
   course.openFile(columns);
+  if (places) course.fileOf = (r) => places.files[r]!;
   return course.run(block);
 }

@@ -4,14 +4,17 @@ import type { RecordCourse } from "./cleanse/part.ts";
 import { FareCount, type Fares } from "./lookup/compile.ts";
 import { FormulaColumns } from "./formula/columns.ts";
 import { EMPTY } from "./formula/value.ts";
-import { Repeats, type Repeat, type Spill } from "./check/repeats.ts";
-import { finishHash, hash32, hashByte, hashSpan, startHash, type Hash } from "./hash.ts";
+import { Repeats, type Spill } from "./check/repeats.ts";
+import type { Late } from "./check/between/part.ts";
+import { SortedRuns } from "./check/between/runs.ts";
+import { takeBlock } from "./check/between/view.ts";
+import { finishHash, hash32, startHash, type Hash } from "./hash.ts";
+import { hashCell } from "./hash-cell.ts";
 import { ABOUT, mapColumns, type Mapping } from "./map/columns.ts";
 import { Distinct } from "./metrics/distinct.ts";
 import { newTally, type Tally } from "./metrics/tally.ts";
 import { READ_PROBLEMS, fillWords, type Compiled, type CompiledRule, type Problem } from "./plan/compile.ts";
-import { newNumberSpan, scanNumber } from "./type/number.ts";
-import { typePart, type TypeId } from "./type/index.ts";
+import type { TypeId } from "./type/index.ts";
 
 /** How a record of a block stands after the checks. */
 export const VERDICT = { passes: 0, unreadable: 1, held: 2, suspect: 3, leftOut: 4, unmatched: 5 } as const;
@@ -72,8 +75,11 @@ export interface CodesSeen {
 /** Values outside of a code's list that are counted one by one. */
 const MOST_UNKNOWN = 200;
 
+/** Late problems that are told of at a time. */
+const LATE_AT_ONCE = 5_000;
+
 export interface CourseOptions {
-  /** Where hashes of values that must be unique are kept; without it, repeats are not looked for. */
+  /** Where hashes of values that must be unique are kept; without it, nothing is looked for that needs the whole delivery. */
   readonly spill?: Spill | undefined;
   /** How many records are expected, for sizing. */
   readonly expected?: number | undefined;
@@ -94,10 +100,14 @@ export class Course {
   resumable = true;
   /** Name of the file, or the sheet, that is open. */
   fileName = "";
+  /** The name of a record's file by its number in the block, where records of several files are run as one. */
+  fileOf: ((record: number) => string) | null = null;
   /** Columns of the file that is open. */
   columns: readonly string[] = [];
   readonly distinct: Distinct[] = [];
   private readonly repeats: (Repeats | null)[];
+  /** By number of a check between records: what it has kept of them. */
+  private readonly runs: (SortedRuns | null)[];
   /** By number of a check by formula: its columns. */
   private readonly formulas: FormulaColumns[] = [];
   /** For each code field, values that are not in its list, with their counts. */
@@ -110,7 +120,6 @@ export class Course {
   private verdict = new Uint8Array(0);
   private bad = new Int32Array(0);
   private readonly hash: Hash = { a: 0, b: 0 };
-  private readonly span = newNumberSpan();
   private readonly watch: number | undefined;
   private untouched = new Int32Array(0);
   private leftOutBy = new Int32Array(0);
@@ -128,6 +137,7 @@ export class Course {
     this.repeats = compiled.checks.map((c) =>
       c.id === "unique" && spill ? new Repeats(options.expected ?? 1_000_000, spill) : null,
     );
+    this.runs = compiled.checks.map((c) => (c.between && spill ? new SortedRuns(spill) : null));
     this.fares = compiled.lookUps.map(() => new FareCount());
     compiled.fields.forEach((field, f) => field.type === "code" && this.unknown.set(f, new Map()));
     if (options.distinct) for (const _ of compiled.fields) this.distinct.push(new Distinct());
@@ -236,7 +246,7 @@ export class Course {
     this.count(block, tally);
     this.findUntouched(block);
     this.total = Math.max(this.total, first + count);
-    return {
+    const sifted: Sifted = {
       block,
       heap,
       first,
@@ -251,6 +261,11 @@ export class Course {
       problemCheck,
       tally,
     };
+    compiled.checks.forEach((check, c) => {
+      const runs = this.runs[c];
+      if (runs) takeBlock(sifted, compiled.fields, check.between!.part, runs);
+    });
+    return sifted;
   }
 
   /** Asks the reference lists, and fills what they bring. */
@@ -354,12 +369,25 @@ export class Course {
     });
   }
 
-  /** After the last block: every repeat of a value that must be unique, by the number of its check. */
-  *resolveRepeats(): Generator<{ check: number; repeats: Repeat[] }> {
+  /**
+   * After the last block: what only the whole delivery shows, by the number of its check. Repeats of
+   * a value that must be unique, and records that do not go with others.
+   */
+  *resolveLate(): Generator<{ check: number; found: Late[] }> {
     for (let check = 0; check < this.repeats.length; check++) {
-      const repeats = this.repeats[check];
-      if (!repeats) continue;
-      for (const found of repeats.resolve()) yield { check, repeats: found };
+      for (const found of this.repeats[check]?.resolve() ?? []) {
+        yield { check, found: found.map(({ record, file, line }) => ({ record, file, line, detail: null })) };
+      }
+      const runs = this.runs[check];
+      if (!runs) continue;
+      let found: Late[] = [];
+      for (const late of this.compiled.checks[check]!.between!.part.resolve(runs)) {
+        found.push(late);
+        if (found.length < LATE_AT_ONCE) continue;
+        yield { check, found };
+        found = [];
+      }
+      if (found.length > 0) yield { check, found };
     }
   }
 
@@ -405,7 +433,12 @@ export class Course {
   /** Fields that are about the record: its file, or its line. */
   private mapAbout(block: Block, what: number, start: Int32Array, end: Int32Array): void {
     const { heap, count } = block;
-    if (what === ABOUT["@file"]) {
+    if (what === ABOUT["@file"] && this.fileOf) {
+      for (let r = 0; r < count; r++) {
+        start[r] = heap.append(this.fileOf(r));
+        end[r] = heap.length;
+      }
+    } else if (what === ABOUT["@file"]) {
       start.fill(heap.append(this.fileName), 0, count);
       end.fill(heap.length, 0, count);
     } else {
@@ -446,28 +479,12 @@ export class Course {
       for (const f of fields) {
         const { start, end } = this.cells[f]!;
         if (start[r] === end[r] || this.faults[f]![r] === NOT_OF_TYPE) continue records;
-        this.hashValue(block.heap, f, start[r]!, end[r]!);
+        hashCell(hash, this.compiled.fields[f]!.type, block.heap.bytes, start[r]!, end[r]!);
       }
       finishHash(hash);
       const seen = repeats.add(hash.a, hash.b, first + r, block.file, line[r]!);
       if (seen && holds && verdict[r] === VERDICT.passes) verdict[r] = VERDICT.suspect;
     }
-  }
-
-  /** Equal values have equal hashes: 1.50 and +01.5 too. */
-  private hashValue(heap: Heap, field: number, start: number, end: number): void {
-    const { hash, span } = this;
-    const { bytes } = heap;
-    if (typePart(this.compiled.fields[field]!.type).order === "number" && scanNumber(bytes, start, end, span)) {
-      const zero = span.wholeStart === span.wholeEnd && span.partStart === span.partEnd;
-      if (span.negative && !zero) hashByte(45, hash);
-      hashSpan(bytes, span.wholeStart, span.wholeEnd, hash);
-      hashByte(46, hash);
-      hashSpan(bytes, span.partStart, span.partEnd, hash);
-    } else {
-      hashSpan(bytes, start, end, hash);
-    }
-    hashByte(255, hash);
   }
 
   private count(block: Block, tally: Tally): void {

@@ -142,9 +142,8 @@ async function runLoad({ plan, references, expected }: ThreadStart): Promise<voi
         sendBlock(course, step.value, total);
       }
     }
-    for (const { check, repeats } of course.resolveRepeats()) {
-      const { key, onFailure } = compiled.checks[check]!;
-      say({ type: "repeats", check: key, holds: onFailure !== "note", repeats });
+    for (const { check, found } of course.resolveLate()) {
+      say({ type: "late", check: compiled.checks[check]!.key, found });
     }
     say({
       type: "done",

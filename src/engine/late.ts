@@ -1,6 +1,6 @@
 import { cellText } from "@/core/bytes.ts";
 import type { TableRule } from "@/core/interop/table.ts";
-import { fileFault, repeatProblem, ruleName, type Compiled, type Problem } from "@/core/plan/compile.ts";
+import { fileFault, lateProblem as ownProblem, ruleName, type Compiled, type Problem } from "@/core/plan/compile.ts";
 import type { Sifted } from "@/core/sift.ts";
 import type { LateProblem } from "@/store/ledger.ts";
 
@@ -17,7 +17,10 @@ export function addProblems(known: Known, sifted: Sifted, r: number, late: reado
   return late.map((l) => {
     const fields = fieldsOf(known, l.check);
     const values = fields.map((f) => cellText(sifted.heap, sifted.cells[f]!, r));
-    return lateProblem(known, l, values);
+    return lateProblem(known, l, values, (name) => {
+      const f = known.compiled.fields.findIndex((x) => x.name === name);
+      return f < 0 ? null : cellText(sifted.heap, sifted.cells[f]!, r);
+    });
   });
 }
 
@@ -31,7 +34,13 @@ export function fieldsOf({ compiled, rules }: Known, check: string): readonly nu
   return names.map((n) => compiled.fields.findIndex((f) => f.name === n)).filter((f) => f >= 0);
 }
 
-export function lateProblem(known: Known, late: LateProblem, values: readonly string[]): Problem {
+/** A late problem in words. `values`: those of its fields; `valueOf`: any field's. */
+export function lateProblem(
+  known: Known,
+  late: LateProblem,
+  values: readonly string[],
+  valueOf: (name: string) => string | null,
+): Problem {
   const drift = fileFault(late.check);
   if (drift !== null) {
     return {
@@ -45,8 +54,8 @@ export function lateProblem(known: Known, late: LateProblem, values: readonly st
   }
   const rule = ruleName(late.check);
   if (rule !== null) return ruleProblem(late.check, known.rules?.get(rule), values);
-  const first = late.line === null ? null : { file: known.facts[late.file!]?.name ?? "", line: late.line };
-  return repeatProblem(known.compiled, late.check, values, first);
+  const other = late.line === null ? null : { file: known.facts[late.file!]?.name ?? "", line: late.line };
+  return ownProblem(known.compiled, { check: late.check, other, detail: late.detail }, values, valueOf);
 }
 
 /** The problem of a record that the target would refuse by a rule of its own. */

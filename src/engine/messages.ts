@@ -7,7 +7,7 @@ import type { Fares } from "@/core/lookup/compile.ts";
 import type { Reference } from "@/core/lookup/reference.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { FileFacts } from "@/core/read/source.ts";
-import type { Repeat } from "@/core/check/repeats.ts";
+import type { Late } from "@/core/check/between/part.ts";
 
 /** What the process that runs a load and its thread say to each other. */
 export type ToThread =
@@ -30,7 +30,8 @@ export type FromThread =
   /** The memory of a chunk, when no more is needed of it. */
   | { type: "took-chunk"; memory: ArrayBuffer }
   | ({ type: "block" } & BlockResult)
-  | { type: "repeats"; check: string; holds: boolean; repeats: Repeat[] }
+  /** What only the whole delivery showed. */
+  | { type: "late"; check: string; found: Late[] }
   | {
       type: "done";
       files: FileFacts[];

@@ -6,6 +6,7 @@ import { ident, transaction, type Client, type Db, type Queryable } from "@/stor
 import { referencesOf } from "@/store/references.ts";
 import { planInForce, type PlanVersion } from "@/store/feeds.ts";
 import { getHeld, type HeldRecord } from "@/store/held.ts";
+import { apartInTarget } from "./between-load.ts";
 import { ruleProblem } from "./late.ts";
 import { recordColumns, tableOf, targetChanges } from "./target.ts";
 
@@ -84,7 +85,12 @@ async function releaseOne(
   by: string,
 ): Promise<Released> {
   const checked = recheck(compiled, mendedValues(held, values, compiled));
-  const problems = checked.passes ? await repeatsInTarget(client, held, compiled, checked.values) : checked.problems;
+  const problems = checked.passes
+    ? [
+        ...(await repeatsInTarget(client, held, compiled, checked.values)),
+        ...(await apartInTarget(client, held.load, compiled, checked.values)),
+      ]
+    : checked.problems;
   const mended = { ...held.mended, ...values };
   const given = Object.keys(mended).length > 0 ? JSON.stringify(mended) : null;
   const id = { load: held.load, record: held.record };

@@ -14,9 +14,10 @@ import { Course, type Sifted } from "@/core/sift.ts";
 import { ident, type Client, type Db } from "@/store/db.ts";
 import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
-import { addBlock, ledgerBlocks, lateProblems, type LedgerBlock } from "@/store/ledger.ts";
+import { addBlock, addLateProblems, ledgerBlocks, lateProblems, type LedgerBlock } from "@/store/ledger.ts";
 import { columnsBefore, historyBefore, endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
 import { tableRules } from "./existing-table.ts";
+import { holdBetween, holdingBetween } from "./between-load.ts";
 import { copyDelimiter, copyRows, extrasOf } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
 import { fieldsOf, lateProblem } from "./late.ts";
@@ -250,12 +251,8 @@ class LoadRun {
           await this.progress();
           break;
         }
-        case "repeats":
-          await db.query(
-            `insert into sieve.late_problem (load, record, check_key, file, line)
-             select $1, r, $2, f, l from unnest($3::int[], $4::int[], $5::int[]) as x (r, f, l)`,
-            [id, message.check, ...(["record", "file", "line"] as const).map((k) => message.repeats.map((r) => r[k]))],
-          );
+        case "late":
+          await addLateProblems(db, id, message.check, message.found);
           break;
         case "failed":
           throw new SieveError(message.code, message.message, { detail: message.detail, hint: message.hint });
@@ -371,6 +368,9 @@ class LoadRun {
       if (exists && !trial) await client.query(`lock table ${tableOf(plan)} in share row exclusive mode`);
 
       await this.timed("repeats", () => this.absolveSuspects(rerun));
+      const apart = await this.timed("checks between records", () =>
+        holdBetween(client, { id, compiled, staging: staging(id), stagingHeld: stagingHeld(id), targetExists: exists }),
+      );
       const meets = exists && plan.load.mode === "append" && plan.load.key.length > 0;
       let taken = meets ? await this.timed("keys of the target", () => this.findTaken()) : 0;
       if (exists) taken += await this.timed("rules of the target", () => this.findBroken());
@@ -398,15 +398,16 @@ class LoadRun {
           history,
           matches,
         });
-      const hold = (records: number): void => {
+      const hold = (records: number, at: "check" | "load"): void => {
         balance.outcomes.inserted -= records;
         balance.outcomes.held += records;
-        balance.heldAt.load += records;
+        balance.heldAt[at] += records;
       };
-      hold(taken);
+      hold(apart, "check");
+      hold(taken, "load");
       heldAsFiles = await this.holdFiles(report().drift, done.files);
       if (heldAsFiles > 0) {
-        hold(heldAsFiles);
+        hold(heldAsFiles, "load");
         taken += heldAsFiles;
         late = await this.countLate();
       }
@@ -420,12 +421,12 @@ class LoadRun {
       }
       if (trial || closedGates) {
         if (plan.load.mode === "upsert" && exists) await this.foreseeUpsert(balance);
-        if (taken > 0) await this.writeTaken(false, rerun);
+        if (apart + taken > 0) await this.writeLate(false, rerun);
         await this.writeUpserts(balance);
         assertCloses(balance);
         await endLoad(client, id, trial ? "tried" : "stopped", balance, report());
       } else {
-        if (taken > 0) await this.writeTaken(true, rerun);
+        if (apart + taken > 0) await this.writeLate(true, rerun);
         await this.timed("target", async () => {
           if (await this.takePlace(balance)) return;
           for (const change of await targetChanges(client, plan)) await client.query(change);
@@ -635,23 +636,33 @@ class LoadRun {
     return balance;
   }
 
-  /** Marks records whose key was taken, or that a rule of the target refuses, in the ledger; with `hold`, stages them for the quarantine. */
-  private async writeTaken(hold: boolean, rerun: Rerun): Promise<void> {
+  /**
+   * Marks records in the ledger that a check between records holds, whose key was taken, or that a
+   * rule of the target refuses; with `hold`, stages them for the quarantine.
+   */
+  private async writeLate(hold: boolean, rerun: Rerun): Promise<void> {
     const { client, id, compiled } = this;
     const course = new Course(compiled);
     for await (const block of ledgerBlocks(client, id)) {
-      const { rows } = await client.query<{ record: number }>(
-        `select distinct record from sieve.late_problem where load = $1 and record >= $2 and record < $3
-           and (starts_with(check_key, 'target:') or starts_with(check_key, 'file:')) order by record`,
-        [id, block.firstRecord, block.firstRecord + block.outcomes.length],
+      const { rows } = await client.query<{ record: number; apart: boolean }>(
+        `select record, bool_or(check_key = any($4)) as apart from sieve.late_problem
+         where load = $1 and record >= $2 and record < $3
+           and (starts_with(check_key, 'target:') or starts_with(check_key, 'file:') or check_key = any($4))
+         group by record order by record`,
+        [id, block.firstRecord, block.firstRecord + block.outcomes.length, holdingBetween(compiled)],
       );
-      const here = rows.map((r) => r.record - block.firstRecord).filter((r) => block.outcomes[r] === BYTE.inserted);
+      const here = rows
+        .map(({ record, apart }) => ({
+          r: record - block.firstRecord,
+          at: apart ? ("check" as const) : ("load" as const),
+        }))
+        .filter(({ r }) => block.outcomes[r] === BYTE.inserted);
       if (here.length === 0) continue;
-      for (const r of here) block.outcomes[r] = heldByte("load");
+      for (const { r, at } of here) block.outcomes[r] = heldByte(at);
       await this.patchBlock(block, client);
       if (!hold) continue;
       const sifted = await rerunBlock(client, rerun, course, block);
-      const rowsHeld: HeldRow[] = here.map((r) => ({ ...heldRow(sifted, compiled, r, "load"), suspect: false }));
+      const rowsHeld: HeldRow[] = here.map(({ r, at }) => ({ ...heldRow(sifted, compiled, r, at), suspect: false }));
       await this.stageHeld(JSON.stringify(rowsHeld), client);
     }
   }
@@ -834,6 +845,7 @@ class LoadRun {
           rerun,
           l,
           fieldsOf(rerun, l.check).map((f) => own[f]!),
+          (name) => own[rerun.compiled.fields.findIndex((f) => f.name === name)] ?? null,
         );
         const last = words.at(-1);
         if (last?.record === l.record) last.problems.push(problem);

@@ -99,11 +99,26 @@ export interface LateProblem {
   check: string;
   file: number | null;
   line: number | null;
+  /** The facts, in words, where the record's own values do not say them. */
+  detail: string | null;
+}
+
+export async function addLateProblems(
+  db: Queryable,
+  load: number,
+  check: string,
+  found: readonly Omit<LateProblem, "check">[],
+): Promise<void> {
+  await db.query(
+    `insert into sieve.late_problem (load, record, check_key, file, line, detail)
+     select $1, r, $2, f, l, d from unnest($3::int[], $4::int[], $5::int[], $6::text[]) as x (r, f, l, d)`,
+    [load, check, ...(["record", "file", "line", "detail"] as const).map((k) => found.map((r) => r[k]))],
+  );
 }
 
 export async function lateProblems(db: Queryable, load: number, from: number, to: number): Promise<LateProblem[]> {
   const { rows } = await db.query<LateProblem>(
-    `select record, check_key as check, file, line from sieve.late_problem
+    `select record, check_key as check, file, line, detail from sieve.late_problem
      where load = $1 and record >= $2 and record < $3 order by record, check_key`,
     [load, from, to],
   );

@@ -18,9 +18,9 @@ interface Property {
   items?: { type?: string };
 }
 
-/** Anything that has options and speaks of fields: a step, or what a match compares. */
+/** Anything that has options and speaks of fields: a step, a check between records, or what a match compares. */
 interface Options {
-  readonly in: "*" | readonly string[];
+  readonly in?: "*" | readonly string[];
   readonly [option: string]: unknown;
 }
 
@@ -36,10 +36,12 @@ export function OptionsForm<T extends Options>({
   plan: Plan;
   set: (step: T) => void;
 }) {
-  const properties = useMemo(
+  const { properties = {}, required = [] } = useMemo(
     () =>
-      (z.toJSONSchema(z.object(part.options), { io: "input" }) as { properties?: Record<string, Property> })
-        .properties ?? {},
+      z.toJSONSchema(z.object(part.options), { io: "input" }) as {
+        properties?: Record<string, Property>;
+        required?: string[];
+      },
     [part],
   );
   const commit = (name: string, value: unknown): void => {
@@ -54,7 +56,7 @@ export function OptionsForm<T extends Options>({
       {Object.entries(properties).map(([name, p]) => {
         const value = step[name];
         if (part.formulaOptions?.includes(name)) {
-          const it = step["do"] === "leave-out" || step.in === "*" ? undefined : names.indexOf(step.in[0]!);
+          const it = step["do"] === "leave-out" || !step.in || step.in === "*" ? undefined : names.indexOf(step.in[0]!);
           return (
             <div key={name} className="w-full max-w-3xl">
               <FormulaEditor
@@ -73,6 +75,7 @@ export function OptionsForm<T extends Options>({
               label={p.description ?? name}
               names={names}
               many={p.type === "array"}
+              needed={required.includes(name)}
               value={value as string | string[] | undefined}
               set={(v) => commit(name, v)}
             />
@@ -196,12 +199,14 @@ function FieldChoice({
   label,
   names,
   many,
+  needed,
   value,
   set,
 }: {
   label: string;
   names: readonly string[];
   many: boolean;
+  needed: boolean;
   value: string | string[] | undefined;
   set: (value: string | string[] | undefined) => void;
 }) {
@@ -221,8 +226,8 @@ function FieldChoice({
                 type="button"
                 aria-label={`Take ${n} out`}
                 className="held cursor-pointer"
-                disabled={chosen.length === 1}
-                onClick={() => set(chosen.filter((x) => x !== n))}
+                disabled={needed && chosen.length === 1}
+                onClick={() => set(chosen.length === 1 ? undefined : chosen.filter((x) => x !== n))}
               >
                 ×
               </button>
@@ -249,7 +254,7 @@ function FieldChoice({
           value={chosen[0] ?? ""}
           onChange={(e) => set(e.target.value || undefined)}
         >
-          <option value="">none</option>
+          {(!needed || chosen.length === 0) && <option value="">none</option>}
           {names.map((n) => (
             <option key={n}>{n}</option>
           ))}

@@ -18,6 +18,7 @@ import { StepList } from "./step-list.tsx";
 import { TrialResult } from "./plan-trial.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { RuleList } from "./rule-list.tsx";
+import { BetweenList } from "./between-list.tsx";
 import { StratumChip } from "./sift.tsx";
 import { withNamed } from "@/core/plan/edit.ts";
 import { useFormulas } from "./use-formulas.ts";
@@ -357,6 +358,7 @@ export function PlanDesk({
             <>
               <FieldTable plan={plan} change={change} />
               <RuleList plan={plan} change={change} delivery={delivery} />
+              <BetweenList plan={plan} change={change} />
               <ContractExchange plan={plan} change={change} />
             </>
           ) : stage === "Look up" ? (

@@ -6,7 +6,7 @@ import { FormulaColumns } from "@/core/formula/columns.ts";
 import { compileFormula } from "@/core/formula/compile.ts";
 import { EMPTY } from "@/core/formula/value.ts";
 import { compilePlan } from "@/core/plan/compile.ts";
-import { ON_FAILURE, parsePlan, type OnFailure, type Plan, type RuleCheck } from "@/core/plan/schema.ts";
+import { ON_FAILURE, isRule, parsePlan, type OnFailure, type Plan, type RuleCheck } from "@/core/plan/schema.ts";
 import { siftRows } from "@/core/recheck.ts";
 import type { Sifted } from "@/core/sift.ts";
 import { useNamed } from "./use-formulas.ts";
@@ -42,12 +42,12 @@ export function RuleList({
   const set = (i: number, rule: RuleCheck | null): void =>
     change({ ...plan, check: plan.check.flatMap((c, k) => (k === i ? (rule ? [rule] : []) : [c])) });
   const add = (): void => {
-    const names = new Set(plan.check.flatMap((c) => ("check" in c ? [] : [c.name])));
+    const names = new Set(plan.check.filter(isRule).map((c) => c.name));
     let n = 1;
     while (names.has(`check ${n}`)) n++;
     change({ ...plan, check: [...plan.check, { name: `check ${n}`, that: "true", on_failure: "hold" }] });
   };
-  const rules = plan.check.flatMap((c, i) => ("check" in c ? [] : [{ rule: c, i }]));
+  const rules = plan.check.flatMap((c, i) => (isRule(c) ? [{ rule: c, i }] : []));
   return (
     <section className="mt-5" aria-label="Checks by formula">
       <h2>Checks by formula</h2>

@@ -1,5 +1,5 @@
 import { readFileSync } from "node:fs";
-import { formulasPage, matchingPage, stepsPage } from "@/core/docs.ts";
+import { checksPage, formulasPage, matchingPage, stepsPage } from "@/core/docs.ts";
 import { describe, expect, it } from "vitest";
 import { compilePlan, faultTitle, policyOf } from "@/core/plan/compile.ts";
 import { parsePlan, planJsonSchema } from "@/core/plan/schema.ts";
@@ -26,6 +26,7 @@ describe("the plan document", () => {
     const plain = (text: string): string => text.replace(/[\s|-]+/g, "");
     expect(plain(readFileSync("docs/formulas.md", "utf8"))).toBe(plain(formulasPage()));
     expect(plain(readFileSync("docs/steps.md", "utf8"))).toBe(plain(stepsPage()));
+    expect(plain(readFileSync("docs/checks.md", "utf8"))).toBe(plain(checksPage()));
     expect(plain(readFileSync("docs/matching.md", "utf8"))).toBe(plain(matchingPage()));
     const published = JSON.parse(readFileSync("docs/plan.schema.json", "utf8")) as object;
     expect(published).toEqual(JSON.parse(JSON.stringify(planJsonSchema())));

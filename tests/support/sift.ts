@@ -17,7 +17,9 @@ export interface Sifting {
     values: string[];
     cleansed: string[];
     problems: Problem[];
+    /** Keys of the checks that only the whole delivery showed to fail, and the facts that they told. */
     repeats: string[];
+    details: string[];
   }[];
 }
 
@@ -67,17 +69,19 @@ export async function siftAll(
           cleansed: cleansedValues(sifted, r),
           problems: problemsOf(sifted, compiled, r),
           repeats: [],
+          details: [],
         });
       }
     }
   }
   const late = new Map<string, number>();
-  for (const { check, repeats } of course.resolveRepeats()) {
+  for (const { check, found } of course.resolveLate()) {
     const { key, onFailure } = compiled.checks[check]!;
-    late.set(key, (late.get(key) ?? 0) + repeats.length);
-    for (const r of repeats) {
-      records[r.record]!.repeats.push(key);
-      if (onFailure !== "note") records[r.record]!.held = true;
+    late.set(key, (late.get(key) ?? 0) + found.length);
+    for (const { record, detail } of found) {
+      records[record]!.repeats.push(key);
+      if (detail !== null) records[record]!.details.push(detail);
+      if (onFailure !== "note") records[record]!.held = true;
     }
   }
   const bytes = Uint8Array.from(records, (r, i) =>

@@ -1,5 +1,5 @@
 import { SieveError } from "../problem.ts";
-import { parsePlan, type Field, type Plan } from "../plan/schema.ts";
+import { checkFields, parsePlan, type Field, type Plan } from "../plan/schema.ts";
 import { fromCsvw, toCsvw } from "./csvw.ts";
 import { fromJsonSchema, toJsonSchema } from "./json-schema.ts";
 import { fromTableSchema, toTableSchema } from "./table-schema.ts";
@@ -71,7 +71,7 @@ export function withContract(plan: Plan, taken: Taken, load: Partial<Plan["load"
     ...plan,
     contract: { fields },
     cleanse,
-    check: plan.check.filter((c) => (c.in ?? []).every((n) => known.has(n))),
+    check: plan.check.filter((c) => checkFields(c).every((n) => known.has(n))),
     load: {
       ...plan.load,
       ...load,

@@ -1,4 +1,6 @@
 import { CHECKS } from "../check/index.ts";
+import { betweenPart, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
+import type { Between, Late } from "../check/between/part.ts";
 import type { Test } from "../check/part.ts";
 import type { Apply, RecordApply } from "../cleanse/part.ts";
 import type { NamedFormulas } from "../formula/named.ts";
@@ -11,6 +13,8 @@ import type { LookUp } from "../lookup/schema.ts";
 import { grouped, quoted } from "../problem.ts";
 import {
   FIELD_CHECKS,
+  isBetween,
+  isUnique,
   type Field,
   type FieldCheck,
   type OnFailure,
@@ -32,7 +36,7 @@ export interface CompiledStep {
 /** A check made ready. `key` names it in the ledger, in links and in the quarantine. */
 export interface CompiledCheck {
   readonly key: string;
-  readonly id: FieldCheck | "rule" | "look-up";
+  readonly id: FieldCheck | "rule" | "look-up" | "between";
   readonly fields: readonly number[];
   readonly onFailure: OnFailure;
   readonly title: string;
@@ -44,6 +48,13 @@ export interface CompiledCheck {
   readonly rule: CompiledRule | null;
   /** That a look-up found one partner: the look-up's number. */
   readonly lookUp: number | null;
+  /** A check between the records of a delivery. */
+  readonly between: CompiledBetween | null;
+}
+
+export interface CompiledBetween {
+  readonly part: Between;
+  readonly check: BetweenCheck;
 }
 
 export interface CompiledRule {
@@ -97,8 +108,8 @@ export function compilePlan(plan: Plan, references: References = NO_REFERENCES):
   const read = withWrittenDates(plan);
   const steps = plan.cleanse.map((step): CompiledStep => {
     const part = stepPart(step.do);
-    const { do: _, in: where, ...options } = step;
-    const targets = where === "*" ? fields.map((_, i) => i) : numbers(where);
+    const { do: _, in: where, off, ...options } = step;
+    const targets = off ? [] : where === "*" ? fields.map((_, i) => i) : numbers(where);
     return {
       step,
       words:
@@ -107,7 +118,7 @@ export function compilePlan(plan: Plan, references: References = NO_REFERENCES):
           : `${part.words(options)} in ${where === "*" ? "all fields" : where.join(", ")}`,
       fields: targets,
       apply: part.record ? () => 0 : part.apply(options),
-      record: part.record?.(options, { fields: read, targets, named: plan.formulas }) ?? null,
+      record: off ? null : (part.record?.(options, { fields: read, targets, named: plan.formulas }) ?? null),
     };
   });
   const checks: CompiledCheck[] = [];
@@ -129,6 +140,7 @@ export function compilePlan(plan: Plan, references: References = NO_REFERENCES):
         test: part.test(read[i]!),
         rule: null,
         lookUp: null,
+        between: null,
       });
     }
   };
@@ -155,12 +167,14 @@ export function compilePlan(plan: Plan, references: References = NO_REFERENCES):
       test: null,
       rule: null,
       lookUp: null,
+      between: null,
     };
     if (at >= 0) checks[at] = check;
     else checks.push(check);
   };
   for (const c of plan.check) {
-    if ("check" in c) together(c.in, c.on_failure);
+    if (isUnique(c)) together(c.in, c.on_failure);
+    else if (isBetween(c)) checks.push(betweenOf(c, (n) => number.get(n)!, fields));
     else
       for (const it of c.in ?? [null])
         checks.push(ruleOf(c, it === null ? -1 : number.get(it)!, fields, plan.formulas));
@@ -181,7 +195,7 @@ export function compilePlan(plan: Plan, references: References = NO_REFERENCES):
     lookUps,
     made: new Set([
       ...[...brought].map((i) => fields[i]!.name),
-      ...plan.cleanse.flatMap((s) => (stepPart(s.do).makes && s.in !== "*" ? s.in : [])),
+      ...plan.cleanse.flatMap((s) => (stepPart(s.do).makes && !s.off && s.in !== "*" ? s.in : [])),
     ]),
   };
 }
@@ -193,7 +207,7 @@ const ISO_FORMATS = {
 
 /** The fields, those that a step writes dates into with the formats that it writes. */
 function withWrittenDates({ contract, cleanse }: Plan): Field[] {
-  const written = cleanse.filter((s) => stepPart(s.do).writesDates);
+  const written = cleanse.filter((s) => !s.off && stepPart(s.do).writesDates);
   return contract.fields.map((f) => {
     if (f.type !== "date" && f.type !== "timestamp") return f;
     if (!written.some((s) => s.in === "*" || s.in.includes(f.name))) return f;
@@ -222,6 +236,27 @@ function lookUpCheck(lookUp: LookUp, number: number, several: boolean, asks: rea
     test: null,
     rule: null,
     lookUp: number,
+    between: null,
+  };
+}
+
+function betweenOf(check: BetweenCheck, number: (name: string) => number, fields: readonly Field[]): CompiledCheck {
+  const kind = betweenPart(check.check);
+  const part = kind.make(check, number, fields);
+  const title = betweenTitle(check);
+  return {
+    key: `between:${title.replace(/[:+]/g, " ")}`,
+    id: "between",
+    fields: part.shows,
+    onFailure: check.on_failure,
+    title,
+    expected: kind.expected,
+    // The facts are only known with the whole delivery.
+    message: () => `Not so: ${title}.`,
+    test: null,
+    rule: null,
+    lookUp: null,
+    between: { part, check },
   };
 }
 
@@ -245,6 +280,7 @@ function ruleOf(
     test: null,
     rule: { formula, it, words: check.message },
     lookUp: null,
+    between: null,
   };
 }
 
@@ -350,6 +386,7 @@ export function faultTitle(key: string, fields: readonly Field[]): string {
     const [, name = "", several] = key.split(":");
     return several ? `${name} fits several entries` : `${name} is not in its list`;
   }
+  if (key.startsWith("between:")) return `not so that ${key.slice(8)}`;
   if (key.startsWith("rule:")) {
     const [, name = "", field] = key.split(":");
     return field ? `${field}: not so that ${name}` : `not so that ${name}`;
@@ -381,8 +418,39 @@ function typeNoun(field: Field): string {
   return title.slice(field.name.length + 4);
 }
 
+/** A problem that only the whole delivery, or the target, shows. `line` null: it is in no other record of the delivery. */
+export interface LateFact extends Pick<Late, "detail"> {
+  readonly check: string;
+  readonly other: { readonly file: string; readonly line: number } | null;
+}
+
+/**
+ * A late problem in words: of a value that was given before, or is in the target already, or of a
+ * record that does not go with others. `values`: those of the check's fields; `valueOf`: any field's.
+ */
+export function lateProblem(
+  compiled: Compiled,
+  { check: key, other, detail }: LateFact,
+  values: readonly string[],
+  valueOf: (name: string) => string | null = () => null,
+): Problem {
+  const check = compiled.checks.find((c) => c.key === key);
+  if (!check?.between) return repeatProblem(compiled, key, values, other);
+  const { part, check: own } = check.between;
+  const where = other && `line ${grouped(other.line)} of ${other.file}`;
+  const said = own.message ? fillWords(own.message, valueOf) : null;
+  return {
+    check: key,
+    field: compiled.fields[check.fields[0]!]!.name,
+    value: values[0] ?? "",
+    message: said ?? part.message(values, detail, where),
+    expected: check.expected,
+    onFailure: check.onFailure,
+  };
+}
+
 /** The problem of a value that was given before, or is in the target already. */
-export function repeatProblem(
+function repeatProblem(
   compiled: Compiled,
   key: string,
   values: readonly string[],

@@ -3,7 +3,8 @@ import { lookUpFields, type LookUp } from "../lookup/schema.ts";
 import type { MatchSection } from "../match/schema.ts";
 import { namedIn, type NamedFormula, type NamedFormulas } from "../formula/named.ts";
 import { namesIn, renameInFormula } from "../formula/names.ts";
-import type { Plan, Step } from "./schema.ts";
+import { isBetween, isRule, isUnique, type Plan, type Step } from "./schema.ts";
+import { betweenFields, betweenPart, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
 
 /** Where a plan speaks of a field. */
 export interface Use {
@@ -24,7 +25,9 @@ export function usedIn(plan: Plan, name: string): Use[] {
     if (how.length > 0) uses.push({ stage: "Cleanse", says: `step ${i + 1}, ${how.join(", ")}` });
   });
   for (const c of plan.check) {
-    if ("check" in c) {
+    if (isBetween(c)) {
+      if (betweenFields(c).includes(name)) uses.push({ stage: "Check", says: betweenTitle(c) });
+    } else if (isUnique(c)) {
       if (c.in.includes(name)) uses.push({ stage: "Check", says: `unique over ${c.in.join(" and ")}` });
     } else if (c.in?.includes(name) || namesIn(c.that).includes(name)) uses.push({ stage: "Check", says: c.name });
   }
@@ -56,7 +59,7 @@ function formulasOf(plan: Plan): { readonly source: string; readonly use: Use }[
       }));
     }),
     ...plan.check.flatMap((c) =>
-      "check" in c
+      !isRule(c)
         ? []
         : [{ source: c.that, use: { stage: "Check" as const, says: c.in ? `${c.name}, ${c.in.join(", ")}` : c.name } }],
     ),
@@ -108,9 +111,11 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
     },
     cleanse: plan.cleanse.map(step),
     check: plan.check.map((c) =>
-      "check" in c
-        ? { ...c, in: follow(c.in) }
-        : { ...c, that: renameInFormula(c.that, from, to), ...(c.in ? { in: follow(c.in) } : {}) },
+      isBetween(c)
+        ? renameInBetween(c, follow)
+        : isUnique(c)
+          ? { ...c, in: follow(c.in) }
+          : { ...c, that: renameInFormula(c.that, from, to), ...(c.in ? { in: follow(c.in) } : {}) },
     ),
     ...(plan.lookup ? { lookup: plan.lookup.map((l) => renameInLookUp(l, follow)) } : {}),
     ...(plan.match ? { match: renameInMatch(plan.match, follow) } : {}),
@@ -123,6 +128,15 @@ type Follow = (names: readonly string[]) => string[];
 
 function renameKeys<T>(record: Readonly<Record<string, T>>, follow: Follow): Record<string, T> {
   return Object.fromEntries(Object.entries(record).map(([name, value]) => [follow([name])[0]!, value]));
+}
+
+function renameInBetween(c: BetweenCheck, follow: Follow): BetweenCheck {
+  const next = { ...c };
+  for (const o of betweenPart(c.check).fieldOptions) {
+    if (Array.isArray(c[o])) next[o] = follow(c[o] as string[]);
+    else if (typeof c[o] === "string") next[o] = follow([c[o]])[0];
+  }
+  return next;
 }
 
 function renameInLookUp(l: LookUp, follow: Follow): LookUp {
@@ -194,7 +208,9 @@ export function removeField(plan: Plan, name: string): Plan {
     return rest.length > 0 ? [{ ...next, in: rest }] : [];
   });
   const check = plan.check.flatMap((c): Plan["check"] => {
-    if ("check" in c) {
+    // Without one of its fields a check between records is another one, or none.
+    if (isBetween(c)) return betweenFields(c).includes(name) ? [] : [c];
+    if (isUnique(c)) {
       const rest = c.in.filter((n) => n !== name);
       return rest.length > 1 ? [{ ...c, in: rest }] : [];
     }

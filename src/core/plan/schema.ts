@@ -15,6 +15,7 @@ import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
 import type { StepId } from "../cleanse/index.ts";
 import { utf8 } from "../bytes.ts";
 import { plainNameSchema } from "./name.ts";
+import { betweenFields, betweenPart, betweenSchemas, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
 
 export const PLAN_FORMAT = "good-sieve/plan@1";
 
@@ -90,10 +91,21 @@ const step = z.discriminatedUnion(
     z.strictObject({
       do: z.literal(id),
       in: z.union([z.literal("*"), z.array(name).min(1)]).describe("The fields it works on, or * for all of them"),
+      off: z.boolean().optional().describe("It is passed over for the time being"),
       ...stepPart(id).options,
     }),
   ) as unknown as [z.ZodObject, ...z.ZodObject[]],
 );
+
+/** A name that can stand in a check's key. */
+const checkName = z
+  .string()
+  .min(1)
+  .max(80)
+  .regex(/^[^:+]*$/, "A check's name has no : and no +.")
+  .describe("What holds when it passes, in a few words");
+
+const words = z.string().max(500).describe("What is told to the sender; {field} stands for a value of the record");
 
 const gate = z.discriminatedUnion("limit", [
   z.strictObject({ limit: z.literal("held share"), over: z.number().min(0).max(1) }),
@@ -168,20 +180,12 @@ export const planSchema = z
             in: z.array(name).min(2).describe("The fields whose values together are given once"),
             on_failure: onFailure.default("hold"),
           }),
+          ...betweenSchemas({ name: checkName.optional(), message: words.optional() }, onFailure),
           z.strictObject({
-            name: z
-              .string()
-              .min(1)
-              .max(80)
-              .regex(/^[^:+]*$/, "A check's name has no : and no +.")
-              .describe("What holds when it passes, in a few words"),
+            name: checkName,
             that: formulaSchema.describe("A formula that is true for a good record"),
             in: z.array(name).min(1).optional().describe("The fields whose cells it is about, one by one, as `it`"),
-            message: z
-              .string()
-              .max(500)
-              .optional()
-              .describe("What is told to the sender; {field} stands for a value of the record"),
+            message: words.optional(),
             on_failure: onFailure.default("hold"),
           }),
         ]),
@@ -262,12 +266,19 @@ export const planSchema = z
     }
     const rules = new Set<string>();
     plan.check.forEach((c, i) => {
-      known(c.in ?? [], ["check", i, "in"]);
-      if ("check" in c) return;
-      if (rules.has(c.name)) {
-        context.addIssue({ code: "custom", path: ["check", i, "name"], message: `Two checks are called ${c.name}.` });
+      if (isUnique(c)) return known(c.in, ["check", i, "in"]);
+      const name = isBetween(c) ? betweenTitle(c) : c.name;
+      if (rules.has(name)) {
+        context.addIssue({ code: "custom", path: ["check", i, "name"], message: `Two checks are called ${name}.` });
       }
-      rules.add(c.name);
+      rules.add(name);
+      if (isBetween(c)) {
+        known(betweenFields(c), ["check", i]);
+        const fault = betweenPart(c.check).fault(c, (n) => plan.contract.fields.find((f) => f.name === n));
+        if (fault) context.addIssue({ code: "custom", path: ["check", i], message: fault });
+        return;
+      }
+      known(c.in ?? [], ["check", i, "in"]);
       for (const it of c.in ?? [undefined]) formula(c.that, it, ["check", i, "that"], "bool");
     });
     plan.cleanse.forEach((s, i) => {
@@ -338,6 +349,7 @@ export interface Field {
 export interface Step {
   do: StepId;
   in: "*" | string[];
+  off?: boolean;
   [option: string]: unknown;
 }
 
@@ -357,6 +369,26 @@ export interface RuleCheck {
   on_failure: OnFailure;
 }
 
+/** A check of the plan's own section: over several fields, between records, or by formula. */
+export type PlanCheck = UniqueCheck | BetweenCheck | RuleCheck;
+
+export function isUnique(check: PlanCheck): check is UniqueCheck {
+  return "check" in check && check.check === "unique";
+}
+
+export function isBetween(check: PlanCheck): check is BetweenCheck {
+  return "check" in check && check.check !== "unique";
+}
+
+export function isRule(check: PlanCheck): check is RuleCheck {
+  return !("check" in check);
+}
+
+/** The fields that a check names, those of its formula apart. */
+export function checkFields(check: PlanCheck): readonly string[] {
+  return isBetween(check) ? betweenFields(check) : (check.in ?? []);
+}
+
 /** A format and its settings; what is not set is found out from each file. */
 export type ReadSection = ReadOptions;
 
@@ -374,7 +406,7 @@ export interface Plan {
   formulas?: NamedFormulas;
   contract: { fields: Field[] };
   cleanse: Step[];
-  check: (UniqueCheck | RuleCheck)[];
+  check: PlanCheck[];
   lookup?: LookUp[];
   match?: MatchSection;
   load: { target: string; schema?: string; key: string[]; mode: "append" | "replace" | "upsert" };
