@@ -86,6 +86,7 @@ export const OTHER_FEEDS = [
       check: [
         { name: "no more germinated than were sown", that: "germinated <= sown", on_failure: "hold" },
         { name: "the name is of genus and species", that: "isBinomial(taxon)", on_failure: "note" },
+        { check: "no gaps", field: "test_no", by: ["accession"], first: 1, on_failure: "note" },
       ],
       lookup: [
         {

@@ -11,7 +11,7 @@ import { fileSource } from "./files.ts";
 export async function loadFiles(
   feed: string,
   paths: readonly string[],
-  options: { again?: boolean; sender?: string },
+  options: { again?: boolean; sender?: string; without?: string[]; reason?: string },
 ): Promise<number> {
   const sources = await Promise.all(paths.map(fileSource));
   const db = openDb(undefined, 3);
@@ -28,7 +28,12 @@ export async function loadFiles(
         source.bytes,
       );
     }
-    const id = await askForLoad(db, delivery, options.again ?? false);
+    const id = await askForLoad(
+      db,
+      delivery,
+      options.again ?? false,
+      options.without && { checks: options.without, reason: options.reason ?? "" },
+    );
     const load = await watchLoad(db, id, (text) => process.stderr.write(text));
     return tellEnd(load);
   } finally {

@@ -161,6 +161,8 @@ program
   .argument("<feed>", "the feed's name")
   .argument("<file...>", "the files of one delivery")
   .option("--again", "load although the same bytes were loaded before")
+  .option("--without <check...>", "checks to be switched off for this load, by key, such as site:required")
+  .option("--reason <words>", "why they are")
   .option("--sender <name>", "who sent the files")
   .action(async (feed: string, files: string[], options: { again?: boolean; sender?: string }) => {
     const { loadFiles } = await import("./load.ts");

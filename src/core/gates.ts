@@ -186,7 +186,7 @@ export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
     );
   }
   for (const check of compiled.checks) {
-    if (check.onFailure !== "stop") continue;
+    if (check.onFailure !== "stop" || check.off !== null) continue;
     const n = input.problems.get(check.key) ?? 0;
     judge(
       check.key,

@@ -65,6 +65,8 @@ export interface CheckMetrics {
   readonly stage: HeldAt;
   readonly onFailure: OnFailure;
   readonly problems: number;
+  /** Why it was switched off for this load. */
+  readonly off?: string;
 }
 
 export interface ReportInput {
@@ -185,6 +187,7 @@ function checkMetrics({ compiled, tally, files, late, rules = [] }: ReportInput)
       stage: c.lookUp === null ? "check" : "look up",
       onFailure: c.onFailure,
       problems: tally.checks[i]! + (late.get(c.key) ?? 0),
+      ...(c.off === null ? {} : { off: c.off }),
     }),
   );
   if (compiled.plan.load.mode === "append" && compiled.plan.load.key.length > 0) {

@@ -135,9 +135,9 @@ export class Course {
     const { spill } = options;
     this.watch = options.watch;
     this.repeats = compiled.checks.map((c) =>
-      c.id === "unique" && spill ? new Repeats(options.expected ?? 1_000_000, spill) : null,
+      c.id === "unique" && spill && c.off === null ? new Repeats(options.expected ?? 1_000_000, spill) : null,
     );
-    this.runs = compiled.checks.map((c) => (c.between && spill ? new SortedRuns(spill) : null));
+    this.runs = compiled.checks.map((c) => (c.between && spill && c.off === null ? new SortedRuns(spill) : null));
     this.fares = compiled.lookUps.map(() => new FareCount());
     compiled.fields.forEach((field, f) => field.type === "code" && this.unknown.set(f, new Map()));
     if (options.distinct) for (const _ of compiled.fields) this.distinct.push(new Distinct());
@@ -220,6 +220,7 @@ export class Course {
         this.findRepeats(block, first, check.fields, repeats, holds);
         return;
       }
+      if (check.off !== null) return;
       if (check.rule) {
         this.judge(check.rule, c, holds, block, problemRecord, problemCheck, tally);
         return;

@@ -114,8 +114,8 @@ function sendBlock(course: Course, sifted: Sifted, total: Tally): void {
   );
 }
 
-async function runLoad({ plan, references, expected }: ThreadStart): Promise<void> {
-  const compiled = compilePlan(parsePlan(plan), new Map(references.map((r) => [r.name, r])));
+async function runLoad({ plan, references, off, expected }: ThreadStart): Promise<void> {
+  const compiled = compilePlan(parsePlan(plan), new Map(references.map((r) => [r.name, r])), off);
   const total = newTally(compiled);
   const spill = new FileSpill();
   const { spool, close } = fileSpool();

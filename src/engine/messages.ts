@@ -1,7 +1,7 @@
 import type { Profile } from "@/core/metrics/profile.ts";
 import type { CodesSeen } from "@/core/sift.ts";
 import type { Tally } from "@/core/metrics/tally.ts";
-import type { Problem } from "@/core/plan/compile.ts";
+import type { ChecksOff, Problem } from "@/core/plan/compile.ts";
 import type { HeldAt } from "@/core/ledger.ts";
 import type { Fares } from "@/core/lookup/compile.ts";
 import type { Reference } from "@/core/lookup/reference.ts";
@@ -23,6 +23,8 @@ export interface ThreadStart {
   plan: Plan;
   /** The lists that its look-ups ask. */
   references: readonly Reference[];
+  /** Checks that the load does without. */
+  off: ChecksOff;
   expected: number;
 }
 

@@ -1,5 +1,5 @@
 import { addProblems, type Known } from "./late.ts";
-import { compilePlan, type Compiled, type Problem } from "@/core/plan/compile.ts";
+import { compilePlan, type ChecksOff, type Compiled, type Problem } from "@/core/plan/compile.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { referencesOfLoad } from "@/store/references.ts";
 import { DelimitedReader } from "@/core/read/delimited.ts";
@@ -11,10 +11,11 @@ import type { Queryable } from "@/store/db.ts";
 import { storedRange, type DeliveryFile } from "@/store/deliveries.ts";
 import { lateProblems, packedBlock, type LateProblem, type LedgerBlock } from "@/store/ledger.ts";
 
-/** A load's plan made ready, with the lists at the versions that the load asked. */
+/** A load's plan made ready, with the lists at the versions that the load asked and the checks that it made. */
 export async function compiledOfLoad(db: Queryable, load: number, plan: number): Promise<Compiled> {
   const { document } = await getPlan(db, plan);
-  return compilePlan(document, await referencesOfLoad(db, load, document));
+  const { rows } = await db.query<{ off: ChecksOff }>("select checks_off as off from sieve.load where id = $1", [load]);
+  return compilePlan(document, await referencesOfLoad(db, load, document), rows[0]?.off);
 }
 
 /** What a load's blocks need to be computed again. */

@@ -144,7 +144,7 @@ class LoadRun {
 
     const { document } = await getPlan(client, this.load.plan);
     this.references = await referencesOfLoad(client, id, document, true);
-    this.compiled = compilePlan(document, this.references);
+    this.compiled = compilePlan(document, this.references, this.load.checksOff);
     this.delivery = await getDelivery(client, this.load.delivery);
     await targetChanges(client, this.compiled.plan);
     await this.makeStaging();
@@ -186,7 +186,12 @@ class LoadRun {
     const { client, db, id, compiled } = this;
     // Packed files are larger than they look.
     const expected = Math.max(50_001, this.delivery.files.reduce((n, f) => n + f.bytes, 0) / 40);
-    const start: ThreadStart = { plan: compiled.plan, references: [...this.references.values()], expected };
+    const start: ThreadStart = {
+      plan: compiled.plan,
+      references: [...this.references.values()],
+      off: this.load.checksOff,
+      expected,
+    };
     const thread = takeThread(this.options.thread);
     const send = (message: ToThread, transfer: ArrayBuffer[] = []): void => thread.postMessage(message, transfer);
     send({ type: "begin", ...start });

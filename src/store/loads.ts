@@ -1,10 +1,12 @@
 import { HISTORY_LOADS, type HistoryEntry } from "@/core/gates.ts";
 import { OUTCOMES, type Balance } from "@/core/ledger.ts";
-import { SieveError, errorLines } from "@/core/problem.ts";
+import { canSwitchOff, compilePlan, type ChecksOff } from "@/core/plan/compile.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import { SieveError, errorLines, listed } from "@/core/problem.ts";
 import type { LoadReport } from "@/core/report.ts";
 import { transaction, type Client, type Db, type Queryable } from "./db.ts";
 import { getDelivery } from "./deliveries.ts";
-import { planInForce } from "./feeds.ts";
+import { getPlan, planInForce } from "./feeds.ts";
 import { enqueueLoad } from "./queue.ts";
 
 export type LoadState = "queued" | "running" | "loaded" | "stopped" | "failed" | "cancelled" | "dropped" | "tried";
@@ -20,6 +22,8 @@ export interface Load {
   again: boolean;
   letThrough: string | null;
   dropped: string | null;
+  /** Checks that it does without, by key, each with the reason. */
+  checksOff: ChecksOff;
   cancelAsked: boolean;
   attempts: number;
   stage: string;
@@ -42,7 +46,7 @@ export interface Load {
 }
 
 const LOAD = `l.id, l.feed, l.delivery, l.plan, p.version as "planVersion", l.kind, l.state, l.again,
-  l.let_through as "letThrough", l.dropped, l.cancel_asked as "cancelAsked", l.attempts, l.stage,
+  l.let_through as "letThrough", l.dropped, l.checks_off as "checksOff", l.cancel_asked as "cancelAsked", l.attempts, l.stage,
   l.records_so_far as "recordsSoFar", l.bytes_so_far as "bytesSoFar", l.bytes_total as "bytesTotal",
   l.asked_at as "askedAt", l.started_at as "startedAt", l.ended_at as "endedAt", l.read, l.inserted,
   l.updated, l.unchanged, l.merged, l.held, l.waiting, l.left_out as "leftOut", l.error`;
@@ -95,11 +99,12 @@ export async function listLoads(
  * Asks for a delivery to be loaded by the plan in force. The same bytes are loaded into one feed
  * once: throws `loaded-before` with the earlier load, unless `again`.
  */
-export async function askForLoad(db: Db, delivery: number, again = false): Promise<number> {
+export async function askForLoad(db: Db, delivery: number, again = false, without?: Without): Promise<number> {
   return await transaction(db, async (client) => {
     const { feed, files } = await wholeDelivery(client, delivery);
     const plan = await planInForce(client, feed);
     const id = await newLoad(client, feed, delivery, plan.id, "load", again);
+    if (without) await switchOff(client, id, plan.document, without);
     for (const file of files) {
       const { rows } = await client.query<{ load: number }>(
         `insert into sieve.loaded_file (feed, sha256, load) values ($1, decode($2, 'hex'), $3)
@@ -186,6 +191,77 @@ export async function letThrough(db: Db, id: number, reason: string): Promise<vo
   });
 }
 
+/** Checks that a load is to do without, by key, and why. */
+export interface Without {
+  readonly checks: readonly string[];
+  readonly reason: string;
+}
+
+/**
+ * Runs a load that stopped at a gate again without some checks; the gates are measured anew. Throws
+ * `no-check` and `check-needed`.
+ */
+export async function runWithout(db: Db, id: number, without: Without): Promise<void> {
+  await transaction(db, async (client) => {
+    const load = await inState(client, id, ["stopped"]);
+    const { plan } = await getLoad(client, id);
+    await switchOff(client, id, (await getPlan(client, plan)).document, without);
+    await client.query("update sieve.load set state = 'queued', ended_at = null, cancel_asked = false where id = $1", [
+      id,
+    ]);
+    await enqueueLoad(client, id, load.feed);
+  });
+}
+
+async function switchOff(client: Client, id: number, plan: Plan, { checks, reason }: Without): Promise<void> {
+  needReason(reason);
+  const known = compilePlan(plan).checks;
+  for (const key of checks) {
+    const check = known.find((c) => c.key === key);
+    if (!check) {
+      throw new SieveError("no-check", `The plan has no check “${key}”.`, {
+        detail: `Its checks are ${listed(known.filter((c) => canSwitchOff(plan, c)).map((c) => c.key))}.`,
+        hint: "Name one of these.",
+      });
+    }
+    if (!canSwitchOff(plan, check)) {
+      throw new SieveError("check-needed", `The check that ${check.title} can't be switched off.`, {
+        detail: "Without it the records could not be written to the target.",
+        hint: "Mend the records, or change the plan.",
+      });
+    }
+  }
+  await client.query("update sieve.load set checks_off = checks_off || $2 where id = $1", [
+    id,
+    JSON.stringify(Object.fromEntries(checks.map((key) => [key, reason]))),
+  ]);
+}
+
+/** How often a check of a feed has found something, over its loads. */
+export interface CheckHistory {
+  readonly key: string;
+  readonly fault: string;
+  /** Loads that made it, those in which it found something, and the last of them. */
+  readonly loads: number;
+  readonly fired: number;
+  readonly last: number | null;
+  readonly problems: number;
+}
+
+export async function checkHistory(db: Queryable, feed: string): Promise<CheckHistory[]> {
+  const { rows } = await db.query<CheckHistory>(
+    `select c->>'key' as key, (array_agg(c->>'fault' order by l.id desc))[1] as fault, count(*)::int as loads,
+       count(*) filter (where (c->>'problems')::bigint > 0)::int as fired,
+       max(l.id) filter (where (c->>'problems')::bigint > 0) as last,
+       sum((c->>'problems')::bigint)::float8 as problems
+     from sieve.load l, jsonb_array_elements(l.report->'checks') c
+     where l.feed = $1 and l.kind = 'load' and l.state = 'loaded' and not c ? 'off'
+     group by 1 order by problems desc, 1`,
+    [feed],
+  );
+  return rows;
+}
+
 /** Drops a load that stopped at a gate. Its bytes may be loaded again. */
 export async function dropLoad(db: Db, id: number, reason: string): Promise<void> {
   needReason(reason);
@@ -264,7 +340,6 @@ export async function failLoad(
   await releaseClaim(db, id);
 }
 
-/** Writes how a load ended, with its balance and report. */
 /** The columns of each file in the load before this one of what the same sender sent to the feed. */
 export async function columnsBefore(
   db: Queryable,
@@ -318,6 +393,7 @@ export async function codesSeen(db: Queryable, feed: string): Promise<CodeSeen[]
   return rows;
 }
 
+/** Writes how a load ended, with its balance and report. */
 export async function endLoad(
   db: Queryable,
   id: number,

@@ -91,7 +91,7 @@ export function BetweenList({ plan, change }: { plan: Plan; change: (plan: Plan)
         </div>
       ))}
       <select
-        className="select select-sm mt-2 w-64"
+        className="select select-sm mt-2 max-w-64"
         aria-label="Add a check between records"
         value=""
         onChange={(e) => {

@@ -5,7 +5,7 @@ import { useEffect, useState } from "react";
 import { api, problemOf, type ApiProblem } from "./api.ts";
 import { ProblemNote } from "./problem-note.tsx";
 import { useProgress } from "./use-progress.ts";
-import { grouped } from "./words.ts";
+import { counted, grouped } from "./words.ts";
 
 /** A load on its way: how far, how fast, and a way to end it. */
 export function LoadProgress({ load }: { load: number }) {
@@ -66,15 +66,27 @@ export function LoadProgress({ load }: { load: number }) {
 }
 
 /** What a person decides about a load that stopped at a gate. */
-export function GateDecision({ load, held, read }: { load: number; held: number; read: number }) {
+export function GateDecision({
+  load,
+  held,
+  read,
+  checks,
+}: {
+  load: number;
+  held: number;
+  read: number;
+  /** Checks that keep records back and could be switched off for this load. */
+  checks: readonly { key: string; fault: string; problems: number }[];
+}) {
   const router = useRouter();
   const [reason, setReason] = useState("");
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   const [busy, setBusy] = useState(false);
-  const act = (what: "let-through" | "drop"): void => {
+  const [off, setOff] = useState<readonly string[]>([]);
+  const act = (what: "let-through" | "without" | "drop"): void => {
     setBusy(true);
     setProblem(null);
-    api(`/api/loads/${load}/${what}`, { json: { reason } })
+    api(`/api/loads/${load}/${what}`, { json: { reason, checks: off } })
       .then(() => router.refresh())
       .catch((e: unknown) => setProblem(problemOf(e)))
       .finally(() => setBusy(false));
@@ -90,10 +102,35 @@ export function GateDecision({ load, held, read }: { load: number; held: number;
           maxLength={500}
         />
       </label>
-      <div className="mt-2 flex gap-3">
+      {checks.length > 0 && (
+        <details className="mt-2">
+          <summary className="cursor-pointer underline">Switch checks off for this load</summary>
+          {checks.map((c) => (
+            <label key={c.key} className="flex items-center gap-2 py-0.5">
+              <input
+                type="checkbox"
+                checked={off.includes(c.key)}
+                onChange={(e) => setOff(e.target.checked ? [...off, c.key] : off.filter((k) => k !== c.key))}
+              />
+              {c.fault}, <span className="held">{grouped(c.problems)}</span>
+            </label>
+          ))}
+        </details>
+      )}
+      <div className="mt-2 flex flex-wrap gap-3">
+        {off.length > 0 && (
+          <button
+            type="button"
+            className="btn btn-primary"
+            disabled={busy || reason.trim() === ""}
+            onClick={() => act("without")}
+          >
+            Run it again without {counted(off.length, "check")}
+          </button>
+        )}
         <button
           type="button"
-          className="btn btn-primary"
+          className={`btn ${off.length > 0 ? "btn-line" : "btn-primary"}`}
           disabled={busy || reason.trim() === ""}
           onClick={() => act("let-through")}
         >

@@ -235,7 +235,7 @@ function FieldChoice({
           ))}
           <select
             id={id}
-            className="select select-xs w-40"
+            className="select select-xs max-w-40"
             value=""
             onChange={(e) => e.target.value && set([...chosen, e.target.value])}
           >

@@ -3,6 +3,7 @@
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useCallback, useEffect, useMemo, useState } from "react";
+import type { CheckHistory } from "@/store/loads.ts";
 import type { LoadReport } from "@/core/report.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import { STAGES, type Stage, type Stratum } from "@/core/strata.ts";
@@ -18,6 +19,7 @@ import { StepList } from "./step-list.tsx";
 import { TrialResult } from "./plan-trial.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { RuleList } from "./rule-list.tsx";
+import { CheckHistoryTable } from "./check-history.tsx";
 import { BetweenList } from "./between-list.tsx";
 import { StratumChip } from "./sift.tsx";
 import { withNamed } from "@/core/plan/edit.ts";
@@ -45,6 +47,7 @@ export function PlanDesk({
   sift,
   matches = null,
   proposed = null,
+  fired = [],
 }: {
   feed: { name: string; title: string };
   shown: { version: number; document: Plan; note: string };
@@ -56,6 +59,8 @@ export function PlanDesk({
   matches?: MatchSeen | null;
   /** A change that was proposed elsewhere: made, and not saved. */
   proposed?: Plan | null;
+  /** How often each check has found something. */
+  fired?: readonly CheckHistory[];
 }) {
   const router = useRouter();
   const [history, setHistory] = useState<{ plans: Plan[]; at: number }>({
@@ -359,6 +364,7 @@ export function PlanDesk({
               <FieldTable plan={plan} change={change} />
               <RuleList plan={plan} change={change} delivery={delivery} />
               <BetweenList plan={plan} change={change} />
+              <CheckHistoryTable history={fired} />
               <ContractExchange plan={plan} change={change} />
             </>
           ) : stage === "Look up" ? (

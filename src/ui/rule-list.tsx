@@ -1,32 +1,13 @@
 "use client";
 
-import { useMemo } from "react";
-import { cellText } from "@/core/bytes.ts";
-import { FormulaColumns } from "@/core/formula/columns.ts";
-import { compileFormula } from "@/core/formula/compile.ts";
-import { EMPTY } from "@/core/formula/value.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
-import { ON_FAILURE, isRule, parsePlan, type OnFailure, type Plan, type RuleCheck } from "@/core/plan/schema.ts";
-import { siftRows } from "@/core/recheck.ts";
-import type { Sifted } from "@/core/sift.ts";
+import { useState } from "react";
+import type { RulePreview } from "@/core/preview.ts";
+import { ON_FAILURE, isRule, type OnFailure, type Plan, type RuleCheck } from "@/core/plan/schema.ts";
 import { useNamed } from "./use-formulas.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
-import { useSample } from "./use-sample.ts";
-import { counted } from "./words.ts";
-
-/** The sample after Cleanse and the contract's own checks, reckoned here. */
-function useSifted(plan: Plan, delivery: number | null): Sifted | null {
-  const sample = useSample(plan, delivery);
-  return useMemo(() => {
-    if (!sample) return null;
-    try {
-      // Its other formulas may be in the middle of being written.
-      return siftRows(compilePlan(parsePlan({ ...plan, check: [] })), sample.columns, sample.rows);
-    } catch {
-      return null;
-    }
-  }, [sample, plan]);
-}
+import { SampleWords } from "./step-records.tsx";
+import { USUAL_SAMPLE, useRules, useSample } from "./use-sample.ts";
+import { grouped } from "./words.ts";
 
 /** Checks by formula, each with its name, its policy and what it finds in the first records. */
 export function RuleList({
@@ -38,7 +19,9 @@ export function RuleList({
   change: (plan: Plan) => void;
   delivery: { id: number } | null;
 }) {
-  const sample = useSifted(plan, delivery?.id ?? null);
+  const [size, setSize] = useState<number>(USUAL_SAMPLE);
+  const sample = useSample(plan, delivery?.id ?? null, size);
+  const found = useRules(plan, sample);
   const set = (i: number, rule: RuleCheck | null): void =>
     change({ ...plan, check: plan.check.flatMap((c, k) => (k === i ? (rule ? [rule] : []) : [c])) });
   const add = (): void => {
@@ -58,8 +41,16 @@ export function RuleList({
         </p>
       )}
       {rules.map(({ rule, i }) => (
-        <Rule key={i} plan={plan} rule={rule} sample={sample} set={(next) => set(i, next)} />
+        <Rule
+          key={i}
+          plan={plan}
+          rule={rule}
+          found={sample && (found.result?.[i] ?? null)}
+          delivery={delivery !== null}
+          set={(next) => set(i, next)}
+        />
       ))}
+      {rules.length > 0 && sample && <SampleWords sample={sample} size={size} setSize={setSize} />}
       <button type="button" className="btn btn-line btn-sm mt-2" onClick={add}>
         Add a check
       </button>
@@ -70,12 +61,14 @@ export function RuleList({
 function Rule({
   plan,
   rule,
-  sample,
+  found,
+  delivery,
   set,
 }: {
   plan: Plan;
   rule: RuleCheck;
-  sample: Sifted | null;
+  found: RulePreview | null;
+  delivery: boolean;
   set: (rule: RuleCheck | null) => void;
 }) {
   const { fields } = plan.contract;
@@ -146,71 +139,24 @@ function Rule({
             ))}
           </select>
         </label>
-        <Found plan={plan} rule={rule} sample={sample} it={it} />
+        <Found found={found} delivery={delivery} />
       </div>
     </div>
   );
 }
 
-/** What a check finds in the records in view, as its formula stands. */
-function Found({
-  plan,
-  rule,
-  sample,
-  it,
-}: {
-  plan: Plan;
-  rule: RuleCheck;
-  sample: Sifted | null;
-  it: number | undefined;
-}) {
-  const { fields } = plan.contract;
-  const named = useNamed(plan);
-  const found = useMemo(() => {
-    if (!sample) return null;
-    try {
-      const formula = compileFormula(rule.that, { fields, it, named });
-      const columns = new FormulaColumns(formula);
-      const { block, heap, cells } = sample;
-      columns.read({ fields, heap, cells }, block.count, true);
-      const fails: string[] = [];
-      let passes = 0;
-      let empty = 0;
-      let failed = 0;
-      for (let r = 0; r < block.count; r++) {
-        if (formula.uses.some((f) => sample.faults[f]![r] === 1)) continue;
-        let value: unknown;
-        try {
-          value = columns.value(r);
-        } catch (error) {
-          value = (error as Error).message;
-        }
-        if (value === true) passes++;
-        else if (value === EMPTY) empty++;
-        else {
-          failed++;
-          if (fails.length < 3) {
-            fails.push(
-              formula.uses.map((f) => `${fields[f]!.name} ${cellText(heap, cells[f]!, r) || "empty"}`).join(", "),
-            );
-          }
-        }
-      }
-      return { passes, empty, failed, fails, of: block.count };
-    } catch {
-      return null;
-    }
-  }, [sample, rule.that, fields, it, named]);
-  if (!sample) return <p className="faint mt-1">Bring in a delivery to see what it finds.</p>;
+/** What a check finds in the sample, as its formula stands. */
+function Found({ found, delivery }: { found: RulePreview | null; delivery: boolean }) {
+  if (!delivery) return <p className="faint mt-1">Bring in a delivery to see what it finds.</p>;
   if (!found) return <p className="faint mt-1">What it finds is shown once it can be understood.</p>;
   return (
     <div className="mt-1" role="status">
       <p>
-        Of the first {counted(found.of, "record")}: {found.passes} pass
-        {found.empty > 0 && `, ${found.empty} lack a field`}
+        Of the sample {grouped(found.passes)} pass
+        {found.empty > 0 && `, ${grouped(found.empty)} lack a field`}
         {found.failed > 0 ? (
           <>
-            , <b className="held">{found.failed} fail</b>
+            , <b className="held">{grouped(found.failed)} fail</b>
           </>
         ) : (
           ", none fails"

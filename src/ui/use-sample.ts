@@ -1,35 +1,106 @@
 "use client";
 
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import type { Plan } from "@/core/plan/schema.ts";
-import type { PartPreview } from "@/engine/preview.ts";
+import type { RulePreview, StepsPreview } from "@/core/preview.ts";
+import type { Sample } from "@/core/sample.ts";
 import { api } from "./api.ts";
+import type { PreviewAnswer, PreviewAsk } from "./preview-worker.ts";
 
-/** Records that are looked at while a plan is being changed. */
-const SAMPLE = 500;
+/** Sizes of a sample that can be chosen, and the one to begin with. */
+export const SAMPLE_SIZES = [500, 2000, 5000] as const;
+export const USUAL_SAMPLE = 2000;
+/** Records of a sample that are drawn at a time. */
+export const MOST_SHOWN = 200;
 
-export interface Sample {
-  readonly columns: readonly string[];
-  readonly rows: readonly (readonly string[])[];
-  /** Where each stands in its file. */
-  readonly lines: readonly number[];
+/** A sample with the key by which the preview's thread knows it. */
+export interface KeyedSample extends Sample {
+  readonly key: string;
 }
 
-/** The first records of the latest delivery as they came; null until there are some. */
-export function useSample(plan: Plan, delivery: number | null): Sample | null {
-  const read = Object.fromEntries(Object.entries(plan.read).filter(([, v]) => v !== "auto"));
+/** Telling records of the latest delivery as they came; null until there are some. */
+export function useSample(plan: Plan, delivery: number | null, size: number): KeyedSample | null {
+  const { read } = plan;
+  const key = JSON.stringify([plan.feed, delivery, size, read]);
   const { data } = useQuery({
-    queryKey: ["sample", delivery, read],
-    queryFn: async (): Promise<Sample | null> => {
-      const { parts } = await api<{ parts: PartPreview[] }>(`/api/deliveries/${delivery}/preview`, {
-        json: { read, most: SAMPLE },
-      });
-      const part = parts.find((p) => p.rows.length > 0);
-      const sound = part?.rows.filter((r) => r.cells !== null) ?? [];
-      return part ? { columns: part.columns, rows: sound.map((r) => r.cells!), lines: sound.map((r) => r.line) } : null;
+    queryKey: ["sample", key],
+    queryFn: async (): Promise<KeyedSample> => {
+      const sample = await api<Sample>(`/api/feeds/${plan.feed}/sample`, { json: { delivery, read, size } });
+      tell({ ask: "sample", key, sample });
+      return { ...sample, key };
     },
+    placeholderData: keepPreviousData,
     enabled: delivery !== null,
-    staleTime: 60_000,
+    staleTime: Infinity,
+    gcTime: 60_000,
   });
   return data ?? null;
+}
+
+let worker: Worker | null = null;
+let last = 0;
+const open = new Map<number, { resolve: (result: never) => void; reject: (error: Error) => void }>();
+
+function tell(ask: PreviewAsk): void {
+  if (!worker) {
+    worker = new Worker(new URL("./preview-worker.ts", import.meta.url), { type: "module" });
+    worker.onmessage = ({ data }: MessageEvent<PreviewAnswer>) => {
+      const waiting = open.get(data.id);
+      open.delete(data.id);
+      if ("error" in data) waiting?.reject(new Error(data.error));
+      else waiting?.resolve(data.result as never);
+    };
+    worker.onerror = (event) => {
+      for (const { reject } of open.values()) reject(new Error(event.message || "The preview has stopped."));
+      open.clear();
+      worker = null;
+    };
+  }
+  worker.postMessage(ask);
+}
+
+/** Asks the preview's thread, so that typing is never in its way. */
+function askPreview<T>(ask: (id: number) => PreviewAsk): Promise<T> {
+  return new Promise<T>((resolve, reject) => {
+    const id = ++last;
+    open.set(id, { resolve, reject });
+    tell(ask(id));
+  });
+}
+
+export interface Preview<T> {
+  readonly result: T | null;
+  /** Why there is none: the plan as it stands can't be run. */
+  readonly error: string | null;
+}
+
+function usePreview<T>(sample: KeyedSample | null, key: unknown, ask: (id: number) => PreviewAsk): Preview<T> {
+  const { data, error } = useQuery({
+    queryKey: ["preview", sample?.key, key],
+    queryFn: () => askPreview<T>(ask),
+    placeholderData: keepPreviousData,
+    enabled: sample !== null,
+    staleTime: Infinity,
+    gcTime: 10_000,
+    retry: false,
+  });
+  return { result: error ? null : (data ?? null), error: error?.message ?? null };
+}
+
+/** The sample as it stands after so many of the plan's steps. */
+export function useSteps(plan: Plan, sample: KeyedSample | null, steps: number, only: boolean): Preview<StepsPreview> {
+  return usePreview(sample, ["steps", plan, steps, only], (id) => ({
+    ask: "steps",
+    id,
+    key: sample!.key,
+    plan,
+    steps,
+    only,
+    most: MOST_SHOWN,
+  }));
+}
+
+/** What each check by formula finds in the sample. */
+export function useRules(plan: Plan, sample: KeyedSample | null): Preview<(RulePreview | null)[]> {
+  return usePreview(sample, ["rules", plan], (id) => ({ ask: "rules", id, key: sample!.key, plan }));
 }

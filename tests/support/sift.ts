@@ -23,17 +23,29 @@ export interface Sifting {
   }[];
 }
 
-/** A whole course in memory: what a load comes to, without a store. */
 /** For tests of formats that never need one. */
-const noSpool = (): never => {
+export const noSpool = (): never => {
   throw new Error("no spool here");
 };
 
-export async function siftAll(
-  plan: Plan,
-  files: { name: string; bytes: Uint8Array }[],
-  step = 1 << 20,
-): Promise<Sifting> {
+export interface FileInMemory {
+  name: string;
+  bytes: Uint8Array;
+}
+
+/** A file as the readers take it, in pieces of `step` bytes. */
+export function sourceOf({ name, bytes }: FileInMemory, step = 1 << 20) {
+  return {
+    name,
+    bytes: bytes.length,
+    async *chunks() {
+      for (let at = 0; at < bytes.length; at += step) yield bytes.subarray(at, at + step);
+    },
+  };
+}
+
+/** A whole course in memory: what a load comes to, without a store. */
+export async function siftAll(plan: Plan, files: FileInMemory[], step = 1 << 20): Promise<Sifting> {
   const compiled = compilePlan(plan);
   const course = new Course(compiled, { spill: new MemorySpill(), expected: 1000, distinct: true });
   const tally = newTally(compiled);
@@ -41,15 +53,8 @@ export async function siftAll(
   const facts: FileFacts[] = [];
   const unreadable = new Set<number>();
   const leftOut = new Set<number>();
-  for (const [i, { name, bytes }] of files.entries()) {
-    const source = {
-      name,
-      bytes: bytes.length,
-      async *chunks() {
-        for (let at = 0; at < bytes.length; at += step) yield bytes.subarray(at, at + step);
-      },
-    };
-    const blocks = siftFile(course, source, i, plan.read, noSpool);
+  for (const [i, file] of files.entries()) {
+    const blocks = siftFile(course, sourceOf(file, step), i, plan.read, noSpool);
     for (;;) {
       const next = await blocks.next();
       if (next.done) {
@@ -100,6 +105,6 @@ export async function siftAll(
   return { report, balance, records };
 }
 
-export function csv(text: string, name = "a.csv"): { name: string; bytes: Uint8Array } {
+export function csv(text: string, name = "a.csv"): FileInMemory {
   return { name, bytes: new TextEncoder().encode(text) };
 }

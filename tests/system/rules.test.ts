@@ -3,7 +3,8 @@ import { findRecords } from "@/engine/records.ts";
 import { releaseRecords } from "@/engine/release.ts";
 import { savePlan, planInForce } from "@/store/feeds.ts";
 import { getHeld, heldGroups } from "@/store/held.ts";
-import { loadNow, newFeed, newSystem, rows, type System } from "../support/system.ts";
+import { askForLoad, checkHistory, runWithout } from "@/store/loads.ts";
+import { deliver, loadNow, newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
 
 let system: System;
 beforeAll(async () => {
@@ -104,5 +105,61 @@ f,28.02.2026,,many,9223372036854775807,x
     await expect(save({ cleanse: [{ do: "split", in: ["id"], from: "gone", by: "," }] })).rejects.toMatchObject({
       detail: expect.stringContaining("There is no field gone") as string,
     });
+  });
+});
+
+describe("a check that is switched off for one load", () => {
+  const fields = [
+    { name: "id", type: "text" },
+    { name: "site", type: "text", required: true, pattern: "^[A-Z]" },
+    { name: "n", type: "integer", on_failure: "stop" },
+  ];
+  const text = "id,site,n\na,,1\nb,here,2\nc,There,3\nc,There,3\n";
+
+  it("is passed over when a stopped load is run again, says why on the report, and not in the next load", async () => {
+    const { db } = system;
+    await newFeed(db, "offs", fields, { key: ["id"] }, { gates: [{ limit: "held share", over: 0.5 }] });
+    const stopped = await loadNow(db, "offs", text);
+    expect(stopped).toMatchObject({ state: "stopped", held: 3 });
+    await expect(runWithout(db, stopped.id, { checks: ["site:required"], reason: " " })).rejects.toThrow("reason");
+    await expect(runWithout(db, stopped.id, { checks: ["site:such"], reason: "x" })).rejects.toMatchObject({
+      code: "no-check",
+      detail: expect.stringContaining("site:required"),
+    });
+    for (const needed of ["n:type", "id:unique"]) {
+      await expect(runWithout(db, stopped.id, { checks: [needed], reason: "x" })).rejects.toMatchObject({
+        code: "check-needed",
+      });
+    }
+    await runWithout(db, stopped.id, { checks: ["site:required"], reason: "sites come with the next delivery" });
+    const loaded = await waitFor(db, stopped.id, (l) => l.state === "loaded");
+    expect(loaded).toMatchObject({ state: "loaded", inserted: 2, held: 2 });
+    expect(loaded.report!.checks.find((c) => c.key === "site:required")).toMatchObject({
+      problems: 0,
+      off: "sites come with the next delivery",
+    });
+    // What is shown of its records later is by the checks that it made.
+    const page = await findRecords(db, loaded.id, { outcome: "inserted" });
+    expect(page.records.map((r) => [r.values[0], r.problems.length])).toEqual([
+      ["a", 0],
+      ["c", 0],
+    ]);
+    const next = await loadNow(db, "offs", "id,site,n\nd,,1\ne,There,1\n");
+    expect(next).toMatchObject({ state: "loaded", inserted: 1, held: 1 });
+    const history = await checkHistory(db, "offs");
+    expect(history.find((h) => h.key === "site:required")).toMatchObject({
+      loads: 1,
+      fired: 1,
+      last: next.id,
+      problems: 1,
+    });
+    expect(history.find((h) => h.key === "site:pattern")).toMatchObject({ loads: 2, fired: 1, last: loaded.id });
+  });
+
+  it("can be said with the delivery", async () => {
+    const { db } = system;
+    const delivery = await deliver(db, "offs", "id,site,n\nx,,1\n");
+    const id = await askForLoad(db, delivery, false, { checks: ["site:required"], reason: "known" });
+    expect(await waitFor(db, id)).toMatchObject({ state: "loaded", inserted: 1, held: 0 });
   });
 });

@@ -50,7 +50,14 @@ export interface CompiledCheck {
   readonly lookUp: number | null;
   /** A check between the records of a delivery. */
   readonly between: CompiledBetween | null;
+  /** Why it is switched off, for this load alone; null when it is not. */
+  readonly off: string | null;
 }
+
+/** Checks that are switched off for a load, by key, each with the reason. */
+export type ChecksOff = Readonly<Record<string, string>>;
+
+type OnCheck = Omit<CompiledCheck, "off">;
 
 export interface CompiledBetween {
   readonly part: Between;
@@ -99,9 +106,10 @@ export function policyOf(field: Field, check: FieldCheck): OnFailure {
 /**
  * Makes a plan ready to run. The plan must have come from `parsePlan`. A look-up whose list is not
  * among `references` is passed over: where only the fields matter, or a person looks at a sample.
- * Throws `look-up-invalid` where a list is not what a look-up needs.
+ * Throws `look-up-invalid` where a list is not what a look-up needs. Checks in `off` are passed over.
  */
-export function compilePlan(plan: Plan, references: References = NO_REFERENCES): Compiled {
+export function compilePlan(own: Plan, references: References = NO_REFERENCES, off: ChecksOff = {}): Compiled {
+  const plan = loosened(own, off);
   const { fields } = plan.contract;
   const number = new Map(fields.map((f, i) => [f.name, i]));
   const numbers = (names: readonly string[]): number[] => names.map((n) => number.get(n)!);
@@ -121,7 +129,7 @@ export function compilePlan(plan: Plan, references: References = NO_REFERENCES):
       record: off ? null : (part.record?.(options, { fields: read, targets, named: plan.formulas }) ?? null),
     };
   });
-  const checks: CompiledCheck[] = [];
+  const checks: OnCheck[] = [];
   const lookUps = compileLookUps(plan.lookup ?? [], fields, references);
   // What a look-up brings is checked when it is there.
   const brought = new Set(lookUps.flatMap((l) => [...l.fills]));
@@ -153,7 +161,7 @@ export function compilePlan(plan: Plan, references: References = NO_REFERENCES):
   const together = (names: readonly string[], onFailure: OnFailure): void => {
     const key = `${names.join("+")}:unique`;
     const at = checks.findIndex((c) => c.key === key);
-    const check: CompiledCheck = {
+    const check: OnCheck = {
       key,
       id: "unique",
       fields: numbers(names),
@@ -190,7 +198,7 @@ export function compilePlan(plan: Plan, references: References = NO_REFERENCES):
     fields,
     readAs: read,
     steps,
-    checks,
+    checks: checks.map((c) => ({ ...c, off: (canSwitchOff(plan, c) ? off[c.key] : undefined) ?? null })),
     uniques: checks.flatMap((c, i) => (c.id === "unique" ? [i] : [])),
     lookUps,
     made: new Set([
@@ -198,6 +206,26 @@ export function compilePlan(plan: Plan, references: References = NO_REFERENCES):
       ...plan.cleanse.flatMap((s) => (stepPart(s.do).makes && !s.off && s.in !== "*" ? s.in : [])),
     ]),
   };
+}
+
+/** Whether a load can do without a check: not without types, nor with a key that is empty or given twice. */
+export function canSwitchOff({ load }: Plan, check: Pick<CompiledCheck, "key" | "id">): boolean {
+  if (check.id === "type" || check.id === "look-up") return false;
+  return check.key !== `${load.key.join("+")}:unique` && !load.key.some((name) => check.key === `${name}:required`);
+}
+
+/** The plan with fields that may be empty where the check that they are filled is switched off: the target must take them. */
+function loosened(plan: Plan, off: ChecksOff): Plan {
+  const may = (f: Field): boolean =>
+    off[`${f.name}:required`] !== undefined && canSwitchOff(plan, { key: `${f.name}:required`, id: "required" });
+  if (!plan.contract.fields.some(may)) return plan;
+  const all = (policy: OnFailure) => Object.fromEntries(FIELD_CHECKS.map((id) => [id, policy]));
+  const fields = plan.contract.fields.map((f) => {
+    if (!may(f)) return f;
+    const policies = typeof f.on_failure === "string" ? all(f.on_failure) : f.on_failure;
+    return { ...f, on_failure: { ...policies, required: "note" as const } };
+  });
+  return { ...plan, contract: { fields } };
 }
 
 const ISO_FORMATS = {
@@ -216,7 +244,7 @@ function withWrittenDates({ contract, cleanse }: Plan): Field[] {
 }
 
 /** The check that a look-up found a partner, or not several. */
-function lookUpCheck(lookUp: LookUp, number: number, several: boolean, asks: readonly number[]): CompiledCheck {
+function lookUpCheck(lookUp: LookUp, number: number, several: boolean, asks: readonly number[]): OnCheck {
   const { name, list } = lookUp;
   const policy = several ? lookUp.several : lookUp.none;
   const what = (field: Field, value: string): string => `${field.name} ${quoted(value)}`;
@@ -240,7 +268,7 @@ function lookUpCheck(lookUp: LookUp, number: number, several: boolean, asks: rea
   };
 }
 
-function betweenOf(check: BetweenCheck, number: (name: string) => number, fields: readonly Field[]): CompiledCheck {
+function betweenOf(check: BetweenCheck, number: (name: string) => number, fields: readonly Field[]): OnCheck {
   const kind = betweenPart(check.check);
   const part = kind.make(check, number, fields);
   const title = betweenTitle(check);
@@ -260,12 +288,7 @@ function betweenOf(check: BetweenCheck, number: (name: string) => number, fields
   };
 }
 
-function ruleOf(
-  check: RuleCheck,
-  it: number,
-  fields: readonly Field[],
-  named: NamedFormulas | undefined,
-): CompiledCheck {
+function ruleOf(check: RuleCheck, it: number, fields: readonly Field[], named: NamedFormulas | undefined): OnCheck {
   const formula = compileFormula(check.that, { fields, it: it < 0 ? undefined : it, named });
   const about = it >= 0 ? [it] : formula.uses.length > 0 ? [...formula.uses] : [0];
   return {

@@ -233,3 +233,25 @@ export function removeField(plan: Plan, name: string): Plan {
     gates: plan.gates.filter((g) => g.limit !== "empty share" || g.field !== name),
   };
 }
+
+/**
+ * Steps of another plan, as far as they fit this one: without the fields that it does not have.
+ * `left` says of those that don't fit why.
+ */
+export function fitSteps(plan: Plan, steps: readonly Step[]): { steps: Step[]; left: string[] } {
+  const known = new Set(plan.contract.fields.map((f) => f.name));
+  const left: string[] = [];
+  const fit = steps.flatMap((step): Step[] => {
+    const part = stepPart(step.do);
+    const title = part.title.toLowerCase();
+    const asked = (part.fieldOptions ?? []).flatMap((o) => [step[o] ?? []].flat() as string[]);
+    const inFormula = (part.formulaOptions ?? []).flatMap((o) => namesIn(String(step[o])));
+    const own = step.in === "*" ? "*" : step.in.filter((n) => known.has(n));
+    const lacks = [...asked, ...inFormula.filter((n) => n !== "it")].find((n) => !known.has(n));
+    if (lacks !== undefined) left.push(`${title}, for there is no field ${lacks}`);
+    else if (own.length === 0) left.push(`${title}, for there is no field ${(step.in as string[]).join(", ")}`);
+    else return [{ ...step, in: own }];
+    return [];
+  });
+  return { steps: fit, left };
+}

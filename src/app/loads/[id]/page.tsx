@@ -5,7 +5,8 @@ import { SieveError } from "@/core/problem.ts";
 import { loadedOf } from "@/core/strata.ts";
 import type { LoadReport } from "@/core/report.ts";
 import { getDelivery } from "@/store/deliveries.ts";
-import { getFeed } from "@/store/feeds.ts";
+import { canSwitchOff, compilePlan } from "@/core/plan/compile.ts";
+import { getFeed, getPlan } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { getLoad, listLoads } from "@/store/loads.ts";
 import { GateDecision, LoadProgress } from "@/ui/load-actions.tsx";
@@ -53,6 +54,10 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
     .filter((l) => (l.state === "loaded" || l.state === "stopped") && l.id <= load.id)
     .slice(0, 12)
     .reverse();
+  const plan = load.state === "stopped" ? (await getPlan(db(), load.plan)).document : null;
+  const switchable = new Set(
+    plan ? compilePlan(plan).checks.flatMap((c) => (canSwitchOff(plan, c) ? [c.key] : [])) : [],
+  );
   const running = load.state === "queued" || load.state === "running";
   return (
     <>
@@ -112,7 +117,18 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
               </p>
             ))}
           <p className="faint">The target has not been touched. Look at the records below, then decide.</p>
-          <GateDecision load={load.id} held={load.held ?? 0} read={load.read ?? 0} />
+          <GateDecision
+            load={load.id}
+            held={load.held ?? 0}
+            read={load.read ?? 0}
+            checks={report.checks.filter(
+              (c) =>
+                c.problems > 0 &&
+                c.onFailure !== "note" &&
+                switchable.has(c.key) &&
+                load.checksOff[c.key] === undefined,
+            )}
+          />
         </div>
       )}
       {load.letThrough && <p className="mt-1">Let through a gate: “{load.letThrough}”</p>}
@@ -307,7 +323,15 @@ function Checks({ load, report }: { load: number; report: LoadReport }) {
         <h2>Checks that fired, {fired.length}</h2>
         <span className="faint text-xs">records</span>
       </div>
-      {fired.length === 0 && <p>Every record passed every check.</p>}
+      {fired.length === 0 && <p>Every record passed every check that was made.</p>}
+      {report.checks.map(
+        (c) =>
+          c.off !== undefined && (
+            <p key={c.key}>
+              <b className="held">Switched off for this load:</b> {c.title} (“{c.off}”)
+            </p>
+          ),
+      )}
       <table className="ledger tight">
         <tbody>
           {fired.map((c) => (

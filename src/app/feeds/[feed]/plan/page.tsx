@@ -4,7 +4,7 @@ import { parsePlan, type Field, type Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
 import { getDelivery, latestDelivery } from "@/store/deliveries.ts";
 import { getFeed, getPlanVersion, listPlans, planInForce } from "@/store/feeds.ts";
-import { listLoads } from "@/store/loads.ts";
+import { checkHistory, listLoads } from "@/store/loads.ts";
 import { decidedByScore, matchesSeen } from "@/store/matches.ts";
 import { PlanDesk } from "@/ui/plan-desk.tsx";
 import { db } from "../../../server.ts";
@@ -50,6 +50,7 @@ export default async function PlanPage({
     return (
       <PlanDesk
         key={shown.id}
+        fired={await checkHistory(db(), name)}
         proposed={withField(shown.document, field)}
         feed={{ name, title: feed.title }}
         shown={{ version: shown.version ?? 0, document: shown.document, note: shown.note }}

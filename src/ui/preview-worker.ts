@@ -1,0 +1,51 @@
+import { previewRules, previewSteps, type RulePreview, type StepsPreview } from "@/core/preview.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import type { Sample } from "@/core/sample.ts";
+
+/** What the page asks the preview's thread. A sample is sent once, and spoken of by its key. */
+export type PreviewAsk =
+  | { readonly ask: "sample"; readonly key: string; readonly sample: Sample }
+  | {
+      readonly ask: "steps";
+      readonly id: number;
+      readonly key: string;
+      readonly plan: Plan;
+      readonly steps: number;
+      readonly only: boolean;
+      readonly most: number;
+    }
+  | { readonly ask: "rules"; readonly id: number; readonly key: string; readonly plan: Plan };
+
+export type PreviewAnswer =
+  | { readonly id: number; readonly result: StepsPreview | (RulePreview | null)[] }
+  | { readonly id: number; readonly error: string };
+
+/** Samples that are kept: the one in view, and the one before while it goes. */
+const MOST_KEPT = 2;
+
+const samples = new Map<string, Sample>();
+const port = self as unknown as {
+  onmessage: (event: MessageEvent<PreviewAsk>) => void;
+  postMessage(answer: PreviewAnswer): void;
+};
+
+function answer(ask: Exclude<PreviewAsk, { ask: "sample" }>): StepsPreview | (RulePreview | null)[] {
+  const sample = samples.get(ask.key);
+  if (!sample) throw new Error("The records have not come yet.");
+  return ask.ask === "steps"
+    ? previewSteps(ask.plan, sample, ask.steps, ask.only, ask.most)
+    : previewRules(ask.plan, sample);
+}
+
+port.onmessage = ({ data }) => {
+  if (data.ask === "sample") {
+    samples.set(data.key, data.sample);
+    for (const key of samples.keys()) if (samples.size > MOST_KEPT && key !== data.key) samples.delete(key);
+    return;
+  }
+  try {
+    port.postMessage({ id: data.id, result: answer(data) });
+  } catch (error) {
+    port.postMessage({ id: data.id, error: (error as Error).message });
+  }
+};
