@@ -12,7 +12,7 @@ import { makeDeliveries } from "./generate.ts";
 import { listFormulas, saveFormula } from "@/store/formulas.ts";
 import { namedFormulaSchema } from "@/core/formula/named.ts";
 import { HUMIDITY, IS_BINOMIAL, OTHER_FEEDS, makeOtherDeliveries } from "./other-feeds.ts";
-import { ACCESSIONS } from "./plan.ts";
+import { ACCESSIONS, firstDraft } from "./plan.ts";
 import { listReferences, makeReference } from "@/store/references.ts";
 import { CHECKLIST } from "./taxa.ts";
 
@@ -47,7 +47,8 @@ async function main(folder: string): Promise<void> {
     });
     const plans = await db.query("select 1 from sieve.plan where feed = 'accessions'");
     if (plans.rowCount === 0)
-      await savePlan(db, "accessions", ACCESSIONS, "The contract agreed with the gardens", "Ines");
+      await savePlan(db, "accessions", firstDraft(), "A first draft from the gardens' samples", "Ines");
+    await savePlan(db, "accessions", ACCESSIONS, "The contract agreed with the gardens", "Ines");
     if (!(await listReferences(db)).some((r) => r.name === CHECKLIST.name)) {
       await makeReference(db, CHECKLIST, CHECKLIST.entries, "Ines", "The checklist that the gardens agreed on");
     }

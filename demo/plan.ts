@@ -108,3 +108,14 @@ export const ACCESSIONS = {
   load: { target: "accession", key: ["accession"], mode: "upsert" },
   gates: [{ limit: "held share", over: 0.2 }, { limit: "nothing read" }, { limit: "required column missing" }],
 };
+
+/** The accessions plan as it was before it was talked over with the gardens. */
+export function firstDraft() {
+  const fields = ACCESSIONS.contract.fields.flatMap((f) => {
+    if (f.name === "packed_at") return [];
+    if (f.name === "site") return [{ ...f, on_failure: { required: "hold" } }];
+    return f.name === "altitude_m" ? [{ ...f, least: 0 }] : [f];
+  });
+  const [trim, , words, ...others] = ACCESSIONS.cleanse;
+  return { ...ACCESSIONS, contract: { fields }, cleanse: [trim, { ...words, words: ["?"] }, ...others] };
+}

@@ -22,6 +22,7 @@ import { RuleList } from "./rule-list.tsx";
 import { CheckHistoryTable } from "./check-history.tsx";
 import { BetweenList } from "./between-list.tsx";
 import { StratumChip } from "./sift.tsx";
+import { differences } from "@/core/plan/difference.ts";
 import { withNamed } from "@/core/plan/edit.ts";
 import { useFormulas } from "./use-formulas.ts";
 import { useProgress } from "./use-progress.ts";
@@ -36,6 +37,25 @@ const TITLES: Record<Stage, string> = {
   Match: "Match: records that are one",
   Load: "Load: where good records go",
 };
+
+/** What a person is about to save, in words. */
+function Changes({ was, is }: { was: Plan; is: Plan }) {
+  const found = useMemo(() => differences(was, is), [was, is]);
+  const shown = found.slice(0, 6);
+  return (
+    <ul className="w-full text-sm" aria-label="What is different">
+      {shown.map((d, i) => (
+        <li key={i} className="truncate" title={`${d.was ?? "not there"} → ${d.is ?? "not there"}`}>
+          {d.stage}: {d.what}, {d.was === null ? "new" : <del className="held">{d.was}</del>}
+          {d.is === null ? ", taken out" : d.was === null ? `: ${d.is}` : ` now ${d.is}`}
+        </li>
+      ))}
+      {found.length > shown.length && (
+        <li className="faint">and {counted(found.length - shown.length, "change")} more</li>
+      )}
+    </ul>
+  );
+}
 
 /** A plan being changed: an undo for every change, a trial before anything is saved, versions that are kept. */
 export function PlanDesk({
@@ -202,6 +222,17 @@ export function PlanDesk({
             <Link href={`/feeds/${feed.name}`}>{feed.title}</Link> / plan,{" "}
             {shown.version === newest ? `version ${shown.version}` : `version ${shown.version} of ${newest}`}
             {changed ? ", changed and not saved" : `: ${shown.note}`}
+            {versions.length > 1 && !changed && (
+              <>
+                {" · "}
+                <Link
+                  className="underline"
+                  href={`/feeds/${feed.name}/versions?from=${Math.max(1, shown.version - 1)}&to=${shown.version}`}
+                >
+                  what it changed
+                </Link>
+              </>
+            )}
           </p>
           <h1>{TITLES[stage]}</h1>
         </div>
@@ -252,12 +283,13 @@ export function PlanDesk({
       </div>
       {saving && (
         <form
-          className="mt-2 flex items-end gap-3 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-2"
+          className="mt-2 flex flex-wrap items-end gap-3 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-2"
           onSubmit={(e) => {
             e.preventDefault();
             void save();
           }}
         >
+          <Changes was={shown.document} is={plan} />
           <label className="grow">
             What changed and why, for those who read the versions later
             <input

@@ -97,6 +97,14 @@ export interface Problem {
   readonly onFailure: OnFailure;
 }
 
+/** A step in words: “trim the ends in all fields”. */
+export function stepWords(step: Step): string {
+  const { do: id, in: where, off, ...options } = step;
+  const part = stepPart(id);
+  const fields = id === "leave-out" ? "" : ` in ${where === "*" ? "all fields" : where.join(", ")}`;
+  return `${part.words(options)}${fields}${off ? " (switched off)" : ""}`;
+}
+
 export function policyOf(field: Field, check: FieldCheck): OnFailure {
   const policy = field.on_failure;
   if (policy === undefined) return "hold";
@@ -120,10 +128,7 @@ export function compilePlan(own: Plan, references: References = NO_REFERENCES, o
     const targets = off ? [] : where === "*" ? fields.map((_, i) => i) : numbers(where);
     return {
       step,
-      words:
-        step.do === "leave-out"
-          ? part.words(options)
-          : `${part.words(options)} in ${where === "*" ? "all fields" : where.join(", ")}`,
+      words: stepWords(step),
       fields: targets,
       apply: part.record ? () => 0 : part.apply(options),
       record: off ? null : (part.record?.(options, { fields: read, targets, named: plan.formulas }) ?? null),

@@ -117,7 +117,14 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
               </table>
             </>
           )}
-          <h2>Plan versions</h2>
+          <div className="flex items-baseline justify-between">
+            <h2>Plan versions</h2>
+            {plans.length > 1 && (
+              <Link className="plain text-sm" href={`/feeds/${name}/versions`}>
+                what changed
+              </Link>
+            )}
+          </div>
           <table className="ledger">
             <thead>
               <tr>
@@ -135,7 +142,16 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
                     </Link>
                   </td>
                   <td>
-                    {p.note}
+                    {(p.version ?? 0) > 1 ? (
+                      <Link
+                        href={`/feeds/${name}/versions?from=${p.version! - 1}&to=${p.version}`}
+                        title="What it changed"
+                      >
+                        {p.note}
+                      </Link>
+                    ) : (
+                      p.note
+                    )}
                     <span className="block text-xs faint">
                       {p.madeBy}, {moment(p.madeAt, now)}
                     </span>
