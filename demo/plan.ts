@@ -111,7 +111,7 @@ export const ACCESSIONS = {
 
 /** The accessions plan as it was before it was talked over with the gardens. */
 export function firstDraft() {
-  const fields = ACCESSIONS.contract.fields.flatMap((f) => {
+  const fields = ACCESSIONS.contract.fields.flatMap((f): object[] => {
     if (f.name === "packed_at") return [];
     if (f.name === "site") return [{ ...f, on_failure: { required: "hold" } }];
     return f.name === "altitude_m" ? [{ ...f, least: 0 }] : [f];

@@ -29,6 +29,8 @@ export interface StepsPreview {
   /** Cells that the last of the steps changes, and records that are left out by now. */
   readonly changed: number;
   readonly leftOut: number;
+  /** By field: records, those that are left out apart, that have a value after the last of the steps. */
+  readonly filled: readonly number[];
   /** Of every step of the plan: the cells that it changes, or the records that it leaves out. */
   readonly steps: readonly number[];
 }
@@ -49,6 +51,7 @@ export function previewSteps(plan: Plan, sample: Sample, steps: number, only: bo
   const then = steps > 0 ? siftSample(plan, sample, plan.cleanse.slice(0, steps - 1)) : now;
   const all = steps === plan.cleanse.length ? now : siftSample(plan, sample, plan.cleanse);
   const touched = plan.contract.fields.map(() => false);
+  const filled = plan.contract.fields.map(() => 0);
   const records: StoodRecord[] = [];
   let [fit, changed, leftOut] = [0, 0, 0];
   for (let at = 0; at < sample.rows.length; at++) {
@@ -56,6 +59,8 @@ export function previewSteps(plan: Plan, sample: Sample, steps: number, only: bo
     if (out) leftOut++;
     let own = 0;
     for (let f = 0; f < touched.length; f++) {
+      const { start, end } = now.cleansed[f]!;
+      if (!out && start[at] !== end[at]) filled[f]!++;
       if (now === then || sameCell(now, then, f, at)) continue;
       touched[f] = true;
       own++;
@@ -66,7 +71,7 @@ export function previewSteps(plan: Plan, sample: Sample, steps: number, only: bo
     if (records.length === most) continue;
     records.push({ at, values: cleansedValues(now, at), before: cleansedValues(then, at), leftOut: out });
   }
-  return { records, fit, touched, changed, leftOut, steps: all.tally.steps };
+  return { records, fit, touched, changed, leftOut, filled, steps: all.tally.steps };
 }
 
 /** Whether a cell has the same bytes after two runs. */

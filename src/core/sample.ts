@@ -51,8 +51,14 @@ export class SampleChoice {
   private state = 1;
   private readonly shape = newCellShape();
 
-  /** @param size how many records at most */
-  constructor(private readonly size: number) {}
+  /**
+   * @param size how many records at most
+   * @param following only the first ones, so that each stands after the one before it in its file
+   */
+  constructor(
+    private readonly size: number,
+    private readonly following = false,
+  ) {}
 
   /** Takes a block that was read, cleansed and checked; `columns` and `file` are those of the file that it is of. */
   add(sifted: Sifted, columns: readonly string[], file: string): void {
@@ -74,7 +80,7 @@ export class SampleChoice {
       if (verdict[r] === VERDICT.unreadable) continue;
       if (verdict[r] === VERDICT.leftOut) this.addProblem("left out", () => keep(r));
       if (verdict[r] === VERDICT.suspect) this.addProblem("suspect", () => keep(r));
-      if (this.first.length < this.size * SHARE.first) this.first.push(keep(r));
+      if (this.first.length < this.size * (this.following ? 1 : SHARE.first)) this.first.push(keep(r));
       const at = this.random.length < this.size ? this.random.length : this.below(this.seen + 1);
       if (at < this.size) this.random[at] = keep(r);
       this.seen++;

@@ -61,6 +61,8 @@ export interface Sifted {
   readonly problemRecord: readonly number[];
   readonly problemCheck: readonly number[];
   readonly tally: Tally;
+  /** What steps carried into the block from the records before it; "" for nothing. */
+  readonly carry: string;
 }
 
 /** What came in a code field. */
@@ -124,6 +126,9 @@ export class Course {
   private untouched = new Int32Array(0);
   private leftOutBy = new Int32Array(0);
   private unwatched = new Uint8Array(0);
+  /** What steps have found out about the file that is open. */
+  readonly told = new Map<string, string>();
+  private carried = new Map<string, string>();
   private fileFirst = 0;
   private total = 0;
 
@@ -143,9 +148,20 @@ export class Course {
     if (options.distinct) for (const _ of compiled.fields) this.distinct.push(new Distinct());
   }
 
+  /** What steps carry from the records so far to the next ones of the file, as a text that can be kept. */
+  get carry(): string {
+    return this.carried.size === 0 ? "" : JSON.stringify([...this.carried]);
+  }
+
+  set carry(text: string) {
+    this.carried = new Map(text === "" ? [] : (JSON.parse(text) as [string, string][]));
+  }
+
   /** Begins a file: its columns meet the fields by name. `first`: the delivery's number of its first record. */
   openFile(columns: readonly string[], first = this.total): Mapping {
     this.setColumns(columns);
+    this.carried.clear();
+    this.told.clear();
     this.fileFirst = first;
     return this.mapping;
   }
@@ -164,6 +180,7 @@ export class Course {
     this.room(count);
     const tally = newTally(compiled);
     const { verdict, bad, leftOutBy } = this;
+    const { carry } = this;
     verdict.fill(0, 0, count);
     this.map(block);
     for (const r of block.unreadable.keys()) verdict[r] = VERDICT.unreadable;
@@ -179,6 +196,10 @@ export class Course {
         verdict[r] = VERDICT.leftOut;
         leftOutBy[r] = i + 1;
       },
+      begins: (r) => this.fileOf !== null && r > 0 && this.fileOf(r) !== this.fileOf(r - 1),
+      carried: (name) => this.carried.get(`${i} ${name}`) ?? "",
+      carry: (name, value) => void this.carried.set(`${i} ${name}`, value),
+      tell: (name, words) => void this.told.set(name, words),
     };
     // The number of the step at hand.
     let i = 0;
@@ -261,6 +282,7 @@ export class Course {
       problemRecord,
       problemCheck,
       tally,
+      carry,
     };
     compiled.checks.forEach((check, c) => {
       const runs = this.runs[c];

@@ -104,6 +104,7 @@ function sendBlock(course: Course, sifted: Sifted, total: Tally): void {
       byteEnd: origin.end[block.count - 1]!,
       outcomes,
       tally: sifted.tally,
+      carry: sifted.carry,
       copy,
       held: held.length > 0 ? JSON.stringify(held) : "",
       heldCount: held.length,

@@ -56,6 +56,8 @@ export interface BlockResult {
   /** A byte a record, as in core/ledger.ts; `inserted` for every record that passes so far. */
   outcomes: Uint8Array<ArrayBuffer>;
   tally: Tally;
+  /** What steps carried into it from the records before. */
+  carry: string;
   copy: Uint8Array<ArrayBuffer>;
   /** The records as they were read, for a file that can't be entered in the middle. */
   packed: Uint8Array<ArrayBuffer> | null;

@@ -33,6 +33,7 @@ export async function rerunBlock(db: Queryable, rerun: Rerun, course: Course, bl
   const facts = rerun.facts[block.file]!;
   course.openFile(facts.columns, block.firstRecord - block.firstInFile);
   course.fileName = facts.name;
+  course.carry = block.carry;
   const packed = await packedBlock(db, load, block.block);
   if (packed) return course.run(unpackBlock(packed));
   const reader = new DelimitedReader(facts.read as DelimitedOptions, block.file, {

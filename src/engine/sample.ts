@@ -14,7 +14,7 @@ const MOST_READ = 200_000;
 export const MOST_SAMPLED = 5_000;
 
 /**
- * Chooses records of a delivery that tell most about a plan, by the problems that it finds in them.
+ * Chooses records of a delivery that tell most about a plan, by the problems that it finds in them; `following`: the first ones, one after the other.
  * Of a large delivery only the beginning is looked at; of a damaged file what comes before the damage.
  */
 export async function sampleDelivery(
@@ -23,10 +23,11 @@ export async function sampleDelivery(
   plan: Plan,
   read: ReadSection,
   size: number,
+  following = false,
 ): Promise<Sample> {
   const { files } = await getDelivery(db, delivery);
   const { spool, close } = fileSpool();
-  const choice = new SampleChoice(Math.min(size, MOST_SAMPLED));
+  const choice = new SampleChoice(Math.min(size, MOST_SAMPLED), following);
   const course = new Course(compilePlan(plan), { spill: new MemorySpill(), expected: MOST_READ });
   const parts = { next: 0 };
   let [seen, whole] = [0, true];

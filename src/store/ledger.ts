@@ -12,6 +12,8 @@ export interface LedgerBlock {
   line: number;
   byteStart: number;
   byteEnd: number;
+  /** What steps carry into it from the records before. */
+  carry: string;
   outcomes: Buffer;
   checks: number[];
   steps: number[];
@@ -33,8 +35,8 @@ export async function addBlock(
   await db.query({
     name: "add-block",
     text: `insert into sieve.ledger_block (load, block, file, first_record, first_in_file, line, byte_start, byte_end,
-      outcomes, checks, steps, changed, filled, faulty, packed)
-      values ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14,$15)`,
+      outcomes, checks, steps, changed, filled, faulty, packed, carry)
+      values ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14,$15,$16)`,
     values: [
       load,
       block.block,
@@ -51,6 +53,7 @@ export async function addBlock(
       tally.filled,
       tally.faulty,
       block.packed && asBuffer(block.packed),
+      block.carry,
     ],
   });
 }
@@ -69,7 +72,7 @@ export async function packedBlock(db: Queryable, load: number, block: number): P
 }
 
 const BLOCK = `load, block, file, first_record as "firstRecord", first_in_file as "firstInFile", line,
-  byte_start as "byteStart", byte_end as "byteEnd", outcomes, checks, steps, changed, filled, faulty`;
+  byte_start as "byteStart", byte_end as "byteEnd", outcomes, checks, steps, changed, filled, faulty, carry`;
 
 /** The blocks of a load from a record on, some at a time. */
 export async function* ledgerBlocks(db: Queryable, load: number, fromRecord = 0): AsyncGenerator<LedgerBlock> {

@@ -8,6 +8,7 @@ import reference from "./migrations/007-reference.sql";
 import formula from "./migrations/008-formula.sql";
 import between from "./migrations/009-between.sql";
 import checksOff from "./migrations/010-checks-off.sql";
+import carry from "./migrations/011-carry.sql";
 import { runMigrations } from "graphile-worker";
 import { transaction, type Db } from "./db.ts";
 
@@ -23,6 +24,7 @@ const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
   { id: 8, sql: formula },
   { id: 9, sql: between },
   { id: 10, sql: checksOff },
+  { id: 11, sql: carry },
 ];
 
 /** Brings the store up to date; safe when several processes start at once. Returns how many ran. */

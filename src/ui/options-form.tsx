@@ -3,10 +3,12 @@
 import { useId, useMemo, useState } from "react";
 import { z } from "zod";
 import type { StepPart } from "@/core/cleanse/part.ts";
+import { mergeValueTables, readValueTable, valueTableCsv } from "@/core/cleanse/value-table.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { useNamed } from "./use-formulas.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
 import { splitList } from "./plan-fields.tsx";
+import { grouped } from "./words.ts";
 
 interface Property {
   type?: string;
@@ -55,6 +57,10 @@ export function OptionsForm<T extends Options>({
     <div className="flex flex-wrap items-end gap-x-5 gap-y-1">
       {Object.entries(properties).map(([name, p]) => {
         const value = step[name];
+        if (part.formulaOptions?.includes(name) && p.type === "array") {
+          const scope = { named, fields: plan.contract.fields };
+          return <RuleRows key={name} rules={value as Rule[]} scope={scope} set={(rules) => commit(name, rules)} />;
+        }
         if (part.formulaOptions?.includes(name)) {
           const it = step["do"] === "leave-out" || !step.in || step.in === "*" ? undefined : names.indexOf(step.in[0]!);
           return (
@@ -83,6 +89,74 @@ export function OptionsForm<T extends Options>({
         }
         return <Option key={name} name={name} property={p} value={value} set={(v) => commit(name, v)} />;
       })}
+    </div>
+  );
+}
+
+interface Rule {
+  is: string;
+  when: string;
+}
+
+/** Categories with the formula of each, the first that is true counts. */
+function RuleRows({
+  rules,
+  scope,
+  set,
+}: {
+  rules: readonly Rule[];
+  scope: React.ComponentProps<typeof FormulaEditor>["scope"];
+  set: (rules: Rule[]) => void;
+}) {
+  const change = (i: number, more: Partial<Rule>): void => set(rules.map((r, k) => (k === i ? { ...r, ...more } : r)));
+  return (
+    <div className="w-full max-w-3xl">
+      {rules.map((rule, i) => (
+        <div key={i} className="mb-2">
+          <span className="flex items-center gap-2">
+            <input
+              className="input input-xs"
+              aria-label={`Category ${i + 1}`}
+              placeholder="category"
+              value={rule.is}
+              maxLength={200}
+              onChange={(e) => change(i, { is: e.target.value })}
+            />
+            <button
+              type="button"
+              className="plain disabled:opacity-40"
+              disabled={i === 0}
+              aria-label={`Ask category ${i + 1} earlier`}
+              onClick={() => set([...rules.slice(0, i - 1), rule, rules[i - 1]!, ...rules.slice(i + 1)])}
+            >
+              earlier
+            </button>
+            <button
+              type="button"
+              className="plain held disabled:opacity-40"
+              disabled={rules.length === 1}
+              aria-label={`Take category ${i + 1} out`}
+              onClick={() => set(rules.filter((_, k) => k !== i))}
+            >
+              out
+            </button>
+          </span>
+          <FormulaEditor
+            label={`When it is category ${i + 1}`}
+            value={rule.when}
+            scope={scope}
+            placeholder="quantity_g < 1.0"
+            onChange={(when) => change(i, { when })}
+          />
+        </div>
+      ))}
+      <button
+        type="button"
+        className="plain text-sm"
+        onClick={() => set([...rules, { is: `category ${rules.length + 1}`, when: "true" }])}
+      >
+        one more category
+      </button>
     </div>
   );
 }
@@ -133,7 +207,13 @@ function Option({
     );
   }
   if (name === "to" && p.type === "object") {
-    return box(<ValueTable id={id} value={value as Record<string, string[]>} set={set} />, true);
+    return box(
+      <>
+        <ValueTable id={id} value={value as Record<string, string[]>} set={set} />
+        <ValueTableFile value={value as Record<string, string[]>} set={set} />
+      </>,
+      true,
+    );
   }
   const list = p.type === "array";
   const number = p.type === "integer" || p.type === "number";
@@ -192,6 +272,55 @@ function ValueTable({
         if (JSON.stringify(next) !== JSON.stringify(value)) set(next);
       }}
     />
+  );
+}
+
+/** Brings a table of spellings in from a file, and gives the one that is there out. */
+function ValueTableFile({
+  value,
+  set,
+}: {
+  value: Record<string, string[]>;
+  set: (value: Record<string, string[]>) => void;
+}) {
+  const [said, setSaid] = useState("");
+  const take = async (file: File): Promise<void> => {
+    try {
+      const table = readValueTable(new Uint8Array(await file.arrayBuffer()));
+      set(mergeValueTables(value, table.to));
+      setSaid(
+        `${grouped(table.spellings)} spellings of ${grouped(Object.keys(table.to).length)} values from ${file.name}${table.passedOver > 0 ? `; ${grouped(table.passedOver)} lines have no two values` : ""}.`,
+      );
+    } catch (error) {
+      setSaid((error as Error).message);
+    }
+  };
+  return (
+    <p className="mt-1 flex flex-wrap items-center gap-x-4 text-xs">
+      <label className="cursor-pointer underline">
+        bring in a table
+        <input
+          type="file"
+          className="sr-only"
+          accept=".csv,.tsv,.txt"
+          onChange={(e) => {
+            const file = e.target.files?.[0];
+            if (file) void take(file);
+            e.target.value = "";
+          }}
+        />
+      </label>
+      <a
+        className="underline"
+        download="values.csv"
+        href={`data:text/csv;charset=utf-8,${encodeURIComponent(valueTableCsv(value))}`}
+      >
+        give it out
+      </a>
+      <span className="faint" role="status">
+        {said || "A file with a column of spellings and a column of what they become."}
+      </span>
+    </p>
   );
 }
 

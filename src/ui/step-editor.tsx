@@ -59,7 +59,7 @@ export function StepEditor({ plan, step, set }: { plan: Plan; step: Step; set: (
         </fieldset>
       )}
       <OptionsForm part={part} step={step} plan={plan} set={set} />
-      {!part.record && <TryStep key={JSON.stringify(step)} step={step} />}
+      {part.examples.length > 0 && <TryStep key={JSON.stringify(step)} step={step} />}
       {step.do === "value-map" && <Spellings plan={plan} step={step} set={set} />}
     </div>
   );

@@ -10,7 +10,7 @@ import {
 import { CSS } from "@dnd-kit/utilities";
 import { GripVertical } from "lucide-react";
 import { useState } from "react";
-import { STEPS, STEP_IDS, stepPart, type StepId } from "@/core/cleanse/index.ts";
+import { STEPS, STEP_IDS, mapStepFormulas, stepPart, type StepId } from "@/core/cleanse/index.ts";
 import { fitSteps } from "@/core/plan/edit.ts";
 import type { Plan, Step } from "@/core/plan/schema.ts";
 import { StepEditor } from "./step-editor.tsx";
@@ -32,8 +32,8 @@ function firstStep(id: StepId, plan: Plan): Step {
   for (const o of part.fieldOptions ?? []) {
     if (step[o] !== undefined) step[o] = Array.isArray(step[o]) ? names.slice(0, 2) : names[0];
   }
-  for (const o of part.formulaOptions ?? []) step[o] = id === "leave-out" ? "false" : "it";
-  return step;
+  const whole = id === "leave-out" || id === "category";
+  return { ...step, ...mapStepFormulas(part, step, () => (whole ? "false" : "it")) };
 }
 
 /** Cleansing steps in their order, and beside them telling records as they stand after any of them. */

@@ -5,7 +5,7 @@ import type { StepsPreview } from "@/core/preview.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SAMPLED } from "@/core/sample.ts";
 import { MOST_SHOWN, SAMPLE_SIZES, type KeyedSample, type Preview } from "./use-sample.ts";
-import { counted, grouped } from "./words.ts";
+import { counted, grouped, percentOf } from "./words.ts";
 
 const WHY_WORDS: Record<(typeof SAMPLED)[number], (n: string) => string> = {
   first: (n) => `the first ${n}`,
@@ -93,6 +93,7 @@ export function StepRecords({
             <>
               : <b className="changed">{counted(result.changed, "cell")} changed by it</b>
               {result.leftOut > 0 && `, ${grouped(result.leftOut)} left out by now`}
+              <Covered plan={plan} at={at} result={result} of={sample.rows.length - result.leftOut} />
             </>
           )}
         </span>
@@ -154,4 +155,14 @@ export function StepRecords({
       </div>
     </section>
   );
+}
+
+/** Of a step that sorts records into categories: how many none of its rules covers. */
+function Covered({ plan, at, result, of }: { plan: Plan; at: number; result: StepsPreview; of: number }) {
+  const step = plan.cleanse[at - 1];
+  if (step?.do !== "category" || step.in === "*") return null;
+  const f = plan.contract.fields.findIndex((x) => x.name === step.in[0]);
+  const otherwise = step["otherwise"] !== undefined;
+  const none = of - (result.filled[f] ?? of);
+  return <>{otherwise ? "" : `; no rule covers ${grouped(none)} of ${grouped(of)}, ${percentOf(none, of)} %`}</>;
 }

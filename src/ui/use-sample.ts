@@ -1,6 +1,7 @@
 "use client";
 
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { stepPart } from "@/core/cleanse/index.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { RulePreview, StepsPreview } from "@/core/preview.ts";
 import type { Sample } from "@/core/sample.ts";
@@ -21,11 +22,12 @@ export interface KeyedSample extends Sample {
 /** Telling records of the latest delivery as they came; null until there are some. */
 export function useSample(plan: Plan, delivery: number | null, size: number): KeyedSample | null {
   const { read } = plan;
-  const key = JSON.stringify([plan.feed, delivery, size, read]);
+  const following = plan.cleanse.some((s) => stepPart(s.do).follows?.(s) && !s.off);
+  const key = JSON.stringify([plan.feed, delivery, size, following, read]);
   const { data } = useQuery({
     queryKey: ["sample", key],
     queryFn: async (): Promise<KeyedSample> => {
-      const sample = await api<Sample>(`/api/feeds/${plan.feed}/sample`, { json: { delivery, read, size } });
+      const sample = await api<Sample>(`/api/feeds/${plan.feed}/sample`, { json: { delivery, read, size, following } });
       tell({ ask: "sample", key, sample });
       return { ...sample, key };
     },

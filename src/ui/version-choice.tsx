@@ -25,7 +25,7 @@ export function VersionChoice({
     >
       {versions.map((v) => (
         <option key={v.version} value={v.version}>
-          {v.version}: {v.note.slice(0, 60)}
+          {v.version}: {v.note.length > 26 ? `${v.note.slice(0, 24)}…` : v.note}
         </option>
       ))}
     </select>
@@ -34,7 +34,7 @@ export function VersionChoice({
     <div className="flex items-center gap-2">
       {choice("The earlier version", from, (v) => go(v, to))}
       <button type="button" className="plain whitespace-nowrap" onClick={() => go(to, from)}>
-        beside
+        swap
       </button>
       {choice("The later version", to, (v) => go(from, v))}
     </div>

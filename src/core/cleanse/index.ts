@@ -19,6 +19,7 @@ import { split } from "./split.ts";
 import { unicode } from "./unicode.ts";
 import { valueMap } from "./value-map.ts";
 import { caseStep } from "./case.ts";
+import { category } from "./category.ts";
 import { collapse } from "./collapse.ts";
 import { derive } from "./derive.ts";
 import { emptyWords } from "./empty-words.ts";
@@ -55,6 +56,7 @@ export const STEPS = {
   split,
   join,
   derive,
+  category,
   "leave-out": leaveOut,
 } as const;
 export type StepId = keyof typeof STEPS;
@@ -63,4 +65,40 @@ export const STEP_IDS = Object.keys(STEPS) as StepId[];
 /** The part for a step, its options not yet told apart. */
 export function stepPart(id: StepId): StepPart<object> {
   return STEPS[id] as unknown as StepPart<object>;
+}
+
+/** A formula of a step, and where among its options it stands. */
+export interface StepFormula {
+  readonly option: string;
+  readonly source: string;
+}
+
+type WithFormulas = Readonly<Record<string, unknown>>;
+
+/** The formulas of a step, in their order: an option that is one, or each `when` of a list of rules. */
+export function stepFormulas(part: Pick<StepPart<object>, "formulaOptions">, step: WithFormulas): StepFormula[] {
+  return (part.formulaOptions ?? []).flatMap((option) => {
+    const value = step[option];
+    const sources = Array.isArray(value) ? (value as { when: string }[]).map((r) => r.when) : [String(value)];
+    return sources.map((source) => ({ option, source }));
+  });
+}
+
+/** The step's options with each formula changed. */
+export function mapStepFormulas(
+  part: Pick<StepPart<object>, "formulaOptions">,
+  step: WithFormulas,
+  change: (source: string) => string,
+): Record<string, unknown> {
+  return Object.fromEntries(
+    (part.formulaOptions ?? []).map((option) => {
+      const value = step[option];
+      return [
+        option,
+        Array.isArray(value)
+          ? (value as { when: string }[]).map((r) => ({ ...r, when: change(r.when) }))
+          : change(String(value)),
+      ];
+    }),
+  );
 }

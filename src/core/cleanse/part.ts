@@ -20,6 +20,16 @@ export interface RecordCourse {
   /** The record can't be read, or was left out before. */
   skip(record: number): boolean;
   leaveOut(record: number): void;
+  /** The record is the first of its file. */
+  begins(record: number): boolean;
+  /**
+   * What the step carries from one record to the next, by a name of its own, from block to block of a
+   * file; "" at its beginning. The ledger keeps it with each block, so that any can be run again.
+   */
+  carried(name: string): string;
+  carry(name: string, value: string): void;
+  /** Tells what was found out about the file, for the report. */
+  tell(name: string, words: string): void;
 }
 
 /** Works on the records of a block; returns how many cells it changed, or records it left out. */
@@ -42,6 +52,8 @@ export interface StepPart<Options extends object> {
   readonly options: z.ZodRawShape;
   /** Harmless in any field, so that an editor begins it in all of them. */
   readonly everywhere?: boolean;
+  /** It looks at the records before, so that a sample of it must be of records that follow one another. */
+  readonly follows?: (options: Options) => boolean;
   /** It may write a date or time as ISO 8601 has it, whatever formats the field has. */
   readonly writesDates?: boolean;
   /** It fills its fields from others, so that they need no column. */
@@ -50,8 +62,8 @@ export interface StepPart<Options extends object> {
   readonly fieldOptions?: readonly string[];
   readonly formulaOptions?: readonly string[];
   apply(options: Options): Apply;
-  /** Instead of `apply`, for a step that needs the whole record. Throws `formula-invalid`. */
-  record?(options: Options, scope: RecordScope): RecordApply;
+  /** Instead of `apply`, for a step that needs the whole record; null where these options need a cell alone. Throws `formula-invalid`. */
+  record?(options: Options, scope: RecordScope): RecordApply | null;
   /** A step of a plan in words: “trim the ends”. */
   words(options: Options): string;
   /** Run as tests. */

@@ -5,6 +5,7 @@ export interface ValueMapOptions {
   readonly to: Readonly<Record<string, readonly string[]>>;
   readonly same?: "exactly" | "but for case and spaces" | undefined;
   readonly otherwise?: "stays" | "empty" | undefined;
+  readonly unknown?: "note" | "hold" | "stop" | undefined;
 }
 
 const MOST = 20_000;
@@ -27,6 +28,10 @@ export const valueMap: StepPart<ValueMapOptions> = {
       .enum(["stays", "empty"])
       .optional()
       .describe("What a value becomes that is not in the table; it stays unless said"),
+    unknown: z
+      .enum(["note", "hold", "stop"])
+      .optional()
+      .describe("What happens to a record whose value is not in the table; it goes on unless said"),
   },
   words: ({ to, otherwise }) =>
     `map values to ${Object.keys(to).slice(0, 4).join(", ")}${Object.keys(to).length > 4 ? ", …" : ""}${otherwise === "empty" ? ", others to nothing" : ""}`,

@@ -1,12 +1,18 @@
 import { z } from "zod";
 import { withoutAccents } from "./accents.ts";
-import { byText, type StepPart } from "./part.ts";
+import { cellText } from "../bytes.ts";
+import { grouped } from "../problem.ts";
+import { byText, setCell, type RecordCourse, type StepPart } from "./part.ts";
 
 const LANGUAGES = ["en", "de", "fr", "es", "it", "nl", "pt", "sv", "da", "nb", "fi", "pl", "cs", "hu"] as const;
 type Language = (typeof LANGUAGES)[number];
 
+const ORDERS = ["day first", "month first", "year first"] as const;
+type Order = (typeof ORDERS)[number];
+
 export interface WrittenDateOptions {
-  readonly order: "day first" | "month first" | "year first";
+  readonly order: Order | "by evidence";
+  readonly undecided?: "day first" | "month first" | undefined;
   readonly languages?: readonly Language[] | undefined;
   readonly pivot?: number | undefined;
 }
@@ -38,12 +44,7 @@ function monthNames(languages: readonly Language[]): Map<string, number> {
 }
 
 /** A date with its month in letters or digits, in any usual order, as ISO 8601; null for what is none. */
-function writtenDate(
-  text: string,
-  order: WrittenDateOptions["order"],
-  months: Map<string, number>,
-  pivot: number,
-): string | null {
+function writtenDate(text: string, order: Order, months: Map<string, number>, pivot: number): string | null {
   if (text.length > 80 || !/\d/.test(text)) return null;
   // Ordinals, weekdays and small words say nothing that the rest does not.
   const tokens = text
@@ -89,13 +90,52 @@ function writtenDate(
   return at.toISOString().slice(0, 10);
 }
 
+const USUAL: readonly Language[] = ["en", "de", "fr", "es"];
+const USUAL_PIVOT = 50;
+
+/** Two numbers and a year, of which either of the first two may be the day. */
+const EITHER = /^\s*(\d{1,2})[\s./-]+(\d{1,2})[\s./-]+\d{2,4}\s*$/;
+
+/**
+ * The order of day and month in a file, decided by its first records and kept to its end: values of
+ * which one part is past 12 can be read in one way only.
+ */
+function orderOf(course: RecordCourse, f: number, name: string, from: number, to: number, undecided: Order): Order {
+  const known = from > 0 && course.begins(from) ? "" : course.carried(`order ${f}`);
+  if (known !== "") return known as Order;
+  let [day, month] = [0, 0];
+  for (let r = from; r < to; r++) {
+    if (course.skip(r)) continue;
+    const match = EITHER.exec(cellText(course.heap, course.cells[f]!, r));
+    if (!match) continue;
+    const [a, b] = [Number(match[1]), Number(match[2])];
+    if (a > 12 && b <= 12) day++;
+    else if (b > 12 && a <= 12) month++;
+  }
+  const order = day > 0 === month > 0 ? undecided : day > 0 ? "day first" : "month first";
+  course.carry(`order ${f}`, order);
+  course.tell(
+    `order of ${name}`,
+    `${name} is read ${order}: ${grouped(day)} of the first ${grouped(to - from)} values have a first part past 12, ${grouped(month)} a second one`,
+  );
+  return order;
+}
+
 export const writtenDateStep: StepPart<WrittenDateOptions> = {
   id: "written-date",
   title: "Dates as people write them",
   about:
     "Writes a date as ISO 8601, its month in digits or in words of several languages, its year with two digits or four.",
   options: {
-    order: z.enum(["day first", "month first", "year first"]).describe("How digits alone are to be read"),
+    order: z
+      .enum([...ORDERS, "by evidence"])
+      .describe(
+        "How digits alone are to be read; by evidence: as the values of each file say, of which one part is past 12",
+      ),
+    undecided: z
+      .enum(["day first", "month first"])
+      .optional()
+      .describe("How a file is read whose values speak for neither, or for both; day first unless said"),
     languages: z
       .array(z.enum(LANGUAGES))
       .min(1)
@@ -111,9 +151,30 @@ export const writtenDateStep: StepPart<WrittenDateOptions> = {
   writesDates: true,
   words: ({ order, languages }) =>
     `dates as people write them, ${order}${languages ? `, in ${languages.join(", ")}` : ""}`,
-  apply: ({ order, languages = ["en", "de", "fr", "es"], pivot = 50 }) => {
+  apply: ({ order, undecided = "day first", languages = USUAL, pivot = USUAL_PIVOT }) => {
     const months = monthNames(languages);
-    return byText((text) => writtenDate(text, order, months, pivot) ?? text);
+    const own = order === "by evidence" ? undecided : order;
+    return byText((text) => writtenDate(text, own, months, pivot) ?? text);
+  },
+  record: ({ order, undecided = "day first", languages = USUAL, pivot = USUAL_PIVOT }, { fields, targets }) => {
+    if (order !== "by evidence") return null;
+    const months = monthNames(languages);
+    return (course) => {
+      let n = 0;
+      for (const f of targets) {
+        for (let from = 0, to; from < course.count; from = to) {
+          to = from + 1;
+          while (to < course.count && !course.begins(to)) to++;
+          const own = orderOf(course, f, fields[f]!.name, from, to, undecided);
+          for (let r = from; r < to; r++) {
+            if (course.skip(r)) continue;
+            const date = writtenDate(cellText(course.heap, course.cells[f]!, r), own, months, pivot);
+            if (date !== null) n += setCell(course, f, r, date);
+          }
+        }
+      }
+      return n;
+    };
   },
   examples: [
     { options: { order: "day first" }, from: "3rd of March 2026", to: "2026-03-03" },
@@ -130,5 +191,20 @@ export const writtenDateStep: StepPart<WrittenDateOptions> = {
     { options: { order: "day first" }, from: "31.02.2026", to: "31.02.2026" },
     { options: { order: "day first" }, from: "spring 1987", to: "spring 1987" },
     { options: { order: "day first" }, from: "4 May June 2026", to: "4 May June 2026" },
+    { options: { order: "by evidence" }, from: "04/05/2026", to: "2026-05-04" },
+  ],
+  records: [
+    {
+      in: ["a"],
+      options: { order: "by evidence" },
+      from: { a: "12/25/2026", b: "" },
+      to: { a: "2026-12-25", b: "" },
+    },
+    {
+      in: ["a"],
+      options: { order: "by evidence", undecided: "month first" },
+      from: { a: "12/05/2026", b: "" },
+      to: { a: "2026-12-05", b: "" },
+    },
   ],
 };

@@ -181,6 +181,7 @@ class Compiler {
         return;
       case "callExpr": {
         const { function: name, target, args } = exprKind.value;
+        this.known(expr, name, target !== undefined);
         if ((name === "_==_" || name === "_!=_") && args.some(isNull)) {
           for (const a of args) {
             const field = a.exprKind.case === "identExpr" && !bound.includes(a.exprKind.value.name);
@@ -208,6 +209,14 @@ class Compiler {
         for (const e of [c.accuInit, c.loopCondition, c.loopStep, c.result]) if (e) this.survey(e, inner, nested + 1);
       }
     }
+  }
+
+  /** A function must be one of ours or of the language, also where the rest of the formula is left to the library. */
+  private known(expr: Expr, name: string, method: boolean): void {
+    if (!/^[a-z]/i.test(name) || CEL_NAMES.has(name)) return;
+    if (FUNCTIONS.some((f) => f.name === name && f.method === method)) return;
+    const other = FUNCTIONS.find((f) => f.name === name);
+    this.fail(expr, other ? `${name} is called as ${shape(other)}.` : `There is no function ${name}.`, name.length);
   }
 
   private field(expr: Expr, name: string): number {
@@ -496,12 +505,8 @@ class Compiler {
 
   private named(expr: Expr, name: string, method: boolean, nodes: readonly Node[]): Node {
     const known = FUNCTIONS.filter((f) => f.name === name && f.method === method);
-    if (known.length === 0) {
-      // CEL has more functions than we compile; whether this is one of them the library says.
-      if (CEL_NAMES.has(name)) throw new Unsupported();
-      const other = FUNCTIONS.find((f) => f.name === name);
-      this.fail(expr, other ? `${name} is called as ${shape(other)}.` : `There is no function ${name}.`, name.length);
-    }
+    // CEL has more functions than we compile.
+    if (known.length === 0) throw new Unsupported();
     const fits = known.find((f) => f.args.length === nodes.length && f.args.every((t, i) => t === nodes[i]!.type));
     if (!fits) {
       if (nodes.some((n) => n.type === "dyn" || n.type === "list") || CEL_NAMES.has(name)) throw new Unsupported();

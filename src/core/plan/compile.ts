@@ -2,6 +2,8 @@ import { CHECKS } from "../check/index.ts";
 import { betweenPart, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
 import type { Between, Late } from "../check/between/part.ts";
 import type { Test } from "../check/part.ts";
+import { cellText } from "../bytes.ts";
+import type { ValueMapOptions } from "../cleanse/value-map.ts";
 import type { Apply, RecordApply } from "../cleanse/part.ts";
 import type { NamedFormulas } from "../formula/named.ts";
 import { compileFormula, type Formula } from "../formula/compile.ts";
@@ -36,7 +38,7 @@ export interface CompiledStep {
 /** A check made ready. `key` names it in the ledger, in links and in the quarantine. */
 export interface CompiledCheck {
   readonly key: string;
-  readonly id: FieldCheck | "rule" | "look-up" | "between";
+  readonly id: FieldCheck | "rule" | "look-up" | "between" | "mapped";
   readonly fields: readonly number[];
   readonly onFailure: OnFailure;
   readonly title: string;
@@ -126,12 +128,13 @@ export function compilePlan(own: Plan, references: References = NO_REFERENCES, o
     const part = stepPart(step.do);
     const { do: _, in: where, off, ...options } = step;
     const targets = off ? [] : where === "*" ? fields.map((_, i) => i) : numbers(where);
+    const record = off ? null : (part.record?.(options, { fields: read, targets, named: plan.formulas }) ?? null);
     return {
       step,
       words: stepWords(step),
       fields: targets,
-      apply: part.record ? () => 0 : part.apply(options),
-      record: off ? null : (part.record?.(options, { fields: read, targets, named: plan.formulas }) ?? null),
+      apply: off || record ? () => 0 : part.apply(options),
+      record,
     };
   });
   const checks: OnCheck[] = [];
@@ -158,6 +161,13 @@ export function compilePlan(own: Plan, references: References = NO_REFERENCES, o
     }
   };
   fields.forEach((field, i) => !brought.has(i) && checkField(field, i));
+  for (const step of plan.cleanse) {
+    if (step.do !== "value-map" || step.off || step["unknown"] === undefined) continue;
+    const mapped = step as unknown as ValueMapOptions;
+    const own = step.in === "*" ? fields.map((f) => f.name) : step.in;
+    for (const name of own)
+      if (!checks.some((c) => c.key === `${name}:mapped`)) checks.push(mappedCheck(name, number.get(name)!, mapped));
+  }
   lookUps.forEach((l, i) => {
     l.noneCheck = checks.push(lookUpCheck(l.lookUp, i, false, l.asks)) - 1;
     l.severalCheck = l.lookUp.how === "range" ? -1 : checks.push(lookUpCheck(l.lookUp, i, true, l.asks)) - 1;
@@ -269,6 +279,30 @@ function lookUpCheck(lookUp: LookUp, number: number, several: boolean, asks: rea
     test: null,
     rule: null,
     lookUp: number,
+    between: null,
+  };
+}
+
+/** The check that a value is one that its value map makes. */
+function mappedCheck(name: string, field: number, { to, unknown }: ValueMapOptions): OnCheck {
+  const wanted = new Set(Object.keys(to));
+  return {
+    key: `${name}:mapped`,
+    id: "mapped",
+    fields: [field],
+    onFailure: unknown!,
+    title: `${name} is in its value map`,
+    expected: `one of ${grouped(wanted.size)} values of the map, or a spelling of one`,
+    message: (f, value) => `${f.name} ${quoted(value)} is not in its value map.`,
+    test: (heap, cells, count, bad) => {
+      let n = 0;
+      for (let r = 0; r < count; r++) {
+        if (cells.start[r] !== cells.end[r] && !wanted.has(cellText(heap, cells, r))) bad[n++] = r;
+      }
+      return n;
+    },
+    rule: null,
+    lookUp: null,
     between: null,
   };
 }
@@ -420,6 +454,7 @@ export function faultTitle(key: string, fields: readonly Field[]): string {
     return field ? `${field}: not so that ${name}` : `not so that ${name}`;
   }
   const [names = "", id] = key.split(":");
+  if (id === "mapped") return `${names} is not in its value map`;
   const field = fields.find((f) => f.name === names);
   switch (id as FieldCheck) {
     case "type":

@@ -19,7 +19,10 @@ function words(value: unknown): string | null {
   if (value === true) return "yes";
   if (value === false) return "no";
   if (Array.isArray(value)) return value.every((v) => typeof v !== "object") ? value.join(", ") : JSON.stringify(value);
-  return typeof value === "object" ? JSON.stringify(value) : String(value);
+  if (value === null || typeof value !== "object") return String(value);
+  return Object.entries(value)
+    .map(([k, v]) => `${k} ${words(v)}`)
+    .join("; ");
 }
 
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);

@@ -1,4 +1,4 @@
-import { stepPart } from "../cleanse/index.ts";
+import { mapStepFormulas, stepFormulas, stepPart } from "../cleanse/index.ts";
 import { lookUpFields, type LookUp } from "../lookup/schema.ts";
 import type { MatchSection } from "../match/schema.ts";
 import { namedIn, type NamedFormula, type NamedFormulas } from "../formula/named.ts";
@@ -20,7 +20,7 @@ export function usedIn(plan: Plan, name: string): Use[] {
     const how = [
       ...(s.in === "*" || s.in.includes(name) ? [part.title.toLowerCase()] : []),
       ...(part.fieldOptions ?? []).flatMap((o) => ([s[o]].flat().includes(name) ? ["taken from it"] : [])),
-      ...(part.formulaOptions ?? []).flatMap((o) => (namesIn(String(s[o])).includes(name) ? ["in its formula"] : [])),
+      ...(stepFormulas(part, s).some((f) => namesIn(f.source).includes(name)) ? ["in its formula"] : []),
     ];
     if (how.length > 0) uses.push({ stage: "Cleanse", says: `step ${i + 1}, ${how.join(", ")}` });
   });
@@ -53,8 +53,8 @@ function formulasOf(plan: Plan): { readonly source: string; readonly use: Use }[
     ...plan.cleanse.flatMap((s, i) => {
       const part = stepPart(s.do);
       const where = s.in === "*" ? "all fields" : s.in.join(", ");
-      return (part.formulaOptions ?? []).map((o) => ({
-        source: String(s[o]),
+      return stepFormulas(part, s).map(({ source }) => ({
+        source,
         use: { stage: "Cleanse" as const, says: `step ${i + 1}, ${part.title.toLowerCase()}, ${where}` },
       }));
     }),
@@ -99,8 +99,7 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
       if (Array.isArray(value)) next[o] = follow(value as string[]);
       else if (value === from) next[o] = to;
     }
-    for (const o of part.formulaOptions ?? []) next[o] = renameInFormula(String(s[o]), from, to);
-    return next;
+    return { ...next, ...mapStepFormulas(part, next, (source) => renameInFormula(source, from, to)) };
   };
   return {
     ...plan,
@@ -193,7 +192,7 @@ function removeFromMatch(match: MatchSection, name: string): MatchSection | null
 export function removeField(plan: Plan, name: string): Plan {
   const cleanse = plan.cleanse.flatMap((s): Step[] => {
     const part = stepPart(s.do);
-    if ((part.formulaOptions ?? []).some((o) => namesIn(String(s[o])).includes(name))) return [];
+    if (stepFormulas(part, s).some((f) => namesIn(f.source).includes(name))) return [];
     const next: Step = { ...s };
     for (const o of part.fieldOptions ?? []) {
       if (s[o] === name) return [];
@@ -245,7 +244,7 @@ export function fitSteps(plan: Plan, steps: readonly Step[]): { steps: Step[]; l
     const part = stepPart(step.do);
     const title = part.title.toLowerCase();
     const asked = (part.fieldOptions ?? []).flatMap((o) => [step[o] ?? []].flat() as string[]);
-    const inFormula = (part.formulaOptions ?? []).flatMap((o) => namesIn(String(step[o])));
+    const inFormula = stepFormulas(part, step).flatMap((f) => namesIn(f.source));
     const own = step.in === "*" ? "*" : step.in.filter((n) => known.has(n));
     const lacks = [...asked, ...inFormula.filter((n) => n !== "it")].find((n) => !known.has(n));
     if (lacks !== undefined) left.push(`${title}, for there is no field ${lacks}`);

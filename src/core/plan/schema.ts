@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { STEP_IDS, stepPart } from "../cleanse/index.ts";
+import { STEP_IDS, stepFormulas, stepPart } from "../cleanse/index.ts";
 import { compilePattern } from "../pattern.ts";
 import { compileFormula } from "../formula/compile.ts";
 import { tryNamed } from "../formula/try-named.ts";
@@ -283,13 +283,21 @@ export const planSchema = z
     });
     plan.cleanse.forEach((s, i) => {
       const part = stepPart(s.do);
+      if (s.do === "value-map" && s["unknown"] !== undefined && s["otherwise"] === "empty") {
+        context.addIssue({
+          code: "custom",
+          path: ["cleanse", i, "unknown"],
+          message: "A value that becomes empty can't be told of any more: let it stay.",
+        });
+      }
       for (const option of part.fieldOptions ?? []) {
         if (s[option] !== undefined) known([s[option]].flat() as string[], ["cleanse", i, option]);
       }
-      for (const option of part.formulaOptions ?? []) {
-        const its = s.do === "leave-out" ? [undefined] : s.in === "*" ? plan.contract.fields.map((f) => f.name) : s.in;
-        const wanted = s.do === "leave-out" ? "bool" : undefined;
-        for (const it of its) formula(String(s[option]), it, ["cleanse", i, option], wanted);
+      // A step that decides about records, or sorts them, has no cell that it is about.
+      const whole = s.do === "leave-out" || s.do === "category";
+      const its = whole ? [undefined] : s.in === "*" ? plan.contract.fields.map((f) => f.name) : s.in;
+      for (const { option, source } of stepFormulas(part, s)) {
+        for (const it of its) formula(source, it, ["cleanse", i, option], whole ? "bool" : undefined);
       }
     });
     known(plan.load.key, ["load", "key"]);

@@ -239,6 +239,7 @@ export async function* siftFile(
       }
       all.push({
         ...facts,
+        evidence: { ...facts.evidence, ...Object.fromEntries(course.told) },
         columns: [...course.columns],
         extra: course.mapping.extra,
         missing: course.columns.length > 0 ? course.mapping.missing : [],

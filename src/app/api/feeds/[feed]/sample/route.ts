@@ -9,11 +9,12 @@ const input = z.object({
   delivery: z.int(),
   read: readSectionSchema,
   size: z.int().min(10).max(MOST_SAMPLED).default(2000),
+  following: z.boolean().default(false),
 });
 
 /** Records of a delivery that are worth looking at while the feed's plan is being changed. */
 export const POST = route<{ feed: string }>(async (request, { feed }) => {
-  const { delivery, read, size } = input.parse(await body(request));
+  const { delivery, read, size, following } = input.parse(await body(request));
   const { document } = await planInForce(db(), feed);
-  return await sampleDelivery(db(), delivery, document, read as unknown as ReadSection, size);
+  return await sampleDelivery(db(), delivery, document, read as unknown as ReadSection, size, following);
 });
