@@ -3,11 +3,20 @@ import type { Late } from "@/core/check/between/part.ts";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { BYTE, addToBalance, emptyBalance, heldByte } from "@/core/ledger.ts";
 import { mergeTally, newTally } from "@/core/metrics/tally.ts";
+import { Figures } from "@/core/metrics/figures.ts";
 import { ProfileFold } from "@/core/metrics/profile.ts";
 import { compilePlan, lateProblem, type Compiled, type Problem } from "@/core/plan/compile.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
-import { openFile, rawText, siftFile, type FileFacts, type SourceFile, type Spool } from "@/core/read/source.ts";
+import {
+  isSideFile,
+  openFile,
+  rawText,
+  siftFile,
+  type FileFacts,
+  type SourceFile,
+  type Spool,
+} from "@/core/read/source.ts";
 import { makeReport, type LoadReport } from "@/core/report.ts";
 import { Course, VERDICT, arrivedCells, fieldValues, problemsOf, rawBytes, type Sifted } from "@/core/sift.ts";
 import { csvRow } from "@/core/write/csv.ts";
@@ -80,6 +89,7 @@ async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, 
 
   const nameOf = (part: number): string => names[part] ?? "";
   const tally = newTally(compiled);
+  const figures = new Figures(compiled);
   const balance = emptyBalance();
   const extras = new ProfileFold(new MemorySpill(), 1_000_000);
   const late = new Map<string, number>();
@@ -94,6 +104,7 @@ async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, 
         break;
       }
       mergeTally(tally, next.value.tally);
+      figures.add(next.value);
       const { extra } = course.mapping;
       if (extra.length > 0) extras.add(next.value.block, course.columns, new Set(extra));
       const ledger = new Uint8Array(next.value.block.count);
@@ -112,6 +123,9 @@ async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, 
     late,
     extras: extras.finish(),
     codes: course.codes(),
+    figures: figures.finish(),
+    controls: course.controls,
+    received: new Date(),
   });
   if (outputs.report) await writeFile(outputs.report, `${JSON.stringify(report, null, 2)}\n`);
   return report;
@@ -175,6 +189,7 @@ async function columnsOf(
   const names: string[] = [];
   const parts = { next: 0 };
   for (const source of sources) {
+    if (isSideFile(compiled.plan, source.name)) continue;
     for await (const opened of openFile(source, compiled.plan.read, spool, parts)) {
       names.push(opened.name);
       // Documents bring new columns as they come; the other formats know theirs from the start.

@@ -1,3 +1,11 @@
+import {
+  judgeAgainstUsual,
+  judgeControl,
+  judgeDistribution,
+  judgeFreshness,
+  type ControlText,
+} from "./gate-figures.ts";
+import type { Figure } from "./metrics/figures.ts";
 import { driftPolicy, type Drift } from "./map/drift.ts";
 import type { Compiled } from "./plan/compile.ts";
 import { counted, grouped, listed } from "./problem.ts";
@@ -21,6 +29,12 @@ export interface GateInput {
   readonly filled: readonly Filled[];
   /** What the sender's loads before had, the newest first. */
   readonly history: readonly HistoryEntry[];
+  /** What fields come to where a gate asks for it. */
+  readonly figures: readonly Figure[];
+  /** Where the sender says what was sent. */
+  readonly controls: readonly ControlText[];
+  /** When the delivery came; null where nobody knows. */
+  readonly received: Date | null;
 }
 
 interface Filled {
@@ -33,13 +47,14 @@ interface Filled {
 export interface HistoryEntry {
   readonly read: number;
   readonly filled: readonly Filled[];
+  readonly figures?: readonly Figure[];
 }
 
 /** Loads that are held against, and how many there must be to know what is usual. */
 export const HISTORY_LOADS = 12;
-const LEAST_HISTORY = 3;
+export const LEAST_HISTORY = 3;
 
-function medianOf(list: readonly number[]): number {
+export function medianOf(list: readonly number[]): number {
   const sorted = [...list].sort((a, b) => a - b);
   const middle = sorted.length >> 1;
   return sorted.length % 2 === 1 ? sorted[middle]! : (sorted[middle - 1]! + sorted[middle]!) / 2;
@@ -134,6 +149,22 @@ export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
               : "No field is empty more often than usual."
             : `${emptier.join("; ")}.`,
         );
+        break;
+      }
+      case "sum against history":
+      case "mean against history":
+      case "distribution against history":
+      case "freshness":
+      case "control totals": {
+        const { passed, message } =
+          gate.limit === "control totals"
+            ? judgeControl(gate, input)
+            : gate.limit === "freshness"
+              ? judgeFreshness(gate, input)
+              : gate.limit === "distribution against history"
+                ? judgeDistribution(gate, input)
+                : judgeAgainstUsual(gate, input);
+        judge("field" in gate ? `${gate.limit} of ${gate.field}` : gate.limit, passed, message);
         break;
       }
       case "empty share": {

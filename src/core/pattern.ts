@@ -10,6 +10,10 @@ export interface Pattern {
   testSpan(bytes: Uint8Array, start: number, end: number): boolean;
   /** Every match replaced; `$1` in the replacement stands for a group. */
   replace(text: string, replacement: string): string;
+  /** Of every match: what its named groups found. */
+  groups(text: string): Record<string, string>[];
+  /** Names of its groups. */
+  readonly names: readonly string[];
 }
 
 /** Anchored sequences of ASCII letters and classes with fixed counts: they fit texts of one length only. */
@@ -42,6 +46,7 @@ export function compilePattern(source: string): Pattern {
       hint: "Patterns are regular expressions in RE2 syntax: no look-around and no back-references.",
     });
   }
+  const names = [...source.matchAll(/\(\?P?<([A-Za-z_][A-Za-z0-9_]*)>/g)].map((m) => m[1]!);
   const places = fixedPlaces(source);
   const testSpan = places
     ? (bytes: Uint8Array, start: number, end: number): boolean => {
@@ -54,5 +59,21 @@ export function compilePattern(source: string): Pattern {
     test: (text) => compiled.test(text),
     testSpan,
     replace: (text, replacement) => compiled.matcher(text).replaceAll(replacement),
+    groups: (text) => {
+      const all: Record<string, string>[] = [];
+      const matcher = compiled.matcher(text);
+      while (matcher.find()) {
+        all.push(
+          Object.fromEntries(
+            names.flatMap((n) => {
+              const found = matcher.group(n);
+              return found === null ? [] : [[n, found]];
+            }),
+          ),
+        );
+      }
+      return all;
+    },
+    names,
   };
 }

@@ -1,4 +1,6 @@
 import { judgeGates, type GateResult, type HistoryEntry } from "./gates.ts";
+import type { ControlText } from "./gate-figures.ts";
+import type { Figure } from "./metrics/figures.ts";
 import { assertCloses, type Balance, type HeldAt } from "./ledger.ts";
 import { findDrift, type Drift } from "./map/drift.ts";
 import type { Fares } from "./lookup/compile.ts";
@@ -31,6 +33,8 @@ export interface LoadReport {
   /** What came in each code field. */
   readonly codes?: readonly CodesSeen[];
   readonly matches?: MatchMetrics;
+  /** What fields come to where a gate asks for it. */
+  readonly figures?: readonly Figure[];
   /** How the records fared that asked a reference list. */
   readonly lookUps?: readonly Fares[];
   /** How long each part of the load took, in the order in which they ran. None where nobody measured. */
@@ -89,6 +93,9 @@ export interface ReportInput {
   /** What was compared and found to be one; none where the plan compares nothing. */
   readonly matches?: MatchMetrics | null;
   readonly lookUps?: readonly Fares[];
+  readonly figures?: readonly Figure[];
+  readonly controls?: readonly ControlText[];
+  readonly received?: Date | null;
   /** What the sender's loads before had, the newest first. */
   readonly history?: readonly HistoryEntry[];
   /** The columns of the files of the sender's delivery before. */
@@ -156,11 +163,15 @@ export function makeReport(input: ReportInput): LoadReport {
       drift,
       filled,
       history: input.history ?? [],
+      figures: input.figures ?? [],
+      controls: input.controls ?? [],
+      received: input.received ?? null,
     }),
     drift,
     files,
     ...(input.codes && input.codes.length > 0 ? { codes: input.codes } : {}),
     ...(input.lookUps && input.lookUps.length > 0 ? { lookUps: input.lookUps } : {}),
+    ...(input.figures && input.figures.length > 0 ? { figures: input.figures } : {}),
     ...(input.matches ? { matches: input.matches } : {}),
     ...(input.timing ? { timing: input.timing } : {}),
   };

@@ -2,6 +2,7 @@ import type { Block } from "./block.ts";
 import { cellText, emptyCells, textOf, utf8, type Cells, type Heap } from "./bytes.ts";
 import type { RecordCourse } from "./cleanse/part.ts";
 import { FareCount, type Fares } from "./lookup/compile.ts";
+import type { ControlText } from "./gate-figures.ts";
 import { FormulaColumns } from "./formula/columns.ts";
 import { EMPTY } from "./formula/value.ts";
 import { Repeats, type Spill } from "./check/repeats.ts";
@@ -126,6 +127,8 @@ export class Course {
   private untouched = new Int32Array(0);
   private leftOutBy = new Int32Array(0);
   private unwatched = new Uint8Array(0);
+  /** Where the sender says what was sent, of all files so far. */
+  readonly controls: ControlText[] = [];
   /** What steps have found out about the file that is open. */
   readonly told = new Map<string, string>();
   private carried = new Map<string, string>();

@@ -1,6 +1,7 @@
 import { parentPort } from "node:worker_threads";
 import { BYTE, heldByte } from "@/core/ledger.ts";
 import { mergeTally, newTally, type Tally } from "@/core/metrics/tally.ts";
+import { Figures } from "@/core/metrics/figures.ts";
 import { ProfileFold } from "@/core/metrics/profile.ts";
 import { compilePlan } from "@/core/plan/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
@@ -126,6 +127,7 @@ async function runLoad({ plan, references, off, expected }: ThreadStart): Promis
     const course = new Course(compiled, { spill, expected, distinct: true });
     const extras = plan.map.extra === "leave" ? null : new ProfileFold(spill, expected);
     const files: FileFacts[] = [];
+    const figures = new Figures(compiled);
     for (;;) {
       const message = await next();
       if (message.type === "end") break;
@@ -140,6 +142,7 @@ async function runLoad({ plan, references, off, expected }: ThreadStart): Promis
         }
         const { extra } = course.mapping;
         if (extras && extra.length > 0) extras.add(step.value.block, course.columns, new Set(extra));
+        figures.add(step.value);
         sendBlock(course, step.value, total);
       }
     }
@@ -154,6 +157,8 @@ async function runLoad({ plan, references, off, expected }: ThreadStart): Promis
       extras: extras?.finish() ?? null,
       codes: course.codes(),
       lookUps: course.fared(),
+      figures: figures.finish(),
+      controls: course.controls,
     });
   } finally {
     spill.close();

@@ -1,3 +1,5 @@
+import type { ControlText } from "@/core/gate-figures.ts";
+import type { Figure } from "@/core/metrics/figures.ts";
 import type { Profile } from "@/core/metrics/profile.ts";
 import type { CodesSeen } from "@/core/sift.ts";
 import type { Tally } from "@/core/metrics/tally.ts";
@@ -42,6 +44,8 @@ export type FromThread =
       extras: Profile | null;
       codes: CodesSeen[];
       lookUps: Fares[];
+      figures: Figure[];
+      controls: ControlText[];
     }
   | { type: "failed"; code: string; message: string; detail: string; hint: string };
 

@@ -364,7 +364,8 @@ export async function historyBefore(
 ): Promise<HistoryEntry[]> {
   const { rows } = await db.query<HistoryEntry>(
     `select l.read, coalesce((select jsonb_agg(jsonb_build_object('name', f->'name', 'filled', f->'filled', 'of', f->'of'))
-       from jsonb_array_elements(l.report->'fields') f), '[]') as filled
+       from jsonb_array_elements(l.report->'fields') f), '[]') as filled,
+       coalesce(l.report->'figures', '[]') as figures
      from sieve.load l join sieve.delivery d on d.id = l.delivery
      where l.feed = $1 and l.id < $2 and l.state = 'loaded' and l.kind = 'load' and d.sender = $3
      order by l.id desc limit $4`,

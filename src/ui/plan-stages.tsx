@@ -1,6 +1,7 @@
 "use client";
 
 import type { Gate, Plan } from "@/core/plan/schema.ts";
+import { FigureGates } from "./gate-list.tsx";
 import { ReadForm } from "./read-form.tsx";
 import { TargetPanel } from "./target-panel.tsx";
 
@@ -117,6 +118,7 @@ export function LoadStage({ plan, change }: StageProps) {
         <CountGate plan={plan} setGate={setGate} />
         <HistoryGates plan={plan} setGate={setGate} />
         <EmptyGates plan={plan} change={change} />
+        <FigureGates plan={plan} change={change} />
       </div>
       <TargetPanel plan={plan} change={change} />
     </div>

@@ -1,10 +1,11 @@
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { BYTE, addToBalance, emptyBalance, heldByte, type Balance } from "@/core/ledger.ts";
 import { mergeTally, newTally } from "@/core/metrics/tally.ts";
+import { Figures } from "@/core/metrics/figures.ts";
 import { compilePlan, type Problem } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { siftFile, type FileFacts } from "@/core/read/source.ts";
-import { makeReport, type LoadReport } from "@/core/report.ts";
+import { makeReport, type LoadReport, type ReportInput } from "@/core/report.ts";
 import { Course, VERDICT, cleansedValues, fieldValues, problemsOf } from "@/core/sift.ts";
 
 export interface Sifting {
@@ -45,7 +46,12 @@ export function sourceOf({ name, bytes }: FileInMemory, step = 1 << 20) {
 }
 
 /** A whole course in memory: what a load comes to, without a store. */
-export async function siftAll(plan: Plan, files: FileInMemory[], step = 1 << 20): Promise<Sifting> {
+export async function siftAll(
+  plan: Plan,
+  files: FileInMemory[],
+  step = 1 << 20,
+  more: Pick<ReportInput, "history" | "received"> = {},
+): Promise<Sifting> {
   const compiled = compilePlan(plan);
   const course = new Course(compiled, { spill: new MemorySpill(), expected: 1000, distinct: true });
   const tally = newTally(compiled);
@@ -53,6 +59,7 @@ export async function siftAll(plan: Plan, files: FileInMemory[], step = 1 << 20)
   const facts: FileFacts[] = [];
   const unreadable = new Set<number>();
   const leftOut = new Set<number>();
+  const figures = new Figures(compiled);
   for (const [i, file] of files.entries()) {
     const blocks = siftFile(course, sourceOf(file, step), i, plan.read, noSpool);
     for (;;) {
@@ -63,6 +70,7 @@ export async function siftAll(plan: Plan, files: FileInMemory[], step = 1 << 20)
       }
       const sifted = next.value;
       mergeTally(tally, sifted.tally);
+      figures.add(sifted);
       for (let r = 0; r < sifted.block.count; r++) {
         if (sifted.verdict[r] === VERDICT.unreadable) unreadable.add(records.length);
         if (sifted.verdict[r] === VERDICT.leftOut) leftOut.add(records.length);
@@ -101,6 +109,9 @@ export async function siftAll(plan: Plan, files: FileInMemory[], step = 1 << 20)
     balance,
     distinct: course.distinct.map((d) => d.finish()),
     late,
+    figures: figures.finish(),
+    controls: course.controls,
+    ...more,
   });
   return { report, balance, records };
 }

@@ -40,8 +40,11 @@ export function usedIn(plan: Plan, name: string): Use[] {
   if (plan.match?.recent === name) uses.push({ stage: "Match", says: "says which record is the more recent" });
   if (plan.match?.keep?.[name]) uses.push({ stage: "Match", says: `of the kept record: ${plan.match.keep[name]}` });
   if (plan.load.key.includes(name)) uses.push({ stage: "Load", says: "the key" });
-  if (plan.gates.some((g) => g.limit === "empty share" && g.field === name)) {
-    uses.push({ stage: "Load", says: "the gate on its empty share" });
+  for (const g of plan.gates) {
+    if ("field" in g && g.field === name) uses.push({ stage: "Load", says: `the gate on its ${g.limit}` });
+    if (g.limit === "control totals" && g.sums?.some((s) => s.field === name)) {
+      uses.push({ stage: "Load", says: "the gate on control totals" });
+    }
   }
   uses.push({ stage: "Load", says: `${plan.load.schema ?? "target"}.${plan.load.target}.${name}` });
   return uses;
@@ -119,7 +122,13 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
     ...(plan.lookup ? { lookup: plan.lookup.map((l) => renameInLookUp(l, follow)) } : {}),
     ...(plan.match ? { match: renameInMatch(plan.match, follow) } : {}),
     load: { ...plan.load, key: follow(plan.load.key) },
-    gates: plan.gates.map((g) => (g.limit === "empty share" && g.field === from ? { ...g, field: to } : g)),
+    gates: plan.gates.map((g) =>
+      g.limit === "control totals"
+        ? { ...g, ...(g.sums ? { sums: g.sums.map((s) => ({ ...s, field: follow([s.field])[0]! })) } : {}) }
+        : "field" in g
+          ? { ...g, field: follow([g.field])[0]! }
+          : g,
+    ),
   };
 }
 
@@ -229,7 +238,12 @@ export function removeField(plan: Plan, name: string): Plan {
     cleanse,
     check,
     load: { ...plan.load, key: plan.load.key.filter((n) => n !== name) },
-    gates: plan.gates.filter((g) => g.limit !== "empty share" || g.field !== name),
+    gates: plan.gates.flatMap((g): Plan["gates"] => {
+      if (g.limit !== "control totals") return "field" in g && g.field === name ? [] : [g];
+      const sums = (g.sums ?? []).filter((s) => s.field !== name);
+      const { sums: _, ...others } = g;
+      return sums.length === 0 && !g.records ? [] : [{ ...others, ...(sums.length > 0 ? { sums } : {}) }];
+    }),
   };
 }
 

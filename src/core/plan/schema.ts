@@ -132,6 +132,41 @@ const gate = z.discriminatedUnion("limit", [
       .max(1)
       .describe("How much more than usual of a field's cells may be empty, as a share of all"),
   }),
+  ...(["sum against history", "mean against history"] as const).map((limit) =>
+    z.strictObject({
+      limit: z.literal(limit),
+      field: name.describe("A field of numbers"),
+      share: z.number().min(0).max(10).describe("How far from the usual, as a share of it, stops the load"),
+    }),
+  ),
+  z.strictObject({
+    limit: z.literal("distribution against history"),
+    field: name.describe("A field of codes, texts or yes and no"),
+    over: z
+      .number()
+      .min(0)
+      .max(1)
+      .describe("How much of the records may have other values than usual, as a share of all"),
+  }),
+  z.strictObject({
+    limit: z.literal("freshness"),
+    field: name.describe("A field of dates or times"),
+    days: z.int().min(0).max(36_500).describe("How old its newest value may be when the delivery comes"),
+  }),
+  z.strictObject({
+    limit: z.literal("control totals"),
+    in: z
+      .enum(["last lines", "side file"])
+      .describe("Where the sender says what was sent: skip_end lines, or a file beside the others"),
+    name: z.string().min(1).max(200).optional().describe("The side file's name; * stands for anything"),
+    find: patternText.describe("A pattern (RE2) with a named group for each total, such as END;(?P<n>\\d+)"),
+    records: z.string().max(60).optional().describe("The group that is the number of records"),
+    sums: z
+      .array(z.strictObject({ field: name, group: z.string().min(1).max(60), within: z.number().min(0).optional() }))
+      .max(50)
+      .optional()
+      .describe("Fields of numbers, each with the group that is its sum and how far it may be off"),
+  }),
   z.strictObject({
     limit: z.literal("empty share"),
     field: name.describe("The field that is looked at"),
@@ -139,6 +174,36 @@ const gate = z.discriminatedUnion("limit", [
   }),
 ]);
 export type Gate = z.infer<typeof gate>;
+
+/** What is wrong with a gate besides names of fields, or null. */
+function gateFault(gate: Gate, field: (name: string) => Field | undefined): string | null {
+  const needs = (name: string, types: readonly TypeId[]): string | null => {
+    const f = field(name);
+    return f && !types.includes(f.type)
+      ? `${name} is of the type ${f.type}; the gate needs ${types.join(" or ")}.`
+      : null;
+  };
+  switch (gate.limit) {
+    case "sum against history":
+    case "mean against history":
+      return needs(gate.field, ["integer", "decimal"]);
+    case "distribution against history":
+      return needs(gate.field, ["code", "text", "boolean"]);
+    case "freshness":
+      return needs(gate.field, ["date", "timestamp"]);
+    case "control totals": {
+      const { names } = compilePattern(gate.find);
+      const asked = [...(gate.records ? [gate.records] : []), ...(gate.sums ?? []).map((s) => s.group)];
+      const lacks = asked.find((g) => !names.includes(g));
+      if (asked.length === 0) return "It compares nothing: name the group of the records, or of a sum.";
+      if (lacks) return `The pattern has no group ${lacks}.`;
+      if (gate.in === "side file" && !gate.name) return "A side file needs its name.";
+      return (gate.sums ?? []).map((s) => needs(s.field, ["integer", "decimal"])).find((f) => f !== null) ?? null;
+    }
+    default:
+      return null;
+  }
+}
 
 /** The plan document, sections in the order of a load's course. */
 export const planSchema = z
@@ -320,7 +385,20 @@ export const planSchema = z
       Object.keys(plan.match?.keep ?? {}).filter((n) => n !== "*"),
       ["match", "keep"],
     );
-    plan.gates.forEach((g, i) => g.limit === "empty share" && known([g.field], ["gates", i, "field"]));
+    plan.gates.forEach((g, i) => {
+      const fail = (message: string): void => context.addIssue({ code: "custom", path: ["gates", i], message });
+      if ("field" in g) known([g.field], ["gates", i, "field"]);
+      const fault = gateFault(g, (n) => plan.contract.fields.find((f) => f.name === n));
+      if (fault) fail(fault);
+      if (g.limit !== "control totals") return;
+      known(
+        (g.sums ?? []).map((x) => x.field),
+        ["gates", i, "sums"],
+      );
+      if (g.in === "last lines" && !(plan.read as { skip_end?: number }).skip_end) {
+        fail("The last lines are records unless the read section's skip_end says how many are none.");
+      }
+    });
     if (plan.load.mode === "replace" && plan.load.schema !== undefined) {
       context.addIssue({
         code: "custom",

@@ -43,6 +43,7 @@ export const delimited: FormatPart = {
       evidence: { delimiter, header, skip },
       columns: () => reader.columns ?? [],
       blocks: blocks(),
+      trailer: () => reader.trailer,
       resumable: !isManyBytes(detected.options.encoding),
     };
   },

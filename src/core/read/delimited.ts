@@ -31,6 +31,9 @@ export interface ResumeAt {
  *
  * Lines with nothing on them are not records, except in a file of one column.
  */
+const TRAILER_BYTES = 1 << 14;
+const textDecoder = new TextDecoder("latin1");
+
 export class DelimitedReader {
   /** Names of the columns, or "1", "2", … without a header; null until they are known. */
   columns: readonly string[] | null = null;
@@ -41,6 +44,10 @@ export class DelimitedReader {
   /** Lines at the end that are no records, and what may be those: it waits here for more. */
   private readonly skipEnd: number;
   private tail = new Uint8Array(0);
+  /** After the last bytes: the lines at the end that are no records, as ISO 8859-1; at most some kilobytes. */
+  get trailer(): string {
+    return textDecoder.decode(this.tail.subarray(0, TRAILER_BYTES));
+  }
   private readonly quote: number;
   private readonly escape: number;
   /** 1 for a byte that ends or interrupts a cell without quotes. */

@@ -67,6 +67,8 @@ export interface Opened {
   /** Its columns as far as they are known; later blocks may add to the end. Complete before the first block for all but documents. */
   columns(): readonly string[];
   readonly blocks: AsyncGenerator<Block>;
+  /** After the last block: the lines at the end that are no records. */
+  trailer?(): string;
   /** A block of it can be read again from its byte range in the file alone. */
   readonly resumable: boolean;
 }

@@ -1,6 +1,6 @@
 import { concat, isUtf8 } from "../bytes.ts";
 import type { UnreadableReason } from "../block.ts";
-import type { ReadSection } from "../plan/schema.ts";
+import type { Plan, ReadSection } from "../plan/schema.ts";
 import { SieveError, counted, listed } from "../problem.ts";
 import type { Course, Sifted } from "../sift.ts";
 import { avroFormat } from "./avro.ts";
@@ -204,6 +204,10 @@ export async function* siftFile(
   parts: PartCounter = { next: position },
 ): AsyncGenerator<Sifted, FileFacts[]> {
   const all: FileFacts[] = [];
+  if (isSideFile(course.compiled.plan, file.name)) {
+    course.controls.push({ name: file.name, text: await sideText(file) });
+    return all;
+  }
   try {
     for await (const opened of openFile(file, read, spool, parts)) {
       course.openFile([...opened.columns()]);
@@ -237,6 +241,8 @@ export async function* siftFile(
         course.setColumns([...opened.columns()]);
         refuseWhereNothingFits(course, opened.name);
       }
+      const trailer = opened.trailer?.() ?? "";
+      if (trailer !== "") course.controls.push({ name: opened.name, text: trailer });
       all.push({
         ...facts,
         evidence: { ...facts.evidence, ...Object.fromEntries(course.told) },
@@ -250,6 +256,38 @@ export async function* siftFile(
     throw new SieveError(error.code, `${file.name}: ${error.message}`, { detail: error.detail, hint: error.hint });
   }
   return all;
+}
+
+/** Bytes of a side file that are looked at. */
+const SIDE_BYTES = 1 << 16;
+
+/** Whether a file of a delivery has no records, but the control totals of the others. */
+export function isSideFile({ gates }: Pick<Plan, "gates">, name: string): boolean {
+  return gates.some((g) => g.limit === "control totals" && g.in === "side file" && fitsName(g.name ?? "", name));
+}
+
+/** Whether a file's name fits a pattern in which * stands for anything. */
+function fitsName(pattern: string, name: string): boolean {
+  const parts = pattern.split("*");
+  if (parts.length === 1) return name === pattern;
+  let at = 0;
+  for (const [i, part] of parts.entries()) {
+    const found = i === parts.length - 1 ? name.length - part.length : name.indexOf(part, at);
+    if (found < at || (i === 0 && found !== 0) || !name.startsWith(part, found)) return false;
+    at = found + part.length;
+  }
+  return true;
+}
+
+async function sideText(file: SourceFile): Promise<string> {
+  const parts: Uint8Array[] = [];
+  let bytes = 0;
+  // Read to its end, for it may come from where it can be asked for once.
+  for await (const chunk of file.chunks()) {
+    if (bytes < SIDE_BYTES) parts.push(chunk.slice(0, SIDE_BYTES - bytes));
+    bytes += chunk.length;
+  }
+  return new TextDecoder().decode(concat(parts));
 }
 
 function refuseWhereNothingFits(course: Course, name: string): void {

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import type { Field } from "../../plan/schema.ts";
+import { scaledText } from "../../type/scaled.ts";
 import { plainNameSchema } from "../../plan/name.ts";
 import { notOf, perGroup, type BetweenPart } from "./part.ts";
 import { ROW } from "./runs.ts";
@@ -13,14 +14,6 @@ interface Options {
 
 /** Digits that a sum is exact with. */
 const EXACT_DIGITS = 15;
-
-/** A whole number of units of ten to the power of -scale, as people write it. */
-function scaledText(units: bigint, scale: number): string {
-  const digits = String(units < 0n ? -units : units).padStart(scale + 1, "0");
-  const part = scale === 0 ? "" : digits.slice(-scale).replace(/0+$/, "");
-  const whole = scale === 0 ? digits : digits.slice(0, -scale);
-  return `${units < 0n ? "-" : ""}${whole}${part && `.${part}`}`;
-}
 
 /** Parts of a group that add up to the whole that one or all of its records tell. */
 export const sum: BetweenPart<Options> = {
