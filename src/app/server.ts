@@ -26,6 +26,7 @@ const STATUS: Record<string, number> = {
   "feed-exists": 409,
   "loaded-before": 409,
   "wrong-state": 409,
+  "cannot-undo": 409,
   "plan-moved": 409,
   "file-too-large": 413,
   "not-allowed": 403,

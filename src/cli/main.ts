@@ -164,9 +164,25 @@ program
   .option("--without <check...>", "checks to be switched off for this load, by key, such as site:required")
   .option("--reason <words>", "why they are")
   .option("--sender <name>", "who sent the files")
-  .action(async (feed: string, files: string[], options: { again?: boolean; sender?: string }) => {
-    const { loadFiles } = await import("./load.ts");
-    process.exitCode = await loadFiles(feed, files, options);
+  .action(
+    async (
+      feed: string,
+      files: string[],
+      options: { again?: boolean; sender?: string; without?: string[]; reason?: string },
+    ) => {
+      const { loadFiles } = await import("./load.ts");
+      process.exitCode = await loadFiles(feed, files, options);
+    },
+  );
+
+program
+  .command("undo")
+  .description("Undo a load as a whole: the target is as it was before it.")
+  .argument("<load>", "the load's number")
+  .requiredOption("--reason <words>", "why")
+  .action(async (load: string, { reason }: { reason: string }) => {
+    const { undo } = await import("./load.ts");
+    process.exitCode = await undo(load, reason);
   });
 
 program

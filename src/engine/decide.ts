@@ -98,6 +98,19 @@ export async function withdrawPairs(db: Db, pairs: readonly number[], by: string
   });
 }
 
+/**
+ * Undoes what followed from the decisions about a load's records, the latest first, so that they wait
+ * again. The decisions themselves are kept: they are about contents, not about a load.
+ */
+export async function revertDecisions(client: Client, load: number, by: string): Promise<void> {
+  const { rows } = await client.query<PairRow>(
+    `select id, load, feed, record, other, row_load, row_record, own_mark, other_mark, decision from sieve.match_pair
+     where load = $1 and band = 'ask' and decision is not null order by decided_at desc, id desc`,
+    [load],
+  );
+  for (const pair of rows) await revert(client, pair, by);
+}
+
 async function pairOf(client: Client, id: number): Promise<PairRow> {
   const { rows } = await client.query<PairRow>(
     `select id, load, feed, record, other, row_load, row_record, own_mark, other_mark, decision

@@ -7,6 +7,7 @@ import type { MatchMetrics, PairSample } from "@/core/match/metrics.ts";
 import { metricsOf, samplePairs } from "@/core/match/metrics.ts";
 import type { Compiled } from "@/core/plan/compile.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
+import { keepRows } from "./undo.ts";
 import { tableOf, targetChanges, targetColumns } from "./target.ts";
 
 /** Rows that are fetched, or written, at a time. */
@@ -416,7 +417,10 @@ async function keepClusters(
       { table: run.staging, at: "_record" },
       staged!.map(({ list, kept }) => ({ at: String(sources.record[list[0]!]!), values: kept.values })),
     );
-    if (run.dry) continue;
+    if (run.dry || there!.length === 0) continue;
+    await keepRows(client, run.id, plan, "select unnest($1::tid[]) as place", [
+      there!.map(({ list }) => sources.place[list[0]!]!),
+    ]);
     await writeKept(
       client,
       compiled,

@@ -25,6 +25,7 @@ import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
 import { matchStaged, type Matched } from "./match-load.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
 import { giveBack, takeThread } from "./threads.ts";
+import { keepAll, keepRows, keepTable, pruneUndo } from "./undo.ts";
 import {
   EXTRA,
   TARGET,
@@ -441,6 +442,7 @@ class LoadRun {
           await this.writeTarget(balance);
         });
         await this.timed("quarantine", () => this.writeHeld(rerun));
+        await pruneUndo(client, load.feed);
         assertCloses(balance);
         await endLoad(client, id, "loaded", balance, report());
       }
@@ -694,7 +696,7 @@ class LoadRun {
       await client.query(`alter table ${staging(id)} add ${successor.key}`);
     }
     await client.query(`alter table ${staging(id)} alter column "_load" drop default`);
-    await client.query(`drop table if exists ${tableOf(compiled.plan)}`);
+    await keepTable(client, id, compiled.plan);
     await client.query(`alter table ${staging(id)} set schema ${ident(TARGET)}`);
     await client.query(`alter table ${ident(TARGET, `load ${id}`)} rename to ${ident(target)}`);
     return true;
@@ -707,7 +709,10 @@ class LoadRun {
     const columns = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
     const names = recordColumns(plan).map((name) => ident(name));
     const values = recordColumns(plan).map((name) => staged(name, columns.get(name)));
-    if (plan.load.mode === "replace") await client.query(`truncate ${target}`);
+    if (plan.load.mode === "replace") {
+      await keepAll(client, id, plan);
+      await client.query(`truncate ${target}`);
+    }
     if (plan.load.mode !== "upsert") {
       const key = await this.setKeyAside(target, balance.outcomes.inserted);
       const { rowCount } = await client.query(
@@ -720,21 +725,23 @@ class LoadRun {
       }
       return;
     }
-    const key = plan.load.key;
-    const others = recordColumns(plan).filter((n) => !key.includes(n));
-    const set = [...others, "_load", "_record"].map((n) => `${ident(n)} = excluded.${ident(n)}`).join(", ");
-    const differs =
-      others.length === 0
-        ? "false"
-        : `(${others.map((n) => `t.${ident(n)}`).join(", ")}) is distinct from (${others.map((n) => `excluded.${ident(n)}`).join(", ")})`;
-    await client.query("create temp table upserted (record integer, fresh boolean) on commit drop");
+    await this.foreseeUpsert(balance);
+    await client.query("analyze upserted");
+    await keepRows(client, id, plan, "select place from upserted where not fresh");
+    const set = [
+      ...recordColumns(plan).flatMap((n, i) => (plan.load.key.includes(n) ? [] : [`${ident(n)} = ${values[i]}`])),
+      `"_load" = ${id}`,
+      `"_record" = s._record`,
+    ];
+    // The target is locked, so rows stay where they were found.
     await client.query(
-      `with u as (
-         insert into ${target} as t (${[...names, `"_load"`, `"_record"`].join(", ")})
-         select ${values.join(", ")}, ${id}, s._record from ${staging(id)} s
-         on conflict (${key.map((k) => ident(k)).join(", ")}) do update set ${set} where ${differs}
-         returning _record as record, xmax = 0 as fresh)
-       insert into upserted select * from u`,
+      `update ${target} t set ${set.join(", ")} from upserted u join ${staging(id)} s on s._record = u.record
+       where t.ctid = u.place and not u.fresh`,
+    );
+    await client.query(
+      `insert into ${target} (${[...names, `"_load"`, `"_record"`].join(", ")})
+       select ${values.join(", ")}, ${id}, s._record from ${staging(id)} s join upserted u on u.record = s._record
+       where u.fresh`,
     );
     await this.timed("ledger of the upsert", () => this.writeUpserts(balance, true));
   }
@@ -776,7 +783,7 @@ class LoadRun {
     );
     await client.query(
       `create temp table upserted on commit drop as
-       select s._record as record, t.ctid is null as fresh from ${staging(id)} s left join ${target} t on ${same}
+       select s._record as record, t.ctid is null as fresh, t.ctid as place from ${staging(id)} s left join ${target} t on ${same}
        where t.ctid is null or ${differs.join(" or ") || "false"}`,
     );
     balance.outcomes.unchanged = 0;

@@ -9,7 +9,8 @@ import { getDelivery } from "./deliveries.ts";
 import { getPlan, planInForce } from "./feeds.ts";
 import { enqueueLoad } from "./queue.ts";
 
-export type LoadState = "queued" | "running" | "loaded" | "stopped" | "failed" | "cancelled" | "dropped" | "tried";
+export type LoadState =
+  "queued" | "running" | "loaded" | "stopped" | "failed" | "cancelled" | "dropped" | "tried" | "undone";
 
 export interface Load {
   id: number;
@@ -22,6 +23,10 @@ export interface Load {
   again: boolean;
   letThrough: string | null;
   dropped: string | null;
+  /** Why a person undid it, who and when. */
+  undone: string | null;
+  undoneBy: string;
+  undoneAt: Date | null;
   /** Checks that it does without, by key, each with the reason. */
   checksOff: ChecksOff;
   cancelAsked: boolean;
@@ -46,7 +51,8 @@ export interface Load {
 }
 
 const LOAD = `l.id, l.feed, l.delivery, l.plan, p.version as "planVersion", l.kind, l.state, l.again,
-  l.let_through as "letThrough", l.dropped, l.checks_off as "checksOff", l.cancel_asked as "cancelAsked", l.attempts, l.stage,
+  l.let_through as "letThrough", l.dropped, l.undone, l.undone_by as "undoneBy",
+  l.undone_at as "undoneAt", l.checks_off as "checksOff", l.cancel_asked as "cancelAsked", l.attempts, l.stage,
   l.records_so_far as "recordsSoFar", l.bytes_so_far as "bytesSoFar", l.bytes_total as "bytesTotal",
   l.asked_at as "askedAt", l.started_at as "startedAt", l.ended_at as "endedAt", l.read, l.inserted,
   l.updated, l.unchanged, l.merged, l.held, l.waiting, l.left_out as "leftOut", l.error`;
@@ -307,7 +313,7 @@ async function inState(client: Client, id: number, states: LoadState[]): Promise
   return rows[0];
 }
 
-function needReason(reason: string): void {
+export function needReason(reason: string): void {
   if (reason.trim() === "") {
     throw new SieveError("reason-missing", "A reason is needed.", {
       hint: "Say in a few words why, for whoever reads the report.",

@@ -9,6 +9,7 @@ import formula from "./migrations/008-formula.sql";
 import between from "./migrations/009-between.sql";
 import checksOff from "./migrations/010-checks-off.sql";
 import carry from "./migrations/011-carry.sql";
+import undo from "./migrations/012-undo.sql";
 import { runMigrations } from "graphile-worker";
 import { transaction, type Db } from "./db.ts";
 
@@ -25,6 +26,7 @@ const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
   { id: 9, sql: between },
   { id: 10, sql: checksOff },
   { id: 11, sql: carry },
+  { id: 12, sql: undo },
 ];
 
 /** Brings the store up to date; safe when several processes start at once. Returns how many ran. */

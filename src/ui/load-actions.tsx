@@ -149,3 +149,55 @@ export function GateDecision({
     </div>
   );
 }
+
+/** Takes a load back as a whole, with a reason; says what stands in the way where something does. */
+export function UndoLoad({ load, fault }: { load: number; fault: { message: string; hint: string } | null }) {
+  const router = useRouter();
+  const [open, setOpen] = useState(false);
+  const [reason, setReason] = useState("");
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const [busy, setBusy] = useState(false);
+  if (!open) {
+    return (
+      <button
+        type="button"
+        className="plain disabled:opacity-40"
+        disabled={fault !== null}
+        title={
+          fault ? `${fault.message} ${fault.hint}` : "The target is as it was before; nothing of the load stays in it"
+        }
+        onClick={() => setOpen(true)}
+      >
+        Undo this load
+      </button>
+    );
+  }
+  return (
+    <form
+      className="flex items-center gap-2"
+      onSubmit={(e) => {
+        e.preventDefault();
+        setBusy(true);
+        api(`/api/loads/${load}/undo`, { json: { reason } })
+          .then(() => router.refresh())
+          .catch((error: unknown) => setProblem(problemOf(error)))
+          .finally(() => setBusy(false));
+      }}
+    >
+      <input
+        autoFocus
+        className="input input-sm w-56"
+        aria-label="Why the load is undone"
+        placeholder="why, for the report"
+        value={reason}
+        maxLength={500}
+        onChange={(e) => setReason(e.target.value)}
+        onKeyDown={(e) => e.key === "Escape" && setOpen(false)}
+      />
+      <button type="submit" className="btn btn-primary" disabled={busy || reason.trim() === ""}>
+        Undo it
+      </button>
+      {problem && <ProblemNote problem={problem} />}
+    </form>
+  );
+}

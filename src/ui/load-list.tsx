@@ -144,6 +144,7 @@ function whatDiffers(load: LoadRow): string {
   if (load.state === "failed") return load.error?.message ?? "";
   if (load.state === "stopped") return load.closedGates.join(" ");
   if (load.state === "dropped") return load.dropped ?? "";
+  if (load.state === "undone") return load.undone ?? "";
   if (load.letThrough) return `let through: ${load.letThrough}`;
   const drift = load.drift?.map((d) => `${d.kind} ${d.name}`) ?? [];
   const parts = [

@@ -9,6 +9,7 @@ const WORDS: Record<LoadRow["state"], string> = {
   cancelled: "cancelled",
   dropped: "dropped",
   tried: "tried",
+  undone: "undone",
 };
 
 /** A load's state as a word; the class gives it its weight. */

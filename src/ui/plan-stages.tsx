@@ -79,6 +79,17 @@ export function LoadStage({ plan, change }: StageProps) {
             ))}
           </div>
         </fieldset>
+        <label className="mt-3 flex items-center gap-2">
+          <input
+            type="checkbox"
+            checked={load.undo !== false}
+            onChange={(e) => {
+              const { undo: _, ...others } = load;
+              change({ ...plan, load: e.target.checked ? others : { ...others, undo: false } });
+            }}
+          />
+          keep rows as they were before a load changes them, so that it can be undone
+        </label>
         <h2 className="mt-4">Gates: past these a load stops before the target is touched</h2>
         <label className="flex items-center gap-2 py-0.5">
           <input

@@ -46,7 +46,14 @@ const patternText = z
 const limit = z.union([z.number(), z.string().min(1).max(60)]);
 
 /** Schemas that hold no targets of others. */
-export const OWN_SCHEMAS: readonly string[] = ["sieve", "staging", "target", "graphile_worker", "information_schema"];
+export const OWN_SCHEMAS: readonly string[] = [
+  "sieve",
+  "staging",
+  "target",
+  "undo",
+  "graphile_worker",
+  "information_schema",
+];
 
 /** The properties that every field may have, of whatever type. */
 const common = {
@@ -282,6 +289,10 @@ export const planSchema = z
         .default([])
         .describe("The fields that together tell one record of the target from another"),
       mode: z.enum(["append", "replace", "upsert"]).default("append"),
+      undo: z
+        .boolean()
+        .optional()
+        .describe("Keep rows as they were before a load changes them, so that it can be undone; yes unless said"),
     }),
     gates: z
       .array(gate)
@@ -495,7 +506,7 @@ export interface Plan {
   check: PlanCheck[];
   lookup?: LookUp[];
   match?: MatchSection;
-  load: { target: string; schema?: string; key: string[]; mode: "append" | "replace" | "upsert" };
+  load: { target: string; schema?: string; key: string[]; mode: "append" | "replace" | "upsert"; undo?: boolean };
   gates: Gate[];
 }
 

@@ -9,7 +9,8 @@ import { canSwitchOff, compilePlan } from "@/core/plan/compile.ts";
 import { getFeed, getPlan } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { getLoad, listLoads } from "@/store/loads.ts";
-import { GateDecision, LoadProgress } from "@/ui/load-actions.tsx";
+import { cannotUndo } from "@/engine/undo.ts";
+import { GateDecision, LoadProgress, UndoLoad } from "@/ui/load-actions.tsx";
 import { countClusters, countPairs } from "@/store/matches.ts";
 import { LoadLookUps, LoadMatches } from "@/ui/load-matches.tsx";
 import { HeldTrend } from "@/ui/held-trend.tsx";
@@ -58,6 +59,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
   const switchable = new Set(
     plan ? compilePlan(plan).checks.flatMap((c) => (canSwitchOff(plan, c) ? [c.key] : [])) : [],
   );
+  const undoFault = load.state === "loaded" ? await cannotUndo(db(), load.id) : null;
   const running = load.state === "queued" || load.state === "running";
   return (
     <>
@@ -92,6 +94,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
               Report as file
             </a>
           )}
+          {load.state === "loaded" && load.kind === "load" && <UndoLoad load={load.id} fault={undoFault} />}
           {stillHeld > 0 && (
             <Link className="btn btn-primary" href={`/quarantine?load=${load.id}`}>
               Work through {grouped(stillHeld)} held
@@ -133,6 +136,12 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
       )}
       {load.letThrough && <p className="mt-1">Let through a gate: “{load.letThrough}”</p>}
       {load.dropped && <p className="mt-1">Dropped: “{load.dropped}”</p>}
+      {load.undone && (
+        <p className="mt-1">
+          Undone {load.undoneAt && moment(load.undoneAt, now)} by {load.undoneBy}: “{load.undone}”. What follows is how
+          it was loaded.
+        </p>
+      )}
       {report && (
         <div className="mt-3 grid grid-cols-1 gap-8 lg:grid-cols-[minmax(0,1fr)_27.5rem]">
           <section className="min-w-0">
@@ -190,6 +199,8 @@ function headline(load: Awaited<ReturnType<typeof getLoad>>, report: LoadReport 
       return `Stopped: ${grouped(load.held ?? 0)} of ${counted(load.read ?? 0, "record")} would be held`;
     case "dropped":
       return `Dropped: nothing of ${counted(load.read ?? 0, "record")} was loaded`;
+    case "undone":
+      return `Undone: nothing of ${counted(load.read ?? 0, "record")} is in the target any more`;
     case "failed":
       return "This load failed";
     case "cancelled":

@@ -1,0 +1,157 @@
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { decidePairs } from "@/engine/decide.ts";
+import { releaseRecords } from "@/engine/release.ts";
+import { cannotUndo, undoLoad } from "@/engine/undo.ts";
+import { planInForce, savePlan } from "@/store/feeds.ts";
+import { countHeld } from "@/store/held.ts";
+import { getLoad } from "@/store/loads.ts";
+import { loadNow, newFeed, newSystem, rows, type System } from "../support/system.ts";
+
+let system: System;
+beforeAll(async () => {
+  system = await newSystem();
+  await system.startWorker();
+});
+afterAll(() => system.end());
+
+const FIELDS = [
+  { name: "id", type: "text", required: true },
+  { name: "n", type: "integer" },
+];
+const all = async (table: string) =>
+  (await rows(system.db, table, "id")).map((r) => `${r["id"]}${r["n"]}/${r["_load"]}`);
+
+describe("a load is undone as a whole", () => {
+  it("in append mode: its rows go, those that were released from its quarantine too, and its bytes may come again", async () => {
+    const { db } = system;
+    await newFeed(db, "appends", FIELDS, { key: ["id"] }, { gates: [] });
+    const one = await loadNow(db, "appends", "id,n\na,1\n");
+    const text = "id,n\nb,2\nc,x\nd,y\n";
+    const two = await loadNow(db, "appends", text);
+    await releaseRecords(db, [{ load: two.id, record: 1, values: { n: "3" } }], "t");
+    expect(await all("appends")).toEqual([`a1/${one.id}`, `b2/${two.id}`, `c3/${two.id}`]);
+    await expect(undoLoad(db, two.id, " ", "t")).rejects.toThrow("A reason is needed.");
+    // Only the last load of a target can be undone: the others stand on it.
+    expect(await cannotUndo(db, one.id)).toMatchObject({
+      message: `1 load went into the same target since, the last of them load ${two.id}.`,
+    });
+    await expect(undoLoad(db, one.id, "x", "t")).rejects.toMatchObject({ code: "cannot-undo" });
+    expect(await undoLoad(db, two.id, "wrong month", "Ines")).toEqual({ removed: 2, restored: 0 });
+    expect(await all("appends")).toEqual([`a1/${one.id}`]);
+    expect(await getLoad(db, two.id)).toMatchObject({
+      state: "undone",
+      undone: "wrong month",
+      undoneBy: "Ines",
+      held: 2,
+    });
+    expect(await countHeld(db, { load: two.id })).toBe(0);
+    await expect(undoLoad(db, two.id, "again", "t")).rejects.toThrow("is undone");
+    const again = await loadNow(db, "appends", text);
+    expect(again).toMatchObject({ state: "loaded", inserted: 1, held: 2 });
+    await undoLoad(db, again.id, "x", "t");
+    await undoLoad(db, one.id, "x", "t");
+    expect(await all("appends")).toEqual([]);
+  });
+
+  it("in upsert mode: rows that it updated are as they were, rows that it did not touch have not moved", async () => {
+    const { db } = system;
+    await newFeed(db, "upserts", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+    const one = await loadNow(db, "upserts", "id,n\na,1\nb,2\nc,3\n");
+    const two = await loadNow(db, "upserts", "id,n\nb,20\nc,3\nd,4\n");
+    expect(two).toMatchObject({ inserted: 1, updated: 1, unchanged: 1 });
+    expect(await all("upserts")).toEqual([`a1/${one.id}`, `b20/${two.id}`, `c3/${one.id}`, `d4/${two.id}`]);
+    const three = await loadNow(db, "upserts", "id,n\nb,200\nd,\n");
+    expect(await undoLoad(db, three.id, "x", "t")).toEqual({ removed: 2, restored: 2 });
+    expect(await all("upserts")).toEqual([`a1/${one.id}`, `b20/${two.id}`, `c3/${one.id}`, `d4/${two.id}`]);
+    await undoLoad(db, two.id, "x", "t");
+    expect(await all("upserts")).toEqual([`a1/${one.id}`, `b2/${one.id}`, `c3/${one.id}`]);
+  });
+
+  it("in replace mode: what it replaced is back, whether a table took its place or its rows did", async () => {
+    const { db } = system;
+    await newFeed(db, "replaces", FIELDS, { key: ["id"], mode: "replace" }, { gates: [] });
+    const one = await loadNow(db, "replaces", "id,n\na,1\nb,2\n");
+    const two = await loadNow(db, "replaces", "id,n\nc,3\n");
+    const before = [`a1/${one.id}`, `b2/${one.id}`];
+    await undoLoad(db, two.id, "x", "t");
+    expect(await all("replaces")).toEqual(before);
+    // A view on the target: no other table can take its place.
+    await db.query("create view public.seen as select id from target.replaces");
+    const three = await loadNow(db, "replaces", "id,n\nd,4\ne,5\n");
+    expect(await all("replaces")).toEqual([`d4/${three.id}`, `e5/${three.id}`]);
+    await undoLoad(db, three.id, "x", "t");
+    expect(await all("replaces")).toEqual(before);
+    const four = await loadNow(db, "replaces", "id,n\na,9\na,9\n");
+    expect(four).toMatchObject({ inserted: 1, held: 1 });
+    await undoLoad(db, four.id, "x", "t");
+    await undoLoad(db, one.id, "x", "t");
+    expect(await all("replaces")).toEqual([]);
+  });
+
+  it("unless the plan keeps nothing for it, or it is too long ago", async () => {
+    const { db } = system;
+    await newFeed(db, "olds", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+    const ids: number[] = [];
+    for (let i = 0; i < 7; i++) ids.push((await loadNow(db, "olds", `id,n\na,${i}\n`)).id);
+    for (const id of ids.slice(-5).reverse()) await undoLoad(db, id, "x", "t");
+    expect(await cannotUndo(db, ids[1]!)).toMatchObject({
+      message: `The rows that load ${ids[1]} changed are not kept as they were.`,
+    });
+    const { document, version } = await planInForce(db, "olds");
+    const load = { ...document.load, undo: false };
+    await savePlan(db, "olds", { ...document, load }, "no undo", "t", version!);
+    const last = await loadNow(db, "olds", "id,n\na,77\n");
+    expect((await cannotUndo(db, last.id))!.hint).toContain("The plan says");
+    const added = await loadNow(db, "olds", "id,n\nz,1\n");
+    expect(await undoLoad(db, added.id, "x", "t")).toEqual({ removed: 1, restored: 0 });
+  });
+
+  it("with what it merged, and with what people decided since", async () => {
+    const { db } = system;
+    const people = [
+      { name: "id", type: "text", required: true },
+      { name: "name", type: "text" },
+      { name: "town", type: "text" },
+      { name: "born", type: "date", formats: ["yyyy-MM-dd"] },
+    ];
+    const match = {
+      against: ["delivery", "target"],
+      fields: [
+        { in: ["name"], by: "person", weights: [20, 12, 8, 4, 0, -4, -12] },
+        { in: ["town"], by: "equal", weights: [4, -2] },
+        { in: ["born"], by: "date", weights: [12, 8, 6, 4, 0, -6] },
+      ],
+      limits: { same: 90, ask: 50 },
+    };
+    await newFeed(db, "persons", people, { key: ["id"] }, { match, gates: [] });
+    const names = ["Tamsin Drewe", "Colm Foxmoor", "Ivo Merrin", "Aud Hatch", "Mel Quenby", "Zoe Lindqvar"];
+    const body = names.map((n, i) => `p${i},${n},,19${50 + i}-01-0${i + 1}`).join("\n");
+    await loadNow(db, "persons", `id,name,town,born\n${body}\n`);
+    const read = async () =>
+      (await rows(db, "persons", "id")).map((r) => [r["id"], r["name"], r["town"], r["_load"]].join("|"));
+    const before = await read();
+    const two = await loadNow(
+      db,
+      "persons",
+      `id,name,town,born\nq0,Tamsin Drewe,Brindle,1950-01-01\nq1,Colm Foxmore,,1951-02-01\nq2,Wholly New,Fen,1999-09-09\n`,
+    );
+    expect(two).toMatchObject({ state: "loaded", merged: 1, waiting: 1 });
+    expect((await read()).find((r) => r.startsWith("p0"))).toContain("Brindle");
+    const { rows: open } = await db.query<{ id: number }>(
+      "select id from sieve.match_pair where load = $1 and band = 'ask'",
+      [two.id],
+    );
+    expect(open.length).toBe(two.waiting);
+    await decidePairs(
+      db,
+      open.map((p) => ({ pair: p.id, decision: "same" as const })),
+      "t",
+    );
+    await undoLoad(db, two.id, "not yet", "t");
+    expect(await read()).toEqual(before);
+    expect((await db.query("select from sieve.waiting where load = $1", [two.id])).rowCount).toBe(0);
+    // What was decided is about the contents, and known when they come again.
+    const { rows: decisions } = await db.query("select from sieve.match_decision where feed = 'persons'");
+    expect(decisions.length).toBe(open.length);
+  });
+});
