@@ -20,6 +20,7 @@ const STATUS: Record<string, number> = {
   "list-exists": 409,
   "list-moved": 409,
   "formula-moved": 409,
+  "set-moved": 409,
   "row-gone": 409,
   "no-profile": 404,
   "no-source": 404,

@@ -4,6 +4,7 @@ import { useState } from "react";
 import type { RulePreview } from "@/core/preview.ts";
 import { ON_FAILURE, isRule, type OnFailure, type Plan, type RuleCheck } from "@/core/plan/schema.ts";
 import { useNamed } from "./use-formulas.ts";
+import { CheckSets } from "./check-sets.tsx";
 import { FormulaEditor } from "./formula-editor.tsx";
 import { SampleWords } from "./step-records.tsx";
 import { USUAL_SAMPLE, useRules, useSample } from "./use-sample.ts";
@@ -54,6 +55,7 @@ export function RuleList({
       <button type="button" className="btn btn-line btn-sm mt-2" onClick={add}>
         Add a check
       </button>
+      <CheckSets plan={plan} change={change} />
     </section>
   );
 }
@@ -139,6 +141,35 @@ function Rule({
             ))}
           </select>
         </label>
+        {rule.in && (
+          <p className="mt-1 flex flex-wrap items-center gap-2">
+            {rule.in.length > 1 &&
+              rule.in.map((n) => (
+                <button
+                  key={n}
+                  type="button"
+                  className="plain"
+                  aria-label={`Take ${n} out of ${rule.name}`}
+                  onClick={() => more({ in: rule.in!.filter((x) => x !== n) })}
+                >
+                  {n} ×
+                </button>
+              ))}
+            <select
+              className="select select-xs max-w-44"
+              aria-label={`One more field of ${rule.name}`}
+              value=""
+              onChange={(e) => e.target.value && more({ in: [...rule.in!, e.target.value] })}
+            >
+              <option value="">and of one more field</option>
+              {fields
+                .filter((f) => !rule.in!.includes(f.name))
+                .map((f) => (
+                  <option key={f.name}>{f.name}</option>
+                ))}
+            </select>
+          </p>
+        )}
         <Found found={found} delivery={delivery} />
       </div>
     </div>

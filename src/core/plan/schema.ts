@@ -258,6 +258,10 @@ export const planSchema = z
             that: formulaSchema.describe("A formula that is true for a good record"),
             in: z.array(name).min(1).optional().describe("The fields whose cells it is about, one by one, as `it`"),
             message: words.optional(),
+            from_set: z
+              .strictObject({ name, version: z.int().min(1) })
+              .optional()
+              .describe("The set of checks that it was taken from"),
             on_failure: onFailure.default("hold"),
           }),
         ]),
@@ -463,6 +467,7 @@ export interface RuleCheck {
   that: string;
   in?: string[];
   message?: string;
+  from_set?: { name: string; version: number };
   on_failure: OnFailure;
 }
 
