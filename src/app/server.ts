@@ -16,6 +16,8 @@ const STATUS: Record<string, number> = {
   "no-delivery": 404,
   "no-record": 404,
   "no-pair": 404,
+  "no-cluster": 404,
+  "no-member": 404,
   "no-list": 404,
   "list-exists": 409,
   "list-moved": 409,

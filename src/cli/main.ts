@@ -1,6 +1,7 @@
 import { Command, CommanderError } from "commander";
-import { errorLines, grouped, SieveError } from "@/core/problem.ts";
-import { loadPlan, siftFiles } from "./sift.ts";
+import { errorLines, SieveError } from "@/core/problem.ts";
+import { balanceLine } from "@/core/ledger.ts";
+import { loadPlan, siftFiles, type SiftOutputs } from "./sift.ts";
 import { FORMAT_IDS, type FormatId } from "@/core/read/format.ts";
 import type { ReadSettings } from "@/core/read/source.ts";
 import { CONTRACT_STANDARDS, giveContract } from "@/core/interop/contract.ts";
@@ -22,13 +23,11 @@ program
   .option("--good <good.csv>", "where good records go")
   .option("--held <held.csv>", "where held records go, with their problems")
   .option("--report <report.json>", "where the report goes")
-  .action(async (files: string[], options: { plan: string; good?: string; held?: string; report?: string }) => {
-    const { plan, ...outputs } = options;
-    const report = await siftFiles(await loadPlan(plan), files, outputs);
-    const { read, outcomes } = report.balance;
-    process.stderr.write(
-      `${grouped(read)} read = ${grouped(outcomes.inserted)} good + ${grouped(outcomes.held)} held\n`,
-    );
+  .option("--list <name=file...>", "reference lists that the plan's look-ups ask")
+  .action(async (files: string[], options: { plan: string; list?: string[] } & SiftOutputs) => {
+    const { plan, list, ...outputs } = options;
+    const report = await siftFiles(await loadPlan(plan), files, outputs, list);
+    process.stderr.write(`${balanceLine(report.balance).replace(" inserted", " good")}\n`);
     const closed = report.gates.filter((g) => !g.passed);
     for (const gate of closed) process.stderr.write(`stopped at the gate “${gate.gate}”: ${gate.message}\n`);
     if (closed.length > 0) process.exitCode = EXIT.stopped;
@@ -44,11 +43,17 @@ program
   .option("--clusters <clusters.csv>", "where clusters go, a line for each record of one")
   .option("--kept <kept.csv>", "where the kept records go")
   .option("--report <report.json>", "where the counts and the model go")
-  .action(async (files: string[], options: { plan: string; against?: string[] } & Record<string, string>) => {
-    const { matchFiles } = await import("./match.ts");
-    const { plan, against, ...outputs } = options;
-    await matchFiles(await loadPlan(plan), files, against ?? [], outputs);
-  });
+  .option("--list <name=file...>", "reference lists that the plan's look-ups ask")
+  .action(
+    async (
+      files: string[],
+      options: { plan: string; against?: string[]; list?: string[] } & Record<string, string>,
+    ) => {
+      const { matchFiles } = await import("./match.ts");
+      const { plan, against, list, ...outputs } = options;
+      await matchFiles(await loadPlan(plan), files, against ?? [], outputs, list);
+    },
+  );
 
 interface ReadFlags {
   as?: string;

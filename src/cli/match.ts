@@ -13,6 +13,7 @@ import { Course, fieldValues, isPassedOver } from "@/core/sift.ts";
 import { fileSpool } from "@/engine/spool.ts";
 import { fileSource } from "./files.ts";
 import { csvRow } from "@/core/write/csv.ts";
+import { readLists } from "./lists.ts";
 import { Output } from "./output.ts";
 
 export interface MatchOutputs {
@@ -53,9 +54,13 @@ export async function matchFiles(
   paths: readonly string[],
   against: readonly string[],
   outputs: MatchOutputs,
+  lists: readonly string[] = [],
 ): Promise<MatchReport> {
   const begun = performance.now();
-  const compiled = compilePlan(plan);
+  const { spool, close } = fileSpool();
+  const compiled = await readLists(plan, lists, spool)
+    .then((known) => compilePlan(plan, known))
+    .finally(close);
   const section = plan.match ?? proposeMatch(compiled.fields, plan.load.key);
   if (!section) {
     throw new SieveError("plan-invalid", "The plan does not say what is compared, and nothing can be proposed.", {

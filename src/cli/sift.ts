@@ -22,6 +22,7 @@ import { Course, VERDICT, arrivedCells, fieldValues, problemsOf, rawBytes, type 
 import { csvRow } from "@/core/write/csv.ts";
 import { fileSpool } from "@/engine/spool.ts";
 import { fileSource } from "./files.ts";
+import { readLists } from "./lists.ts";
 import { Output } from "./output.ts";
 
 export async function loadPlan(path: string): Promise<Plan> {
@@ -66,18 +67,29 @@ export interface SiftOutputs {
   report?: string;
 }
 
-/** The whole course over files without a database. */
-export async function siftFiles(plan: Plan, paths: readonly string[], outputs: SiftOutputs): Promise<LoadReport> {
+/** The whole course over files without a database. `lists`: what look-ups ask, as `name=file`. */
+export async function siftFiles(
+  plan: Plan,
+  paths: readonly string[],
+  outputs: SiftOutputs,
+  lists: readonly string[] = [],
+): Promise<LoadReport> {
   const { spool, close } = fileSpool();
   try {
-    return await sift(plan, paths, outputs, spool);
+    const compiled = compilePlan(plan, await readLists(plan, lists, spool));
+    return await sift(compiled, paths, outputs, spool);
   } finally {
     await close();
   }
 }
 
-async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, spool: Spool): Promise<LoadReport> {
-  const compiled = compilePlan(plan);
+async function sift(
+  compiled: Compiled,
+  paths: readonly string[],
+  outputs: SiftOutputs,
+  spool: Spool,
+): Promise<LoadReport> {
+  const { plan } = compiled;
   const sources = await Promise.all(paths.map(fileSource));
   const lateByRecord = await findLate(compiled, sources, spool);
   const course = new Course(compiled, { distinct: true });
@@ -123,6 +135,7 @@ async function sift(plan: Plan, paths: readonly string[], outputs: SiftOutputs, 
     late,
     extras: extras.finish(),
     codes: course.codes(),
+    lookUps: course.fared(),
     figures: figures.finish(),
     controls: course.controls,
     received: new Date(),

@@ -37,6 +37,20 @@ export async function keepRows(client: Client, load: number, plan: Plan, places:
   );
 }
 
+/** Keeps one row as it is, unless the load has kept it before. Only a row of another load is worth that. */
+export async function keepRowOnce(client: Client, load: number, plan: Plan, place: string): Promise<void> {
+  if (!keepsBefore(plan)) return;
+  const table = await makeUndo(client, load, plan);
+  await keepRows(
+    client,
+    load,
+    plan,
+    `select $1::tid as place from ${tableOf(plan)} r where r.ctid = $1::tid and r._load <> $2
+       and not exists (select from ${table} u where u._load = r._load and u._record = r._record)`,
+    [place, load],
+  );
+}
+
 /** Keeps all of the target's rows, before a load replaces them. */
 export async function keepAll(client: Client, load: number, plan: Plan): Promise<void> {
   if (!keepsBefore(plan)) return;

@@ -120,10 +120,19 @@ export async function matchesSeen(
   return rows[0] ?? null;
 }
 
+/** A record of a cluster as it came: a record of the load, or a row of the target by the load and record it is from. */
+export interface ClusterMember {
+  record: number | null;
+  row: [number, number] | null;
+  values: string[];
+  /** Who has split it off since. */
+  split?: string;
+}
+
 /** Records that a load made one of, and what was kept. */
 export interface Cluster {
   first: number;
-  members: { record: number | null; row: [number, number] | null; values: string[] }[];
+  members: ClusterMember[];
   kept: string[];
   origins: number[];
 }

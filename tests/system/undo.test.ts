@@ -1,10 +1,12 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { joinClusters, putBack, splitMember } from "@/engine/clusters.ts";
 import { decidePairs } from "@/engine/decide.ts";
 import { releaseRecords } from "@/engine/release.ts";
 import { cannotUndo, undoLoad } from "@/engine/undo.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { getLoad } from "@/store/loads.ts";
+import { loadClusters } from "@/store/matches.ts";
 import { loadNow, newFeed, newSystem, rows, type System } from "../support/system.ts";
 
 let system: System;
@@ -153,5 +155,55 @@ describe("a load is undone as a whole", () => {
     // What was decided is about the contents, and known when they come again.
     const { rows: decisions } = await db.query("select from sieve.match_decision where feed = 'persons'");
     expect(decisions.length).toBe(open.length);
+  });
+});
+
+describe("a cluster", () => {
+  const fields = [
+    { name: "id", type: "text", required: true },
+    { name: "name", type: "text" },
+    { name: "town", type: "text" },
+    { name: "born", type: "date", formats: ["yyyy-MM-dd"] },
+  ];
+  const match = {
+    against: ["delivery", "target"],
+    fields: [
+      { in: ["name"], by: "equal", weights: [30, -4] },
+      { in: ["born"], by: "equal", weights: [12, -6] },
+    ],
+    limits: { same: 80, ask: 79 },
+  };
+  const read = async () =>
+    (await rows(system.db, "grouped", "id")).map((r) => [r["id"], r["name"], r["town"] ?? ""].join("|"));
+
+  it("can be split and joined by a person, which loads to come know, and which an undo takes back too", async () => {
+    const { db } = system;
+    await newFeed(db, "grouped", fields, { key: ["id"] }, { match, gates: [] });
+    const head = "id,name,town,born\n";
+    await loadNow(db, "grouped", `${head}a,Ivo Drewe,,1950-01-01\nz,Zoe Hatch,Fen,1999-09-09\n`);
+    const before = await read();
+    const text = `${head}b,Ivo Drewe,Brindle,1950-01-01\nc,Ivo Drewe,,1950-01-01\nd,Mel Orr,,1970-01-01\ne,Mel Orr,Quill,1970-01-01\n`;
+    const load = await loadNow(db, "grouped", text);
+    expect(load).toMatchObject({ inserted: 1, merged: 3 });
+    expect(await read()).toEqual(["a|Ivo Drewe|Brindle", "d|Mel Orr|Quill", "z|Zoe Hatch|Fen"]);
+    const [ivo, mel] = await loadClusters(db, load.id);
+    const at = ivo!.members.findIndex((m) => m.values[0] === "b");
+    await expect(splitMember(db, load.id, ivo!.first, 0, "t")).rejects.toMatchObject({ code: "no-member" });
+    await splitMember(db, load.id, ivo!.first, at, "Ines");
+    // What came from it is not kept any more.
+    expect(await read()).toEqual(["a|Ivo Drewe|", "b|Ivo Drewe|Brindle", "d|Mel Orr|Quill", "z|Zoe Hatch|Fen"]);
+    expect((await loadClusters(db, load.id))[0]!.members[at]).toMatchObject({ split: "Ines" });
+    await putBack(db, load.id, ivo!.first, at, "t");
+    expect(await read()).toEqual(["a|Ivo Drewe|Brindle", "d|Mel Orr|Quill", "z|Zoe Hatch|Fen"]);
+    await splitMember(db, load.id, ivo!.first, at, "t");
+    await joinClusters(db, load.id, mel!.first, ivo!.first, "t");
+    expect(await read()).toEqual(["b|Ivo Drewe|Brindle", "d|Mel Orr|Quill", "z|Zoe Hatch|Fen"]);
+    expect(await loadClusters(db, load.id)).toHaveLength(1);
+    await undoLoad(db, load.id, "x", "t");
+    expect(await read()).toEqual(before);
+    // Loaded again, the one that was split off is asked about no more: it is known to be another.
+    const again = await loadNow(db, "grouped", text);
+    expect((await read()).filter((r) => r.startsWith("b"))).toEqual(["b|Ivo Drewe|Brindle"]);
+    expect(again.merged).toBe(2);
   });
 });

@@ -3,6 +3,7 @@ import { notFound } from "next/navigation";
 import { getFeed } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
 import { countClusters, loadClusters, pairPlans } from "@/store/matches.ts";
+import { ClusterTable } from "@/ui/cluster-table.tsx";
 import { db, wholeNumber } from "../../../server.ts";
 
 export const metadata = { title: "Clusters" };
@@ -34,49 +35,12 @@ export default async function ClustersPage({
       <h1>
         {total.toLocaleString("en")} {total === 1 ? "cluster" : "clusters"}: records that are one
       </h1>
-      <div className="mt-3 overflow-x-auto" tabIndex={0} role="region" aria-label="Clusters">
-        <table className="ledger">
-          <thead>
-            <tr>
-              <th />
-              {plan.fields.map((f) => (
-                <th key={f.name}>{f.title ?? f.name}</th>
-              ))}
-            </tr>
-          </thead>
-          {clusters.map((c) => (
-            <tbody key={c.first} className="border-t border-[var(--ink)]">
-              <tr className="bg-[var(--shade)]">
-                <td className="font-semibold whitespace-nowrap">kept</td>
-                {c.kept.map((value, f) => (
-                  <td key={f} className="font-semibold whitespace-nowrap">
-                    {value}
-                  </td>
-                ))}
-              </tr>
-              {c.members.map((m, i) => (
-                <tr key={i}>
-                  <td className="faint whitespace-nowrap">{m.record === null ? "target" : `record ${m.record + 1}`}</td>
-                  {m.values.map((value, f) => (
-                    <td
-                      key={f}
-                      className={`whitespace-nowrap ${c.origins[f] === i ? "" : "faint"}`}
-                      title={c.origins[f] === i ? "the kept value came from here" : undefined}
-                    >
-                      {c.origins[f] === i && value !== "" ? (
-                        <u className="decoration-[var(--ochre)]">{value}</u>
-                      ) : (
-                        value
-                      )}
-                    </td>
-                  ))}
-                </tr>
-              ))}
-            </tbody>
-          ))}
-        </table>
-      </div>
-      <p className="faint mt-2 text-sm">Underlined: where each kept value came from.</p>
+      <ClusterTable
+        load={id}
+        fields={plan.fields.map((f) => f.title ?? f.name)}
+        clusters={clusters}
+        open={load.state === "loaded"}
+      />
       {clusters.length === PAGE && (
         <Link className="plain" href={`/loads/${id}/clusters?after=${clusters.at(-1)!.first}`}>
           The next {PAGE}

@@ -1,0 +1,36 @@
+import type { Reference, References } from "@/core/lookup/reference.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import { SieveError, listed } from "@/core/problem.ts";
+import type { Spool } from "@/core/read/source.ts";
+import { readEntries } from "@/engine/read-list.ts";
+import { fileSource } from "./files.ts";
+
+/** Columns of a list that have a part of their own where they are called so. */
+const PARTS = ["accepted", "since", "until"] as const;
+
+/**
+ * Reference lists from files, given as `name=file`: the first column is the key, columns called
+ * accepted, since and until are what they say. Tells on standard error of look-ups without their
+ * list. Throws `usage` for what is not so written.
+ */
+export async function readLists(plan: Plan, given: readonly string[], spool: Spool): Promise<References> {
+  const lists = new Map<string, Reference>();
+  for (const words of given) {
+    const [, name, path] = /^([a-z][a-z0-9_]*)=(.+)$/.exec(words) ?? [];
+    if (!name || !path) {
+      throw new SieveError("usage", `“${words}” is no list.`, {
+        hint: "Write it as name=file, such as taxa=taxa.csv.",
+      });
+    }
+    const { columns, entries } = await readEntries(await fileSource(path), {}, spool);
+    const parts = Object.fromEntries(PARTS.flatMap((p) => (columns.includes(p) ? [[p, p]] : [])));
+    lists.set(name, { name, version: 1, columns, entries, key: columns[0] ?? "", ...parts });
+  }
+  const lacking = [...new Set((plan.lookup ?? []).map((l) => l.list))].filter((name) => !lists.has(name));
+  if (lacking.length > 0) {
+    process.stderr.write(
+      `the plan asks ${listed(lacking)}, which was not given, so its look-ups are passed over; give it as --list ${lacking[0]}=FILE\n`,
+    );
+  }
+  return lists;
+}
