@@ -1,7 +1,7 @@
 import { keepCluster } from "@/core/match/survive.ts";
 import type { Compiled } from "@/core/plan/compile.ts";
 import { SieveError } from "@/core/problem.ts";
-import { ident, transaction, type Client, type Db } from "@/store/db.ts";
+import { transaction, type Client, type Db } from "@/store/db.ts";
 import type { Cluster, ClusterMember } from "@/store/matches.ts";
 import { getLoad } from "@/store/loads.ts";
 import { contentMark, writeKept } from "./match-load.ts";

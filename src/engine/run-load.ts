@@ -25,7 +25,7 @@ import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
 import { matchStaged, type Matched } from "./match-load.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
 import { giveBack, takeThread } from "./threads.ts";
-import { keepAll, keepRows, keepTable, pruneUndo } from "./undo.ts";
+import { forgetMet, keepAll, keepTable, meetRows, pruneUndo } from "./undo.ts";
 import {
   EXTRA,
   TARGET,
@@ -725,9 +725,7 @@ class LoadRun {
       }
       return;
     }
-    await this.foreseeUpsert(balance);
-    await client.query("analyze upserted");
-    await keepRows(client, id, plan, "select place from upserted where not fresh");
+    await this.foreseeUpsert(balance, true);
     const set = [
       ...recordColumns(plan).flatMap((n, i) => (plan.load.key.includes(n) ? [] : [`${ident(n)} = ${values[i]}`])),
       `"_load" = ${id}`,
@@ -770,8 +768,8 @@ class LoadRun {
     return key;
   }
 
-  /** What an upsert would do, for a trial or a load that stopped. */
-  private async foreseeUpsert(balance: Balance): Promise<void> {
+  /** What an upsert will do, or would do in a trial; `keep`: rows that it will change are kept as they are. */
+  private async foreseeUpsert(balance: Balance, keep = false): Promise<void> {
     const { client, id, compiled } = this;
     const target = tableOf(compiled.plan);
     const have = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
@@ -781,10 +779,12 @@ class LoadRun {
     const differs = others.map((n) =>
       have.has(n) ? `${staged(n, have.get(n))} is distinct from t.${ident(n)}` : `s.${ident(n)} is not null`,
     );
-    await client.query(
-      `create temp table upserted on commit drop as
-       select s._record as record, t.ctid is null as fresh, t.ctid as place from ${staging(id)} s left join ${target} t on ${same}
-       where t.ctid is null or ${differs.join(" or ") || "false"}`,
+    await meetRows(
+      client,
+      id,
+      compiled.plan,
+      `from ${staging(id)} s left join ${target} t on ${same} where t.ctid is null or ${differs.join(" or ") || "false"}`,
+      keep,
     );
     balance.outcomes.unchanged = 0;
   }
@@ -832,6 +832,7 @@ class LoadRun {
     }
     if (at === batch.length && at > 0) await fetch();
     await client.query("close upserted_records");
+    await forgetMet(client);
     if (at < batch.length) {
       throw new Error(`record ${batch.readUInt32BE(at) >>> 1} was written and the ledger does not have it`);
     }
