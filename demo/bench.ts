@@ -112,12 +112,12 @@ async function main(): Promise<void> {
     benchRepeats([COUNT / 100, COUNT / 10, COUNT], say);
   }
   if (only === "match") return;
-  if (only !== "load" && only !== "read") {
+  if (only !== "load" && only !== "upsert" && only !== "read") {
     benchSteps(say);
     await benchPlan(tenth, parsePlan(PLAN), rounds, say);
   }
   if (only === "cleanse") return;
-  if (only !== "load") {
+  if (only !== "load" && only !== "upsert") {
     await benchFormats(folder, Math.min(100_000, COUNT), rounds, say);
     await benchProfile(whole, parsePlan(PLAN), rounds, say);
   }
@@ -140,16 +140,17 @@ async function main(): Promise<void> {
 
   // Memory first, each in a fresh worker.
   const peaks: number[] = [];
-  for (const delivery of [deliveries.tenth, deliveries.whole]) {
+  for (const delivery of only === "upsert" ? [] : [deliveries.tenth, deliveries.whole]) {
     const worker = await startWorker();
     await load(db, delivery);
     peaks.push(peakOf(worker));
     await stop(worker);
     await db.query("truncate target.bench");
   }
-  say(
-    `peak memory of the worker: ${peaks[0]} MB for ${grouped(COUNT / 10)} records, ${peaks[1]} MB for ${grouped(COUNT)} (${(peaks[1]! / peaks[0]!).toFixed(2)} times)`,
-  );
+  if (peaks.length === 2)
+    say(
+      `peak memory of the worker: ${peaks[0]} MB for ${grouped(COUNT / 10)} records, ${peaks[1]} MB for ${grouped(COUNT)} (${(peaks[1]! / peaks[0]!).toFixed(2)} times)`,
+    );
 
   const worker = await startWorker();
   const clean = join(folder, "clean.tsv");
@@ -158,13 +159,13 @@ async function main(): Promise<void> {
   await db.query("create table target.bare (like target.bench including all)");
   const ours: number[] = [];
   const bare: number[] = [];
-  for (let i = 0; i < ROUNDS; i++) {
+  for (let i = 0; i < (only === "upsert" ? 0 : ROUNDS); i++) {
     await db.query("truncate target.bare, target.bench");
     bare.push(timed(() => run(`\\copy target.bare from '${clean}'`)));
     ours.push(await load(db, deliveries.whole));
     say(`append, round ${i + 1}: load ${ours.at(-1)!.toFixed(2)} s, bare copy ${bare.at(-1)!.toFixed(2)} s`);
   }
-  row("append load / psql \\copy into the same table", ours, bare);
+  if (ours.length > 0) row("append load / psql \\copy into the same table", ours, bare);
 
   // The million, and a fifth of it on top: half of that updates, a quarter is new.
   const cleanMore = join(folder, "clean-more.tsv");

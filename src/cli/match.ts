@@ -209,7 +209,7 @@ async function writeClusters(
       const [side, i] = sideOf(r);
       return side.values[i]!;
     });
-    const { values } = keepCluster(section, compiled.fields, [], records);
+    const { values } = keepCluster(section, compiled.fields, [], records, compiled.plan.formulas);
     await kept.write(csvRow([many ? String(count) : "", String(list.length), ...values]));
   }
   await out.end();

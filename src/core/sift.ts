@@ -1,7 +1,7 @@
 import type { Block } from "./block.ts";
 import { cellText, emptyCells, textOf, utf8, type Cells, type Heap } from "./bytes.ts";
 import type { RecordCourse } from "./cleanse/part.ts";
-import { FareCount, type Fares } from "./lookup/compile.ts";
+import { FareCount, proposedEntry, type Fares } from "./lookup/compile.ts";
 import type { ControlText } from "./gate-figures.ts";
 import { FormulaColumns } from "./formula/columns.ts";
 import { EMPTY } from "./formula/value.ts";
@@ -314,6 +314,9 @@ export class Course {
         const values = l.asks.map((f) => cellText(heap, cells[f]!, r));
         const found = ask(values, l.on < 0 ? "" : cellText(heap, cells[l.on]!, r));
         this.fares[i]!.add(found.fared, values);
+        if (found.fared === "none" && l.lookUp.none === "propose") {
+          this.fares[i]!.propose(proposedEntry(l, values, (f) => cellText(heap, cells[f]!, r)));
+        }
         if (l.scoreIn >= 0 && found.fared !== "empty") set(l.scoreIn, r, String(found.score));
         if (l.leadIn >= 0 && found.fared !== "empty") set(l.leadIn, r, String(found.lead));
         for (const { field, column, otherwise } of l.bring) {
@@ -327,7 +330,7 @@ export class Course {
         if (policy === "pass" || check < 0) continue;
         const f = l.asks[0]!;
         if (faults[f]![r] === 0) faults[f]![r] = OTHER_FAULT;
-        if (policy !== "note") {
+        if (policy !== "note" && policy !== "propose") {
           if (verdict[r] === VERDICT.passes) verdict[r] = VERDICT.unmatched;
           // What was not brought is not told of again as empty.
           for (const filled of l.fills)

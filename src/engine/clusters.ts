@@ -69,6 +69,7 @@ async function keepAgain(on: Open, first: number, members: readonly ClusterMembe
     fields,
     plan.load.key,
     inside.map((i) => members[i]!.values),
+    plan.formulas,
   );
   const at = await rowAt(on, placeOf(on, members[0]!));
   await writeKept(client, compiled, { table: tableOf(plan), at: "ctid" }, [{ at, values: kept.values }]);

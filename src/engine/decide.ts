@@ -206,7 +206,7 @@ async function merge(
 ): Promise<string | null> {
   const { plan, fields } = compiled;
   const keep = (before: readonly string[]): string[] =>
-    keepCluster(plan.match!, fields, plan.load.key, [before, waiting.field_values]).values;
+    keepCluster(plan.match!, fields, plan.load.key, [before, waiting.field_values], plan.formulas).values;
   const other = pair.other === null ? null : await waitingOf(client, pair.load, pair.other);
   if (other?.state === "waiting") {
     await client.query("update sieve.waiting set field_values = $3 where load = $1 and record = $2", [

@@ -385,7 +385,7 @@ async function keepClusters(
     const clusters = part.map((list) => {
       const records = list.map((n) => values.of(n));
       // The key is of the record that the others are put to: nothing else may have it.
-      const kept = keepCluster(section, fields, plan.load.key, records);
+      const kept = keepCluster(section, fields, plan.load.key, records, plan.formulas);
       return { list, records, kept };
     });
     if (!run.dry)

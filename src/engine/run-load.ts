@@ -3,7 +3,7 @@ import { from as copyFrom, type CopyStreamQuery } from "pg-copy-streams";
 import { BYTE, addToBalance, assertCloses, emptyBalance, heldByte, type Balance } from "@/core/ledger.ts";
 import { driftPolicy, type Drift } from "@/core/map/drift.ts";
 import { NO_REFERENCES, type References } from "@/core/lookup/reference.ts";
-import { referencesOfLoad } from "@/store/references.ts";
+import { addProposals, referencesOfLoad } from "@/store/references.ts";
 import type { TableRule } from "@/core/interop/table.ts";
 import { TAKEN, compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import { SieveError } from "@/core/problem.ts";
@@ -25,7 +25,7 @@ import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
 import { matchStaged, type Matched } from "./match-load.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
 import { giveBack, takeThread } from "./threads.ts";
-import { forgetMet, keepAll, keepTable, meetRows, pruneUndo } from "./undo.ts";
+import { keepAll, keepJoined, keepTable, keepsBefore, pruneUndo } from "./undo.ts";
 import {
   EXTRA,
   TARGET,
@@ -49,6 +49,8 @@ const SOCKET_BYTES = 128 << 10;
 
 /** Memory in which the database may sort a key's values. */
 const INDEX_MEMORY = "128MB";
+/** Memory in which the database may join an upsert's records with the target's rows. */
+const JOIN_MEMORY = "64MB";
 
 class Cancelled extends Error {}
 
@@ -442,6 +444,7 @@ class LoadRun {
           await this.writeTarget(balance);
         });
         await this.timed("quarantine", () => this.writeHeld(rerun));
+        await addProposals(client, id, done.lookUps);
         await pruneUndo(client, load.feed);
         assertCloses(balance);
         await endLoad(client, id, "loaded", balance, report());
@@ -725,21 +728,22 @@ class LoadRun {
       }
       return;
     }
-    await this.foreseeUpsert(balance, true);
-    const set = [
-      ...recordColumns(plan).flatMap((n, i) => (plan.load.key.includes(n) ? [] : [`${ident(n)} = ${values[i]}`])),
-      `"_load" = ${id}`,
-      `"_record" = s._record`,
-    ];
-    // The target is locked, so rows stay where they were found.
+    const key = plan.load.key;
+    const others = recordColumns(plan).filter((n) => !key.includes(n));
+    const set = [...others, "_load", "_record"].map((n) => `${ident(n)} = excluded.${ident(n)}`).join(", ");
+    const differs =
+      others.length === 0
+        ? "false"
+        : `(${others.map((n) => `t.${ident(n)}`).join(", ")}) is distinct from (${others.map((n) => `excluded.${ident(n)}`).join(", ")})`;
+    if (keepsBefore(plan)) await keepJoined(client, id, plan, await this.metRows("join"));
+    await client.query("create temp table upserted (record integer, fresh boolean) on commit drop");
     await client.query(
-      `update ${target} t set ${set.join(", ")} from upserted u join ${staging(id)} s on s._record = u.record
-       where t.ctid = u.place and not u.fresh`,
-    );
-    await client.query(
-      `insert into ${target} (${[...names, `"_load"`, `"_record"`].join(", ")})
-       select ${values.join(", ")}, ${id}, s._record from ${staging(id)} s join upserted u on u.record = s._record
-       where u.fresh`,
+      `with u as (
+         insert into ${target} as t (${[...names, `"_load"`, `"_record"`].join(", ")})
+         select ${values.join(", ")}, ${id}, s._record from ${staging(id)} s
+         on conflict (${key.map((k) => ident(k)).join(", ")}) do update set ${set} where ${differs}
+         returning _record as record, xmax = 0 as fresh)
+       insert into upserted select * from u`,
     );
     await this.timed("ledger of the upsert", () => this.writeUpserts(balance, true));
   }
@@ -768,25 +772,34 @@ class LoadRun {
     return key;
   }
 
-  /** What an upsert will do, or would do in a trial; `keep`: rows that it will change are kept as they are. */
-  private async foreseeUpsert(balance: Balance, keep = false): Promise<void> {
+  /** What an upsert would do, for a trial or a load that stopped. */
+  private async foreseeUpsert(balance: Balance): Promise<void> {
+    await this.client.query(
+      `create temp table upserted on commit drop as
+       select s._record as record, t.ctid is null as fresh ${await this.metRows("left join")}`,
+    );
+    balance.outcomes.unchanged = 0;
+  }
+
+  /** From what staged records and the target's rows are met by the key, those that are new or differ. */
+  private async metRows(join: "join" | "left join"): Promise<string> {
     const { client, id, compiled } = this;
     const target = tableOf(compiled.plan);
+    // Just filled, so nothing is known of it: the join would be planned for a handful of rows.
+    await client.query(`analyze ${staging(id)}`);
+    await client.query(
+      `select set_config('work_mem', '${JOIN_MEMORY}', true)
+       where pg_size_bytes(current_setting('work_mem')) < pg_size_bytes('${JOIN_MEMORY}')`,
+    );
     const have = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
     const { key } = compiled.plan.load;
     const same = key.map((k) => `${staged(k, have.get(k))} = t.${ident(k)}`).join(" and ");
-    const others = recordColumns(compiled.plan).filter((n) => !key.includes(n));
-    const differs = others.map((n) =>
-      have.has(n) ? `${staged(n, have.get(n))} is distinct from t.${ident(n)}` : `s.${ident(n)} is not null`,
-    );
-    await meetRows(
-      client,
-      id,
-      compiled.plan,
-      `from ${staging(id)} s left join ${target} t on ${same} where t.ctid is null or ${differs.join(" or ") || "false"}`,
-      keep,
-    );
-    balance.outcomes.unchanged = 0;
+    const differs = recordColumns(compiled.plan)
+      .filter((n) => !key.includes(n))
+      .map((n) =>
+        have.has(n) ? `${staged(n, have.get(n))} is distinct from t.${ident(n)}` : `s.${ident(n)} is not null`,
+      );
+    return `from ${staging(id)} s ${join} ${target} t on ${same} where t.ctid is null or ${differs.join(" or ") || "false"}`;
   }
 
   /** Puts what an upsert did, or would do, into the ledger and the balance. */
@@ -832,7 +845,6 @@ class LoadRun {
     }
     if (at === batch.length && at > 0) await fetch();
     await client.query("close upserted_records");
-    await forgetMet(client);
     if (at < batch.length) {
       throw new Error(`record ${batch.readUInt32BE(at) >>> 1} was written and the ledger does not have it`);
     }

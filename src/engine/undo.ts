@@ -37,44 +37,23 @@ export async function keepRows(client: Client, load: number, plan: Plan, places:
   );
 }
 
-/** Columns beside those of the target in what an upsert keeps: where its row stood, and the record that meets it. */
-const PLACE = "@place";
-const RECORD = "@record";
-
 /**
- * Meets an upsert's records with the target's rows, once for all that is to be known: those that are
- * new, those that differ, and of these the rows as they are. Makes `upserted` (record, fresh, place).
- * `from`: the staged rows `s` joined with the target's rows `t`.
+ * Keeps rows of the target that staged records will change. `from`: the staged rows `s` joined with
+ * the target's rows `t`.
  */
-export async function meetRows(client: Client, load: number, plan: Plan, from: string, keep: boolean): Promise<void> {
+export async function keepJoined(client: Client, load: number, plan: Plan, from: string): Promise<void> {
   const { rows } = await client.query<{ there: boolean }>("select to_regclass($1) is not null as there", [
     undoTable(load),
   ]);
-  const whole = keep && keepsBefore(plan) && !rows[0]!.there;
-  const own = `s._record as record, t.ctid is null as fresh, t.ctid as place`;
-  if (!whole) {
-    await client.query(`create temp table upserted on commit drop as select ${own} ${from}`);
-    await client.query("analyze upserted");
-    if (keep) await keepRows(client, load, plan, "select place from upserted where not fresh");
+  // Made of the rows at once where nothing is kept yet, which is faster than to insert them.
+  if (!rows[0]!.there) {
+    await client.query(`create table ${undoTable(load)} as select t.* ${from}`);
     return;
   }
+  const columns = (await targetColumns(client, tableOf(plan))).filter((c) => !c.computed).map((c) => ident(c.name));
   await client.query(
-    `create table ${undoTable(load)} as select t.*, t.ctid as ${ident(PLACE)}, s._record as ${ident(RECORD)} ${from}`,
+    `insert into ${undoTable(load)} (${columns.join(", ")}) select ${columns.map((c) => `t.${c}`).join(", ")} ${from}`,
   );
-  await client.query(`analyze ${undoTable(load)} (${ident(PLACE)}, ${ident(RECORD)})`);
-  await client.query(
-    `create temp view upserted as select ${ident(RECORD)} as record, ${ident(PLACE)} is null as fresh, ${ident(PLACE)} as place
-     from ${undoTable(load)}`,
-  );
-}
-
-/** Forgets which rows were met; what is kept of them stays. */
-export async function forgetMet(client: Client): Promise<void> {
-  const { rows } = await client.query<{ kind: string }>(
-    "select relkind as kind from pg_class where oid = to_regclass('pg_temp.upserted')",
-  );
-  // A table goes by itself.
-  if (rows[0]?.kind === "v") await client.query("drop view pg_temp.upserted");
 }
 
 /** Keeps one row as it is, unless the load has kept it before. Only a row of another load is worth that. */
@@ -244,11 +223,9 @@ async function restore(client: Client, id: number, plan: Plan): Promise<Undone> 
       removed = (removed ?? 0) + (rowCount ?? 0);
     }
     const computed = new Set(there.filter((c) => c.computed).map((c) => c.name));
-    const met = kept.some((c) => c.name === PLACE);
-    const columns = kept.filter((c) => !computed.has(c.name) && c.name !== PLACE && c.name !== RECORD);
-    const list = columns.map((c) => ident(c.name)).join(", ");
+    const columns = kept.filter((c) => !computed.has(c.name)).map((c) => ident(c.name));
     const { rowCount } = await client.query(
-      `insert into ${table} (${list}) select ${list} from ${undoTable(id)}${met ? ` where ${ident(PLACE)} is not null` : ""}`,
+      `insert into ${table} (${columns.join(", ")}) select ${columns.join(", ")} from ${undoTable(id)}`,
     );
     restored = rowCount ?? 0;
   }

@@ -1,3 +1,5 @@
+import type { NamedFormulas } from "@/core/formula/named.ts";
+import type { Field } from "@/core/plan/schema.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import type { MatchSection } from "@/core/match/schema.ts";
 import type { Decision } from "@/core/match/resolve.ts";
@@ -34,7 +36,8 @@ export interface AskedPair {
 /** What the pairs of a load were compared by: its plan's fields and match section. */
 export interface PairPlan {
   load: number;
-  fields: { name: string; title?: string; type: string }[];
+  fields: Field[];
+  formulas?: NamedFormulas;
   match: MatchSection;
   key: string[];
   /** What the whole match of the load found. */
@@ -86,7 +89,7 @@ export async function countPairs(
 /** The plans that the loads of some pairs had. */
 export async function pairPlans(db: Queryable, loads: readonly number[]): Promise<PairPlan[]> {
   const { rows } = await db.query<PairPlan>(
-    `select l.id as load, p.document->'contract'->'fields' as fields, p.document->'match' as match,
+    `select l.id as load, p.document->'contract'->'fields' as fields, p.document->'match' as match, p.document->'formulas' as formulas,
        coalesce(p.document->'load'->'key', '[]') as key, l.report->'matches' as matches
      from sieve.load l join sieve.plan p on p.id = l.plan where l.id = any($1) and p.document ? 'match'`,
     [[...new Set(loads)]],

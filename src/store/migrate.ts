@@ -11,6 +11,7 @@ import checksOff from "./migrations/010-checks-off.sql";
 import carry from "./migrations/011-carry.sql";
 import undo from "./migrations/012-undo.sql";
 import checkSet from "./migrations/013-check-set.sql";
+import proposal from "./migrations/014-proposal.sql";
 import { runMigrations } from "graphile-worker";
 import { transaction, type Db } from "./db.ts";
 
@@ -29,6 +30,7 @@ const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
   { id: 11, sql: carry },
   { id: 12, sql: undo },
   { id: 13, sql: checkSet },
+  { id: 14, sql: proposal },
 ];
 
 /** Brings the store up to date; safe when several processes start at once. Returns how many ran. */

@@ -1,4 +1,5 @@
 import type { Reference, ReferenceShape, References } from "@/core/lookup/reference.ts";
+import type { Fares } from "@/core/lookup/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, counted } from "@/core/problem.ts";
 import { transaction, type Client, type Db, type Queryable } from "./db.ts";
@@ -153,6 +154,49 @@ export async function notFound(
     [name, limit],
   );
   return rows;
+}
+
+/** An entry that loads propose for a list. */
+export interface Proposal {
+  readonly id: number;
+  readonly cells: readonly string[];
+  readonly records: number;
+  readonly firstLoad: number;
+  readonly lastLoad: number;
+}
+
+/** Keeps what a load proposes; an entry that was proposed before is counted on. */
+export async function addProposals(db: Queryable, load: number, fares: readonly Fares[]): Promise<void> {
+  for (const { list, proposed = [] } of fares) {
+    if (proposed.length === 0) continue;
+    await db.query(
+      `insert into sieve.proposal as p (list, cells, records, first_load, last_load)
+       select $1, x.cells, x.count, $2, $2 from jsonb_to_recordset($3::jsonb) as x (cells jsonb, count int)
+       on conflict (list, cells) do update set records = p.records + excluded.records, last_load = excluded.last_load`,
+      [list, load, JSON.stringify(proposed)],
+    );
+  }
+}
+
+/** Entries that are proposed for a list, were not refused, and are not there by now. */
+export async function proposals(db: Queryable, name: string, limit = 100): Promise<Proposal[]> {
+  const { columns, key, entries } = await readReference(db, name);
+  const at = columns.indexOf(key);
+  const known = new Set(entries.map((cells) => JSON.stringify(cells)));
+  const keys = new Set(entries.map((cells) => cells[at]));
+  const { rows } = await db.query<Proposal>(
+    `select id::int, cells, records, first_load as "firstLoad", last_load as "lastLoad" from sieve.proposal
+     where list = $1 and refused_by is null order by records desc, id`,
+    [name],
+  );
+  return rows
+    .filter((p) => !known.has(JSON.stringify(p.cells)) && !(p.cells[at] && keys.has(p.cells[at])))
+    .slice(0, limit);
+}
+
+/** Says that a proposed entry is none; it is not proposed again. */
+export async function refuseProposal(db: Queryable, id: number, by: string): Promise<void> {
+  await db.query("update sieve.proposal set refused_by = $2 where id = $1", [id, by]);
 }
 
 /** Plans in force that ask a list, by feed, with their look-ups. */

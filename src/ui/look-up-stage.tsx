@@ -3,7 +3,7 @@
 import { useQuery } from "@tanstack/react-query";
 import Link from "next/link";
 import { plainName } from "@/core/map/columns.ts";
-import { SCORED_BY, lookUpSchema, type LookUp, type LookUpPolicy } from "@/core/lookup/schema.ts";
+import { SCORED_BY, lookUpSchema, type LookUp, type LookUpPolicy, type NonePolicy } from "@/core/lookup/schema.ts";
 import { comparatorPart } from "@/core/match/compare/index.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
@@ -21,6 +21,7 @@ const POLICIES: Record<LookUpPolicy, string> = {
   stop: "stop the load",
   pass: "go on, only counted",
 };
+const NONE_POLICIES: Record<NonePolicy, string> = { ...POLICIES, propose: "go on, and propose an entry" };
 const HOW = {
   exact: "by key: the values must be the same",
   scored: "by score: the values may be misspelled",
@@ -365,7 +366,7 @@ function OneLookUp({
         <Choice
           label="Without a partner"
           value={l.none}
-          options={Object.entries(POLICIES)}
+          options={Object.entries(NONE_POLICIES)}
           set={(p) => put({ none: p })}
         />
         {l.how !== "range" && (

@@ -486,7 +486,13 @@ function Text({ stretches }: { stretches: readonly Stretch[] }) {
 /** The record that would be kept if the two are the same. */
 function Kept({ pair, plan }: { pair: AskedPair; plan: PairPlan }) {
   const rules = keepRules(plan.match, plan.fields);
-  const { values, from } = keepCluster(plan.match, plan.fields, plan.key, [pair.otherValues, pair.values]);
+  const { values, from } = keepCluster(
+    plan.match,
+    plan.fields,
+    plan.key,
+    [pair.otherValues, pair.values],
+    plan.formulas,
+  );
   return (
     <section className="mt-5">
       <h2>What would be kept</h2>

@@ -14,6 +14,8 @@ import {
   type Survivorship,
 } from "@/core/match/schema.ts";
 import type { Plan } from "@/core/plan/schema.ts";
+import { FormulaEditor } from "./formula-editor.tsx";
+import { useNamed } from "./use-formulas.ts";
 import { OptionsForm } from "./options-form.tsx";
 import { ScoreChart } from "./score-chart.tsx";
 import { counted, grouped } from "./words.ts";
@@ -315,6 +317,8 @@ const RULE_WORDS: Record<Survivorship, string> = {
   longest: "the longest value",
   greatest: "the greatest value",
   least: "the least value",
+  trusted: "the most trusted one’s",
+  ranked: "the one’s that a formula ranks highest",
 };
 
 function KeptValues({ plan, match, set }: PartProps) {
@@ -325,8 +329,17 @@ function KeptValues({ plan, match, set }: PartProps) {
     const { [name]: _, ...rest } = match.keep ?? {};
     const next = rule ? { ...rest, [name]: rule } : rest;
     const { keep: __, ...without } = match;
-    set(Object.keys(next).length > 0 ? { ...without, keep: next } : without);
+    // What a rule goes by must be said, so it begins with something that can be.
+    const more =
+      rule === "trusted" && !match.trust
+        ? { trust: { field: plan.contract.fields[0]!.name, order: ["first"] } }
+        : rule === "ranked" && match.rank === undefined
+          ? { rank: "0" }
+          : {};
+    set(Object.keys(next).length > 0 ? { ...without, ...more, keep: next } : without);
   };
+  const named = useNamed(plan);
+  const uses = (rule: Survivorship): boolean => Object.values(match.keep ?? {}).includes(rule);
   const choice = (label: string, value: string, own: boolean, put: (rule: Survivorship | null) => void) => (
     <select
       className="select select-sm !w-52 shrink-0"
@@ -370,6 +383,19 @@ function KeptValues({ plan, match, set }: PartProps) {
           {match.keep?.["*"] === undefined && <span className="faint text-sm">({RULE_WORDS[other]})</span>}
         </span>
       </div>
+      {uses("trusted") && <Trust plan={plan} match={match} set={set} />}
+      {uses("ranked") && (
+        <div className="mb-2 max-w-2xl">
+          <span className="faint text-sm">of two records the one is ranked higher for which this gives more</span>
+          <FormulaEditor
+            label="Formula that ranks records"
+            value={match.rank ?? ""}
+            scope={{ fields: plan.contract.fields, named }}
+            placeholder="size(remarks)"
+            onChange={(rank) => set({ ...match, rank })}
+          />
+        </div>
+      )}
       <div className="grid grid-cols-[repeat(auto-fill,minmax(21rem,1fr))] gap-x-6 gap-y-1">
         {fields.map((f, i) => (
           <div key={f.name} className="flex items-center justify-between gap-2 border-b border-[var(--rule)] pb-0.5">
@@ -384,6 +410,47 @@ function KeptValues({ plan, match, set }: PartProps) {
         An empty value is never kept where another record has one; the key is never changed.
       </p>
     </>
+  );
+}
+
+/** Whom to trust, in their order. */
+function Trust({ plan, match, set }: PartProps) {
+  const trust = match.trust ?? { field: plan.contract.fields[0]!.name, order: [] };
+  const field = plan.contract.fields.find((f) => f.name === trust.field);
+  const [draft, setDraft] = useState<string | null>(null);
+  return (
+    <div className="mb-2 flex flex-wrap items-center gap-2">
+      <span className="faint">trusted is who stands in</span>
+      <select
+        className="select select-sm !w-40"
+        aria-label="Field that tells whom a record is from"
+        value={trust.field}
+        onChange={(e) => {
+          const values = plan.contract.fields.find((f) => f.name === e.target.value)?.values;
+          set({ ...match, trust: { field: e.target.value, order: values ?? trust.order } });
+        }}
+      >
+        {plan.contract.fields.map((f) => (
+          <option key={f.name}>{f.name}</option>
+        ))}
+      </select>
+      <span className="faint">the most first</span>
+      <input
+        className="input input-sm !w-80"
+        aria-label="Values of that field, the most trusted first"
+        placeholder={(field?.values ?? ["a", "b"]).join(", ")}
+        value={draft ?? trust.order.join(", ")}
+        onChange={(e) => setDraft(e.target.value)}
+        onBlur={(e) => {
+          setDraft(null);
+          const order = e.target.value
+            .split(",")
+            .map((v) => v.trim())
+            .filter((v) => v !== "");
+          if (order.length > 0) set({ ...match, trust: { ...trust, order } });
+        }}
+      />
+    </div>
   );
 }
 

@@ -3,7 +3,7 @@
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
-import type { ReferenceEntry, ReferenceInfo, ReferenceVersion } from "@/store/references.ts";
+import type { Proposal, ReferenceEntry, ReferenceInfo, ReferenceVersion } from "@/store/references.ts";
 import { api, problemOf, type ApiProblem } from "./api.ts";
 import { ProblemNote } from "./problem-note.tsx";
 import { counted, grouped, isoDay } from "./words.ts";
@@ -20,12 +20,14 @@ export function ReferenceDesk({
   used,
   first,
   asked,
+  proposed,
 }: {
   info: ReferenceInfo;
   versions: ReferenceVersion[];
   used: { feed: string; title: string; lookUps: string[] }[];
   first: Found;
   asked: { values: string[]; count: number; feed: string; lookUp: string }[];
+  proposed: Proposal[];
 }) {
   const router = useRouter();
   const { columns, key, accepted } = info.shape;
@@ -37,6 +39,9 @@ export function ReferenceDesk({
   const [note, setNote] = useState("");
   const [busy, setBusy] = useState(false);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
+  // Proposals that were added to the new entries, or refused.
+  const [taken, setTaken] = useState<ReadonlySet<number>>(new Set());
+  const waiting = proposed.filter((p) => !taken.has(p.id));
   const [replacing, setReplacing] = useState<File | null>(null);
 
   useEffect(() => {
@@ -147,6 +152,7 @@ export function ReferenceDesk({
               setEdits({});
               setGone(new Set());
               setFresh([]);
+              setTaken(new Set());
               setReplacing(null);
             }}
           >
@@ -265,6 +271,50 @@ export function ReferenceDesk({
               : {u.lookUps.join(", ")}
             </p>
           ))}
+          {waiting.length > 0 && (
+            <>
+              <h2 className="mt-4">Proposed entries, {grouped(waiting.length)}</h2>
+              <table className="ledger tight">
+                <tbody>
+                  {waiting.map((p) => (
+                    <tr key={p.id}>
+                      <td className="max-w-40 truncate" title={p.cells.join(", ")}>
+                        {p.cells.filter((c) => c !== "").join(", ")}
+                      </td>
+                      <td className="n" title={`records, the last in load ${p.lastLoad}`}>
+                        {grouped(p.records)}
+                      </td>
+                      <td className="text-right whitespace-nowrap">
+                        <button
+                          type="button"
+                          className="plain"
+                          onClick={() => {
+                            setFresh((have) => [...have, [...p.cells]]);
+                            setTaken((have) => new Set([...have, p.id]));
+                          }}
+                        >
+                          add
+                        </button>{" "}
+                        <button
+                          type="button"
+                          className="plain held"
+                          onClick={() => {
+                            setTaken((have) => new Set([...have, p.id]));
+                            api(`/api/references/${info.name}/proposals`, {
+                              method: "DELETE",
+                              json: { id: p.id },
+                            }).catch((error: unknown) => setProblem(problemOf(error)));
+                          }}
+                        >
+                          refuse
+                        </button>
+                      </td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </>
+          )}
           {asked.length > 0 && (
             <>
               <h2 className="mt-4">Asked for, and not there</h2>

@@ -7,7 +7,10 @@ import { BANDS, Matcher } from "@/core/match/match.ts";
 import { scoreOf } from "@/core/match/model.ts";
 import { resolvePairs, thoughtOf } from "@/core/match/resolve.ts";
 import type { MatchField } from "@/core/match/schema.ts";
-import { keepRecord } from "@/core/match/survive.ts";
+import { keepCluster, keepRecord } from "@/core/match/survive.ts";
+import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
+import { planOf } from "../support/plans.ts";
 import { PERSON_FIELDS, peopleWithRepeats } from "../../demo/people.ts";
 
 describe.each(COMPARATOR_IDS)("comparator %s", (id) => {
@@ -192,6 +195,54 @@ describe("the kept record", () => {
     const kept = keepRecord(members, [rule, rule, rule]);
     expect(kept.values).toEqual(values);
     kept.from.forEach((m, f) => expect(members[m]!.values[f]).toBe(values[f]));
+  });
+
+  const people = planOf(
+    [
+      { name: "id", type: "text" },
+      { name: "partner", type: "code", values: ["SMH", "BHG", "CWA"] },
+      { name: "grams", type: "decimal", precision: 9, scale: 2 },
+      { name: "remarks", type: "text" },
+    ],
+    {
+      match: {
+        fields: [{ in: ["remarks"], by: "words" }],
+        trust: { field: "partner", order: ["SMH", "BHG"] },
+        rank: "size(remarks) > 3 ? grams : grams - 100.0",
+        keep: { "*": "trusted", grams: "ranked", remarks: "ranked" },
+      },
+    },
+  );
+  const of = (...records: string[][]) =>
+    keepCluster(people.match!, people.contract.fields, ["id"], records, people.formulas);
+
+  it("is of whom the plan trusts most, and of what its formula ranks highest", () => {
+    const kept = of(
+      ["a", "CWA", "20.00", "long words"],
+      ["b", "BHG", "90.00", "x"],
+      ["c", "SMH", "5.00", ""],
+      ["d", "", "7.50", "more words"],
+    );
+    expect(kept).toEqual({ values: ["a", "SMH", "20.00", "long words"], from: [0, 2, 0, 0] });
+    // A record for which the formula has no value comes last; nobody is trusted less than the unnamed.
+    expect(of(["a", "CWA", "", "aaaa"], ["b", "", "1", "b"])).toMatchObject({ values: ["a", "CWA", "1", "b"] });
+    expect(of(["a", "", "1", ""], ["b", "CWA", "1", ""]).values[1]).toBe("CWA");
+  });
+
+  it("needs it said whom to trust and what to rank by, and follows a field that is renamed", () => {
+    const { trust: _, ...untrusted } = people.match!;
+    expect(() => parsePlan({ ...people, match: untrusted })).toThrow("fault");
+    const renamed = parsePlan(renameField(renameField(people, "partner", "garden"), "grams", "g"));
+    expect(renamed.match).toMatchObject({
+      trust: { field: "garden" },
+      rank: "size(remarks) > 3 ? g : g - 100.0",
+      keep: { g: "ranked" },
+    });
+    expect(usedIn(people, "partner").map((u) => u.says)).toContain("says whom to trust");
+    const without = parsePlan(removeField(people, "partner"));
+    expect(without.match).toMatchObject({ keep: { grams: "ranked", remarks: "ranked" } });
+    expect(without.match!.trust).toBeUndefined();
+    expect(parsePlan(removeField(people, "grams")).match!.rank).toBeUndefined();
   });
 
   it("has no value where no member has one", () => {

@@ -7,8 +7,10 @@ import {
   getReference,
   makeReference,
   notFound,
+  proposals,
   readReference,
   referenceVersions,
+  refuseProposal,
   replaceEntries,
   searchEntries,
   versionChanges,
@@ -185,5 +187,57 @@ describe("a load that looks values up", () => {
     );
     const load = await loadNow(db, "lost", "site\nA\n");
     expect(load).toMatchObject({ state: "failed", error: { message: "There is no reference list nowhere." } });
+  });
+});
+
+describe("an entry that is proposed", () => {
+  it("is kept with its records until it is added or refused, and the record goes on", async () => {
+    const { db } = system;
+    const shape = { columns: ["code", "name", "land"], key: "code" };
+    await makeReference(
+      db,
+      { name: "gardens", title: "Gardens", about: "", shape },
+      [["BHG", "Brindle Hollow", "GB"]],
+      "Ines",
+    );
+    const fields = [
+      { name: "id", type: "text" },
+      { name: "code", type: "text" },
+      { name: "garden", type: "text" },
+      { name: "land", type: "text" },
+    ];
+    const lookup = [
+      {
+        how: "exact",
+        name: "garden",
+        list: "gardens",
+        by: [{ field: "code", column: "code" }],
+        bring: { garden: "name", land: "land" },
+        none: "propose",
+      },
+    ];
+    await newFeed(db, "garden_visits", fields, {}, { lookup, gates: [] });
+    const text = "id,code,garden,land\n1,BHG,,\n2,QFS,Quillfen,GB\n3,QFS,Quillfen,GB\n4,XXX,,\n";
+    const load = await loadNow(db, "garden_visits", text);
+    expect(load).toMatchObject({ inserted: 4, held: 0 });
+    expect(load.report!.checks.find((c) => c.key === "look-up:garden")).toMatchObject({
+      onFailure: "note",
+      problems: 3,
+    });
+    const [noted] = (await findRecords(db, load.id, { check: "look-up:garden" })).records;
+    expect(noted!.problems[0]!.message).toBe("code “QFS” is not in the list gardens; it is proposed as a new entry.");
+    const open = await proposals(db, "gardens");
+    expect(open).toMatchObject([
+      { cells: ["QFS", "Quillfen", "GB"], records: 2, firstLoad: load.id },
+      { cells: ["XXX", "", ""], records: 1 },
+    ]);
+    const more = await loadNow(db, "garden_visits", "id,code,garden,land\n5,QFS,Quillfen,GB\n");
+    expect((await proposals(db, "gardens"))[0]).toMatchObject({ records: 3, firstLoad: load.id, lastLoad: more.id });
+    await refuseProposal(db, open[1]!.id, "Ines");
+    await changeReference(db, "gardens", 1, { add: [[...open[0]!.cells]], remove: [] }, "a new garden", "Ines");
+    expect(await proposals(db, "gardens")).toEqual([]);
+    const last = await loadNow(db, "garden_visits", "id,code\n6,QFS\n7,XXX\n");
+    expect(last.report!.lookUps![0]!.counts).toMatchObject({ exact: 1, none: 1 });
+    expect(await proposals(db, "gardens")).toEqual([]);
   });
 });

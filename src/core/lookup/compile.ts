@@ -61,15 +61,47 @@ export interface Fares {
   readonly counts: Record<Fared, number>;
   /** What was asked for and has no partner, the commonest first. */
   readonly unknown: readonly { readonly values: readonly string[]; readonly count: number }[];
+  /** Entries that are proposed for what has no partner, where the look-up does that: cells by the list's columns. */
+  readonly proposed?: readonly { readonly cells: readonly string[]; readonly count: number }[];
 }
 
 /** Values without a partner that are counted one by one. */
 const MOST_UNKNOWN = 200;
 
+/** Entries that one load proposes. */
+const MOST_PROPOSED = 1000;
+
+/**
+ * The entry that a record without a partner proposes: what it asks by, and what it says itself in the
+ * fields that the look-up would fill.
+ */
+export function proposedEntry(
+  { lookUp, reference, bring }: CompiledLookUp,
+  values: readonly string[],
+  valueOf: (field: number) => string,
+): string[] {
+  const cells = reference!.columns.map(() => "");
+  for (const { field, column } of bring) if (column >= 0) cells[column] = valueOf(field);
+  const columns = [...(lookUp.how === "range" ? [lookUp.from] : []), ...(lookUp.by ?? []).map((b) => b.column)];
+  columns.forEach((name, i) => {
+    const at = columnOf(reference!, name);
+    if (at >= 0) cells[at] = values[i] ?? "";
+  });
+  return cells;
+}
+
 /** Counts how records fare with one look-up. */
 export class FareCount {
   private readonly counts = Object.fromEntries(FARED.map((f) => [f, 0])) as Record<Fared, number>;
   private readonly unknown = new Map<string, number>();
+  private readonly proposed = new Map<string, number>();
+
+  /** Takes an entry that a record proposes; the same one again is counted. */
+  propose(cells: readonly string[]): void {
+    const key = JSON.stringify(cells);
+    const known = this.proposed.get(key);
+    if (known !== undefined || this.proposed.size < MOST_PROPOSED) this.proposed.set(key, (known ?? 0) + 1);
+  }
 
   add(fared: Fared, values: readonly string[]): void {
     this.counts[fared]++;
@@ -87,6 +119,9 @@ export class FareCount {
       version: reference?.version ?? 0,
       counts: { ...this.counts },
       unknown: unknown.sort((a, b) => b.count - a.count),
+      ...(this.proposed.size > 0
+        ? { proposed: [...this.proposed].map(([key, count]) => ({ cells: JSON.parse(key) as string[], count })) }
+        : {}),
     };
   }
 }

@@ -6,6 +6,9 @@ const name = plainNameSchema;
 const column = z.string().min(1).max(200);
 const onFailure = ["hold", "note", "stop", "pass"] as const;
 export type LookUpPolicy = (typeof onFailure)[number];
+/** What can be done with a record that has no partner; propose: an entry for it is proposed to who keeps the list. */
+export const ON_NONE = [...onFailure, "propose"] as const;
+export type NonePolicy = (typeof ON_NONE)[number];
 
 /** How a scored look-up compares a field with a column. */
 export const SCORED_BY = ["person", "words", "edit", "jaro-winkler", "q-gram"] as const;
@@ -18,7 +21,7 @@ interface Common {
   readonly only?: Readonly<Record<string, readonly string[]>> | undefined;
   /** The field with the day on which the entry must hold. */
   readonly on?: string | undefined;
-  readonly none: LookUpPolicy;
+  readonly none: NonePolicy;
   readonly several: LookUpPolicy;
   /** By field: what it gets where there is no partner. */
   readonly default?: Readonly<Record<string, string>> | undefined;
@@ -71,9 +74,11 @@ const common = {
     .describe("By column: values that an entry must have one of to be asked for"),
   on: name.optional().describe("A date field: only entries that hold on its day are asked for"),
   none: z
-    .enum(onFailure)
+    .enum(ON_NONE)
     .default("hold")
-    .describe("What is done with a record that has no partner; pass: it goes on, and is only counted"),
+    .describe(
+      "What is done with a record that has no partner; pass: it goes on, and is only counted; propose: it goes on, and an entry is proposed",
+    ),
   several: z.enum(onFailure).default("hold").describe("What is done with a record that fits several entries"),
   default: z.record(name, z.string().max(1000)).optional().describe("By field: what it gets without a partner"),
 };

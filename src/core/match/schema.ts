@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { formulaSchema } from "../formula/schema.ts";
 import { plainNameSchema } from "../plan/name.ts";
 import { COMPARATOR_IDS, comparatorPart, type ComparatorId } from "./compare/index.ts";
 
@@ -21,6 +22,8 @@ export const SURVIVORSHIP = [
   "longest",
   "greatest",
   "least",
+  "trusted",
+  "ranked",
 ] as const;
 export type Survivorship = (typeof SURVIVORSHIP)[number];
 
@@ -40,6 +43,10 @@ export interface MatchSection {
   readonly keep?: Readonly<Record<string, Survivorship>> | undefined;
   /** A record with a greater value in this field is the more recent one. */
   readonly recent?: string | undefined;
+  /** Whom to trust most, by the values of a field, the most trusted first. */
+  readonly trust?: { readonly field: string; readonly order: readonly string[] } | undefined;
+  /** A formula; of two records the one for which it gives more is ranked higher. */
+  readonly rank?: string | undefined;
 }
 
 /** What is compared of a record: the field's value, or several put together with a space, those that are there. */
@@ -100,6 +107,20 @@ export const matchSchema = z.strictObject({
     .refine((l) => l.ask <= l.same, "The limit for asking can't be above the limit for the same.")
     .default(DEFAULT_LIMITS),
   recent: name.optional().describe("The field by whose value one record is more recent than another"),
+  trust: z
+    .strictObject({
+      field: name.describe("The field that tells whom a record is from"),
+      order: z
+        .array(z.string().min(1).max(1000))
+        .min(1)
+        .max(500)
+        .describe("Its values, the most trusted first; others come last"),
+    })
+    .optional()
+    .describe("Whom to trust, for the fields whose rule is trusted"),
+  rank: formulaSchema
+    .optional()
+    .describe("A formula, for the fields whose rule is ranked: of two records the one for which it gives more"),
   keep: z
     .record(z.union([z.literal("*"), name]), z.enum(SURVIVORSHIP))
     .optional()

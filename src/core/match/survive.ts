@@ -1,3 +1,8 @@
+import { Heap, emptyCells } from "../bytes.ts";
+import { FormulaColumns } from "../formula/columns.ts";
+import { compileFormula } from "../formula/compile.ts";
+import type { NamedFormulas } from "../formula/named.ts";
+import type { Field } from "../plan/schema.ts";
 import { keepRules, type MatchSection, type Survivorship } from "./schema.ts";
 
 /** A record of a cluster: its values by field, "" where it has none, and what it is ranked by. */
@@ -5,6 +10,9 @@ export interface Member {
   readonly values: readonly string[];
   /** Its value in the field that says which record is the more recent, "" where it has none. */
   readonly recent?: string | undefined;
+  /** How much it is trusted, and how it is ranked: the more, the better. */
+  readonly trust?: number | undefined;
+  readonly rank?: number | undefined;
 }
 
 /** The kept record of a cluster: its values, and for each the number of the member that it came from; -1: none had one. */
@@ -20,6 +28,8 @@ export interface Kept {
  * - `first`, `last`: of the members in their order, which is that of the delivery, the target's first;
  * - `recent`: of the member that is the most recent by its date or number;
  * - `complete`: of the member that has the most values;
+ * - `trusted`: of the member that is from whom the plan trusts most;
+ * - `ranked`: of the member for which the plan's formula gives most;
  * - `most frequent`, `longest`, `greatest`, `least`: by the value itself, numbers as numbers.
  */
 export function keepRecord(members: readonly Member[], rules: readonly Survivorship[]): Kept {
@@ -39,6 +49,10 @@ export function keepRecord(members: readonly Member[], rules: readonly Survivors
           return having.at(-1) ?? -1;
         case "recent":
           return best((a, b) => compareValues(members[a]!.recent ?? "", members[b]!.recent ?? ""));
+        case "trusted":
+          return best((a, b) => (members[a]!.trust ?? 0) - (members[b]!.trust ?? 0));
+        case "ranked":
+          return best((a, b) => (members[a]!.rank ?? -Infinity) - (members[b]!.rank ?? -Infinity) || 0);
         case "complete":
           return best((a, b) => filled[a]! - filled[b]!);
         case "most frequent": {
@@ -67,12 +81,24 @@ export function keepRecord(members: readonly Member[], rules: readonly Survivors
  */
 export function keepCluster(
   section: MatchSection,
-  fields: readonly { readonly name: string }[],
+  fields: readonly Field[],
   key: readonly string[],
   records: readonly (readonly string[])[],
+  named?: NamedFormulas,
 ): Kept {
+  const rank = section.rank === undefined ? null : rankOf(section.rank, fields, named);
+  const trust = section.trust ? fields.findIndex((f) => f.name === section.trust!.field) : -1;
+  const trusted = (value: string | undefined): number => {
+    const at = section.trust!.order.indexOf(value ?? "");
+    return at < 0 ? -section.trust!.order.length : -at;
+  };
   const recent = section.recent ? fields.findIndex((f) => f.name === section.recent) : -1;
-  const members = records.map((values): Member => ({ values, recent: recent < 0 ? undefined : values[recent] }));
+  const members = records.map((values): Member => ({
+    values,
+    recent: recent < 0 ? undefined : values[recent],
+    trust: trust < 0 ? undefined : trusted(values[trust]),
+    rank: rank?.(values),
+  }));
   const kept = keepRecord(members, keepRules(section, fields));
   fields.forEach((f, i) => {
     if (!key.includes(f.name)) return;
@@ -80,6 +106,44 @@ export function keepCluster(
     kept.from[i] = 0;
   });
   return kept;
+}
+
+const ranks = new WeakMap<readonly Field[], Map<string, (values: readonly string[]) => number>>();
+
+/** A formula as a rank of records: numbers and times by their size, true above false, what has no value last. */
+function rankOf(
+  source: string,
+  fields: readonly Field[],
+  named: NamedFormulas | undefined,
+): (values: readonly string[]) => number {
+  let known = ranks.get(fields);
+  if (!known) ranks.set(fields, (known = new Map()));
+  const made = known.get(source);
+  if (made) return made;
+  const formula = compileFormula(source, { fields, named });
+  const columns = new FormulaColumns(formula);
+  const rank = (values: readonly string[]): number => {
+    const heap = new Heap(new Uint8Array(256), 0);
+    const cells = values.map((value) => {
+      const one = emptyCells(1);
+      one.start[0] = heap.append(value);
+      one.end[0] = heap.length;
+      return one;
+    });
+    columns.read({ fields, heap, cells }, 1, true);
+    try {
+      const value = columns.value(0);
+      return typeof value === "boolean"
+        ? Number(value)
+        : typeof value === "symbol" || value === null
+          ? -Infinity
+          : Number(value);
+    } catch {
+      return -Infinity;
+    }
+  };
+  known.set(source, rank);
+  return rank;
 }
 
 /** Numbers by their size, all else by letters; "" before everything. */

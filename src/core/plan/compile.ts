@@ -267,7 +267,7 @@ function lookUpCheck(lookUp: LookUp, number: number, several: boolean, asks: rea
     key: `look-up:${name}${several ? ":several" : ""}`,
     id: "look-up",
     fields: asks,
-    onFailure: policy === "pass" ? "note" : policy,
+    onFailure: policy === "pass" || policy === "propose" ? "note" : policy,
     title: several ? `${name} fits one entry of the list ${list}` : `${name} is in the list ${list}`,
     expected: several ? `one entry of the list ${list}` : `an entry of the list ${list}`,
     message: (field, value) =>
@@ -275,7 +275,7 @@ function lookUpCheck(lookUp: LookUp, number: number, several: boolean, asks: rea
         ? `${what(field, value)} fits several entries of the list ${list}.`
         : lookUp.how === "scored"
           ? `${what(field, value)} is like no entry of the list ${list}.`
-          : `${what(field, value)} is not in the list ${list}.`,
+          : `${what(field, value)} is not in the list ${list}${policy === "propose" ? "; it is proposed as a new entry" : ""}.`,
     test: null,
     rule: null,
     lookUp: number,

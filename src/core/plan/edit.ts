@@ -38,6 +38,10 @@ export function usedIn(plan: Plan, name: string): Use[] {
   }
   if (plan.match?.fields.some((f) => f.in.includes(name))) uses.push({ stage: "Match", says: "compared" });
   if (plan.match?.recent === name) uses.push({ stage: "Match", says: "says which record is the more recent" });
+  if (plan.match?.trust?.field === name) uses.push({ stage: "Match", says: "says whom to trust" });
+  if (plan.match?.rank && namesIn(plan.match.rank).includes(name)) {
+    uses.push({ stage: "Match", says: "in the formula that ranks records" });
+  }
   if (plan.match?.keep?.[name]) uses.push({ stage: "Match", says: `of the kept record: ${plan.match.keep[name]}` });
   if (plan.load.key.includes(name)) uses.push({ stage: "Load", says: "the key" });
   for (const g of plan.gates) {
@@ -61,6 +65,9 @@ function formulasOf(plan: Plan): { readonly source: string; readonly use: Use }[
         use: { stage: "Cleanse" as const, says: `step ${i + 1}, ${part.title.toLowerCase()}, ${where}` },
       }));
     }),
+    ...(plan.match?.rank === undefined
+      ? []
+      : [{ source: plan.match.rank, use: { stage: "Match" as const, says: "the rank of records" } }]),
     ...plan.check.flatMap((c) =>
       !isRule(c)
         ? []
@@ -120,7 +127,7 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
           : { ...c, that: renameInFormula(c.that, from, to), ...(c.in ? { in: follow(c.in) } : {}) },
     ),
     ...(plan.lookup ? { lookup: plan.lookup.map((l) => renameInLookUp(l, follow)) } : {}),
-    ...(plan.match ? { match: renameInMatch(plan.match, follow) } : {}),
+    ...(plan.match ? { match: renameInMatch(plan.match, follow, (source) => renameInFormula(source, from, to)) } : {}),
     load: { ...plan.load, key: follow(plan.load.key) },
     gates: plan.gates.map((g) =>
       g.limit === "control totals"
@@ -161,11 +168,13 @@ function renameInLookUp(l: LookUp, follow: Follow): LookUp {
   } as LookUp;
 }
 
-function renameInMatch(match: MatchSection, follow: Follow): MatchSection {
+function renameInMatch(match: MatchSection, follow: Follow, rename: (source: string) => string): MatchSection {
   return {
     ...match,
     fields: match.fields.map((f) => ({ ...f, in: follow(f.in) })),
     ...(match.recent ? { recent: follow([match.recent])[0]! } : {}),
+    ...(match.trust ? { trust: { ...match.trust, field: follow([match.trust.field])[0]! } } : {}),
+    ...(match.rank === undefined ? {} : { rank: rename(match.rank) }),
     ...(match.keep ? { keep: renameKeys(match.keep, follow) } : {}),
   };
 }
@@ -187,12 +196,22 @@ function removeFromMatch(match: MatchSection, name: string): MatchSection | null
     return rest.length > 0 ? [{ ...f, in: rest }] : [];
   });
   if (fields.length === 0) return null;
-  const { recent, keep, ...others } = match;
-  const kept = Object.fromEntries(Object.entries(keep ?? {}).filter(([key]) => key !== name));
+  const { recent, keep, trust, rank, ...others } = match;
+  const trusted = trust && trust.field !== name ? { trust } : {};
+  const ranked = rank !== undefined && !namesIn(rank).includes(name) ? { rank } : {};
+  const lost = [
+    ...(trust && !("trust" in trusted) ? ["trusted"] : []),
+    ...(rank && !("rank" in ranked) ? ["ranked"] : []),
+  ];
+  const kept = Object.fromEntries(
+    Object.entries(keep ?? {}).filter(([key, rule]) => key !== name && !lost.includes(rule)),
+  );
   return {
     ...others,
     fields,
     ...(recent && recent !== name ? { recent } : {}),
+    ...trusted,
+    ...ranked,
     ...(Object.keys(kept).length > 0 ? { keep: kept } : {}),
   };
 }

@@ -396,6 +396,20 @@ export const planSchema = z
     });
     plan.match?.fields.forEach((f, i) => known(f.in, ["match", "fields", i, "in"]));
     if (plan.match?.recent) known([plan.match.recent], ["match", "recent"]);
+    if (plan.match?.trust) known([plan.match.trust.field], ["match", "trust", "field"]);
+    if (plan.match?.rank !== undefined) formula(plan.match.rank, undefined, ["match", "rank"]);
+    for (const [rule, needs] of [
+      ["trusted", "trust"],
+      ["ranked", "rank"],
+    ] as const) {
+      if (plan.match?.[needs] === undefined && Object.values(plan.match?.keep ?? {}).includes(rule)) {
+        context.addIssue({
+          code: "custom",
+          path: ["match", "keep"],
+          message: `The rule ${rule} needs ${needs} to be said.`,
+        });
+      }
+    }
     known(
       Object.keys(plan.match?.keep ?? {}).filter((n) => n !== "*"),
       ["match", "keep"],

@@ -89,6 +89,11 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
           <Link className="plain" href={`/deliveries/${load.delivery}/profile`}>
             Profile of the delivery
           </Link>
+          {report && loads.length > 1 && (
+            <Link className="plain" href={`/loads/${load.id}/beside`}>
+              Beside another
+            </Link>
+          )}
           {report && (
             <a className="plain" href={`/api/loads/${load.id}/report`}>
               Report as file

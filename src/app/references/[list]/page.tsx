@@ -1,6 +1,6 @@
 import { notFound as missing } from "next/navigation";
 import { SieveError } from "@/core/problem.ts";
-import { getReference, notFound, referenceVersions, searchEntries, whereUsed } from "@/store/references.ts";
+import { getReference, notFound, proposals, referenceVersions, searchEntries, whereUsed } from "@/store/references.ts";
 import { ReferenceDesk } from "@/ui/reference-desk.tsx";
 import { db } from "../../server.ts";
 
@@ -14,11 +14,22 @@ export default async function ReferencePage({ params }: { params: Promise<{ list
     if (error instanceof SieveError) missing();
     throw error;
   });
-  const [versions, used, first, asked] = await Promise.all([
+  const [versions, used, first, asked, proposed] = await Promise.all([
     referenceVersions(db(), list),
     whereUsed(db(), list),
     searchEntries(db(), list, "", 200),
     notFound(db(), list, 40),
+    proposals(db(), list, 40),
   ]);
-  return <ReferenceDesk key={info.version} info={info} versions={versions} used={used} first={first} asked={asked} />;
+  return (
+    <ReferenceDesk
+      key={info.version}
+      info={info}
+      versions={versions}
+      used={used}
+      first={first}
+      asked={asked}
+      proposed={proposed}
+    />
+  );
 }
