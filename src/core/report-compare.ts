@@ -47,12 +47,14 @@ export function compareReports(before: LoadReport, after: LoadReport): ReportCom
   ];
   const checks = both(ca, cb).map((key) => {
     const [a, b] = [ca.get(key), cb.get(key)];
+    // What can be wrong with reading is only on the report where it was.
+    const none = /^(read|file):/.test(key) ? 0 : null;
     return {
       key,
       name: key,
       fault: (b ?? a)!.fault,
-      before: a ? share(a.problems, before.balance.read) : null,
-      after: b ? share(b.problems, after.balance.read) : null,
+      before: a ? share(a.problems, before.balance.read) : none,
+      after: b ? share(b.problems, after.balance.read) : none,
     };
   });
   const moved = (c: Compared): number => Math.abs((c.after ?? 0) - (c.before ?? 0));

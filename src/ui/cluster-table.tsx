@@ -37,7 +37,20 @@ export function ClusterTable({
   return (
     <>
       {problem && <ProblemNote problem={problem} />}
-      <div className="mt-3 overflow-x-auto" tabIndex={0} role="region" aria-label="Clusters">
+      <p className="sticky top-0 z-10 mt-2 flex min-h-9 bg-[var(--paper)] flex-wrap items-center gap-x-4 text-sm">
+        <span className="faint">Underlined: where each kept value came from.</span>
+        {chosen.length > 0 && (
+          <button
+            type="button"
+            className="btn btn-line btn-sm"
+            disabled={busy || chosen.length !== 2}
+            onClick={() => act({ act: "join", first: chosen[0], other: chosen[1] })}
+          >
+            {chosen.length === 2 ? "Join the two: they are one" : "Choose two clusters to join them"}
+          </button>
+        )}
+      </p>
+      <div className="mt-1 overflow-x-auto" tabIndex={0} role="region" aria-label="Clusters">
         <table className="ledger">
           <thead>
             <tr>
@@ -45,7 +58,6 @@ export function ClusterTable({
               {fields.map((f) => (
                 <th key={f}>{f}</th>
               ))}
-              <th />
             </tr>
           </thead>
           {clusters.map((c) => (
@@ -73,11 +85,27 @@ export function ClusterTable({
                     {value}
                   </td>
                 ))}
-                <td />
               </tr>
               {c.members.map((m, i) => (
                 <tr key={i} className={m.split ? "line-through opacity-60" : ""}>
-                  <td className="faint whitespace-nowrap">{m.record === null ? "target" : `record ${m.record + 1}`}</td>
+                  <td className="faint whitespace-nowrap">
+                    {m.record === null ? "target" : `record ${m.record + 1}`}{" "}
+                    {open && i > 0 && (
+                      <button
+                        type="button"
+                        className="plain"
+                        disabled={busy}
+                        title={
+                          m.split
+                            ? `Split off by ${m.split}; puts it to the others again`
+                            : "It becomes a row of its own, and is not taken for one of these again"
+                        }
+                        onClick={() => act({ act: m.split ? "back" : "split", first: c.first, at: i })}
+                      >
+                        {m.split ? "put back" : "split off"}
+                      </button>
+                    )}
+                  </td>
                   {m.values.map((value, f) => (
                     <td
                       key={f}
@@ -91,42 +119,12 @@ export function ClusterTable({
                       )}
                     </td>
                   ))}
-                  <td className="whitespace-nowrap">
-                    {open && i > 0 && (
-                      <button
-                        type="button"
-                        className="plain text-sm"
-                        disabled={busy}
-                        title={
-                          m.split
-                            ? `Split off by ${m.split}; puts it to the others again`
-                            : "It becomes a row of its own, and is not taken for one of these again"
-                        }
-                        onClick={() => act({ act: m.split ? "back" : "split", first: c.first, at: i })}
-                      >
-                        {m.split ? "put back" : "split off"}
-                      </button>
-                    )}
-                  </td>
                 </tr>
               ))}
             </tbody>
           ))}
         </table>
       </div>
-      <p className="mt-2 flex flex-wrap items-center gap-x-4 text-sm">
-        <span className="faint">Underlined: where each kept value came from.</span>
-        {chosen.length > 0 && (
-          <button
-            type="button"
-            className="btn btn-line btn-sm"
-            disabled={busy || chosen.length !== 2}
-            onClick={() => act({ act: "join", first: chosen[0], other: chosen[1] })}
-          >
-            {chosen.length === 2 ? "Join the two: they are one" : "Choose two clusters to join them"}
-          </button>
-        )}
-      </p>
     </>
   );
 }

@@ -152,7 +152,7 @@ function FieldGate({
         </>
       ) : gate.limit === "distribution against history" ? (
         <>
-          values of {field} others than usual in more than
+          values of {field} others than usual in over
           <NumberBox
             label={label}
             value={percent(gate.over)}
@@ -163,7 +163,7 @@ function FieldGate({
         </>
       ) : (
         <>
-          {gate.limit === "sum against history" ? "sum" : "mean"} of {field} off the usual by more than
+          {gate.limit === "sum against history" ? "sum" : "mean"} of {field} off the usual by over
           <NumberBox
             label={label}
             value={percent(gate.share)}

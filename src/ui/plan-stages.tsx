@@ -252,7 +252,7 @@ function EmptyGates({ plan, change }: StageProps) {
         </div>
       ))}
       <select
-        className="select select-xs mt-1 max-w-56"
+        className="select select-xs mt-1 max-w-72"
         aria-label="Add a limit on empty cells of a field"
         value=""
         onChange={(e) => e.target.value && set([...gates, { limit: "empty share", field: e.target.value, over: 0.1 }])}

@@ -78,7 +78,13 @@ function Pair({ of, words, marked }: { of: Compared; words: (n: number) => strin
       <td className="n faint">{before === null ? "–" : words(before)}</td>
       <td className="n">{after === null ? "–" : words(after)}</td>
       <td className={`n ${d !== null && marked(d) ? "changed font-bold" : "faint"}`}>
-        {d === null ? (before === null ? "new" : "gone") : d === 0 ? "" : `${d > 0 ? "+" : "−"}${words(Math.abs(d))}`}
+        {d === null
+          ? before === null
+            ? "new"
+            : "gone"
+          : words(Math.abs(d)) === words(0)
+            ? ""
+            : `${d > 0 ? "+" : "−"}${words(Math.abs(d))}`}
       </td>
     </>
   );
