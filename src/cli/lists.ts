@@ -1,4 +1,7 @@
 import type { Reference, References } from "@/core/lookup/reference.ts";
+import { basename } from "node:path";
+import { keptLists } from "@/core/lookup/schema.ts";
+import { fileLists } from "@/engine/delivery-lists.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, listed } from "@/core/problem.ts";
 import type { Spool } from "@/core/read/source.ts";
@@ -9,12 +12,18 @@ import { fileSource } from "./files.ts";
 const PARTS = ["accepted", "since", "until"] as const;
 
 /**
- * Reference lists from files, given as `name=file`: the first column is the key, columns called
+ * Reference lists from files of the delivery at `paths`, as the plan says, and from others, given as `name=file`: the first column is the key, columns called
  * accepted, since and until are what they say. Tells on standard error of look-ups without their
  * list. Throws `usage` for what is not so written.
  */
-export async function readLists(plan: Plan, given: readonly string[], spool: Spool): Promise<References> {
-  const lists = new Map<string, Reference>();
+export async function readLists(
+  plan: Plan,
+  given: readonly string[],
+  spool: Spool,
+  paths: readonly string[] = [],
+): Promise<References> {
+  const files = paths.map((path) => ({ name: basename(path), open: () => fileSource(path) }));
+  const lists = new Map<string, Reference>(await fileLists(plan.lookup ?? [], files, spool));
   for (const words of given) {
     const [, name, path] = /^([a-z][a-z0-9_]*)=(.+)$/.exec(words) ?? [];
     if (!name || !path) {
@@ -26,7 +35,7 @@ export async function readLists(plan: Plan, given: readonly string[], spool: Spo
     const parts = Object.fromEntries(PARTS.flatMap((p) => (columns.includes(p) ? [[p, p]] : [])));
     lists.set(name, { name, version: 1, columns, entries, key: columns[0] ?? "", ...parts });
   }
-  const lacking = [...new Set((plan.lookup ?? []).map((l) => l.list))].filter((name) => !lists.has(name));
+  const lacking = keptLists(plan.lookup ?? []).filter((name) => !lists.has(name));
   if (lacking.length > 0) {
     process.stderr.write(
       `the plan asks ${listed(lacking)}, which was not given, so its look-ups are passed over; give it as --list ${lacking[0]}=FILE\n`,

@@ -58,7 +58,7 @@ export async function matchFiles(
 ): Promise<MatchReport> {
   const begun = performance.now();
   const { spool, close } = fileSpool();
-  const compiled = await readLists(plan, lists, spool)
+  const compiled = await readLists(plan, lists, spool, paths)
     .then((known) => compilePlan(plan, known))
     .finally(close);
   const section = plan.match ?? proposeMatch(compiled.fields, plan.load.key);

@@ -76,7 +76,7 @@ export async function siftFiles(
 ): Promise<LoadReport> {
   const { spool, close } = fileSpool();
   try {
-    const compiled = compilePlan(plan, await readLists(plan, lists, spool));
+    const compiled = compilePlan(plan, await readLists(plan, lists, spool, paths));
     return await sift(compiled, paths, outputs, spool);
   } finally {
     await close();

@@ -135,7 +135,7 @@ export function makeReport(input: ReportInput): LoadReport {
       Cleanse: `${changedBySteps(compiled, tally).toLocaleString("en")} cells changed`,
       Check: `${compiled.checks.length} checks`,
       "Look up": input.lookUps?.length
-        ? listed(input.lookUps.map((l) => `${l.list}, version ${l.version}`))
+        ? listed(input.lookUps.map((l) => (l.version === 0 ? l.list : `${l.list}, version ${l.version}`)))
         : "no list is asked",
       Match: input.matches ? `${input.matches.fields.length} fields compared` : "nothing is compared",
       Load: `${compiled.plan.load.mode} into ${compiled.plan.load.target}`,

@@ -313,7 +313,7 @@ export class Course {
         for (const f of l.asks) if (faults[f]![r] === NOT_OF_TYPE) continue records;
         const values = l.asks.map((f) => cellText(heap, cells[f]!, r));
         const found = ask(values, l.on < 0 ? "" : cellText(heap, cells[l.on]!, r));
-        this.fares[i]!.add(found.fared, values);
+        this.fares[i]!.add(found.fared, values, found.entry);
         if (found.fared === "none" && l.lookUp.none === "propose") {
           this.fares[i]!.propose(proposedEntry(l, values, (f) => cellText(heap, cells[f]!, r)));
         }

@@ -6,6 +6,8 @@ import { ident, transaction, type Client, type Db, type Queryable } from "@/stor
 import { referencesOf } from "@/store/references.ts";
 import { planInForce, type PlanVersion } from "@/store/feeds.ts";
 import { getHeld, type HeldRecord } from "@/store/held.ts";
+import { getLoad } from "@/store/loads.ts";
+import { deliveryLists } from "./delivery-lists.ts";
 import { apartInTarget } from "./between-load.ts";
 import { ruleProblem } from "./late.ts";
 import { recordColumns, tableOf, targetChanges } from "./target.ts";
@@ -39,6 +41,7 @@ export async function releaseRecords(db: Db, mends: readonly Mend[], by: string)
   }
   return await transaction(db, async (client) => {
     const results: Released[] = [];
+    /** By feed, and by load where a list is a file of the load's delivery. */
     const plans = new Map<string, { version: PlanVersion; compiled: Compiled }>();
     // In a fixed order, so that two people who release at once can't wait for each other.
     for (const mend of [...mends].sort((a, b) => a.load - b.load || a.record - b.record)) {
@@ -52,12 +55,15 @@ export async function releaseRecords(db: Db, mends: readonly Mend[], by: string)
           hint: "Look at the quarantine again.",
         });
       }
-      let plan = plans.get(held.feed);
+      let plan = plans.get(held.feed) ?? plans.get(`${held.feed} ${held.load}`);
       if (!plan) {
         const version = await planInForce(client, held.feed);
-        plan = { version, compiled: compilePlan(version.document, await referencesOf(client, version.document)) };
+        const { delivery } = await getLoad(client, held.load);
+        const own = await deliveryLists(client, delivery, version.document);
+        const lists = new Map([...(await referencesOf(client, version.document)), ...own]);
+        plan = { version, compiled: compilePlan(version.document, lists) };
         for (const change of await targetChanges(client, version.document)) await client.query(change);
-        plans.set(held.feed, plan);
+        plans.set(own.size === 0 ? held.feed : `${held.feed} ${held.load}`, plan);
       }
       results.push(await releaseOne(client, held, mend.values ?? {}, plan.compiled, by));
     }

@@ -1,4 +1,5 @@
 import { addProblems, type Known } from "./late.ts";
+import { deliveryLists } from "./delivery-lists.ts";
 import { compilePlan, type ChecksOff, type Compiled, type Problem } from "@/core/plan/compile.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { referencesOfLoad } from "@/store/references.ts";
@@ -14,8 +15,13 @@ import { lateProblems, packedBlock, type LateProblem, type LedgerBlock } from "@
 /** A load's plan made ready, with the lists at the versions that the load asked and the checks that it made. */
 export async function compiledOfLoad(db: Queryable, load: number, plan: number): Promise<Compiled> {
   const { document } = await getPlan(db, plan);
-  const { rows } = await db.query<{ off: ChecksOff }>("select checks_off as off from sieve.load where id = $1", [load]);
-  return compilePlan(document, await referencesOfLoad(db, load, document), rows[0]?.off);
+  const { rows } = await db.query<{ off: ChecksOff; delivery: number }>(
+    "select checks_off as off, delivery from sieve.load where id = $1",
+    [load],
+  );
+  const { off, delivery } = rows[0]!;
+  const lists = [await referencesOfLoad(db, load, document), await deliveryLists(db, delivery, document)];
+  return compilePlan(document, new Map(lists.flatMap((l) => [...l])), off);
 }
 
 /** What a load's blocks need to be computed again. */

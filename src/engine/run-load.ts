@@ -17,6 +17,7 @@ import { getPlan } from "@/store/feeds.ts";
 import { addBlock, addLateProblems, ledgerBlocks, lateProblems, type LedgerBlock } from "@/store/ledger.ts";
 import { columnsBefore, historyBefore, endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
 import { tableRules } from "./existing-table.ts";
+import { deliveryLists } from "./delivery-lists.ts";
 import { holdBetween, holdingBetween } from "./between-load.ts";
 import { copyDelimiter, copyRows, extrasOf } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
@@ -146,9 +147,12 @@ class LoadRun {
     await client.query("delete from sieve.held where load = $1", [id]);
 
     const { document } = await getPlan(client, this.load.plan);
-    this.references = await referencesOfLoad(client, id, document, true);
-    this.compiled = compilePlan(document, this.references, this.load.checksOff);
     this.delivery = await getDelivery(client, this.load.delivery);
+    this.references = new Map([
+      ...(await referencesOfLoad(client, id, document, true)),
+      ...(await deliveryLists(this.db, this.delivery.id, document)),
+    ]);
+    this.compiled = compilePlan(document, this.references, this.load.checksOff);
     await targetChanges(client, this.compiled.plan);
     await this.makeStaging();
     await client.query(

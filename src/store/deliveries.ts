@@ -210,6 +210,23 @@ export function storedFile(db: Db, file: Pick<DeliveryFile, "id" | "name" | "byt
   };
 }
 
+/** Bytes of a file that are asked for at a time within a transaction. */
+const PIECE = 1 << 20;
+
+/** A file of a delivery through one client, which may be in a transaction. */
+export function storedFileOf(db: Queryable, file: Pick<DeliveryFile, "id" | "name" | "bytes">): SourceFile {
+  return {
+    name: file.name,
+    bytes: file.bytes,
+    async *chunks() {
+      for (let at = 0; at < file.bytes; at += PIECE) {
+        yield await storedRange(db, file.id, at, Math.min(file.bytes, at + PIECE));
+      }
+    },
+    range: (start, end) => storedRange(db, file.id, start, end),
+  };
+}
+
 /** The newest delivery of a feed that arrived whole, for trials. */
 export async function latestDelivery(db: Queryable, feed: string): Promise<number | null> {
   const { rows } = await db.query<{ id: number }>(

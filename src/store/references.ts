@@ -1,5 +1,6 @@
 import type { Reference, ReferenceShape, References } from "@/core/lookup/reference.ts";
 import type { Fares } from "@/core/lookup/compile.ts";
+import { keptLists } from "@/core/lookup/schema.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, counted } from "@/core/problem.ts";
 import { transaction, type Client, type Db, type Queryable } from "./db.ts";
@@ -112,17 +113,15 @@ export async function readReference(db: Queryable, name: string, version?: numbe
 
 /** The lists that a plan's look-ups ask, at their newest versions. */
 export async function referencesOf(db: Queryable, plan: Plan): Promise<References> {
-  const names = [...new Set((plan.lookup ?? []).map((l) => l.list))];
   const found = new Map<string, Reference>();
-  for (const name of names) found.set(name, await readReference(db, name));
+  for (const name of keptLists(plan.lookup ?? [])) found.set(name, await readReference(db, name));
   return found;
 }
 
 /** The lists that a load asks, at the versions that it asked first: running it again asks the same ones. */
 export async function referencesOfLoad(db: Queryable, load: number, plan: Plan, keep = false): Promise<References> {
-  const names = [...new Set((plan.lookup ?? []).map((l) => l.list))];
   const found = new Map<string, Reference>();
-  for (const name of names) {
+  for (const name of keptLists(plan.lookup ?? [])) {
     const { rows } = await db.query<{ version: number }>(
       "select version from sieve.load_reference where load = $1 and list = $2",
       [load, name],
@@ -208,7 +207,7 @@ export async function whereUsed(
     `select f.name as feed, f.title, array_agg(l->>'name') as "lookUps" from sieve.feed f
      join lateral (select document from sieve.plan p where p.feed = f.name and version is not null order by version desc limit 1) p on true
      cross join lateral jsonb_array_elements(coalesce(p.document->'lookup', '[]')) l
-     where l->>'list' = $1 group by 1, 2 order by 2`,
+     where l->>'list' = $1 and not l ? 'file' group by 1, 2 order by 2`,
     [name],
   );
   return rows;

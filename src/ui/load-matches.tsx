@@ -28,10 +28,16 @@ export function LoadLookUps({ load, report }: { load: number; report: LoadReport
             <tr key={l.name}>
               <td>
                 {l.name}:{" "}
-                <Link className="underline" href={`/references/${l.list}`}>
-                  {l.list}
-                </Link>{" "}
-                <span className="faint">version {l.version}</span>
+                {l.version === 0 ? (
+                  <span className="faint">{l.list}, a file of the delivery</span>
+                ) : (
+                  <>
+                    <Link className="underline" href={`/references/${l.list}`}>
+                      {l.list}
+                    </Link>{" "}
+                    <span className="faint">version {l.version}</span>
+                  </>
+                )}
               </td>
               <td className="n">{grouped(l.counts.exact)}</td>
               <td className="n">{grouped(l.counts.scored)}</td>
@@ -61,6 +67,17 @@ export function LoadLookUps({ load, report }: { load: number; report: LoadReport
             .map((u) => `${u.values.join(", ")} (${grouped(u.count)})`)
             .join("; ")}
         </p>
+      )}
+      {lookUps.map(
+        (l) =>
+          l.unused &&
+          l.unused.count > 0 && (
+            <p key={l.name} className="faint mt-1 text-sm">
+              {grouped(l.unused.count)} {l.unused.count === 1 ? "entry" : "entries"} of {l.list} found no record:{" "}
+              {l.unused.keys.slice(0, 6).join(", ")}
+              {l.unused.count > 6 && " …"}
+            </p>
+          ),
       )}
     </>
   );

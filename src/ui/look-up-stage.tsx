@@ -6,6 +6,8 @@ import { plainName } from "@/core/map/columns.ts";
 import { SCORED_BY, lookUpSchema, type LookUp, type LookUpPolicy, type NonePolicy } from "@/core/lookup/schema.ts";
 import { comparatorPart } from "@/core/match/compare/index.ts";
 import type { Plan } from "@/core/plan/schema.ts";
+import { fitsName } from "@/core/file-name.ts";
+import type { PartPreview } from "@/engine/preview.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
 import { api } from "./api.ts";
 import { counted, grouped } from "./words.ts";
@@ -13,6 +15,7 @@ import { counted, grouped } from "./words.ts";
 interface Props {
   plan: Plan;
   change: (plan: Plan) => void;
+  delivery: { id: number } | null;
 }
 
 const POLICIES: Record<LookUpPolicy, string> = {
@@ -50,13 +53,47 @@ function firstLookUp(plan: Plan, list: ReferenceInfo): LookUp {
   });
 }
 
+/** Files of a delivery as lists: version 0, for they are kept by nobody. */
+function useFiles(delivery: number | null): ReferenceInfo[] {
+  const { data } = useQuery({
+    queryKey: ["files as lists", delivery],
+    queryFn: () =>
+      api<{ parts: PartPreview[] }>(`/api/deliveries/${delivery}/preview`, { json: { read: {}, most: 1 } }),
+    enabled: delivery !== null,
+    staleTime: 60_000,
+  });
+  const parts = data?.parts ?? [];
+  // Where there is one file alone, it is the records.
+  if (parts.length < 2) return [];
+  return parts.map((p) => ({
+    name:
+      plainName(p.name.replace(/\.[a-z.]+$/i, ""))
+        .replace(/[^a-z0-9]+/g, "_")
+        .replace(/^[^a-z]+/, "") || "file",
+    title: p.name,
+    about: "",
+    shape: { columns: p.columns, key: p.columns[0] ?? "" },
+    version: 0,
+    entries: 0,
+    changedAt: new Date(),
+    changedBy: "",
+  }));
+}
+
+/** Of a list that is a file: its name, with * for what differs from delivery to delivery. */
+function fileOf(list: ReferenceInfo): { file?: string } {
+  return list.version === 0 ? { file: list.title.replace(/\d[\d._-]*/g, "*") } : {};
+}
+
 /** What is looked up in reference lists, and which fields it fills. */
-export function LookUpStage({ plan, change }: Props) {
+export function LookUpStage({ plan, change, delivery }: Props) {
   const lists = useQuery({
     queryKey: ["references"],
     queryFn: () => api<{ references: ReferenceInfo[] }>("/api/references"),
   });
-  const all = lists.data?.references ?? [];
+  const kept = lists.data?.references ?? [];
+  const files = useFiles(delivery?.id ?? null);
+  const all = [...kept, ...files.filter((f) => !kept.some((k) => k.name === f.name))];
   const lookUps = plan.lookup ?? [];
   const set = (next: LookUp[]): void => {
     const { lookup: _, ...rest } = plan;
@@ -88,13 +125,13 @@ export function LookUpStage({ plan, change }: Props) {
               value=""
               onChange={(e) => {
                 const list = all.find((r) => r.name === e.target.value);
-                if (list) set([...lookUps, firstLookUp(plan, list)]);
+                if (list) set([...lookUps, { ...firstLookUp(plan, list), ...fileOf(list) }]);
               }}
             >
               <option value="">a reference list…</option>
               {all.map((r) => (
                 <option key={r.name} value={r.name}>
-                  {r.title}, {grouped(r.entries)}
+                  {r.version === 0 ? `${r.title}, a file of the latest delivery` : `${r.title}, ${grouped(r.entries)}`}
                 </option>
               ))}
             </select>
@@ -154,7 +191,9 @@ function OneLookUp({
   lists: readonly ReferenceInfo[];
   set: (lookUp: LookUp | null) => void;
 }) {
-  const list = lists.find((r) => r.name === l.list);
+  const list = lists.find((r) =>
+    l.file === undefined ? r.name === l.list && r.version > 0 : r.version === 0 && fitsName(l.file, r.title),
+  );
   const columns = (list?.shape.columns ?? []).map((c) => [c, c] as const);
   const fields = plan.contract.fields.map((f) => [f.name, f.name] as const);
   const asked = new Set([...(l.by ?? []).map((b) => b.field), ...(l.how === "range" ? [l.field] : [])]);
@@ -167,8 +206,13 @@ function OneLookUp({
   const field = l.how === "range" ? l.field : l.by[0]!.field;
   const column = l.how === "range" ? l.from : l.by[0]!.column;
   const change = (how: LookUp["how"]): void => {
-    const { name, list: from, bring, only, on, none, several } = l;
-    const common = { name, list: from, bring, none, several, ...(only ? { only } : {}), ...(on ? { on } : {}) };
+    const { name, list: from, file, bring, only, on, none, several } = l;
+    const common = {
+      ...{ name, list: from, bring, none, several },
+      ...(file ? { file } : {}),
+      ...(only ? { only } : {}),
+      ...(on ? { on } : {}),
+    };
     if (how === "exact") set(lookUpSchema.parse({ how, ...common, by: [{ field, column }] }));
     else if (how === "scored") set(lookUpSchema.parse({ how, ...common, by: [{ field, column }] }));
     else set(lookUpSchema.parse({ how, ...common, field, from: column, to: columns.at(-1)?.[0] ?? column }));
@@ -191,15 +235,31 @@ function OneLookUp({
           }}
         />
         <span className="faint">in</span>
-        <Link className="underline" href={`/references/${l.list}`}>
-          {list?.title ?? l.list}
-        </Link>
-        {list && (
+        {l.file === undefined ? (
+          <Link className="underline" href={`/references/${l.list}`}>
+            {list?.title ?? l.list}
+          </Link>
+        ) : (
+          <label className="flex items-center gap-2">
+            the file
+            <input
+              className="input input-sm !w-56 font-mono"
+              aria-label="Name of the file of the delivery that is the list"
+              title="* stands for anything"
+              key={l.file}
+              defaultValue={l.file}
+              maxLength={200}
+              onBlur={(e) => e.target.value.trim() !== "" && put({ file: e.target.value.trim() })}
+            />
+            <span className="faint text-sm">of the same delivery</span>
+          </label>
+        )}
+        {list && list.version > 0 && (
           <span className="faint text-sm">
             version {list.version}, {counted(list.entries, "entry", "entries")}
           </span>
         )}
-        {!list && lists.length > 0 && <span className="held">there is no such list</span>}
+        {!list && l.file === undefined && lists.length > 0 && <span className="held">there is no such list</span>}
         <button type="button" className="plain ml-auto" onClick={() => set(null)}>
           take out
         </button>

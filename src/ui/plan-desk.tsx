@@ -400,7 +400,7 @@ export function PlanDesk({
               <ContractExchange plan={plan} change={change} />
             </>
           ) : stage === "Look up" ? (
-            <LookUpStage plan={plan} change={change} />
+            <LookUpStage plan={plan} change={change} delivery={delivery} />
           ) : stage === "Match" ? (
             <MatchStage plan={plan} change={change} seen={seen} />
           ) : (

@@ -241,3 +241,52 @@ describe("an entry that is proposed", () => {
     expect(await proposals(db, "gardens")).toEqual([]);
   });
 });
+
+describe("a file of the same delivery", () => {
+  it("serves as the list: what found no partner on either side is counted, and its records can be looked at later", async () => {
+    const { db } = system;
+    const fields = [
+      { name: "no", type: "text" },
+      { name: "lot", type: "text" },
+      { name: "site", type: "text" },
+    ];
+    const lookup = [
+      {
+        how: "exact",
+        name: "lot",
+        list: "lots",
+        file: "file-1.*",
+        by: [{ field: "lot", column: "lot no" }],
+        bring: { site: "site" },
+      },
+    ];
+    await newFeed(db, "tests_of_lots", fields, { key: ["no"] }, { lookup, gates: [] });
+    const load = await loadNow(
+      db,
+      "tests_of_lots",
+      "no,lot\n1,A\n2,B\n3,X\n4,A\n",
+      "lot no;site\nA;Alder Fen\nB;Birk Hill\nC;Cold Fell\n",
+    );
+    expect(load).toMatchObject({ state: "loaded", read: 4, inserted: 3, held: 1 });
+    expect(load.report!.files.map((f) => f.name)).toEqual(["file-0.csv"]);
+    expect(load.report!.lookUps![0]).toMatchObject({
+      list: "lots",
+      version: 0,
+      counts: { exact: 3, none: 1 },
+      unused: { count: 1, keys: ["C"] },
+    });
+    expect((await rows(db, "tests_of_lots", "no")).map((r) => r["site"])).toEqual([
+      "Alder Fen",
+      "Birk Hill",
+      "Alder Fen",
+    ]);
+    const page = await findRecords(db, load.id, { outcome: "inserted" });
+    expect(page.records.map((r) => r.values[2])).toEqual(["Alder Fen", "Birk Hill", "Alder Fen"]);
+    const [mended] = await releaseRecords(db, [{ load: load.id, record: 2, values: { lot: "C" } }], "t");
+    expect(mended!.released).toBe(true);
+    expect((await rows(db, "tests_of_lots", "no")).at(2)).toMatchObject({ no: "3", site: "Cold Fell" });
+    const alone = await loadNow(db, "tests_of_lots", "no,lot\n9,A\n");
+    expect(alone).toMatchObject({ state: "failed" });
+    expect(alone.error!.message).toBe("The delivery has no file “file-1.*”, which the look-up lot asks.");
+  });
+});

@@ -61,6 +61,8 @@ export interface Fares {
   readonly counts: Record<Fared, number>;
   /** What was asked for and has no partner, the commonest first. */
   readonly unknown: readonly { readonly values: readonly string[]; readonly count: number }[];
+  /** Of a file of the delivery: entries that no record had as its partner, and the keys of some. */
+  readonly unused?: { readonly count: number; readonly keys: readonly string[] };
   /** Entries that are proposed for what has no partner, where the look-up does that: cells by the list's columns. */
   readonly proposed?: readonly { readonly cells: readonly string[]; readonly count: number }[];
 }
@@ -95,6 +97,7 @@ export class FareCount {
   private readonly counts = Object.fromEntries(FARED.map((f) => [f, 0])) as Record<Fared, number>;
   private readonly unknown = new Map<string, number>();
   private readonly proposed = new Map<string, number>();
+  private readonly used = new Set<number>();
 
   /** Takes an entry that a record proposes; the same one again is counted. */
   propose(cells: readonly string[]): void {
@@ -103,12 +106,25 @@ export class FareCount {
     if (known !== undefined || this.proposed.size < MOST_PROPOSED) this.proposed.set(key, (known ?? 0) + 1);
   }
 
-  add(fared: Fared, values: readonly string[]): void {
+  add(fared: Fared, values: readonly string[], entry: number): void {
     this.counts[fared]++;
+    if (entry >= 0) this.used.add(entry);
     if (fared !== "none") return;
     const key = JSON.stringify(values);
     const known = this.unknown.get(key);
     if (known !== undefined || this.unknown.size < MOST_UNKNOWN) this.unknown.set(key, (known ?? 0) + 1);
+  }
+
+  private unusedOf(reference: Reference): NonNullable<Fares["unused"]> {
+    const key = columnOf(reference, reference.key);
+    const keys: string[] = [];
+    let count = 0;
+    reference.entries.forEach((cells, i) => {
+      if (this.used.has(i)) return;
+      if (keys.length < MOST_UNKNOWN) keys.push(cells[key] ?? "");
+      count++;
+    });
+    return { count, keys };
   }
 
   finish({ lookUp, reference }: CompiledLookUp): Fares {
@@ -119,6 +135,7 @@ export class FareCount {
       version: reference?.version ?? 0,
       counts: { ...this.counts },
       unknown: unknown.sort((a, b) => b.count - a.count),
+      ...(lookUp.file === undefined || !reference ? {} : { unused: this.unusedOf(reference) }),
       ...(this.proposed.size > 0
         ? { proposed: [...this.proposed].map(([key, count]) => ({ cells: JSON.parse(key) as string[], count })) }
         : {}),

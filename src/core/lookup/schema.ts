@@ -16,6 +16,8 @@ export const SCORED_BY = ["person", "words", "edit", "jaro-winkler", "q-gram"] a
 interface Common {
   readonly name: string;
   readonly list: string;
+  /** The list is a file of the same delivery, by its name; * stands for anything. */
+  readonly file?: string | undefined;
   /** By field: the column of the partner that it gets. */
   readonly bring: Readonly<Record<string, string>>;
   readonly only?: Readonly<Record<string, readonly string[]>> | undefined;
@@ -66,7 +68,13 @@ const common = {
     .max(60)
     .regex(/^[^:+]*$/, "A look-up's name has no : and no +.")
     .describe("What is looked up, in a word or two"),
-  list: name.describe("The reference list"),
+  list: name.describe("The reference list, or what the file is called by that is the list"),
+  file: z
+    .string()
+    .min(1)
+    .max(200)
+    .optional()
+    .describe("The list is a file of the same delivery, by its name; * stands for anything"),
   bring: z.record(name, column).default({}).describe("By field: the column of the partner whose value it gets"),
   only: z
     .record(column, z.array(z.string().max(200)).min(1).max(200))
@@ -127,6 +135,11 @@ export const lookUpSchema = z.discriminatedUnion("how", [
     by: exactBy.optional().describe("Fields and columns that must be the same as well"),
   }),
 ]);
+
+/** Names of the lists that are kept, and not files of the delivery. */
+export function keptLists(lookUps: readonly LookUp[]): string[] {
+  return [...new Set(lookUps.flatMap((l) => (l.file === undefined ? [l.list] : [])))];
+}
 
 /** Every field that a look-up asks about or fills. */
 export function lookUpFields(l: LookUp): { asks: string[]; fills: string[] } {

@@ -1,4 +1,5 @@
 import { concat, isUtf8 } from "../bytes.ts";
+import { fitsName } from "../file-name.ts";
 import type { UnreadableReason } from "../block.ts";
 import type { Plan, ReadSection } from "../plan/schema.ts";
 import { SieveError, counted, listed } from "../problem.ts";
@@ -204,8 +205,11 @@ export async function* siftFile(
   parts: PartCounter = { next: position },
 ): AsyncGenerator<Sifted, FileFacts[]> {
   const all: FileFacts[] = [];
-  if (isSideFile(course.compiled.plan, file.name)) {
-    course.controls.push({ name: file.name, text: await sideText(file) });
+  const { plan } = course.compiled;
+  if (isSideFile(plan, file.name)) {
+    if (isControlFile(plan, file.name)) course.controls.push({ name: file.name, text: await sideText(file) });
+    // To its end, for it may come from where it can be asked for once.
+    else if (file.once) for await (const _ of file.chunks());
     return all;
   }
   try {
@@ -261,22 +265,13 @@ export async function* siftFile(
 /** Bytes of a side file that are looked at. */
 const SIDE_BYTES = 1 << 16;
 
-/** Whether a file of a delivery has no records, but the control totals of the others. */
-export function isSideFile({ gates }: Pick<Plan, "gates">, name: string): boolean {
+function isControlFile({ gates }: Pick<Plan, "gates">, name: string): boolean {
   return gates.some((g) => g.limit === "control totals" && g.in === "side file" && fitsName(g.name ?? "", name));
 }
 
-/** Whether a file's name fits a pattern in which * stands for anything. */
-function fitsName(pattern: string, name: string): boolean {
-  const parts = pattern.split("*");
-  if (parts.length === 1) return name === pattern;
-  let at = 0;
-  for (const [i, part] of parts.entries()) {
-    const found = i === parts.length - 1 ? name.length - part.length : name.indexOf(part, at);
-    if (found < at || (i === 0 && found !== 0) || !name.startsWith(part, found)) return false;
-    at = found + part.length;
-  }
-  return true;
+/** Whether a file of a delivery has no records of its own: it is control totals, or the list of a look-up. */
+export function isSideFile(plan: Pick<Plan, "gates" | "lookup">, name: string): boolean {
+  return isControlFile(plan, name) || (plan.lookup ?? []).some((l) => l.file !== undefined && fitsName(l.file, name));
 }
 
 async function sideText(file: SourceFile): Promise<string> {
