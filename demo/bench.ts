@@ -5,13 +5,13 @@ import { join } from "node:path";
 import { grouped } from "@/core/problem.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
-import { makeFeed, savePlan } from "@/store/feeds.ts";
-import { askForLoad, getLoad, type Load } from "@/store/loads.ts";
+import { keepDraft, makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
+import { askForLoad, askForTrial, getLoad, type Load } from "@/store/loads.ts";
 import { migrate } from "@/store/migrate.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { benchFormats, benchProfile } from "./bench-read.ts";
 import { benchComparators, benchLookUp, benchRepeats } from "./bench-match.ts";
-import { benchPlan, benchSteps } from "./bench-cleanse.ts";
+import { benchPlan, benchSteps, largePlan } from "./bench-cleanse.ts";
 import { Random } from "./random.ts";
 import { COLLECTORS, COUNTRIES, REMARKS, SITES, TAXA } from "./words.ts";
 
@@ -167,6 +167,8 @@ async function main(): Promise<void> {
   }
   if (ours.length > 0) row("append load / psql \\copy into the same table", ours, bare);
 
+  if (only !== "upsert") await benchLarge(db, deliveries.whole, Math.min(3, ROUNDS));
+
   // The million, and a fifth of it on top: half of that updates, a quarter is new.
   const cleanMore = join(folder, "clean-more.tsv");
   await db.query("create table target.ups (like target.bench including all)");
@@ -221,9 +223,39 @@ async function deliver(db: Db, feed: string, path: string): Promise<number> {
 }
 
 /** Seconds from asking for a load until it has ended. */
+/** The million by a plan of many steps and formulas beside the same by the bench's own, and beside a trial of that. */
+async function benchLarge(db: Db, delivery: number, rounds: number): Promise<void> {
+  const few: number[] = [];
+  const many: number[] = [];
+  const trials: number[] = [];
+  const small = (await planInForce(db, "bench")).id;
+  const { id: large } = await keepDraft(db, "bench", largePlan(parsePlan({ ...PLAN, feed: "bench" })));
+  for (let i = 0; i < rounds; i++) {
+    await db.query("truncate target.bench");
+    few.push(await load(db, delivery));
+    await db.query("truncate target.bench");
+    await db.query("update sieve.plan set version = 1000 where id = $1", [large]);
+    many.push(await load(db, delivery));
+    await db.query("update sieve.plan set version = null where id = $1", [large]);
+    await db.query("truncate target.bench");
+    trials.push(await ended(db, await askForTrial(db, delivery, small)));
+    say(
+      `large plan, round ${i + 1}: load ${many.at(-1)!.toFixed(2)} s, by the small one ${few.at(-1)!.toFixed(2)} s, a trial of that ${trials.at(-1)!.toFixed(2)} s`,
+    );
+  }
+  await db.query("truncate target.bench");
+  await load(db, delivery);
+  row("load with 20 steps, 10 formulas and 27 checks / with 6 steps and 17 checks", many, few);
+  row("trial / load", trials, few);
+}
+
 async function load(db: Db, delivery: number): Promise<number> {
+  return await ended(db, await askForLoad(db, delivery, true));
+}
+
+/** Seconds until a load or a trial has ended, from now on. */
+async function ended(db: Db, id: number): Promise<number> {
   const began = performance.now();
-  const id = await askForLoad(db, delivery, true);
   let end: Load;
   do {
     await new Promise((resolve) => setTimeout(resolve, 20));
@@ -233,7 +265,7 @@ async function load(db: Db, delivery: number): Promise<number> {
     const parts = (end.report?.timing ?? []).map((t) => `${t.part} ${t.ms}`).join(", ");
     say(`  in all ${Math.round(performance.now() - began)} ms: ${parts}`);
   }
-  if (end.state !== "loaded")
+  if (end.state !== "loaded" && end.state !== "tried")
     throw new Error(`load ${id} is ${end.state}: ${end.error?.message ?? ""} ${end.error?.detail ?? ""}`);
   return (performance.now() - began) / 1000;
 }

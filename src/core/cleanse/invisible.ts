@@ -22,8 +22,10 @@ export const invisible: StepPart<object> = {
   ],
 };
 
+/** Bytes that a character which is not as it seems may begin with: controls but tab and line feed, and all past ASCII. */
+const MAY_HAVE = Uint8Array.from({ length: 256 }, (_, b) => (b > 126 || (b < 32 && b !== 9 && b !== 10) ? 1 : 0));
+
 function mayHave(bytes: Uint8Array, start: number, end: number): boolean {
-  for (let p = start; p < end; p++)
-    if (bytes[p]! > 126 || (bytes[p]! < 32 && bytes[p] !== 9 && bytes[p] !== 10)) return true;
+  for (let p = start; p < end; p++) if (MAY_HAVE[bytes[p]!] === 1) return true;
   return false;
 }

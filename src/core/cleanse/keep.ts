@@ -25,6 +25,7 @@ export const keep: StepPart<KeepOptions> = {
   },
   words: ({ what, pattern }) => `keep ${what === "pattern" ? `what “${pattern ?? ""}” finds` : `only ${what}`}`,
   apply({ what, pattern }) {
+    if (what === "digits") return byText((text) => text.replace(DROPS.digits, ""), hasOther);
     if (what !== "pattern") return byText((text) => text.replace(DROPS[what], ""));
     compilePattern(pattern ?? "");
     const compiled = RE2JS.compile(pattern ?? "");
@@ -43,3 +44,9 @@ export const keep: StepPart<KeepOptions> = {
     { options: { what: "pattern", pattern: "[0-9]+" }, from: "none", to: "none" },
   ],
 };
+
+/** Anything but digits. */
+function hasOther(bytes: Uint8Array, start: number, end: number): boolean {
+  for (let p = start; p < end; p++) if (bytes[p]! < 48 || bytes[p]! > 57) return true;
+  return false;
+}

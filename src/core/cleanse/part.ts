@@ -1,6 +1,7 @@
 import type { z } from "zod";
 import type { NamedFormulas } from "../formula/named.ts";
 import type { Field } from "../plan/schema.ts";
+import { ByteMemo } from "../byte-memo.ts";
 import { cellText, type Cells, type Heap } from "../bytes.ts";
 
 /**
@@ -77,20 +78,32 @@ export interface StepPart<Options extends object> {
   }[];
 }
 
-/** A step from a function of one cell's text; `looks` may pass over cells that it can't change. */
+/**
+ * A step from a function of one cell's text, which must give the same for the same text; `looks` may
+ * pass over cells that it can't change.
+ */
 export function byText(
   change: (text: string) => string,
   looks?: (bytes: Uint8Array, start: number, end: number) => boolean,
 ): Apply {
+  /** By value: what it becomes; null for one that stays. */
+  const memo = new ByteMemo<string | null>();
   return (heap, cells, count, changed) => {
     let n = 0;
     for (let r = 0; r < count; r++) {
       const s = cells.start[r]!;
       const e = cells.end[r]!;
       if (s === e || (looks && !looks(heap.bytes, s, e))) continue;
-      const before = cellText(heap, cells, r);
-      const after = change(before);
-      if (after === before) continue;
+      const place = memo.place(heap.bytes, s, e);
+      let after: string | null;
+      if (place >= 0 && memo.has(place, heap.bytes, s, e)) after = memo.get(place);
+      else {
+        const before = cellText(heap, cells, r);
+        after = change(before);
+        if (after === before) after = null;
+        if (place >= 0) memo.put(place, heap.bytes, s, e, after);
+      }
+      if (after === null) continue;
       cells.start[r] = heap.append(after);
       cells.end[r] = heap.length;
       changed[r] = 1;

@@ -1,4 +1,5 @@
-import { cellText, emptyCells, type Cells, type Heap } from "../bytes.ts";
+import { ByteMemo } from "../byte-memo.ts";
+import { cellText, emptyCells, textOf, type Cells, type Heap } from "../bytes.ts";
 import type { Field } from "../plan/schema.ts";
 import { typePart } from "../type/index.ts";
 import type { Convert } from "../type/part.ts";
@@ -7,9 +8,38 @@ import { EMPTY, MICROS, microsOf, numberText, timeText, type Value } from "./val
 
 type Cell = Value | bigint;
 
+/** Texts that many records have, so that each is decoded once and is the same text. */
+const texts = new ByteMemo<string>();
+/** Cells of a block after which it is known whether its texts come again. */
+const TRIED = 256;
+
+/** Reads a column of texts; where the first of them are all different, no time is lost on remembering them. */
+function textsOf({ bytes }: Heap, { start, end }: Cells, count: number, out: Cell[]): void {
+  let met = 0;
+  for (let r = 0; r < count; r++) {
+    const s = start[r]!;
+    const e = end[r]!;
+    if (s === e) {
+      out[r] = null;
+      continue;
+    }
+    const place = r >= TRIED && met < TRIED / 8 ? -1 : texts.place(bytes, s, e);
+    if (place < 0) out[r] = textOf(bytes, s, e);
+    else if (texts.has(place, bytes, s, e)) {
+      met++;
+      out[r] = texts.get(place);
+    } else {
+      const text = textOf(bytes, s, e);
+      texts.put(place, bytes, s, e, text);
+      out[r] = text;
+    }
+  }
+}
+
 /** Reads a column's canonical cells as values of the formula language; null is empty. */
 function valuesOf(field: Field, heap: Heap, cells: Cells, count: number, out: Cell[]): void {
   const { start, end } = cells;
+  if (field.type === "text" || field.type === "code") return textsOf(heap, cells, count, out);
   for (let r = 0; r < count; r++) {
     const s = start[r]!;
     const e = end[r]!;
@@ -33,8 +63,6 @@ function valuesOf(field: Field, heap: Heap, cells: Cells, count: number, out: Ce
       case "timestamp":
         out[r] = microsOf(cellText(heap, cells, r));
         break;
-      default:
-        out[r] = cellText(heap, cells, r);
     }
   }
 }
