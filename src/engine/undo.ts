@@ -79,12 +79,13 @@ export async function keepAll(client: Client, load: number, plan: Plan): Promise
 /** Keeps the target's table itself, as another takes its place; where there is none, that there was none. */
 export async function keepTable(client: Client, load: number, plan: Plan): Promise<void> {
   const there = (await targetColumns(client, tableOf(plan))).length > 0;
-  if (!keepsBefore(plan)) {
+  // Where rows are only added, the table whose place is taken is empty.
+  if (!keepsBefore(plan) || plan.load.mode !== "replace") {
     await client.query(`drop table if exists ${tableOf(plan)}`);
     return;
   }
   if (!there) {
-    if (plan.load.mode === "replace") await client.query(`create table ${undoTable(load)} ()`);
+    await client.query(`create table ${undoTable(load)} ()`);
     return;
   }
   // Its key's index would stand in the way of the next one that is kept.

@@ -6,6 +6,7 @@ import Link from "next/link";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
+import { suggestMends, type Mend } from "@/core/mend.ts";
 import { recheck, type Rechecked } from "@/core/recheck.ts";
 import type { HeldGroup, HeldRecord } from "@/store/held.ts";
 import { api, problemOf, type ApiProblem } from "./api.ts";
@@ -41,7 +42,12 @@ export function verdictOf(
   edits: Record<string, string> = {},
 ): Rechecked & { unsure: boolean } {
   const result = recheck(compiled, valuesOf(held, compiled, edits));
-  const late = held.problems.filter((p) => p.check.endsWith(":unique") || p.check.startsWith("target:"));
+  // What only the store can tell; gaps and sums it does not ask again of one record.
+  const late = held.problems.filter((p) => {
+    if (p.check.endsWith(":unique") || p.check.startsWith("target:")) return true;
+    const kind = compiled.checks.find((c) => c.key === p.check)?.between?.check.check;
+    return kind === "has parent" || kind === "no overlaps";
+  });
   const same = late.filter((p) =>
     (
       compiled.checks.find((c) => c.key === p.check)?.fields.map((f) => compiled.fields[f]!.name) ??
@@ -111,6 +117,25 @@ export function QuarantineDesk({
   const chosen = picked.size > 0 ? records.filter((h) => picked.has(idOf(h))) : records;
   const releasable = chosen.filter(passes);
   const open = records[Math.min(at, records.length - 1)];
+  const mends = useMemo(
+    () =>
+      compiled && group
+        ? suggestMends(
+            compiled,
+            group.check,
+            records.map((h) => ({ id: idOf(h), values: valuesOf(h, compiled, edits[idOf(h)]), problems: h.problems })),
+          )
+        : [],
+    [records, compiled, group, edits],
+  );
+  const takeOver = (mend: Mend): void => {
+    setEdits((have) => {
+      const next = { ...have };
+      for (const id of mend.records) next[id] = { ...next[id], [mend.field]: mend.to };
+      return next;
+    });
+    setPicked(new Set(mend.records));
+  };
   const forDiscard = picked.size > 0 ? chosen : open ? [open] : [];
 
   const release = useCallback(
@@ -373,6 +398,29 @@ export function QuarantineDesk({
               <kbd>Space</kbd> pick <kbd>E</kbd> mend <kbd>R</kbd> release
             </span>
           </div>
+          {mends.length > 0 && (
+            <ul aria-label="Mends that could be meant" className="mb-1 flex flex-wrap gap-x-5 gap-y-0.5 text-sm">
+              {mends.map((m) => (
+                <li key={`${m.from} ${m.to}`} className="flex items-baseline gap-1.5" title={m.because}>
+                  <span className="raw held max-w-40 truncate">{m.from}</span>
+                  <span className="faint">→</span>
+                  <span className="raw changed max-w-40 truncate font-semibold">{m.to}</span>
+                  <button
+                    type="button"
+                    className="plain whitespace-nowrap"
+                    aria-label={`Set ${m.to} for ${m.from} in ${counted(m.records.length, "record")}`}
+                    onClick={() => takeOver(m)}
+                  >
+                    {m.records.length === 1
+                      ? m.releases === 1
+                        ? "set it, mends 1"
+                        : "set it"
+                      : `set it in ${grouped(m.records.length)}, mends ${grouped(m.releases)}`}
+                  </button>
+                </li>
+              ))}
+            </ul>
+          )}
           <div
             ref={box}
             tabIndex={0}

@@ -350,7 +350,10 @@ export function ReferenceDesk({
           <ul>
             {versions.map((v) => (
               <li key={v.version} className="border-b border-[var(--rule)] py-1">
-                <b>{v.version}</b> {v.note}
+                <b>{v.version}</b> {v.note}{" "}
+                {(v.added > 0 || v.removed > 0) && (
+                  <VersionChanges list={info.name} version={v.version} shape={columns} />
+                )}
                 <span className="faint block text-xs">
                   {isoDay(v.madeAt)} by {v.madeBy || "nobody named"}: {grouped(v.added)} in, {grouped(v.removed)} out,{" "}
                   {counted(v.entries, "entry", "entries")}
@@ -361,5 +364,43 @@ export function ReferenceDesk({
         </aside>
       </div>
     </>
+  );
+}
+
+/** What a version put in and took out, fetched when somebody asks. */
+function VersionChanges({ list, version, shape }: { list: string; version: number; shape: readonly string[] }) {
+  const [changes, setChanges] = useState<{ added: string[][]; removed: string[][] } | null>(null);
+  const [problem, setProblem] = useState("");
+  if (!changes) {
+    return (
+      <button
+        type="button"
+        className="plain text-xs"
+        aria-label={`What version ${version} changed`}
+        onClick={() => {
+          api<{ added: string[][]; removed: string[][] }>(`/api/references/${list}/versions/${version}`)
+            .then(setChanges)
+            .catch((error: unknown) => setProblem(problemOf(error).title));
+        }}
+      >
+        {problem || "what changed"}
+      </button>
+    );
+  }
+  const said = (cells: readonly string[]): string => cells.filter((c) => c !== "").join(", ");
+  const full = (cells: readonly string[]): string => shape.map((c, i) => `${c}: ${cells[i] ?? ""}`).join("\n");
+  return (
+    <span className="mt-1 block max-h-60 overflow-auto text-xs" role="status">
+      {changes.removed.map((cells, i) => (
+        <del key={`out ${i}`} className="held block truncate" title={full(cells)}>
+          {said(cells)}
+        </del>
+      ))}
+      {changes.added.map((cells, i) => (
+        <ins key={`in ${i}`} className="changed block truncate no-underline" title={full(cells)}>
+          {said(cells)}
+        </ins>
+      ))}
+    </span>
   );
 }

@@ -213,7 +213,8 @@ describe("a plan being changed", () => {
     await loadNow(db, "seeds", "lot,seeds,alive\na 1,10,9\nb 2,10,12\nTEST,5,5\nd 4,,\n");
     const page = await web.open("/feeds/seeds/plan");
     await press(page, "Cleanse");
-    await shows(page, "The first 4 records as they came");
+    await shows(page, "The records as they came");
+    await shows(page, "All 4 records of the latest delivery");
     await page.select('select[aria-label="Add a step"]', "case");
     await shows(page, "after step 1");
     await page.locator("::-p-xpath(//button[normalize-space(.)='alive'])").click();

@@ -43,6 +43,14 @@ function monthNames(languages: readonly Language[]): Map<string, number> {
   return names;
 }
 
+let usualMonths: Map<string, number> | null = null;
+
+/** A date as people write it, its month in one of the usual languages, as ISO 8601; null for what is none. */
+export function usualDate(text: string, order: Order): string | null {
+  usualMonths ??= monthNames(USUAL);
+  return writtenDate(text, order, usualMonths, USUAL_PIVOT);
+}
+
 /** A date with its month in letters or digits, in any usual order, as ISO 8601; null for what is none. */
 function writtenDate(text: string, order: Order, months: Map<string, number>, pivot: number): string | null {
   if (text.length > 80 || !/\d/.test(text)) return null;

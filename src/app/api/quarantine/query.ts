@@ -5,7 +5,7 @@ import { HELD_AT } from "@/core/ledger.ts";
 export const heldQuery = z.object({
   feed: z.string().max(63).optional(),
   load: z.coerce.number().int().min(0).optional(),
-  check: z.string().max(200).optional(),
+  check: z.string().max(400).optional(),
   at: z.enum(HELD_AT).optional(),
   state: z.enum(["held", "released", "discarded"]).optional(),
   after: z.string().max(30).default(""),

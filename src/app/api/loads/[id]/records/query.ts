@@ -7,7 +7,7 @@ export const recordQuery = z.object({
   outcome: z.enum([...OUTCOMES, "loaded"]).optional(),
   at: z.enum(HELD_AT).optional(),
   left: z.enum(STAGES).optional(),
-  check: z.string().max(200).optional(),
+  check: z.string().max(400).optional(),
   field: z.string().max(63).optional(),
   is: z.enum(["filled", "empty", "valid", "faulty", "changed"]).optional(),
   against: z.coerce.number().int().min(1).optional(),

@@ -1,0 +1,131 @@
+import { afterAll, beforeAll, expect, it } from "vitest";
+import type { Page } from "puppeteer-core";
+import { ACCESSIONS, firstDraft } from "../../demo/plan.ts";
+import { makeDeliveries } from "../../demo/generate.ts";
+import { findRecords } from "@/engine/records.ts";
+import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
+import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
+import { askForLoad, getLoad } from "@/store/loads.ts";
+import { newSystem, waitFor, type System } from "../support/system.ts";
+import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
+
+let system: System;
+let web: Web;
+let load = 0;
+const errors: string[] = [];
+
+beforeAll(async () => {
+  system = await newSystem();
+  await system.startWorker();
+  const { db } = system;
+  await makeFeed(db, { name: "accessions", title: "Accessions", about: "" });
+  await savePlan(db, "accessions", firstDraft(), "a draft", "test");
+  await savePlan(db, "accessions", ACCESSIONS, "the contract", "test");
+  for (const d of makeDeliveries(5, 1, 0.3).slice(0, 2)) {
+    const id = await makeDelivery(db, "accessions", "test", d.sender);
+    const pieces = (async function* () {
+      yield d.bytes;
+    })();
+    await receiveFile(db, id, d.name, pieces, d.bytes.length);
+    load = await askForLoad(db, id);
+    await waitFor(db, load);
+  }
+  web = await startWeb(system.url, errors);
+});
+afterAll(async () => {
+  await web?.end();
+  await system?.end();
+  expect(errors).toEqual([]);
+});
+
+const stepTitles = (page: Page): Promise<string[]> =>
+  page.$$eval("ol li b", (all) => all.map((e) => (e as HTMLElement).innerText));
+
+it("the preview's thread shows what the load made of the same records", async () => {
+  const page = await web.open("/feeds/accessions/plan");
+  await press(page, "Cleanse");
+  await page.waitForSelector('[aria-label="The records as they stand"] tbody tr');
+  const shown = await page.$eval('[aria-label="The records as they stand"]', (region) => {
+    const heads = [...region.querySelectorAll("th")].map((th) => th.innerText.trim());
+    return [...region.querySelectorAll("tbody tr")].map((tr) => {
+      const cells = [...tr.querySelectorAll("td")].map((td) => td.textContent.trim());
+      return Object.fromEntries(heads.map((h, i) => [h, cells[i] ?? ""]));
+    });
+  });
+  expect(shown.length).toBeGreaterThan(50);
+  const { fields, records } = await findRecords(system.db, load, {}, 0, 5000);
+  const byLine = new Map(records.map((r) => [r.line, r]));
+  // Types make dates and yes and no canonical; all else must be the same to the letter.
+  const plain = fields.filter((f) => !["collected_on", "packed_at", "herbarium_sheet"].includes(f));
+  for (const row of shown) {
+    const record = byLine.get(Number(row["line"]!.replace(/\D/g, "")))!;
+    for (const f of plain) expect(row[f]).toBe(record.values[fields.indexOf(f)]!.trim());
+  }
+});
+
+it("steps are moved by key, switched off and copied into another place, and each change can be undone", async () => {
+  const page = await web.open("/feeds/accessions/plan");
+  await press(page, "Cleanse");
+  await page.waitForSelector('[aria-label="The records as they stand"]');
+  const before = await stepTitles(page);
+  await page.focus('[aria-label^="Move step 2"]');
+  await page.keyboard.press("Space");
+  await new Promise((resolve) => setTimeout(resolve, 200));
+  await page.keyboard.press("ArrowDown");
+  await new Promise((resolve) => setTimeout(resolve, 400));
+  await page.keyboard.press("Space");
+  await page.waitForFunction((t) => document.querySelectorAll("ol li b")[1]!.textContent !== t, {}, before[1]!);
+  const moved = await stepTitles(page);
+  expect(moved.slice(0, 3)).toEqual([before[0], before[2], before[1]]);
+  await page.click('[aria-label="Switch step 1 off"]');
+  await page.waitForSelector('[aria-label="Switch step 1 on"]');
+  await page.click('[aria-label="Copy step 2"]');
+  await shows(page, "1 step copied");
+  await page.click('[aria-label="Show the records after step 1"]');
+  await press(page, "put in after step 1");
+  await shows(page, "1 step put in");
+  expect(await stepTitles(page)).toHaveLength(before.length + 1);
+  for (let i = 0; i < 3; i++) await press(page, "Undo");
+  expect(await stepTitles(page)).toEqual(before);
+});
+
+it("a check between records is added, tried and saved with what is different, and two versions stand beside each other", async () => {
+  const page = await web.open("/feeds/accessions/plan");
+  await press(page, "Check");
+  await page.select('[aria-label="Add a check between records"]', "has parent");
+  await shows(page, "has its parent");
+  await page.select('[aria-label^="When partner is the accession"]', "note");
+  await press(page, "Save as version 3");
+  await shows(page, "check partner is the accession of a good record");
+  await page.type("main form input", "partners are accessions");
+  await press(page, "Save version 3");
+  await shows(page, "version 3: partners are accessions");
+  expect((await planInForce(system.db, "accessions")).document.check).toMatchObject([
+    { check: "has parent", fields: ["partner"], of: ["accession"], on_failure: "note" },
+  ]);
+  await page.goto(`${web.address}/feeds/accessions/versions?from=1&to=2`, { waitUntil: "networkidle0" });
+  const text = await textOf(page);
+  expect(text).toContain("5 differences between version 1 and version 2");
+  expect(text).toMatch(/field altitude_m, least\s+0\s+-430/);
+  await press(page, "Go back to it");
+  await shows(page, "between version 3 and version 4");
+  expect((await planInForce(system.db, "accessions")).document.cleanse).toHaveLength(5);
+});
+
+it("the last load is undone with a reason, and stands beside another", async () => {
+  const page = await web.open(`/loads/${load}`);
+  await press(page, "Beside another");
+  await shows(page, `Load ${load} beside load ${load - 1}`);
+  await page.goto(`${web.address}/loads/${load - 1}`, { waitUntil: "networkidle0" });
+  // Another stands on it.
+  expect(await page.$eval("main button[disabled]", (b) => (b as HTMLElement).innerText)).toBe("Undo this load");
+  await page.goto(`${web.address}/loads/${load}`, { waitUntil: "networkidle0" });
+  await press(page, "Undo this load");
+  await page.type('[aria-label="Why the load is undone"]', "sent in error");
+  await press(page, "Undo it");
+  await shows(page, "sent in error");
+  expect(await textOf(page)).toContain("Undone: nothing of");
+  expect(await getLoad(system.db, load)).toMatchObject({ state: "undone", undone: "sent in error" });
+  const { rows } = await system.db.query("select from target.accession where _load = $1", [load]);
+  expect(rows).toEqual([]);
+});
