@@ -120,7 +120,7 @@ if (flags.has("--fresh")) {
   const pg = (await import("pg")).default;
   const client = new pg.Client({ connectionString: url });
   await client.connect();
-  await client.query("drop schema if exists sieve, target, staging, graphile_worker cascade");
+  await client.query("drop schema if exists sieve, target, staging, undo, graphile_worker cascade");
   await client.end();
   rmSync(join(root, ".data/deliveries"), { recursive: true, force: true });
 }
