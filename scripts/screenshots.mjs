@@ -19,7 +19,7 @@ const VIEWS = [
   ["profile", "/deliveries/21/profile", "paper", "columns"],
   ["profile", "/deliveries/26/profile", "paper", "differ"],
   ["records", "/loads/25/records?field=scientific_name&is=changed"],
-  ["quarantine", "/quarantine"],
+  ["quarantine", "/quarantine?feed=accessions&check=accession:pattern"],
   ["matches", "/matches"],
   ["reference", "/references/taxa", "paper", "Where it is used"],
   ["quarantine-loam", "/quarantine?check=quantity_g:type", "loam"],
@@ -113,13 +113,17 @@ async function planStages() {
   await page.waitForSelector('select[aria-label="Column of accession"]');
   await shot("map");
   await press("Cleanse\n");
-  await shows("The first");
+  await shows("The records after step");
   await page.click('button[aria-label="Show the records after step 3"]');
-  await page.click("section[aria-label=Records] input[type=checkbox]");
+  await page.evaluate(() =>
+    [...document.querySelectorAll("section[aria-label=Records] label")]
+      .find((l) => l.innerText.includes("only what it changes"))
+      .click(),
+  );
   await shot("cleanse");
   await press("Check\n");
   await press("Add a check");
-  await shows("Of the first");
+  await shows("Of the sample");
   await page.click('[aria-label="Formula of check 1"]');
   await page.keyboard.down("Control");
   await page.keyboard.press("a");

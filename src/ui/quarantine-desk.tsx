@@ -124,17 +124,18 @@ export function QuarantineDesk({
             compiled,
             group.check,
             records.map((h) => ({ id: idOf(h), values: valuesOf(h, compiled, edits[idOf(h)]), problems: h.problems })),
+            records.length,
           )
         : [],
     [records, compiled, group, edits],
   );
-  const takeOver = (mend: Mend): void => {
+  const takeOver = (which: readonly Mend[]): void => {
     setEdits((have) => {
       const next = { ...have };
-      for (const id of mend.records) next[id] = { ...next[id], [mend.field]: mend.to };
+      for (const m of which) for (const id of m.records) next[id] = { ...next[id], [m.field]: m.to };
       return next;
     });
-    setPicked(new Set(mend.records));
+    setPicked(new Set(which.flatMap((m) => m.records)));
   };
   const forDiscard = picked.size > 0 ? chosen : open ? [open] : [];
 
@@ -398,29 +399,7 @@ export function QuarantineDesk({
               <kbd>Space</kbd> pick <kbd>E</kbd> mend <kbd>R</kbd> release
             </span>
           </div>
-          {mends.length > 0 && (
-            <ul aria-label="Mends that could be meant" className="mb-1 flex flex-wrap gap-x-5 gap-y-0.5 text-sm">
-              {mends.map((m) => (
-                <li key={`${m.from} ${m.to}`} className="flex items-baseline gap-1.5" title={m.because}>
-                  <span className="raw held max-w-40 truncate">{m.from}</span>
-                  <span className="faint">→</span>
-                  <span className="raw changed max-w-40 truncate font-semibold">{m.to}</span>
-                  <button
-                    type="button"
-                    className="plain whitespace-nowrap"
-                    aria-label={`Set ${m.to} for ${m.from} in ${counted(m.records.length, "record")}`}
-                    onClick={() => takeOver(m)}
-                  >
-                    {m.records.length === 1
-                      ? m.releases === 1
-                        ? "set it, mends 1"
-                        : "set it"
-                      : `set it in ${grouped(m.records.length)}, mends ${grouped(m.releases)}`}
-                  </button>
-                </li>
-              ))}
-            </ul>
-          )}
+          {mends.length > 0 && <Mends mends={mends} take={takeOver} />}
           <div
             ref={box}
             tabIndex={0}
@@ -534,5 +513,45 @@ export function QuarantineDesk({
         )}
       </div>
     </>
+  );
+}
+
+/** Mends of single values that are shown beside those of all that are alike. */
+const MENDS_SHOWN = 4;
+
+/** Mends that could be meant: of many values for one reason at once, and of single values. */
+function Mends({ mends, take }: { mends: readonly Mend[]; take: (which: readonly Mend[]) => void }) {
+  const reasons = [...new Set(mends.map((m) => m.because))]
+    .map((because) => mends.filter((m) => m.because === because))
+    .filter((own) => own.length > 1);
+  const sum = (list: readonly Mend[], of: (m: Mend) => number): number => list.reduce((n, m) => n + of(m), 0);
+  const button = (which: readonly Mend[], label: string) => {
+    const [records, releases] = [sum(which, (m) => m.records.length), sum(which, (m) => m.releases)];
+    return (
+      <button type="button" className="plain whitespace-nowrap" aria-label={label} onClick={() => take(which)}>
+        {records === 1 ? "set it" : `set in ${grouped(records)}`}
+        {releases > 0 ? `, mends ${grouped(releases)}` : ""}
+      </button>
+    );
+  };
+  return (
+    <ul aria-label="Mends that could be meant" className="mb-1 flex flex-wrap gap-x-5 gap-y-0.5 text-sm">
+      {reasons.map((own) => (
+        <li key={own[0]!.because} className="flex w-full items-baseline gap-1.5">
+          <span>
+            {counted(own.length, "value")}, <b>{own[0]!.because}</b>:
+          </span>
+          {button(own, `Set all values: ${own[0]!.because}`)}
+        </li>
+      ))}
+      {mends.slice(0, MENDS_SHOWN).map((m) => (
+        <li key={`${m.from} ${m.to}`} className="flex items-baseline gap-1.5" title={m.because}>
+          <span className="raw held max-w-40 truncate">{m.from}</span>
+          <span className="faint">→</span>
+          <span className="raw changed max-w-40 truncate font-semibold">{m.to}</span>
+          {button([m], `Set ${m.to} for ${m.from} in ${counted(m.records.length, "record")}`)}
+        </li>
+      ))}
+    </ul>
   );
 }
