@@ -185,6 +185,10 @@ export const OTHER_FEEDS = [
         ],
       },
       cleanse: [{ do: "trim", in: "*" }],
+      check: [
+        { check: "parts sum", parts: "weight_g", whole: "total_g", by: ["transfer"], on_failure: "note" },
+        { check: "no gaps", field: "lot_no", by: ["transfer"], first: 1, on_failure: "note" },
+      ],
       load: { target: "transfer_lot", key: ["transfer", "lot_no"], mode: "append" },
     },
   },

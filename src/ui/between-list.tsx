@@ -60,7 +60,7 @@ export function BetweenList({ plan, change }: { plan: Plan; change: (plan: Plan)
       {own.length === 0 && (
         <p className="py-1">
           None yet. They look at a record beside the others of its delivery, so what they find is shown by a trial and
-          not by the first records.
+          not by the sample.
         </p>
       )}
       {own.map(({ check, i }) => (

@@ -10,7 +10,7 @@ import { SampleWords } from "./step-records.tsx";
 import { USUAL_SAMPLE, useRules, useSample } from "./use-sample.ts";
 import { grouped } from "./words.ts";
 
-/** Checks by formula, each with its name, its policy and what it finds in the first records. */
+/** Checks by formula, each with its name, its policy and what it finds in the sample. */
 export function RuleList({
   plan,
   change,
