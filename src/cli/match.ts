@@ -9,7 +9,8 @@ import { compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, grouped } from "@/core/problem.ts";
 import { siftFile } from "@/core/read/source.ts";
-import { Course, fieldValues, isPassedOver } from "@/core/sift.ts";
+import { Course, fieldValues } from "@/core/sift.ts";
+import { NOT_OF_TYPE, isPassedOver } from "@/core/verdict.ts";
 import { fileSpool } from "@/engine/spool.ts";
 import { fileSource } from "./files.ts";
 import { csvRow } from "@/core/write/csv.ts";
@@ -123,7 +124,7 @@ async function readSide(
         for (let r = 0; r < block.count; r++) {
           if (isPassedOver(verdict[r]!)) continue;
           const values = fieldValues(sifted, r);
-          faults.forEach((fault, f) => fault[r] === 1 && (values[f] = ""));
+          faults.forEach((fault, f) => fault[r] === NOT_OF_TYPE && (values[f] = ""));
           table.add(section.fields.map((f) => comparedText(f, (name) => values[number.get(name)!]!)));
           side.file.push(course.fileName);
           side.line.push(block.origin.line[r]!);

@@ -18,7 +18,8 @@ import {
   type Spool,
 } from "@/core/read/source.ts";
 import { makeReport, type LoadReport } from "@/core/report.ts";
-import { Course, VERDICT, arrivedCells, fieldValues, problemsOf, rawBytes, type Sifted } from "@/core/sift.ts";
+import { Course, arrivedCells, fieldValues, problemsOf, rawBytes, type Sifted } from "@/core/sift.ts";
+import { NOT_OF_TYPE, VERDICT } from "@/core/verdict.ts";
 import { csvRow } from "@/core/write/csv.ts";
 import { fileSpool } from "@/engine/spool.ts";
 import { fileSource } from "./files.ts";
@@ -184,7 +185,7 @@ async function sift(
         ledger[r] = BYTE.inserted;
         const values = fieldValues(sifted, r);
         sifted.faults.forEach((faults, f) => {
-          if (faults[r] === 1) values[f] = "";
+          if (faults[r] === NOT_OF_TYPE) values[f] = "";
         });
         await good.write(csvRow(values));
       }

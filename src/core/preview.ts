@@ -6,7 +6,8 @@ import { compilePlan } from "./plan/compile.ts";
 import { isRule, parsePlan, type Plan } from "./plan/schema.ts";
 import { siftRows } from "./recheck.ts";
 import type { Sample } from "./sample.ts";
-import { VERDICT, cleansedValues, type Sifted } from "./sift.ts";
+import { cleansedValues, type Sifted } from "./sift.ts";
+import { NOT_OF_TYPE, VERDICT } from "./verdict.ts";
 
 /** A record of a sample as it stands after some of a plan's steps. */
 export interface StoodRecord {
@@ -111,7 +112,8 @@ export function previewRules(plan: Plan, sample: Sample): (RulePreview | null)[]
       const fails: string[] = [];
       let [passes, empty, failed] = [0, 0, 0];
       for (let r = 0; r < block.count; r++) {
-        if (sifted.verdict[r] === VERDICT.leftOut || formula.uses.some((f) => sifted.faults[f]![r] === 1)) continue;
+        if (sifted.verdict[r] === VERDICT.leftOut || formula.uses.some((f) => sifted.faults[f]![r] === NOT_OF_TYPE))
+          continue;
         let value: unknown = false;
         try {
           value = columns.value(r);

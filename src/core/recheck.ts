@@ -1,7 +1,8 @@
 import { Heap } from "./bytes.ts";
 import type { Block } from "./block.ts";
 import type { Compiled, Problem } from "./plan/compile.ts";
-import { Course, VERDICT, fieldValues, problemsOf, type Sifted } from "./sift.ts";
+import { Course, fieldValues, problemsOf, type Sifted } from "./sift.ts";
+import { NOT_OF_TYPE, VERDICT } from "./verdict.ts";
 
 /** A record whose cells a person has set, after cleansing and checks. */
 export interface Rechecked {
@@ -28,7 +29,7 @@ export function recheck(compiled: Compiled, values: readonly string[]): Rechecke
     values: fieldValues(sifted, 0),
     problems: problemsOf(sifted, compiled, 0),
     passes: sifted.verdict[0] === VERDICT.passes,
-    notOfType: sifted.faults.map((f) => f[0] === 1),
+    notOfType: sifted.faults.map((f) => f[0] === NOT_OF_TYPE),
   };
 }
 

@@ -1,5 +1,6 @@
 import { newCellShape, scanShape } from "./metrics/shape.ts";
-import { arrivedCells, VERDICT, type Sifted } from "./sift.ts";
+import { arrivedCells, type Sifted } from "./sift.ts";
+import { VERDICT } from "./verdict.ts";
 
 /** Why a record is in a sample. */
 export const SAMPLED = ["first", "problem", "rare shape", "random"] as const;

@@ -16,18 +16,7 @@ import { Distinct } from "./metrics/distinct.ts";
 import { newTally, type Tally } from "./metrics/tally.ts";
 import { READ_PROBLEMS, fillWords, type Compiled, type CompiledRule, type Problem } from "./plan/compile.ts";
 import type { TypeId } from "./type/index.ts";
-
-/** How a record of a block stands after the checks. */
-export const VERDICT = { passes: 0, unreadable: 1, held: 2, suspect: 3, leftOut: 4, unmatched: 5 } as const;
-
-/** A record that no check looks at: it can't be read, or was left out. */
-export function isPassedOver(verdict: number): boolean {
-  return verdict === VERDICT.unreadable || verdict === VERDICT.leftOut;
-}
-
-/** Why a cell is not sound: 1, it is not of its type (and has no canonical value); 2, another check. */
-const NOT_OF_TYPE = 1;
-const OTHER_FAULT = 2;
+import { NOT_OF_TYPE, OTHER_FAULT, VERDICT, isPassedOver } from "./verdict.ts";
 
 /** Types whose canonical value is written otherwise than the cell; the rest keep its very digits or letters. */
 const REWRITTEN: ReadonlySet<TypeId> = new Set(["date", "timestamp", "boolean"]);

@@ -1,7 +1,8 @@
 import { utf8 } from "@/core/bytes.ts";
 import { extraOf } from "@/core/map/columns.ts";
 import type { Course } from "@/core/sift.ts";
-import { VERDICT, arrivedCells, type Sifted } from "@/core/sift.ts";
+import { arrivedCells, type Sifted } from "@/core/sift.ts";
+import { NOT_OF_TYPE, VERDICT } from "@/core/verdict.ts";
 
 const TAB = 9;
 const LF = 10;
@@ -64,7 +65,7 @@ export function copyRows(
     }
     for (; f < fields; f++) {
       out[q++] = mark;
-      if (faults[f]![r] === 1) continue;
+      if (faults[f]![r] === NOT_OF_TYPE) continue;
       const s = cells[f]!.start[r]!;
       let e = cells[f]!.end[r]!;
       const first = f;

@@ -1,6 +1,7 @@
 import { RAW_KEPT } from "@/core/block.ts";
 import type { Compiled } from "@/core/plan/compile.ts";
-import { VERDICT, arrivedCells, cleansedValues, problemsOf, rawBytes, type Sifted } from "@/core/sift.ts";
+import { arrivedCells, cleansedValues, problemsOf, rawBytes, type Sifted } from "@/core/sift.ts";
+import { VERDICT } from "@/core/verdict.ts";
 import type { HeldRow } from "./messages.ts";
 
 /** A record of a block as the quarantine keeps it. */

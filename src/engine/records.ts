@@ -2,7 +2,8 @@ import { heldAtOf, outcomeOf, type HeldAt, type Outcome } from "@/core/ledger.ts
 import type { Problem } from "@/core/plan/compile.ts";
 import { SieveError } from "@/core/problem.ts";
 import { rawText } from "@/core/read/source.ts";
-import { Course, VERDICT, fieldValues, rawBytes, type Sifted } from "@/core/sift.ts";
+import { Course, fieldValues, rawBytes, type Sifted } from "@/core/sift.ts";
+import { VERDICT } from "@/core/verdict.ts";
 import { textOf } from "@/core/bytes.ts";
 import { STAGES, STAYED_IN, type Stage } from "@/core/strata.ts";
 import type { Queryable } from "@/store/db.ts";

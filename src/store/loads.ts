@@ -254,16 +254,20 @@ export interface CheckHistory {
   readonly problems: number;
 }
 
+/** The newest loads that are looked at. */
+const HISTORY_OF_CHECKS = 200;
+
 export async function checkHistory(db: Queryable, feed: string): Promise<CheckHistory[]> {
   const { rows } = await db.query<CheckHistory>(
     `select c->>'key' as key, (array_agg(c->>'fault' order by l.id desc))[1] as fault, count(*)::int as loads,
        count(*) filter (where (c->>'problems')::bigint > 0)::int as fired,
        max(l.id) filter (where (c->>'problems')::bigint > 0) as last,
        sum((c->>'problems')::bigint)::float8 as problems
-     from sieve.load l, jsonb_array_elements(l.report->'checks') c
-     where l.feed = $1 and l.kind = 'load' and l.state = 'loaded' and not c ? 'off'
+     from (select id, report from sieve.load where feed = $1 and kind = 'load' and state = 'loaded'
+         order by id desc limit $2) l, jsonb_array_elements(l.report->'checks') c
+     where not c ? 'off'
      group by 1 order by problems desc, 1`,
-    [feed],
+    [feed, HISTORY_OF_CHECKS],
   );
   return rows;
 }

@@ -5,7 +5,8 @@ import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
 import { compilePlan } from "@/core/plan/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { siftRows } from "@/core/recheck.ts";
-import { VERDICT, fieldValues, problemsOf } from "@/core/sift.ts";
+import { fieldValues, problemsOf } from "@/core/sift.ts";
+import { VERDICT } from "@/core/verdict.ts";
 
 const TAXA: Reference = {
   name: "taxa",

@@ -4,7 +4,8 @@ import { STEP_IDS, stepPart } from "@/core/cleanse/index.ts";
 import { compilePlan } from "@/core/plan/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { DelimitedReader } from "@/core/read/delimited.ts";
-import { Course, VERDICT, fieldValues } from "@/core/sift.ts";
+import { Course, fieldValues } from "@/core/sift.ts";
+import { VERDICT } from "@/core/verdict.ts";
 import { CSV } from "../support/read.ts";
 import { TYPE_IDS, typePart } from "@/core/type/index.ts";
 

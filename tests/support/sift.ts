@@ -6,7 +6,8 @@ import { compilePlan, type Problem } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { siftFile, type FileFacts } from "@/core/read/source.ts";
 import { makeReport, type LoadReport, type ReportInput } from "@/core/report.ts";
-import { Course, VERDICT, cleansedValues, fieldValues, problemsOf } from "@/core/sift.ts";
+import { Course, cleansedValues, fieldValues, problemsOf } from "@/core/sift.ts";
+import { VERDICT } from "@/core/verdict.ts";
 
 export interface Sifting {
   report: LoadReport;

@@ -2,7 +2,8 @@ import { cellText, type Cells, type Heap } from "../bytes.ts";
 import { scaledText } from "../type/scaled.ts";
 import type { Compiled } from "../plan/compile.ts";
 import type { Field } from "../plan/schema.ts";
-import { isPassedOver, type Sifted } from "../sift.ts";
+import type { Sifted } from "../sift.ts";
+import { NOT_OF_TYPE, isPassedOver } from "../verdict.ts";
 
 /** What a field's sound values come to over a load, where a gate asks for it. */
 export interface Figure {
@@ -109,8 +110,7 @@ export class Figures {
     for (const own of this.folds) {
       const { start, end } = cells[own.f]!;
       for (let r = 0; r < block.count; r++) {
-        // 1: not of its type, so that there is no value to add up.
-        if (start[r] === end[r] || faults[own.f]![r] === 1 || isPassedOver(verdict[r]!)) continue;
+        if (start[r] === end[r] || faults[own.f]![r] === NOT_OF_TYPE || isPassedOver(verdict[r]!)) continue;
         own.fold.take(heap, cells[own.f]!, r);
         own.count++;
       }

@@ -3,7 +3,8 @@ import { DAY, microsOf } from "../../formula/value.ts";
 import { finishHash, startHash, type Hash } from "../../hash.ts";
 import { hashCell } from "../../hash-cell.ts";
 import type { Field } from "../../plan/schema.ts";
-import { VERDICT, isPassedOver, type Sifted } from "../../sift.ts";
+import type { Sifted } from "../../sift.ts";
+import { NOT_OF_TYPE, VERDICT, isPassedOver } from "../../verdict.ts";
 import type { Between, RecordView } from "./part.ts";
 import type { SortedRuns } from "./runs.ts";
 
@@ -19,10 +20,10 @@ class BlockView implements RecordView {
     private readonly fields: readonly Field[],
   ) {}
 
-  /** A cell that is empty, or not of its type: 1 in `faults`. */
+  /** A cell that is empty, or not of its type. */
   private lacksOne(field: number): boolean {
     const { start, end } = this.sifted.cells[field]!;
-    return start[this.r] === end[this.r] || this.sifted.faults[field]![this.r] === 1;
+    return start[this.r] === end[this.r] || this.sifted.faults[field]![this.r] === NOT_OF_TYPE;
   }
 
   lacks(fields: readonly number[]): boolean {
