@@ -6,6 +6,7 @@ import { compileFormula } from "@/core/formula/compile.ts";
 import { compilePlan } from "@/core/plan/compile.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import { siftFile } from "@/core/read/source.ts";
+import { MemorySpill } from "@/core/check/repeats.ts";
 import { siftRows } from "@/core/recheck.ts";
 import { Course, cleansedValues } from "@/core/sift.ts";
 
@@ -25,12 +26,27 @@ function ms(work: () => void, rounds = 5): number {
 
 const VALUES = 100_000;
 
+/** The text with its digits, or its last letters, changed, so that few values are the same. */
+function varied(text: string, n: number): string {
+  let rest = n;
+  const changed = text.replace(/\d/g, (d) => {
+    const next = (Number(d) + rest) % 10;
+    rest = Math.floor(rest / 10);
+    return String(next);
+  });
+  if (changed !== text || n === 0) return changed;
+  return text.replace(/\p{Ll}(?=\P{L}*$)/u, (l) => `${l}${n.toString(36).replace(/\d/g, "e")}`);
+}
+
 /** Each step over 100,000 values of its own examples, and common formulas: so that a slow one shows. */
 export function benchSteps(say: Say): void {
   const parts: string[] = [];
   for (const id of STEP_IDS) {
     const part = stepPart(id);
-    if (part.record || part.examples.length === 0) continue;
+    if (part.examples.length === 0) continue;
+    const texts = Array.from({ length: VALUES }, (_, r) =>
+      varied(part.examples[r % part.examples.length]!.from, Math.floor(r / part.examples.length)),
+    );
     const apply = part.apply(part.examples[0]!.options);
     const heap = new Heap(new Uint8Array(8 << 20), 0);
     const cells = emptyCells(VALUES);
@@ -38,7 +54,7 @@ export function benchSteps(say: Say): void {
     const time = ms(() => {
       heap.length = 0;
       for (let r = 0; r < VALUES; r++) {
-        cells.start[r] = heap.append(part.examples[r % part.examples.length]!.from);
+        cells.start[r] = heap.append(texts[r]!);
         cells.end[r] = heap.length;
       }
       apply(heap, cells, VALUES, changed);
@@ -46,6 +62,7 @@ export function benchSteps(say: Say): void {
     parts.push(`${id} ${time.toFixed(0)}`);
   }
   say(`steps over ${VALUES} values, ms (with making the values): ${parts.join(", ")}`);
+  benchRecords(say);
 
   const fields = [
     { name: "code", type: "text" },
@@ -85,6 +102,65 @@ export function benchSteps(say: Say): void {
       `formula ${source}: ${(VALUES / evaluating / 1000).toFixed(1)} million a second (${(VALUES / (reading + evaluating) / 1000).toFixed(1)} with reading the cells), the library ${(VALUES / 20 / reference / 1000).toFixed(2)}${held > 0 ? "" : "; never true"}`,
     );
   }
+}
+
+/** Steps that need the record, and every kind of check, over 100,000 records of four fields: what each adds to the course. */
+function benchRecords(say: Say): void {
+  const fields = [
+    { name: "a", type: "text" },
+    { name: "b", type: "text" },
+    { name: "n", type: "integer" },
+    { name: "m", type: "integer" },
+  ];
+  const names = fields.map((f) => f.name);
+  const rows = Array.from({ length: VALUES }, (_, r) => [
+    `SMH-${r}`,
+    r % 3 === 0 ? "" : `lot ${r % 997}`,
+    `${r}`,
+    `${r + 1}`,
+  ]);
+  const planWith = (more: object, own: object[] = fields): Plan =>
+    parsePlan({ format: "good-sieve/plan@1", feed: "x", contract: { fields: own }, load: { target: "x" }, ...more });
+  const time = (plan: Plan): number => {
+    const compiled = compilePlan(plan);
+    const { block } = siftRows(compiled, names, rows);
+    const [start, end, length] = [block.start.slice(), block.end.slice(), block.heap.length];
+    return ms(() => {
+      block.start.set(start);
+      block.end.set(end);
+      block.heap.length = length;
+      const course = new Course(compiled, { spill: new MemorySpill(), expected: VALUES });
+      course.openFile(names);
+      course.run(block);
+      for (const _ of course.resolveLate());
+    });
+  };
+  const bare = time(planWith({}));
+  const added = (plan: Plan): string => Math.max(0, time(plan) - bare).toFixed(0);
+  const steps = STEP_IDS.filter((id) => stepPart(id).records).map((id) => {
+    const [e] = stepPart(id).records!;
+    return `${id} ${added(planWith({ cleanse: [{ do: id, in: e!.in, ...e!.options }] }))}`;
+  });
+  say(`steps that need the record, over ${VALUES}, ms added: ${steps.join(", ")}`);
+  const withFirst = (more: object): Plan => planWith({}, [{ ...fields[0], ...more }, ...fields.slice(1)]);
+  const withThird = (more: object): Plan =>
+    planWith(
+      {},
+      fields.map((f) => (f.name === "n" ? { ...f, ...more } : f)),
+    );
+  const checks: [string, Plan][] = [
+    ["required", withFirst({ required: true })],
+    ["length", withFirst({ length: 8 })],
+    ["pattern", withFirst({ pattern: "^[A-Z]{3}-[0-9]+$" })],
+    ["unique", withFirst({ unique: true })],
+    ["least", withThird({ least: 5 })],
+    ["most", withThird({ most: 90_000 })],
+    ["no gaps", planWith({ check: [{ check: "no gaps", field: "n" }] })],
+    ["no overlaps", planWith({ check: [{ check: "no overlaps", from: "n", to: "m", meet: true }] })],
+    ["has parent", planWith({ check: [{ check: "has parent", fields: ["m"], of: ["n"] }] })],
+    ["parts sum", planWith({ check: [{ check: "parts sum", parts: "n", whole: "m", by: ["b"] }] })],
+  ];
+  say(`checks over ${VALUES} records, ms added: ${checks.map(([name, plan]) => `${name} ${added(plan)}`).join(", ")}`);
 }
 
 const FORMULAS = [

@@ -1,5 +1,5 @@
 import { HISTORY_LOADS, type HistoryEntry } from "@/core/gates.ts";
-import { OUTCOMES, type Balance } from "@/core/ledger.ts";
+import { OUTCOMES, type Balance, type Outcome } from "@/core/ledger.ts";
 import { canSwitchOff, compilePlan, type ChecksOff } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, errorLines, listed } from "@/core/problem.ts";
@@ -348,6 +348,49 @@ export async function failLoad(
     shown ? JSON.stringify(shown) : null,
   ]);
   await releaseClaim(db, id);
+}
+
+/** A trial that said what a load would come to, and what has changed between the two. */
+export interface TrialBefore {
+  readonly id: number;
+  /** Outcomes of which the load has another number than the trial said; none where it came as said. */
+  readonly apart: readonly { readonly outcome: Outcome; readonly tried: number; readonly loaded: number }[];
+  /** Loads that went into the same target between them, and lists that had another version. */
+  readonly loads: readonly number[];
+  readonly lists: readonly { readonly list: string; readonly tried: number; readonly loaded: number }[];
+}
+
+/** The last trial of the same plan over the same delivery that ended before a load closed; null where there was none. */
+export async function trialBefore(db: Queryable, id: number): Promise<TrialBefore | null> {
+  const counts = (alias: string): string =>
+    `array[${alias}.inserted, ${alias}.updated, ${alias}.unchanged, ${alias}.merged, ${alias}.held, ${alias}.waiting, ${alias}.left_out]::int[]`;
+  const { rows } = await db.query<{ id: number; tried: number[]; loaded: number[]; loads: number[] | null }>(
+    `select t.id, ${counts("t")} as tried, ${counts("l")} as loaded,
+       (select array_agg(o.id order by o.id) from sieve.load o join sieve.plan po on po.id = o.plan
+        where o.kind = 'load' and o.state = 'loaded' and o.id <> l.id and o.ended_at > t.ended_at and o.ended_at < l.ended_at
+          and po.document->'load'->'target' = pl.document->'load'->'target') as loads
+     from sieve.load l join sieve.plan pl on pl.id = l.plan
+       join sieve.load t on t.delivery = l.delivery and t.kind = 'trial' and t.state = 'tried' and t.ended_at < l.ended_at
+       join sieve.plan pt on pt.id = t.plan and pt.document = pl.document
+     where l.id = $1 and l.kind = 'load' and l.state = 'loaded' and l.checks_off = '{}' order by t.id desc limit 1`,
+    [id],
+  );
+  const found = rows[0];
+  if (!found) return null;
+  const { rows: lists } = await db.query<{ list: string; tried: number; loaded: number }>(
+    `select a.list, a.version as tried, b.version as loaded from sieve.load_reference a
+     join sieve.load_reference b on b.list = a.list and b.load = $2
+     where a.load = $1 and a.version <> b.version order by 1`,
+    [found.id, id],
+  );
+  return {
+    id: found.id,
+    apart: OUTCOMES.map((outcome, i) => ({ outcome, tried: found.tried[i]!, loaded: found.loaded[i]! })).filter(
+      (o) => o.tried !== o.loaded,
+    ),
+    loads: found.loads ?? [],
+    lists,
+  };
 }
 
 /** The columns of each file in the load before this one of what the same sender sent to the feed. */

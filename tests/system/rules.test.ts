@@ -3,7 +3,7 @@ import { findRecords } from "@/engine/records.ts";
 import { releaseRecords } from "@/engine/release.ts";
 import { savePlan, planInForce } from "@/store/feeds.ts";
 import { getHeld, heldGroups } from "@/store/held.ts";
-import { askForLoad, checkHistory, runWithout } from "@/store/loads.ts";
+import { askForLoad, askForTrial, checkHistory, runWithout, trialBefore } from "@/store/loads.ts";
 import { deliver, loadNow, newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
 
 let system: System;
@@ -161,5 +161,32 @@ describe("a check that is switched off for one load", () => {
     const delivery = await deliver(db, "offs", "id,site,n\nx,,1\n");
     const id = await askForLoad(db, delivery, false, { checks: ["site:required"], reason: "known" });
     expect(await waitFor(db, id)).toMatchObject({ state: "loaded", inserted: 1, held: 0 });
+  });
+});
+
+describe("a load after its trial", () => {
+  it("says that it came as tried, or what has changed since", async () => {
+    const { db } = system;
+    await newFeed(db, "tried", [{ name: "id", type: "text" }], { key: ["id"] }, { gates: [] });
+    const plan = (await planInForce(db, "tried")).id;
+    const first = await deliver(db, "tried", "id\na\nb\n");
+    const trial = await waitFor(db, await askForTrial(db, first, plan));
+    const load = await waitFor(db, await askForLoad(db, first));
+    expect(await trialBefore(db, load.id)).toEqual({ id: trial.id, apart: [], loads: [], lists: [] });
+    const second = await deliver(db, "tried", "id\nb2\nc\n");
+    const again = await waitFor(db, await askForTrial(db, second, plan));
+    expect(again).toMatchObject({ inserted: 2 });
+    const between = await loadNow(db, "tried", "id\nc\n");
+    const late = await waitFor(db, await askForLoad(db, second));
+    expect(await trialBefore(db, late.id)).toEqual({
+      id: again.id,
+      apart: [
+        { outcome: "inserted", tried: 2, loaded: 1 },
+        { outcome: "held", tried: 0, loaded: 1 },
+      ],
+      loads: [between.id],
+      lists: [],
+    });
+    expect(await trialBefore(db, between.id)).toBeNull();
   });
 });

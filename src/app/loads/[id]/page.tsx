@@ -8,7 +8,7 @@ import { getDelivery } from "@/store/deliveries.ts";
 import { canSwitchOff, compilePlan } from "@/core/plan/compile.ts";
 import { getFeed, getPlan } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
-import { getLoad, listLoads } from "@/store/loads.ts";
+import { getLoad, listLoads, trialBefore, type TrialBefore } from "@/store/loads.ts";
 import { cannotUndo } from "@/engine/undo.ts";
 import { GateDecision, LoadProgress, UndoLoad } from "@/ui/load-actions.tsx";
 import { countClusters, countPairs } from "@/store/matches.ts";
@@ -59,6 +59,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
   const switchable = new Set(
     plan ? compilePlan(plan).checks.flatMap((c) => (canSwitchOff(plan, c) ? [c.key] : [])) : [],
   );
+  const tried = load.state === "loaded" ? await trialBefore(db(), load.id) : null;
   const undoFault = load.state === "loaded" ? await cannotUndo(db(), load.id) : null;
   const running = load.state === "queued" || load.state === "running";
   return (
@@ -139,6 +140,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
           />
         </div>
       )}
+      {tried && <AsTried tried={tried} />}
       {load.letThrough && <p className="mt-1">Let through a gate: “{load.letThrough}”</p>}
       {load.dropped && <p className="mt-1">Dropped: “{load.dropped}”</p>}
       {load.undone && (
@@ -175,6 +177,29 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
         </div>
       )}
     </>
+  );
+}
+
+/** Whether the load came as its trial had said, and what has changed since where it did not. */
+function AsTried({ tried: { id, apart, loads, lists } }: { tried: TrialBefore }) {
+  const trial = (
+    <Link className="underline" href={`/loads/${id}`}>
+      trial {id}
+    </Link>
+  );
+  if (apart.length === 0) return <p className="faint mt-1">It came just as {trial} had said.</p>;
+  const since = [
+    ...(loads.length > 0 ? [`load ${loads.join(", ")} went into the same target`] : []),
+    ...lists.map((l) => `the list ${l.list} went from version ${l.tried} to ${l.loaded}`),
+  ];
+  return (
+    <p className="mt-1">
+      Otherwise than in {trial}:{" "}
+      {apart.map((o) => `${grouped(o.loaded)} ${o.outcome} instead of ${grouped(o.tried)}`).join(", ")}.{" "}
+      {since.length > 0
+        ? `Since then ${since.join(", and ")}.`
+        : "The target’s rows, or what people decided, have changed since."}
+    </p>
   );
 }
 
