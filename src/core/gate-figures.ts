@@ -1,8 +1,9 @@
-import { HISTORY_LOADS, LEAST_HISTORY, medianOf, percent, type GateInput } from "./gates.ts";
+import type { GateInput } from "./gates.ts";
 import type { Figure } from "./metrics/figures.ts";
 import { compilePattern } from "./pattern.ts";
 import type { Gate } from "./plan/schema.ts";
 import { counted, grouped } from "./problem.ts";
+import { HISTORY_LOADS, LEAST_HISTORY, medianOf, percent } from "./usual.ts";
 
 /** What a gate on figures comes to. */
 export interface Judged {

@@ -10,6 +10,7 @@ import { driftPolicy, type Drift } from "./map/drift.ts";
 import type { Compiled } from "./plan/compile.ts";
 import { counted, grouped, listed } from "./problem.ts";
 import type { FileFacts } from "./read/source.ts";
+import { LEAST_HISTORY, medianOf, percent } from "./usual.ts";
 
 /** What a gate measured and whether the load may pass it. */
 export interface GateResult {
@@ -48,16 +49,6 @@ export interface HistoryEntry {
   readonly read: number;
   readonly filled: readonly Filled[];
   readonly figures?: readonly Figure[];
-}
-
-/** Loads that are held against, and how many there must be to know what is usual. */
-export const HISTORY_LOADS = 12;
-export const LEAST_HISTORY = 3;
-
-export function medianOf(list: readonly number[]): number {
-  const sorted = [...list].sort((a, b) => a - b);
-  const middle = sorted.length >> 1;
-  return sorted.length % 2 === 1 ? sorted[middle]! : (sorted[middle - 1]! + sorted[middle]!) / 2;
 }
 
 /** Fields whose cells are empty more often than in the loads before, by more than `over` of all cells. */
@@ -226,10 +217,4 @@ export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
     );
   }
   return results;
-}
-
-/** A share as people write it: “2.4 %”. */
-export function percent(share: number): string {
-  const digits = share > 0 && share < 0.001 ? 3 : 1;
-  return `${(share * 100).toFixed(digits).replace(/\.0+$/, "")} %`;
 }

@@ -1,4 +1,5 @@
-import { HISTORY_LOADS, type HistoryEntry } from "@/core/gates.ts";
+import type { HistoryEntry } from "@/core/gates.ts";
+import { HISTORY_LOADS } from "@/core/usual.ts";
 import { OUTCOMES, type Balance, type Outcome } from "@/core/ledger.ts";
 import { canSwitchOff, compilePlan, type ChecksOff } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";

@@ -1,5 +1,5 @@
 import { max, scaleBand, scaleLinear } from "d3";
-import { percent } from "@/core/gates.ts";
+import { percent } from "@/core/usual.ts";
 
 /** Share held, load by load: bars from zero, each with its number and a link to its load. */
 export function HeldTrend({ loads, here }: { loads: { id: number; read: number; held: number }[]; here?: number }) {
