@@ -12,9 +12,10 @@ import { fileSource } from "./files.ts";
 const PARTS = ["accepted", "since", "until"] as const;
 
 /**
- * Reference lists from files of the delivery at `paths`, as the plan says, and from others, given as `name=file`: the first column is the key, columns called
- * accepted, since and until are what they say. Tells on standard error of look-ups without their
- * list. Throws `usage` for what is not so written.
+ * Reference lists: files of the delivery at `paths`, as the plan says, and others given as
+ * `name=file`, of which the first column is the key and columns called accepted, since and until are
+ * what they say. Tells on standard error of look-ups without their list. Throws `usage` for what is
+ * not so written.
  */
 export async function readLists(
   plan: Plan,

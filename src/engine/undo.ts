@@ -25,16 +25,32 @@ async function makeUndo(client: Client, load: number, plan: Plan): Promise<strin
   return table;
 }
 
-/** Keeps the target's rows at some places as they are; `places` is a query that gives them as `place`. */
-export async function keepRows(client: Client, load: number, plan: Plan, places: string, params: unknown[] = []) {
-  if (!keepsBefore(plan)) return;
-  const table = await makeUndo(client, load, plan);
+/** Whether anything is kept for a load. */
+async function isKept(db: Queryable, load: number): Promise<boolean> {
+  const { rows } = await db.query<{ there: boolean }>("select to_regclass($1) is not null as there", [undoTable(load)]);
+  return rows[0]!.there;
+}
+
+/** Adds rows of the target to what is kept. `from`: where the target's rows `t` are chosen. */
+async function addKept(client: Client, load: number, plan: Plan, from: string, params: unknown[] = []): Promise<void> {
   const columns = (await targetColumns(client, tableOf(plan))).filter((c) => !c.computed).map((c) => ident(c.name));
   await client.query(
-    `insert into ${table} (${columns.join(", ")}) select ${columns.map((c) => `t.${c}`).join(", ")}
-     from ${tableOf(plan)} t join (${places}) p on t.ctid = p.place`,
+    `insert into ${undoTable(load)} (${columns.join(", ")}) select ${columns.map((c) => `t.${c}`).join(", ")} ${from}`,
     params,
   );
+}
+
+/** Keeps the target's rows at some places as they are; `places` is a query that gives them as `place`. */
+export async function keepRows(
+  client: Client,
+  load: number,
+  plan: Plan,
+  places: string,
+  params: unknown[] = [],
+): Promise<void> {
+  if (!keepsBefore(plan)) return;
+  await makeUndo(client, load, plan);
+  await addKept(client, load, plan, `from ${tableOf(plan)} t join (${places}) p on t.ctid = p.place`, params);
 }
 
 /**
@@ -42,18 +58,9 @@ export async function keepRows(client: Client, load: number, plan: Plan, places:
  * the target's rows `t`.
  */
 export async function keepJoined(client: Client, load: number, plan: Plan, from: string): Promise<void> {
-  const { rows } = await client.query<{ there: boolean }>("select to_regclass($1) is not null as there", [
-    undoTable(load),
-  ]);
+  if (await isKept(client, load)) await addKept(client, load, plan, from);
   // Made of the rows at once where nothing is kept yet, which is faster than to insert them.
-  if (!rows[0]!.there) {
-    await client.query(`create table ${undoTable(load)} as select t.* ${from}`);
-    return;
-  }
-  const columns = (await targetColumns(client, tableOf(plan))).filter((c) => !c.computed).map((c) => ident(c.name));
-  await client.query(
-    `insert into ${undoTable(load)} (${columns.join(", ")}) select ${columns.map((c) => `t.${c}`).join(", ")} ${from}`,
-  );
+  else await client.query(`create table ${undoTable(load)} as select t.* ${from}`);
 }
 
 /** Keeps one row as it is, unless the load has kept it before. Only a row of another load is worth that. */
@@ -154,8 +161,7 @@ async function changedRows(
     (load.updated ?? 0) > 0 ||
     ((load.merged ?? 0) > 0 && plan.match?.against.includes("target") === true);
   if (!needs) return false;
-  const { rows } = await db.query<{ there: boolean }>("select to_regclass($1) is not null as there", [undoTable(id)]);
-  return !rows[0]!.there;
+  return !(await isKept(db, id));
 }
 
 /** What an undo did to the target. */

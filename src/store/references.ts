@@ -179,15 +179,17 @@ export async function addProposals(db: Queryable, load: number, fares: readonly 
 
 /** Entries that are proposed for a list, were not refused, and are not there by now. */
 export async function proposals(db: Queryable, name: string, limit = 100): Promise<Proposal[]> {
-  const { columns, key, entries } = await readReference(db, name);
-  const at = columns.indexOf(key);
-  const known = new Set(entries.map((cells) => JSON.stringify(cells)));
-  const keys = new Set(entries.map((cells) => cells[at]));
   const { rows } = await db.query<Proposal>(
     `select id::int, cells, records, first_load as "firstLoad", last_load as "lastLoad" from sieve.proposal
      where list = $1 and refused_by is null order by records desc, id`,
     [name],
   );
+  // The list is only read where there is something to hold against it.
+  if (rows.length === 0) return [];
+  const { columns, key, entries } = await readReference(db, name);
+  const at = columns.indexOf(key);
+  const known = new Set(entries.map((cells) => JSON.stringify(cells)));
+  const keys = new Set(entries.map((cells) => cells[at]));
   return rows
     .filter((p) => !known.has(JSON.stringify(p.cells)) && !(p.cells[at] && keys.has(p.cells[at])))
     .slice(0, limit);

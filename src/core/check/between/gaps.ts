@@ -42,10 +42,9 @@ export const gaps: BetweenPart<Options> = {
         runs.put(view.a, view.b, view.number(field), view.record, view.file, view.line);
       },
       *resolve(runs) {
-        let [a, b, last, file, line] = [NaN, NaN, 0, 0, 0];
-        for (const row of runs.rows()) {
+        let [last, file, line] = [0, 0, 0];
+        for (const { row, begins } of runs.grouped()) {
           const at = row[ROW.at]!;
-          const begins = row[ROW.a] !== a || row[ROW.b] !== b;
           const from = begins ? (first ?? at) : last + 1;
           if (at > from) {
             const n = at - from;
@@ -57,8 +56,6 @@ export const gaps: BetweenPart<Options> = {
               detail: `${counted(n, type === "date" ? "day" : "number")} missing before it: ${which}`,
             };
           }
-          a = row[ROW.a]!;
-          b = row[ROW.b]!;
           last = at;
           file = row[ROW.file]!;
           line = row[ROW.line]!;

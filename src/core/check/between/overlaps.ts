@@ -58,10 +58,9 @@ export const overlaps: BetweenPart<Options> = {
       },
       *resolve(runs) {
         // The range that reaches furthest so far.
-        let [a, b, reach, file, line] = [NaN, NaN, 0, 0, 0];
-        for (const row of runs.rows()) {
+        let [reach, file, line] = [0, 0, 0];
+        for (const { row, begins } of runs.grouped()) {
           const [start, last] = [row[ROW.at]!, row[ROW.p]!];
-          const begins = row[ROW.a] !== a || row[ROW.b] !== b;
           const where = { record: row[ROW.record]!, file, line };
           if (!begins) {
             const next = meet ? reach : reach + 1;
@@ -75,8 +74,6 @@ export const overlaps: BetweenPart<Options> = {
             }
           }
           if (begins || last > reach) {
-            a = row[ROW.a]!;
-            b = row[ROW.b]!;
             reach = last;
             file = row[ROW.file]!;
             line = row[ROW.line]!;

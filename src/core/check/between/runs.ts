@@ -79,6 +79,18 @@ export class SortedRuns {
     }
   }
 
+  /** The same, each with whether a group begins with it; what is given is valid until the next is asked for. */
+  *grouped(): Generator<{ readonly row: Float64Array; readonly begins: boolean }> {
+    const given: { row: Float64Array; begins: boolean } = { row: new Float64Array(0), begins: true };
+    let [a, b] = [NaN, NaN];
+    for (const row of this.rows()) {
+      given.row = row;
+      given.begins = row[ROW.a] !== a || row[ROW.b] !== b;
+      if (given.begins) [a, b] = [row[ROW.a]!, row[ROW.b]!];
+      yield given;
+    }
+  }
+
   private sorted(): Float64Array {
     const { buffer, filled } = this;
     const order = new Int32Array(filled);

@@ -56,7 +56,7 @@ export const sum: BetweenPart<Options> = {
       *resolve(runs) {
         // Twice over the rows, so that a group of any size needs no memory: what is wrong, then with whom.
         const faults = new Map<number, string>();
-        let [a, b, group, total, said] = [NaN, NaN, -1, 0n, null as bigint | null];
+        let [group, total, said] = [-1, 0n, null as bigint | null];
         let fault: string | null = null;
         const end = (): void => {
           if (group < 0 || said === null) return;
@@ -65,10 +65,10 @@ export const sum: BetweenPart<Options> = {
             fault ??= `adds up to ${scaledText(total, scale)}, and ${whole} says ${scaledText(said, scale)}`;
           if (fault) faults.set(group, fault);
         };
-        for (const row of runs.rows()) {
-          if (row[ROW.a] !== a || row[ROW.b] !== b) {
+        for (const { row, begins } of runs.grouped()) {
+          if (begins) {
             end();
-            [a, b, total, said, fault] = [row[ROW.a]!, row[ROW.b]!, 0n, null, null];
+            [total, said, fault] = [0n, null, null];
             group++;
           }
           if (!Number.isNaN(row[ROW.p]!)) total += BigInt(row[ROW.p]!);
@@ -81,12 +81,9 @@ export const sum: BetweenPart<Options> = {
         }
         end();
         if (faults.size === 0) return;
-        [a, b, group] = [NaN, NaN, -1];
-        for (const row of runs.rows()) {
-          if (row[ROW.a] !== a || row[ROW.b] !== b) {
-            [a, b] = [row[ROW.a]!, row[ROW.b]!];
-            group++;
-          }
+        group = -1;
+        for (const { row, begins } of runs.grouped()) {
+          if (begins) group++;
           const detail = faults.get(group);
           if (detail !== undefined) yield { record: row[ROW.record]!, file: null, line: null, detail };
         }

@@ -23,10 +23,9 @@ export default async function BesidePage({
   try {
     const id = wholeNumber((await params).id, "The load");
     const load = await getLoad(db(), id);
-    const loads = (await listLoads(db(), { feed: load.feed, limit: 200 })).filter(
-      (l) => l.read !== null && l.id !== id,
-    );
-    const own = (await listLoads(db(), { feed: load.feed, limit: 200 })).find((l) => l.id === id);
+    const all = await listLoads(db(), { feed: load.feed, limit: 200 });
+    const own = all.find((l) => l.id === id);
+    const loads = all.filter((l) => l.read !== null && l.id !== id);
     const asked = query.parse(await searchParams).other;
     // The one before of the same sender, or else any before.
     const usual = loads.find((l) => l.id < id && l.sender === own?.sender) ?? loads.find((l) => l.id < id) ?? loads[0];
