@@ -14,7 +14,14 @@ import { Course, type Sifted } from "@/core/sift.ts";
 import { ident, type Client, type Db } from "@/store/db.ts";
 import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
-import { addBlock, addLateProblems, ledgerBlocks, lateProblems, type LedgerBlock } from "@/store/ledger.ts";
+import {
+  addBlock,
+  addLateProblems,
+  ledgerBlocks,
+  lateProblems,
+  putOutcomes,
+  type LedgerBlock,
+} from "@/store/ledger.ts";
 import { columnsBefore, historyBefore, endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
 import { tableRules } from "./existing-table.ts";
 import { deliveryLists } from "./delivery-lists.ts";
@@ -26,7 +33,8 @@ import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
 import { matchStaged, type Matched } from "./match-load.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
 import { giveBack, takeThread } from "./threads.ts";
-import { keepAll, keepJoined, keepTable, keepsBefore, pruneUndo } from "./undo.ts";
+import { countUpsert, meetTarget, upsertStaged, type Upsert } from "./upsert.ts";
+import { dropKept, keepAll, keepTable, pruneUndo } from "./undo.ts";
 import {
   EXTRA,
   TARGET,
@@ -50,8 +58,6 @@ const SOCKET_BYTES = 128 << 10;
 
 /** Memory in which the database may sort a key's values. */
 const INDEX_MEMORY = "128MB";
-/** Memory in which the database may join an upsert's records with the target's rows. */
-const JOIN_MEMORY = "64MB";
 
 class Cancelled extends Error {}
 
@@ -89,6 +95,7 @@ export async function runLoad(db: Db, id: number, options: RunOptions): Promise<
       else if (error instanceof SieveError) await failLoad(db, id, "failed", error);
       else throw error;
       await dropStaging(client, id);
+      await dropKept(client, id);
     }
   } catch (error) {
     broken ??= error instanceof SieveError ? undefined : (error as Error);
@@ -101,12 +108,13 @@ export async function runLoad(db: Db, id: number, options: RunOptions): Promise<
 }
 
 async function dropStaging(client: Client, id: number): Promise<void> {
-  await client.query(`drop table if exists ${staging(id)}, ${stagingHeld(id)}`);
+  await client.query(`drop table if exists ${staging(id)}, ${stagingHeld(id)}, ${stagingMet(id)}`);
 }
 
 // No target's name has a space, so that a staged table can stand among the targets for a moment.
 const staging = (id: number): string => ident("staging", `load ${id}`);
 const stagingHeld = (id: number): string => ident("staging", `held ${id}`);
+const stagingMet = (id: number): string => ident("staging", `met ${id}`);
 
 class LoadRun {
   private readonly id: number;
@@ -142,6 +150,7 @@ class LoadRun {
     this.stage = "reading";
     // What an earlier attempt left: it reached no further than this.
     await dropStaging(client, id);
+    await dropKept(client, id);
     await client.query("delete from sieve.ledger_block where load = $1", [id]);
     await client.query("delete from sieve.late_problem where load = $1", [id]);
     await client.query("delete from sieve.held where load = $1", [id]);
@@ -371,6 +380,7 @@ class LoadRun {
     const { plan } = compiled;
     const rerun: Rerun = { compiled, files: this.delivery.files, facts: done.files, rules: this.rules };
     const trial = load.kind === "trial";
+    await this.timed("repeats", () => this.absolveSuspects(rerun));
     await client.query("begin");
     try {
       // Compiling statements takes longer here than it saves.
@@ -379,7 +389,6 @@ class LoadRun {
       const exists = (await targetColumns(client, tableOf(plan))).length > 0;
       if (exists && !trial) await client.query(`lock table ${tableOf(plan)} in share row exclusive mode`);
 
-      await this.timed("repeats", () => this.absolveSuspects(rerun));
       const apart = await this.timed("checks between records", () =>
         holdBetween(client, { id, compiled, staging: staging(id), stagingHeld: stagingHeld(id), targetExists: exists }),
       );
@@ -435,9 +444,12 @@ class LoadRun {
         matches = matched.metrics;
       }
       if (trial || closedGates) {
-        if (plan.load.mode === "upsert" && exists) await this.foreseeUpsert(balance);
         if (apart + taken > 0) await this.writeLate(false, rerun);
-        await this.writeUpserts(balance);
+        if (plan.load.mode === "upsert" && exists) {
+          const upsert = this.upsert();
+          await meetTarget(upsert, client);
+          await countUpsert(upsert, balance);
+        }
         assertCloses(balance);
         await endLoad(client, id, trial ? "tried" : "stopped", balance, report());
       } else {
@@ -445,7 +457,7 @@ class LoadRun {
         await this.timed("target", async () => {
           if (await this.takePlace(balance)) return;
           for (const change of await targetChanges(client, plan)) await client.query(change);
-          await this.writeTarget(balance);
+          await this.writeTarget(balance, apart + taken === 0 && !plan.match);
         });
         await this.timed("quarantine", () => this.writeHeld(rerun));
         await addProposals(client, id, done.lookUps);
@@ -495,7 +507,7 @@ class LoadRun {
           block.outcomes[r] = byte;
           changed = true;
         }
-        if (changed) await this.patchBlock(block, client);
+        if (changed) await putOutcomes(client, id, block);
       }
     }
     this.stage = "closing";
@@ -526,7 +538,7 @@ class LoadRun {
       for (let r = 0; r < block.outcomes.length; r++) {
         if (innocent.has(block.firstRecord + r)) block.outcomes[r] = BYTE.inserted;
       }
-      await this.patchBlock(block, this.db);
+      await putOutcomes(this.db, id, block);
     });
     copy.end();
     await once(copy, "finish");
@@ -544,14 +556,6 @@ class LoadRun {
       for (let r = 0; r < block.outcomes.length && !any; r++) any = records.has(block.firstRecord + r);
       if (any) await use(block, await rerunBlock(this.db, rerun, course, block), course);
     }
-  }
-
-  private async patchBlock(block: LedgerBlock, db: Pick<Client, "query">): Promise<void> {
-    await db.query("update sieve.ledger_block set outcomes = $3 where load = $1 and block = $2", [
-      this.id,
-      block.block,
-      block.outcomes,
-    ]);
   }
 
   /** Records whose key the target already has are no longer staged; returns how many. */
@@ -676,7 +680,7 @@ class LoadRun {
         .filter(({ r }) => block.outcomes[r] === BYTE.inserted);
       if (here.length === 0) continue;
       for (const { r, at } of here) block.outcomes[r] = heldByte(at);
-      await this.patchBlock(block, client);
+      await putOutcomes(client, id, block);
       if (!hold) continue;
       const sifted = await rerunBlock(client, rerun, course, block);
       const rowsHeld: HeldRow[] = here.map(({ r, at }) => ({ ...heldRow(sifted, compiled, r, at), suspect: false }));
@@ -709,7 +713,8 @@ class LoadRun {
     return true;
   }
 
-  private async writeTarget(balance: Balance): Promise<void> {
+  /** `untouched`: the staged records are as they were committed. */
+  private async writeTarget(balance: Balance, untouched: boolean): Promise<void> {
     const { client, id, compiled } = this;
     const { plan } = compiled;
     const target = tableOf(plan);
@@ -732,24 +737,14 @@ class LoadRun {
       }
       return;
     }
-    const key = plan.load.key;
-    const others = recordColumns(plan).filter((n) => !key.includes(n));
-    const set = [...others, "_load", "_record"].map((n) => `${ident(n)} = excluded.${ident(n)}`).join(", ");
-    const differs =
-      others.length === 0
-        ? "false"
-        : `(${others.map((n) => `t.${ident(n)}`).join(", ")}) is distinct from (${others.map((n) => `excluded.${ident(n)}`).join(", ")})`;
-    if (keepsBefore(plan)) await keepJoined(client, id, plan, await this.metRows("join"));
-    await client.query("create temp table upserted (record integer, fresh boolean) on commit drop");
-    await client.query(
-      `with u as (
-         insert into ${target} as t (${[...names, `"_load"`, `"_record"`].join(", ")})
-         select ${values.join(", ")}, ${id}, s._record from ${staging(id)} s
-         on conflict (${key.map((k) => ident(k)).join(", ")}) do update set ${set} where ${differs}
-         returning _record as record, xmax = 0 as fresh)
-       insert into upserted select * from u`,
-    );
-    await this.timed("ledger of the upsert", () => this.writeUpserts(balance, true));
+    const upsert = this.upsert();
+    await upsertStaged(upsert, untouched ? this.db : null);
+    await this.timed("ledger of the upsert", () => countUpsert(upsert, balance));
+  }
+
+  private upsert(): Upsert {
+    const { id, client, compiled } = this;
+    return { client, load: id, plan: compiled.plan, staging: staging(id), met: stagingMet(id) };
   }
 
   /**
@@ -774,84 +769,6 @@ class LoadRun {
     if (!key) return null;
     await client.query(`alter table ${target} drop constraint ${ident(key.name)}`);
     return key;
-  }
-
-  /** What an upsert would do, for a trial or a load that stopped. */
-  private async foreseeUpsert(balance: Balance): Promise<void> {
-    await this.client.query(
-      `create temp table upserted on commit drop as
-       select s._record as record, t.ctid is null as fresh ${await this.metRows("left join")}`,
-    );
-    balance.outcomes.unchanged = 0;
-  }
-
-  /** From what staged records and the target's rows are met by the key, those that are new or differ. */
-  private async metRows(join: "join" | "left join"): Promise<string> {
-    const { client, id, compiled } = this;
-    const target = tableOf(compiled.plan);
-    // Just filled, so nothing is known of it: the join would be planned for a handful of rows.
-    await client.query(`analyze ${staging(id)}`);
-    await client.query(
-      `select set_config('work_mem', '${JOIN_MEMORY}', true)
-       where pg_size_bytes(current_setting('work_mem')) < pg_size_bytes('${JOIN_MEMORY}')`,
-    );
-    const have = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
-    const { key } = compiled.plan.load;
-    const same = key.map((k) => `${staged(k, have.get(k))} = t.${ident(k)}`).join(" and ");
-    const differs = recordColumns(compiled.plan)
-      .filter((n) => !key.includes(n))
-      .map((n) =>
-        have.has(n) ? `${staged(n, have.get(n))} is distinct from t.${ident(n)}` : `s.${ident(n)} is not null`,
-      );
-    return `from ${staging(id)} s ${join} ${target} t on ${same} where t.ctid is null or ${differs.join(" or ") || "false"}`;
-  }
-
-  /** Puts what an upsert did, or would do, into the ledger and the balance. */
-  private async writeUpserts(balance: Balance, sure = false): Promise<void> {
-    const { client, id } = this;
-    if (!sure && this.compiled.plan.load.mode !== "upsert") return;
-    const { rows: there } = await client.query<{ t: string | null }>(
-      "select to_regclass('pg_temp.upserted')::text as t",
-    );
-    if (!there[0]!.t) return;
-    // Packed into bytes by the database: a fifth of the time that rows would take.
-    await client.query(
-      `declare upserted_records no scroll cursor for
-       select string_agg(int4send(record * 2 + fresh::int), ''::bytea order by record) as packed
-       from upserted group by record / 65536 order by record / 65536`,
-    );
-    let batch = Buffer.alloc(0);
-    let at = 0;
-    const fetch = async (): Promise<void> => {
-      const { rows } = await client.query<{ packed: Buffer<ArrayBuffer> }>("fetch 1 from upserted_records");
-      batch = rows[0]?.packed ?? Buffer.alloc(0);
-      at = 0;
-    };
-    await fetch();
-    balance.outcomes.inserted = 0;
-    for await (const block of ledgerBlocks(client, id)) {
-      const { outcomes, firstRecord } = block;
-      for (let r = 0; r < outcomes.length; r++) {
-        if (outcomes[r] !== BYTE.inserted) continue;
-        if (at === batch.length && at > 0) await fetch();
-        const packed = at < batch.length ? batch.readUInt32BE(at) : 0;
-        if (at === batch.length || packed >>> 1 !== firstRecord + r) {
-          outcomes[r] = BYTE.unchanged;
-          balance.outcomes.unchanged++;
-          continue;
-        }
-        const fresh = (packed & 1) === 1;
-        outcomes[r] = fresh ? BYTE.inserted : BYTE.updated;
-        balance.outcomes[fresh ? "inserted" : "updated"]++;
-        at += 4;
-      }
-      await this.patchBlock(block, client);
-    }
-    if (at === batch.length && at > 0) await fetch();
-    await client.query("close upserted_records");
-    if (at < batch.length) {
-      throw new Error(`record ${batch.readUInt32BE(at) >>> 1} was written and the ledger does not have it`);
-    }
   }
 
   /** Moves held records from staging into the quarantine, with the problems that were found late. */

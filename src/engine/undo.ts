@@ -1,7 +1,7 @@
 import { compilePlan } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, counted } from "@/core/problem.ts";
-import { ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
+import { byPlace, ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { getLoad, needReason, releaseClaim } from "@/store/loads.ts";
 import { revertDecisions } from "./decide.ts";
@@ -16,6 +16,11 @@ const undoTable = (load: number): string => ident(UNDO, `load ${load}`);
 /** Whether rows of the target are kept as they were before the plan's loads change them. */
 export function keepsBefore(plan: Plan): boolean {
   return plan.load.undo !== false;
+}
+
+/** Drops what an attempt at a load kept that came to no end. */
+export async function dropKept(db: Queryable, load: number): Promise<void> {
+  await db.query(`drop table if exists ${undoTable(load)}`);
 }
 
 /** Makes the place for rows as they were, with the target's columns. The target must be there. */
@@ -50,17 +55,23 @@ export async function keepRows(
 ): Promise<void> {
   if (!keepsBefore(plan)) return;
   await makeUndo(client, load, plan);
-  await addKept(client, load, plan, `from ${tableOf(plan)} t join (${places}) p on t.ctid = p.place`, params);
+  await byPlace(client, () =>
+    addKept(client, load, plan, `from ${tableOf(plan)} t join (${places}) p on t.ctid = p.place`, params),
+  );
 }
 
 /**
- * Keeps rows of the target that staged records will change. `from`: the staged rows `s` joined with
- * the target's rows `t`.
+ * Keeps the target's rows at some places as they are, faster where the load has kept none before.
+ * `places` is a query that gives them as `place`, and the table that has them as `part`.
  */
-export async function keepJoined(client: Client, load: number, plan: Plan, from: string): Promise<void> {
-  if (await isKept(client, load)) await addKept(client, load, plan, from);
-  // Made of the rows at once where nothing is kept yet, which is faster than to insert them.
-  else await client.query(`create table ${undoTable(load)} as select t.* ${from}`);
+export async function keepFirstRows(client: Client, load: number, plan: Plan, places: string): Promise<void> {
+  if (await isKept(client, load)) return await keepRows(client, load, plan, places);
+  await byPlace(client, () =>
+    client.query(
+      `create table ${undoTable(load)} as select t.* from (${places}) p
+         join ${tableOf(plan)} t on t.ctid = p.place and t.tableoid = p.part`,
+    ),
+  );
 }
 
 /** Keeps one row as it is, unless the load has kept it before. Only a row of another load is worth that. */

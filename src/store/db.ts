@@ -61,3 +61,29 @@ export async function transaction<T>(db: Db, work: (client: Client) => Promise<T
 export function ident(...path: string[]): string {
   return path.map((name) => `"${name.replaceAll('"', '""')}"`).join(".");
 }
+
+/** Runs some work with settings of the database changed, within a transaction; afterwards they are as they were. */
+export async function withSettings<T>(
+  client: Queryable,
+  values: Readonly<Record<string, string>>,
+  work: () => Promise<T>,
+): Promise<T> {
+  const names = Object.keys(values);
+  const { rows } = await client.query<Record<string, string>>(
+    `select ${names.map((n) => `current_setting('${n}') as ${n}`).join(", ")}`,
+  );
+  const set = (to: Readonly<Record<string, string>>): Promise<unknown> =>
+    client.query(
+      `select ${names.map((n, i) => `set_config('${n}', $${i + 1}, true)`).join(", ")}`,
+      names.map((n) => to[n]),
+    );
+  await set(values);
+  const result = await work();
+  await set(rows[0]!);
+  return result;
+}
+
+/** Runs a statement that finds a table's rows by their places, so that it goes to those and reads no others. */
+export async function byPlace<T>(client: Queryable, work: () => Promise<T>): Promise<T> {
+  return await withSettings(client, { enable_seqscan: "off", enable_mergejoin: "off", enable_memoize: "off" }, work);
+}

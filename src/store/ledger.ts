@@ -62,6 +62,15 @@ function asBuffer(bytes: Uint8Array): Buffer {
   return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length);
 }
 
+/** Writes a block's outcomes anew. */
+export async function putOutcomes(
+  db: Queryable,
+  load: number,
+  { block, outcomes }: Pick<LedgerBlock, "block" | "outcomes">,
+): Promise<void> {
+  await db.query("update sieve.ledger_block set outcomes = $3 where load = $1 and block = $2", [load, block, outcomes]);
+}
+
 /** The records of a block as they were read, where its file can't be entered in the middle. */
 export async function packedBlock(db: Queryable, load: number, block: number): Promise<Uint8Array | null> {
   const { rows } = await db.query<{ packed: Buffer | null }>(

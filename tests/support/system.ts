@@ -1,6 +1,6 @@
 import { fork, type ChildProcess } from "node:child_process";
 import { join } from "node:path";
-import { inject } from "vitest";
+import { afterAll, beforeAll, inject } from "vitest";
 import { migrate } from "@/store/migrate.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
@@ -46,6 +46,26 @@ export async function newSystem(base = inject("cluster")): Promise<System> {
       for (const worker of workers) worker.kill("SIGKILL");
       await db.end();
     },
+  };
+}
+
+/** A database with a worker for the tests of one file, there from its first test to its last. */
+export function useSystem(): System {
+  let system: System | undefined;
+  beforeAll(async () => {
+    system = await newSystem();
+    await system.startWorker();
+  });
+  afterAll(() => system?.end());
+  return {
+    get db() {
+      return system!.db;
+    },
+    get url() {
+      return system!.url;
+    },
+    startWorker: () => system!.startWorker(),
+    end: () => system!.end(),
   };
 }
 

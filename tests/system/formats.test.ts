@@ -1,6 +1,6 @@
 import { gzipSync } from "node:zlib";
 import { zipSync } from "fflate";
-import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import { findInDelivery } from "@/engine/delivery-records.ts";
 import { previewDelivery } from "@/engine/preview.ts";
 import { findRecords } from "@/engine/records.ts";
@@ -12,14 +12,9 @@ import { CHECKLIST } from "../../demo/taxa.ts";
 import { TAXA } from "../../demo/words.ts";
 import { OTHER_FEEDS, makeOtherDeliveries } from "../../demo/other-feeds.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
-import { deliver, loadNow, newFeed, newSystem, rows, type System } from "../support/system.ts";
+import { deliver, loadNow, newFeed, rows, useSystem } from "../support/system.ts";
 
-let system: System;
-beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
-});
-afterAll(async () => await system.end());
+const system = useSystem();
 
 const text = (s: string): Uint8Array => new TextEncoder().encode(s);
 

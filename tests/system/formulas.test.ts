@@ -1,16 +1,10 @@
-import { afterAll, beforeAll, expect, it } from "vitest";
+import { expect, it } from "vitest";
 import { withFormula } from "@/core/plan/edit.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";
 import { formulaVersions, namedFormulas, plansUsing, saveFormula } from "@/store/formulas.ts";
-import { loadNow, newFeed, newSystem, type System } from "../support/system.ts";
+import { loadNow, newFeed, useSystem } from "../support/system.ts";
 
-let system: System;
-
-beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
-});
-afterAll(() => system.end());
+const system = useSystem();
 
 const small = (most: number) => ({
   parameters: [{ name: "n", type: "integer" as const }],

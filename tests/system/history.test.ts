@@ -1,14 +1,8 @@
-import { afterAll, beforeAll, expect, it } from "vitest";
+import { expect, it } from "vitest";
 import { findRecords } from "@/engine/records.ts";
-import { loadNow, newFeed, newSystem, type System } from "../support/system.ts";
+import { loadNow, newFeed, useSystem } from "../support/system.ts";
 
-let system: System;
-
-beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
-});
-afterAll(() => system.end());
+const system = useSystem();
 
 let sent = 0;
 /** Records of which some have no site. */

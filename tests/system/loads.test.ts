@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import { OUTCOMES } from "@/core/ledger.ts";
 import { SieveError } from "@/core/problem.ts";
 import { findRecords } from "@/engine/records.ts";
@@ -7,14 +7,9 @@ import { latestDelivery, receiveFile } from "@/store/deliveries.ts";
 import { keepDraft, planInForce, savePlan } from "@/store/feeds.ts";
 import { countHeld, getHeld, heldGroups, listHeld } from "@/store/held.ts";
 import { askForLoad, askForTrial, cancelLoad, dropLoad, getLoad, letThrough } from "@/store/loads.ts";
-import { deliver, loadNow, newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
+import { deliver, loadNow, newFeed, rows, waitFor, useSystem } from "../support/system.ts";
 
-let system: System;
-beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
-});
-afterAll(async () => await system.end());
+const system = useSystem();
 
 const FIELDS = [
   { name: "id", type: "text", required: true },

@@ -1,19 +1,13 @@
-import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import { csvRow } from "@/core/write/csv.ts";
 import { decidePairs, withdrawPairs } from "@/engine/decide.ts";
 import { askForTrial, type Load } from "@/store/loads.ts";
 import { askedPairs, countPairs, loadClusters } from "@/store/matches.ts";
 import { PERSON_FIELDS, miswritten, peopleWithRepeats, type Person } from "../../demo/people.ts";
 import { Random } from "../../demo/random.ts";
-import { deliver, loadNow, newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
+import { deliver, loadNow, newFeed, rows, waitFor, useSystem } from "../support/system.ts";
 
-let system: System;
-
-beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
-});
-afterAll(() => system.end());
+const system = useSystem();
 
 const FIELDS = [
   { name: "no", type: "integer" },

@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import { findRecords } from "@/engine/records.ts";
 import { releaseRecords } from "@/engine/release.ts";
 import { listHeld } from "@/store/held.ts";
@@ -16,15 +16,9 @@ import {
   versionChanges,
   whereUsed,
 } from "@/store/references.ts";
-import { loadNow, newFeed, newSystem, rows, type System } from "../support/system.ts";
+import { loadNow, newFeed, rows, useSystem } from "../support/system.ts";
 
-let system: System;
-
-beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
-});
-afterAll(() => system.end());
+const system = useSystem();
 
 const SHAPE = { columns: ["code", "name"], key: "code" };
 

@@ -1,17 +1,12 @@
-import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import { findRecords } from "@/engine/records.ts";
 import { releaseRecords } from "@/engine/release.ts";
 import { savePlan, planInForce } from "@/store/feeds.ts";
 import { getHeld, heldGroups } from "@/store/held.ts";
 import { askForLoad, askForTrial, checkHistory, runWithout, trialBefore } from "@/store/loads.ts";
-import { deliver, loadNow, newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
+import { deliver, loadNow, newFeed, rows, waitFor, useSystem } from "../support/system.ts";
 
-let system: System;
-beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
-});
-afterAll(() => system.end());
+const system = useSystem();
 
 const FIELDS = [
   { name: "id", type: "text", required: true },

@@ -1,19 +1,13 @@
-import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import { describeTable, existingTables } from "@/engine/existing-table.ts";
 import { releaseRecords } from "@/engine/release.ts";
 import { alterationsOf } from "@/engine/target.ts";
 import { withContract } from "@/core/interop/contract.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";
 import { getHeld } from "@/store/held.ts";
-import { loadNow, newFeed, newSystem, type System } from "../support/system.ts";
+import { loadNow, newFeed, useSystem } from "../support/system.ts";
 
-let system: System;
-
-beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
-});
-afterAll(() => system.end());
+const system = useSystem();
 
 const TEXT = (name: string): object => ({ name, type: "text", length: 40 });
 

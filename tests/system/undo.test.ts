@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import { joinClusters, putBack, splitMember } from "@/engine/clusters.ts";
 import { decidePairs } from "@/engine/decide.ts";
 import { releaseRecords } from "@/engine/release.ts";
@@ -7,14 +7,9 @@ import { planInForce, savePlan } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { getLoad } from "@/store/loads.ts";
 import { loadClusters } from "@/store/matches.ts";
-import { loadNow, newFeed, newSystem, rows, type System } from "../support/system.ts";
+import { loadNow, newFeed, rows, useSystem } from "../support/system.ts";
 
-let system: System;
-beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
-});
-afterAll(() => system.end());
+const system = useSystem();
 
 const FIELDS = [
   { name: "id", type: "text", required: true },

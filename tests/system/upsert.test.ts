@@ -1,0 +1,127 @@
+import { describe, expect, it } from "vitest";
+import { parsePlan } from "@/core/plan/schema.ts";
+import { transaction } from "@/store/db.ts";
+import { undoLoad } from "@/engine/undo.ts";
+import { meetTarget, upsertStaged } from "@/engine/upsert.ts";
+import { loadNow, newFeed, rows, useSystem } from "../support/system.ts";
+
+const system = useSystem();
+
+const FIELDS = [
+  { name: "id", type: "text", required: true },
+  { name: "n", type: "integer" },
+];
+
+/** A target of `old` rows and staged records, half of which are new, and a third of the rest as they were. */
+async function staged(name: string, load: number, old: number) {
+  const { db } = system;
+  const plan = parsePlan({
+    format: "good-sieve/plan@1",
+    feed: name,
+    contract: { fields: FIELDS },
+    load: { target: name, key: ["id"], mode: "upsert" },
+  });
+  await db.query(
+    `create table target.${name} (id text primary key, n bigint, _load integer not null, _record integer not null)`,
+  );
+  await db.query(`insert into target.${name} select 'k' || i, i, 0, i from generate_series(0, $1::int - 1) i`, [old]);
+  await db.query(`create unlogged table staging.${name} (_record integer not null, id text, n bigint)`);
+  await db.query(
+    `insert into staging.${name} select i, 'k' || i, i + (i % 3 > 0)::int from generate_series($1::int / 2, $1::int * 3 / 2 - 1) i`,
+    [old],
+  );
+  return { load, plan, staging: `staging.${name}`, met: `staging.${name}_met` };
+}
+
+describe("an upsert", () => {
+  it("writes and keeps the same, alone and through a connection beside it", async () => {
+    const { db } = system;
+    const ways: unknown[] = [];
+    for (const [i, beside] of [db, null].entries()) {
+      const name = `way_${i}`;
+      const upsert = await staged(name, 900 + i, 3000);
+      await transaction(db, async (client) => {
+        await client.query(`lock table target.${name} in share row exclusive mode`);
+        await upsertStaged({ client, ...upsert }, beside);
+      });
+      const sum = `count(*)::int as rows, sum(n)::int as n, sum(_record)::int as records, count(*) filter (where _load > 0)::int as ours`;
+      const { rows: now } = await db.query(`select ${sum} from target.${name}`);
+      const { rows: kept } = await db.query(`select ${sum} from undo."load ${900 + i}"`);
+      ways.push([now[0], kept[0]]);
+      expect(now[0]).toMatchObject({ rows: 4500, ours: 2500 });
+      // Of 1,500 that are met, 1,000 differ.
+      expect(kept[0]).toMatchObject({ rows: 1000, ours: 0 });
+    }
+    expect(ways[0]).toEqual(ways[1]);
+  });
+
+  it("does without the other connection while somebody waits for the whole table", async () => {
+    const { db } = system;
+    const upsert = await staged("wanted", 910, 30);
+    const waiting = await db.connect();
+    let dropped: Promise<unknown> = Promise.resolve();
+    await transaction(db, async (client) => {
+      await client.query("lock table target.wanted in share row exclusive mode");
+      dropped = waiting.query("drop table target.wanted");
+      for (let there = false; !there;) {
+        const { rows: locks } = await client.query("select from pg_locks where not granted");
+        there = locks.length > 0;
+      }
+      await upsertStaged({ client, ...upsert }, db);
+      const { rows: kept } = await client.query(`select count(*)::int as n from undo."load 910"`);
+      expect(kept[0]).toEqual({ n: 10 });
+    });
+    await dropped;
+    waiting.release();
+  });
+
+  it("finds the same where the staged records are many and where they are few", async () => {
+    const { db } = system;
+    const upsert = await staged("sizes", 920, 60);
+    const found = async (): Promise<unknown> =>
+      await transaction(db, async (client) => {
+        await meetTarget({ client, ...upsert }, client);
+        const { rows: met } = await client.query(
+          `select record, place is null as fresh from ${upsert.met} order by record`,
+        );
+        await client.query(`drop table ${upsert.met}`);
+        return met;
+      });
+    const many = await found();
+    await db.query("insert into target.sizes select 'z' || i, i, 0, i from generate_series(1, 50000) i");
+    expect(await found()).toEqual(many);
+  });
+
+  it("into a table in parts changes the rows of the right part, and is undone", async () => {
+    const { db } = system;
+    await db.query(
+      `create table public.halves (id text primary key, n bigint, _load integer, _record integer) partition by range (id);
+       create table public.halves_a partition of public.halves for values from ('a') to ('m');
+       create table public.halves_m partition of public.halves for values from ('m') to ('z')`,
+    );
+    await newFeed(db, "halves", FIELDS, { schema: "public", key: ["id"], mode: "upsert" }, { gates: [] });
+    const one = await loadNow(db, "halves", "id,n\na,1\nb,2\nm,3\nn,4\n");
+    const two = await loadNow(db, "halves", "id,n\na,10\nm,3\nn,40\no,5\n");
+    expect(two).toMatchObject({ inserted: 1, updated: 2, unchanged: 1 });
+    const all = async () =>
+      (await db.query<{ r: string }>("select id || n || '/' || _load as r from halves order by id")).rows.map(
+        (r) => r.r,
+      );
+    expect(await all()).toEqual([`a10/${two.id}`, `b2/${one.id}`, `m3/${one.id}`, `n40/${two.id}`, `o5/${two.id}`]);
+    await undoLoad(db, two.id, "x", "t");
+    expect(await all()).toEqual([`a1/${one.id}`, `b2/${one.id}`, `m3/${one.id}`, `n4/${one.id}`]);
+  });
+
+  it("starts anew over what an attempt kept that came to no end", async () => {
+    const { db } = system;
+    await newFeed(db, "again", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+    const one = await loadNow(db, "again", "id,n\na,1\nb,2\n");
+    await db.query(
+      `create table undo."load ${one.id + 1}" as select 'b' as id, 99::bigint as n, 0 as _load, 0 as _record`,
+    );
+    const two = await loadNow(db, "again", "id,n\na,5\n");
+    expect(two.id).toBe(one.id + 1);
+    await undoLoad(db, two.id, "x", "t");
+    expect((await rows(db, "again", "id")).map((r) => r["n"])).toEqual([1, 2]);
+  });
+});
