@@ -44,6 +44,69 @@ export class Heap {
     this.length = p;
     return at;
   }
+
+  /** Appends a number as `String` writes it, most of them without making a text of it; the span as of `append`. */
+  appendNumber(n: number): number {
+    let whole = Math.abs(n);
+    let part = 0;
+    if (!Number.isInteger(n)) {
+      // A double of at most 15 digits is written with just those: no other decimal so short is the same double.
+      const scaled = Math.round(whole * SCALE);
+      if (!(scaled < 1e15) || scaled / SCALE !== whole) return this.append(String(n));
+      whole = Math.floor(scaled / SCALE);
+      part = scaled - whole * SCALE;
+    } else if (whole >= 1e15) return this.append(String(n));
+    const at = this.reserve(24);
+    const { bytes } = this;
+    let p = at;
+    if (n < 0) bytes[p++] = 45;
+    p = writeDigits(bytes, p, whole);
+    if (part > 0) {
+      bytes[p++] = 46;
+      // Below a millionth there are no digits, and those that end in noughts are not written.
+      for (let place = SCALE / 10; part > 0; place /= 10) {
+        const digit = Math.floor(part / place);
+        bytes[p++] = 48 + digit;
+        part -= digit * place;
+      }
+    }
+    this.length = p;
+    return at;
+  }
+
+  /** Appends bytes; true when all of them are ASCII. */
+  appendBytes(more: Uint8Array): boolean {
+    const at = this.reserve(more.length);
+    const { bytes } = this;
+    let all = 0;
+    if (more.length > SHORT * 4) {
+      bytes.set(more, at);
+      for (let i = 0; i < more.length; i++) all |= more[i]!;
+    } else {
+      for (let i = 0; i < more.length; i++) {
+        const b = more[i]!;
+        bytes[at + i] = b;
+        all |= b;
+      }
+    }
+    this.length = at + more.length;
+    return all < 128;
+  }
+}
+
+/** Six digits after the point are written without a text. */
+const SCALE = 1e6;
+
+/** Writes a whole number below 10^15, not negative; gives where it ends. */
+function writeDigits(bytes: Uint8Array, at: number, n: number): number {
+  let length = 1;
+  for (let most = 10; n >= most; most *= 10) length++;
+  for (let p = at + length - 1; p >= at; p--) {
+    const rest = Math.floor(n / 10);
+    bytes[p] = 48 + n - rest * 10;
+    n = rest;
+  }
+  return at + length;
 }
 
 /** One column of a block: where each record's cell begins and ends in the heap. Equal: empty. */

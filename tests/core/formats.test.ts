@@ -253,6 +253,44 @@ describe("Parquet and Avro", () => {
     ]);
   });
 
+  it("copy the bytes of a Parquet text; one that is no UTF-8 is not a question mark", async () => {
+    const texts = ["Bergahorn", "Sägefarn", "", "x".repeat(300)].map((t) => new TextEncoder().encode(t));
+    const broken = Uint8Array.from([66, 0xe4, 114]);
+    const file = (said: boolean): Uint8Array =>
+      new Uint8Array(
+        parquetWriteBuffer({
+          columnData: [
+            { name: "n", data: [1.5, -0.25, 1e-9, 12, 7] },
+            { name: "t", data: [...texts, broken] },
+          ],
+          schema: [
+            { name: "root", num_children: 2 },
+            { name: "n", type: "DOUBLE", repetition_type: "REQUIRED" },
+            { name: "t", type: "BYTE_ARRAY", converted_type: said ? "UTF8" : undefined, repetition_type: "REQUIRED" },
+          ],
+        } as never),
+      );
+    const sound = [
+      { n: "1.5", t: "Bergahorn" },
+      { n: "-0.25", t: "Sägefarn" },
+      { n: "0.000000001" },
+      { n: "12", t: "x".repeat(300) },
+    ];
+    const said = await read("p.parquet", file(true));
+    expect(said.records).toEqual(sound);
+    expect(said.unreadable).toEqual([{ reason: "encoding", line: 5, raw: "7\tBär" }]);
+    // Where the file does not say that they are texts, they may be anything.
+    const unsaid = await read("p.parquet", file(false));
+    expect(unsaid.records).toEqual([...sound, { n: "7", t: "42e472" }]);
+  });
+
+  it("make more than one block of many Parquet rows, and lose none", async () => {
+    const data = Array.from({ length: 20_001 }, (_, i) => `row ${i}`);
+    const part = await read("p.parquet", new Uint8Array(parquetWriteBuffer({ columnData: [{ name: "t", data }] })));
+    expect(part.records.map((r) => r["t"])).toEqual(data);
+    expect(part.lines.at(-1)).toBe(20_001);
+  });
+
   it("says when a Parquet file has no end, or is broken within", async () => {
     const { error } = await readParts(memoryFile("p.parquet", parquet.slice(0, -9)));
     expect(error?.message).toContain("damaged or not whole");

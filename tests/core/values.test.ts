@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { utf8, characters, isUtf8, compareBytes } from "@/core/bytes.ts";
+import { Heap, utf8, characters, isUtf8, compareBytes, textOf } from "@/core/bytes.ts";
 import { MemorySpill, Repeats } from "@/core/check/repeats.ts";
 import { finishHash, hashSpan, startHash } from "@/core/hash.ts";
 import { Distinct, EXACT_DISTINCT } from "@/core/metrics/distinct.ts";
@@ -12,6 +12,53 @@ import { compareNumbers, newNumberSpan, scaled, scanNumber } from "@/core/type/n
 import { csvRow } from "@/core/write/csv.ts";
 import { encodingOf } from "@/core/read/options.ts";
 import { RE2JS } from "re2js";
+
+describe("a number", () => {
+  const written = (n: number): string => {
+    const heap = new Heap(new Uint8Array(4), 0);
+    const at = heap.appendNumber(n);
+    return textOf(heap.bytes, at, heap.length);
+  };
+  it("is written as the language itself writes it", () => {
+    const some = [
+      0,
+      -0,
+      1,
+      -1,
+      9,
+      10,
+      1e6,
+      1e15,
+      1e15 - 1,
+      1e21,
+      0.1,
+      0.1 + 0.2,
+      1e-6,
+      1e-7,
+      5e-324,
+      123456.789,
+      999999999.999999,
+    ];
+    for (const n of [...some, NaN, Infinity, -Infinity, 2 ** 53, -(2 ** 31)]) expect(written(n)).toBe(String(n));
+    fc.assert(fc.property(fc.double(), (n) => written(n) === String(n)));
+    fc.assert(
+      fc.property(
+        fc.maxSafeInteger(),
+        fc.integer({ min: 0, max: 12 }),
+        (n, scale) => written(n / 10 ** scale) === String(n / 10 ** scale),
+      ),
+      { numRuns: 2000 },
+    );
+    fc.assert(
+      fc.property(
+        fc.integer(),
+        fc.integer({ min: 0, max: 7 }),
+        (n, scale) => written(n / 10 ** scale) === String(n / 10 ** scale),
+      ),
+      { numRuns: 2000 },
+    );
+  });
+});
 
 describe("bytes", () => {
   it("tells UTF-8 as a strict decoder does", () => {

@@ -187,26 +187,53 @@ async function* readAvro(source: SourceFile, documents: DocumentReader): AsyncGe
     const flat = flatFields(schema);
     if (flat) documents.setColumns(flat.map((f) => f.name));
     const values: Value[] = [];
+    const many = avro.Type.forSchema(
+      { type: "array", items: type },
+      { registry: { long: longType }, wrapUnions: false },
+    );
     let record = 0;
+    const add = (value: unknown): void => {
+      record++;
+      if (flat) {
+        for (let f = 0; f < flat.length; f++) {
+          const { name, show } = flat[f]!;
+          const one = (value as Record<string, unknown>)[name];
+          values[f] = show ? show(one) : (one as Value);
+        }
+        documents.addFlat(values, record);
+      } else documents.add(show ? show(value) : (value as Value), record, 0, 0, "");
+    };
     while (await bytes.more(1)) {
       const count = await bytes.long();
       const packed = await bytes.take(await bytes.long());
       const data = await unpackBlock(packed, codec);
-      const buffer = Buffer.from(data.buffer, data.byteOffset, data.length);
-      let at = 0;
-      for (let i = 0; i < count; i++) {
-        const { value, offset } = type.decode(buffer, at) as { value: unknown; offset: number };
-        if (offset < 0 || offset > buffer.length) throw broken(`Record ${grouped(record + 1)} breaks off.`);
-        record++;
-        if (flat) {
-          for (let f = 0; f < flat.length; f++)
-            values[f] = flat[f]!.show((value as Record<string, unknown>)[flat[f]!.name]);
-          documents.addFlat(values, record);
-        } else documents.add(show ? show(value) : (value as Value), record, 0, 0, "");
-        if (documents.full) yield documents.take()!;
-        at = offset;
+      // All records of a block at once, as if they were an array, which is a count, its items and a nought.
+      const buffer = Buffer.alloc(data.length + 11);
+      const head = writeLong(buffer, count);
+      buffer.set(data, head);
+      let records: unknown[] | null = null;
+      try {
+        records = many.fromBuffer(buffer.subarray(0, head + data.length + 1)) as unknown[];
+      } catch {
+        // One of them is broken: those before it are read one by one.
       }
-      if (at !== buffer.length) throw broken(`After record ${grouped(record)} there are bytes that belong to none.`);
+      if (records) {
+        for (const value of records) {
+          add(value);
+          if (documents.full) yield documents.take()!;
+        }
+      } else {
+        let at = head;
+        const end = head + data.length;
+        for (let i = 0; i < count; i++) {
+          const { value, offset } = type.decode(buffer, at) as { value: unknown; offset: number };
+          if (offset < 0 || offset > end) throw broken(`Record ${grouped(record + 1)} breaks off.`);
+          add(value);
+          if (documents.full) yield documents.take()!;
+          at = offset;
+        }
+        if (at !== end) throw broken(`After record ${grouped(record)} there are bytes that belong to none.`);
+      }
       const mark = await bytes.take(16);
       if (sync.some((b, i) => mark[i] !== b)) {
         throw broken(
@@ -224,10 +251,22 @@ async function* readAvro(source: SourceFile, documents: DocumentReader): AsyncGe
   }
 }
 
+/** Writes a number that is not negative as Avro's zig-zag varint; gives its length. */
+function writeLong(bytes: Uint8Array, n: number): number {
+  let at = 0;
+  for (let rest = n * 2; ; rest = Math.floor(rest / 128)) {
+    if (rest < 128) {
+      bytes[at++] = rest;
+      return at;
+    }
+    bytes[at++] = (rest % 128) + 128;
+  }
+}
+
 const SCALARS = ["string", "boolean", "int", "long", "float", "double", "bytes"];
 
 /** The fields of a schema of records that have nothing nested in them; null for any other. */
-function flatFields(schema: unknown): { name: string; show: Show }[] | null {
+function flatFields(schema: unknown): { name: string; show: Show | null }[] | null {
   const { type, fields } = schema as AvroSchema;
   if (type !== "record" || !fields) return null;
   const isScalar = (s: unknown): boolean =>
@@ -237,7 +276,7 @@ function flatFields(schema: unknown): { name: string; show: Show }[] | null {
         ? s.filter((b) => b !== "null").length === 1 && s.every((b) => b === "null" || isScalar(b))
         : ["enum", "fixed"].includes((s as AvroSchema).type as string) || isScalar((s as AvroSchema).type);
   if (!fields.every((f) => isScalar(f.type))) return null;
-  return fields.map((f) => ({ name: f.name, show: shower(f.type, new Map()) }));
+  return fields.map((f) => ({ name: f.name, show: isPlain(f.type) ? null : shower(f.type, new Map()) }));
 }
 
 /** Whether values of the schema are text, numbers and the like, to be shown as they are. */
@@ -246,7 +285,7 @@ function isPlain(schema: unknown): boolean {
 }
 
 async function unpackBlock(bytes: Uint8Array, codec: string): Promise<Uint8Array> {
-  if (codec === "null") return bytes.slice();
+  if (codec === "null") return bytes;
   if (codec === "deflate") return inflated(bytes, "deflate-raw");
   if (codec === "snappy") {
     // Snappy's own beginning says how long it becomes; four bytes of checksum follow it.

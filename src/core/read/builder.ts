@@ -1,5 +1,6 @@
 import { RAW_KEPT, type Block, type Unreadable } from "../block.ts";
-import { Heap, utf8 } from "../bytes.ts";
+import { Heap, isUtf8, utf8 } from "../bytes.ts";
+import { hexOf } from "./documents.ts";
 
 const BLOCK_RECORDS = 8192;
 /** A block ends once it holds this much text, so that long records make blocks of fewer records. */
@@ -12,6 +13,16 @@ export interface Place {
   /** Byte range in the file once it is unpacked and in UTF-8. */
   readonly start: number;
   readonly end: number;
+}
+
+/** A value on its way into a cell: bytes are a text in UTF-8. */
+export type CellValue = string | number | Uint8Array | undefined;
+
+/** Values of one column of some records. */
+export interface ColumnValues {
+  readonly values: ArrayLike<CellValue>;
+  /** Bytes that are no UTF-8 are shown as hexadecimal digits, and are not a text that is broken. */
+  readonly loose: boolean;
 }
 
 /**
@@ -39,7 +50,7 @@ export class BlockBuilder {
   }
 
   /** Adds a record. `raw` is what it looked like, `values` its cells by column; undefined is empty. */
-  add(values: readonly (string | undefined)[], width: number, place: Place, raw: Uint8Array | string): void {
+  add(values: readonly (string | number | undefined)[], width: number, place: Place, raw: Uint8Array | string): void {
     this.makeRoom(width);
     const { heap } = this;
     this.note(place, raw);
@@ -50,10 +61,61 @@ export class BlockBuilder {
         this.start[i] = this.end[i] = 0;
         continue;
       }
-      this.start[i] = heap.append(value);
+      this.start[i] = typeof value === "string" ? heap.append(value) : heap.appendNumber(value);
       this.end[i] = heap.length;
     }
     this.count++;
+  }
+
+  /**
+   * Adds records column by column, those at `from` to before `to` of the columns' values, which have
+   * no text of their own; the first is number `line`. One with a text that is no UTF-8 can't be read.
+   */
+  addRows(columns: readonly ColumnValues[], from: number, to: number, line: number): void {
+    for (let r = from; r < to; r++) {
+      this.makeRoom(columns.length);
+      this.note({ line: line + r - from, start: 0, end: 0 }, "");
+      this.count++;
+    }
+    const { heap, start, end, width } = this;
+    const first = this.count - (to - from);
+    for (let c = 0; c < width; c++) {
+      const { values, loose } = columns[c]!;
+      for (let r = from, i = first * width + c; r < to; r++, i += width) {
+        const value = values[r];
+        if (value === undefined || value === "") {
+          start[i] = end[i] = 0;
+          continue;
+        }
+        if (typeof value === "string") start[i] = heap.append(value);
+        else if (typeof value === "number") start[i] = heap.appendNumber(value);
+        else {
+          const at = (start[i] = heap.length);
+          if (!heap.appendBytes(value) && !isUtf8(heap.bytes, at, heap.length)) {
+            if (!loose) this.unreadable.set(first + r - from, { reason: "encoding", cells: 0 });
+            else {
+              heap.length = at;
+              heap.append(hexOf(value));
+            }
+          }
+        }
+        end[i] = heap.length;
+      }
+    }
+    for (const r of this.unreadable.keys()) if (r >= first) this.makeRaw(r);
+  }
+
+  /** Makes the cells of a record that can't be read its text, tabs between them, and leaves it none. */
+  private makeRaw(r: number): void {
+    const { heap, start, end, width, origin } = this;
+    const from = heap.length;
+    for (let i = r * width; i < (r + 1) * width; i++) {
+      heap.appendBytes(heap.bytes.slice(start[i], Math.min(end[i]!, start[i]! + RAW_KEPT)));
+      heap.append("\t");
+      start[i] = end[i] = 0;
+    }
+    origin.from[r] = from;
+    origin.to[r] = Math.min(heap.length - 1, from + RAW_KEPT);
   }
 
   /**

@@ -1,19 +1,29 @@
 import { isUtf8, textOf } from "../bytes.ts";
 import { SieveError } from "../problem.ts";
 import type { Block } from "../block.ts";
-import { BlockBuilder } from "./builder.ts";
+import { BlockBuilder, type ColumnValues } from "./builder.ts";
 import { Flattener, hexOf, parseJson, textOfScalar, type Value } from "./documents.ts";
 import type { FormatPart, OpenContext, Opened, ReadSettings, SourceFile } from "./format.ts";
 import { JsonScan } from "./json-scan.ts";
 import { JsonCutter, mayLoseDigits, pathKeys } from "./json-text.ts";
 import { lines, utf8Chunks } from "./text.ts";
 
+/** A value that has nothing nested in it, as a cell. */
+export function cellOf(value: Value): string | number | undefined {
+  if (typeof value === "string") return value;
+  if (value === null || value === undefined) return undefined;
+  if (value instanceof Uint8Array) return hexOf(value);
+  if (typeof value !== "number") return textOfScalar(value);
+  const size = Math.abs(value);
+  return size < 1e21 && (size >= 1e-6 || size === 0) ? value : textOfScalar(value);
+}
+
 /** The records of documents, as blocks. */
 export class DocumentReader {
   readonly flattener: Flattener;
   private readonly builder: BlockBuilder;
   private readonly scan: JsonScan;
-  private readonly texts: (string | undefined)[] = [];
+  private readonly cells: (string | number | undefined)[] = [];
 
   constructor(part: number, settings: Pick<ReadSettings, "each" | "arrays">) {
     this.flattener = new Flattener(settings);
@@ -39,19 +49,14 @@ export class DocumentReader {
 
   /** Adds a record by its values in the order of the columns, and where it stands, from 1. */
   addFlat(values: readonly Value[], line: number): void {
-    const { texts } = this;
-    for (let c = 0; c < values.length; c++) {
-      const value = values[c];
-      texts[c] =
-        typeof value === "string"
-          ? value
-          : value === null || value === undefined
-            ? undefined
-            : value instanceof Uint8Array
-              ? hexOf(value)
-              : textOfScalar(value);
-    }
-    this.builder.add(texts, values.length, { line, start: 0, end: 0 }, "");
+    const { cells } = this;
+    for (let c = 0; c < values.length; c++) cells[c] = cellOf(values[c]);
+    this.builder.add(cells, values.length, { line, start: 0, end: 0 }, "");
+  }
+
+  /** Adds records by the values of their columns, as `BlockBuilder.addRows`. */
+  addRows(columns: readonly ColumnValues[], from: number, to: number, line: number): void {
+    this.builder.addRows(columns, from, to, line);
   }
 
   /** Adds a document from its JSON text; one that is none is a record that can't be read. */

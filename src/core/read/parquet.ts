@@ -5,7 +5,8 @@ import { SieveError } from "../problem.ts";
 import { bigFromBytes, decimalText, momentText } from "./avro.ts";
 import type { Value } from "./documents.ts";
 import type { FormatPart, RangedFile } from "./format.ts";
-import { DocumentReader, opened } from "./json.ts";
+import type { CellValue, ColumnValues } from "./builder.ts";
+import { DocumentReader, cellOf, opened } from "./json.ts";
 
 /** Values that are decoded at a time: the library begins a group anew for each stretch of its rows. */
 const VALUES = 2_000_000;
@@ -65,7 +66,18 @@ const PARSERS = {
   dateFromDays: (days: number) => new Date(days * 86_400_000).toISOString().slice(0, 10),
 };
 
+/** For flat files texts stay bytes, which are copied as they are. */
+const FLAT_PARSERS = {
+  ...PARSERS,
+  stringFromBytes: (bytes: Uint8Array | undefined) => bytes,
+  jsonFromBytes: (bytes: Uint8Array | undefined) => bytes,
+};
+
 type Sliced = Parameters<typeof parquetRead>[0]["file"];
+type ReadOptions = Parameters<typeof parquetRead>[0] & { rowStart: number; rowEnd: number };
+
+/** Rows that are put into a block at a time. */
+const ROWS = 512;
 
 async function* readRows(
   file: Sliced,
@@ -74,8 +86,8 @@ async function* readRows(
   documents: DocumentReader,
 ): AsyncGenerator<Block> {
   const total = Number(metadata.num_rows);
-  const names = flatColumns(metadata);
-  if (names) documents.setColumns(names);
+  const columns = flatColumns(metadata, decimals);
+  if (columns) documents.setColumns(columns.map((c) => c.name));
   const stretch = Math.max(1000, Math.floor(VALUES / Math.max(1, metadata.schema.length)));
   let row = 0;
   let groupFrom = 0;
@@ -83,37 +95,34 @@ async function* readRows(
     const groupTo = groupFrom + Number(group.num_rows);
     for (let from = groupFrom; from < groupTo; from += stretch) {
       const to = Math.min(groupTo, from + stretch);
-      const options = {
-        file,
-        metadata,
-        compressors,
-        parsers: PARSERS as never,
-        utf8: decimals.size === 0,
-        rowStart: from,
-        rowEnd: to,
-      };
-      let add: (i: number) => void;
+      const options = { file, metadata, compressors, rowStart: from, rowEnd: to };
+      /** Adds the rows from one of the stretch on to before another. */
+      let add: (from: number, to: number) => void;
       try {
-        if (names) {
-          const columns = await columnsOf(options, names);
-          const values: Value[] = [];
-          const scales = names.map((name) => decimals.get(name));
-          add = (i) => {
-            for (let c = 0; c < columns.length; c++) values[c] = plain(columns[c]![i], scales[c], decimals);
-            documents.addFlat(values, row);
-          };
+        if (columns) {
+          const values = await columnsOf(options, columns);
+          add = (from, to) => documents.addRows(values, from, to, row + 1);
         } else {
-          const rows = await parquetReadObjects(options);
-          add = (i) => documents.add(plain(rows[i], undefined, decimals), row, 0, 0, "");
+          const rows = await parquetReadObjects({
+            ...options,
+            parsers: PARSERS as never,
+            utf8: decimals.size === 0,
+          });
+          add = (from, to) => {
+            for (let i = from; i < to; i++)
+              documents.add(plain(rows[i], undefined, decimals), row + 1 + i - from, 0, 0, "");
+          };
         }
       } catch (error) {
         const rest = documents.take();
         if (rest) yield rest;
         throw broken((error as Error).message);
       }
-      for (let i = 0; i < to - from; i++) {
-        row++;
-        add(i);
+      const step = columns ? ROWS : 1;
+      for (let i = 0; i < to - from; i += step) {
+        const next = Math.min(to - from, i + step);
+        add(i, next);
+        row += next - i;
         if (documents.full) yield documents.take()!;
       }
     }
@@ -124,34 +133,57 @@ async function* readRows(
   if (row !== total) throw broken(`It promises ${total} rows and has ${row}.`);
 }
 
-/** The columns' names, when there is nothing nested or repeated in the file; null otherwise. */
-function flatColumns({ schema }: FileMetaData): string[] | null {
+/** A column of a flat file. */
+interface FlatColumn {
+  readonly name: string;
+  /** Its bytes are a text, as the file says or as it does not say otherwise. */
+  readonly text: boolean;
+  /** The file does not say that they are a text. */
+  readonly loose: boolean;
+  /** Of a decimal. */
+  readonly scale: number | undefined;
+}
+
+/** The columns, when there is nothing nested or repeated in the file; null otherwise. */
+function flatColumns({ schema }: FileMetaData, decimals: ReadonlyMap<string, number>): FlatColumn[] | null {
   const [root, ...columns] = schema;
   if (root?.num_children !== columns.length) return null;
-  return columns.some((c) => c.num_children !== undefined || c.repetition_type === "REPEATED")
-    ? null
-    : columns.map((c) => c.name);
+  if (columns.some((c) => c.num_children !== undefined || c.repetition_type === "REPEATED")) return null;
+  return columns.map((c) => {
+    const said =
+      ["UTF8", "ENUM", "JSON"].includes(c.converted_type ?? "") ||
+      ["STRING", "ENUM", "JSON"].includes(c.logical_type?.type ?? "");
+    const scale = decimals.get(c.name);
+    return { name: c.name, text: scale === undefined && c.type === "BYTE_ARRAY", loose: !said, scale };
+  });
 }
 
 /** Some rows of a flat file, column by column. */
-async function columnsOf(
-  options: Parameters<typeof parquetRead>[0] & { rowStart: number; rowEnd: number },
-  names: readonly string[],
-): Promise<ArrayLike<unknown>[]> {
+async function columnsOf(options: ReadOptions, columns: readonly FlatColumn[]): Promise<ColumnValues[]> {
   const rows = options.rowEnd - options.rowStart;
-  const columns = new Map<string, unknown[]>(names.map((name) => [name, new Array<unknown>(rows)]));
+  const read = columns.map(({ loose }) => ({ values: new Array<CellValue>(rows), loose }));
+  const byName = new Map(columns.map((c, i) => [c.name, i]));
   await parquetRead({
     ...options,
+    parsers: FLAT_PARSERS as never,
+    utf8: false,
     onChunk: ({ columnName, columnData, rowStart, rowEnd }) => {
-      const column = columns.get(columnName)!;
+      const c = byName.get(columnName)!;
+      const { text, scale } = columns[c]!;
+      const { values } = read[c]!;
+      const data = columnData as ArrayLike<unknown>;
       const first = Math.max(rowStart, options.rowStart);
       for (let r = first; r < Math.min(rowEnd, options.rowEnd); r++) {
-        column[r - options.rowStart] = (columnData as ArrayLike<unknown>)[r - rowStart];
+        const value = data[r - rowStart];
+        values[r - options.rowStart] =
+          text && value instanceof Uint8Array ? value : cellOf(plain(value, scale, NO_DECIMALS));
       }
     },
   });
-  return names.map((name) => columns.get(name)!);
+  return read;
 }
+
+const NO_DECIMALS: ReadonlyMap<string, number> = new Map();
 
 /** A value as the library gives it, as a document's. */
 function plain(value: unknown, scale: number | undefined, decimals: ReadonlyMap<string, number>): Value {
