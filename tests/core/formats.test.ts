@@ -128,6 +128,24 @@ describe("XML", () => {
     ]);
   });
 
+  it("makes the same of a record whether the ones before it had an array or not", async () => {
+    const flat = `<r><n lang="la">Aira</n><site><name>Fen</name><h>3</h></site>tail</r>`;
+    const twice = `<r><n lang="la">Poa</n><site><name>Moor</name></site><s kg="1"/><s kg="2"/><n>Poa minor</n></r>`;
+    const records = (list: string[]) => read("t.xml", `<all>${list.join("\n")}</all>`, { records: "/all/r" });
+    const one = await records([flat, flat, twice, flat]);
+    const other = await records([twice, flat]);
+    expect(one.records).toEqual([other.records[1], other.records[1], other.records[0], other.records[1]]);
+    expect(one.columns).toEqual(["n.@lang", "n.#text", "site.name", "site.h", "#text", "n", "s"]);
+    expect(other.records).toEqual([
+      {
+        n: '{"@lang":"la","#text":"Poa"}; Poa minor',
+        "site.name": "Moor",
+        s: '{"@kg":"1"}; {"@kg":"2"}',
+      },
+      { "n.@lang": "la", "n.#text": "Aira", "site.name": "Fen", "site.h": "3", "#text": "tail" },
+    ]);
+  });
+
   it("never expands entities of its own", async () => {
     const { error } = await readParts(memoryFile("t.xml", text.replace("A &amp; B", "&x;")));
     expect(error?.message).toContain("XML");

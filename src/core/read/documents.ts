@@ -17,7 +17,7 @@ export interface DocumentOptions {
 
 const DEFAULT_CHOICE: ArrayChoice = { take: "join", by: "; " };
 /** Deeper than this a document's rest is kept as JSON text. */
-const MOST_DEPTH = 40;
+export const MOST_DEPTH = 40;
 
 /** A place in documents: what it is called and which column it has. */
 export interface Node {
@@ -25,6 +25,9 @@ export interface Node {
   readonly below: Map<string, Node>;
   /** The places below in the order in which they were first met. */
   readonly list: Node[];
+  readonly name: string;
+  /** Where in the list the next is likely to be. */
+  next: number;
   /** The key that leads to it as it stands in JSON text, where it can stand there without escapes. */
   readonly key: Uint8Array | null;
   column: number;
@@ -34,7 +37,7 @@ export interface Node {
 
 function newNode(path: string, key: string): Node {
   const plain = !/["\\\u0000-\u001f]/.test(key);
-  return { path, below: new Map(), list: [], key: plain ? utf8(key) : null, column: -1, met: 0 };
+  return { path, below: new Map(), list: [], name: key, next: 0, key: plain ? utf8(key) : null, column: -1, met: 0 };
 }
 
 /** A value of a document: JSON's own, and numbers as the text that they were written with. */
@@ -108,25 +111,45 @@ export class Flattener {
         this.set(node, values, jsonOf(value));
         return;
       }
-      for (const key in value) {
-        let below = node.below.get(key);
-        if (!below) {
-          below = newNode(node.path === "" ? key : `${node.path}.${key}`, key);
-          node.below.set(key, below);
-          node.list.push(below);
-        }
-        this.put(value[key], below, values, depth + 1);
-      }
+      for (const key in value) this.put(value[key], this.below(node, key), values, depth + 1);
       return;
     }
     this.set(node, values, textOfScalar(value));
   }
 
-  private set(node: Node, values: (string | undefined)[], text: string): void {
-    if (node.column === -1) {
-      node.column = this.columns.length;
-      this.columns.push(node.path === "" ? "value" : node.path);
+  /** The place that a key leads to; most documents have their keys in the order of the one before. */
+  below(node: Node, key: string): Node {
+    const { list } = node;
+    const next = list[node.next];
+    if (next !== undefined && next.name === key) {
+      node.next = node.next + 1 === list.length ? 0 : node.next + 1;
+      return next;
     }
+    const known = node.below.get(key);
+    if (known) {
+      node.next = (list.indexOf(known) + 1) % list.length;
+      return known;
+    }
+    const below = newNode(node.path === "" ? key : `${node.path}.${key}`, key);
+    node.below.set(key, below);
+    node.list.push(below);
+    return below;
+  }
+
+  /** Takes the columns away that were added last, of these places. */
+  dropColumns(nodes: readonly Node[]): void {
+    this.columns.length -= nodes.length;
+    for (const node of nodes) node.column = -1;
+  }
+
+  /** Gives a place that had none its column. */
+  addColumn(node: Node): void {
+    node.column = this.columns.length;
+    this.columns.push(node.path === "" ? "value" : node.path);
+  }
+
+  private set(node: Node, values: (string | undefined)[], text: string): void {
+    if (node.column === -1) this.addColumn(node);
     values[node.column] = text;
   }
 

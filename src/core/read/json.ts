@@ -1,7 +1,7 @@
 import { isUtf8, textOf } from "../bytes.ts";
 import { SieveError } from "../problem.ts";
 import type { Block } from "../block.ts";
-import { BlockBuilder, type ColumnValues } from "./builder.ts";
+import { BlockBuilder, type ColumnValues, type Place } from "./builder.ts";
 import { Flattener, hexOf, parseJson, textOfScalar, type Value } from "./documents.ts";
 import type { FormatPart, OpenContext, Opened, ReadSettings, SourceFile } from "./format.ts";
 import { JsonScan } from "./json-scan.ts";
@@ -40,6 +40,16 @@ export class DocumentReader {
     const { builder, flattener } = this;
     const place = { line, start, end };
     flattener.records(document, (values) => builder.add(values, flattener.columns.length, place, raw));
+  }
+
+  /** The path of an array that becomes records of its own, if one does. */
+  get each(): string | undefined {
+    return this.flattener.options.each;
+  }
+
+  /** Adds a record by its cells in the order of the columns. */
+  addCells(cells: readonly (string | undefined)[], place: Place, raw: string): void {
+    this.builder.add(cells, this.flattener.columns.length, place, raw);
   }
 
   /** Names the columns of documents that have nothing nested in them, which then come by `addFlat`. */

@@ -2,10 +2,21 @@ import { SaxesParser } from "saxes";
 import type { Block } from "../block.ts";
 import { utf8Length } from "../bytes.ts";
 import { SieveError } from "../problem.ts";
-import type { Value } from "./documents.ts";
+import { MOST_DEPTH, type Flattener, type Node, type Value } from "./documents.ts";
 import type { FormatPart, OpenContext, SourceFile } from "./format.ts";
 import { DocumentReader, opened } from "./json.ts";
 import { utf8Chunks } from "./text.ts";
+
+/** Bytes that are read at a time. */
+const PIECE = 1 << 16;
+
+/** Takes what a record is made of as it is read, its own element first. */
+interface RecordMaker {
+  open(name: string, attributes: Readonly<Record<string, string>>): void;
+  text(more: string): void;
+  /** True when that was the record's own element. */
+  close(): boolean;
+}
 
 /** An element inside a record, while it is being read. */
 interface Element {
@@ -21,6 +32,143 @@ interface Element {
  */
 const Named = function () {} as unknown as new () => Record<string, Value>;
 Named.prototype = Object.create(null);
+
+/** Makes a document of a record, with repeated elements as arrays. */
+class DocumentMaker implements RecordMaker {
+  private readonly inside: Element[] = [];
+  /** The record, once it is closed. */
+  record: Value = null;
+
+  open(name: string, attributes: Readonly<Record<string, string>>): void {
+    let value: Record<string, Value> | null = null;
+    for (const key in attributes) (value ??= new Named())[`@${key}`] = attributes[key]!;
+    this.inside.push({ name, text: "", value });
+  }
+
+  text(more: string): void {
+    this.inside.at(-1)!.text += more;
+  }
+
+  close(): boolean {
+    const element = this.inside.pop()!;
+    const parent = this.inside.at(-1);
+    let value: Value = element.text;
+    if (element.value || !parent) {
+      element.value ??= new Named();
+      if (element.text.trim() !== "") element.value["#text"] = element.text;
+      value = element.value;
+    }
+    if (!parent) {
+      this.record = value;
+      return true;
+    }
+    parent.value ??= new Named();
+    const known = parent.value[element.name];
+    if (known === undefined) parent.value[element.name] = value;
+    else if (Array.isArray(known)) known.push(value);
+    else parent.value[element.name] = [known, value];
+    return false;
+  }
+}
+
+/**
+ * Makes a record's cells without a document: half of the time. It gives up on a record that has an
+ * element twice, as what becomes of an array is for documents.
+ */
+class CellMaker implements RecordMaker {
+  readonly cells: (string | undefined)[] = [];
+  private readonly nodes: Node[] = [];
+  private readonly texts: string[] = [];
+  /** Whether the element has attributes or elements, by depth. */
+  private readonly more: boolean[] = [];
+  private depth = -1;
+  private round = 0;
+  /** Places that had no column before the record at hand. */
+  private added: Node[] = [];
+  /** The record at hand is not for this. */
+  gaveUp = false;
+
+  constructor(private readonly flattener: Flattener) {}
+
+  /** Makes ready for the next record. */
+  begin(): void {
+    this.cells.fill(undefined);
+    this.round++;
+    this.depth = -1;
+    this.added.length = 0;
+    this.gaveUp = false;
+  }
+
+  /** Takes back the columns that a record brought for which this gave up: as a document it may have others. */
+  takeBack(): void {
+    this.flattener.dropColumns(this.added);
+  }
+
+  private set(node: Node, text: string): void {
+    if (node.column === -1) {
+      this.flattener.addColumn(node);
+      this.added.push(node);
+    }
+    if (node.met === this.round) this.gaveUp = true;
+    node.met = this.round;
+    this.cells[node.column] = text;
+  }
+
+  open(name: string, attributes: Readonly<Record<string, string>>): void {
+    const { nodes, depth } = this;
+    let node = this.flattener.root;
+    if (depth >= 0) {
+      node = this.flattener.below(nodes[depth]!, name);
+      this.more[depth] = true;
+    }
+    if (depth + 1 >= MOST_DEPTH) this.gaveUp = true;
+    this.depth++;
+    nodes[this.depth] = node;
+    this.texts[this.depth] = "";
+    this.more[this.depth] = false;
+    for (const key in attributes) {
+      this.more[this.depth] = true;
+      this.set(this.flattener.below(node, `@${key}`), attributes[key]!);
+    }
+  }
+
+  text(more: string): void {
+    const had = this.texts[this.depth]!;
+    this.texts[this.depth] = had === "" ? more : had + more;
+  }
+
+  close(): boolean {
+    const { depth } = this;
+    const node = this.nodes[depth]!;
+    const text = this.texts[depth]!;
+    this.depth--;
+    if (depth > 0 && !this.more[depth]) {
+      this.set(node, text);
+      return false;
+    }
+    if (text.trim() !== "") this.set(this.flattener.below(node, "#text"), text);
+    // An element that has others in it is not twice there either.
+    if (depth > 0) {
+      if (node.met === this.round) this.gaveUp = true;
+      node.met = this.round;
+    }
+    return depth === 0;
+  }
+}
+
+/** A record from its text, as a document. */
+function documentOf(text: string): Value {
+  const maker = new DocumentMaker();
+  const parser = new SaxesParser();
+  // What is wrong with the text is said by who read it first.
+  parser.on("error", () => {});
+  parser.on("opentag", (tag) => maker.open(tag.name, tag.attributes as Record<string, string>));
+  parser.on("text", (more) => maker.text(more));
+  parser.on("cdata", (more) => maker.text(more));
+  parser.on("closetag", () => void maker.close());
+  parser.write(text).close();
+  return maker.record;
+}
 
 /**
  * XML whose records are elements at one path, such as /transfers/transfer. A record's attributes
@@ -89,61 +237,70 @@ async function* readXml(
   documents: DocumentReader,
 ): AsyncGenerator<Block> {
   const parser = new SaxesParser();
-  const outside: string[] = [];
-  const inside: Element[] = [];
-  const done: { value: Value; line: number; from: number; to: number }[] = [];
+  /** The elements that are open outside of records, as a path. */
+  let outside = "";
+  let inside = false;
+  const cells = documents.each ? null : new CellMaker(documents.flattener);
+  const whole = new DocumentMaker();
+  let maker: RecordMaker = cells ?? whole;
   /** The decoded text from `textAt` on: what the record at hand may still need. */
   let text = "";
   let textAt = 0;
   let recordAt = 0;
   let recordLine = 0;
+  let bytesBefore = 0;
+  let countedTo = 0;
+  /** Whether each character of the text at hand is one byte. */
+  let ascii = true;
+  const bytesIn = (from: number, to: number): number =>
+    ascii ? to - from : utf8Length(text.slice(from - textAt, to - textAt));
   let fault: Error | null = null;
   parser.on("error", (error) => {
     fault ??= error;
   });
   parser.on("opentagstart", (tag) => {
-    if (inside.length > 0) return;
-    if (`/${[...outside, tag.name].join("/")}` !== path) return;
+    if (inside || `${outside}/${tag.name}` !== path) return;
     recordAt = textAt + text.lastIndexOf("<", parser.position - textAt - 1);
     recordLine = parser.line;
   });
   parser.on("opentag", (tag) => {
-    if (inside.length === 0 && `/${[...outside, tag.name].join("/")}` !== path) {
-      outside.push(tag.name);
-      return;
+    if (!inside) {
+      if (`${outside}/${tag.name}` !== path) {
+        outside += `/${tag.name}`;
+        return;
+      }
+      inside = true;
+      cells?.begin();
     }
-    let value: Record<string, Value> | null = null;
-    for (const name in tag.attributes) (value ??= new Named())[`@${name}`] = tag.attributes[name] as string;
-    inside.push({ name: tag.name, text: "", value });
+    maker.open(tag.name, tag.attributes as Record<string, string>);
   });
-  const addTextTo = (more: string): void => {
-    const top = inside.at(-1);
-    if (top) top.text += more;
+  const addText = (more: string): void => {
+    if (inside) maker.text(more);
   };
-  parser.on("text", addTextTo);
-  parser.on("cdata", addTextTo);
+  parser.on("text", addText);
+  parser.on("cdata", addText);
   parser.on("closetag", () => {
-    const element = inside.pop();
-    if (!element) {
-      outside.pop();
+    if (!inside) {
+      outside = outside.slice(0, outside.lastIndexOf("/"));
       return;
     }
-    let value: Value = element.text;
-    if (element.value || inside.length === 0) {
-      element.value ??= new Named();
-      if (element.text.trim() !== "") element.value["#text"] = element.text;
-      value = element.value;
-    }
-    const parent = inside.at(-1);
-    if (!parent) {
-      done.push({ value, line: recordLine, from: recordAt, to: parser.position });
+    if (!maker.close()) return;
+    inside = false;
+    const to = parser.position;
+    const raw = text.slice(recordAt - textAt, to - textAt);
+    bytesBefore += bytesIn(countedTo, recordAt);
+    const place = { line: recordLine, start: bytesBefore, end: bytesBefore + bytesIn(recordAt, to) };
+    bytesBefore = place.end;
+    countedTo = to;
+    if (maker === cells && !cells.gaveUp) {
+      documents.addCells(cells.cells, place, raw);
       return;
     }
-    parent.value ??= new Named();
-    const known = parent.value[element.name];
-    if (known === undefined) parent.value[element.name] = value;
-    else if (Array.isArray(known)) known.push(value);
-    else parent.value[element.name] = [known, value];
+    if (maker === cells) cells.takeBack();
+    const value = maker === whole ? whole.record : documentOf(raw);
+    // Where one record has an array in it, the next will have one too.
+    maker = whole;
+    documents.add(value, place.line, place.start, place.end, raw);
   });
 
   const broken = (error: Error): SieveError =>
@@ -152,41 +309,29 @@ async function* readXml(
       hint: "Ask the sender for the whole file; nothing of it was loaded.",
     });
   const decoder = new TextDecoder();
-  let bytesBefore = 0;
-  let countedTo = 0;
-  /** Whether each character of the text at hand is one byte. */
-  let ascii = true;
-  const bytesIn = (from: number, to: number): number =>
-    ascii ? to - from : utf8Length(text.slice(from - textAt, to - textAt));
   for await (const chunk of utf8Chunks(source.chunks(), context.encoding)) {
-    const more = decoder.decode(chunk, { stream: true });
-    ascii &&= more.length === chunk.length;
-    text += more;
-    parser.write(more);
-    for (const { value, line, from, to } of done) {
-      bytesBefore += bytesIn(countedTo, from);
-      const raw = text.slice(from - textAt, to - textAt);
-      const length = bytesIn(from, to);
-      documents.add(value, line, bytesBefore, bytesBefore + length, raw);
-      if (documents.full) yield documents.take()!;
-      bytesBefore += length;
-      countedTo = to;
+    // In pieces, so that no block grows far beyond its size.
+    for (let at = 0; at < chunk.length; at += PIECE) {
+      const piece = chunk.subarray(at, at + PIECE);
+      const more = decoder.decode(piece, { stream: true });
+      ascii &&= more.length === piece.length;
+      text += more;
+      parser.write(more);
+      if (documents.full || fault) {
+        const block = documents.take();
+        if (block) yield block;
+      }
+      if (fault) throw broken(fault);
+      const keep = inside ? recordAt : Math.max(countedTo, text.lastIndexOf("<") + textAt);
+      bytesBefore += bytesIn(countedTo, keep);
+      countedTo = keep;
+      text = text.slice(keep - textAt);
+      textAt = keep;
+      ascii = utf8Length(text) === text.length;
     }
-    done.length = 0;
-    if (fault) {
-      const rest = documents.take();
-      if (rest) yield rest;
-      throw broken(fault);
-    }
-    const keep = inside.length > 0 ? recordAt : Math.max(countedTo, text.lastIndexOf("<") + textAt);
-    bytesBefore += bytesIn(countedTo, keep);
-    countedTo = keep;
-    text = text.slice(keep - textAt);
-    textAt = keep;
-    ascii = utf8Length(text) === text.length;
   }
-  const rest2 = documents.take();
-  if (rest2) yield rest2;
+  const rest = documents.take();
+  if (rest) yield rest;
   parser.close();
   if (fault) throw broken(fault);
 }
