@@ -30,7 +30,6 @@ export class JsonScan {
   private end = 0;
   /** Number of the document at hand, by which a node knows whether it was met in it. */
   private document = 0;
-  private beyondAscii = false;
 
   constructor(
     private readonly flattener: Flattener,
@@ -43,11 +42,10 @@ export class JsonScan {
     this.at = from;
     this.end = to;
     this.document++;
-    this.beyondAscii = false;
     this.skip();
     if (this.bytes[this.at] !== 123 || !this.object(this.flattener.root, 0)) return false;
     this.skip();
-    return this.at === this.end && (!this.beyondAscii || isUtf8(this.bytes, from, to));
+    return this.at === this.end;
   }
 
   private skip(): void {
@@ -83,11 +81,14 @@ export class JsonScan {
         p = from + key.length;
         guess++;
       } else {
+        let all = 0;
         for (; p < this.end; p++) {
           const b = this.bytes[p]!;
+          all |= b;
           if (b === QUOTE) break;
           if (b === BACKSLASH || b < 32) return false;
         }
+        if (all > 127 && !isUtf8(this.bytes, from, p)) return false;
         below = node.below.get(textOf(this.bytes, from, p));
         if (!below) return false;
         guess = list.indexOf(below) + 1;
@@ -170,7 +171,7 @@ export class JsonScan {
       const b = bytes[p]!;
       all |= b;
       if (b === QUOTE) {
-        if (all > 127) this.beyondAscii = true;
+        if (all > 127 && !isUtf8(bytes, this.at, p)) return null;
         this.at = p + 1;
         return escaped;
       }

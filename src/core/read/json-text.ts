@@ -170,7 +170,7 @@ export class JsonCutter {
     this.at = Math.min(p, have);
   }
 
-  /** On inside the record at hand, as far as the next string; true when it ends where `at` stands then. */
+  /** On inside the record at hand; true when it ends where `at` stands then, false at the end of what has come. */
   private passRecord(): boolean {
     const w = this.window;
     const { have } = this;
@@ -180,12 +180,21 @@ export class JsonCutter {
       const b = w[p]!;
       // Letters, digits and spaces, which are most of what is left.
       if (KIND[b] === 0) continue;
-      if (b === 10) this.line++;
-      else if (b === QUOTE) {
-        this.inString = true;
-        this.stringFrom = p++;
-        break;
-      } else if (b === OPEN_OBJECT || b === OPEN_ARRAY) this.nest++;
+      if (b === QUOTE) {
+        const from = p++;
+        for (; p < have; p++) {
+          const c = w[p]!;
+          if (c === QUOTE) break;
+          if (c === BACKSLASH && ++p === have) this.escaped = true;
+        }
+        if (p >= have) {
+          this.inString = true;
+          this.stringFrom = from;
+          this.at = have;
+          return false;
+        }
+      } else if (b === 10) this.line++;
+      else if (b === OPEN_OBJECT || b === OPEN_ARRAY) this.nest++;
       else if (b === COMMA) {
         if (this.nest === 0) {
           ends = true;
