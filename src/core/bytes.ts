@@ -74,6 +74,14 @@ export class Heap {
     return at;
   }
 
+  /** Appends a span of other bytes. */
+  appendSpan(from: Uint8Array, start: number, end: number): void {
+    let at = this.reserve(end - start);
+    const { bytes } = this;
+    for (let p = start; p < end; p++) bytes[at++] = from[p]!;
+    this.length = at;
+  }
+
   /** Appends bytes; true when all of them are ASCII. */
   appendBytes(more: Uint8Array): boolean {
     const at = this.reserve(more.length);

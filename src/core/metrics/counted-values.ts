@@ -1,4 +1,4 @@
-import { textOf } from "../bytes.ts";
+import { Heap, textOf } from "../bytes.ts";
 
 /** Different values whose counts are kept. */
 export const KEPT_VALUES = 8192;
@@ -25,7 +25,10 @@ export class CountedValues {
   private hashes = new Int32Array(KEPT_VALUES * 2);
   private counts = new Float64Array(KEPT_VALUES * 2);
   private firsts = new Float64Array(KEPT_VALUES * 2);
-  private texts: string[] = [];
+  /** The values' bytes one after another, and where each begins and ends: they are decoded when they are asked for. */
+  private readonly heap = new Heap(new Uint8Array(0), 0);
+  private starts = new Int32Array(KEPT_VALUES * 2);
+  private ends = new Int32Array(KEPT_VALUES * 2);
   private size = 0;
   short = 0;
   /** Nothing was ever forgotten: every different value is here. */
@@ -77,7 +80,9 @@ export class CountedValues {
     this.counts[at] = times + this.short;
     this.firsts[at] = record;
     // Long values are told apart by their hash and shown by their beginning.
-    this.texts[at] = textOf(bytes, start, Math.min(end, start + KEPT_BYTES));
+    this.starts[at] = this.heap.length;
+    this.heap.appendSpan(bytes, start, Math.min(end, start + KEPT_BYTES));
+    this.ends[at] = this.heap.length;
     this.slots[slot] = at + 1;
   }
 
@@ -93,10 +98,24 @@ export class CountedValues {
     this.short = limit;
     this.exact = false;
     this.closed = ++this.forgotten >= 3 && keep.length < KEPT_VALUES / 50;
+    const keptSpans = new Int32Array(keep.length * 2);
     const hashes = keep.map((i) => this.hashes[i]!);
     const counts = keep.map((i) => this.counts[i]!);
     const firsts = keep.map((i) => this.firsts[i]!);
-    this.texts = keep.map((i) => this.texts[i]!);
+    // In the order in which they are kept, which is not always that in which they stand.
+    const bytes = new Heap(new Uint8Array(this.heap.length), 0);
+    for (const [at, i] of keep.entries()) {
+      const from = bytes.length;
+      bytes.appendSpan(this.heap.bytes, this.starts[i]!, this.ends[i]!);
+      keptSpans[at * 2] = from;
+      keptSpans[at * 2 + 1] = bytes.length;
+    }
+    this.heap.bytes.set(bytes.bytes.subarray(0, bytes.length));
+    this.heap.length = bytes.length;
+    for (let i = 0; i < keep.length; i++) {
+      this.starts[i] = keptSpans[i * 2]!;
+      this.ends[i] = keptSpans[i * 2 + 1]!;
+    }
     this.hashes.set(hashes);
     this.counts.set(counts);
     this.firsts.set(firsts);
@@ -111,7 +130,11 @@ export class CountedValues {
 
   /** Every kept value with its count; all of them while `exact`. */
   each(see: (text: string, count: number, first: number) => void): void {
-    for (let i = 0; i < this.size; i++) see(this.texts[i]!, this.counts[i]!, this.firsts[i]!);
+    for (let i = 0; i < this.size; i++) see(this.text(i), this.counts[i]!, this.firsts[i]!);
+  }
+
+  private text(i: number): string {
+    return textOf(this.heap.bytes, this.starts[i]!, this.ends[i]!);
   }
 
   /** Different values met, where none was forgotten. */
@@ -123,6 +146,6 @@ export class CountedValues {
   ordered(): CountedValue[] {
     return [...this.counts.subarray(0, this.size).keys()]
       .sort((a, b) => this.counts[b]! - this.counts[a]! || this.firsts[a]! - this.firsts[b]!)
-      .map((i) => ({ value: this.texts[i]!, count: this.counts[i]!, first: this.firsts[i]! }));
+      .map((i) => ({ value: this.text(i), count: this.counts[i]!, first: this.firsts[i]! }));
   }
 }

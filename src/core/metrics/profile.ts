@@ -30,6 +30,7 @@ const NOTHING = new Set(NOTHING_WORDS);
 /** Values that the quantiles and the spread of shapes rest on. */
 const SAMPLE = 4096;
 const MOST_SHAPES = 400;
+const POWERS = Float64Array.from({ length: 20 }, (_, i) => 10 ** i);
 /** Records over which columns are compared with each other, and columns of few values that take part. */
 const PAIRED_RECORDS = 65_536;
 const PAIRED_COLUMNS = 10;
@@ -121,7 +122,9 @@ class ColumnFold {
   readonly nothing = new Map<string, { count: number; first: number }>();
   values = new CountedValues();
   readonly distinct = new Distinct();
-  readonly shapes = new Map<number, { count: number; first: number; example: string }>();
+  readonly shapes = new Map<number, { hash: number; count: number; first: number; example: string }>();
+  /** That of the value before, which the next mostly has too. */
+  private shape: { hash: number; count: number } | null = null;
   otherShapes = 0;
   lengths = 0;
   shortest = Infinity;
@@ -211,11 +214,13 @@ class ColumnFold {
     }
     if (shape.length <= 9 && this.isNothing(bytes, start, end, record, times)) return false;
     this.filled += times;
-    const known = this.shapes.get(shape.hash);
-    if (known) known.count += times;
-    else if (this.shapes.size < MOST_SHAPES) {
+    const known = this.shape?.hash === shape.hash ? this.shape : this.shapes.get(shape.hash);
+    if (known) {
+      known.count += times;
+      this.shape = known;
+    } else if (this.shapes.size < MOST_SHAPES) {
       const example = textOf(bytes, start, Math.min(end, start + 200));
-      this.shapes.set(shape.hash, { count: times, first: record, example });
+      this.shapes.set(shape.hash, { hash: shape.hash, count: times, first: record, example });
     } else this.otherShapes += times;
     this.lengths += shape.length * times;
     if (shape.length < this.shortest) this.shortest = shape.length;
@@ -277,7 +282,7 @@ class ColumnFold {
     else this.integers += times;
     let n = 0;
     for (let p = from; p < e; p++) if (p !== mark) n = n * 10 + bytes[p]! - 48;
-    n /= 10 ** part;
+    n /= part < POWERS.length ? POWERS[part]! : 10 ** part;
     if (sign === 1 && bytes[s] === 45) n = -n;
     // Mean and spread in one pass (West, 1979).
     this.numbers += times;

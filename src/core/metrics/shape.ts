@@ -100,7 +100,7 @@ export function scanShape(bytes: Uint8Array, start: number, end: number, into: C
     }
     before = kind;
   }
-  into.hash = hash >>> 0;
+  into.hash = hash | 0;
   into.length = length;
   into.digits = digits;
   into.upper = upper;
