@@ -1,6 +1,6 @@
 import type { Reference, References } from "@/core/lookup/reference.ts";
 import { basename } from "node:path";
-import { keptLists } from "@/core/lookup/schema.ts";
+import { listsOf } from "@/core/plan/edit.ts";
 import { fileLists } from "@/engine/delivery-lists.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, listed } from "@/core/problem.ts";
@@ -36,7 +36,7 @@ export async function readLists(
     const parts = Object.fromEntries(PARTS.flatMap((p) => (columns.includes(p) ? [[p, p]] : [])));
     lists.set(name, { name, version: 1, columns, entries, key: columns[0] ?? "", ...parts });
   }
-  const lacking = keptLists(plan.lookup ?? []).filter((name) => !lists.has(name));
+  const lacking = listsOf(plan).filter((name) => !lists.has(name));
   if (lacking.length > 0) {
     process.stderr.write(
       `the plan asks ${listed(lacking)}, which was not given, so its look-ups are passed over; give it as --list ${lacking[0]}=FILE\n`,

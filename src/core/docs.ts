@@ -27,6 +27,7 @@ Formulas are written in the Common Expression Language (CEL), an open standard. 
 - \`&&\`, \`||\`, \`!\`, \`a ? b : c\`, \`x in ['a', 'b']\`, \`+ - * / %\`, \`== != < <= > >=\`, texts in single or double quotes, \`timestamp('2026-02-28T00:00:00Z')\`, \`duration('36h')\`. Texts are ordered by code points.
 - Patterns are RE2 and run in linear time. A formula has at most 4,000 characters and 1,000 parts, and at most two macros over lists (\`all\`, \`exists\`, \`map\`, \`filter\`) inside each other.
 - What is reckoned for a decimal field is rounded to the field's digits after the point.
+- **Lists**: \`inList\` and \`fromList\` ask a reference list by its key; the load keeps the version that it asked. The name of the list stands in the formula in quotes, so that the plan is known to ask it. The examples below ask a list \`countries\` with the columns code, name and now, where NO is Norway, SE is Sweden, and NOR is a synonym of NO.
 - A formula that has no value for a record (a division by zero, say) does not hold in a check, and leaves the cell of a derived field as it is.
 
 **Named formulas** are written once, with parameters, a body over them, and examples that must hold, and used by their names: \`isBinomial(taxon)\`. A plan carries those that it uses under \`formulas\`, as they were when it was saved, so that it means the same for ever; changing one shows first which plans it reaches and which of their records would end otherwise. They are written out before the formula is compiled, and may use one another, in no circle.

@@ -2,6 +2,7 @@ import { cellText } from "./bytes.ts";
 import { FormulaColumns } from "./formula/columns.ts";
 import { compileFormula } from "./formula/compile.ts";
 import { EMPTY } from "./formula/value.ts";
+import { NO_REFERENCES, type References } from "./lookup/reference.ts";
 import { compilePlan } from "./plan/compile.ts";
 import { isRule, parsePlan, type Plan } from "./plan/schema.ts";
 import { siftRows } from "./recheck.ts";
@@ -36,21 +37,28 @@ export interface StepsPreview {
   readonly steps: readonly number[];
 }
 
-function siftSample(plan: Plan, sample: Sample, cleanse: Plan["cleanse"]): Sifted {
+function siftSample(plan: Plan, sample: Sample, cleanse: Plan["cleanse"], lists: References): Sifted {
   // Checks may be in the middle of being written; what steps do does not depend on them.
-  const compiled = compilePlan(parsePlan({ ...plan, check: [], cleanse }));
+  const compiled = compilePlan(parsePlan({ ...plan, check: [], cleanse }), lists);
   return siftRows(compiled, sample.columns, sample.rows, sample);
 }
 
 /**
  * The sample as it stands after so many steps; exactly what a load makes of it, for it is the same
  * code. `only`: those that the last of them changes. At most `most` records are given. Throws
- * `plan-invalid`.
+ * `plan-invalid`. `lists`: those that formulas ask.
  */
-export function previewSteps(plan: Plan, sample: Sample, steps: number, only: boolean, most: number): StepsPreview {
-  const now = siftSample(plan, sample, plan.cleanse.slice(0, steps));
-  const then = steps > 0 ? siftSample(plan, sample, plan.cleanse.slice(0, steps - 1)) : now;
-  const all = steps === plan.cleanse.length ? now : siftSample(plan, sample, plan.cleanse);
+export function previewSteps(
+  plan: Plan,
+  sample: Sample,
+  steps: number,
+  only: boolean,
+  most: number,
+  lists: References = NO_REFERENCES,
+): StepsPreview {
+  const now = siftSample(plan, sample, plan.cleanse.slice(0, steps), lists);
+  const then = steps > 0 ? siftSample(plan, sample, plan.cleanse.slice(0, steps - 1), lists) : now;
+  const all = steps === plan.cleanse.length ? now : siftSample(plan, sample, plan.cleanse, lists);
   const touched = plan.contract.fields.map(() => false);
   const filled = plan.contract.fields.map(() => 0);
   const records: StoodRecord[] = [];
@@ -98,14 +106,14 @@ export interface RulePreview {
 const FAILS_SHOWN = 3;
 
 /** By number of a check of the plan: what it finds; null for one that can't be understood, or is not by formula. */
-export function previewRules(plan: Plan, sample: Sample): (RulePreview | null)[] {
+export function previewRules(plan: Plan, sample: Sample, lists: References = NO_REFERENCES): (RulePreview | null)[] {
   const { fields } = plan.contract;
-  const sifted = siftSample(plan, sample, plan.cleanse);
+  const sifted = siftSample(plan, sample, plan.cleanse, lists);
   return plan.check.map((rule) => {
     if (!isRule(rule)) return null;
     const it = rule.in?.[0] === undefined ? undefined : fields.findIndex((f) => f.name === rule.in![0]);
     try {
-      const formula = compileFormula(rule.that, { fields, it, named: plan.formulas });
+      const formula = compileFormula(rule.that, { fields, it, named: plan.formulas, lists });
       const columns = new FormulaColumns(formula);
       const { block, heap, cells } = sifted;
       columns.read({ fields, heap, cells }, block.count, true);

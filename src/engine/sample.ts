@@ -7,6 +7,7 @@ import { Course } from "@/core/sift.ts";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import type { Db } from "@/store/db.ts";
 import { getDelivery, storedFile } from "@/store/deliveries.ts";
+import { listsAtHand } from "@/store/references.ts";
 import { fileSpool } from "./spool.ts";
 
 /** Records of a delivery that a sample is chosen from. */
@@ -28,7 +29,10 @@ export async function sampleDelivery(
   const { files } = await getDelivery(db, delivery);
   const { spool, close } = fileSpool();
   const choice = new SampleChoice(Math.min(size, MOST_SAMPLED), following);
-  const course = new Course(compilePlan(plan), { spill: new MemorySpill(), expected: MOST_READ });
+  const course = new Course(compilePlan(plan, await listsAtHand(db, plan)), {
+    spill: new MemorySpill(),
+    expected: MOST_READ,
+  });
   const parts = { next: 0 };
   let [seen, whole] = [0, true];
   try {

@@ -1,3 +1,6 @@
+import { listsIn } from "@/core/formula/lists.ts";
+import type { Reference } from "@/core/lookup/reference.ts";
+import { readReference } from "./references.ts";
 import type { NamedFormula, NamedFormulas } from "@/core/formula/named.ts";
 import { tryNamed } from "@/core/formula/try-named.ts";
 import type { Plan } from "@/core/plan/schema.ts";
@@ -67,7 +70,12 @@ export async function saveFormula(
   return await transaction(db, async (client) => {
     await client.query("select pg_advisory_xact_lock(7305, hashtext($1))", [name]);
     const { [name]: _, ...others } = await namedFormulas(client);
-    const { examples } = tryNamed(name, document, others);
+    const asked = [document.body, ...(document.examples ?? []).map((e) => e.formula)];
+    const lists = new Map<string, Reference>();
+    for (const list of new Set(asked.flatMap((source) => listsIn(source, { ...others, [name]: document })))) {
+      lists.set(list, await readReference(client, list));
+    }
+    const { examples } = tryNamed(name, document, others, lists);
     const bad = examples.find((e) => !e.holds);
     if (bad) {
       throw new SieveError("formula-invalid", `The example ${bad.formula} does not hold.`, {

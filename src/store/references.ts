@@ -1,6 +1,6 @@
 import type { Reference, ReferenceShape, References } from "@/core/lookup/reference.ts";
 import type { Fares } from "@/core/lookup/compile.ts";
-import { keptLists } from "@/core/lookup/schema.ts";
+import { listsInFormulas, listsOf, usesOfList, type Use } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, counted } from "@/core/problem.ts";
 import { transaction, type Client, type Db, type Queryable } from "./db.ts";
@@ -111,17 +111,27 @@ export async function readReference(db: Queryable, name: string, version?: numbe
   return { ...info.shape, name, version: at, entries: rows.map((r) => r.cells) };
 }
 
-/** The lists that a plan's look-ups ask, at their newest versions. */
+/** The lists that a plan asks, at their newest versions. */
 export async function referencesOf(db: Queryable, plan: Plan): Promise<References> {
   const found = new Map<string, Reference>();
-  for (const name of keptLists(plan.lookup ?? [])) found.set(name, await readReference(db, name));
+  for (const name of listsOf(plan)) found.set(name, await readReference(db, name));
+  return found;
+}
+
+/** The lists that a plan's formulas ask, those of them that there are, for a look at records of a plan that is being made. */
+export async function listsAtHand(db: Queryable, plan: Plan): Promise<References> {
+  const { rows } = await db.query<{ name: string }>("select name from sieve.reference where name = any($1)", [
+    listsInFormulas(plan),
+  ]);
+  const found = new Map<string, Reference>();
+  for (const { name } of rows) found.set(name, await readReference(db, name));
   return found;
 }
 
 /** The lists that a load asks, at the versions that it asked first: running it again asks the same ones. */
 export async function referencesOfLoad(db: Queryable, load: number, plan: Plan, keep = false): Promise<References> {
   const found = new Map<string, Reference>();
-  for (const name of keptLists(plan.lookup ?? [])) {
+  for (const name of listsOf(plan)) {
     const { rows } = await db.query<{ version: number }>(
       "select version from sieve.load_reference where load = $1 and list = $2",
       [load, name],
@@ -200,19 +210,22 @@ export async function refuseProposal(db: Queryable, id: number, by: string): Pro
   await db.query("update sieve.proposal set refused_by = $2 where id = $1", [id, by]);
 }
 
-/** Plans in force that ask a list, by feed, with their look-ups. */
+/** Plans in force that ask a list, by feed, with their look-ups and the places of formulas that ask it. */
 export async function whereUsed(
   db: Queryable,
   name: string,
-): Promise<{ feed: string; title: string; lookUps: string[] }[]> {
-  const { rows } = await db.query<{ feed: string; title: string; lookUps: string[] }>(
-    `select f.name as feed, f.title, array_agg(l->>'name') as "lookUps" from sieve.feed f
+): Promise<{ feed: string; title: string; lookUps: string[]; formulas: Use[] }[]> {
+  const { rows } = await db.query<{ feed: string; title: string; document: Plan }>(
+    `select f.name as feed, f.title, p.document from sieve.feed f
      join lateral (select document from sieve.plan p where p.feed = f.name and version is not null order by version desc limit 1) p on true
-     cross join lateral jsonb_array_elements(coalesce(p.document->'lookup', '[]')) l
-     where l->>'list' = $1 and not l ? 'file' group by 1, 2 order by 2`,
+     where strpos(p.document::text, $1) > 0 order by 2`,
     [name],
   );
-  return rows;
+  return rows.flatMap(({ feed, title, document }) => {
+    const lookUps = (document.lookup ?? []).flatMap((l) => (l.list === name && l.file === undefined ? [l.name] : []));
+    const formulas = usesOfList(document, name);
+    return lookUps.length + formulas.length > 0 ? [{ feed, title, lookUps, formulas }] : [];
+  });
 }
 
 /** Makes a list with its first entries. Throws `list-exists`, `list-invalid`. */

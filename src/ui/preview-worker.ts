@@ -1,10 +1,12 @@
 import { previewRules, previewSteps, type RulePreview, type StepsPreview } from "@/core/preview.ts";
+import type { Reference, References } from "@/core/lookup/reference.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { Sample } from "@/core/sample.ts";
 
 /** What the page asks the preview's thread. A sample is sent once, and spoken of by its key. */
 export type PreviewAsk =
   | { readonly ask: "sample"; readonly key: string; readonly sample: Sample }
+  | { readonly ask: "list"; readonly list: Reference }
   | {
       readonly ask: "steps";
       readonly id: number;
@@ -24,23 +26,29 @@ export type PreviewAnswer =
 const MOST_KEPT = 2;
 
 const samples = new Map<string, Sample>();
+/** Reference lists that formulas ask. */
+let lists: References = new Map();
 const port = self as unknown as {
   onmessage: (event: MessageEvent<PreviewAsk>) => void;
   postMessage(answer: PreviewAnswer): void;
 };
 
-function answer(ask: Exclude<PreviewAsk, { ask: "sample" }>): StepsPreview | (RulePreview | null)[] {
+function answer(ask: Exclude<PreviewAsk, { ask: "sample" | "list" }>): StepsPreview | (RulePreview | null)[] {
   const sample = samples.get(ask.key);
   if (!sample) throw new Error("The records have not come yet.");
   return ask.ask === "steps"
-    ? previewSteps(ask.plan, sample, ask.steps, ask.only, ask.most)
-    : previewRules(ask.plan, sample);
+    ? previewSteps(ask.plan, sample, ask.steps, ask.only, ask.most, lists)
+    : previewRules(ask.plan, sample, lists);
 }
 
 port.onmessage = ({ data }) => {
   if (data.ask === "sample") {
     samples.set(data.key, data.sample);
     for (const key of samples.keys()) if (samples.size > MOST_KEPT && key !== data.key) samples.delete(key);
+    return;
+  }
+  if (data.ask === "list") {
+    lists = new Map([...lists, [data.list.name, data.list]]);
     return;
   }
   try {

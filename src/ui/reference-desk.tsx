@@ -24,7 +24,7 @@ export function ReferenceDesk({
 }: {
   info: ReferenceInfo;
   versions: ReferenceVersion[];
-  used: { feed: string; title: string; lookUps: string[] }[];
+  used: { feed: string; title: string; lookUps: string[]; formulas: { stage: string; says: string }[] }[];
   first: Found;
   asked: { values: string[]; count: number; feed: string; lookUp: string }[];
   proposed: Proposal[];
@@ -262,13 +262,17 @@ export function ReferenceDesk({
         </section>
         <aside className="min-w-0">
           <h2>Where it is used</h2>
-          {used.length === 0 && <p className="faint">No plan asks it. In a feed’s plan, the stage Look up does.</p>}
+          {used.length === 0 && (
+            <p className="faint">
+              No plan asks it. In a feed’s plan the stage Look up does, and formulas by inList and fromList.
+            </p>
+          )}
           {used.map((u) => (
             <p key={u.feed}>
               <Link className="underline" href={`/feeds/${u.feed}/plan`}>
                 {u.title}
               </Link>
-              : {u.lookUps.join(", ")}
+              : {[...u.lookUps, ...u.formulas.map((f) => `${f.stage}: ${f.says}`)].join("; ")}
             </p>
           ))}
           {waiting.length > 0 && (

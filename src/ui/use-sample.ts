@@ -1,7 +1,9 @@
 "use client";
 
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { stepPart } from "@/core/cleanse/index.ts";
+import type { Reference } from "@/core/lookup/reference.ts";
+import { listsInFormulas } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { RulePreview, StepsPreview } from "@/core/preview.ts";
 import type { Sample } from "@/core/sample.ts";
@@ -28,7 +30,7 @@ export function useSample(plan: Plan, delivery: number | null, size: number): Ke
     queryKey: ["sample", key],
     queryFn: async (): Promise<KeyedSample> => {
       const sample = await api<Sample>(`/api/feeds/${plan.feed}/sample`, { json: { delivery, read, size, following } });
-      tell({ ask: "sample", key, sample });
+      give("sample", { ask: "sample", key, sample });
       return { ...sample, key };
     },
     placeholderData: keepPreviousData,
@@ -40,6 +42,19 @@ export function useSample(plan: Plan, delivery: number | null, size: number): Ke
 }
 
 let worker: Worker | null = null;
+/** What the thread was given to keep, by what it is; a new thread is given it again. */
+const given = new Map<string, PreviewAsk>();
+/** Samples and lists that are kept for a new thread. */
+const MOST_GIVEN = 12;
+
+/** Gives the thread something to keep. */
+function give(what: string, ask: PreviewAsk): void {
+  given.delete(what);
+  given.set(what, ask);
+  if (given.size > MOST_GIVEN) given.delete(given.keys().next().value!);
+  tell(ask);
+}
+
 let last = 0;
 const open = new Map<number, { resolve: (result: never) => void; reject: (error: Error) => void }>();
 
@@ -57,6 +72,7 @@ function tell(ask: PreviewAsk): void {
       open.clear();
       worker = null;
     };
+    for (const before of given.values()) if (before !== ask) worker.postMessage(before);
   }
   worker.postMessage(ask);
 }
@@ -76,12 +92,36 @@ export interface Preview<T> {
   readonly error: string | null;
 }
 
-function usePreview<T>(sample: KeyedSample | null, key: unknown, ask: (id: number) => PreviewAsk): Preview<T> {
+/** Hands the lists that a plan's formulas ask to the preview's thread; what it has of them by now, and what is wrong. */
+function useLists(plan: Plan): { key: string; ready: boolean } {
+  const names = listsInFormulas(plan);
+  const found = useQueries({
+    queries: names.map((name) => ({
+      queryKey: ["list, whole", name],
+      queryFn: async (): Promise<string> => {
+        const list = await api<Reference>(`/api/references/${name}/whole`);
+        give(`list ${name}`, { ask: "list", list });
+        return `${name} ${list.version}`;
+      },
+      staleTime: 60_000,
+      retry: false,
+    })),
+  });
+  return { key: found.map((f) => f.data ?? "").join(), ready: found.every((f) => !f.isPending) };
+}
+
+function usePreview<T>(
+  plan: Plan,
+  sample: KeyedSample | null,
+  key: unknown,
+  ask: (id: number) => PreviewAsk,
+): Preview<T> {
+  const lists = useLists(plan);
   const { data, error } = useQuery({
-    queryKey: ["preview", sample?.key, key],
+    queryKey: ["preview", sample?.key, key, lists.key],
     queryFn: () => askPreview<T>(ask),
     placeholderData: keepPreviousData,
-    enabled: sample !== null,
+    enabled: sample !== null && lists.ready,
     staleTime: Infinity,
     gcTime: 10_000,
     retry: false,
@@ -91,7 +131,7 @@ function usePreview<T>(sample: KeyedSample | null, key: unknown, ask: (id: numbe
 
 /** The sample as it stands after so many of the plan's steps. */
 export function useSteps(plan: Plan, sample: KeyedSample | null, steps: number, only: boolean): Preview<StepsPreview> {
-  return usePreview(sample, ["steps", plan, steps, only], (id) => ({
+  return usePreview(plan, sample, ["steps", plan, steps, only], (id) => ({
     ask: "steps",
     id,
     key: sample!.key,
@@ -104,5 +144,5 @@ export function useSteps(plan: Plan, sample: KeyedSample | null, steps: number, 
 
 /** What each check by formula finds in the sample. */
 export function useRules(plan: Plan, sample: KeyedSample | null): Preview<(RulePreview | null)[]> {
-  return usePreview(sample, ["rules", plan], (id) => ({ ask: "rules", id, key: sample!.key, plan }));
+  return usePreview(plan, sample, ["rules", plan], (id) => ({ ask: "rules", id, key: sample!.key, plan }));
 }

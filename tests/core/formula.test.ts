@@ -1,8 +1,10 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { compileFormula } from "@/core/formula/compile.ts";
-import { FUNCTIONS } from "@/core/formula/functions.ts";
+import { EXAMPLE_LISTS, FUNCTIONS } from "@/core/formula/functions.ts";
+import { listsIn } from "@/core/formula/lists.ts";
 import { tokens } from "@/core/formula/syntax.ts";
+import { tryNamed } from "@/core/formula/try-named.ts";
 import { EMPTY, type Value } from "@/core/formula/value.ts";
 import { SieveError } from "@/core/problem.ts";
 
@@ -19,7 +21,7 @@ const FIELDS = [
 
 /** What a formula gives for values by name; both ways must agree. */
 function value(source: string, values: Record<string, Value | bigint> = {}): unknown {
-  const formula = compileFormula(source, { fields: FIELDS });
+  const formula = compileFormula(source, { fields: FIELDS, lists: EXAMPLE_LISTS });
   const slots = formula.uses.map((f) => values[FIELDS[f]!.name] ?? null);
   const outcome = (run: typeof formula.run): unknown => {
     try {
@@ -50,6 +52,64 @@ describe.each([...new Set(FUNCTIONS.map((f) => f.name))])("the function %s", (na
   it.each(examples)("%s gives %j", (source, expected) => {
     expect(value(source)).toEqual(expected);
     expect(compileFormula(source, { fields: FIELDS }).compiled).toBe(true);
+  });
+});
+
+describe("formulas that ask reference lists", () => {
+  it("give what the list has, together with all else, in both ways", () => {
+    expect(
+      value("inList('countries', upper(code)) ? fromList('countries', upper(code), 'name') : other", {
+        code: "se",
+        other: "?",
+      }),
+    ).toBe("Sweden");
+    // The library's own way: a macro is beyond the compiler.
+    expect(value("['NO', 'XX'].exists(c, inList('countries', c))")).toBe(true);
+    expect(value("fromList('countries', code, 'name')")).toBe(EMPTY);
+  });
+
+  it("have no value where the list is not at hand", () => {
+    const { run, reference } = compileFormula("inList('nowhere', code)", { fields: FIELDS, lists: EXAMPLE_LISTS });
+    expect(() => run(["a"])).toThrow("The list nowhere is not at hand.");
+    expect(() => reference(["a"])).toThrow("The list nowhere is not at hand.");
+  });
+
+  it.each([
+    ["inList(code, other)", "The name of a list is written out, in quotes.", 7],
+    ["fromList('countries', code, other)", "The name of a column is written out, in quotes.", 28],
+    [
+      "code == '' || fromList('countries', code, 'nme') == ''",
+      "The list countries has no column nme. It has code, name",
+      14,
+    ],
+    ["inList('countries', count)", "inList(list, key) takes", 0],
+  ])("are refused as %s", (source, message, from) => {
+    try {
+      compileFormula(source, { fields: FIELDS, lists: EXAMPLE_LISTS });
+      throw new Error("not refused");
+    } catch (error) {
+      expect((error as SieveError).message).toContain(message);
+      expect((error as SieveError).facts["from"]).toBe(from);
+    }
+  });
+
+  it("are known by the lists that they ask, by themselves and through named formulas", () => {
+    const named = { known: { parameters: [{ name: "c", type: "text" as const }], body: "inList('countries', c)" } };
+    expect(listsIn('known(code) && inList("sites", other) && code != "inList(\'no\', x)"', named).sort()).toEqual([
+      "countries",
+      "sites",
+    ]);
+    const example = {
+      ...named.known,
+      examples: [
+        { formula: "known('NO')", gives: true },
+        { formula: "known('XX')", gives: true },
+      ],
+    };
+    const held = (lists?: typeof EXAMPLE_LISTS) => tryNamed("known", example, {}, lists).examples.map((e) => e.holds);
+    expect(held(EXAMPLE_LISTS)).toEqual([true, false]);
+    // Where no list is at hand nothing is said against them.
+    expect(held()).toEqual([true, true]);
   });
 });
 

@@ -1,6 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { findRecords } from "@/engine/records.ts";
 import { releaseRecords } from "@/engine/release.ts";
+import { sampleDelivery } from "@/engine/sample.ts";
+import { planInForce } from "@/store/feeds.ts";
 import { listHeld } from "@/store/held.ts";
 import {
   changeReference,
@@ -119,7 +121,9 @@ describe("a load that looks values up", () => {
       { key: ["no"] },
       { lookup, gates: [] },
     );
-    expect(await whereUsed(db, "sites")).toEqual([{ feed: "visits", title: "visits", lookUps: ["site"] }]);
+    expect(await whereUsed(db, "sites")).toEqual([
+      { feed: "visits", title: "visits", lookUps: ["site"], formulas: [] },
+    ]);
     const load = await loadNow(db, "visits", "no,site\n1,a\n2,B\n3,Z\n4,\n5,Z\n6,D\n");
     expect(load.error).toBeNull();
     const { balance, lookUps, drift } = load.report!;
@@ -168,6 +172,42 @@ describe("a load that looks values up", () => {
     expect(page.records[0]!.values).toEqual(["1", "a", "Alder Fen"]);
     expect(await releaseRecords(db, [{ load: load.id, record: 2 }], "Ines")).toMatchObject([{ released: true }]);
     expect((await rows(db, "visits", "no"))[2]).toMatchObject({ no: 3, site: "Z", site_name: "Zennor" });
+  });
+
+  it("in formulas: steps and checks ask the list at the version that the load keeps", async () => {
+    const { db } = system;
+    const text = (name: string): object => ({ name, type: "text", length: 40 });
+    await newFeed(
+      db,
+      "strolls",
+      [text("site"), text("title")],
+      {},
+      {
+        gates: [],
+        cleanse: [{ do: "derive", in: ["title"], by: "fromList('sites', upper(site), 'name')" }],
+        check: [{ name: "a site that is known", that: "inList('sites', upper(site))", on_failure: "hold" }],
+      },
+    );
+    const load = await loadNow(db, "strolls", 'site\nb\nq\n""\n');
+    expect(load).toMatchObject({ state: "loaded", held: 1, inserted: 2 });
+    expect((await rows(db, "strolls", "site")).map((r) => [r["site"], r["title"]])).toEqual([
+      ["b", "Birch Hill"],
+      [null, null],
+    ]);
+    expect((await listHeld(db, { load: load.id }))[0]!.problems[0]!.message).toBe("Not so: a site that is known.");
+    const { rows: kept } = await db.query("select version from sieve.load_reference where load = $1", [load.id]);
+    const { version } = await getReference(db, "sites");
+    expect(kept).toEqual([{ version }]);
+    // The plan is told of where the list is used, and what is held is tried by the list as it is by then.
+    expect((await whereUsed(db, "sites")).find((u) => u.feed === "strolls")!.formulas.map((f) => f.stage)).toEqual([
+      "Cleanse",
+      "Check",
+    ]);
+    await changeReference(db, "sites", version, { add: [["Q", "Quoin"]], remove: [] }, "one more", "Ines");
+    expect(await releaseRecords(db, [{ load: load.id, record: 1 }], "Ines")).toMatchObject([{ released: true }]);
+    const { document } = await planInForce(db, "strolls");
+    const sample = await sampleDelivery(db, load.delivery, document, document.read, 10);
+    expect(sample.rows.map((r) => r[0])).toEqual(["b", "q", ""]);
   });
 
   it("fails with a message where the list is not there", async () => {

@@ -20,9 +20,9 @@ export const derive: StepPart<DeriveOptions> = {
   apply: () => {
     throw new Error("a derived field needs its record");
   },
-  record: ({ by }, { fields, targets, named }) => {
+  record: ({ by }, { fields, targets, named, lists }) => {
     const formulas = targets.map((f) => {
-      const formula = compileFormula(by, { fields, it: f, named });
+      const formula = compileFormula(by, { fields, it: f, named, lists });
       return { f, formula, columns: new FormulaColumns(formula) };
     });
     return (course) => {

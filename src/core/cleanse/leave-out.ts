@@ -18,8 +18,8 @@ export const leaveOut: StepPart<LeaveOutOptions> = {
   apply: () => {
     throw new Error("what is left out is decided by the record");
   },
-  record: ({ when }, { fields, named }) => {
-    const columns = new FormulaColumns(compileFormula(when, { fields, named }));
+  record: ({ when }, { fields, named, lists }) => {
+    const columns = new FormulaColumns(compileFormula(when, { fields, named, lists }));
     return (course) => {
       let n = 0;
       columns.read(course, course.count, false);

@@ -1,5 +1,6 @@
 import type { z } from "zod";
 import type { NamedFormulas } from "../formula/named.ts";
+import type { References } from "../lookup/reference.ts";
 import type { Field } from "../plan/schema.ts";
 import { ByteMemo } from "../byte-memo.ts";
 import { cellText, type Cells, type Heap } from "../bytes.ts";
@@ -42,6 +43,8 @@ export interface RecordScope {
   readonly targets: readonly number[];
   /** Formulas that can be used by their names. */
   readonly named?: NamedFormulas | undefined;
+  /** Reference lists that formulas ask. */
+  readonly lists?: References | undefined;
 }
 
 /** A cleansing step: one file each, from which the plan's schema, the editor and the docs come. */

@@ -1,8 +1,10 @@
 import { parse } from "@bufbuild/cel";
 import type { Expr, ParsedExpr } from "@bufbuild/cel-spec/cel/expr/syntax_pb.js";
+import { NO_REFERENCES, type References } from "../lookup/reference.ts";
 import { SieveError, listed } from "../problem.ts";
 import type { TypeId } from "../type/index.ts";
 import { FUNCTIONS, patternOf, type FormulaFunction } from "./functions.ts";
+import { LIST_FUNCTIONS } from "./lists.ts";
 import { expandNamed, type NamedFormulas } from "./named.ts";
 import { referenceOf } from "./reference.ts";
 import { syntaxFault, type FormulaFault } from "./syntax.ts";
@@ -15,6 +17,8 @@ export interface Scope {
   readonly it?: number | undefined;
   /** Formulas that can be used by their names. */
   readonly named?: NamedFormulas | undefined;
+  /** Reference lists that it can ask; a formula that asks another one has no value. */
+  readonly lists?: References | undefined;
 }
 
 /** A formula made ready. */
@@ -123,7 +127,7 @@ function compileWritten(source: string, scope: Scope, most = MOST_LENGTH): Formu
   const needs = uses.flatMap((f, i) => (compiler.asked.has(f) ? [] : [i]));
   const names = uses.map((f) => scope.fields[f]!.name);
   if (compiler.usesIt) names.push("it");
-  const slow = referenceOf(parsed);
+  const slow = referenceOf(parsed, compiler.asksLists ? (scope.lists ?? NO_REFERENCES) : null);
   const it = scope.it === undefined ? -1 : uses.indexOf(scope.it);
   const isEmpty = (slots: readonly (Value | bigint)[]): boolean => {
     for (let i = 0; i < needs.length; i++) if (slots[needs[i]!] === null) return true;
@@ -161,6 +165,7 @@ class Compiler {
   /** Fields that the formula asks whether they are empty. */
   readonly asked = new Set<number>();
   usesIt = false;
+  asksLists = false;
   private nodes = 0;
 
   constructor(
@@ -182,6 +187,7 @@ class Compiler {
       case "callExpr": {
         const { function: name, target, args } = exprKind.value;
         this.known(expr, name, target !== undefined);
+        if (LIST_FUNCTIONS.has(name)) this.asksList(expr, name, args);
         if ((name === "_==_" || name === "_!=_") && args.some(isNull)) {
           for (const a of args) {
             const field = a.exprKind.case === "identExpr" && !bound.includes(a.exprKind.value.name);
@@ -217,6 +223,18 @@ class Compiler {
     if (FUNCTIONS.some((f) => f.name === name && f.method === method)) return;
     const other = FUNCTIONS.find((f) => f.name === name);
     this.fail(expr, other ? `${name} is called as ${shape(other)}.` : `There is no function ${name}.`, name.length);
+  }
+
+  /** The names of lists and of their columns are written out, so that it is known what a plan asks. */
+  private asksList(expr: Expr, name: string, args: readonly Expr[]): void {
+    this.asksLists = true;
+    const [list, column] = [0, 2].map((i) => args[i] && writtenText(args[i]));
+    if (list === null) this.fail(args[0]!, "The name of a list is written out, in quotes.");
+    if (column === null) this.fail(args[2]!, "The name of a column is written out, in quotes.");
+    const known = list === undefined ? undefined : this.scope.lists?.get(list);
+    if (known && column !== undefined && !known.columns.includes(column)) {
+      this.fail(expr, `The list ${list} has no column ${column}. It has ${listed(known.columns)}.`, name.length);
+    }
   }
 
   private field(expr: Expr, name: string): number {
@@ -517,8 +535,16 @@ class Compiler {
         name.length,
       );
     }
-    return apply(fits!, nodes);
+    const { withLists } = fits!;
+    return apply(withLists ? { ...fits!, run: withLists(this.scope.lists ?? NO_REFERENCES) } : fits!, nodes);
   }
+}
+
+/** The text that stands in a formula; null for anything else. */
+function writtenText(expr: Expr): string | null {
+  const { exprKind } = expr;
+  if (exprKind.case !== "constExpr" || exprKind.value.constantKind.case !== "stringValue") return null;
+  return exprKind.value.constantKind.value;
 }
 
 /** Names of CEL's own functions and macros that are not compiled, or not for every type. */

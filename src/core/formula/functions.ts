@@ -1,5 +1,7 @@
 import { IDENTIFIER_KINDS, identifierOf, type IdentifierKind } from "../check-digits.ts";
 import { compilePattern, type Pattern } from "../pattern.ts";
+import type { References } from "../lookup/reference.ts";
+import { fromList, inList } from "./lists.ts";
 import { BAIL, DAY, MICROS, numberText, type Value, type ValueType } from "./value.ts";
 
 /** A function of the formula language beyond CEL's own, or one of CEL's that is compiled by us. */
@@ -18,7 +20,28 @@ export interface FormulaFunction {
   /** Formulas with what they give, run as tests. */
   readonly examples: readonly (readonly [string, Value])[];
   run(...args: never[]): Value;
+  /** Of a function that asks reference lists: what is run, once they are at hand. */
+  readonly withLists?: (lists: References) => (...args: never[]) => Value;
 }
+
+/** The lists that the examples ask. */
+export const EXAMPLE_LISTS: References = new Map([
+  [
+    "countries",
+    {
+      name: "countries",
+      version: 1,
+      columns: ["code", "name", "now"],
+      key: "code",
+      accepted: "now",
+      entries: [
+        ["NO", "Norway", ""],
+        ["SE", "Sweden", ""],
+        ["NOR", "", "NO"],
+      ],
+    },
+  ],
+]);
 
 /** White space as Unicode has it, at both ends. */
 const ENDS =
@@ -55,7 +78,7 @@ function define<const A extends readonly ValueType[]>(
   about: string,
   examples: FormulaFunction["examples"],
   run: (...values: never[]) => Value,
-  more: Partial<Pick<FormulaFunction, "method" | "standard">> = {},
+  more: Partial<Pick<FormulaFunction, "method" | "standard" | "withLists">> = {},
 ): FormulaFunction {
   return { name, method: false, standard: false, args, result, params, about, examples, run, ...more };
 }
@@ -77,6 +100,10 @@ function dateOf(year: number, month: number, dayOfMonth: number): number {
     throw new Error(`There is no day ${dayOfMonth} of month ${month} in ${year}.`);
   }
   return at.getTime() * 1000;
+}
+
+function noLists(list: string): never {
+  throw new Error(`The list ${list} is not at hand.`);
 }
 
 export const FUNCTIONS: readonly FormulaFunction[] = [
@@ -503,5 +530,32 @@ export const FUNCTIONS: readonly FormulaFunction[] = [
     ],
     (text: string, kind: string) =>
       (IDENTIFIER_KINDS as readonly string[]).includes(kind) && identifierOf(kind as IdentifierKind, text) !== null,
+  ),
+  define(
+    "inList",
+    ["string", "string"],
+    "bool",
+    ["list", "key"],
+    "Whether a reference list has an entry with a key, whatever its dates. The list's name is written out.",
+    [
+      ["inList('countries', 'SE')", true],
+      ["inList('countries', 'XX')", false],
+    ],
+    noLists,
+    { withLists: (lists) => (list: string, key: string) => inList(lists, list, key) },
+  ),
+  define(
+    "fromList",
+    ["string", "string", "string"],
+    "string",
+    ["list", "key", "column"],
+    "What a reference list says in a column of the entry with a key, a synonym's accepted one; an empty text where there is none. The list's and the column's names are written out.",
+    [
+      ["fromList('countries', 'NO', 'name')", "Norway"],
+      ["fromList('countries', 'NOR', 'name')", "Norway"],
+      ["fromList('countries', 'XX', 'name')", ""],
+    ],
+    noLists,
+    { withLists: (lists) => (list: string, key: string, column: string) => fromList(lists, list, key, column) },
   ),
 ];

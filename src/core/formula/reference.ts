@@ -14,7 +14,8 @@ import { strings } from "@bufbuild/cel/ext";
 import type { Expr, ParsedExpr } from "@bufbuild/cel-spec/cel/expr/syntax_pb.js";
 import { create } from "@bufbuild/protobuf";
 import { DurationSchema, TimestampSchema, type Duration, type Timestamp } from "@bufbuild/protobuf/wkt";
-import { patternOf, FUNCTIONS } from "./functions.ts";
+import type { References } from "../lookup/reference.ts";
+import { patternOf, FUNCTIONS, type FormulaFunction } from "./functions.ts";
 import { MICROS, type Value, type ValueType } from "./value.ts";
 
 const TYPES: Record<ValueType, CelType> = {
@@ -61,7 +62,7 @@ export function fromCel(value: unknown): Value | bigint {
   return value as Value;
 }
 
-const ours: CelFunc[] = FUNCTIONS.filter((f) => !f.standard).map((f) => {
+const asFunc = (f: FormulaFunction): CelFunc => {
   const types = f.args.map((t) => TYPES[t]);
   const run = (args: readonly unknown[]): never =>
     toCel(f.run(...(args.map((a) => fromCel(a)) as never[])), f.result) as never;
@@ -70,21 +71,40 @@ const ours: CelFunc[] = FUNCTIONS.filter((f) => !f.standard).map((f) => {
         return run([this, ...args]);
       })
     : celFunc(f.name, types, TYPES[f.result], (...args: unknown[]) => run(args));
-});
+};
 
-const ENV = celEnv({
-  funcs: [...strings, ...ours],
-  re2: { compile: (pattern: string) => patternOf(pattern) },
-});
+const ours = FUNCTIONS.filter((f) => !f.standard);
+
+function envOf(functions: readonly FormulaFunction[]): ReturnType<typeof celEnv> {
+  return celEnv({
+    funcs: [...strings, ...functions.map(asFunc)],
+    re2: { compile: (pattern: string) => patternOf(pattern) },
+  });
+}
+
+const ENV = envOf(ours);
+/** Those of formulas that ask lists. */
+const envs = new WeakMap<References, typeof ENV>();
+
+function envWith(lists: References): typeof ENV {
+  let env = envs.get(lists);
+  if (!env) {
+    env = envOf(ours.map((f) => (f.withLists ? { ...f, run: f.withLists(lists) } : f)));
+    envs.set(lists, env);
+  }
+  return env;
+}
 
 /**
  * The library's own way through a formula: slower than ours, and the one that ours must agree with.
- * Gives a function from values by name; it throws where CEL says that there is no value.
+ * Gives a function from values by name; it throws where CEL says that there is no value. `lists` are
+ * those that it asks, if it asks any.
  */
 export function referenceOf(
   expr: Expr | ParsedExpr,
+  lists: References | null = null,
 ): (names: readonly string[], types: readonly ValueType[], values: readonly (Value | bigint)[]) => Value | bigint {
-  const run = plan(ENV, expr) as (bindings: Record<string, unknown>) => unknown;
+  const run = plan(lists ? envWith(lists) : ENV, expr) as (bindings: Record<string, unknown>) => unknown;
   return (names, types, values) => {
     const bindings: Record<string, unknown> = {};
     names.forEach((name, i) => (bindings[name] = toCel(values[i]!, types[i]!)));

@@ -1,6 +1,8 @@
 import { SieveError } from "../problem.ts";
 import { compileFormula } from "./compile.ts";
 import { FUNCTIONS } from "./functions.ts";
+import type { References } from "../lookup/reference.ts";
+import { listsIn } from "./lists.ts";
 import { formulaName, namedFormulaSchema, type NamedFormula, type NamedFormulas } from "./named.ts";
 import { EMPTY, type ValueType } from "./value.ts";
 
@@ -17,11 +19,13 @@ export interface ExampleResult {
  * Looks at a named formula as a whole: that its name is free, that its body speaks of its parameters
  * alone, and what each of its examples gives. Throws `formula-invalid`.
  * @param others the other named formulas, which it may use
+ * @param lists reference lists that its examples ask; where one is not at hand, they are not tried
  */
 export function tryNamed(
   name: string,
   formula: NamedFormula,
   others: NamedFormulas,
+  lists?: References,
 ): { type: ValueType; examples: ExampleResult[] } {
   const fail = (message: string, hint: string): never => {
     throw new SieveError("formula-invalid", message, { hint });
@@ -36,10 +40,19 @@ export function tryNamed(
     fail("Two parameters have one name.", "Give each parameter a name of its own.");
   }
   const named = { ...others, [name]: formula };
-  const { type } = compileFormula(formula.body, { fields: formula.parameters, named: others });
+  const { type } = compileFormula(formula.body, { fields: formula.parameters, named: others, lists });
   const examples = (formula.examples ?? []).map((e): ExampleResult => {
+    const lacking = listsIn(e.formula, named).find((list) => !lists?.has(list));
+    if (lacking !== undefined) {
+      return {
+        formula: e.formula,
+        gives: null,
+        fault: `It asks the list ${lacking}, which is not at hand here.`,
+        holds: true,
+      };
+    }
     try {
-      const made = compileFormula(e.formula, { fields: [], named });
+      const made = compileFormula(e.formula, { fields: [], named, lists });
       const value = made.run([]);
       const gives = value === EMPTY ? null : typeof value === "bigint" ? Number(value) : value;
       return { formula: e.formula, gives, fault: null, holds: gives === e.gives };

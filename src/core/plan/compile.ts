@@ -128,7 +128,8 @@ export function compilePlan(own: Plan, references: References = NO_REFERENCES, o
     const part = stepPart(step.do);
     const { do: _, in: where, off, ...options } = step;
     const targets = off ? [] : where === "*" ? fields.map((_, i) => i) : numbers(where);
-    const record = off ? null : (part.record?.(options, { fields: read, targets, named: plan.formulas }) ?? null);
+    const context = { fields: read, targets, named: plan.formulas, lists: references };
+    const record = off ? null : (part.record?.(options, context) ?? null);
     return {
       step,
       words: stepWords(step),
@@ -200,7 +201,7 @@ export function compilePlan(own: Plan, references: References = NO_REFERENCES, o
     else if (isBetween(c)) checks.push(betweenOf(c, (n) => number.get(n)!, fields));
     else
       for (const it of c.in ?? [null])
-        checks.push(ruleOf(c, it === null ? -1 : number.get(it)!, fields, plan.formulas));
+        checks.push(ruleOf(c, it === null ? -1 : number.get(it)!, fields, plan.formulas, references));
   }
   // Two records with one key can't both be in the target, so a repeat of the key is always held.
   if (plan.load.key.length > 0) {
@@ -327,8 +328,14 @@ function betweenOf(check: BetweenCheck, number: (name: string) => number, fields
   };
 }
 
-function ruleOf(check: RuleCheck, it: number, fields: readonly Field[], named: NamedFormulas | undefined): OnCheck {
-  const formula = compileFormula(check.that, { fields, it: it < 0 ? undefined : it, named });
+function ruleOf(
+  check: RuleCheck,
+  it: number,
+  fields: readonly Field[],
+  named: NamedFormulas | undefined,
+  lists: References,
+): OnCheck {
+  const formula = compileFormula(check.that, { fields, it: it < 0 ? undefined : it, named, lists });
   const about = it >= 0 ? [it] : formula.uses.length > 0 ? [...formula.uses] : [0];
   return {
     key: it >= 0 ? `rule:${check.name}:${fields[it]!.name}` : `rule:${check.name}`,

@@ -1,6 +1,7 @@
 import { mapStepFormulas, stepFormulas, stepPart } from "../cleanse/index.ts";
-import { lookUpFields, type LookUp } from "../lookup/schema.ts";
+import { keptLists, lookUpFields, type LookUp } from "../lookup/schema.ts";
 import type { MatchSection } from "../match/schema.ts";
+import { listsIn } from "../formula/lists.ts";
 import { namedIn, type NamedFormula, type NamedFormulas } from "../formula/named.ts";
 import { namesIn, renameInFormula } from "../formula/names.ts";
 import { isBetween, isRule, isUnique, type Plan, type Step } from "./schema.ts";
@@ -80,6 +81,23 @@ function formulasOf(plan: Plan): { readonly source: string; readonly use: Use }[
 export function usesOfFormula(plan: Plan, name: string): Use[] {
   const named = plan.formulas ?? {};
   return formulasOf(plan).flatMap(({ source, use }) => (namedIn(source, named).has(name) ? [use] : []));
+}
+
+/** The reference lists that a plan asks, by look-ups or in formulas; not the files of the delivery that stand for lists. */
+export function listsOf(plan: Plan): string[] {
+  const files = new Set((plan.lookup ?? []).flatMap((l) => (l.file === undefined ? [] : [l.list])));
+  const asked = listsInFormulas(plan).filter((name) => !files.has(name));
+  return [...new Set([...keptLists(plan.lookup ?? []), ...asked])];
+}
+
+/** The reference lists that a plan's formulas ask. */
+export function listsInFormulas(plan: Plan): string[] {
+  return [...new Set(formulasOf(plan).flatMap(({ source }) => listsIn(source, plan.formulas)))];
+}
+
+/** Every place of a plan's formulas that asks a list. */
+export function usesOfList(plan: Plan, list: string): Use[] {
+  return formulasOf(plan).flatMap(({ source, use }) => (listsIn(source, plan.formulas).includes(list) ? [use] : []));
 }
 
 /** The plan with the named formulas that it uses, as they are now, and no others. */

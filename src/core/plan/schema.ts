@@ -2,6 +2,7 @@ import { z } from "zod";
 import { STEP_IDS, stepFormulas, stepPart } from "../cleanse/index.ts";
 import { compilePattern } from "../pattern.ts";
 import { compileFormula } from "../formula/compile.ts";
+import { listsIn } from "../formula/lists.ts";
 import { tryNamed } from "../formula/try-named.ts";
 import { namedFormulasSchema, type NamedFormulas } from "../formula/named.ts";
 import { formulaSchema } from "../formula/schema.ts";
@@ -397,7 +398,12 @@ export const planSchema = z
     plan.match?.fields.forEach((f, i) => known(f.in, ["match", "fields", i, "in"]));
     if (plan.match?.recent) known([plan.match.recent], ["match", "recent"]);
     if (plan.match?.trust) known([plan.match.trust.field], ["match", "trust", "field"]);
-    if (plan.match?.rank !== undefined) formula(plan.match.rank, undefined, ["match", "rank"]);
+    if (plan.match?.rank !== undefined) {
+      formula(plan.match.rank, undefined, ["match", "rank"]);
+      if (listsIn(plan.match.rank, plan.formulas).length > 0) {
+        context.addIssue({ code: "custom", path: ["match", "rank"], message: "The rank of records can't ask a list." });
+      }
+    }
     for (const [rule, needs] of [
       ["trusted", "trust"],
       ["ranked", "rank"],
