@@ -14,12 +14,16 @@ import {
   type DecorationSet,
   type ViewUpdate,
 } from "@codemirror/view";
+import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { compileFormula, type Scope } from "@/core/formula/compile.ts";
 import { FUNCTIONS, type FormulaFunction } from "@/core/formula/functions.ts";
+import { listsIn } from "@/core/formula/lists.ts";
 import { tokens } from "@/core/formula/syntax.ts";
 import { TYPE_OF_FIELD, TYPE_WORDS } from "@/core/formula/value.ts";
 import type { SieveError } from "@/core/problem.ts";
+import type { ReferenceInfo } from "@/store/references.ts";
+import { api } from "./api.ts";
 
 const CLASSES: Partial<Record<ReturnType<typeof tokens>[number]["kind"], string>> = {
   text: "f-text",
@@ -69,8 +73,39 @@ function functionAt(source: string, at: number): FormulaFunction | null {
   return FUNCTIONS.find((f) => f.name === name) ?? null;
 }
 
-function completions(scope: Scope): (context: CompletionContext) => { from: number; options: Completion[] } | null {
+/** The name of a list that is being written, and the column of one. */
+const LIST_AT = /\b(?:inList|fromList)\(\s*['"]([a-z0-9_]*)$/;
+const COLUMN_AT = /\bfromList\(\s*['"]([a-z0-9_]+)['"]\s*,(?:[^()'"]|\([^()]*\))*,\s*['"]([^'"]*)$/;
+
+interface Completed {
+  from: number;
+  options: Completion[];
+}
+
+/** What can stand between the quotes at a place: the name of a list or of its column; null where there are none. */
+async function inQuotes(before: string, at: number, lists: ListsKnown): Promise<Completed | null> {
+  const list = LIST_AT.exec(before);
+  if (list) {
+    const options = (await lists()).map((l) => ({ label: l.name, detail: l.title, type: "variable" }));
+    return { from: at - list[1]!.length, options };
+  }
+  const column = COLUMN_AT.exec(before);
+  if (!column) return null;
+  const shape = (await lists()).find((l) => l.name === column[1])?.shape;
+  const options = (shape?.columns ?? []).map((name) => ({ label: name, type: "variable" }));
+  return { from: at - column[2]!.length, options };
+}
+
+/** Reference lists that there are, read once for an editor. */
+type ListsKnown = () => Promise<readonly Pick<ReferenceInfo, "name" | "title" | "shape">[]>;
+
+function completions(
+  scope: Scope,
+  lists: ListsKnown,
+): (context: CompletionContext) => Completed | null | Promise<Completed | null> {
   return (context) => {
+    const before = context.state.sliceDoc(0, context.pos);
+    if (LIST_AT.test(before) || COLUMN_AT.test(before)) return inQuotes(before, context.pos, lists);
     const word = context.matchBefore(/[A-Za-z_][A-Za-z0-9_]*/);
     const from = word?.from ?? context.pos;
     const method = context.state.sliceDoc(from - 1, from) === ".";
@@ -126,17 +161,36 @@ export function FormulaEditor({
   const view = useRef<EditorView | null>(null);
   const change = useRef(onChange);
   const [help, setHelp] = useState<FormulaFunction | null>(null);
+  const client = useQueryClient();
   const names = `${scope.fields.map((f) => `${f.name} ${f.type}`).join()} ${JSON.stringify(scope.named ?? {})}`;
   useEffect(() => {
     change.current = onChange;
   });
   useEffect(() => {
-    const check = (v: EditorView): Diagnostic[] => {
+    let known: ReturnType<ListsKnown> | null = null;
+    const lists: ListsKnown = () =>
+      (known ??= client
+        .fetchQuery({
+          queryKey: ["references"],
+          queryFn: () => api<{ references: ReferenceInfo[] }>("/api/references"),
+          staleTime: 30_000,
+        })
+        .then((found) => found.references));
+    const check = async (v: EditorView): Promise<Diagnostic[]> => {
       const source = v.state.doc.toString();
       if (source.trim() === "") return [];
       try {
         compileFormula(source, scope);
-        return [];
+        const asked = listsIn(source);
+        if (asked.length === 0) return [];
+        const there = new Set((await lists()).map((l) => l.name));
+        return asked.flatMap((name): Diagnostic[] => {
+          if (there.has(name)) return [];
+          const from = source.indexOf(name);
+          return [
+            { from, to: from + name.length, severity: "warning", message: `There is no reference list ${name}.` },
+          ];
+        });
       } catch (error) {
         const { facts, message } = error as SieveError;
         const from = Number(facts["from"] ?? 0);
@@ -152,7 +206,7 @@ export function FormulaEditor({
           keymap.of([...completionKeymap, ...defaultKeymap, ...historyKeymap]),
           colours,
           bracketMatching(),
-          autocompletion({ override: [completions(scope)], icons: false }),
+          autocompletion({ override: [completions(scope, lists)], icons: false }),
           linter(check, { delay: 150 }),
           placeholderText(placeholder),
           EditorView.lineWrapping,

@@ -7,6 +7,7 @@ import { listsInFormulas } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { RulePreview, StepsPreview } from "@/core/preview.ts";
 import type { Sample } from "@/core/sample.ts";
+import type { ReferenceInfo } from "@/store/references.ts";
 import { api } from "./api.ts";
 import type { PreviewAnswer, PreviewAsk } from "./preview-worker.ts";
 
@@ -94,7 +95,14 @@ export interface Preview<T> {
 
 /** Hands the lists that a plan's formulas ask to the preview's thread; what it has of them by now, and what is wrong. */
 function useLists(plan: Plan): { key: string; ready: boolean } {
-  const names = listsInFormulas(plan);
+  const asked = listsInFormulas(plan);
+  const { data: there, isPending } = useQuery({
+    queryKey: ["references"],
+    queryFn: () => api<{ references: ReferenceInfo[] }>("/api/references"),
+    enabled: asked.length > 0,
+    staleTime: 30_000,
+  });
+  const names = asked.filter((name) => there?.references.some((r) => r.name === name));
   const found = useQueries({
     queries: names.map((name) => ({
       queryKey: ["list, whole", name],
@@ -107,7 +115,10 @@ function useLists(plan: Plan): { key: string; ready: boolean } {
       retry: false,
     })),
   });
-  return { key: found.map((f) => f.data ?? "").join(), ready: found.every((f) => !f.isPending) };
+  return {
+    key: found.map((f) => f.data ?? "").join(),
+    ready: (asked.length === 0 || !isPending) && found.every((f) => !f.isPending),
+  };
 }
 
 function usePreview<T>(

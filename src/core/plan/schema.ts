@@ -557,7 +557,7 @@ export function limitBytes(field: Field, value: number | string): Uint8Array | n
 export function parsePlan(value: unknown): Plan {
   const result = planSchema.safeParse(value);
   if (result.success) return result.data as unknown as Plan;
-  const faults = result.error.issues.map((issue) => `${pathWords(issue.path)}: ${issue.message}`);
+  const faults = [...new Set(result.error.issues.map((issue) => `${pathWords(issue.path)}: ${issue.message}`))];
   throw new SieveError("plan-invalid", `The plan has ${faults.length === 1 ? "a fault" : `${faults.length} faults`}.`, {
     detail: faults.slice(0, 20).join("\n"),
     hint: "Mend the plan; docs/plan.schema.json describes it.",
