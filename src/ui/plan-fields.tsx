@@ -3,6 +3,8 @@
 import { useState } from "react";
 import { CHECKS } from "@/core/check/index.ts";
 import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
+import { originsOf, reach } from "@/core/plan/lineage.ts";
+import { listed } from "@/core/problem.ts";
 import { policyOf } from "@/core/plan/compile.ts";
 import { FIELD_CHECKS, ON_FAILURE, type Field, type OnFailure, type Plan } from "@/core/plan/schema.ts";
 import { TYPES, TYPE_IDS, type TypeId } from "@/core/type/index.ts";
@@ -441,6 +443,8 @@ function FieldMore({
     (id) => CHECKS[id].asked(field) || (id === "unique" && plan.load.key.join() === field.name),
   );
   const used = usedIn(plan, field.name);
+  const back = reach(plan, field.name, "back");
+  const forward = reach(plan, field.name, "forward");
   return (
     <section
       aria-label={`More of ${field.name}`}
@@ -469,7 +473,7 @@ function FieldMore({
           <label key={id} className="flex items-center justify-between gap-2 border-b border-[var(--rule)] py-0.5">
             {CHECKS[id].title(field)}
             <select
-              className="select select-xs w-20"
+              className="select select-xs !w-20 shrink-0"
               value={policyOf(field, id)}
               onChange={(e) =>
                 update((f) => {
@@ -488,7 +492,17 @@ function FieldMore({
         ))}
       </div>
       <div>
-        <h2>it is used in</h2>
+        <h2>it comes from</h2>
+        <ul>
+          {originsOf(plan, field.name).map((o) => (
+            <li key={`${o.stage} ${o.says}`}>
+              <span className="faint">{o.stage}:</span> {o.says}
+              {o.from.length > 0 && <>, from {listed(o.from)}</>}
+            </li>
+          ))}
+        </ul>
+        {back.length > 0 && <p className="faint">and so from the columns of {listed(back)}</p>}
+        <h2 className="mt-2">it is used in</h2>
         <ul>
           {used.map((u) => (
             <li key={`${u.stage} ${u.says}`}>
@@ -496,6 +510,7 @@ function FieldMore({
             </li>
           ))}
         </ul>
+        {forward.length > 0 && <p className="faint">and so goes into {listed(forward)}</p>}
         <button type="button" className="plain held mt-2" onClick={remove} disabled={plan.contract.fields.length === 1}>
           Take the field out of the plan
         </button>

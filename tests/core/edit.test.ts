@@ -2,6 +2,7 @@ import { describe, expect, it } from "vitest";
 import { namesIn, renameInFormula } from "@/core/formula/names.ts";
 import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
 import { BYTE, heldByte, transitions } from "@/core/ledger.ts";
+import { goesInto, originsOf, reach } from "@/core/plan/lineage.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 
 const plan = parsePlan({
@@ -54,6 +55,43 @@ describe("a field", () => {
       "the key",
       "target.x.a",
     ]);
+  });
+
+  it("says what it comes from, back to the columns, and what it goes into", () => {
+    const own = parsePlan({
+      ...plan,
+      contract: {
+        fields: [
+          { name: "a", type: "text", title: "Number", also: ["acc"] },
+          ...["b", "c", "d", "e"].map((name) => ({ name, type: "text" })),
+          { name: "f", type: "text", also: ["@file"] },
+        ],
+      },
+      cleanse: [...plan.cleanse, { do: "trim", in: ["a"], off: true }],
+      lookup: [
+        { how: "exact", name: "what", list: "things", by: [{ field: "c", column: "code" }], bring: { d: "name" } },
+      ],
+    });
+    expect(originsOf(own, "c")).toEqual([
+      { stage: "Map", says: "the column c, where there is one", from: [] },
+      { stage: "Cleanse", says: "step 1, trim the ends in all fields", from: [] },
+      { stage: "Cleanse", says: expect.stringContaining("step 3, "), from: ["a", "b"] },
+      { stage: "Cleanse", says: expect.stringContaining("step 4, "), from: ["a", "b"] },
+    ]);
+    expect(originsOf(own, "d").at(-1)).toEqual({
+      stage: "Look up",
+      says: "name of the list things, by what",
+      from: ["c"],
+    });
+    expect(originsOf(own, "a").map((o) => o.says)).toEqual([
+      "the column a or Number or acc",
+      "step 1, trim the ends in all fields",
+      "step 2, upper case in a",
+    ]);
+    expect(originsOf(own, "f")[0]!.says).toBe("the column f or the file’s name");
+    expect(reach(own, "d", "back").sort()).toEqual(["a", "b", "c"]);
+    expect(reach(own, "a", "forward")).toEqual(["c", "d"]);
+    expect([goesInto(own, "d"), reach(own, "e", "back"), originsOf(own, "none")]).toEqual([[], [], []]);
   });
 
   it("taken out takes what can't be without it", () => {
