@@ -62,7 +62,7 @@ export async function matchFiles(
   const compiled = await readLists(plan, lists, spool, paths)
     .then((known) => compilePlan(plan, known))
     .finally(close);
-  const section = plan.match ?? proposeMatch(compiled.fields, plan.load.key);
+  const section = compiled.plan.match ?? proposeMatch(compiled.fields, plan.load.key);
   if (!section) {
     throw new SieveError("plan-invalid", "The plan does not say what is compared, and nothing can be proposed.", {
       hint: "Give it a match section; docs/matching.md describes it.",

@@ -1,8 +1,11 @@
 import type { NamedFormulas } from "@/core/formula/named.ts";
 import type { Field } from "@/core/plan/schema.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
+import type { Reference } from "@/core/lookup/reference.ts";
+import { withWordLists, wordListsOf } from "@/core/match/word-lists.ts";
 import type { MatchSection } from "@/core/match/schema.ts";
 import type { Decision } from "@/core/match/resolve.ts";
+import { readReference, versionAsked } from "./references.ts";
 import type { Queryable } from "./db.ts";
 
 /** Which pairs are meant. */
@@ -94,6 +97,12 @@ export async function pairPlans(db: Queryable, loads: readonly number[]): Promis
      from sieve.load l join sieve.plan p on p.id = l.plan where l.id = any($1) and p.document ? 'match'`,
     [[...new Set(loads)]],
   );
+  for (const row of rows) {
+    const lists = new Map<string, Reference>();
+    for (const name of wordListsOf(row.match.fields))
+      lists.set(name, await readReference(db, name, await versionAsked(db, row.load, name)));
+    row.match = withWordLists(row.match, lists);
+  }
   return rows;
 }
 

@@ -128,16 +128,22 @@ export async function listsAtHand(db: Queryable, plan: Plan): Promise<References
   return found;
 }
 
+/** The version of a list that a load asks, once it has asked it. */
+export async function versionAsked(db: Queryable, load: number, list: string): Promise<number | undefined> {
+  const { rows } = await db.query<{ version: number }>(
+    "select version from sieve.load_reference where load = $1 and list = $2",
+    [load, list],
+  );
+  return rows[0]?.version;
+}
+
 /** The lists that a load asks, at the versions that it asked first: running it again asks the same ones. */
 export async function referencesOfLoad(db: Queryable, load: number, plan: Plan, keep = false): Promise<References> {
   const found = new Map<string, Reference>();
   for (const name of listsOf(plan)) {
-    const { rows } = await db.query<{ version: number }>(
-      "select version from sieve.load_reference where load = $1 and list = $2",
-      [load, name],
-    );
-    const reference = await readReference(db, name, rows[0]?.version);
-    if (!rows[0] && keep) {
+    const asked = await versionAsked(db, load, name);
+    const reference = await readReference(db, name, asked);
+    if (asked === undefined && keep) {
       await db.query("insert into sieve.load_reference (load, list, version) values ($1, $2, $3)", [
         load,
         name,

@@ -1,10 +1,14 @@
 "use client";
 
+import { useQuery } from "@tanstack/react-query";
 import { useId, useMemo, useState } from "react";
 import { z } from "zod";
 import type { StepPart } from "@/core/cleanse/part.ts";
 import { mergeValueTables, readValueTable, valueTableCsv } from "@/core/cleanse/value-table.ts";
+import { WORDS_FROM } from "@/core/match/word-lists.ts";
 import type { Plan } from "@/core/plan/schema.ts";
+import type { ReferenceInfo } from "@/store/references.ts";
+import { api } from "./api.ts";
 import { useNamed } from "./use-formulas.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
 import { splitList } from "./plan-fields.tsx";
@@ -87,7 +91,16 @@ export function OptionsForm<T extends Options>({
             />
           );
         }
-        return <Option key={name} name={name} property={p} value={value} set={(v) => commit(name, v)} />;
+        return (
+          <Option
+            key={name}
+            name={name}
+            property={p}
+            needed={required.includes(name)}
+            value={value}
+            set={(v) => commit(name, v)}
+          />
+        );
       })}
     </div>
   );
@@ -164,11 +177,13 @@ function RuleRows({
 function Option({
   name,
   property: p,
+  needed,
   value,
   set,
 }: {
   name: string;
   property: Property;
+  needed: boolean;
   value: unknown;
   set: (value: unknown) => void;
 }) {
@@ -206,15 +221,19 @@ function Option({
       </select>,
     );
   }
-  if (name === "to" && p.type === "object") {
+  if (p.type === "object") {
+    const table = (value ?? {}) as Record<string, string[]>;
+    const put = (next: Record<string, string[]>): void =>
+      set(!needed && Object.keys(next).length === 0 ? undefined : next);
     return box(
       <>
-        <ValueTable id={id} value={value as Record<string, string[]>} set={set} />
-        <ValueTableFile value={value as Record<string, string[]>} set={set} />
+        <ValueTable id={id} value={table} set={put} />
+        <ValueTableFile value={table} set={put} />
       </>,
       true,
     );
   }
+  if (name === WORDS_FROM) return box(<ListChoice id={id} value={value as string | undefined} set={set} />);
   const list = p.type === "array";
   const number = p.type === "integer" || p.type === "number";
   const shown = list ? ((value as string[] | undefined) ?? []).join(", ") : String(value ?? "");
@@ -236,6 +255,39 @@ function Option({
         else set(text);
       }}
     />,
+  );
+}
+
+/** One of the reference lists that have synonyms, or none. */
+function ListChoice({
+  id,
+  value,
+  set,
+}: {
+  id: string;
+  value: string | undefined;
+  set: (list: string | undefined) => void;
+}) {
+  const { data } = useQuery({
+    queryKey: ["references"],
+    queryFn: () => api<{ references: ReferenceInfo[] }>("/api/references"),
+  });
+  const lists = (data?.references ?? []).filter((r) => r.shape.accepted !== undefined);
+  return (
+    <select
+      id={id}
+      className="select select-xs"
+      value={value ?? ""}
+      onChange={(e) => set(e.target.value === "" ? undefined : e.target.value)}
+    >
+      <option value="">none</option>
+      {value !== undefined && !lists.some((l) => l.name === value) && <option value={value}>{value}</option>}
+      {lists.map((l) => (
+        <option key={l.name} value={l.name}>
+          {l.title}
+        </option>
+      ))}
+    </select>
   );
 }
 

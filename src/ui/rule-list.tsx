@@ -184,7 +184,7 @@ function Found({ found, delivery }: { found: RulePreview | null; delivery: boole
     <div className="mt-1" role="status">
       <p>
         Of the sample {grouped(found.passes)} pass
-        {found.empty > 0 && `, ${grouped(found.empty)} lack a field`}
+        {found.empty > 0 && `, ${grouped(found.empty)} ${found.empty === 1 ? "lacks" : "lack"} a field`}
         {found.failed > 0 ? (
           <>
             , <b className="held">{grouped(found.failed)} fail</b>

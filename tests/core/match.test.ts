@@ -8,7 +8,10 @@ import { scoreOf } from "@/core/match/model.ts";
 import { resolvePairs, thoughtOf } from "@/core/match/resolve.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import { keepCluster, keepRecord } from "@/core/match/survive.ts";
-import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
+import { whyWords } from "@/core/match/why.ts";
+import { withWordLists } from "@/core/match/word-lists.ts";
+import { compilePlan } from "@/core/plan/compile.ts";
+import { listsOf, removeField, renameField, usedIn, usesOfList } from "@/core/plan/edit.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { planOf } from "../support/plans.ts";
 import { PERSON_FIELDS, peopleWithRepeats } from "../../demo/people.ts";
@@ -145,6 +148,57 @@ it("compares long texts, each pair once", () => {
   const keys = Array.from({ length: pairs.count }, (_, i) => `${pairs.b[i]}-${pairs.a[i]}`);
   expect(new Set(keys).size).toBe(keys.length);
   expect(keys).toEqual(expect.arrayContaining(["0-3", "1-4"]));
+});
+
+describe("words that mean the same, from a reference list", () => {
+  const list = {
+    name: "forms",
+    version: 2,
+    columns: ["word", "means"],
+    key: "word",
+    accepted: "means",
+    entries: [
+      ["Sorrel", ""],
+      ["Sory", "Sorrel"],
+      ["Quill Fen", ""],
+      ["Qf", "Quill Fen"],
+    ],
+  };
+  const section = parsePlan({
+    format: "good-sieve/plan@1",
+    feed: "x",
+    contract: { fields: ["who", "place"].map((name) => ({ name, type: "text" })) },
+    match: {
+      fields: [
+        { in: ["who"], by: "person", variants: { Sorrel: ["Sor"] }, variants_from: "forms" },
+        { in: ["place"], by: "words", as: "place", variants_from: "forms" },
+      ],
+    },
+    load: { target: "x" },
+  });
+  const lists = new Map([["forms", list]]);
+
+  it("stand beside those of the plan, in all that compares", () => {
+    const { fields } = compilePlan(section, lists).plan.match!;
+    expect(fields.map((f) => f["variants"])).toEqual([
+      { Sorrel: ["Sor", "Sory"], "Quill Fen": ["Qf"] },
+      { Sorrel: ["Sory"], "Quill Fen": ["Qf"] },
+    ]);
+    expect(whyWords(fields[0]!, "Sory Tarn", "Sorrel Tarn", 5)).toBe("sory is a form of sorrel");
+    expect(whyWords(fields[1]!, "QF north", "Quill Fen N.", 5)).toBe("equal but for how it is written");
+  });
+
+  it("are known to be asked, and are passed over where the list is not at hand", () => {
+    expect(listsOf(section)).toEqual(["forms"]);
+    expect(usesOfList(section, "forms").map((u) => u.says)).toEqual([
+      "words that mean the same in who",
+      "words that mean the same in place",
+    ]);
+    expect(compilePlan(section).plan.match).toBe(section.match);
+    expect(
+      withWordLists(section.match!, new Map([["forms", { ...list, accepted: undefined }]])).fields[1]!["variants"],
+    ).toEqual({});
+  });
 });
 
 describe("clusters", () => {

@@ -4,6 +4,7 @@ import { releaseRecords } from "@/engine/release.ts";
 import { sampleDelivery } from "@/engine/sample.ts";
 import { planInForce } from "@/store/feeds.ts";
 import { listHeld } from "@/store/held.ts";
+import { pairPlans } from "@/store/matches.ts";
 import {
   changeReference,
   getReference,
@@ -208,6 +209,40 @@ describe("a load that looks values up", () => {
     const { document } = await planInForce(db, "strolls");
     const sample = await sampleDelivery(db, load.delivery, document, document.read, 10);
     expect(sample.rows.map((r) => r[0])).toEqual(["b", "q", ""]);
+  });
+
+  it("for words that mean the same: what is compared is one where the list says so, and the version is kept", async () => {
+    const { db } = system;
+    await makeReference(
+      db,
+      {
+        name: "forms",
+        title: "Forms",
+        about: "",
+        shape: { columns: ["word", "means"], key: "word", accepted: "means" },
+      },
+      [
+        ["Quill Fen", ""],
+        ["Qf", "Quill Fen"],
+      ],
+      "Ines",
+    );
+    const match = {
+      against: ["delivery"],
+      fields: [{ in: ["place"], by: "words", variants_from: "forms", weights: [20, 8, 4, 2, 0, -4, -12] }],
+      limits: { same: 90, ask: 50 },
+    };
+    const place = [{ name: "place", type: "text", length: 40 }];
+    await newFeed(db, "places", place, {}, { match, gates: [] });
+    const load = await loadNow(db, "places", "place\nQF north\nQuill Fen North\nDown End\n");
+    expect(load).toMatchObject({ state: "loaded", inserted: 2, merged: 1 });
+    const { rows: kept } = await db.query("select list, version from sieve.load_reference where load = $1", [load.id]);
+    expect(kept).toEqual([{ list: "forms", version: 1 }]);
+    expect((await whereUsed(db, "forms"))[0]!.formulas.map((u) => u.says)).toEqual([
+      "words that mean the same in place",
+    ]);
+    const [shown] = await pairPlans(db, [load.id]);
+    expect(shown!.match.fields[0]!["variants"]).toEqual({ "Quill Fen": ["Qf"] });
   });
 
   it("fails with a message where the list is not there", async () => {

@@ -30,7 +30,25 @@ export interface ComparatorPart<Options extends object> {
 export const TEXT_KINDS = ["text", "person", "organisation", "place", "code"] as const;
 export type TextKind = (typeof TEXT_KINDS)[number];
 
-export interface TextOptions {
+/** Words that mean the same, by what they are taken for, set by hand or taken from a reference list. */
+export interface WordOptions {
+  readonly variants?: Readonly<Record<string, readonly string[]>> | undefined;
+  readonly variants_from?: string | undefined;
+}
+
+export const wordOptions = {
+  variants: z
+    .record(z.string(), z.array(z.string().min(1).max(60)).max(2000))
+    .optional()
+    .describe("Words that mean the same, by what they are taken for"),
+  variants_from: z
+    .string()
+    .regex(/^[a-z][a-z0-9_]*$/)
+    .optional()
+    .describe("A reference list whose synonyms are such words"),
+};
+
+export interface TextOptions extends WordOptions {
   readonly as?: TextKind | undefined;
 }
 
@@ -41,6 +59,7 @@ export const textOptions = {
     .describe(
       "What the text is, which says what in it doesn't matter: titles and particles of a person, legal forms of an organisation, abbreviations of a place, marks of a code",
     ),
+  ...wordOptions,
 };
 
 const PREPARE: Record<TextKind, (text: string) => string> = {
@@ -51,8 +70,43 @@ const PREPARE: Record<TextKind, (text: string) => string> = {
   code: codeLetters,
 };
 
-export function prepareText({ as = "text" }: TextOptions): (text: string) => string {
-  return PREPARE[as];
+export function prepareText({ as = "text", variants }: TextOptions): (text: string) => string {
+  const prepare = PREPARE[as];
+  return variants ? withWords(prepare, variants) : prepare;
+}
+
+/** Puts what they are taken for in the place of words, or of several words together, once a text is prepared. */
+function withWords(
+  prepare: (text: string) => string,
+  variants: Readonly<Record<string, readonly string[]>>,
+): (text: string) => string {
+  const words = new Map<string, string>();
+  let longest = 1;
+  for (const [meant, written] of Object.entries(variants)) {
+    for (const w of written) {
+      const from = prepare(w);
+      if (from === "") continue;
+      words.set(from, prepare(meant));
+      longest = Math.max(longest, from.split(" ").length);
+    }
+  }
+  return (text) => {
+    const all = prepare(text).split(" ");
+    const out: string[] = [];
+    for (let i = 0; i < all.length;) {
+      let taken = 1;
+      let word = all[i]!;
+      for (let n = Math.min(longest, all.length - i); n > 0; n--) {
+        const found = words.get(all.slice(i, i + n).join(" "));
+        if (found === undefined) continue;
+        [word, taken] = [found, n];
+        break;
+      }
+      if (word !== "") out.push(word);
+      i += taken;
+    }
+    return out.join(" ");
+  };
 }
 
 /** From the second level on, for comparators of spelling. */

@@ -1,7 +1,9 @@
 import { editDistance } from "../distance.ts";
 import { comparatorPart } from "./compare/index.ts";
 import { soundex } from "./compare/phonetic.ts";
-import { NAME_VARIANTS } from "./normalise.ts";
+import { NAME_VARIANTS, variantsOf } from "./normalise.ts";
+import type { WordOptions } from "./part.ts";
+import { GIVEN_NAMES } from "./words.ts";
 import type { MatchField } from "./schema.ts";
 
 /**
@@ -31,7 +33,9 @@ export function whyWords(field: MatchField, a: string, b: string, bits: number):
     const [u, v] = [left[0]!, right[0]!];
     const [short, long] = u.length < v.length ? [u, v] : [v, u];
     if (by === "person" && short.length === 1 && long.startsWith(short)) return "an initial against a name";
-    if (by === "person" && NAME_VARIANTS.get(u)?.some((n) => NAME_VARIANTS.get(v)?.includes(n))) {
+    const own = options["variants"] as WordOptions["variants"];
+    const forms = own ? variantsOf(GIVEN_NAMES, own) : NAME_VARIANTS;
+    if (by === "person" && forms.get(u)?.some((n) => forms.get(v)?.includes(n))) {
       return `${short} is a form of ${long}`;
     }
     if (long.startsWith(short) && short.length >= 3) return "abbreviated";

@@ -6,6 +6,7 @@ import { cellText } from "../bytes.ts";
 import type { ValueMapOptions } from "../cleanse/value-map.ts";
 import type { Apply, RecordApply } from "../cleanse/part.ts";
 import type { NamedFormulas } from "../formula/named.ts";
+import { withWordLists } from "../match/word-lists.ts";
 import { compileFormula, type Formula } from "../formula/compile.ts";
 import { stepPart } from "../cleanse/index.ts";
 import type { UnreadableReason } from "../block.ts";
@@ -113,13 +114,18 @@ export function policyOf(field: Field, check: FieldCheck): OnFailure {
   return typeof policy === "string" ? policy : (policy[check] ?? "hold");
 }
 
+/** The plan with the words that what it compares takes from reference lists. */
+function withLists(plan: Plan, references: References): Plan {
+  return plan.match ? { ...plan, match: withWordLists(plan.match, references) } : plan;
+}
+
 /**
  * Makes a plan ready to run. The plan must have come from `parsePlan`. A look-up whose list is not
  * among `references` is passed over: where only the fields matter, or a person looks at a sample.
  * Throws `look-up-invalid` where a list is not what a look-up needs. Checks in `off` are passed over.
  */
 export function compilePlan(own: Plan, references: References = NO_REFERENCES, off: ChecksOff = {}): Compiled {
-  const plan = loosened(own, off);
+  const plan = withLists(loosened(own, off), references);
   const { fields } = plan.contract;
   const number = new Map(fields.map((f, i) => [f.name, i]));
   const numbers = (names: readonly string[]): number[] => names.map((n) => number.get(n)!);

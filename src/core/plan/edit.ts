@@ -1,6 +1,7 @@
 import { mapStepFormulas, stepFormulas, stepPart } from "../cleanse/index.ts";
 import { keptLists, lookUpFields, type LookUp } from "../lookup/schema.ts";
 import type { MatchSection } from "../match/schema.ts";
+import { WORDS_FROM, wordListsOf } from "../match/word-lists.ts";
 import { listsIn } from "../formula/lists.ts";
 import { namedIn, type NamedFormula, type NamedFormulas } from "../formula/named.ts";
 import { namesIn, renameInFormula } from "../formula/names.ts";
@@ -83,11 +84,11 @@ export function usesOfFormula(plan: Plan, name: string): Use[] {
   return formulasOf(plan).flatMap(({ source, use }) => (namedIn(source, named).has(name) ? [use] : []));
 }
 
-/** The reference lists that a plan asks, by look-ups or in formulas; not the files of the delivery that stand for lists. */
+/** The reference lists that a plan asks, by look-ups, in formulas, or for words that mean the same; not the files of the delivery that stand for lists. */
 export function listsOf(plan: Plan): string[] {
   const files = new Set((plan.lookup ?? []).flatMap((l) => (l.file === undefined ? [] : [l.list])));
   const asked = listsInFormulas(plan).filter((name) => !files.has(name));
-  return [...new Set([...keptLists(plan.lookup ?? []), ...asked])];
+  return [...new Set([...keptLists(plan.lookup ?? []), ...asked, ...wordListsOf(plan.match?.fields ?? [])])];
 }
 
 /** The reference lists that a plan's formulas ask. */
@@ -95,9 +96,14 @@ export function listsInFormulas(plan: Plan): string[] {
   return [...new Set(formulasOf(plan).flatMap(({ source }) => listsIn(source, plan.formulas)))];
 }
 
-/** Every place of a plan's formulas that asks a list. */
+/** Every place of a plan but its look-ups that asks a list. */
 export function usesOfList(plan: Plan, list: string): Use[] {
-  return formulasOf(plan).flatMap(({ source, use }) => (listsIn(source, plan.formulas).includes(list) ? [use] : []));
+  return [
+    ...formulasOf(plan).flatMap(({ source, use }) => (listsIn(source, plan.formulas).includes(list) ? [use] : [])),
+    ...(plan.match?.fields ?? []).flatMap((f): Use[] =>
+      f[WORDS_FROM] === list ? [{ stage: "Match", says: `words that mean the same in ${f.in.join(" and ")}` }] : [],
+    ),
+  ];
 }
 
 /** The plan with the named formulas that it uses, as they are now, and no others. */

@@ -1,14 +1,11 @@
-import { z } from "zod";
 import { similarity } from "../../distance.ts";
 import { NAME_VARIANTS, personWords, variantsOf, type Variants } from "../normalise.ts";
-import { SPELLING_LEVELS, type ComparatorPart } from "../part.ts";
+import { SPELLING_LEVELS, wordOptions, type ComparatorPart, type WordOptions } from "../part.ts";
 import { GIVEN_NAMES } from "../words.ts";
 import { soundex } from "./phonetic.ts";
 import { softWords, wordLikeness } from "./soft.ts";
 
-export interface PersonOptions {
-  readonly variants?: Readonly<Record<string, readonly string[]>> | undefined;
-}
+export type PersonOptions = WordOptions;
 
 /** An initial agrees with each name that it begins; that says less than the name. */
 const INITIAL = 0.84;
@@ -34,12 +31,7 @@ export const person: ComparatorPart<PersonOptions> = {
   about:
     "For people: names in any order, initials against names, short forms of given names, names that sound alike, titles and particles left out.",
   source: "soft token sets, after Cohen, Ravikumar and Fienberg (2003); sound by Russell's Soundex (1918)",
-  options: {
-    variants: z
-      .record(z.string(), z.array(z.string().min(1).max(60)).max(50))
-      .optional()
-      .describe("More forms of given names, by the name that they are taken for"),
-  },
+  options: wordOptions,
   leads: "words",
   prepare: () => personWords,
   compare: ({ variants }) => {

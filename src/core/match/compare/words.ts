@@ -28,6 +28,7 @@ export const words: ComparatorPart<WordsOptions> = {
     { options: {}, a: "Marrow Isle", b: "Marow Isle", likeness: 0.94 },
     { options: { as: "place" }, a: "12 Mill St.", b: "12 Mill Street", likeness: 1 },
     { options: { as: "organisation" }, a: "Tarn & Sons Ltd", b: "Tarn and Sons Limited", likeness: 1 },
+    { options: { variants: { Quillfen: ["Qf", "Quill Fen"] } }, a: "QF Bog", b: "Quill-Fen bog", likeness: 1 },
     { options: {}, a: "Saltmere", b: "Brindle", likeness: 0.125 },
   ],
 };
