@@ -112,12 +112,13 @@ async function main(): Promise<void> {
     benchRepeats([COUNT / 100, COUNT / 10, COUNT], say);
   }
   if (only === "match") return;
-  if (only !== "load" && only !== "upsert" && only !== "read") {
+  const engine = only === "load" || only === "upsert" || only === "memory";
+  if (!engine && only !== "read") {
     benchSteps(say);
     await benchPlan(tenth, parsePlan(PLAN), rounds, say);
   }
   if (only === "cleanse") return;
-  if (only !== "load" && only !== "upsert") {
+  if (!engine) {
     await benchFormats(folder, Math.min(100_000, COUNT), rounds, say);
     await benchProfile(whole, parsePlan(PLAN), rounds, say);
   }
@@ -151,6 +152,8 @@ async function main(): Promise<void> {
     say(
       `peak memory of the worker: ${peaks[0]} MB for ${grouped(COUNT / 10)} records, ${peaks[1]} MB for ${grouped(COUNT)} (${(peaks[1]! / peaks[0]!).toFixed(2)} times)`,
     );
+
+  if (only === "memory") return await db.end();
 
   const worker = await startWorker();
   const clean = join(folder, "clean.tsv");
