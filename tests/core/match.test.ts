@@ -188,6 +188,19 @@ describe("words that mean the same, from a reference list", () => {
     expect(whyWords(fields[1]!, "QF north", "Quill Fen N.", 5)).toBe("equal but for how it is written");
   });
 
+  it("lead to one another where the letters do not", () => {
+    const pairs = (variants: Record<string, string[]> | undefined): number => {
+      const matcher = new Matcher([{ in: ["who"], by: "person", variants, weights: [20, 15, 12, 8, 0, -4, -12] }], {
+        among: true,
+      });
+      for (const who of ["Xan", "Melisande", "Ivo", "Brutus"]) matcher.incoming.add([who]);
+      matcher.prepare();
+      matcher.estimate();
+      return matcher.pairs({ leastScore: 50 }).count;
+    };
+    expect([pairs(undefined), pairs({ Melisande: ["Xan"] })]).toEqual([0, 1]);
+  });
+
   it("are known to be asked, and are passed over where the list is not at hand", () => {
     expect(listsOf(section)).toEqual(["forms"]);
     expect(usesOfList(section, "forms").map((u) => u.says)).toEqual([

@@ -53,6 +53,11 @@ function wordFeatures(word: string): number[] {
   return features;
 }
 
+/** What a word that stands for another leads by. */
+export function variantFeature(word: string): number {
+  return hashOf(KIND.variant, word);
+}
+
 /** Codes lead as a whole, by their halves, and by runs of four characters. */
 function code(text: string, tag: number, give: Give): void {
   const kind = KIND.code + 16 * tag;

@@ -1,6 +1,7 @@
 import { comparatorPart } from "./compare/index.ts";
-import { bothOf, featuresOf, roughOf } from "./features.ts";
-import type { Compare, Leads } from "./part.ts";
+import { bothOf, featuresOf, roughOf, variantFeature } from "./features.ts";
+import { variantsOf, type Variants } from "./normalise.ts";
+import type { Compare, Leads, WordOptions } from "./part.ts";
 import type { MatchField } from "./schema.ts";
 
 /** Numbers that grow as they are put in. */
@@ -31,6 +32,8 @@ export class Values {
   private readonly numbers = new Map<string, number>([["", 0]]);
   readonly compare: Compare;
   private readonly prepare: (text: string) => string;
+  /** Words of the plan's own that mean the same, where the comparator leaves them as they are. */
+  private readonly forms: Variants | null;
   readonly levels: readonly number[];
   /** Values that may stand in another such field by mistake. */
   readonly textual: boolean;
@@ -45,6 +48,9 @@ export class Values {
     this.compare = part.compare(options);
     this.prepare = part.prepare(options);
     this.levels = part.levels;
+    // What a plan or a list says of names leads to them too, as what is known of them anyway does.
+    const own = (options as WordOptions).variants;
+    this.forms = by === "person" && own ? variantsOf([], own) : null;
     this.leads = part.leads === "words" && options["as"] === "code" ? "code" : part.leads;
     this.textual = this.leads === "words" && part.levels.length > 2;
     for (const starts of [this.starts, this.roughStarts]) for (let i = 0; i < 2; i++) starts.push(0);
@@ -60,6 +66,10 @@ export class Values {
     this.numbers.set(prepared, n);
     this.texts.push(prepared);
     featuresOf(this.leads, prepared, this.tag, (feature) => this.features.push(feature));
+    if (this.forms) {
+      for (const word of prepared.split(" "))
+        for (const meant of this.forms.get(word) ?? []) this.features.push(variantFeature(meant));
+    }
     this.starts.push(this.features.length);
     roughOf(this.leads, prepared, this.tag, (feature) => this.roughs.push(feature));
     this.roughStarts.push(this.roughs.length);

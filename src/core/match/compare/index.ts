@@ -1,4 +1,5 @@
 import type { ComparatorPart } from "../part.ts";
+import { address } from "./address.ts";
 import { date } from "./date.ts";
 import { distance } from "./distance.ts";
 import { edit } from "./edit.ts";
@@ -17,6 +18,7 @@ import { words } from "./words.ts";
 export const COMPARATORS = {
   person,
   words,
+  address,
   edit,
   "jaro-winkler": jaroWinklerComparator,
   "q-gram": grams,
