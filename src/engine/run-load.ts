@@ -1,13 +1,11 @@
 import { once } from "node:events";
 import { from as copyFrom, type CopyStreamQuery } from "pg-copy-streams";
 import { BYTE, addToBalance, assertCloses, emptyBalance, heldByte, type Balance } from "@/core/ledger.ts";
-import { driftPolicy, type Drift } from "@/core/map/drift.ts";
 import { NO_REFERENCES, type References } from "@/core/lookup/reference.ts";
 import { addProposals, referencesOfLoad } from "@/store/references.ts";
 import type { TableRule } from "@/core/interop/table.ts";
-import { TAKEN, compilePlan, type Compiled } from "@/core/plan/compile.ts";
+import { compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import { SieveError } from "@/core/problem.ts";
-import type { FileFacts } from "@/core/read/source.ts";
 import { makeReport, type Timing } from "@/core/report.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import { Course, type Sifted } from "@/core/sift.ts";
@@ -23,7 +21,7 @@ import {
   type LedgerBlock,
 } from "@/store/ledger.ts";
 import { columnsBefore, historyBefore, endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
-import { tableRules } from "./existing-table.ts";
+import { findBroken, findTaken, holdFiles } from "./staged-load.ts";
 import { deliveryLists } from "./delivery-lists.ts";
 import { holdBetween, holdingBetween } from "./between-load.ts";
 import { copyDelimiter, copyRows, extrasOf } from "./copy-rows.ts";
@@ -392,9 +390,14 @@ class LoadRun {
       const apart = await this.timed("checks between records", () =>
         holdBetween(client, { id, compiled, staging: staging(id), stagingHeld: stagingHeld(id), targetExists: exists }),
       );
+      const stagedLoad = { client, id, compiled, staging: staging(id) };
       const meets = exists && plan.load.mode === "append" && plan.load.key.length > 0;
-      let taken = meets ? await this.timed("keys of the target", () => this.findTaken()) : 0;
-      if (exists) taken += await this.timed("rules of the target", () => this.findBroken());
+      let taken = meets ? await this.timed("keys of the target", () => findTaken(stagedLoad)) : 0;
+      if (exists) {
+        const found = await this.timed("rules of the target", () => findBroken(stagedLoad));
+        taken += found.broken;
+        for (const [name, rule] of found.rules) this.rules.set(name, rule);
+      }
       const before = await columnsBefore(client, load, this.delivery.sender);
       const history = await historyBefore(client, load, this.delivery.sender);
       const balance = await this.timed("balance", () => this.provisionalBalance());
@@ -429,7 +432,7 @@ class LoadRun {
       };
       hold(apart, "check");
       hold(taken, "load");
-      heldAsFiles = await this.holdFiles(report().drift, done.files);
+      heldAsFiles = await holdFiles(stagedLoad, report().drift, done.files);
       if (heldAsFiles > 0) {
         hold(heldAsFiles, "load");
         taken += heldAsFiles;
@@ -556,91 +559,6 @@ class LoadRun {
       for (let r = 0; r < block.outcomes.length && !any; r++) any = records.has(block.firstRecord + r);
       if (any) await use(block, await rerunBlock(this.db, rerun, course, block), course);
     }
-  }
-
-  /** Records whose key the target already has are no longer staged; returns how many. */
-  private async findTaken(): Promise<number> {
-    const { client, id, compiled } = this;
-    const target = tableOf(compiled.plan);
-    const columns = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
-    const same = compiled.plan.load.key.map((k) => `${staged(k, columns.get(k))} = t.${ident(k)}`).join(" and ");
-    const { rows } = await client.query<{ any: boolean }>(`select exists (select from ${target}) as any`);
-    if (!rows[0]!.any) return 0;
-    await client.query(`analyze ${staging(id)}`);
-    const { rowCount } = await client.query(
-      `with taken as (delete from ${staging(id)} s using ${target} t where ${same} returning s._record)
-       insert into sieve.late_problem (load, record, check_key) select $1, _record, $2 from taken`,
-      [id, TAKEN],
-    );
-    return rowCount ?? 0;
-  }
-
-  /**
-   * Records that the target would refuse by a rule of its own (a check, a unique or a foreign key)
-   * are no longer staged; returns how many. The rules are the database's, word for word.
-   */
-  private async findBroken(): Promise<number> {
-    const { client, id, compiled } = this;
-    const { plan } = compiled;
-    const table = tableOf(plan);
-    const columns = await targetColumns(client, table);
-    const own = new Set(recordColumns(plan));
-    const row = columns.map((c) => `${own.has(c.name) ? staged(c.name, c) : `null::${c.type}`} as ${ident(c.name)}`);
-    const rows = `(select s._record as record_number, ${row.join(", ")} from ${staging(id)} s) s`;
-    for (const rule of await tableRules(client, table)) {
-      const unknown = columns.some((c) => rule.columns.includes(c.name) && !own.has(c.name) && c.filled);
-      if (rule.kind === "primary" || unknown) continue;
-      this.rules.set(rule.name, rule);
-      const filled = rule.columns.map((c) => `s.${ident(c)} is not null`).join(" and ");
-      let where: string;
-      if (rule.kind === "check") where = `(${rule.sql}) is false`;
-      else if (rule.kind === "foreign") where = `${filled} and (${rule.sql}) is not true`;
-      else {
-        const list = rule.columns.map((c) => ident(c)).join(", ");
-        const same = (names: readonly string[]): string =>
-          names.map((n) => `t.${ident(n)} = s.${ident(n)}`).join(" and ");
-        const other = plan.load.mode === "upsert" ? ` and not (${same(plan.load.key)})` : "";
-        const there =
-          plan.load.mode === "replace" ? "" : ` or exists (select from ${table} t where ${same(rule.columns)}${other})`;
-        where = `${filled} and (s.record_number in (select n.record_number from (select s.record_number,
-            row_number() over (partition by ${list} order by s.record_number) as turn from ${rows} where ${filled}) n where n.turn > 1)${there})`;
-      }
-      await client.query(
-        `insert into sieve.late_problem (load, record, check_key)
-         select $1, s.record_number, $2 from ${rows} where ${where} on conflict do nothing`,
-        [id, `target:${rule.name}`],
-      );
-    }
-    if (this.rules.size === 0) return 0;
-    const { rowCount } = await client.query(
-      `delete from ${staging(id)} s using sieve.late_problem l
-       where l.load = $1 and l.record = s._record and l.check_key = any($2)`,
-      [id, [...this.rules.keys()].map((name) => `target:${name}`)],
-    );
-    return rowCount ?? 0;
-  }
-
-  /** Files that have drifted as the plan won't have it are held, every record of them; returns how many. */
-  private async holdFiles(drift: readonly Drift[], files: readonly FileFacts[]): Promise<number> {
-    const { client, id, compiled } = this;
-    for (const d of drift) {
-      if (driftPolicy(compiled.plan, d.kind) !== "hold") continue;
-      const parts = files.flatMap((f, i) => (d.files.includes(f.name) ? [i] : []));
-      await client.query(
-        `insert into sieve.late_problem (load, record, check_key)
-         select $1, s._record, $2 from (
-             select min(first_record) as first, max(first_record + octet_length(outcomes)) as past
-             from sieve.ledger_block where load = $1 and file = any($3) group by file) f
-           join ${staging(id)} s on s._record >= f.first and s._record < f.past on conflict do nothing`,
-        [id, `file:${d.kind} ${d.name}`.slice(0, 200), parts],
-      );
-    }
-    const { rowCount } = await client.query(
-      `delete from ${staging(id)} s using sieve.late_problem l
-       where l.load = $1 and l.record = s._record and starts_with(l.check_key, 'file:')`,
-      [id],
-    );
-    return rowCount ?? 0;
   }
 
   private async countLate(): Promise<Map<string, number>> {

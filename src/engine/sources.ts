@@ -178,6 +178,9 @@ async function takeFromOutbox(db: Db, source: Source, settings: SourceSettings):
   }
 }
 
+/** How long transactions that are still writing are waited for. */
+const MOST_WAIT_MS = 10_000;
+
 /** Takes the records past the greatest one taken as one file; gives how far it has come. */
 async function takeFromQuery(db: Db, source: Source): Promise<string | undefined> {
   const { database = "DATABASE_URL", sql = "", cursor = "" } = source.options;
@@ -190,16 +193,24 @@ async function takeFromQuery(db: Db, source: Source): Promise<string | undefined
   const client = new pg.Client({ connectionString: url, application_name: "good sieve source" });
   try {
     await client.connect();
-    // One view of the data for the count, the mark and the records, and nothing can be written.
-    await client.query("begin transaction isolation level repeatable read read only");
-    await client.query("set local statement_timeout = '10min'");
-    const past = source.reached === null ? "" : ` where q.${ident(cursor)} > ${pg.escapeLiteral(source.reached)}`;
-    const rows = `(${sql.trim().replace(/;\s*$/, "")}\n) q${past}`;
-    const { rows: found } = await client.query<{ n: number; reached: string | null }>(
-      `select count(*)::int as n, max(q.${ident(cursor)})::text as reached from ${rows}`,
+    // Nothing can be written, and each look at the data is one view of it.
+    const begin = async (): Promise<void> => {
+      await client.query("begin transaction isolation level repeatable read read only");
+      await client.query("set local statement_timeout = '10min'");
+    };
+    const all = `(${sql.trim().replace(/;\s*$/, "")}\n) q`;
+    const past = source.reached === null ? "true" : `q.${ident(cursor)} > ${pg.escapeLiteral(source.reached)}`;
+    await begin();
+    const { rows: found } = await client.query<{ reached: string | null; next: string }>(
+      `select (select max(q.${ident(cursor)})::text from ${all} where ${past}) as reached,
+         pg_snapshot_xmax(pg_current_snapshot())::text as next`,
     );
-    const { n, reached } = found[0]!;
-    if (n === 0 || reached === null) return undefined;
+    await client.query("commit");
+    const { reached, next } = found[0]!;
+    if (reached === null) return undefined;
+    await othersEnded(client, next);
+    await begin();
+    const rows = `${all} where ${past} and q.${ident(cursor)} <= ${pg.escapeLiteral(reached)}`;
     const read = (await planInForce(db, source.feed).catch(() => null))?.document.read;
     const ordered = `from ${rows} order by q.${ident(cursor)}`;
     // In the form that the feed's plan reads; JSON Lines where it is for us to choose.
@@ -226,6 +237,32 @@ async function takeFromQuery(db: Db, source: Source): Promise<string | undefined
     });
   } finally {
     await client.end().catch(() => {});
+  }
+}
+
+/**
+ * Waits until every transaction that was writing before has ended. One of them may have records that
+ * come before the greatest one seen and could not be seen yet; taken past them, they would never be.
+ */
+async function othersEnded(client: pg.Client, next: string): Promise<void> {
+  const began = Date.now();
+  for (;;) {
+    const { rows } = await client.query<{ ended: boolean }>(
+      "select pg_snapshot_xmin(pg_current_snapshot()) >= $1::xid8 as ended",
+      [next],
+    );
+    if (rows[0]!.ended) return;
+    if (Date.now() - began > MOST_WAIT_MS) {
+      throw new SieveError(
+        "query-waits",
+        "Nothing is taken yet: other transactions are still writing to that database.",
+        {
+          detail: `They began before the newest records that can be seen, and may have older ones; they were waited for ${MOST_WAIT_MS / 1000} s.`,
+          hint: "It is looked again at the usual time. Where that goes on, see in pg_stat_activity which transaction is left open.",
+        },
+      );
+    }
+    await new Promise((resolve) => setTimeout(resolve, 200));
   }
 }
 

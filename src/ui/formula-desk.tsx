@@ -11,6 +11,7 @@ import type { StoredFormula } from "@/store/formulas.ts";
 import { api, problemOf, type ApiProblem } from "./api.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
 import { TrialChanges } from "./plan-trial.tsx";
+import { NoteForm } from "./note-form.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { useProgress } from "./use-progress.ts";
 import { counted, isoDay } from "./words.ts";
@@ -73,7 +74,6 @@ function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formul
   const router = useRouter();
   const [name, setName] = useState(stored?.name ?? "");
   const [formula, setFormula] = useState<NamedFormula>(stored?.document ?? EMPTY);
-  const [note, setNote] = useState("");
   const [reach, setReach] = useState<{ of: NamedFormula; list: Reached[] } | null>(null);
   const [taken, setTaken] = useState<ReadonlySet<string>>(new Set());
   const [busy, setBusy] = useState(false);
@@ -109,7 +109,7 @@ function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formul
     }
   };
 
-  const save = async (): Promise<void> => {
+  const save = async (note: string): Promise<void> => {
     setBusy(true);
     setProblem(null);
     try {
@@ -316,31 +316,15 @@ function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formul
           )}
         </div>
       )}
-      <form
-        className="mt-4 flex items-end gap-3"
-        onSubmit={(e) => {
-          e.preventDefault();
-          void save();
-        }}
-      >
-        <label className="grow">
-          <span className="faint text-sm">{stored ? "What changed and why" : "What it is for"}</span>
-          <input
-            className="input input-sm mt-1"
-            value={note}
-            maxLength={500}
-            onChange={(e) => setNote(e.target.value)}
-          />
-        </label>
-        <button
-          type="submit"
-          className="btn btn-primary"
-          disabled={busy || !changed || name === "" || tried.fault !== null || broken || note.trim() === ""}
-        >
-          Save version {(stored?.version ?? 0) + 1}
-          {taken.size > 0 && ` into ${counted(taken.size, "plan")}`}
-        </button>
-      </form>
+      <NoteForm
+        // Emptied once it is saved.
+        key={stored?.version ?? 0}
+        tone="plain"
+        label={<span className="faint text-sm">{stored ? "What changed and why" : "What it is for"}</span>}
+        submit={`Save version ${(stored?.version ?? 0) + 1}${taken.size > 0 ? ` into ${counted(taken.size, "plan")}` : ""}`}
+        ready={!busy && changed && name !== "" && tried.fault === null && !broken}
+        save={save}
+      />
       {stored && (
         <p className="faint mt-2 text-sm">
           Version {stored.version}, {isoDay(stored.madeAt)} by {stored.madeBy || "nobody named"}: {stored.note}. Plans

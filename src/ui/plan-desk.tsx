@@ -17,6 +17,7 @@ import { MatchStage, type MatchSeen } from "./match-stage.tsx";
 import { ReadStage, LoadStage } from "./plan-stages.tsx";
 import { StepList } from "./step-list.tsx";
 import { TrialResult } from "./plan-trial.tsx";
+import { NoteForm } from "./note-form.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { RuleList } from "./rule-list.tsx";
 import { CheckHistoryTable } from "./check-history.tsx";
@@ -93,7 +94,6 @@ export function PlanDesk({
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   const [trial, setTrial] = useState<{ load: number; against: number; done: boolean; of: Plan } | null>(null);
   const [saving, setSaving] = useState(false);
-  const [note, setNote] = useState("");
   const [busy, setBusy] = useState(false);
   const [unsavedJson, setUnsavedJson] = useState<string | null>(null);
 
@@ -175,7 +175,7 @@ export function PlanDesk({
     }
   };
 
-  const save = async (): Promise<void> => {
+  const save = async (note: string): Promise<void> => {
     setProblem(null);
     setBusy(true);
     try {
@@ -282,31 +282,17 @@ export function PlanDesk({
         </div>
       </div>
       {saving && (
-        <form
-          className="mt-2 flex flex-wrap items-end gap-3 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-2"
-          onSubmit={(e) => {
-            e.preventDefault();
-            void save();
-          }}
+        <NoteForm
+          tone="pine"
+          focus
+          label="What changed and why, for those who read the versions later"
+          submit={`Save version ${nextVersion}`}
+          ready={!busy}
+          back={{ says: "Not yet", go: () => setSaving(false) }}
+          save={save}
         >
           <Changes was={shown.document} is={plan} />
-          <label className="grow">
-            What changed and why, for those who read the versions later
-            <input
-              autoFocus
-              className="input input-sm mt-1"
-              value={note}
-              onChange={(e) => setNote(e.target.value)}
-              maxLength={500}
-            />
-          </label>
-          <button type="button" className="btn btn-line" onClick={() => setSaving(false)}>
-            Not yet
-          </button>
-          <button type="submit" className="btn btn-primary" disabled={note.trim() === "" || busy}>
-            Save version {nextVersion}
-          </button>
-        </form>
+        </NoteForm>
       )}
       {problem && <ProblemNote problem={problem} />}
       {fault && <ProblemNote problem={fault} />}

@@ -14,6 +14,7 @@ import { Value } from "./cell.tsx";
 import { HeldDetail } from "./held-detail.tsx";
 import { Mark } from "./mark.tsx";
 import { isTyping } from "./nav.tsx";
+import { NoteForm } from "./note-form.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { counted, grouped } from "./words.ts";
 
@@ -95,7 +96,6 @@ export function QuarantineDesk({
   const [done, setDone] = useState<{ text: string; undo?: { load: number; record: number }[] } | null>(null);
   const [busy, setBusy] = useState(false);
   const [discarding, setDiscarding] = useState(false);
-  const [reason, setReason] = useState("");
   const [stayed, setStayed] = useState<Record<string, string>>({});
   const box = useRef<HTMLDivElement>(null);
   // eslint-disable-next-line react-hooks/incompatible-library
@@ -171,7 +171,7 @@ export function QuarantineDesk({
     [edits, plan, router],
   );
 
-  const discard = async (): Promise<void> => {
+  const discard = async (reason: string): Promise<void> => {
     setBusy(true);
     setProblem(null);
     try {
@@ -183,7 +183,6 @@ export function QuarantineDesk({
       setRecords((have) => have.filter((h) => !gone.has(idOf(h))));
       setPicked(new Set());
       setDiscarding(false);
-      setReason("");
       setDone({ text: `Discarded ${counted(discarded, "record")}.`, undo: which });
       router.refresh();
     } catch (error) {
@@ -328,30 +327,15 @@ export function QuarantineDesk({
         </p>
       )}
       {discarding && (
-        <form
-          className="mt-2 flex items-end gap-3 border-l-4 border-[var(--plum)] bg-[var(--paper-bright)] px-3 py-2"
-          onSubmit={(e) => {
-            e.preventDefault();
-            void discard();
-          }}
-        >
-          <label className="grow">
-            Why {counted(forDiscard.length, "record")} will not be loaded
-            <input
-              autoFocus
-              className="input input-sm mt-1"
-              value={reason}
-              onChange={(e) => setReason(e.target.value)}
-              maxLength={500}
-            />
-          </label>
-          <button type="button" className="btn btn-line" onClick={() => setDiscarding(false)}>
-            Keep them
-          </button>
-          <button type="submit" className="btn btn-error" disabled={busy || reason.trim() === ""}>
-            Discard {counted(forDiscard.length, "record")}
-          </button>
-        </form>
+        <NoteForm
+          tone="plum"
+          focus
+          label={`Why ${counted(forDiscard.length, "record")} will not be loaded`}
+          submit={`Discard ${counted(forDiscard.length, "record")}`}
+          ready={!busy}
+          back={{ says: "Keep them", go: () => setDiscarding(false) }}
+          save={discard}
+        />
       )}
       <div className="mt-3 grid grid-cols-1 gap-5 lg:grid-cols-[16rem_minmax(0,1fr)_19rem]">
         <section aria-label="What is wrong">

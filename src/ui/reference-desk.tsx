@@ -5,6 +5,7 @@ import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
 import type { Proposal, ReferenceEntry, ReferenceInfo, ReferenceVersion } from "@/store/references.ts";
 import { api, problemOf, type ApiProblem } from "./api.ts";
+import { NoteForm } from "./note-form.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { counted, grouped, isoDay } from "./words.ts";
 
@@ -36,7 +37,6 @@ export function ReferenceDesk({
   const [edits, setEdits] = useState<Record<number, string[]>>({});
   const [gone, setGone] = useState<ReadonlySet<number>>(new Set());
   const [fresh, setFresh] = useState<string[][]>([]);
-  const [note, setNote] = useState("");
   const [busy, setBusy] = useState(false);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   // Proposals that were added to the new entries, or refused.
@@ -59,7 +59,7 @@ export function ReferenceDesk({
   const added = fresh.filter((cells) => cells.some((c) => c !== ""));
   const many = changed.length + gone.size + added.length;
 
-  const save = async (): Promise<void> => {
+  const save = async (note: string): Promise<void> => {
     setBusy(true);
     setProblem(null);
     try {
@@ -121,15 +121,10 @@ export function ReferenceDesk({
       {info.about && <p>{info.about}</p>}
       {problem && <ProblemNote problem={problem} />}
       {(many > 0 || replacing) && (
-        <form
-          className="mt-2 flex items-end gap-3 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-2"
-          onSubmit={(e) => {
-            e.preventDefault();
-            void save();
-          }}
-        >
-          <label className="grow">
-            {replacing
+        <NoteForm
+          tone="pine"
+          label={
+            replacing
               ? `All entries become those of ${replacing.name}; what is the same stays. Why`
               : `${[
                   changed.length > 0 ? `${grouped(changed.length)} changed` : "",
@@ -137,31 +132,22 @@ export function ReferenceDesk({
                   gone.size > 0 ? `${grouped(gone.size)} taken out` : "",
                 ]
                   .filter((w) => w !== "")
-                  .join(", ")}. Why`}
-            <input
-              className="input input-sm mt-1"
-              value={note}
-              maxLength={500}
-              onChange={(e) => setNote(e.target.value)}
-            />
-          </label>
-          <button
-            type="button"
-            className="btn btn-line"
-            onClick={() => {
+                  .join(", ")}. Why`
+          }
+          submit={`Save as version ${info.version + 1}`}
+          ready={!busy}
+          back={{
+            says: "Forget that",
+            go: () => {
               setEdits({});
               setGone(new Set());
               setFresh([]);
               setTaken(new Set());
               setReplacing(null);
-            }}
-          >
-            Forget that
-          </button>
-          <button type="submit" className="btn btn-primary" disabled={busy || note.trim() === ""}>
-            Save as version {info.version + 1}
-          </button>
-        </form>
+            },
+          }}
+          save={save}
+        />
       )}
       <div className="mt-3 grid grid-cols-1 gap-6 lg:grid-cols-[minmax(0,1fr)_20rem]">
         <section className="min-w-0">

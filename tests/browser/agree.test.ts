@@ -241,7 +241,7 @@ describe("a plan being changed", () => {
     for (let i = 0; i < 4; i++) await page.keyboard.press("Backspace");
     await page.keyboard.type("seeds ", { delay: 5 });
     await shows(page, "1 fail");
-    await shows(page, "1 lack a field");
+    await shows(page, "1 lacks a field");
 
     await press(page, "Try on the latest delivery");
     await shows(page, "records end otherwise");

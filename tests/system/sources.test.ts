@@ -140,6 +140,17 @@ describe("a query on a database", () => {
     expect(await look("asked")).toMatchObject({ taken: 2, reached: "3" });
     expect((await look("asked")).taken).toBe(2);
     expect(await values("asked")).toEqual([1, 2, 3]);
+    // Another transaction has a record that comes before the newest, and has not ended yet.
+    const late = await db.connect();
+    await late.query("begin");
+    await late.query("insert into public.reading values (4, 'late')");
+    await db.query("insert into public.reading values (5, 'newest')");
+    const looked = look("asked");
+    await new Promise((resolve) => setTimeout(resolve, 400));
+    await late.query("commit");
+    late.release();
+    expect(await looked).toMatchObject({ taken: 3, reached: "5", error: null });
+    expect(await values("asked")).toEqual([1, 2, 3, 4, 5]);
     await newFeed(db, "writes", FIELDS);
     await makeSource(
       db,
@@ -150,7 +161,7 @@ describe("a query on a database", () => {
       "test",
     );
     expect((await look("writes")).error!.message).toBe("The query could not be run.");
-    expect((await db.query("select 1 from public.reading")).rowCount).toBe(3);
+    expect((await db.query("select 1 from public.reading")).rowCount).toBe(5);
   });
 });
 
