@@ -451,7 +451,7 @@ class LoadRun {
         if (plan.load.mode === "upsert" && exists) {
           const upsert = this.upsert();
           await meetTarget(upsert, client);
-          await countUpsert(upsert, balance);
+          await countUpsert(upsert, client, balance);
         }
         assertCloses(balance);
         await endLoad(client, id, trial ? "tried" : "stopped", balance, report());
@@ -655,9 +655,7 @@ class LoadRun {
       }
       return;
     }
-    const upsert = this.upsert();
-    await upsertStaged(upsert, untouched ? this.db : null);
-    await this.timed("ledger of the upsert", () => countUpsert(upsert, balance));
+    await upsertStaged(this.upsert(), untouched ? this.db : null, balance);
   }
 
   private upsert(): Upsert {

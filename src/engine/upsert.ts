@@ -112,37 +112,42 @@ async function beginBeside(client: Client, { plan, staging }: Upsert): Promise<b
 
 /**
  * Writes staged records into the target, which must be locked against other writers, as rows are
- * found by their places. Where nothing stands in the way, rows are kept for an undo through a
- * connection of \`beside\` while they are written over here; that connection does not see what this
- * transaction has done, so that is for loads whose staged records are as they were committed.
+ * found by their places, and puts what it did into the ledger and the balance. Where nothing stands in
+ * the way, rows are kept for an undo, and the ledger written, through a connection of `beside` while
+ * the target is written over here. That connection does not see what this transaction has done, so
+ * that is for loads whose staged records and ledger are as they were committed.
  */
-export async function upsertStaged(upsert: Upsert, beside: Db | null): Promise<void> {
+export async function upsertStaged(upsert: Upsert, beside: Db | null, balance: Balance): Promise<void> {
   const { client, plan, load } = upsert;
   const alone = async (): Promise<void> => {
-    await meetTarget(upsert, client);
     if (keepsBefore(plan)) await keepMet(upsert, client);
     await writeMet(upsert);
+    await countUpsert(upsert, client, balance);
   };
-  if (!beside || !keepsBefore(plan)) return await alone();
+  if (!beside || !keepsBefore(plan)) {
+    await meetTarget(upsert, client);
+    return await alone();
+  }
   const other = await beside.connect();
   let broken = true;
   try {
-    if (!(await beginBeside(other, upsert))) {
-      broken = false;
-      return await alone();
-    }
-    await meetTarget(upsert, other);
-    await other.query("commit");
-    if (await beginBeside(other, upsert)) {
+    const met = await beginBeside(other, upsert);
+    if (met) {
+      await meetTarget(upsert, other);
+      await other.query("commit");
+    } else await meetTarget(upsert, client);
+    if (met && (await beginBeside(other, upsert))) {
       // An attempt that was killed may have kept rows too.
       await dropKept(other, load);
-      const kept = keepMet(upsert, other).then(() => other.query("commit"));
-      const ends = await Promise.allSettled([writeMet(upsert), kept]);
+      const kept = async (): Promise<void> => {
+        await keepMet(upsert, other);
+        // Until the load ends well, what the ledger says of it counts for nothing.
+        await countUpsert(upsert, other, balance);
+        await other.query("commit");
+      };
+      const ends = await Promise.allSettled([writeMet(upsert), kept()]);
       for (const end of ends) if (end.status === "rejected") throw end.reason;
-    } else {
-      await keepMet(upsert, client);
-      await writeMet(upsert);
-    }
+    } else await alone();
     broken = false;
   } finally {
     other.release(broken);
@@ -150,7 +155,7 @@ export async function upsertStaged(upsert: Upsert, beside: Db | null): Promise<v
 }
 
 /** Puts what an upsert did, or would do, into the ledger and the balance. */
-export async function countUpsert({ client, load, met }: Upsert, balance: Balance): Promise<void> {
+export async function countUpsert({ load, met }: Upsert, client: Client, balance: Balance): Promise<void> {
   // Packed into bytes by the database, a fifth of the time that rows would take; sorted here, half of the rest.
   await client.query(
     `declare upserted_records no scroll cursor for

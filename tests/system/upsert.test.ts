@@ -1,5 +1,10 @@
 import { describe, expect, it } from "vitest";
+import { BYTE, emptyBalance } from "@/core/ledger.ts";
+import { newTally } from "@/core/metrics/tally.ts";
+import { compilePlan } from "@/core/plan/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
+import { planInForce } from "@/store/feeds.ts";
+import { addBlock } from "@/store/ledger.ts";
 import { transaction } from "@/store/db.ts";
 import { undoLoad } from "@/engine/undo.ts";
 import { meetTarget, upsertStaged } from "@/engine/upsert.ts";
@@ -12,9 +17,33 @@ const FIELDS = [
   { name: "n", type: "integer" },
 ];
 
-/** A target of `old` rows and staged records, half of which are new, and a third of the rest as they were. */
-async function staged(name: string, load: number, old: number) {
+/** A load that is at its closing: its ledger has so many records, all of them to be inserted. */
+async function openLoad(first: number, count: number): Promise<number> {
   const { db } = system;
+  const feed = `opened_${first}_${count}_${made++}`;
+  await newFeed(db, feed, FIELDS);
+  const { id } = await loadNow(db, feed, "id,n\na,1\n");
+  await db.query("delete from sieve.ledger_block where load = $1", [id]);
+  const block = {
+    block: 0,
+    file: 0,
+    firstRecord: first,
+    firstInFile: first,
+    line: 2,
+    byteStart: 0,
+    byteEnd: 1,
+    carry: "",
+  };
+  const tally = newTally(compilePlan((await planInForce(db, feed)).document));
+  await addBlock(db, id, { ...block, outcomes: new Uint8Array(count).fill(BYTE.inserted), tally, packed: null });
+  return id;
+}
+let made = 0;
+
+/** A target of `old` rows and staged records, half of which are new, and a third of the rest as they were. */
+async function staged(name: string, old: number) {
+  const { db } = system;
+  const load = await openLoad(Math.floor(old / 2), old);
   const plan = parsePlan({
     format: "good-sieve/plan@1",
     feed: name,
@@ -39,15 +68,21 @@ describe("an upsert", () => {
     const ways: unknown[] = [];
     for (const [i, beside] of [db, null].entries()) {
       const name = `way_${i}`;
-      const upsert = await staged(name, 900 + i, 3000);
+      const balance = emptyBalance();
+      const upsert = await staged(name, 3000);
       await transaction(db, async (client) => {
         await client.query(`lock table target.${name} in share row exclusive mode`);
-        await upsertStaged({ client, ...upsert }, beside);
+        await upsertStaged({ client, ...upsert }, beside, balance);
       });
       const sum = `count(*)::int as rows, sum(n)::int as n, sum(_record)::int as records, count(*) filter (where _load > 0)::int as ours`;
       const { rows: now } = await db.query(`select ${sum} from target.${name}`);
-      const { rows: kept } = await db.query(`select ${sum} from undo."load ${900 + i}"`);
-      ways.push([now[0], kept[0]]);
+      const { rows: kept } = await db.query(`select ${sum} from undo."load ${upsert.load}"`);
+      const { rows: ledger } = await db.query(
+        "select encode(outcomes, 'hex') as outcomes from sieve.ledger_block where load = $1",
+        [upsert.load],
+      );
+      ways.push([now[0], kept[0], ledger, balance]);
+      expect(balance.outcomes).toMatchObject({ inserted: 1500, updated: 1000, unchanged: 500 });
       expect(now[0]).toMatchObject({ rows: 4500, ours: 2500 });
       // Of 1,500 that are met, 1,000 differ.
       expect(kept[0]).toMatchObject({ rows: 1000, ours: 0 });
@@ -57,7 +92,7 @@ describe("an upsert", () => {
 
   it("does without the other connection while somebody waits for the whole table", async () => {
     const { db } = system;
-    const upsert = await staged("wanted", 910, 30);
+    const upsert = await staged("wanted", 30);
     const waiting = await db.connect();
     let dropped: Promise<unknown> = Promise.resolve();
     await transaction(db, async (client) => {
@@ -67,8 +102,8 @@ describe("an upsert", () => {
         const { rows: locks } = await client.query("select from pg_locks where not granted");
         there = locks.length > 0;
       }
-      await upsertStaged({ client, ...upsert }, db);
-      const { rows: kept } = await client.query(`select count(*)::int as n from undo."load 910"`);
+      await upsertStaged({ client, ...upsert }, db, emptyBalance());
+      const { rows: kept } = await client.query(`select count(*)::int as n from undo."load ${upsert.load}"`);
       expect(kept[0]).toEqual({ n: 10 });
     });
     await dropped;
@@ -77,7 +112,7 @@ describe("an upsert", () => {
 
   it("finds the same where the staged records are many and where they are few", async () => {
     const { db } = system;
-    const upsert = await staged("sizes", 920, 60);
+    const upsert = await staged("sizes", 60);
     const found = async (): Promise<unknown> =>
       await transaction(db, async (client) => {
         await meetTarget({ client, ...upsert }, client);
