@@ -5,7 +5,8 @@ import { concat } from "../bytes.ts";
 import { SieveError, grouped } from "../problem.ts";
 import { hexOf, type Value } from "./documents.ts";
 import type { FormatPart, SourceFile } from "./format.ts";
-import { DocumentReader, opened } from "./json.ts";
+import { ROWS_TOGETHER, type CellValue } from "./builder.ts";
+import { DocumentReader, cellOf, opened } from "./json.ts";
 import { inflated } from "./unpack.ts";
 
 const MAGIC = [0x4f, 0x62, 0x6a, 0x01];
@@ -186,22 +187,32 @@ async function* readAvro(source: SourceFile, documents: DocumentReader): AsyncGe
     const show = isPlain(schema) ? null : shower(schema, new Map());
     const flat = flatFields(schema);
     if (flat) documents.setColumns(flat.map((f) => f.name));
-    const values: Value[] = [];
     const many = avro.Type.forSchema(
       { type: "array", items: type },
       { registry: { long: longType }, wrapUnions: false },
     );
     let record = 0;
-    const add = (value: unknown): void => {
-      record++;
-      if (flat) {
-        for (let f = 0; f < flat.length; f++) {
-          const { name, show } = flat[f]!;
-          const one = (value as Record<string, unknown>)[name];
-          values[f] = show ? show(one) : (one as Value);
+    const columns = flat?.map((): { values: CellValue[]; loose: boolean } => ({ values: [], loose: false }));
+    const step = flat ? ROWS_TOGETHER : 1;
+    const add = function* (records: readonly unknown[]): Generator<Block> {
+      for (let from = 0; from < records.length; from += step) {
+        const to = Math.min(records.length, from + step);
+        if (flat && columns) {
+          flat.forEach(({ name, show }, f) => {
+            const { values } = columns[f]!;
+            for (let i = from; i < to; i++) {
+              const value = (records[i] as Record<string, unknown>)[name];
+              values[i - from] = cellOf(show ? show(value) : (value as Value));
+            }
+          });
+          documents.addRows(columns, 0, to - from, record + 1);
+        } else {
+          const value = records[from];
+          documents.add(show ? show(value) : (value as Value), record + 1, 0, 0, "");
         }
-        documents.addFlat(values, record);
-      } else documents.add(show ? show(value) : (value as Value), record, 0, 0, "");
+        record += to - from;
+        if (documents.full) yield documents.take()!;
+      }
     };
     while (await bytes.more(1)) {
       const count = await bytes.long();
@@ -217,19 +228,14 @@ async function* readAvro(source: SourceFile, documents: DocumentReader): AsyncGe
       } catch {
         // One of them is broken: those before it are read one by one.
       }
-      if (records) {
-        for (const value of records) {
-          add(value);
-          if (documents.full) yield documents.take()!;
-        }
-      } else {
+      if (records) yield* add(records);
+      else {
         let at = head;
         const end = head + data.length;
         for (let i = 0; i < count; i++) {
           const { value, offset } = type.decode(buffer, at) as { value: unknown; offset: number };
           if (offset < 0 || offset > end) throw broken(`Record ${grouped(record + 1)} breaks off.`);
-          add(value);
-          if (documents.full) yield documents.take()!;
+          yield* add([value]);
           at = offset;
         }
         if (at !== end) throw broken(`After record ${grouped(record)} there are bytes that belong to none.`);

@@ -15,6 +15,9 @@ export interface Place {
   readonly end: number;
 }
 
+/** Records that are best added together by `addRows`. */
+export const ROWS_TOGETHER = 512;
+
 /** A value on its way into a cell: bytes are a text in UTF-8. */
 export type CellValue = string | number | Uint8Array | undefined;
 
@@ -50,7 +53,7 @@ export class BlockBuilder {
   }
 
   /** Adds a record. `raw` is what it looked like, `values` its cells by column; undefined is empty. */
-  add(values: readonly (string | number | undefined)[], width: number, place: Place, raw: Uint8Array | string): void {
+  add(values: readonly (string | undefined)[], width: number, place: Place, raw: Uint8Array | string): void {
     this.makeRoom(width);
     const { heap } = this;
     this.note(place, raw);
@@ -61,7 +64,7 @@ export class BlockBuilder {
         this.start[i] = this.end[i] = 0;
         continue;
       }
-      this.start[i] = typeof value === "string" ? heap.append(value) : heap.appendNumber(value);
+      this.start[i] = heap.append(value);
       this.end[i] = heap.length;
     }
     this.count++;

@@ -23,7 +23,6 @@ export class DocumentReader {
   readonly flattener: Flattener;
   private readonly builder: BlockBuilder;
   private readonly scan: JsonScan;
-  private readonly cells: (string | number | undefined)[] = [];
 
   constructor(part: number, settings: Pick<ReadSettings, "each" | "arrays">) {
     this.flattener = new Flattener(settings);
@@ -52,16 +51,9 @@ export class DocumentReader {
     this.builder.add(cells, this.flattener.columns.length, place, raw);
   }
 
-  /** Names the columns of documents that have nothing nested in them, which then come by `addFlat`. */
+  /** Names the columns of documents that have nothing nested in them, which then come by `addRows`. */
   setColumns(names: readonly string[]): void {
     this.flattener.columns.push(...names);
-  }
-
-  /** Adds a record by its values in the order of the columns, and where it stands, from 1. */
-  addFlat(values: readonly Value[], line: number): void {
-    const { cells } = this;
-    for (let c = 0; c < values.length; c++) cells[c] = cellOf(values[c]);
-    this.builder.add(cells, values.length, { line, start: 0, end: 0 }, "");
   }
 
   /** Adds records by the values of their columns, as `BlockBuilder.addRows`. */

@@ -5,7 +5,7 @@ import { SieveError } from "../problem.ts";
 import { bigFromBytes, decimalText, momentText } from "./avro.ts";
 import type { Value } from "./documents.ts";
 import type { FormatPart, RangedFile } from "./format.ts";
-import type { CellValue, ColumnValues } from "./builder.ts";
+import { ROWS_TOGETHER, type CellValue, type ColumnValues } from "./builder.ts";
 import { DocumentReader, cellOf, opened } from "./json.ts";
 
 /** Values that are decoded at a time: the library begins a group anew for each stretch of its rows. */
@@ -76,9 +76,6 @@ const FLAT_PARSERS = {
 type Sliced = Parameters<typeof parquetRead>[0]["file"];
 type ReadOptions = Parameters<typeof parquetRead>[0] & { rowStart: number; rowEnd: number };
 
-/** Rows that are put into a block at a time. */
-const ROWS = 512;
-
 async function* readRows(
   file: Sliced,
   metadata: FileMetaData,
@@ -118,7 +115,7 @@ async function* readRows(
         if (rest) yield rest;
         throw broken((error as Error).message);
       }
-      const step = columns ? ROWS : 1;
+      const step = columns ? ROWS_TOGETHER : 1;
       for (let i = 0; i < to - from; i += step) {
         const next = Math.min(to - from, i + step);
         add(i, next);
