@@ -101,6 +101,8 @@ async function writeMet({ client, load, plan, staging, met }: Upsert): Promise<v
 async function beginBeside(client: Client, { plan, staging }: Upsert): Promise<boolean> {
   await client.query("begin");
   try {
+    // The two connections wait for each other outside of the database, which would not see that they do.
+    await client.query("set local lock_timeout = '5s'");
     await client.query(`lock table ${tableOf(plan)}, ${staging} in access share mode nowait`);
     return true;
   } catch (error) {

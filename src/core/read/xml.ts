@@ -323,6 +323,8 @@ async function* readXml(
       }
       if (fault) throw broken(fault);
       const keep = inside ? recordAt : Math.max(countedTo, text.lastIndexOf("<") + textAt);
+      // A record longer than many pieces is not looked at again with each of them.
+      if (keep === textAt) continue;
       bytesBefore += bytesIn(countedTo, keep);
       countedTo = keep;
       text = text.slice(keep - textAt);
