@@ -93,7 +93,7 @@ export interface Preview<T> {
   readonly error: string | null;
 }
 
-/** Hands the lists that a plan's formulas ask to the preview's thread; what it has of them by now, and what is wrong. */
+/** Hands the lists that a plan’s formulas ask to the preview’s thread; which it has by now, and whether it waits for more. */
 function useLists(plan: Plan): { key: string; ready: boolean } {
   const asked = listsInFormulas(plan);
   const { data: there, isPending } = useQuery({
