@@ -23,7 +23,7 @@ import { tokens } from "@/core/formula/syntax.ts";
 import { TYPE_OF_FIELD, TYPE_WORDS } from "@/core/formula/value.ts";
 import type { SieveError } from "@/core/problem.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
-import { api } from "./api.ts";
+import { REFERENCES_QUERY } from "./references-query.ts";
 
 const CLASSES: Partial<Record<ReturnType<typeof tokens>[number]["kind"], string>> = {
   text: "f-text",
@@ -171,8 +171,7 @@ export function FormulaEditor({
     const lists: ListsKnown = () =>
       (known ??= client
         .fetchQuery({
-          queryKey: ["references"],
-          queryFn: () => api<{ references: ReferenceInfo[] }>("/api/references"),
+          ...REFERENCES_QUERY,
           staleTime: 30_000,
         })
         .then((found) => found.references));

@@ -9,6 +9,7 @@ import type { Plan } from "@/core/plan/schema.ts";
 import { fitsName } from "@/core/file-name.ts";
 import type { PartPreview } from "@/engine/preview.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
+import { REFERENCES_QUERY } from "./references-query.ts";
 import { api } from "./api.ts";
 import { counted, grouped } from "./words.ts";
 
@@ -88,8 +89,7 @@ function fileOf(list: ReferenceInfo): { file?: string } {
 /** What is looked up in reference lists, and which fields it fills. */
 export function LookUpStage({ plan, change, delivery }: Props) {
   const lists = useQuery({
-    queryKey: ["references"],
-    queryFn: () => api<{ references: ReferenceInfo[] }>("/api/references"),
+    ...REFERENCES_QUERY,
   });
   const kept = lists.data?.references ?? [];
   const files = useFiles(delivery?.id ?? null);

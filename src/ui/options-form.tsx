@@ -7,8 +7,7 @@ import type { StepPart } from "@/core/cleanse/part.ts";
 import { mergeValueTables, readValueTable, valueTableCsv } from "@/core/cleanse/value-table.ts";
 import { WORDS_FROM } from "@/core/match/word-lists.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import type { ReferenceInfo } from "@/store/references.ts";
-import { api } from "./api.ts";
+import { REFERENCES_QUERY } from "./references-query.ts";
 import { useNamed } from "./use-formulas.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
 import { splitList } from "./plan-fields.tsx";
@@ -269,8 +268,7 @@ function ListChoice({
   set: (list: string | undefined) => void;
 }) {
   const { data } = useQuery({
-    queryKey: ["references"],
-    queryFn: () => api<{ references: ReferenceInfo[] }>("/api/references"),
+    ...REFERENCES_QUERY,
   });
   const lists = (data?.references ?? []).filter((r) => r.shape.accepted !== undefined);
   return (

@@ -7,7 +7,7 @@ import { listsInFormulas } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { RulePreview, StepsPreview } from "@/core/preview.ts";
 import type { Sample } from "@/core/sample.ts";
-import type { ReferenceInfo } from "@/store/references.ts";
+import { REFERENCES_QUERY } from "./references-query.ts";
 import { api } from "./api.ts";
 import type { PreviewAnswer, PreviewAsk } from "./preview-worker.ts";
 
@@ -97,8 +97,7 @@ export interface Preview<T> {
 function useLists(plan: Plan): { key: string; ready: boolean } {
   const asked = listsInFormulas(plan);
   const { data: there, isPending } = useQuery({
-    queryKey: ["references"],
-    queryFn: () => api<{ references: ReferenceInfo[] }>("/api/references"),
+    ...REFERENCES_QUERY,
     enabled: asked.length > 0,
     staleTime: 30_000,
   });

@@ -1,6 +1,6 @@
 import { IDENTIFIER_KINDS, identifierOf, type IdentifierKind } from "../check-digits.ts";
 import { compilePattern, type Pattern } from "../pattern.ts";
-import type { References } from "../lookup/reference.ts";
+import { NO_REFERENCES, type References } from "../lookup/reference.ts";
 import { fromList, inList } from "./lists.ts";
 import { BAIL, DAY, MICROS, numberText, type Value, type ValueType } from "./value.ts";
 
@@ -100,10 +100,6 @@ function dateOf(year: number, month: number, dayOfMonth: number): number {
     throw new Error(`There is no day ${dayOfMonth} of month ${month} in ${year}.`);
   }
   return at.getTime() * 1000;
-}
-
-function noLists(list: string): never {
-  throw new Error(`The list ${list} is not at hand.`);
 }
 
 export const FUNCTIONS: readonly FormulaFunction[] = [
@@ -541,7 +537,7 @@ export const FUNCTIONS: readonly FormulaFunction[] = [
       ["inList('countries', 'SE')", true],
       ["inList('countries', 'XX')", false],
     ],
-    noLists,
+    (list: string, key: string) => inList(NO_REFERENCES, list, key),
     { withLists: (lists) => (list: string, key: string) => inList(lists, list, key) },
   ),
   define(
@@ -555,7 +551,7 @@ export const FUNCTIONS: readonly FormulaFunction[] = [
       ["fromList('countries', 'NOR', 'name')", "Norway"],
       ["fromList('countries', 'XX', 'name')", ""],
     ],
-    noLists,
+    (list: string, key: string, column: string) => fromList(NO_REFERENCES, list, key, column),
     { withLists: (lists) => (list: string, key: string, column: string) => fromList(lists, list, key, column) },
   ),
 ];

@@ -26,7 +26,7 @@ export class CountedValues {
   private counts = new Float64Array(KEPT_VALUES * 2);
   private firsts = new Float64Array(KEPT_VALUES * 2);
   /** The values' bytes one after another, and where each begins and ends: they are decoded when they are asked for. */
-  private readonly heap = new Heap(new Uint8Array(0), 0);
+  private heap = new Heap(new Uint8Array(0), 0);
   private starts = new Int32Array(KEPT_VALUES * 2);
   private ends = new Int32Array(KEPT_VALUES * 2);
   private size = 0;
@@ -98,24 +98,18 @@ export class CountedValues {
     this.short = limit;
     this.exact = false;
     this.closed = ++this.forgotten >= 3 && keep.length < KEPT_VALUES / 50;
-    const keptSpans = new Int32Array(keep.length * 2);
     const hashes = keep.map((i) => this.hashes[i]!);
     const counts = keep.map((i) => this.counts[i]!);
     const firsts = keep.map((i) => this.firsts[i]!);
     // In the order in which they are kept, which is not always that in which they stand.
-    const bytes = new Heap(new Uint8Array(this.heap.length), 0);
-    for (const [at, i] of keep.entries()) {
-      const from = bytes.length;
-      bytes.appendSpan(this.heap.bytes, this.starts[i]!, this.ends[i]!);
-      keptSpans[at * 2] = from;
-      keptSpans[at * 2 + 1] = bytes.length;
-    }
-    this.heap.bytes.set(bytes.bytes.subarray(0, bytes.length));
-    this.heap.length = bytes.length;
-    for (let i = 0; i < keep.length; i++) {
-      this.starts[i] = keptSpans[i * 2]!;
-      this.ends[i] = keptSpans[i * 2 + 1]!;
-    }
+    const heap = new Heap(new Uint8Array(this.heap.bytes.length), 0);
+    const ends = keep.map((i) => {
+      heap.appendSpan(this.heap.bytes, this.starts[i]!, this.ends[i]!);
+      return heap.length;
+    });
+    this.heap = heap;
+    this.ends.set(ends);
+    this.starts.set([0, ...ends.slice(0, -1)]);
     this.hashes.set(hashes);
     this.counts.set(counts);
     this.firsts.set(firsts);
