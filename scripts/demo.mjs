@@ -27,7 +27,8 @@ async function end(code) {
   if (ending) return;
   ending = true;
   tell("ending what was started");
-  for (const child of children.reverse()) {
+  // A copy: those that end leave the list.
+  for (const child of [...children].reverse()) {
     if (child.exitCode !== null || child.signalCode !== null) continue;
     const gone = new Promise((resolve) => child.once("exit", resolve));
     child.kill("SIGTERM");
