@@ -36,6 +36,7 @@ import { dropKept, keepAll, keepTable, pruneUndo } from "./undo.ts";
 import {
   EXTRA,
   TARGET,
+  assertWritten,
   columnOf,
   recordColumns,
   staged,
@@ -650,9 +651,7 @@ class LoadRun {
          select ${values.join(", ")}, ${id}, s._record from ${staging(id)} s`,
       );
       if (key) await client.query(`alter table ${target} add constraint ${ident(key.name)} ${key.definition}`);
-      if (rowCount !== balance.outcomes.inserted) {
-        throw new Error(`${rowCount} records were inserted, and the ledger has ${balance.outcomes.inserted}`);
-      }
+      assertWritten(plan, "inserted", rowCount ?? 0, balance.outcomes.inserted);
       return;
     }
     await upsertStaged(this.upsert(), untouched ? this.db : null, balance);

@@ -263,3 +263,15 @@ function widens(from: string, to: string): boolean {
   if (from === "bigint") return whole >= 19;
   return a !== null && Number(a[1]) - Number(a[2]) <= whole && Number(a[2]) <= scale;
 }
+
+/**
+ * The target must have taken as many records as it was given.
+ * @throws SieveError `not_written` where it did not, as a trigger or a rule of its own can bring about.
+ */
+export function assertWritten(plan: Plan, what: "inserted" | "updated", written: number, given: number): void {
+  if (written === given) return;
+  throw new SieveError("not_written", `The target took ${written} of the ${given} records that were to be ${what}.`, {
+    detail: `${plan.load.schema ?? TARGET}.${plan.load.target} has kept the rest from being written, so nothing was.`,
+    hint: "Look for a trigger or a rule of that table that drops rows, and take it away or make it fail with a message.",
+  });
+}

@@ -2,7 +2,7 @@ import { BYTE, type Balance } from "@/core/ledger.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { byPlace, ident, withSettings, type Client, type Db } from "@/store/db.ts";
 import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
-import { recordColumns, staged, tableOf, targetColumns } from "./target.ts";
+import { assertWritten, recordColumns, staged, tableOf, targetColumns } from "./target.ts";
 import { dropKept, keepFirstRows, keepsBefore } from "./undo.ts";
 
 /** Memory in which the database may join an upsert's records with the target's rows. */
@@ -57,7 +57,6 @@ export async function meetTarget({ plan, staging, met }: Upsert, client: Client)
        where ${["t.ctid is null", ...differs].join(" or ")}`,
     ),
   );
-  await client.query(`analyze ${met} (record)`);
 }
 
 /** Keeps the rows that are met as they are, for an undo. */
@@ -90,11 +89,8 @@ async function writeMet({ client, load, plan, staging, met }: Upsert): Promise<v
     `select count(place)::int as old, count(*)::int as all from ${met}`,
   );
   const { old, all } = rows[0]!;
-  if (updated.rowCount !== old || inserted.rowCount !== all - old) {
-    throw new Error(
-      `${updated.rowCount} rows were updated and ${inserted.rowCount} inserted; ${old} and ${all - old} were met`,
-    );
-  }
+  assertWritten(plan, "updated", updated.rowCount ?? 0, old);
+  assertWritten(plan, "inserted", inserted.rowCount ?? 0, all - old);
 }
 
 /** Lets a connection read the target and the staged records for a transaction, unless it would have to wait for that. */

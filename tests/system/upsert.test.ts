@@ -110,6 +110,27 @@ describe("an upsert", () => {
     waiting.release();
   });
 
+  it("says so when the target itself keeps rows from being written, and writes nothing", async () => {
+    const { db } = system;
+    for (const mode of ["upsert", "append"]) {
+      const feed = `dropping_${mode}`;
+      await newFeed(db, feed, FIELDS, { key: ["id"], mode }, { gates: [] });
+      expect(await loadNow(db, feed, "id,n\na,1\n")).toMatchObject({ state: "loaded" });
+      await db.query(
+        `create or replace function public.drops() returns trigger language plpgsql as $$
+           begin if new.n > 5 then return null; end if; return new; end $$;
+         create trigger drops before insert or update on target.${feed} for each row execute function public.drops()`,
+      );
+      const failed = await loadNow(db, feed, `id,n\n${mode === "upsert" ? "a,7" : "b,7"}\nc,3\n`);
+      expect(failed.state).toBe("failed");
+      expect(failed.error?.message).toMatch(
+        /^The target took [01] of the [12] records that were to be (updat|insert)ed\.$/,
+      );
+      expect(failed.error?.hint).toMatch(/trigger/);
+      expect(await rows(db, feed)).toMatchObject([{ id: "a", n: 1 }]);
+    }
+  });
+
   it("finds the same where the staged records are many and where they are few", async () => {
     const { db } = system;
     const upsert = await staged("sizes", 60);
