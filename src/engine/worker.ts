@@ -20,6 +20,18 @@ const LOOK_MS = 2000;
 // Left to itself the engine lets garbage lie until it is twice what is in use, so that a long load looks
 // larger than a short one. Holds for the threads too, which are made later.
 setFlagsFromString("--heap-growing-percent=25");
+// Garbage is collected by the thread that made it. Helpers would take the processors from the database
+// and from other loads, and a tenth of the whole time with them.
+for (const helper of [
+  "concurrent-marking",
+  "concurrent-sweeping",
+  "concurrent-array-buffer-sweeping",
+  "parallel-scavenge",
+  "parallel-compaction",
+  "parallel-pointer-update",
+]) {
+  setFlagsFromString(`--no-${helper}`);
+}
 
 const log = pino({ level: process.env["LOG_LEVEL"] ?? "info", base: { process: "worker", pid: process.pid } });
 const thread = new URL("./course-thread.js", import.meta.url);
