@@ -45,6 +45,35 @@ export class Heap {
     return at;
   }
 
+  /**
+   * Appends texts, those at `from` to before `to` of a list, one right after the other, and puts where
+   * they begin and end into every `step`-th place from `at` of `start` and `end`. Half the time of one
+   * by one, as they are written in one go. None may have half a surrogate pair.
+   */
+  appendTexts(
+    texts: ArrayLike<string>,
+    from: number,
+    to: number,
+    start: Int32Array,
+    end: Int32Array,
+    at: number,
+    step: number,
+  ): void {
+    let all = "";
+    for (let i = from; i < to; i++) all += texts[i]!;
+    let p = this.reserve(all.length * 3);
+    const { bytes } = this;
+    const written = writeUtf8(all, bytes, p);
+    const ascii = written === all.length;
+    for (let i = from, cell = at; i < to; i++, cell += step) {
+      const { length } = texts[i]!;
+      start[cell] = p;
+      p = ascii ? p + length : afterUnits(bytes, p, length);
+      end[cell] = p;
+    }
+    this.length += written;
+  }
+
   /** Appends a number as `String` writes it, most of them without making a text of it; the span as of `append`. */
   appendNumber(n: number): number {
     let whole = Math.abs(n);
@@ -145,6 +174,21 @@ const SHORT = 24;
 function writeUtf8(text: string, bytes: Uint8Array, at: number): number {
   if (nodeWrite) return nodeWrite.call(bytes, text, at, bytes.length - at);
   return encoder.encodeInto(text, bytes.subarray(at)).written;
+}
+
+/** Where so many UTF-16 units of UTF-8 text end that begins at `p`. */
+function afterUnits(bytes: Uint8Array, p: number, units: number): number {
+  for (let left = units; left > 0; left--) {
+    const lead = bytes[p]!;
+    if (lead < 0x80) p++;
+    else if (lead < 0xe0) p += 2;
+    else if (lead < 0xf0) p += 3;
+    else {
+      p += 4;
+      left--;
+    }
+  }
+  return p;
 }
 
 /** How many bytes a text has in UTF-8. */

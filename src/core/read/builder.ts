@@ -28,6 +28,11 @@ export interface ColumnValues {
   readonly loose: boolean;
 }
 
+function areTexts(values: ArrayLike<CellValue>, from: number, to: number): values is ArrayLike<string> {
+  for (let r = from; r < to; r++) if (typeof values[r] !== "string") return false;
+  return true;
+}
+
 /**
  * Makes blocks of records whose values come one by one and not as spans of a file. Columns may be
  * added at any time: later blocks are wider than earlier ones. A block is valid until the next
@@ -77,13 +82,20 @@ export class BlockBuilder {
   addRows(columns: readonly ColumnValues[], from: number, to: number, line: number): void {
     for (let r = from; r < to; r++) {
       this.makeRoom(columns.length);
-      this.note({ line: line + r - from, start: 0, end: 0 }, "");
+      const { origin, count } = this;
+      origin.line[count] = line + r - from;
+      origin.start[count] = origin.end[count] = 0;
+      origin.from[count] = origin.to[count] = this.heap.length;
       this.count++;
     }
     const { heap, start, end, width } = this;
     const first = this.count - (to - from);
     for (let c = 0; c < width; c++) {
       const { values, loose } = columns[c]!;
+      if (areTexts(values, from, to)) {
+        heap.appendTexts(values, from, to, start, end, first * width + c, width);
+        continue;
+      }
       for (let r = from, i = first * width + c; r < to; r++, i += width) {
         const value = values[r];
         if (value === undefined || value === "") {
