@@ -1,6 +1,6 @@
 "use client";
 
-import { useId, type ReactNode } from "react";
+import { useId, useState, type ReactNode } from "react";
 import { FORMAT_IDS, type FormatId, type ReadOptions } from "@/core/read/format.ts";
 import { ENCODINGS } from "@/core/read/options.ts";
 import { FORMAT_SETTINGS } from "@/core/read/settings.ts";
@@ -11,7 +11,10 @@ const DELIMITER_WORDS: [string, string][] = [
   [";", "semicolon"],
   ["\t", "tab"],
   ["|", "bar"],
+  [" ", "blank"],
 ];
+/** The choice that is typed. */
+const OTHER = "other";
 
 interface ReadFormProps {
   read: ReadOptions;
@@ -27,6 +30,7 @@ interface ReadFormProps {
 /** How a file or a feed's files are read: the format, and the settings that it knows. */
 export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }: ReadFormProps) {
   const id = useId();
+  const [typing, setTyping] = useState(false);
   const has = (name: string): boolean => name in FORMAT_SETTINGS[read.as].settings;
   const put = (more: Partial<ReadOptions>): void => set({ ...read, ...more });
   const without = (name: keyof ReadOptions): void => {
@@ -104,19 +108,39 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
         line(
           "delimiter",
           "between cells",
-          <select
-            id={`${id}-delimiter`}
-            className="select select-sm w-full max-w-56 text-sm"
-            value={read.delimiter ?? "auto"}
-            onChange={(e) => put({ delimiter: e.target.value })}
-          >
-            {DELIMITER_WORDS.map(([d, word]) => (
-              <option key={d} value={d}>
-                {word}
-              </option>
-            ))}
-            {!knownDelimiter && <option value={read.delimiter}>“{read.delimiter}”</option>}
-          </select>,
+          <div className="flex max-w-56 gap-1.5">
+            <select
+              id={`${id}-delimiter`}
+              className="select select-sm w-full min-w-0 text-sm"
+              value={typing ? OTHER : (read.delimiter ?? "auto")}
+              onChange={(e) => {
+                setTyping(e.target.value === OTHER);
+                if (e.target.value !== OTHER) put({ delimiter: e.target.value });
+              }}
+            >
+              {DELIMITER_WORDS.map(([d, word]) => (
+                <option key={d} value={d}>
+                  {word}
+                </option>
+              ))}
+              {!knownDelimiter && <option value={read.delimiter}>“{read.delimiter}”</option>}
+              <option value={OTHER}>other…</option>
+            </select>
+            {typing && (
+              <input
+                className="input input-sm !w-20 font-mono text-sm"
+                aria-label="The characters between cells"
+                placeholder="~|~"
+                maxLength={20}
+                autoFocus
+                onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+                onBlur={(e) => {
+                  setTyping(false);
+                  if (e.target.value !== "") put({ delimiter: e.target.value });
+                }}
+              />
+            )}
+          </div>,
         )}
       {has("quote") &&
         line(
@@ -134,6 +158,21 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
             <option value={'"'}>double quote</option>
             <option value="'">single quote</option>
             <option value="">none</option>
+          </select>,
+        )}
+      {has("escape") &&
+        read.quote !== "" &&
+        line(
+          "escape",
+          "a quote in a cell",
+          <select
+            id={`${id}-escape`}
+            className="select select-sm w-full max-w-56 text-sm"
+            value={read.escape === "\\" ? "\\" : ""}
+            onChange={(e) => (e.target.value === "" ? without("escape") : put({ escape: e.target.value }))}
+          >
+            <option value="">is doubled</option>
+            <option value={"\\"}>has a backslash before it</option>
           </select>,
         )}
       {has("starts") &&

@@ -13,13 +13,7 @@ import { bigFromBytes, decimalText, momentText } from "@/core/read/avro.ts";
 import { columnStarts, looksLikeNames } from "@/core/read/fixed.ts";
 import { JsonCutter } from "@/core/read/json-text.ts";
 import { workbook } from "../../demo/workbook.ts";
-import { memoryFile, readParts } from "../support/formats.ts";
-
-const read = async (name: string, content: string | Uint8Array, settings = {}) => {
-  const { parts, error } = await readParts(memoryFile(name, content), settings);
-  if (error) throw error;
-  return parts[0]!;
-};
+import { memoryFile, read, readParts } from "../support/formats.ts";
 
 describe("JSON Lines", () => {
   it("become records by path, columns as they are met", async () => {
@@ -55,7 +49,7 @@ describe("JSON Lines", () => {
   });
 
   it("join an array, take one of it, or keep its JSON", async () => {
-    const value = async (take: string): Promise<string | undefined> =>
+    const value = async (take: "join" | "first" | "last" | "json"): Promise<string | undefined> =>
       (await read("a.jsonl", tests, { arrays: { tags: { take, by: "|" } } })).records[0]!["tags"];
     expect([await value("join"), await value("first"), await value("last"), await value("json")]).toEqual([
       "x|y",

@@ -73,3 +73,10 @@ export async function readParts(
     return { parts, error: error as Error };
   }
 }
+
+/** The first part of a file, read whole; throws what stopped the reading. */
+export async function read(name: string, content: string | Uint8Array, settings: ReadSettings = {}): Promise<ReadPart> {
+  const { parts, error } = await readParts(memoryFile(name, content), settings);
+  if (error) throw error;
+  return parts[0]!;
+}

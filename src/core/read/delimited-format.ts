@@ -36,11 +36,11 @@ export const delimited: FormatPart = {
       }
     };
     ready = await next();
-    const { delimiter = "", header = "", skip = "" } = detected.evidence;
+    const { encoding: _, ...evidence } = detected.evidence;
     yield {
       name: source.name,
       options: { as: "delimited", ...detected.options },
-      evidence: { delimiter, header, skip },
+      evidence,
       columns: () => reader.columns ?? [],
       blocks: blocks(),
       trailer: () => reader.trailer,

@@ -1,10 +1,8 @@
-import { analyse } from "chardet";
-import { isUtf8 } from "../bytes.ts";
-import { SieveError } from "../problem.ts";
 import { decodingOf } from "./decode.ts";
-import { looksLikeNames } from "./fixed.ts";
+import { encodingFor } from "./detect-encoding.ts";
+import { columnStarts, looksLikeNames } from "./fixed.ts";
 import type { Evidence, FormatId, ReadSettings } from "./format.ts";
-import { encodingOf, type DelimitedOptions, type Encoding } from "./options.ts";
+import type { DelimitedOptions, Encoding } from "./options.ts";
 
 /** How many bytes of a file's beginning are looked at. */
 export const DETECT_BYTES = 65_536;
@@ -28,28 +26,54 @@ export interface Detected {
  */
 export function detectDelimited(head: Uint8Array, whole: boolean, settings: ReadSettings = {}): Detected {
   const found = encodingFor(head, whole, settings.encoding);
-  const quote = settings.quote ?? '"';
   const text = headText(head, found.encoding);
   const set = settings.delimiter && settings.delimiter !== "auto" ? settings.delimiter : null;
-  let best = {
+  let best: Guess = {
     delimiter: set ?? ",",
+    quote: settings.quote ?? '"',
+    escape: settings.escape ?? settings.quote ?? '"',
     score: -1,
     why: "no delimiter stands out, so a comma",
     skip: 0,
-    table: [] as string[][],
+    table: [],
+    unclosed: 0,
   };
-  for (const delimiter of set ? [set] : DELIMITERS) {
-    if (delimiter === quote) continue;
-    const tried = consistency(text, delimiter, quote, settings.comment ?? "", settings.skip, whole);
-    if (tried.score > best.score && (set || tried.score > 0)) best = { delimiter, ...tried };
+  const marks = marksToTry(text, settings);
+  const look = (delimiters: readonly string[]): void => {
+    for (const { quote, escape } of marks) {
+      for (const delimiter of delimiters) {
+        if (delimiter === quote) continue;
+        const tried = consistency(
+          text,
+          { delimiter, quote, escape, comment: settings.comment ?? "" },
+          settings.skip,
+          whole,
+        );
+        const better =
+          tried.score > best.score || (tried.score === best.score && tried.unclosed < best.unclosed && tried.score > 0);
+        if (better && (set || tried.score > 0)) best = { delimiter, quote, escape, ...tried };
+      }
+    }
+  };
+  look(set ? [set] : DELIMITERS);
+  if (!set && best.score < 0) {
+    // Words are a blank apart too: only lines that all have as many of them are cells, and never two.
+    const before = best;
+    look([" "]);
+    if (
+      (best.table[0]?.length ?? 0) < 3 ||
+      best.table.length < 3 ||
+      best.table.some((r) => r.length !== best.table[0]!.length)
+    )
+      best = before;
   }
   const skip = settings.skip ?? best.skip;
   const header = settings.header ?? looksLikeNames(best.table[0] ?? [], best.table.slice(1));
   return {
     options: {
       delimiter: best.delimiter,
-      quote,
-      escape: settings.escape ?? quote,
+      quote: best.quote,
+      escape: best.escape,
       header,
       skip,
       encoding: found.encoding,
@@ -59,6 +83,18 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
     evidence: {
       encoding: found.why,
       delimiter: set ? "as set" : best.why,
+      quote:
+        settings.quote !== undefined
+          ? "as set"
+          : best.quote === "'"
+            ? "cells that begin with it end with it, and with it more lines fit"
+            : "the usual one",
+      escape:
+        settings.escape !== undefined
+          ? "as set"
+          : best.escape === best.quote
+            ? "a quote in a cell is doubled"
+            : "a backslash stands before quotes in cells",
       header:
         settings.header !== undefined
           ? "as set"
@@ -75,6 +111,34 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
   };
 }
 
+/** What stands between cells and around them. */
+interface Marks {
+  readonly delimiter: string;
+  readonly quote: string;
+  readonly escape: string;
+  readonly comment: string;
+}
+
+interface Guess extends Omit<Marks, "comment"> {
+  readonly score: number;
+  readonly why: string;
+  readonly skip: number;
+  readonly table: string[][];
+  /** Cells that begin with a quote and do not end with one. */
+  readonly unclosed: number;
+}
+
+/** Quotes and what stands before one in a cell, as set or as they could be in a text; the usual ones first. */
+function marksToTry(text: string, settings: ReadSettings): Pick<Marks, "quote" | "escape">[] {
+  const quotes =
+    settings.quote !== undefined ? [settings.quote] : ['"', ...(/(^|[^\p{L}\p{N}])'/mu.test(text) ? ["'"] : [])];
+  return quotes.flatMap((quote) => {
+    if (settings.escape !== undefined) return [{ quote, escape: settings.escape }];
+    const doubled = { quote, escape: quote };
+    return quote !== "" && text.includes(`\\${quote}`) ? [doubled, { quote, escape: "\\" }] : [doubled];
+  });
+}
+
 /** The text of a file's beginning, for guessing only. */
 export function headText(head: Uint8Array, encoding: Encoding): string {
   const decoding = decodingOf(encoding);
@@ -86,10 +150,9 @@ export function headText(head: Uint8Array, encoding: Encoding): string {
 /** The first lines as cells, quotes respected where they close. */
 function splitTable(
   text: string,
-  delimiter: string,
-  quote: string,
-  comment: string,
-): { table: string[][]; lines: number[] } {
+  { delimiter, quote, escape, comment }: Marks,
+): { table: string[][]; lines: number[]; unclosed: number } {
+  let unclosed = 0;
   const table: string[][] = [];
   /** How many lines stand before each. */
   const lines: number[] = [];
@@ -104,9 +167,11 @@ function splitTable(
     } else {
       for (;;) {
         let cell: string;
-        const close = quote !== "" && text[p] === quote ? closing(text, p, quote, delimiter) : -1;
+        const quoted = quote !== "" && text[p] === quote;
+        const close = quoted ? closing(text, p, quote, escape, delimiter) : -1;
+        if (quoted && close < 0) unclosed++;
         if (close > 0) {
-          cell = text.slice(p + 1, close).replaceAll(quote + quote, quote);
+          cell = text.slice(p + 1, close).replaceAll(escape + quote, quote);
           line += cell.split("\n").length - 1;
           p = close + 1;
         } else {
@@ -127,15 +192,15 @@ function splitTable(
     if (text[p] === "\n") p++;
     line++;
   }
-  return { table, lines };
+  return { table, lines, unclosed };
 }
 
 /** Where a quoted cell closes, or -1 when it does not before a delimiter or line end follows. */
-function closing(text: string, from: number, quote: string, delimiter: string): number {
+function closing(text: string, from: number, quote: string, escape: string, delimiter: string): number {
   for (let p = from + 1; ; p++) {
     p = text.indexOf(quote, p);
     if (p < 0) return -1;
-    if (text[p + 1] === quote) p++;
+    if (escape === quote ? text[p + 1] === quote : isEscaped(text, p, from, escape)) p += escape === quote ? 1 : 0;
     else {
       const next = text[p + 1];
       return next === undefined || next === "\n" || next === "\r" || text.startsWith(delimiter, p + 1) ? p : -1;
@@ -143,16 +208,16 @@ function closing(text: string, from: number, quote: string, delimiter: string): 
   }
 }
 
-function consistency(
-  text: string,
-  delimiter: string,
-  quote: string,
-  comment: string,
-  skip: number | undefined,
-  whole: boolean,
-): { score: number; why: string; skip: number; table: string[][] } {
-  const split = splitTable(text, delimiter, quote, comment);
-  const { lines } = split;
+/** Whether an odd number of escapes stands before `p`, none of them before `from`. */
+function isEscaped(text: string, p: number, from: number, escape: string): boolean {
+  let n = 0;
+  while (p - 1 - n > from && text[p - 1 - n] === escape) n++;
+  return n % 2 === 1;
+}
+
+function consistency(text: string, marks: Marks, skip: number | undefined, whole: boolean): Omit<Guess, keyof Marks> {
+  const { delimiter } = marks;
+  const { lines, unclosed, ...split } = splitTable(text, marks);
   let { table } = split;
   // The last line may be cut off by the end of the sample.
   if (!whole && table.length > 1 && table.length < LOOKED_AT) table.pop();
@@ -169,7 +234,7 @@ function consistency(
     if (table[passed]?.length !== width) passed = 0;
     table = table.slice(passed);
   }
-  if (width < 2 || table.length === 0) return { score: 0, why: "", skip: 0, table };
+  if (width < 2 || table.length === 0) return { score: 0, why: "", skip: 0, table, unclosed };
   const fit = table.filter((row) => row.length === width).length;
   const good = table.length === 1 ? 1 : fit / table.length;
   return {
@@ -178,6 +243,7 @@ function consistency(
     why: `${fit} of the first ${table.length} lines have ${width} cells`,
     skip: passed > 0 ? lines[passed]! : 0,
     table,
+    unclosed,
   };
 }
 
@@ -214,140 +280,17 @@ function looksFixed(text: string): boolean {
   all.pop();
   const body = all.filter((l) => l.trim() !== "");
   if (body.length < 3) return false;
-  const fits = DELIMITERS.some((d) => consistency(text, d, '"', "", undefined, false).score > 1.2);
-  const blanks = body.filter((l) => /\S {1,}\S/.test(l)).length;
-  return !fits && blanks === body.length;
-}
-
-/** The encoding as set, or found from the file's beginning, and why. Throws `not-text`, `encoding-unknown`. */
-export function encodingFor(
-  head: Uint8Array,
-  whole: boolean,
-  set: string | undefined,
-): { encoding: Encoding; why: string } {
-  if (set && set !== "auto") return { encoding: encodingOf(set), why: "as set" };
-  return detectEncoding(head, whole);
-}
-
-const CHARDET: Record<string, Encoding> = {
-  Shift_JIS: "shift_jis",
-  GB18030: "gb18030",
-  "ISO-8859-2": "iso-8859-2",
-  "windows-1250": "windows-1250",
-};
-
-function detectEncoding(head: Uint8Array, whole: boolean): { encoding: Encoding; why: string } {
-  const [a, b, c] = head;
-  if (a === 0xef && b === 0xbb && c === 0xbf) return { encoding: "utf-8", why: "byte order mark" };
-  if (a === 0xff && b === 0xfe) return { encoding: "utf-16le", why: "byte order mark" };
-  if (a === 0xfe && b === 0xff) return { encoding: "utf-16be", why: "byte order mark" };
-
-  let nulEven = 0;
-  let nulOdd = 0;
-  let controls = 0;
-  for (let i = 0; i < head.length; i++) {
-    const byte = head[i]!;
-    if (byte === 0) {
-      if (i % 2 === 0) nulEven++;
-      else nulOdd++;
-    } else if ((byte < 32 && byte !== 9 && byte !== 10 && byte !== 13 && byte !== 12 && byte !== 31) || byte === 127) {
-      controls++;
-    }
-  }
-  const half = head.length / 2;
-  if (head.length >= 4 && nulOdd > half * 0.6 && nulEven < half * 0.1) {
-    return { encoding: "utf-16le", why: "every other byte is zero" };
-  }
-  if (head.length >= 4 && nulEven > half * 0.6 && nulOdd < half * 0.1) {
-    return { encoding: "utf-16be", why: "every other byte is zero" };
-  }
-  const zeros = nulEven + nulOdd;
-  if (zeros > head.length * 0.05 || controls > head.length * 0.02) {
-    throw new SieveError("not-text", "The file is not text.", {
-      detail: `${zeros} of its first ${head.length} bytes are NUL and ${controls} are other control characters.`,
-      hint: "Ask the sender for delimited text, or set the encoding if you know it.",
-    });
-  }
-  // The sample may end inside a character.
-  let end = head.length;
-  if (!whole) while (end > 0 && end > head.length - 4 && (head[end - 1]! & 0xc0) === 0x80) end--;
-  if (!whole && end > 0 && head[end - 1]! >= 0xc0) end--;
-  if (isUtf8(head, 0, end)) return { encoding: "utf-8", why: "all bytes fit" };
-  // Single bytes over 127 among lines that are otherwise UTF-8 are faults in UTF-8; many are another encoding.
-  let wellFormed = 0;
-  let illFormed = 0;
-  for (let p = 0; p < end;) {
-    if (head[p]! < 0x80) {
-      p++;
-      continue;
-    }
-    const n = head[p]! >= 0xf0 ? 4 : head[p]! >= 0xe0 ? 3 : 2;
-    if (p + n <= end && isUtf8(head, p, p + n)) {
-      wellFormed++;
-      p += n;
-    } else {
-      illFormed++;
-      p++;
-    }
-  }
-  if (wellFormed > illFormed * 4) {
-    return { encoding: "utf-8", why: `${wellFormed} characters fit UTF-8, ${illFormed} bytes do not` };
-  }
-  const guess = guessBytes(head);
-  return { encoding: guess.encoding, why: `${illFormed} bytes do not fit UTF-8; ${guess.why}` };
-}
-
-/** The encoding of text that is not UTF-8: by its sequences of bytes, then by which letters come of them. */
-function guessBytes(head: Uint8Array): { encoding: Encoding; why: string } {
-  const guesses = analyse(head).filter(
-    (g) => g.name in CHARDET || g.name === "ISO-8859-1" || g.name === "windows-1252",
+  const fits = DELIMITERS.some(
+    (d) => consistency(text, { delimiter: d, quote: '"', escape: '"', comment: "" }, undefined, false).score > 1.2,
   );
-  const many = guesses.find((g) => g.name === "Shift_JIS" || g.name === "GB18030");
-  if (many && many.confidence >= 80 && fitsWholly(head, CHARDET[many.name]!)) {
-    return { encoding: CHARDET[many.name]!, why: `its sequences of bytes are those of ${CHARDET[many.name]}` };
-  }
-  const high = head.reduce((n, b) => n + (b > 127 ? 1 : 0), 0);
-  let best = { encoding: "windows-1252" as Encoding, score: -Infinity };
-  for (const encoding of SINGLE_BYTE) {
-    // Few bytes prove little: then it is the commonest encoding of the kind.
-    const doubt = encoding === "windows-1252" ? 0 : 0.3 + 3 / high;
-    const score = letterScore(head, encoding) - doubt;
-    if (score > best.score) best = { encoding, score };
-  }
-  return { encoding: best.encoding, why: `as ${best.encoding} they are letters among letters` };
+  const blanks = body.filter((l) => /\S {1,}\S/.test(l)).length;
+  // Without a run of blanks anywhere there is nothing that keeps columns in their places.
+  const padded = body.some((l) => /\S {2,}\S/.test(l));
+  return !fits && blanks === body.length && (padded || !areAsManyWords(body)) && columnStarts(body).length > 1;
 }
 
-function fitsWholly(head: Uint8Array, encoding: Encoding): boolean {
-  const text = new TextDecoder(encoding).decode(head.subarray(0, head.length - 4));
-  return !text.slice(0, -2).includes("\ufffd");
-}
-
-/** Tried in this order; of two that read the same, the first. */
-const SINGLE_BYTE: readonly Encoding[] = ["windows-1252", "windows-1250", "iso-8859-2", "iso-8859-15", "macintosh"];
-/** Letters beyond ASCII that texts in the languages of Europe are full of. */
-const COMMON = new Set("éèêëàâäáãåæçñöôóòõøüûúùíîïìßÉÈÀÄÖÜÅÆØÇÑÁÍÓÚąćęłńóśźżĄĆĘŁŃŚŹŻčďěňřšťůžČĎĚŇŘŠŤŮŽőűăâîșțşţđ");
-
-/** How much the bytes over 127 are letters that stand beside letters of their own case, per byte. */
-function letterScore(head: Uint8Array, encoding: Encoding): number {
-  const decoding = decodingOf(encoding);
-  if (decoding.kind !== "table") return -Infinity;
-  const characters = decoding.table.map((bytes) => (bytes ? new TextDecoder().decode(bytes) : "\ufffd"));
-  let score = 0;
-  let n = 0;
-  for (let p = 0; p < head.length; p++) {
-    if (head[p]! < 128) continue;
-    n++;
-    const c = characters[head[p]!]!;
-    const before = p > 0 ? characters[head[p - 1]!]! : " ";
-    const after = characters[head[p + 1] ?? 32]!;
-    const besideLetter = /\p{L}/u.test(before) || /\p{L}/u.test(after);
-    if (c === "\ufffd") score -= 4;
-    else if (/\p{Ll}/u.test(c)) score += (besideLetter ? 2 : -1) - (COMMON.has(c) ? 0 : 1);
-    else if (/\p{Lu}/u.test(c))
-      score += (/\p{Ll}/u.test(before) ? -2 : besideLetter ? 1.5 : 0) - (COMMON.has(c) ? 0 : 1);
-    else if (/[’‘“”–—…°§€£«»·½¼²³µ×]/.test(c)) score += 1;
-    else if (/[\u00a0]/.test(c)) score += besideLetter ? 0 : 0.5;
-    else score -= 1;
-  }
-  return n === 0 ? 0 : score / n;
+/** Whether all lines have as many words, and more than two. */
+function areAsManyWords(lines: readonly string[]): boolean {
+  const words = lines.map((l) => l.split(" ").length);
+  return words[0]! > 2 && words.every((n) => n === words[0]);
 }

@@ -6,7 +6,8 @@ import { SieveError, counted, listed } from "../problem.ts";
 import type { Course, Sifted } from "../sift.ts";
 import { avroFormat } from "./avro.ts";
 import { delimited } from "./delimited-format.ts";
-import { DETECT_BYTES, detectTextFormat, encodingFor, headText } from "./detect.ts";
+import { DETECT_BYTES, detectTextFormat, headText } from "./detect.ts";
+import { encodingFor } from "./detect-encoding.ts";
 import { fixed } from "./fixed.ts";
 import {
   type Evidence,
@@ -162,12 +163,19 @@ async function peek(file: SourceFile): Promise<{ source: SourceFile; head: Uint8
   const taken: Uint8Array[] = [];
   let have = 0;
   let ended = false;
-  while (have < DETECT_BYTES && !ended) {
-    const next = await pieces.next();
-    if (next.done) ended = true;
-    else {
-      taken.push(next.value);
-      have += next.value.length;
+  /** What is wrong past the beginning: it is said by whoever reads on. */
+  let fault: { error: unknown } | null = null;
+  while (have < DETECT_BYTES && !ended && !fault) {
+    try {
+      const next = await pieces.next();
+      if (next.done) ended = true;
+      else {
+        taken.push(next.value);
+        have += next.value.length;
+      }
+    } catch (error) {
+      if (have === 0) throw error;
+      fault = { error };
     }
   }
   const all = concat(taken);
@@ -183,6 +191,7 @@ async function peek(file: SourceFile): Promise<{ source: SourceFile; head: Uint8
     begun = true;
     try {
       yield all;
+      if (fault) throw fault.error;
       while (!ended) {
         const next = await pieces.next();
         if (next.done) return;
