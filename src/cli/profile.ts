@@ -1,6 +1,6 @@
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { ProfileFold, type Profile } from "@/core/metrics/profile.ts";
-import { propose } from "@/core/propose.ts";
+import { lastingRead, propose } from "@/core/propose.ts";
 import { openFile, type ReadOptions, type ReadSettings } from "@/core/read/source.ts";
 import { fileSpool } from "@/engine/spool.ts";
 import { fileSource } from "./files.ts";
@@ -31,7 +31,7 @@ export async function profileFiles(
 /** A plan for a feed of such files, and on standard error the evidence for each line of its contract. */
 export async function proposeFor(paths: readonly string[], feed: string, settings: ReadSettings): Promise<object> {
   const { profile, read } = await profileFiles(paths, settings);
-  const { plan, reasons } = propose(profile, { feed, read: read ?? { as: "delimited" } });
+  const { plan, reasons } = propose(profile, { feed, read: lastingRead(read ?? { as: "delimited" }, settings) });
   for (const { field, says, why } of reasons) process.stderr.write(`${field}: ${says} (${why})\n`);
   return plan;
 }

@@ -1,16 +1,20 @@
 import type { ColumnProfile, Profile } from "./metrics/profile.ts";
 import { PLAN_FORMAT, type Field, type Plan, type ReadSection, type Step } from "./plan/schema.ts";
 import { counted, grouped } from "./problem.ts";
+import type { ReadOptions, ReadSettings } from "./read/format.ts";
 
-/** How files like this one are read: what each file shows by itself is left to be found out from each. */
-function lasting(read: ReadSection): ReadSection {
-  const { escape, ...rest } = read;
+/**
+ * How files like this one are read: what each file shows by itself is left to be found out from each,
+ * unless a person has set it.
+ */
+export function lastingRead(found: ReadOptions, set: Pick<ReadSettings, "delimiter" | "encoding">): ReadSection {
+  const { escape, ...rest } = found;
   return {
     ...rest,
-    ...("encoding" in rest ? { encoding: "auto" } : {}),
-    ...(read.as === "delimited" ? { delimiter: "auto" } : {}),
-    ...(escape !== undefined && escape !== read.quote ? { escape } : {}),
-  };
+    ...("encoding" in rest ? { encoding: set.encoding ?? "auto" } : {}),
+    ...(found.as === "delimited" ? { delimiter: set.delimiter ?? "auto" } : {}),
+    ...(escape !== undefined && escape !== found.quote ? { escape } : {}),
+  } as ReadSection;
 }
 
 /** A share of the filled values that must fit a type before it is proposed; the rest would be held. */
@@ -133,7 +137,7 @@ export function propose(profile: Profile, of: { feed: string; read: ReadSection 
   const plan: Plan = {
     format: PLAN_FORMAT,
     feed: of.feed,
-    read: lasting(of.read),
+    read: of.read,
     map: { extra: "note" },
     contract: { fields },
     cleanse: [...steps.values()].map(({ step, fields: where }) => ({

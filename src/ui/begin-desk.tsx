@@ -3,7 +3,7 @@
 import { useRouter } from "next/navigation";
 import { useEffect, useMemo, useState } from "react";
 import type { ReadSection } from "@/core/plan/schema.ts";
-import { propose, withoutReasons, type Reason } from "@/core/propose.ts";
+import { lastingRead, propose, withoutReasons, type Reason } from "@/core/propose.ts";
 import type { ReadOptions, ReadSettings } from "@/core/read/format.ts";
 import type { PartPreview } from "@/engine/preview.ts";
 import { api, problemFrom, problemOf, type ApiProblem } from "./api.ts";
@@ -73,13 +73,9 @@ export function BeginDesk({
   const read = useMemo((): ReadSection | undefined => {
     const first = parts?.find((p) => p.error === null || p.rows.length > 0);
     if (!first || arriving || parts!.some((p) => p.error !== null)) return undefined;
-    const { escape, ...rest } = first.read;
     const sheets = first.read.as === "xlsx" ? parts!.flatMap((p) => p.read.sheets ?? []) : undefined;
     return {
-      ...rest,
-      ...(escape !== undefined && escape !== first.read.quote ? { escape } : {}),
-      ...("encoding" in rest ? { encoding: settings.encoding ?? "auto" } : {}),
-      ...(rest.as === "delimited" ? { delimiter: settings.delimiter ?? "auto" } : {}),
+      ...lastingRead(first.read, settings),
       ...(sheets ? { sheets: [...new Set(sheets)] } : {}),
     };
   }, [parts, settings, arriving]);

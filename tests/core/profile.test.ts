@@ -7,7 +7,7 @@ import { CountedValues, KEPT_VALUES } from "@/core/metrics/counted-values.ts";
 import { ProfileFold, type Profile } from "@/core/metrics/profile.ts";
 import { newCellShape, scanShape, shapeText } from "@/core/metrics/shape.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import { fieldName, propose, roundedLength, withoutReasons } from "@/core/propose.ts";
+import { fieldName, lastingRead, propose, roundedLength, withoutReasons } from "@/core/propose.ts";
 import { openFile } from "@/core/read/source.ts";
 import { makeDeliveries } from "../../demo/generate.ts";
 import { memoryFile } from "../support/formats.ts";
@@ -155,6 +155,34 @@ describe("a proposed contract", () => {
       expect(parsed.contract.fields.filter((f) => f.type === "decimal").length).toBeGreaterThanOrEqual(2);
       expect(reasons.every((r) => r.why !== "" && r.says !== "")).toBe(true);
     }
+  });
+
+  it("reads later files as a person set it, and as each shows by itself where nothing was set", async () => {
+    const found = {
+      as: "delimited",
+      delimiter: "~|",
+      quote: '"',
+      escape: "\\",
+      encoding: "windows-1252",
+      skip: 2,
+    } as const;
+    expect(lastingRead(found, {})).toEqual({
+      as: "delimited",
+      delimiter: "auto",
+      quote: '"',
+      escape: "\\",
+      encoding: "auto",
+      skip: 2,
+    });
+    expect(lastingRead(found, { delimiter: "~|", encoding: "windows-1252" })).toEqual(found);
+    expect(lastingRead({ ...found, escape: '"' }, {})).not.toHaveProperty("escape");
+    expect(lastingRead({ as: "json-lines", encoding: "utf-8" }, {})).toEqual({ as: "json-lines", encoding: "auto" });
+    expect(lastingRead({ as: "parquet" }, { encoding: "utf-8" })).toEqual({ as: "parquet" });
+    const plan = propose(await profileOf("a,b\n1,2\n"), {
+      feed: "new",
+      read: lastingRead(found, { delimiter: "~|" }),
+    }).plan;
+    expect(plan.read).toMatchObject({ delimiter: "~|", encoding: "auto" });
   });
 
   it("merges codes that differ in case only, and takes lines out one by one", async () => {

@@ -93,7 +93,7 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
         settings.escape !== undefined
           ? "as set"
           : best.escape === best.quote
-            ? "a quote in a cell is doubled"
+            ? "no cell needs a backslash before a quote"
             : "a backslash stands before quotes in cells",
       header:
         settings.header !== undefined
