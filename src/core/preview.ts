@@ -3,11 +3,11 @@ import { FormulaColumns } from "./formula/columns.ts";
 import { compileFormula } from "./formula/compile.ts";
 import { EMPTY } from "./formula/value.ts";
 import { NO_REFERENCES, type References } from "./lookup/reference.ts";
-import { compilePlan } from "./plan/compile.ts";
-import { isRule, parsePlan, type Plan } from "./plan/schema.ts";
+import { compilePlan, type Problem } from "./plan/compile.ts";
+import { isRule, parsePlan, type Plan, type RuleCheck } from "./plan/schema.ts";
 import { siftRows } from "./recheck.ts";
 import type { Sample } from "./sample.ts";
-import { cleansedValues, type Sifted } from "./sift.ts";
+import { cleansedValues, fieldValues, problemsOf, type Sifted } from "./sift.ts";
 import { NOT_OF_TYPE, VERDICT } from "./verdict.ts";
 
 /** A record of a sample as it stands after some of a plan's steps. */
@@ -105,40 +105,143 @@ export interface RulePreview {
 
 const FAILS_SHOWN = 3;
 
+/** What a check by formula gives for a record. */
+export type RuleVerdict = "passes" | "lacks a field" | "fails";
+
+/** A check by formula over a sample that is cleansed: what it asks about, and its verdict by record; null where it can't be understood. */
+function ruleOver(
+  plan: Plan,
+  rule: RuleCheck,
+  sifted: Sifted,
+  lists: References,
+): { uses: readonly number[]; verdict: (record: number) => RuleVerdict } | null {
+  const { fields } = plan.contract;
+  const it = rule.in?.[0] === undefined ? undefined : fields.findIndex((f) => f.name === rule.in![0]);
+  let columns: FormulaColumns;
+  let uses: readonly number[];
+  try {
+    const formula = compileFormula(rule.that, { fields, it, named: plan.formulas, lists });
+    uses = formula.uses;
+    columns = new FormulaColumns(formula);
+    columns.read({ fields, heap: sifted.heap, cells: sifted.cells }, sifted.block.count, true);
+  } catch {
+    return null;
+  }
+  return {
+    uses,
+    verdict: (record) => {
+      try {
+        const value = columns.value(record);
+        return value === true ? "passes" : value === EMPTY ? "lacks a field" : "fails";
+      } catch {
+        // A formula without a value does not hold.
+        return "fails";
+      }
+    },
+  };
+}
+
+/** Whether a record is one that a rule is asked about: it is not left out, and what it asks about is of its type. */
+function isAsked(sifted: Sifted, uses: readonly number[], record: number): boolean {
+  return sifted.verdict[record] !== VERDICT.leftOut && !uses.some((f) => sifted.faults[f]![record] === NOT_OF_TYPE);
+}
+
 /** By number of a check of the plan: what it finds; null for one that can't be understood, or is not by formula. */
 export function previewRules(plan: Plan, sample: Sample, lists: References = NO_REFERENCES): (RulePreview | null)[] {
   const { fields } = plan.contract;
   const sifted = siftSample(plan, sample, plan.cleanse, lists);
+  const { heap, cells } = sifted;
   return plan.check.map((rule) => {
-    if (!isRule(rule)) return null;
-    const it = rule.in?.[0] === undefined ? undefined : fields.findIndex((f) => f.name === rule.in![0]);
-    try {
-      const formula = compileFormula(rule.that, { fields, it, named: plan.formulas, lists });
-      const columns = new FormulaColumns(formula);
-      const { block, heap, cells } = sifted;
-      columns.read({ fields, heap, cells }, block.count, true);
-      const fails: string[] = [];
-      let [passes, empty, failed] = [0, 0, 0];
-      for (let r = 0; r < block.count; r++) {
-        if (sifted.verdict[r] === VERDICT.leftOut || formula.uses.some((f) => sifted.faults[f]![r] === NOT_OF_TYPE))
-          continue;
-        let value: unknown = false;
-        try {
-          value = columns.value(r);
-        } catch {
-          // A formula without a value does not hold.
-        }
-        if (value === true) passes++;
-        else if (value === EMPTY) empty++;
-        else if (++failed <= FAILS_SHOWN) {
-          fails.push(
-            formula.uses.map((f) => `${fields[f]!.name} ${cellText(heap, cells[f]!, r) || "empty"}`).join(", "),
-          );
-        }
+    const over = isRule(rule) ? ruleOver(plan, rule, sifted, lists) : null;
+    if (!over) return null;
+    const fails: string[] = [];
+    let [passes, empty, failed] = [0, 0, 0];
+    for (let r = 0; r < sifted.block.count; r++) {
+      if (!isAsked(sifted, over.uses, r)) continue;
+      const verdict = over.verdict(r);
+      if (verdict === "passes") passes++;
+      else if (verdict === "lacks a field") empty++;
+      else if (++failed <= FAILS_SHOWN) {
+        fails.push(over.uses.map((f) => `${fields[f]!.name} ${cellText(heap, cells[f]!, r) || "empty"}`).join(", "));
       }
-      return { passes, empty, failed, fails };
-    } catch {
-      return null;
     }
+    return { passes, empty, failed, fails };
   });
+}
+
+/** A cell that a step changes. */
+export interface CellChange {
+  /** Number of the field. */
+  readonly field: number;
+  readonly before: string;
+  readonly after: string;
+}
+
+/** One record all along a plan's steps and checks. */
+export interface RecordPreview {
+  /** By step of the plan: the cells of it that the step changes, and whether the step leaves it out. */
+  readonly steps: readonly { readonly changes: readonly CellChange[]; readonly leavesOut: boolean }[];
+  /** By field: what it comes to after all steps; in the one form of its type where it has a value of that. */
+  readonly values: readonly string[];
+  readonly leftOut: boolean;
+  /** What the plan's checks say of it. Checks between records are for a load or a trial to decide. */
+  readonly problems: readonly Problem[];
+  /** By number of a check of the plan: null for one that can't be understood, is not asked about it, or is not by formula. */
+  readonly rules: readonly (RuleVerdict | null)[];
+}
+
+/** Records of the sample that stand before the one that is tried, for steps that look at others too. */
+const BEFORE_IT = 200;
+
+/**
+ * Takes one record through a plan step by step, and through its checks: what can be tried of any step,
+ * check or formula on a record that is picked, or on values that are typed.
+ * @param row its cells as they came, in the order of the sample's columns
+ * @param at where it stands in the sample; those before it are what steps take as going before
+ * Throws `plan-invalid`.
+ */
+export function previewRecord(
+  plan: Plan,
+  sample: Sample,
+  row: readonly string[],
+  at: number,
+  lists: References = NO_REFERENCES,
+): RecordPreview {
+  const from = Math.max(0, at - BEFORE_IT);
+  const own: Sample = {
+    ...sample,
+    rows: [...sample.rows.slice(from, at), row],
+    files: sample.files.slice(from, at + 1),
+    lines: sample.lines.slice(from, at + 1),
+  };
+  const last = own.rows.length - 1;
+  const isOut = (sifted: Sifted): boolean => sifted.verdict[last] === VERDICT.leftOut;
+  let now = siftSample(plan, own, [], lists);
+  const steps = plan.cleanse.map((_, i) => {
+    const then = now;
+    now = siftSample(plan, own, plan.cleanse.slice(0, i + 1), lists);
+    const [before, after] = [cleansedValues(then, last), cleansedValues(now, last)];
+    const changes = after.flatMap((value, field): CellChange[] =>
+      value === before[field] ? [] : [{ field, before: before[field]!, after: value }],
+    );
+    return { changes, leavesOut: isOut(now) && !isOut(then) };
+  });
+  const rules = plan.check.map((rule) => {
+    const over = isRule(rule) ? ruleOver(plan, rule, now, lists) : null;
+    return {
+      understood: !isRule(rule) || over !== null,
+      verdict: over && isAsked(now, over.uses, last) ? over.verdict(last) : null,
+    };
+  });
+  // A check in the middle of being written is left out, so that the others are still asked.
+  const check = plan.check.filter((_, i) => rules[i]!.understood);
+  const compiled = compilePlan(parsePlan({ ...plan, check }), lists);
+  const sifted = siftRows(compiled, own.columns, own.rows, own);
+  return {
+    steps,
+    values: fieldValues(sifted, last),
+    leftOut: isOut(now),
+    problems: isOut(now) ? [] : problemsOf(sifted, compiled, last),
+    rules: rules.map((r) => r.verdict),
+  };
 }

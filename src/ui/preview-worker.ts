@@ -1,4 +1,11 @@
-import { previewRules, previewSteps, type RulePreview, type StepsPreview } from "@/core/preview.ts";
+import {
+  previewRecord,
+  previewRules,
+  previewSteps,
+  type RecordPreview,
+  type RulePreview,
+  type StepsPreview,
+} from "@/core/preview.ts";
 import type { Reference, References } from "@/core/lookup/reference.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { Sample } from "@/core/sample.ts";
@@ -16,11 +23,20 @@ export type PreviewAsk =
       readonly only: boolean;
       readonly most: number;
     }
-  | { readonly ask: "rules"; readonly id: number; readonly key: string; readonly plan: Plan };
+  | { readonly ask: "rules"; readonly id: number; readonly key: string; readonly plan: Plan }
+  | {
+      readonly ask: "record";
+      readonly id: number;
+      readonly key: string;
+      readonly plan: Plan;
+      readonly row: readonly string[];
+      readonly at: number;
+    };
+
+type Result = StepsPreview | (RulePreview | null)[] | RecordPreview;
 
 export type PreviewAnswer =
-  | { readonly id: number; readonly result: StepsPreview | (RulePreview | null)[] }
-  | { readonly id: number; readonly error: string };
+  { readonly id: number; readonly result: Result } | { readonly id: number; readonly error: string };
 
 /** Samples that are kept: the one in view, and the one before while it goes. */
 const MOST_KEPT = 2;
@@ -33,12 +49,17 @@ const port = self as unknown as {
   postMessage(answer: PreviewAnswer): void;
 };
 
-function answer(ask: Exclude<PreviewAsk, { ask: "sample" | "list" }>): StepsPreview | (RulePreview | null)[] {
+function answer(ask: Exclude<PreviewAsk, { ask: "sample" | "list" }>): Result {
   const sample = samples.get(ask.key);
   if (!sample) throw new Error("The records have not come yet.");
-  return ask.ask === "steps"
-    ? previewSteps(ask.plan, sample, ask.steps, ask.only, ask.most, lists)
-    : previewRules(ask.plan, sample, lists);
+  switch (ask.ask) {
+    case "steps":
+      return previewSteps(ask.plan, sample, ask.steps, ask.only, ask.most, lists);
+    case "rules":
+      return previewRules(ask.plan, sample, lists);
+    case "record":
+      return previewRecord(ask.plan, sample, ask.row, ask.at, lists);
+  }
 }
 
 port.onmessage = ({ data }) => {

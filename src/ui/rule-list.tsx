@@ -6,6 +6,7 @@ import { ON_FAILURE, isRule, type OnFailure, type Plan, type RuleCheck } from "@
 import { useNamed } from "./use-formulas.ts";
 import { CheckSets } from "./check-sets.tsx";
 import { FormulaEditor } from "./formula-editor.tsx";
+import { OneRecord } from "./one-record.tsx";
 import { SampleWords } from "./step-records.tsx";
 import { USUAL_SAMPLE, useRules, useSample } from "./use-sample.ts";
 import { grouped } from "./words.ts";
@@ -23,6 +24,7 @@ export function RuleList({
   const [size, setSize] = useState<number>(USUAL_SAMPLE);
   const sample = useSample(plan, delivery?.id ?? null, size);
   const found = useRules(plan, sample);
+  const [picked, setPicked] = useState<number | null>(null);
   const set = (i: number, rule: RuleCheck | null): void =>
     change({ ...plan, check: plan.check.flatMap((c, k) => (k === i ? (rule ? [rule] : []) : [c])) });
   const add = (): void => {
@@ -52,6 +54,7 @@ export function RuleList({
         />
       ))}
       {rules.length > 0 && sample && <SampleWords sample={sample} size={size} setSize={setSize} />}
+      {sample && <OneRecord plan={plan} sample={sample} at={picked} setAt={setPicked} />}
       <button type="button" className="btn btn-line btn-sm mt-2" onClick={add}>
         Add a check
       </button>

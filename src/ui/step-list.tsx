@@ -13,6 +13,7 @@ import { useState } from "react";
 import { STEPS, STEP_IDS, mapStepFormulas, stepPart, type StepId } from "@/core/cleanse/index.ts";
 import { fitSteps } from "@/core/plan/edit.ts";
 import type { Plan, Step } from "@/core/plan/schema.ts";
+import { OneRecord } from "./one-record.tsx";
 import { StepEditor } from "./step-editor.tsx";
 import { SampleWords, StepRecords } from "./step-records.tsx";
 import { useCopiedSteps } from "./use-copied-steps.ts";
@@ -51,6 +52,7 @@ export function StepList({
   const [chosen, setChosen] = useState<number | null>(null);
   const [copied, keepCopied] = useCopiedSteps();
   const [said, setSaid] = useState("");
+  const [picked, setPicked] = useState<number | null>(null);
   const at = Math.min(chosen ?? plan.cleanse.length, plan.cleanse.length);
   const sample = useSample(plan, delivery?.id ?? null, size);
   const stood = useSteps(plan, sample, at, only);
@@ -177,7 +179,17 @@ export function StepList({
       <div className="min-w-0">
         {sample ? (
           <>
-            <StepRecords plan={plan} sample={sample} stood={stood} at={at} only={only} setOnly={setOnly} />
+            <OneRecord plan={plan} sample={sample} at={picked} setAt={setPicked} />
+            <StepRecords
+              plan={plan}
+              sample={sample}
+              stood={stood}
+              at={at}
+              only={only}
+              setOnly={setOnly}
+              picked={picked}
+              pick={setPicked}
+            />
             <SampleWords sample={sample} size={size} setSize={setSize} />
           </>
         ) : (

@@ -63,6 +63,8 @@ export function StepRecords({
   at,
   only,
   setOnly,
+  picked,
+  pick,
 }: {
   plan: Plan;
   sample: KeyedSample;
@@ -70,6 +72,9 @@ export function StepRecords({
   at: number;
   only: boolean;
   setOnly: (only: boolean) => void;
+  /** The record that is shown by itself, by its place in the sample. */
+  picked: number | null;
+  pick: (at: number) => void;
 }) {
   const [before, setBefore] = useState(false);
   if (error) return <p className="held whitespace-pre-line">{error}</p>;
@@ -125,9 +130,20 @@ export function StepRecords({
           </thead>
           <tbody>
             {records.map((r) => (
-              <tr key={r.at} className={r.leftOut ? "line-through opacity-60" : ""}>
+              <tr
+                key={r.at}
+                aria-current={r.at === picked ? "true" : undefined}
+                className={r.leftOut ? "line-through opacity-60" : r.at === picked ? "bg-[var(--shade)]" : ""}
+              >
                 <td className="n faint" title={`${sample.files[r.at]}: ${sample.why[r.at]}`}>
-                  {grouped(sample.lines[r.at] ?? 0)}
+                  <button
+                    type="button"
+                    className="cursor-pointer underline"
+                    aria-label={`Try the record of line ${sample.lines[r.at]}`}
+                    onClick={() => pick(r.at)}
+                  >
+                    {grouped(sample.lines[r.at] ?? 0)}
+                  </button>
                 </td>
                 {order.map((i) => {
                   const [now, then] = [r.values[i]!, r.before[i]!];

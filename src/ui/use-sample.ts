@@ -5,7 +5,7 @@ import { stepPart } from "@/core/cleanse/index.ts";
 import type { Reference } from "@/core/lookup/reference.ts";
 import { listsInFormulas } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import type { RulePreview, StepsPreview } from "@/core/preview.ts";
+import type { RecordPreview, RulePreview, StepsPreview } from "@/core/preview.ts";
 import type { Sample } from "@/core/sample.ts";
 import { REFERENCES_QUERY } from "./references-query.ts";
 import { api } from "./api.ts";
@@ -155,4 +155,21 @@ export function useSteps(plan: Plan, sample: KeyedSample | null, steps: number, 
 /** What each check by formula finds in the sample. */
 export function useRules(plan: Plan, sample: KeyedSample | null): Preview<(RulePreview | null)[]> {
   return usePreview(plan, sample, ["rules", plan], (id) => ({ ask: "rules", id, key: sample!.key, plan }));
+}
+
+/** One record, which stands in the sample or is typed, all along the plan. */
+export function useRecord(
+  plan: Plan,
+  sample: KeyedSample | null,
+  row: readonly string[],
+  at: number,
+): Preview<RecordPreview> {
+  return usePreview(plan, sample, ["record", plan, row, at], (id) => ({
+    ask: "record",
+    id,
+    key: sample!.key,
+    plan,
+    row,
+    at,
+  }));
 }

@@ -63,6 +63,33 @@ it("the preview's thread shows what the load made of the same records", async ()
   }
 });
 
+it("one record is picked and typed over, and each step and check says what it makes of it", async () => {
+  const page = await web.open("/feeds/accessions/plan");
+  await press(page, "Cleanse");
+  await page.waitForSelector('[aria-label="The records as they stand"] tbody tr');
+  await page.click('[aria-label^="Try the record of line"]');
+  await page.waitForSelector('[aria-label="One record"]');
+  const input = '[aria-label="One record"] tbody tr:first-child input';
+  const came = await page.$eval(input, (e) => (e as HTMLInputElement).value);
+  await page.focus(input);
+  await page.keyboard.press("Home");
+  await page.keyboard.type("  ");
+  await shows(page, "typed over");
+  await page.waitForFunction(() =>
+    /Trim the ends/i.test(document.querySelector('[aria-label="One record"]')!.textContent),
+  );
+  expect(await textOf(page, '[aria-label="One record"]')).toContain(came);
+  await page.keyboard.type("no accession");
+  await page.waitForFunction(() =>
+    document.querySelector('[aria-label="One record"]')!.textContent.includes("It would be held"),
+  );
+  await press(page, "back to what came");
+  await page.waitForFunction(
+    () => !document.querySelector('[aria-label="One record"]')!.textContent.includes("typed over"),
+  );
+  expect(await page.$eval(input, (e) => (e as HTMLInputElement).value)).toBe(came);
+});
+
 it("steps are moved by key, switched off and copied into another place, and each change can be undone", async () => {
   const page = await web.open("/feeds/accessions/plan");
   await press(page, "Cleanse");

@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { compilePlan } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import { previewRules, previewSteps } from "@/core/preview.ts";
+import { previewRecord, previewRules, previewSteps } from "@/core/preview.ts";
 import { siftFile } from "@/core/read/source.ts";
 import { SampleChoice, type Sample } from "@/core/sample.ts";
 import { Course } from "@/core/sift.ts";
@@ -147,5 +147,84 @@ describe("the preview", () => {
     expect(previewRules({ ...plan, check: [{ name: "x", that: "g <", on_failure: "hold" }] } as Plan, sample)).toEqual([
       null,
     ]);
+  });
+});
+
+describe("one record", () => {
+  const file = csv(`id,g,site\n${lines.slice(0, 400).join("\n")}\n`, "one.csv");
+
+  it("comes step by step to what the whole sample comes to, and each check says the same of it", async () => {
+    const sample = await sampleOf(plan, 120, file);
+    const counted = plan.check.map(() => ({ passes: 0, empty: 0, failed: 0 }));
+    const stood = plan.cleanse.map((_, i) => previewSteps(plan, sample, i + 1, false, sample.rows.length));
+    for (const [at, row] of sample.rows.entries()) {
+      const one = previewRecord(plan, sample, row, at);
+      const values = [...stood[0]!.records[at]!.before];
+      for (const [i, step] of one.steps.entries()) {
+        for (const c of step.changes) {
+          expect(c.before).toBe(values[c.field]);
+          values[c.field] = c.after;
+        }
+        expect(values).toEqual(stood[i]!.records[at]!.values);
+      }
+      expect(one.leftOut).toBe(stood.at(-1)!.records[at]!.leftOut);
+      one.rules.forEach((verdict, i) => {
+        if (verdict === "passes") counted[i]!.passes++;
+        if (verdict === "lacks a field") counted[i]!.empty++;
+        if (verdict === "fails") counted[i]!.failed++;
+      });
+    }
+    expect(previewRules(plan, sample)).toMatchObject(counted);
+  });
+
+  it("is told its problems in words, with what is typed in place of what came", async () => {
+    const sample = await sampleOf(plan, 20, file);
+    const at = sample.rows.length - 1;
+    const typed = (row: string[]): ReturnType<typeof previewRecord> => previewRecord(plan, sample, row, at);
+    expect(typed(["a2", "60", "s"]).problems).toMatchObject([{ onFailure: "note", field: "g", check: "rule:light" }]);
+    const bad = typed(["?", "much", " s "]);
+    expect(bad.problems.map((p) => [p.field, p.onFailure])).toEqual([
+      ["id", "hold"],
+      ["g", "hold"],
+    ]);
+    expect(bad.problems.map((p) => p.message).join()).toMatch(/id is empty/);
+    // What it asks about is no number, so it is not asked.
+    expect(bad.rules[0]).toBeNull();
+    expect(bad.steps[1]!.changes).toEqual([{ field: 0, before: "?", after: "" }]);
+    expect(typed(["TEST-x", "1", "s"])).toMatchObject({ leftOut: true, problems: [] });
+    expect(typed(["a2", "", "s"]).rules[0]).toBe("lacks a field");
+  });
+
+  it("has checks that can be understood beside one that is in the middle of being written", async () => {
+    const sample = await sampleOf(plan, 20, file);
+    const half = { ...plan, check: [...plan.check, { name: "half", that: "g <", on_failure: "hold" as const }] };
+    const one = previewRecord(half, sample, ["a1", "60", "s"], 0);
+    expect(one.rules[2]).toBeNull();
+    expect(one.problems).toMatchObject([{ check: "rule:light" }]);
+  });
+
+  it("has the ones before it for steps that look at them", async () => {
+    const filled = planOf(
+      [
+        { name: "id", type: "text" },
+        { name: "site", type: "text" },
+      ],
+      { cleanse: [{ do: "fill", in: ["site"], above: true }] },
+    );
+    const sample: Sample = {
+      columns: ["id", "site"],
+      rows: [
+        ["1", "hill"],
+        ["2", ""],
+        ["3", ""],
+      ],
+      files: ["f", "f", "f"],
+      lines: [2, 3, 4],
+      why: ["first", "first", "first"],
+      of: 3,
+      whole: true,
+    };
+    expect(previewRecord(filled, sample, ["3", ""], 2).values).toEqual(["3", "hill"]);
+    expect(previewRecord(filled, sample, ["3", "dale"], 2).steps[0]!.changes).toEqual([]);
   });
 });
