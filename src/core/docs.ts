@@ -98,7 +98,7 @@ export function matchingPage(): string {
   });
   return `# Matching
 
-The section \`match\` of a plan says how records that are one thing in the world are found. Records that passed all checks are compared with the others of their delivery, with the target's rows, or with both (\`against\`).
+The section \`match\` of a plan says how records that are one thing in the world are found. Records that passed all checks are compared with the others of their delivery, with the target's rows, with the entries of a reference list (\`list\`: its \`name\`, and by column of it the field that it is, where not the one of its name), or with several of these (\`against\`). An entry is cleansed for the comparison as a record is, and never changed: it gives its values to what is kept, and holds together records that are the same as it.
 
 - \`fields\` says what is compared and how: a field, or several put together with a space, \`by\` a comparator. Values are made plain for the comparison only; the record itself is untouched. A missing value speaks neither for nor against.
 - **Candidates**: not all are compared with all. Runs of three letters, sounds, forms of given names, parts of dates and codes, and pairs of rough looks at two fields lead from a record to those that share the rarest of them with it.

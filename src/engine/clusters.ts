@@ -128,22 +128,28 @@ export async function splitMember(db: Db, load: number, first: number, at: numbe
     const member = memberAt(cluster, at, false);
     const members = cluster.members.map((m, i) => (i === at ? { ...m, split: by } : m));
     await keepAgain(on, first, members);
-    const [rowLoad, record] = placeOf(on, member);
-    const values = [
-      ...member.values.map((v) => (v === "" ? null : v)),
-      ...(on.compiled.plan.map.extra === "keep" ? [null] : []),
-    ];
-    const refused = await writeRecord(client, { load: rowLoad, record }, on.compiled, values);
-    if (refused) {
-      throw new SieveError("row-refused", refused.message, {
-        detail: refused.expected,
-        hint: "It can't be a row of its own beside the kept record; mend the key first.",
-      });
-    }
+    // An entry of a list is there by itself.
+    if (!member.entry) await writeOut(on, member);
     for (const [i, other] of members.entries()) {
       if (i !== at && !other.split) await decide(on, member, other, "different", by);
     }
   });
+}
+
+/** Makes a member a row of the target of its own. Throws `row-refused`. */
+async function writeOut(on: Open, member: ClusterMember): Promise<void> {
+  const [rowLoad, record] = placeOf(on, member);
+  const values = [
+    ...member.values.map((v) => (v === "" ? null : v)),
+    ...(on.compiled.plan.map.extra === "keep" ? [null] : []),
+  ];
+  const refused = await writeRecord(on.client, { load: rowLoad, record }, on.compiled, values);
+  if (refused) {
+    throw new SieveError("row-refused", refused.message, {
+      detail: refused.expected,
+      hint: "It can't be a row of its own beside the kept record; mend the key first.",
+    });
+  }
 }
 
 /** Puts a member that was split off back into its cluster. */
@@ -152,9 +158,11 @@ export async function putBack(db: Db, load: number, first: number, at: number, b
     const on = await open(client, load);
     const cluster = await clusterOf(on, first);
     const { split: _, ...member } = memberAt(cluster, at, true);
-    await client.query(`delete from ${tableOf(on.compiled.plan)} where ctid = $1::tid`, [
-      await rowAt(on, placeOf(on, member)),
-    ]);
+    if (!member.entry) {
+      await client.query(`delete from ${tableOf(on.compiled.plan)} where ctid = $1::tid`, [
+        await rowAt(on, placeOf(on, member)),
+      ]);
+    }
     const members = cluster.members.map((m, i) => (i === at ? member : m));
     await keepAgain(on, first, members);
     for (const [i, other] of members.entries()) if (i !== at) await decide(on, member, other, null, by);

@@ -28,6 +28,8 @@ interface PairRow {
   other: number | null;
   row_load: number | null;
   row_record: number | null;
+  entry: [string, string] | null;
+  other_values: string[];
   own_mark: string;
   other_mark: string;
   decision: Decision | null;
@@ -104,7 +106,7 @@ export async function withdrawPairs(db: Db, pairs: readonly number[], by: string
  */
 export async function revertDecisions(client: Client, load: number, by: string): Promise<void> {
   const { rows } = await client.query<PairRow>(
-    `select id, load, feed, record, other, row_load, row_record, own_mark, other_mark, decision from sieve.match_pair
+    `select id, load, feed, record, other, row_load, row_record, entry, other_values, own_mark, other_mark, decision from sieve.match_pair
      where load = $1 and band = 'ask' and decision is not null order by decided_at desc, id desc`,
     [load],
   );
@@ -113,7 +115,7 @@ export async function revertDecisions(client: Client, load: number, by: string):
 
 async function pairOf(client: Client, id: number): Promise<PairRow> {
   const { rows } = await client.query<PairRow>(
-    `select id, load, feed, record, other, row_load, row_record, own_mark, other_mark, decision
+    `select id, load, feed, record, other, row_load, row_record, entry, other_values, own_mark, other_mark, decision
      from sieve.match_pair where id = $1 and band = 'ask' for update`,
     [id],
   );
@@ -161,25 +163,31 @@ async function settle(client: Client, compiled: Compiled, load: number, record: 
     problem,
   });
   if (waiting.state !== "waiting") return result(waiting.state);
+  const insert = async (values: readonly string[]): Promise<Settled> => {
+    const row = [...values.map((v) => (v === "" ? null : v)), ...(compiled.plan.map.extra === "keep" ? [null] : [])];
+    const refused = await writeRecord(client, { load, record }, compiled, row);
+    if (refused) return result("waiting", refused.message);
+    await end(client, waiting, "inserted", by);
+    return result("inserted");
+  };
   const { rows: pairs } = await client.query<PairRow>(
-    `select id, load, feed, record, other, row_load, row_record, own_mark, other_mark, decision
+    `select id, load, feed, record, other, row_load, row_record, entry, other_values, own_mark, other_mark, decision
      from sieve.match_pair where load = $1 and record = $2 and band = 'ask' order by score desc, id`,
     [load, record],
   );
   const same = pairs.find((p) => p.decision === "same");
+  if (same?.entry) return await insert(keepOne(compiled, waiting.field_values, same.other_values));
   if (same) {
     const problem = await merge(client, compiled, waiting, same, by);
     return result(problem === null ? "merged" : "waiting", problem);
   }
   if (pairs.some((p) => p.decision === null)) return result("waiting");
-  const row = [
-    ...waiting.field_values.map((v) => (v === "" ? null : v)),
-    ...(compiled.plan.map.extra === "keep" ? [null] : []),
-  ];
-  const refused = await writeRecord(client, { load, record }, compiled, row);
-  if (refused) return result("waiting", refused.message);
-  await end(client, waiting, "inserted", by);
-  return result("inserted");
+  return await insert(waiting.field_values);
+}
+
+/** What is kept of two records that are one; the key is the first one's. */
+function keepOne({ plan, fields }: Compiled, first: readonly string[], second: readonly string[]): string[] {
+  return keepCluster(plan.match!, fields, plan.load.key, [first, second], plan.formulas).values;
 }
 
 async function end(
@@ -204,9 +212,8 @@ async function merge(
   pair: PairRow,
   by: string,
 ): Promise<string | null> {
-  const { plan, fields } = compiled;
-  const keep = (before: readonly string[]): string[] =>
-    keepCluster(plan.match!, fields, plan.load.key, [before, waiting.field_values], plan.formulas).values;
+  const { plan } = compiled;
+  const keep = (before: readonly string[]): string[] => keepOne(compiled, before, waiting.field_values);
   const other = pair.other === null ? null : await waitingOf(client, pair.load, pair.other);
   if (other?.state === "waiting") {
     await client.query("update sieve.waiting set field_values = $3 where load = $1 and record = $2", [

@@ -1,4 +1,6 @@
 import { createHash } from "node:crypto";
+import type { References } from "@/core/lookup/reference.ts";
+import { entriesAsRecords, type KnownEntry } from "@/core/match/entries.ts";
 import { Matcher, type Pairs } from "@/core/match/match.ts";
 import { resolvePairs, thoughtOf, type Decision, type Resolution } from "@/core/match/resolve.ts";
 import { comparedText, type MatchSection } from "@/core/match/schema.ts";
@@ -7,6 +9,7 @@ import type { MatchMetrics, PairSample } from "@/core/match/metrics.ts";
 import { metricsOf, samplePairs } from "@/core/match/metrics.ts";
 import type { Compiled } from "@/core/plan/compile.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
+import type { ClusterMember } from "@/store/matches.ts";
 import { keepRows } from "./undo.ts";
 import { tableOf, targetChanges, targetColumns } from "./target.ts";
 
@@ -17,15 +20,22 @@ const STRETCH = 2_000;
 /** Pairs that are kept to be looked at; of more, those that a person must decide and the least sure ones. */
 const MOST_PAIRS = 100_000;
 
-/** A record of the comparison: a staged one, or a row of the target. */
+/** A record of the comparison: a row of the target, an entry of a reference list, or a staged one, in this order. */
 interface Source {
-  /** Its number in the load; -1 for a row of the target. */
+  /** Its number in the load; -1 for any other. */
   readonly record: Int32Array;
   /** The load and record that a row of the target came from; -1 where that is not known. */
   readonly rowLoad: Int32Array;
   readonly rowRecord: Int32Array;
   /** Where a row of the target stands; it stands there as long as this transaction does not write it. */
   readonly place: readonly string[];
+  /** The entries, which stand after the rows of the target. */
+  readonly entries: readonly KnownEntry[];
+}
+
+/** The entry that a number of the comparison is, or null. */
+function entryOf({ place, entries }: Source, n: number): KnownEntry | null {
+  return entries[n - place.length] ?? null;
 }
 
 export interface MatchLoad {
@@ -36,6 +46,8 @@ export interface MatchLoad {
   /** The quoted name of the staging table. */
   readonly staging: string;
   readonly targetExists: boolean;
+  /** The reference lists of the load. */
+  readonly lists: References;
   /** Nothing but the numbers is wanted: the target is not written, and nothing is kept for people to decide. */
   readonly dry: boolean;
   progress(): Promise<void>;
@@ -49,10 +61,11 @@ export interface Matched {
 }
 
 /**
- * Compares the staged records with one another, with the target, or both, as the plan says. Same
- * records become one: the kept record stays staged, or is written to the target's row, the others
- * are no longer staged. Records that a person must decide about are put aside to wait. Runs inside
- * the closing transaction.
+ * Compares the staged records with one another, with the target, and with the entries of a reference
+ * list, as the plan says. Same records become one: the kept record stays staged, or is written to the
+ * target's row, the others are no longer staged. An entry gives its values to what is kept, holds
+ * together what is the same as it, and is never written. Records that a person must decide about are
+ * put aside to wait. Runs inside the closing transaction.
  */
 export async function matchStaged(run: MatchLoad): Promise<Matched> {
   const { client, compiled, staging } = run;
@@ -85,6 +98,14 @@ export async function matchStaged(run: MatchLoad): Promise<Matched> {
       },
     );
   }
+  const entries = entriesOf(run, section);
+  const at = new Map(compiled.fields.map((f, i) => [f.name, i]));
+  for (const { values: own } of entries) {
+    source.record.push(-1);
+    source.rowLoad.push(-1);
+    source.rowRecord.push(-1);
+    matcher.incoming.add(section.fields.map((f) => comparedText(f, (name) => own[at.get(name)!]!)));
+  }
   const known = matcher.incoming.length;
   await readRows(
     client,
@@ -101,6 +122,7 @@ export async function matchStaged(run: MatchLoad): Promise<Matched> {
     rowLoad: Int32Array.from(source.rowLoad),
     rowRecord: Int32Array.from(source.rowRecord),
     place: source.place,
+    entries,
   };
   matcher.prepare();
   const model = matcher.estimate(known);
@@ -131,6 +153,11 @@ export async function matchStaged(run: MatchLoad): Promise<Matched> {
     if (list) list.push(r);
     else members.set(first, [r]);
   });
+  // What the others are put to comes first, which an entry never is.
+  for (const [first, list] of members) {
+    const home = list.findIndex((n) => entryOf(sources, n) === null);
+    if (home > 0) members.set(first, [list[home]!, ...list.filter((_, i) => i !== home)]);
+  }
   const merged: number[] = [];
   for (const list of members.values()) for (const r of list.slice(1)) if (r >= known) merged.push(sources.record[r]!);
   const waiting: number[] = [];
@@ -148,13 +175,22 @@ export async function matchStaged(run: MatchLoad): Promise<Matched> {
     pairs,
     found,
     compared: matcher.incoming.length - known,
-    known,
+    known: known - entries.length,
+    entries: entries.length,
     merged: merged.length,
     waiting: waiting.length,
     thought: thoughtOf(pairs, section.limits),
     samples,
   });
   return { metrics, merged: merged.sort((a, b) => a - b), waiting };
+}
+
+/** The entries that records are compared with: those that hold today. */
+function entriesOf({ compiled, lists }: MatchLoad, section: MatchSection): KnownEntry[] {
+  if (!section.list || !section.against.includes("list")) return [];
+  const list = lists.get(section.list.name);
+  if (!list) throw new Error(`the list ${section.list.name} is not at hand`);
+  return entriesAsRecords(compiled, section, list, new Date().toISOString().slice(0, 10));
 }
 
 /** Some pairs of each stretch of the scores, for setting the limits by. */
@@ -240,7 +276,11 @@ class RowValues {
   async want(numbers: readonly number[]): Promise<void> {
     const { run, sources, known, kept } = this;
     if (kept.size > 4 * ROWS) kept.clear();
-    const missing = [...new Set(numbers)].filter((n) => !kept.has(n));
+    const missing = [...new Set(numbers)].filter((n) => {
+      const entry = entryOf(sources, n);
+      if (entry) kept.set(n, [...entry.values]);
+      return !kept.has(n);
+    });
     const fetch = async (
       part: readonly number[],
       table: string,
@@ -342,11 +382,14 @@ async function keepPairs(
       const [a, b] = [pairs.a[i]!, pairs.b[i]!];
       const [own, other] = [values.of(a), values.of(b)];
       const inLoad = sources.record[b]! >= 0;
+      const entry = entryOf(sources, b);
+      const inTarget = !inLoad && entry === null;
       return {
         record: sources.record[a]!,
         other: inLoad ? sources.record[b]! : null,
-        row_load: inLoad ? null : sources.rowLoad[b]!,
-        row_record: inLoad ? null : sources.rowRecord[b]!,
+        row_load: inTarget ? sources.rowLoad[b]! : null,
+        row_record: inTarget ? sources.rowRecord[b]! : null,
+        entry: entry && [entry.list, entry.key],
         own_values: own,
         other_values: other,
         own_mark: contentMark(run.compiled, own),
@@ -358,11 +401,11 @@ async function keepPairs(
       };
     });
     await run.client.query(
-      `insert into sieve.match_pair (load, feed, record, other, row_load, row_record, own_values, other_values, own_mark,
+      `insert into sieve.match_pair (load, feed, record, other, row_load, row_record, entry, own_values, other_values, own_mark,
          other_mark, score, shares, band, decision)
-       select $1, $2, record, other, row_load, row_record, own_values, other_values, own_mark, other_mark, score, shares,
+       select $1, $2, record, other, row_load, row_record, entry, own_values, other_values, own_mark, other_mark, score, shares,
          band, decision from jsonb_to_recordset($3::jsonb) as x (record int, other int, row_load int, row_record int,
-         own_values jsonb, other_values jsonb, own_mark text, other_mark text, score real, shares real[], band text, decision text)`,
+         entry text[], own_values jsonb, other_values jsonb, own_mark text, other_mark text, score real, shares real[], band text, decision text)`,
       [run.id, run.feed, JSON.stringify(rows)],
     );
   }
@@ -397,11 +440,7 @@ async function keepClusters(
           JSON.stringify(
             clusters.map(({ list, records, kept }) => ({
               first: sources.record[list.find((n) => sources.record[n]! >= 0)!]!,
-              members: list.map((n, i) => ({
-                record: sources.record[n]! >= 0 ? sources.record[n] : null,
-                row: sources.record[n]! >= 0 ? null : [sources.rowLoad[n], sources.rowRecord[n]],
-                values: records[i]!,
-              })),
+              members: list.map((n, i) => memberOf(sources, n, records[i]!)),
               kept: kept.values,
               origins: kept.from,
             })),
@@ -428,6 +467,16 @@ async function keepClusters(
       there!.map(({ list, kept }) => ({ at: sources.place[list[0]!]!, values: kept.values })),
     );
   }
+}
+
+/** A member of a cluster as the store keeps it. */
+function memberOf(sources: Source, n: number, values: string[]): ClusterMember {
+  const entry = entryOf(sources, n);
+  if (entry) return { record: null, row: null, entry: [entry.list, entry.key], values };
+  const record = sources.record[n]!;
+  return record >= 0
+    ? { record, row: null, values }
+    : { record: null, row: [sources.rowLoad[n]!, sources.rowRecord[n]!], values };
 }
 
 /** Sets the values of rows of a table, found by their record number or their place, to what was kept, where they differ. */

@@ -495,6 +495,7 @@ class LoadRun {
       compiled,
       staging: staging(id),
       targetExists,
+      lists: this.references,
       dry,
       progress: () => this.progress(),
     });

@@ -20,10 +20,12 @@ export interface AskedPair {
   load: number;
   feed: string;
   record: number;
-  /** The other record of the load; null: a row of the target. */
+  /** The other record of the load; null: a row of the target, or an entry of a list. */
   other: number | null;
   rowLoad: number | null;
   rowRecord: number | null;
+  /** An entry of a reference list instead: the list's name and the entry's key. */
+  entry: [string, string] | null;
   values: string[];
   otherValues: string[];
   score: number;
@@ -47,7 +49,7 @@ export interface PairPlan {
   matches: MatchMetrics | null;
 }
 
-const PAIR = `p.id, p.load, p.feed, p.record, p.other, p.row_load as "rowLoad", p.row_record as "rowRecord",
+const PAIR = `p.id, p.load, p.feed, p.record, p.other, p.row_load as "rowLoad", p.row_record as "rowRecord", p.entry,
   p.own_values as values, p.other_values as "otherValues", p.score, p.shares, p.decision, p.decided_by as "decidedBy",
   p.decided_at as "decidedAt",
   p.score - (select max(q.score) from sieve.match_pair q where q.load = p.load and q.record = p.record and q.id <> p.id) as lead`;
@@ -136,6 +138,8 @@ export async function matchesSeen(
 export interface ClusterMember {
   record: number | null;
   row: [number, number] | null;
+  /** An entry of a reference list instead: the list's name and the entry's key. */
+  entry?: [string, string];
   values: string[];
   /** Who has split it off since. */
   split?: string;

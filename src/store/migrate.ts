@@ -12,6 +12,7 @@ import carry from "./migrations/011-carry.sql";
 import undo from "./migrations/012-undo.sql";
 import checkSet from "./migrations/013-check-set.sql";
 import proposal from "./migrations/014-proposal.sql";
+import matchEntry from "./migrations/015-match-entry.sql";
 import { runMigrations } from "graphile-worker";
 import { transaction, type Db } from "./db.ts";
 
@@ -31,6 +32,7 @@ const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
   { id: 12, sql: undo },
   { id: 13, sql: checkSet },
   { id: 14, sql: proposal },
+  { id: 15, sql: matchEntry },
 ];
 
 /** Brings the store up to date; safe when several processes start at once. Returns how many ran. */

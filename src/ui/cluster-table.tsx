@@ -89,7 +89,7 @@ export function ClusterTable({
               {c.members.map((m, i) => (
                 <tr key={i} className={m.split ? "line-through opacity-60" : ""}>
                   <td className="faint whitespace-nowrap">
-                    {m.record === null ? "target" : `record ${m.record + 1}`}{" "}
+                    {m.entry ? `entry ${m.entry[1]}` : m.record === null ? "target" : `record ${m.record + 1}`}{" "}
                     {open && i > 0 && (
                       <button
                         type="button"
@@ -98,7 +98,9 @@ export function ClusterTable({
                         title={
                           m.split
                             ? `Split off by ${m.split}; puts it to the others again`
-                            : "It becomes a row of its own, and is not taken for one of these again"
+                            : m.entry
+                              ? "Its values are kept no more, and it is not taken for one of these again"
+                              : "It becomes a row of its own, and is not taken for one of these again"
                         }
                         onClick={() => act({ act: m.split ? "back" : "split", first: c.first, at: i })}
                       >

@@ -129,7 +129,8 @@ export function LoadMatches({
       </table>
       <p className="mt-1">
         {grouped(matches.compared)} compared by {matches.fields.join(", ")}
-        {matches.known > 0 && `, with ${grouped(matches.known)} rows of the target`}.
+        {matches.known > 0 && `, with ${grouped(matches.known)} rows of the target`}
+        {(matches.entries ?? 0) > 0 && `, with ${grouped(matches.entries!)} entries of a reference list`}.
       </p>
       <ScoreChart scores={matches.scores} limits={matches.limits} title="Candidate pairs by score" />
       <p className="flex gap-4">

@@ -396,7 +396,11 @@ function decidedWords(before: readonly { from: number; same: number; all: number
 }
 
 function Compared({ pair, plan }: { pair: AskedPair; plan: PairPlan }) {
-  const known = pair.other === null ? "known, in the target" : `record ${grouped(pair.other + 1)} of this delivery`;
+  const known = pair.entry
+    ? `entry ${pair.entry[1]} of the list ${pair.entry[0]}`
+    : pair.other === null
+      ? "known, in the target"
+      : `record ${grouped(pair.other + 1)} of this delivery`;
   const compared = new Set(plan.match.fields.flatMap((f) => f.in));
   const others = plan.fields.filter((f) => !compared.has(f.name));
   const reasons = reasonsOf(pair, plan);

@@ -5,16 +5,10 @@ import Link from "next/link";
 import { COMPARATOR_IDS, comparatorPart, type ComparatorId } from "@/core/match/compare/index.ts";
 import { expectedAt, type MatchMetrics, type PairSample } from "@/core/match/metrics.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
-import {
-  MATCH_AGAINST,
-  SURVIVORSHIP,
-  keepRules,
-  type MatchField,
-  type MatchSection,
-  type Survivorship,
-} from "@/core/match/schema.ts";
+import { SURVIVORSHIP, keepRules, type MatchField, type MatchSection, type Survivorship } from "@/core/match/schema.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
+import { MatchAgainst } from "./match-against.tsx";
 import { useNamed } from "./use-formulas.ts";
 import { OptionsForm } from "./options-form.tsx";
 import { ScoreChart } from "./score-chart.tsx";
@@ -43,7 +37,7 @@ export function MatchStage({ plan, change, seen }: Props) {
       <div className="max-w-2xl">
         <p>
           Nothing is compared: records that are one thing in the world stay apart. Say what is compared, and they are
-          found: within a delivery, and against what the target has.
+          found: within a delivery, and against what the target or a reference list has.
         </p>
         {proposed ? (
           <>
@@ -67,25 +61,7 @@ export function MatchStage({ plan, change, seen }: Props) {
   return (
     <div className="grid grid-cols-1 gap-6 xl:grid-cols-[minmax(0,1fr)_23rem]">
       <div className="min-w-0">
-        <fieldset className="flex flex-wrap items-center gap-4">
-          <legend className="faint text-sm font-bold">Records are compared with</legend>
-          {MATCH_AGAINST.map((a) => (
-            <label key={a} className="flex items-center gap-1.5">
-              <input
-                type="checkbox"
-                checked={match.against.includes(a)}
-                disabled={match.against.length === 1 && match.against.includes(a)}
-                onChange={(e) =>
-                  set({
-                    ...match,
-                    against: MATCH_AGAINST.filter((x) => (x === a ? e.target.checked : match.against.includes(x))),
-                  })
-                }
-              />
-              {a === "delivery" ? "the others of their delivery" : "the rows of the target"}
-            </label>
-          ))}
-        </fieldset>
+        <MatchAgainst plan={plan} match={match} set={set} />
         <FieldsCompared plan={plan} match={match} set={set} seen={fits ? seen : null} />
         <KeptValues plan={plan} match={match} set={set} />
         <button

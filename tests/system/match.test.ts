@@ -1,8 +1,11 @@
 import { describe, expect, it } from "vitest";
 import { csvRow } from "@/core/write/csv.ts";
+import { putBack, splitMember } from "@/engine/clusters.ts";
 import { decidePairs, withdrawPairs } from "@/engine/decide.ts";
+import { undoLoad } from "@/engine/undo.ts";
 import { askForTrial, type Load } from "@/store/loads.ts";
 import { askedPairs, countPairs, loadClusters } from "@/store/matches.ts";
+import { makeReference, whereUsed } from "@/store/references.ts";
 import { PERSON_FIELDS, miswritten, peopleWithRepeats, type Person } from "../../demo/people.ts";
 import { Random } from "../../demo/random.ts";
 import { deliver, loadNow, newFeed, rows, waitFor, useSystem } from "../support/system.ts";
@@ -142,5 +145,139 @@ describe("a feed of people", () => {
     await made("people_alone", { match: { ...MATCH, against: ["target"] } });
     const load = await loadNow(system.db, "people_alone", fileOf(records, 1));
     expect(load.report!.balance.outcomes).toMatchObject({ inserted: 900, merged: 0, waiting: 0 });
+  });
+});
+
+describe("a feed of people that are compared with a list of known ones", () => {
+  const register = records.filter((_, i) => person.indexOf(person[i]!) === i).slice(0, 500);
+  const random = new Random(8);
+  /** Each is sent twice, written in two ways; every fifth is somebody whom the list does not have. */
+  const known = register.slice(0, 120);
+  const strangers = records.filter((_, i) => person.indexOf(person[i]!) === i).slice(500, 530);
+  const sent = [...known.flatMap((p) => [miswritten(random, p), miswritten(random, p)]), ...strangers];
+  /** The number of the known person that a record of the delivery is of, or -1. */
+  const whose = (record: number): number => (record < known.length * 2 ? record >> 1 : -1);
+  const shape = { columns: ["no in list", "First name", "family", "born", "place", "phone"], key: "no in list" };
+  const match = {
+    ...MATCH,
+    against: ["list"],
+    list: { name: "register", columns: { "First name": "given", place: "town" } },
+    keep: { "*": "complete", town: "longest" },
+  };
+  let load: Load;
+
+  it("puts together those that are the same entry, though they are not compared with each other", async () => {
+    const { db } = system;
+    const entries = register.map((p, i) => [`R${i}`, p.given, p.family, p.born, p.town, p.phone]);
+    await makeReference(db, { name: "register", title: "Register", about: "", shape }, entries, "test");
+    await newFeed(db, "registered", FIELDS, { key: ["no"] }, { match });
+    load = await loadNow(db, "registered", fileOf(sent, 1));
+    expect(load.error).toBeNull();
+    const { balance, matches } = load.report!;
+    expect(matches).toMatchObject({ compared: sent.length, known: 0, entries: 500 });
+    expect(balance.outcomes.merged).toBeGreaterThan(70);
+    expect(balance.outcomes.inserted + balance.outcomes.merged + balance.outcomes.waiting).toBe(sent.length);
+    expect(await rows(db, "registered")).toHaveLength(balance.outcomes.inserted);
+    expect(await whereUsed(db, "register")).toMatchObject([{ feed: "registered", formulas: [{ stage: "Match" }] }]);
+  });
+
+  it("keeps the values of the entry where the rules say so, and joins nobody who is another", async () => {
+    const clusters = await loadClusters(system.db, load.id, -1, 1000);
+    const target = new Map((await rows(system.db, "registered")).map((r) => [r["no"], r]));
+    let fromEntry = 0;
+    for (const { members, kept, origins } of clusters) {
+      const entries = members.filter((m) => m.entry);
+      expect(entries).toHaveLength(1);
+      expect(entries[0]!.entry![0]).toBe("register");
+      // The first is a record, which the others are put to, and has its own key.
+      expect(members[0]!.record).not.toBeNull();
+      expect(kept[0]).toBe(members[0]!.values[0]);
+      for (const m of members) if (!m.entry) expect(`R${whose(m.record!)}`).toBe(entries[0]!.entry![1]);
+      expect(kept[4]!.length).toBe(Math.max(...members.map((m) => m.values[4]!.length)));
+      if (origins.some((at) => at >= 0 && members[at]!.entry)) fromEntry++;
+      const there = target.get(Number(kept[0]))!;
+      expect(PERSON_FIELDS.map((f) => there[f] ?? "")).toEqual(kept.slice(1));
+    }
+    expect(fromEntry).toBeGreaterThan(5);
+  });
+
+  it("asks about doubtful ones, and sends them on with what is kept of both", async () => {
+    const { db } = system;
+    const asked = (await askedPairs(db, { load: load.id })).filter(
+      (p, _, all) => all.filter((q) => q.record === p.record).length === 1,
+    );
+    expect(asked.length).toBeGreaterThan(1);
+    expect(asked.every((p) => p.entry !== null && p.other === null && p.rowLoad === null)).toBe(true);
+    const one = asked[0]!;
+    const before = (await rows(db, "registered")).length;
+    expect(await decidePairs(db, [{ pair: one.id, decision: "same" }], "Ines")).toMatchObject([{ state: "inserted" }]);
+    const row = (await rows(db, "registered")).find((r) => r["_record"] === one.record)!;
+    expect(String(row["no"])).toBe(one.values[0]);
+    const longest = [one.values[4]!, one.otherValues[4]!].sort((a, b) => b.length - a.length)[0];
+    expect(String(row["town"]).length).toBe(longest!.length);
+    expect(await withdrawPairs(db, [one.id], "Ines")).toMatchObject([{ state: "waiting" }]);
+    expect(await rows(db, "registered")).toHaveLength(before);
+    expect(await decidePairs(db, [{ pair: one.id, decision: "different" }], "Ines")).toMatchObject([
+      { state: "inserted" },
+    ]);
+    const own = (await rows(db, "registered")).find((r) => r["_record"] === one.record)!;
+    expect(PERSON_FIELDS.map((f) => own[f] ?? "")).toEqual(one.values.slice(1));
+  });
+
+  it("lets a person split an entry off its cluster, which writes no row of its own", async () => {
+    const { db } = system;
+    const [cluster] = await loadClusters(db, load.id, -1, 1);
+    const at = cluster!.members.findIndex((m) => m.entry);
+    const before = await rows(db, "registered", "no");
+    await splitMember(db, load.id, cluster!.first, at, "Ines");
+    expect(await rows(db, "registered")).toHaveLength(before.length);
+    const [split] = await loadClusters(db, load.id, -1, 1);
+    expect(split!.members[at]!.split).toBe("Ines");
+    expect(split!.origins).not.toContain(at);
+    await putBack(db, load.id, cluster!.first, at, "Ines");
+    expect(await rows(db, "registered", "no")).toEqual(before);
+  });
+
+  it("takes part beside the delivery and the target, and the load is undone as a whole", async () => {
+    const { db } = system;
+    await newFeed(
+      db,
+      "mixture",
+      FIELDS,
+      { key: ["no"] },
+      { match: { ...match, against: ["delivery", "target", "list"] } },
+    );
+    const first = await loadNow(db, "mixture", fileOf(sent, 1));
+    const had = await rows(db, "mixture", "no");
+    const again = await loadNow(
+      db,
+      "mixture",
+      fileOf(
+        known.slice(0, 60).map((p) => miswritten(random, p)),
+        1001,
+      ),
+    );
+    expect(again.report!.matches).toMatchObject({ known: had.length, entries: 500 });
+    expect(again.report!.balance.outcomes.merged).toBeGreaterThan(40);
+    expect(first.report!.balance.outcomes.merged).toBeGreaterThanOrEqual(load.report!.balance.outcomes.merged);
+    await undoLoad(db, again.id, "tried", "Ines");
+    const same = await rows(db, "mixture", "no");
+    expect(same.map((r) => r["no"])).toEqual(had.map((r) => r["no"]));
+    expect(same.map((r) => r["town"])).toEqual(had.map((r) => r["town"]));
+  });
+
+  it("says which column is missing when the list has none of what is compared", async () => {
+    const { db } = system;
+    await newFeed(
+      db,
+      "strange_list",
+      FIELDS,
+      { key: ["no"] },
+      { match: { ...match, fields: [{ in: ["given"], by: "person" }], list: { name: "register" } } },
+    );
+    const failed = await loadNow(db, "strange_list", fileOf(sent.slice(0, 3), 1));
+    expect(failed.state).toBe("failed");
+    expect(failed.error!.message).toBe("The reference list register has no column of what is compared.");
+    expect(failed.error!.detail).toContain("First name");
   });
 });

@@ -10,9 +10,11 @@ const SAMPLES = 3;
 
 /** What a match compared and found, for the load report. */
 export interface MatchMetrics {
-  /** Records that were compared, and rows of the target that they were compared with. */
+  /** Records that were compared, and rows of the target and entries of a reference list that they were compared with. */
   readonly compared: number;
   readonly known: number;
+  /** Left out by loads from before there were any. */
+  readonly entries?: number;
   readonly pairs: Record<Band, number>;
   readonly merged: number;
   readonly waiting: number;
@@ -86,12 +88,13 @@ export function metricsOf(input: {
   found: Resolution;
   compared: number;
   known: number;
+  entries: number;
   merged: number;
   waiting: number;
   thought: { precision: number; recall: number };
   samples: readonly PairSample[];
 }): MatchMetrics {
-  const { section, model, pairs, found, compared, known, merged, waiting, thought, samples } = input;
+  const { section, model, pairs, found, compared, known, entries, merged, waiting, thought, samples } = input;
   const scores = new Array<number>(BINS).fill(0);
   const likely = new Array<number>(BINS).fill(0);
   found.scores.forEach((score, i) => {
@@ -101,6 +104,7 @@ export function metricsOf(input: {
   return {
     compared,
     known,
+    entries,
     pairs: found.counts,
     merged,
     waiting,

@@ -27,7 +27,7 @@ export const SURVIVORSHIP = [
 ] as const;
 export type Survivorship = (typeof SURVIVORSHIP)[number];
 
-export const MATCH_AGAINST = ["delivery", "target"] as const;
+export const MATCH_AGAINST = ["delivery", "target", "list"] as const;
 
 export interface MatchLimits {
   readonly same: number;
@@ -38,6 +38,9 @@ export interface MatchLimits {
 /** The match section of a plan. */
 export interface MatchSection {
   readonly against: readonly (typeof MATCH_AGAINST)[number][];
+  /** The reference list whose entries are compared, and which field a column of it is, where not the one of its name. */
+  readonly list?:
+    { readonly name: string; readonly columns?: Readonly<Record<string, string>> | undefined } | undefined;
   readonly fields: readonly MatchField[];
   readonly limits: MatchLimits;
   readonly keep?: Readonly<Record<string, Survivorship>> | undefined;
@@ -72,7 +75,19 @@ export const matchSchema = z.strictObject({
     .array(z.enum(MATCH_AGAINST))
     .min(1)
     .default(["delivery"])
-    .describe("What records are compared with: the others of the delivery, the target, or both"),
+    .describe(
+      "What records are compared with: the others of the delivery, the target, a reference list, or some of these",
+    ),
+  list: z
+    .strictObject({
+      name: name.describe("The reference list"),
+      columns: z
+        .record(z.string().min(1).max(200), name)
+        .optional()
+        .describe("By column of the list: the field that it is; columns are the fields of their names unless said"),
+    })
+    .optional()
+    .describe("The list whose entries records are compared with; an entry is never changed"),
   fields: z
     .array(
       z.discriminatedUnion(

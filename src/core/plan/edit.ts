@@ -84,11 +84,23 @@ export function usesOfFormula(plan: Plan, name: string): Use[] {
   return formulasOf(plan).flatMap(({ source, use }) => (namedIn(source, named).has(name) ? [use] : []));
 }
 
-/** The reference lists that a plan asks, by look-ups, in formulas, or for words that mean the same; not the files of the delivery that stand for lists. */
+/** The reference lists that a plan asks, by look-ups, in formulas, to compare with, or for words that mean the same; not the files of the delivery that stand for lists. */
 export function listsOf(plan: Plan): string[] {
   const files = new Set((plan.lookup ?? []).flatMap((l) => (l.file === undefined ? [] : [l.list])));
   const asked = listsInFormulas(plan).filter((name) => !files.has(name));
-  return [...new Set([...keptLists(plan.lookup ?? []), ...asked, ...wordListsOf(plan.match?.fields ?? [])])];
+  return [
+    ...new Set([
+      ...keptLists(plan.lookup ?? []),
+      ...asked,
+      ...wordListsOf(plan.match?.fields ?? []),
+      ...knownListOf(plan),
+    ]),
+  ];
+}
+
+/** The list whose entries records are compared with; none where that is switched off. */
+function knownListOf({ match }: Plan): string[] {
+  return match?.list && match.against.includes("list") ? [match.list.name] : [];
 }
 
 /** The reference lists that a plan's formulas ask. */
@@ -100,6 +112,7 @@ export function listsInFormulas(plan: Plan): string[] {
 export function usesOfList(plan: Plan, list: string): Use[] {
   return [
     ...formulasOf(plan).flatMap(({ source, use }) => (listsIn(source, plan.formulas).includes(list) ? [use] : [])),
+    ...(plan.match?.list?.name === list ? [{ stage: "Match" as const, says: "records are compared with it" }] : []),
     ...(plan.match?.fields ?? []).flatMap((f): Use[] =>
       f[WORDS_FROM] === list ? [{ stage: "Match", says: `words that mean the same in ${f.in.join(" and ")}` }] : [],
     ),
@@ -198,6 +211,14 @@ function renameInMatch(match: MatchSection, follow: Follow, rename: (source: str
     fields: match.fields.map((f) => ({ ...f, in: follow(f.in) })),
     ...(match.recent ? { recent: follow([match.recent])[0]! } : {}),
     ...(match.trust ? { trust: { ...match.trust, field: follow([match.trust.field])[0]! } } : {}),
+    ...(match.list?.columns
+      ? {
+          list: {
+            ...match.list,
+            columns: Object.fromEntries(Object.entries(match.list.columns).map(([c, f]) => [c, follow([f])[0]!])),
+          },
+        }
+      : {}),
     ...(match.rank === undefined ? {} : { rank: rename(match.rank) }),
     ...(match.keep ? { keep: renameKeys(match.keep, follow) } : {}),
   };
@@ -220,7 +241,7 @@ function removeFromMatch(match: MatchSection, name: string): MatchSection | null
     return rest.length > 0 ? [{ ...f, in: rest }] : [];
   });
   if (fields.length === 0) return null;
-  const { recent, keep, trust, rank, ...others } = match;
+  const { recent, keep, trust, rank, list, ...others } = match;
   const trusted = trust && trust.field !== name ? { trust } : {};
   const ranked = rank !== undefined && !namesIn(rank).includes(name) ? { rank } : {};
   const lost = [
@@ -230,9 +251,11 @@ function removeFromMatch(match: MatchSection, name: string): MatchSection | null
   const kept = Object.fromEntries(
     Object.entries(keep ?? {}).filter(([key, rule]) => key !== name && !lost.includes(rule)),
   );
+  const columns = Object.fromEntries(Object.entries(list?.columns ?? {}).filter(([, field]) => field !== name));
   return {
     ...others,
     fields,
+    ...(list ? { list: { name: list.name, ...(Object.keys(columns).length > 0 ? { columns } : {}) } } : {}),
     ...(recent && recent !== name ? { recent } : {}),
     ...trusted,
     ...ranked,

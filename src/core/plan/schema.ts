@@ -396,6 +396,10 @@ export const planSchema = z
       if (before.length > 0) fail("bring", `${before.join(" and ")} is filled by another look-up already.`);
     });
     plan.match?.fields.forEach((f, i) => known(f.in, ["match", "fields", i, "in"]));
+    if (plan.match && plan.match.against.includes("list") && !plan.match.list) {
+      context.addIssue({ code: "custom", path: ["match", "list"], message: "Which reference list is to be said." });
+    }
+    known(Object.values(plan.match?.list?.columns ?? {}), ["match", "list", "columns"]);
     if (plan.match?.recent) known([plan.match.recent], ["match", "recent"]);
     if (plan.match?.trust) known([plan.match.trust.field], ["match", "trust", "field"]);
     if (plan.match?.rank !== undefined) {
