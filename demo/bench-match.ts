@@ -1,6 +1,7 @@
+import { findPairs } from "@/engine/pairs.ts";
 import type { Db } from "@/store/db.ts";
 import { COMPARATOR_IDS, comparatorPart } from "@/core/match/compare/index.ts";
-import { Matcher } from "@/core/match/match.ts";
+import { Matcher, type Pairs } from "@/core/match/match.ts";
 import { probabilityOf, scoreOf } from "@/core/match/model.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import { PERSON_FIELDS, miswritten, peopleFrom, peopleWithRepeats, type Person } from "./people.ts";
@@ -9,6 +10,8 @@ import { Random } from "./random.ts";
 type Say = (text: string) => void;
 
 const median = (list: readonly number[]): number => [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)]!;
+/** Beside the bundled bench. */
+const THREAD = new URL("./pairs-thread.js", import.meta.url);
 const seconds = (ms: number): string => `${(ms / 1000).toFixed(1)} s`;
 
 const PEOPLE: MatchField[] = [
@@ -61,17 +64,23 @@ export async function benchLookUp(
   const known = Array.from({ length: knownCount }, make);
   const truth = Array.from({ length: incomingCount }, () => known[random.whole(0, knownCount - 1)]!);
   const incoming = truth.map((p) => miswritten(random, p, 2, ["given", "family", "town"]));
-  const times: number[] = [];
-  let right = 0;
-  for (let round = 0; round < rounds; round++) {
+  const lookUp = async (thread: URL | null): Promise<{ ms: number; pairs: Pairs }> => {
     const began = performance.now();
     const matcher = new Matcher(NAME_AND_TOWN, { among: false });
     for (const p of known) matcher.known.add(lookedUp(p));
     for (const p of incoming) matcher.incoming.add(lookedUp(p));
     matcher.prepare();
     matcher.estimate();
-    const pairs = matcher.pairs({ leastScore: 0, best: 1 });
-    times.push(performance.now() - began);
+    const pairs = await findPairs(matcher, { leastScore: 0, best: 1 }, thread);
+    return { ms: performance.now() - began, pairs };
+  };
+  const times: number[] = [];
+  const withTwo: number[] = [];
+  let right = 0;
+  for (let round = 0; round < rounds; round++) {
+    const { ms, pairs } = await lookUp(null);
+    times.push(ms);
+    withTwo.push(ms / (await lookUp(THREAD)).ms);
     right = 0;
     for (let i = 0; i < pairs.count; i++) if (place(known[pairs.b[i]!]!) === place(truth[pairs.a[i]!]!)) right++;
   }
@@ -106,7 +115,7 @@ export async function benchLookUp(
   }
   say(
     `look-up of ${incomingCount} in ${knownCount} by name and town, one thread: ${seconds(ours)}, recall@1 ${(right / incomingCount).toFixed(3)}; ` +
-      `pg_trgm with GIN ${seconds(took)} (of ${asked}), recall@1 ${(found / asked).toFixed(3)}; ${(took / ours).toFixed(0)} times as fast (40 is the target)`,
+      `pg_trgm with GIN ${seconds(took)} (of ${asked}), recall@1 ${(found / asked).toFixed(3)}; ${(took / ours).toFixed(0)} times as fast (40 is the target); with two threads ${median(withTwo).toFixed(2)} times as fast again`,
   );
 }
 
@@ -119,14 +128,14 @@ interface Found {
   thought: number;
 }
 
-function findRepeats(count: number): Found {
+async function findRepeats(count: number, thread: URL | null): Promise<Found> {
   const { records, person } = peopleWithRepeats(7, count);
   const began = performance.now();
   const matcher = new Matcher(PEOPLE, { among: true });
   for (const r of records) matcher.incoming.add(PERSON_FIELDS.map((f) => r[f]));
   matcher.prepare();
   matcher.estimate();
-  const pairs = matcher.pairs({ leastScore: 50 });
+  const pairs = await findPairs(matcher, { leastScore: 50 }, thread);
   const ms = performance.now() - began;
   const size = new Map<number, number>();
   for (const p of person) size.set(p, (size.get(p) ?? 0) + 1);
@@ -152,15 +161,18 @@ function findRepeats(count: number): Found {
 }
 
 /** Duplicates among people of five fields, up to two errors a field and four a record, found without labels. */
-export function benchRepeats(counts: readonly number[], say: Say): void {
+export async function benchRepeats(counts: readonly number[], say: Say): Promise<void> {
   let before: { count: number; ms: number } | null = null;
   for (const count of counts) {
-    const f = findRepeats(count);
+    const f = await findRepeats(count, null);
+    // The largest once is enough.
+    const two = count === counts.at(-1) ? null : (await findRepeats(count, THREAD)).ms;
     const power = before ? Math.log(f.ms / before.ms) / Math.log(count / before.count) : 0;
     say(
       `duplicates among ${count} records of five fields: ${seconds(f.ms)}${before ? `, growing as n^${power.toFixed(2)}` : ""}; ` +
         `F1 ${f.f1.toFixed(3)} (precision ${f.precision.toFixed(3)}, recall ${f.recall.toFixed(3)}); ` +
         `of the band same ${(f.samePrecision * 100).toFixed(2)} % are (thought ${(f.thought * 100).toFixed(2)} %); ` +
+        (two === null ? "" : `with two threads ${(f.ms / two).toFixed(2)} times as fast; `) +
         `memory ${(process.memoryUsage().rss / 1e6).toFixed(0)} MB`,
     );
     before = { count, ms: f.ms };

@@ -109,7 +109,7 @@ async function main(): Promise<void> {
     benchComparators(say);
     await benchLookUp(pool, COUNT / 10, COUNT / 100, rounds, say);
     await pool.end();
-    benchRepeats([COUNT / 100, COUNT / 10, COUNT], say);
+    await benchRepeats([COUNT / 100, COUNT / 10, COUNT], say);
   }
   if (only === "match") return;
   const engine = only === "load" || only === "upsert" || only === "memory";

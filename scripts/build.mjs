@@ -10,6 +10,7 @@ export const ENTRIES = {
   cli: "src/cli/main.ts",
   worker: "src/engine/worker.ts",
   "course-thread": "src/engine/course-thread.ts",
+  "pairs-thread": "src/engine/pairs-thread.ts",
   migrate: "src/store/migrate-main.ts",
   demo: "demo/main.ts",
   outbox: "demo/outbox.ts",

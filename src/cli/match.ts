@@ -11,6 +11,7 @@ import { SieveError, grouped } from "@/core/problem.ts";
 import { siftFile } from "@/core/read/source.ts";
 import { Course, fieldValues } from "@/core/sift.ts";
 import { NOT_OF_TYPE, isPassedOver } from "@/core/verdict.ts";
+import { findPairs } from "@/engine/pairs.ts";
 import { fileSpool } from "@/engine/spool.ts";
 import { fileSource } from "./files.ts";
 import { csvRow } from "@/core/write/csv.ts";
@@ -79,7 +80,8 @@ export async function matchFiles(
   const known = among ? incoming : await readSide(compiled, section, against, matcher.known, withValues);
   matcher.prepare();
   const model = matcher.estimate();
-  const pairs = matcher.pairs({ leastScore: Math.min(section.limits.ask, section.limits.same) });
+  const leastScore = Math.min(section.limits.ask, section.limits.same);
+  const pairs = await findPairs(matcher, { leastScore }, new URL("./pairs-thread.js", import.meta.url));
   const found = resolvePairs(matcher, pairs, section.limits);
   await writePairs(outputs.pairs, section, pairs, found, incoming, known);
   const clusters = await writeClusters(outputs, compiled, section, found, incoming, among ? null : known);

@@ -10,13 +10,12 @@ import { metricsOf, samplePairs } from "@/core/match/metrics.ts";
 import type { Compiled } from "@/core/plan/compile.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import type { ClusterMember } from "@/store/matches.ts";
+import { findPairs } from "./pairs.ts";
 import { keepRows } from "./undo.ts";
 import { tableOf, targetChanges, targetColumns } from "./target.ts";
 
 /** Rows that are fetched, or written, at a time. */
 const ROWS = 5_000;
-/** Incoming records between two looks at whether anybody has cancelled. */
-const STRETCH = 2_000;
 /** Pairs that are kept to be looked at; of more, those that a person must decide and the least sure ones. */
 const MOST_PAIRS = 100_000;
 
@@ -50,6 +49,8 @@ export interface MatchLoad {
   readonly lists: References;
   /** Nothing but the numbers is wanted: the target is not written, and nothing is kept for people to decide. */
   readonly dry: boolean;
+  /** The bundled pairs-thread. */
+  readonly pairsThread: URL;
   progress(): Promise<void>;
 }
 
@@ -128,15 +129,7 @@ export async function matchStaged(run: MatchLoad): Promise<Matched> {
   const model = matcher.estimate(known);
   await run.progress();
   const before = section.against.includes("delivery") ? matcher.incoming.length : known;
-  const parts: Pairs[] = [];
-  for (let from = known; from < matcher.incoming.length; from += STRETCH) {
-    const to = Math.min(matcher.incoming.length, from + STRETCH);
-    parts.push(matcher.pairs({ from, to, before }));
-    // The process has other things to tend to as well.
-    await new Promise((resolve) => setImmediate(resolve));
-    await run.progress();
-  }
-  const pairs = concatPairs(parts, section.fields.length);
+  const pairs = await findPairs(matcher, { from: known, before }, run.pairsThread, () => run.progress());
   const values = new RowValues(run, sources, known, columns);
   const decisions = await decisionsOf(run, matcher, pairs, values);
   const found = resolvePairs(matcher, pairs, section.limits, (i) => decisions.get(i) ?? null);
@@ -239,26 +232,6 @@ async function readRows(client: Client, sql: string, take: (row: ComparedRow) =>
     if (rows.length === 0) break;
   }
   await client.query("close compared_rows");
-}
-
-function concatPairs(parts: readonly Pairs[], width: number): Pairs {
-  const count = parts.reduce((n, p) => n + p.count, 0);
-  const all = {
-    count,
-    a: new Int32Array(count),
-    b: new Int32Array(count),
-    bits: new Float32Array(count),
-    shares: new Float32Array(count * width),
-  };
-  let at = 0;
-  for (const p of parts) {
-    all.a.set(p.a.subarray(0, p.count), at);
-    all.b.set(p.b.subarray(0, p.count), at);
-    all.bits.set(p.bits.subarray(0, p.count), at);
-    all.shares.set(p.shares.subarray(0, p.count * width), at * width);
-    at += p.count;
-  }
-  return all;
 }
 
 /** The values of whole records by their numbers in the comparison, fetched when they are needed. */

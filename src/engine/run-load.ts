@@ -67,6 +67,8 @@ function asBuffer(bytes: Uint8Array): Buffer {
 export interface RunOptions {
   /** The bundled course-thread. */
   readonly thread: URL;
+  /** The bundled pairs-thread. */
+  readonly pairsThread: URL;
   readonly signal?: AbortSignal;
 }
 
@@ -496,6 +498,7 @@ class LoadRun {
       staging: staging(id),
       targetExists,
       lists: this.references,
+      pairsThread: this.options.pairsThread,
       dry,
       progress: () => this.progress(),
     });

@@ -35,6 +35,7 @@ for (const helper of [
 
 const log = pino({ level: process.env["LOG_LEVEL"] ?? "info", base: { process: "worker", pid: process.pid } });
 const thread = new URL("./course-thread.js", import.meta.url);
+const pairsThread = new URL("./pairs-thread.js", import.meta.url);
 
 /**
  * Works on the queue until the connection to the store is lost or `signal` says to end. Loads of
@@ -83,7 +84,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
           const started = Date.now();
           log.info({ load }, "load begins");
           try {
-            await runLoad(db, load, { thread, signal: ending.signal });
+            await runLoad(db, load, { thread, pairsThread, signal: ending.signal });
             log.info({ load, ms: Date.now() - started }, "load ended");
           } catch (error) {
             log.warn({ load, error: errorLines(error) }, "load broke off");

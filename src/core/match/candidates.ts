@@ -1,4 +1,4 @@
-import { RecordFeatures, type MatchTable } from "./table.ts";
+import { RecordFeatures, inSharedMemory, type MatchTable } from "./table.ts";
 
 /**
  * Entries of the index that are looked at for one record, at most, as a rule; the rarest features
@@ -25,6 +25,13 @@ const ROOM = 20;
 const LEAST_ROOM = 1 << 16;
 const MOST_ROOM = 1 << 23;
 
+/** The rows of an index in memory that threads share. */
+export interface SharedIndex {
+  readonly room: number;
+  readonly starts: Int32Array;
+  readonly entries: Int32Array;
+}
+
 /**
  * For each feature the records that have it, in compressed rows: an inverted index (Zobel and
  * Moffat, 2006). A record's candidates are the ones that share its rarest features, each counted
@@ -33,8 +40,8 @@ const MOST_ROOM = 1 << 23;
  */
 export class CandidateIndex {
   private readonly room: number;
-  private readonly starts: Int32Array;
-  private readonly entries: Int32Array;
+  private starts: Int32Array;
+  private entries: Int32Array;
   private readonly own: RecordFeatures;
   private readonly sums: Uint16Array;
   private touched: Int32Array;
@@ -53,27 +60,17 @@ export class CandidateIndex {
   constructor(
     readonly known: MatchTable,
     private readonly most: number,
+    made?: SharedIndex,
   ) {
     // Several fields tell records apart by their rare features alone.
     this.pool = new Int32Array(known.values.length > 2 ? most : Math.max(most, POOL));
     this.budget = budgetFor(known.length);
     this.touched = new Int32Array(this.budget * 2);
-    let room = LEAST_ROOM;
-    while (room < MOST_ROOM && room < known.length * ROOM) room *= 2;
+    let room = made?.room ?? LEAST_ROOM;
+    while (!made && room < MOST_ROOM && room < known.length * ROOM) room *= 2;
     this.room = room;
-    const own = (this.own = new RecordFeatures(known.values, room));
-    const starts = (this.starts = new Int32Array(room + 1));
-    for (let r = 0; r < known.length; r++) {
-      own.read(known, r);
-      for (let i = 0; i < own.count; i++) starts[own.list[i]! + 1]!++;
-    }
-    for (let i = 0; i < room; i++) starts[i + 1]! += starts[i]!;
-    const at = starts.slice(0, room);
-    const entries = (this.entries = new Int32Array(starts[room]!));
-    for (let r = 0; r < known.length; r++) {
-      own.read(known, r);
-      for (let i = 0; i < own.count; i++) entries[at[own.list[i]!]!++] = r;
-    }
+    this.own = new RecordFeatures(known.values, room);
+    [this.starts, this.entries] = made ? [made.starts, made.entries] : this.rows();
     const rarity = Math.log2(known.length + 1);
     this.weights = Uint16Array.from({ length: WEIGHTS }, (_, n) =>
       Math.max(1, Math.round(12 * (rarity - Math.log2(n || 1)))),
@@ -82,6 +79,31 @@ export class CandidateIndex {
     this.found = new Int32Array(most);
     this.ranks = new Int32Array(most);
     this.marks = new Uint16Array(MARKED + 1);
+  }
+
+  /** Where each feature's records begin, and the records. */
+  private rows(): [Int32Array, Int32Array] {
+    const { known, own, room } = this;
+    const starts = new Int32Array(room + 1);
+    for (let r = 0; r < known.length; r++) {
+      own.read(known, r);
+      for (let i = 0; i < own.count; i++) starts[own.list[i]! + 1]!++;
+    }
+    for (let i = 0; i < room; i++) starts[i + 1]! += starts[i]!;
+    const at = starts.slice(0, room);
+    const entries = new Int32Array(starts[room]!);
+    for (let r = 0; r < known.length; r++) {
+      own.read(known, r);
+      for (let i = 0; i < own.count; i++) entries[at[own.list[i]!]!++] = r;
+    }
+    return [starts, entries];
+  }
+
+  /** Moves the rows to memory that threads share. */
+  share(): SharedIndex {
+    this.starts = inSharedMemory(this.starts);
+    this.entries = inSharedMemory(this.entries);
+    return { room: this.room, starts: this.starts, entries: this.entries };
   }
 
   /** How much a feature that so many records have counts. */

@@ -1,4 +1,4 @@
-import { CandidateIndex } from "./candidates.ts";
+import { CandidateIndex, type SharedIndex } from "./candidates.ts";
 import {
   MISSING,
   crossedLevel,
@@ -10,7 +10,7 @@ import {
   type Sample,
 } from "./model.ts";
 import type { MatchField, MatchLimits } from "./schema.ts";
-import { MatchTable, Values } from "./table.ts";
+import { MatchTable, Values, type SharedNumbers, type SharedValues } from "./table.ts";
 
 /** Where a score falls. */
 export const BANDS = ["same", "ask", "different"] as const;
@@ -228,11 +228,39 @@ export class Matcher {
     return level === 0 || bits < 0 ? bits : bits * 0.5;
   }
 
-  /** Counts the known values and indexes the known records. To be called when all records are added. */
-  prepare(): void {
+  /** Shares all that is needed to find pairs, once the model is there. */
+  shared(): SharedMatcher {
+    const { fields, index, model, among } = this;
+    if (!index || !model) throw new Error("a matcher is shared after prepare() and estimate()");
+    const shared: SharedMatcher = {
+      fields,
+      values: this.values.map((v) => v.share()),
+      incoming: this.incoming.share(),
+      known: among ? null : this.known.share(),
+      index: index.share(),
+      model,
+    };
     this.left = this.values.map((_, f) => this.incoming.column(f));
     this.right = this.values.map((_, f) => this.known.column(f));
-    this.index = new CandidateIndex(this.known, candidatesFor(this.values.length));
+    return shared;
+  }
+
+  /** The matcher of another thread: it finds the same pairs. No records can be added to it. */
+  static of(shared: SharedMatcher): Matcher {
+    const matcher = new Matcher(shared.fields, { among: shared.known === null });
+    matcher.values.forEach((v, f) => v.take(shared.values[f]!));
+    matcher.incoming.take(shared.incoming);
+    if (shared.known) matcher.known.take(shared.known);
+    matcher.prepare(shared.index);
+    matcher.use(shared.model);
+    return matcher;
+  }
+
+  /** Counts the known values and indexes the known records, unless an index is given. To be called when all records are added. */
+  prepare(made?: SharedIndex): void {
+    this.left = this.values.map((_, f) => this.incoming.column(f));
+    this.right = this.values.map((_, f) => this.known.column(f));
+    this.index = new CandidateIndex(this.known, candidatesFor(this.values.length), made);
     const n = this.known.length;
     this.frequencies = this.values.map((_, f) => this.known.frequencies(f));
     this.commonness = this.frequencies.map((counts) => {
@@ -365,6 +393,17 @@ export class Matcher {
     }
     return list;
   }
+}
+
+/** A matcher with its records, index and model, for another thread to find pairs by: numbers are shared, texts are copied. */
+export interface SharedMatcher {
+  readonly fields: readonly MatchField[];
+  readonly values: readonly SharedValues[];
+  readonly incoming: readonly SharedNumbers[];
+  /** Null where records are compared with one another. */
+  readonly known: readonly SharedNumbers[] | null;
+  readonly index: SharedIndex;
+  readonly model: MatchModel;
 }
 
 /** The band of a score. */

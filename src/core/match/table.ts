@@ -4,10 +4,28 @@ import { variantsOf, type Variants } from "./normalise.ts";
 import type { Compare, Leads, WordOptions } from "./part.ts";
 import type { MatchField } from "./schema.ts";
 
+/** Numbers in memory that threads share, of which so many count. */
+export interface SharedNumbers {
+  readonly list: Int32Array;
+  readonly length: number;
+}
+
 /** Numbers that grow as they are put in. */
 class Grown {
-  list = new Int32Array(1024);
+  list: Int32Array = new Int32Array(1024);
   length = 0;
+
+  /** Moves the numbers to memory that threads share. */
+  share(): SharedNumbers {
+    this.list = inSharedMemory(this.list.subarray(0, this.length));
+    return { list: this.list, length: this.length };
+  }
+
+  take({ list, length }: SharedNumbers): void {
+    this.list = list;
+    this.length = length;
+  }
+
   push(n: number): void {
     if (this.length === this.list.length) {
       const grown = new Int32Array(this.list.length * 2);
@@ -16,6 +34,20 @@ class Grown {
     }
     this.list[this.length++] = n;
   }
+}
+
+/** The same numbers where other threads can read them. */
+export function inSharedMemory(list: Int32Array): Int32Array {
+  // Never empty, so that what grows by doubling can grow.
+  const shared = new Int32Array(new SharedArrayBuffer(Math.max(1, list.length) * 4));
+  shared.set(list);
+  return shared;
+}
+
+/** The different values of a field, for another thread. */
+export interface SharedValues {
+  readonly texts: readonly string[];
+  readonly numbers: readonly SharedNumbers[];
 }
 
 /**
@@ -76,6 +108,20 @@ export class Values {
     return n;
   }
 
+  private get grown(): readonly Grown[] {
+    return [this.starts, this.features, this.roughStarts, this.roughs];
+  }
+
+  share(): SharedValues {
+    return { texts: this.texts, numbers: this.grown.map((g) => g.share()) };
+  }
+
+  /** Takes the values of another thread, to be compared only: none can be put to them. */
+  take({ texts, numbers }: SharedValues): void {
+    for (let i = 1; i < texts.length; i++) this.texts.push(texts[i]!);
+    this.grown.forEach((g, i) => g.take(numbers[i]!));
+  }
+
   get featureStarts(): Int32Array {
     return this.starts.list;
   }
@@ -106,6 +152,16 @@ export class MatchTable {
   add(cells: readonly string[]): void {
     this.values.forEach((v, f) => this.columns[f]!.push(v.numberOf(cells[f]!)));
     this.length++;
+  }
+
+  share(): readonly SharedNumbers[] {
+    return this.columns.map((c) => c.share());
+  }
+
+  /** Takes the records of another thread's table. */
+  take(columns: readonly SharedNumbers[]): void {
+    this.columns.forEach((c, f) => c.take(columns[f]!));
+    this.length = columns[0]?.length ?? 0;
   }
 
   /** Takes all records out; the values stay known. */
