@@ -68,6 +68,15 @@ describe("formulas that ask reference lists", () => {
     expect(value("fromList('countries', code, 'name')")).toBe(EMPTY);
   });
 
+  it("ask for the entry of a day, in both ways", () => {
+    const at = "timestamp('2021-03-01T00:00:00Z')";
+    expect(value(`fromList('vaults', 'V1', 'place', ${at}) + '!'`)).toBe("Hill store!");
+    expect(value(`['V1', 'V2'].filter(v, inList('vaults', v, ${at})).size()`)).toBe(1);
+    expect(value(`fromList('countries', 'NO', 'name', ${at})`)).toBe("Norway");
+    // Without a day the first entry of the key answers, whatever its days.
+    expect(value("fromList('vaults', 'V1', 'place')")).toBe("Harbour store");
+  });
+
   it("have no value where the list is not at hand", () => {
     const { run, reference } = compileFormula("inList('nowhere', code)", { fields: FIELDS, lists: EXAMPLE_LISTS });
     expect(() => run(["a"])).toThrow("The list nowhere is not at hand.");

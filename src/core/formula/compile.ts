@@ -228,7 +228,7 @@ class Compiler {
   /** The names of lists and of their columns are written out, so that it is known what a plan asks. */
   private asksList(expr: Expr, name: string, args: readonly Expr[]): void {
     this.asksLists = true;
-    const [list, column] = [0, 2].map((i) => args[i] && writtenText(args[i]));
+    const [list, column] = [0, name === "fromList" ? 2 : -1].map((i) => args[i] && writtenText(args[i]));
     if (list === null) this.fail(args[0]!, "The name of a list is written out, in quotes.");
     if (column === null) this.fail(args[2]!, "The name of a column is written out, in quotes.");
     const known = list === undefined ? undefined : this.scope.lists?.get(list);
@@ -572,7 +572,9 @@ function apply(f: FormulaFunction, nodes: readonly Node[]): Node {
       ? (s) => call(present(a!(s)))
       : runs.length === 2
         ? (s) => call(present(a!(s)), present(b!(s)))
-        : (s) => call(present(a!(s)), present(b!(s)), present(c!(s)));
+        : runs.length === 3
+          ? (s) => call(present(a!(s)), present(b!(s)), present(c!(s)))
+          : (s) => call(...runs.map((r) => present(r(s))));
   return { type: f.result, throws: true, run };
 }
 

@@ -41,6 +41,21 @@ export const EXAMPLE_LISTS: References = new Map([
       ],
     },
   ],
+  [
+    "vaults",
+    {
+      name: "vaults",
+      version: 1,
+      columns: ["code", "place", "from", "to"],
+      key: "code",
+      since: "from",
+      until: "to",
+      entries: [
+        ["V1", "Harbour store", "", "2020-12-31"],
+        ["V1", "Hill store", "2021-01-01", ""],
+      ],
+    },
+  ],
 ]);
 
 /** White space as Unicode has it, at both ends. */
@@ -541,6 +556,19 @@ export const FUNCTIONS: readonly FormulaFunction[] = [
     { withLists: (lists) => (list: string, key: string) => inList(lists, list, key) },
   ),
   define(
+    "inList",
+    ["string", "string", "timestamp"],
+    "bool",
+    ["list", "key", "day"],
+    "Whether a reference list has an entry with a key that holds on a day.",
+    [
+      ["inList('vaults', 'V1', timestamp('2020-06-01T00:00:00Z'))", true],
+      ["inList('vaults', 'V2', timestamp('2020-06-01T00:00:00Z'))", false],
+    ],
+    (list: string, key: string, on: number) => inList(NO_REFERENCES, list, key, on),
+    { withLists: (lists) => (list: string, key: string, on: number) => inList(lists, list, key, on) },
+  ),
+  define(
     "fromList",
     ["string", "string", "string"],
     "string",
@@ -553,5 +581,21 @@ export const FUNCTIONS: readonly FormulaFunction[] = [
     ],
     (list: string, key: string, column: string) => fromList(NO_REFERENCES, list, key, column),
     { withLists: (lists) => (list: string, key: string, column: string) => fromList(lists, list, key, column) },
+  ),
+  define(
+    "fromList",
+    ["string", "string", "string", "timestamp"],
+    "string",
+    ["list", "key", "column", "day"],
+    "The same of the entry that holds on a day.",
+    [
+      ["fromList('vaults', 'V1', 'place', timestamp('2020-12-31T00:00:00Z'))", "Harbour store"],
+      ["fromList('vaults', 'V1', 'place', timestamp('2021-01-01T00:00:00Z'))", "Hill store"],
+    ],
+    (list: string, key: string, column: string, on: number) => fromList(NO_REFERENCES, list, key, column, on),
+    {
+      withLists: (lists) => (list: string, key: string, column: string, on: number) =>
+        fromList(lists, list, key, column, on),
+    },
   ),
 ];

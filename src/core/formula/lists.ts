@@ -6,18 +6,33 @@ import type { Value } from "./value.ts";
 /** Names of the functions that ask a reference list, whose name is their first argument. */
 export const LIST_FUNCTIONS: ReadonlySet<string> = new Set(["inList", "fromList"]);
 
-/** By list: the entries that its keys lead to, synonyms to the accepted one. */
-const indexes = new WeakMap<Reference, ReadonlyMap<string, readonly string[]>>();
+/** An entry of a list: its days, and what it says, which for a synonym is its accepted entry. */
+interface Entry {
+  readonly since: string;
+  readonly until: string;
+  readonly says: readonly string[];
+}
 
-function indexOf(reference: Reference): ReadonlyMap<string, readonly string[]> {
+/** By list: its entries by their keys. */
+const indexes = new WeakMap<Reference, ReadonlyMap<string, readonly Entry[]>>();
+
+function indexOf(reference: Reference): ReadonlyMap<string, readonly Entry[]> {
   let index = indexes.get(reference);
   if (!index) {
-    const made = new Map<string, readonly string[]>();
-    const key = columnOf(reference, reference.key);
+    const made = new Map<string, Entry[]>();
+    const [key, since, until] = [reference.key, reference.since, reference.until].map((c) => columnOf(reference, c));
     const accepted = acceptedEntries(reference);
     reference.entries.forEach((cells, i) => {
-      const value = cells[key]!;
-      if (value !== "" && !made.has(value)) made.set(value, reference.entries[accepted[i]!]!);
+      const value = cells[key!]!;
+      if (value === "") return;
+      const entry = {
+        since: cells[since!] ?? "",
+        until: cells[until!] ?? "",
+        says: reference.entries[accepted[i]!]!,
+      };
+      const same = made.get(value);
+      if (same) same.push(entry);
+      else made.set(value, [entry]);
     });
     indexes.set(reference, (index = made));
   }
@@ -30,17 +45,25 @@ function listOf(lists: References, name: string): Reference {
   return list;
 }
 
-/** Whether a list has an entry with a key. */
-export function inList(lists: References, list: string, key: string): Value {
-  return indexOf(listOf(lists, list)).has(key);
+/** The first entry with a key; with a day, the first that holds on it. `day`: microseconds, as formulas have days. */
+function entryOf(reference: Reference, key: string, day: number | undefined): Entry | undefined {
+  const entries = indexOf(reference).get(key);
+  if (day === undefined || !entries) return entries?.[0];
+  const on = new Date(day / 1000).toISOString().slice(0, 10);
+  return entries.find(({ since, until }) => since <= on && (until === "" || until >= on));
 }
 
-/** What a list says in a column of the entry with a key; nothing where there is no such entry. */
-export function fromList(lists: References, list: string, key: string, column: string): Value {
+/** Whether a list has an entry with a key, on a day where one is given. */
+export function inList(lists: References, list: string, key: string, day?: number): Value {
+  return entryOf(listOf(lists, list), key, day) !== undefined;
+}
+
+/** What a list says in a column of the entry with a key, on a day where one is given; nothing where there is no such entry. */
+export function fromList(lists: References, list: string, key: string, column: string, day?: number): Value {
   const reference = listOf(lists, list);
   const c = columnOf(reference, column);
   if (c < 0) throw new Error(`The list ${list} has no column ${column}.`);
-  return indexOf(reference).get(key)?.[c] ?? "";
+  return entryOf(reference, key, day)?.says[c] ?? "";
 }
 
 /** The lists that a formula asks, by itself or through named formulas. */
