@@ -11,6 +11,10 @@ port.on("message", (message: ToPairsThread) => {
     matcher = Matcher.of(message.shared);
     return;
   }
+  if (message.type === "end") {
+    matcher = null;
+    return;
+  }
   const pairs = matcher!.pairs(message.options);
   const found: FromPairsThread = { at: message.at, pairs };
   port.postMessage(found, [pairs.a.buffer, pairs.b.buffer, pairs.bits.buffer, pairs.shares.buffer] as ArrayBuffer[]);

@@ -1,12 +1,12 @@
 import { once } from "node:events";
 import { availableParallelism } from "node:os";
-import { Worker } from "node:worker_threads";
 import type { Matcher, Pairs, SharedMatcher } from "@/core/match/match.ts";
+import { giveBack, takeThread } from "./threads.ts";
 
 /** Incoming records between two looks at whether anybody has cancelled. */
-const STRETCH = 2_000;
+const STRETCH = 1_000;
 /** With fewer records to be compared a second thread costs more than it saves. */
-const WORTH_A_THREAD = 4 * STRETCH;
+const WORTH_A_THREAD = 8 * STRETCH;
 
 export interface PairsWanted {
   /** Incoming records, from this one to before that one; all unless said. */
@@ -21,7 +21,9 @@ export interface PairsWanted {
 
 export type ToPairsThread =
   | { readonly type: "matcher"; readonly shared: SharedMatcher }
-  | { readonly type: "stretch"; readonly at: number; readonly options: PairsWanted };
+  | { readonly type: "stretch"; readonly at: number; readonly options: PairsWanted }
+  /** The matcher is needed no more. */
+  | { readonly type: "end" };
 export interface FromPairsThread {
   readonly at: number;
   readonly pairs: Pairs;
@@ -48,7 +50,7 @@ export async function findPairs(
     from: from + at * STRETCH,
     to: Math.min(to, from + (at + 1) * STRETCH),
   });
-  const other = thread && to - from >= WORTH_A_THREAD && availableParallelism() > 1 ? new Worker(thread) : null;
+  const other = thread && to - from >= WORTH_A_THREAD && availableParallelism() > 1 ? takeThread(thread) : null;
   const beside = async (): Promise<void> => {
     if (!other) return;
     other.postMessage({ type: "matcher", shared: matcher.shared() } satisfies ToPairsThread);
@@ -68,12 +70,17 @@ export async function findPairs(
       await rest();
     }
   };
+  let well = false;
   try {
     await Promise.all([beside(), here()]);
+    well = true;
   } finally {
     // Where one of the two has failed the other need not go on.
     next = stretches;
-    await other?.terminate();
+    if (other && well) {
+      other.postMessage({ type: "end" } satisfies ToPairsThread);
+      giveBack(other);
+    } else await other?.terminate();
   }
   return concatPairs(parts, matcher.fields.length);
 }

@@ -54,8 +54,8 @@ describe("pairs found by two threads", () => {
     expect(alone.count).toBeGreaterThan(300);
     expect(markOf(both)).toBe(markOf(alone));
     expect(markOf(matcher.pairs())).toBe(markOf(alone));
-    // Some of the five stretches were left to the other thread.
-    if (availableParallelism() > 1) expect(rests).toBeLessThan(5);
+    // Some of the stretches were left to the other thread.
+    if (availableParallelism() > 1) expect(rests).toBeLessThan(9);
     const some = { best: 1, leastScore: 0, from: 100, to: 8_100 };
     expect(markOf(await findPairs(matcher, some, THREAD))).toBe(markOf(await findPairs(matcher, some, null)));
     // It can be shared more than once.
