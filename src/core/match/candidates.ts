@@ -24,6 +24,9 @@ const POOL = 40;
 const ROOM = 20;
 const LEAST_ROOM = 1 << 16;
 const MOST_ROOM = 1 << 23;
+/** Of so many records the features are kept while an index is made; and how many a record has as a rule. */
+const MOST_KEPT = 200_000;
+const USUAL_FEATURES = 64;
 
 /** The rows of an index in memory that threads share. */
 export interface SharedIndex {
@@ -85,16 +88,34 @@ export class CandidateIndex {
   private rows(): [Int32Array, Int32Array] {
     const { known, own, room } = this;
     const starts = new Int32Array(room + 1);
+    // Reading features takes longer than keeping them: for not too many records they are read once.
+    let kept = new Int32Array(known.length <= MOST_KEPT ? known.length * USUAL_FEATURES : 0);
+    const counts = new Uint16Array(kept.length > 0 ? known.length : 0);
+    let have = 0;
     for (let r = 0; r < known.length; r++) {
       own.read(known, r);
       for (let i = 0; i < own.count; i++) starts[own.list[i]! + 1]!++;
+      if (counts.length === 0) continue;
+      if (have + own.count > kept.length) {
+        const grown = new Int32Array(Math.max(have + own.count, kept.length * 2));
+        grown.set(kept);
+        kept = grown;
+      }
+      kept.set(own.list.subarray(0, own.count), have);
+      counts[r] = own.count;
+      have += own.count;
     }
     for (let i = 0; i < room; i++) starts[i + 1]! += starts[i]!;
     const at = starts.slice(0, room);
     const entries = new Int32Array(starts[room]!);
+    let from = 0;
     for (let r = 0; r < known.length; r++) {
-      own.read(known, r);
-      for (let i = 0; i < own.count; i++) entries[at[own.list[i]!]!++] = r;
+      let list: Int32Array = own.list;
+      if (counts.length === 0) own.read(known, r);
+      else list = kept;
+      const to = from + (counts[r] ?? own.count);
+      for (let i = from; i < to; i++) entries[at[list[i]!]!++] = r;
+      if (counts.length > 0) from = to;
     }
     return [starts, entries];
   }
