@@ -490,13 +490,10 @@ function Text({ stretches }: { stretches: readonly Stretch[] }) {
 /** The record that would be kept if the two are the same. */
 function Kept({ pair, plan }: { pair: AskedPair; plan: PairPlan }) {
   const rules = keepRules(plan.match, plan.fields);
-  const { values, from } = keepCluster(
-    plan.match,
-    plan.fields,
-    plan.key,
-    [pair.otherValues, pair.values],
-    plan.formulas,
-  );
+  // What is kept has the key of the first: of the one that is there, unless that is an entry of a list.
+  const order = pair.entry ? [pair.values, pair.otherValues] : [pair.otherValues, pair.values];
+  const words = pair.entry ? ["arrived", "the list"] : ["known", "arrived"];
+  const { values, from } = keepCluster(plan.match, plan.fields, plan.key, order, plan.formulas);
   return (
     <section className="mt-5">
       <h2>What would be kept</h2>
@@ -519,7 +516,7 @@ function Kept({ pair, plan }: { pair: AskedPair; plan: PairPlan }) {
               <tr key={f.name}>
                 <td className="faint">{f.name}</td>
                 <td className="font-semibold">{value}</td>
-                <td>{value === "" ? "" : both ? "both" : from[i] === 0 ? "known" : "arrived"}</td>
+                <td>{value === "" ? "" : both ? "both" : words[from[i]!]}</td>
                 <td className="faint">
                   {key
                     ? "the key, never changed"
