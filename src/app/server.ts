@@ -61,6 +61,17 @@ export function problemResponse(error: unknown): Response {
       { status: 422, headers: { "content-type": "application/problem+json" } },
     );
   }
+  if (isOfValues(error)) {
+    return Response.json(
+      {
+        type: "urn:good-sieve:usage",
+        title: "A value of the request can't be used.",
+        detail: error.message,
+        hint: "docs/api.md says which values can be given.",
+      },
+      { status: 422, headers: { "content-type": "application/problem+json" } },
+    );
+  }
   console.error(error);
   return Response.json(
     {
@@ -72,6 +83,17 @@ export function problemResponse(error: unknown): Response {
     { status: 500, headers: { "content-type": "application/problem+json" } },
   );
 }
+
+/** Whether the database refused a value that it was given, such as a number past all limits (SQLSTATE class 22). */
+function isOfValues(error: unknown): error is Error {
+  return error instanceof Error && /^22[0-9A-Z]{3}$/.test(String((error as { code?: unknown }).code));
+}
+
+/** The database keeps no text with a NUL character in it. */
+const hasNul = (text: string): boolean => text.includes("\0");
+const NUL = new SieveError("usage", "The request has a NUL character in it.", {
+  hint: "Take it out: no name and no text here can have one.",
+});
 
 /** Requests that change something must come from our own pages, or from a program that is no browser. */
 export function guard(request: Request): void {
@@ -87,8 +109,14 @@ export async function body(request: Request): Promise<unknown> {
   const text = await request.text();
   if (text.length > 4_000_000) throw new SieveError("too-large", "The request is too large.");
   try {
-    return text === "" ? {} : JSON.parse(text);
-  } catch {
+    if (text === "") return {};
+    const nul = text.includes("\\u0000");
+    return JSON.parse(text, (key, value: unknown) => {
+      if (nul && (hasNul(key) || (typeof value === "string" && hasNul(value)))) throw NUL;
+      return value;
+    });
+  } catch (error) {
+    if (error === NUL) throw error;
     throw new SieveError("not-json", "The request's body is not JSON.");
   }
 }
@@ -105,6 +133,7 @@ type Handler<P> = (request: Request, params: P) => Promise<Response | object | n
 export function route<P extends Record<string, string>>(handler: Handler<P>) {
   return async (request: Request, context: { params: Promise<P> }): Promise<Response> => {
     try {
+      if (request.url.includes("%00")) throw NUL;
       const result = await handler(request, await context.params);
       return result instanceof Response ? result : Response.json(result ?? {});
     } catch (error) {

@@ -8,22 +8,19 @@ import { Value } from "./cell.tsx";
 import { useRecord, type KeyedSample } from "./use-sample.ts";
 import { counted, grouped } from "./words.ts";
 
-/**
- * One record of the sample all along the plan: what each step makes of it, and what each check says.
- * Its cells can be typed over, so that any step, check or formula can be tried on any value.
- */
-export function OneRecord({
-  plan,
-  sample,
-  at,
-  setAt,
-}: {
+interface OneRecordProps {
   plan: Plan;
   sample: KeyedSample;
   /** Where it stands in the sample; null while none is picked. */
   at: number | null;
   setAt: (at: number | null) => void;
-}) {
+}
+
+/**
+ * One record of the sample all along the plan: what each step makes of it, and what each check says.
+ * Its cells can be typed over, so that any step, check or formula can be tried on any value.
+ */
+export function OneRecord({ plan, sample, at, setAt }: OneRecordProps) {
   if (at === null || at >= sample.rows.length) {
     return (
       <p className="my-1">
@@ -36,17 +33,7 @@ export function OneRecord({
   return <Tried key={`${sample.key} ${at}`} plan={plan} sample={sample} at={at} setAt={setAt} />;
 }
 
-function Tried({
-  plan,
-  sample,
-  at,
-  setAt,
-}: {
-  plan: Plan;
-  sample: KeyedSample;
-  at: number;
-  setAt: (at: number | null) => void;
-}) {
+function Tried({ plan, sample, at, setAt }: OneRecordProps & { at: number }) {
   const came = sample.rows[at]!;
   const [row, setRow] = useState(came);
   const { result, error } = useRecord(plan, sample, row, at);

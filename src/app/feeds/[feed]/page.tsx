@@ -1,7 +1,5 @@
 import Link from "next/link";
-import { notFound } from "next/navigation";
 import type { Drift } from "@/core/map/drift.ts";
-import { SieveError } from "@/core/problem.ts";
 import { getFeed, listPlans } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { listLoads } from "@/store/loads.ts";
@@ -11,6 +9,7 @@ import { listSources } from "@/store/sources.ts";
 import { SourceList } from "@/ui/source-list.tsx";
 import { LoadList } from "@/ui/load-list.tsx";
 import { counted, grouped, moment } from "@/ui/words.ts";
+import { orNotThere } from "../../or-not-there.ts";
 import { db } from "../../server.ts";
 
 /** The feed's drift, each kind and column once, with the loads that it was met in, the newest first. */
@@ -29,10 +28,7 @@ function driftOf(loads: Awaited<ReturnType<typeof listLoads>>) {
 
 export default async function FeedPage({ params }: { params: Promise<{ feed: string }> }) {
   const name = (await params).feed;
-  const feed = await getFeed(db(), name).catch((error: unknown) => {
-    if (error instanceof SieveError) notFound();
-    throw error;
-  });
+  const feed = await orNotThere(getFeed(db(), name));
   const now = new Date();
   const [plans, held, loads, sources] = await Promise.all([
     listPlans(db(), name),

@@ -1,7 +1,5 @@
 import Link from "next/link";
-import { notFound } from "next/navigation";
 import { OUTCOMES } from "@/core/ledger.ts";
-import { SieveError } from "@/core/problem.ts";
 import { loadedOf } from "@/core/strata.ts";
 import type { LoadReport } from "@/core/report.ts";
 import { getDelivery } from "@/store/deliveries.ts";
@@ -27,6 +25,7 @@ import {
   seconds,
   readWords,
 } from "@/ui/words.ts";
+import { orNotThere } from "../../or-not-there.ts";
 import { db, wholeNumber } from "../../server.ts";
 
 export async function generateMetadata({ params }: { params: Promise<{ id: string }> }) {
@@ -34,12 +33,7 @@ export async function generateMetadata({ params }: { params: Promise<{ id: strin
 }
 
 export default async function LoadPage({ params }: { params: Promise<{ id: string }> }) {
-  const load = await params
-    .then(({ id }) => getLoad(db(), wholeNumber(id, "The load")))
-    .catch((error: unknown) => {
-      if (error instanceof SieveError) notFound();
-      throw error;
-    });
+  const load = await orNotThere(params.then(({ id }) => getLoad(db(), wholeNumber(id, "The load"))));
   const now = new Date();
   const [feed, delivery, stillHeld, loads, clusters, pairs] = await Promise.all([
     getFeed(db(), load.feed),

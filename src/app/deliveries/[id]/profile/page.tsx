@@ -1,17 +1,16 @@
 import Link from "next/link";
-import { notFound } from "next/navigation";
 import { z } from "zod";
 import { mapColumns } from "@/core/map/columns.ts";
 import type { Profile } from "@/core/metrics/profile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import { SieveError } from "@/core/problem.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
 import { codesSeen, type CodeSeen } from "@/store/loads.ts";
 import { profilesOf } from "@/store/profiles.ts";
 import { ProfileDesk, type EarlierProfile } from "@/ui/profile-desk.tsx";
 import { counted, grouped, moment } from "@/ui/words.ts";
-import { db } from "../../../server.ts";
+import { orNotThere } from "../../../or-not-there.ts";
+import { db, wholeNumber } from "../../../server.ts";
 
 export const metadata = { title: "Profile" };
 const query = z.object({ with: z.coerce.number().int().min(1).optional() });
@@ -34,12 +33,9 @@ export default async function ProfilePage({
   params: Promise<{ id: string }>;
   searchParams: Promise<Record<string, string | string[] | undefined>>;
 }) {
-  const id = Number((await params).id);
   const wanted = query.safeParse(await searchParams).data?.with;
-  const delivery = await getDelivery(db(), Number.isInteger(id) ? id : 0).catch((error: unknown) => {
-    if (error instanceof SieveError) notFound();
-    throw error;
-  });
+  const delivery = await orNotThere(params.then(({ id }) => getDelivery(db(), wholeNumber(id, "The delivery"))));
+  const { id } = delivery;
   const [feed, plan, profiles, codes] = await Promise.all([
     getFeed(db(), delivery.feed),
     planInForce(db(), delivery.feed).catch(() => null),

@@ -1,13 +1,13 @@
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import { z } from "zod";
-import { SieveError } from "@/core/problem.ts";
 import { findInDelivery } from "@/engine/delivery-records.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
 import { Value } from "@/ui/cell.tsx";
 import { counted, grouped } from "@/ui/words.ts";
-import { db } from "../../../server.ts";
+import { orNotThere } from "../../../or-not-there.ts";
+import { db, wholeNumber } from "../../../server.ts";
 
 export const metadata = { title: "Records as they arrived" };
 const query = z.object({
@@ -25,14 +25,11 @@ export default async function ArrivedPage({
   params: Promise<{ id: string }>;
   searchParams: Promise<Record<string, string | string[] | undefined>>;
 }) {
-  const id = Number((await params).id);
   const asked = query.safeParse(await searchParams);
   if (!asked.success) notFound();
   const { from, ...filter } = asked.data;
-  const delivery = await getDelivery(db(), Number.isInteger(id) ? id : 0).catch((error: unknown) => {
-    if (error instanceof SieveError) notFound();
-    throw error;
-  });
+  const delivery = await orNotThere(params.then(({ id }) => getDelivery(db(), wholeNumber(id, "The delivery"))));
+  const { id } = delivery;
   const feed = await getFeed(db(), delivery.feed);
   const plan = await planInForce(db(), delivery.feed).catch(() => null);
   const found = await findInDelivery(db(), id, plan?.document.read ?? {}, filter, from, LIMIT);

@@ -1,9 +1,9 @@
 import { notFound, redirect } from "next/navigation";
 import { z } from "zod";
-import { SieveError } from "@/core/problem.ts";
 import { getDelivery, latestDelivery } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
 import { BeginDesk } from "@/ui/begin-desk.tsx";
+import { orNotThere } from "../../../or-not-there.ts";
 import { db } from "../../../server.ts";
 
 const query = z.object({ delivery: z.coerce.number().int().min(1).optional() });
@@ -17,10 +17,7 @@ export default async function BeginPage({
 }) {
   const name = (await params).feed;
   const asked = query.safeParse(await searchParams);
-  const feed = await getFeed(db(), name).catch((error: unknown) => {
-    if (error instanceof SieveError) notFound();
-    throw error;
-  });
+  const feed = await orNotThere(getFeed(db(), name));
   // Once there is a plan, it is changed where plans are changed.
   if (await planInForce(db(), name).catch(() => null)) redirect(`/feeds/${name}/plan`);
   const id = asked.data?.delivery ?? (await latestDelivery(db(), name));

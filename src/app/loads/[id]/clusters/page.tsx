@@ -4,6 +4,7 @@ import { getFeed } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
 import { countClusters, loadClusters, pairPlans } from "@/store/matches.ts";
 import { ClusterTable } from "@/ui/cluster-table.tsx";
+import { orNotThere } from "../../../or-not-there.ts";
 import { db, wholeNumber } from "../../../server.ts";
 
 export const metadata = { title: "Clusters" };
@@ -17,9 +18,9 @@ export default async function ClustersPage({
   params: Promise<{ id: string }>;
   searchParams: Promise<{ after?: string }>;
 }) {
-  const id = wholeNumber((await params).id, "load");
   const after = Number((await searchParams).after ?? -1);
-  const load = await getLoad(db(), id).catch(() => notFound());
+  const load = await orNotThere(params.then(({ id }) => getLoad(db(), wholeNumber(id, "The load"))));
+  const { id } = load;
   const [clusters, total, [plan]] = await Promise.all([
     loadClusters(db(), id, Number.isInteger(after) ? after : -1, PAGE),
     countClusters(db(), id),

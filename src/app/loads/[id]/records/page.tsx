@@ -1,12 +1,12 @@
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import { compilePlan, faultTitle } from "@/core/plan/compile.ts";
-import { SieveError } from "@/core/problem.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
 import { findRecords, type RecordFilter } from "@/engine/records.ts";
 import { recordQuery } from "@/app/api/loads/[id]/records/query.ts";
 import { RecordTable } from "@/ui/record-table.tsx";
+import { orNotThere } from "../../../or-not-there.ts";
 import { db, wholeNumber } from "../../../server.ts";
 
 const PAGE = 200;
@@ -18,19 +18,11 @@ export default async function RecordsPage({
   params: Promise<{ id: string }>;
   searchParams: Promise<Record<string, string | string[] | undefined>>;
 }) {
-  const load = await params
-    .then(({ id }) => getLoad(db(), wholeNumber(id, "The load")))
-    .catch((error: unknown) => {
-      if (error instanceof SieveError) notFound();
-      throw error;
-    });
+  const load = await orNotThere(params.then(({ id }) => getLoad(db(), wholeNumber(id, "The load"))));
   const parsed = recordQuery.safeParse(await searchParams);
   if (!parsed.success || !load.report) notFound();
   const { from, limit: _, ...filter } = parsed.data;
-  const page = await findRecords(db(), load.id, filter, from, PAGE).catch((error: unknown) => {
-    if (error instanceof SieveError) notFound();
-    throw error;
-  });
+  const page = await orNotThere(findRecords(db(), load.id, filter, from, PAGE));
   const compiled = compilePlan((await getPlan(db(), load.plan)).document);
   const words = describe(filter, compiled);
   const query = new URLSearchParams(
