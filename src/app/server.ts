@@ -35,53 +35,45 @@ const STATUS: Record<string, number> = {
   "not-allowed": 403,
 };
 
-/** An error as RFC 9457 problem details. What is not the user's doing is logged and not shown. */
+/** RFC 9457 problem details. */
+function problem(
+  status: number,
+  code: string,
+  words: { title: string; detail?: string; hint: string },
+  facts: object = {},
+): Response {
+  return Response.json(
+    { type: `urn:good-sieve:${code}`, title: words.title, detail: words.detail ?? "", hint: words.hint, ...facts },
+    { status, headers: { "content-type": "application/problem+json" } },
+  );
+}
+
+/** An error as problem details. What is not the user's doing is logged and not shown. */
 export function problemResponse(error: unknown): Response {
   if (error instanceof SieveError) {
-    return Response.json(
-      {
-        type: `urn:good-sieve:${error.code}`,
-        title: error.message,
-        detail: error.detail,
-        hint: error.hint,
-        ...error.facts,
-      },
-      { status: STATUS[error.code] ?? 422, headers: { "content-type": "application/problem+json" } },
-    );
+    const { code, message: title, detail, hint, facts } = error;
+    return problem(STATUS[code] ?? 422, code, { title, detail, hint }, facts);
   }
   if (error instanceof ZodError) {
     const faults = error.issues.map((i) => `${i.path.join(".")}: ${i.message}`);
-    return Response.json(
-      {
-        type: "urn:good-sieve:usage",
-        title: "The request is not as it should be.",
-        detail: faults.join("; "),
-        hint: "docs/api.md describes it.",
-      },
-      { status: 422, headers: { "content-type": "application/problem+json" } },
-    );
+    return problem(422, "usage", {
+      title: "The request is not as it should be.",
+      detail: faults.join("; "),
+      hint: "docs/api.md describes it.",
+    });
   }
   if (isOfValues(error)) {
-    return Response.json(
-      {
-        type: "urn:good-sieve:usage",
-        title: "A value of the request can't be used.",
-        detail: error.message,
-        hint: "docs/api.md says which values can be given.",
-      },
-      { status: 422, headers: { "content-type": "application/problem+json" } },
-    );
+    return problem(422, "usage", {
+      title: "A value of the request can't be used.",
+      detail: error.message,
+      hint: "docs/api.md says which values can be given.",
+    });
   }
   console.error(error);
-  return Response.json(
-    {
-      type: "urn:good-sieve:failure",
-      title: "Something failed here that should not have.",
-      detail: "",
-      hint: "Try again; the log of the web process says more.",
-    },
-    { status: 500, headers: { "content-type": "application/problem+json" } },
-  );
+  return problem(500, "failure", {
+    title: "Something failed here that should not have.",
+    hint: "Try again; the log of the web process says more.",
+  });
 }
 
 /** Whether the database refused a value that it was given, such as a number past all limits (SQLSTATE class 22). */

@@ -3,14 +3,14 @@ import { keepCluster } from "@/core/match/survive.ts";
 import { BANDS, Matcher, type Pairs } from "@/core/match/match.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
 import { resolvePairs, thoughtOf, type Resolution } from "@/core/match/resolve.ts";
-import { comparedText, type MatchSection } from "@/core/match/schema.ts";
+import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import type { MatchTable } from "@/core/match/table.ts";
 import { compilePlan, type Compiled } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, grouped } from "@/core/problem.ts";
 import { siftFile } from "@/core/read/source.ts";
-import { Course, fieldValues } from "@/core/sift.ts";
-import { NOT_OF_TYPE, isPassedOver } from "@/core/verdict.ts";
+import { Course, soundValues } from "@/core/sift.ts";
+import { isPassedOver } from "@/core/verdict.ts";
 import { findPairs } from "@/engine/pairs.ts";
 import { fileSpool } from "@/engine/spool.ts";
 import { fileSource } from "./files.ts";
@@ -114,7 +114,7 @@ async function readSide(
   withValues: boolean,
 ): Promise<Side> {
   const side: Side = { table, file: [], line: [], values: [] };
-  const number = new Map(compiled.fields.map((f, i) => [f.name, i]));
+  const compared = comparedOf(section, compiled.fields);
   const course = new Course(compiled);
   const { spool, close } = fileSpool();
   try {
@@ -122,12 +122,11 @@ async function readSide(
     const sources = await Promise.all(paths.map(fileSource));
     for (const [i, source] of sources.entries()) {
       for await (const sifted of siftFile(course, source, i, compiled.plan.read, spool, parts)) {
-        const { verdict, faults, block } = sifted;
+        const { verdict, block } = sifted;
         for (let r = 0; r < block.count; r++) {
           if (isPassedOver(verdict[r]!)) continue;
-          const values = fieldValues(sifted, r);
-          faults.forEach((fault, f) => fault[r] === NOT_OF_TYPE && (values[f] = ""));
-          table.add(section.fields.map((f) => comparedText(f, (name) => values[number.get(name)!]!)));
+          const values = soundValues(sifted, r);
+          table.add(compared(values));
           side.file.push(course.fileName);
           side.line.push(block.origin.line[r]!);
           if (withValues) side.values.push(values);

@@ -614,6 +614,11 @@ export function fieldValues(sifted: Sifted, record: number): string[] {
   return sifted.cells.map((cells) => cellText(sifted.heap, cells, record));
 }
 
+/** The same, empty where a cell has no value that its type allows. */
+export function soundValues(sifted: Sifted, record: number): string[] {
+  return fieldValues(sifted, record).map((v, f) => (sifted.faults[f]![record] === NOT_OF_TYPE ? "" : v));
+}
+
 /** The values of a record by field as they stood before the checks, so that they can be checked again. */
 export function cleansedValues(sifted: Sifted, record: number): string[] {
   return sifted.cleansed.map((cells) => cellText(sifted.heap, cells, record));

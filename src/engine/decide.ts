@@ -35,6 +35,8 @@ interface PairRow {
   decision: Decision | null;
 }
 
+const PAIR = "id, load, feed, record, other, row_load, row_record, entry, other_values, own_mark, other_mark, decision";
+
 interface WaitingRow {
   load: number;
   record: number;
@@ -106,7 +108,7 @@ export async function withdrawPairs(db: Db, pairs: readonly number[], by: string
  */
 export async function revertDecisions(client: Client, load: number, by: string): Promise<void> {
   const { rows } = await client.query<PairRow>(
-    `select id, load, feed, record, other, row_load, row_record, entry, other_values, own_mark, other_mark, decision from sieve.match_pair
+    `select ${PAIR} from sieve.match_pair
      where load = $1 and band = 'ask' and decision is not null order by decided_at desc, id desc`,
     [load],
   );
@@ -115,7 +117,7 @@ export async function revertDecisions(client: Client, load: number, by: string):
 
 async function pairOf(client: Client, id: number): Promise<PairRow> {
   const { rows } = await client.query<PairRow>(
-    `select id, load, feed, record, other, row_load, row_record, entry, other_values, own_mark, other_mark, decision
+    `select ${PAIR}
      from sieve.match_pair where id = $1 and band = 'ask' for update`,
     [id],
   );
@@ -171,7 +173,7 @@ async function settle(client: Client, compiled: Compiled, load: number, record: 
     return result("inserted");
   };
   const { rows: pairs } = await client.query<PairRow>(
-    `select id, load, feed, record, other, row_load, row_record, entry, other_values, own_mark, other_mark, decision
+    `select ${PAIR}
      from sieve.match_pair where load = $1 and record = $2 and band = 'ask' order by score desc, id`,
     [load, record],
   );

@@ -3,7 +3,7 @@ import type { References } from "@/core/lookup/reference.ts";
 import { entriesAsRecords, type KnownEntry } from "@/core/match/entries.ts";
 import { Matcher, type Pairs } from "@/core/match/match.ts";
 import { resolvePairs, thoughtOf, type Decision, type Resolution } from "@/core/match/resolve.ts";
-import { comparedText, type MatchSection } from "@/core/match/schema.ts";
+import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import { keepCluster } from "@/core/match/survive.ts";
 import type { MatchMetrics, PairSample } from "@/core/match/metrics.ts";
 import { metricsOf, samplePairs } from "@/core/match/metrics.ts";
@@ -100,12 +100,12 @@ export async function matchStaged(run: MatchLoad): Promise<Matched> {
     );
   }
   const entries = entriesOf(run, section);
-  const at = new Map(compiled.fields.map((f, i) => [f.name, i]));
-  for (const { values: own } of entries) {
+  const compared = comparedOf(section, compiled.fields);
+  for (const entry of entries) {
     source.record.push(-1);
     source.rowLoad.push(-1);
     source.rowRecord.push(-1);
-    matcher.incoming.add(section.fields.map((f) => comparedText(f, (name) => own[at.get(name)!]!)));
+    matcher.incoming.add(compared(entry.values));
   }
   const known = matcher.incoming.length;
   await readRows(
@@ -196,14 +196,12 @@ async function samplesOf(
 ): Promise<PairSample[]> {
   const chosen = samplePairs(found.scores);
   await values.want(chosen.flatMap((i) => [pairs.a[i]!, pairs.b[i]!]));
-  const at = new Map(compiled.fields.map((f, i) => [f.name, i]));
   const width = section.fields.length;
-  const texts = (n: number): string[] =>
-    section.fields.map((f) => comparedText(f, (name) => values.of(n)[at.get(name)!]!));
+  const compared = comparedOf(section, compiled.fields);
   return chosen.map((i) => ({
     score: Math.round(found.scores[i]! * 10) / 10,
-    a: texts(pairs.a[i]!),
-    b: texts(pairs.b[i]!),
+    a: compared(values.of(pairs.a[i]!)),
+    b: compared(values.of(pairs.b[i]!)),
     shares: Array.from(pairs.shares.subarray(i * width, (i + 1) * width), (s) => Math.round(s * 10) / 10),
   }));
 }

@@ -16,6 +16,12 @@ const WORDS: Record<Against, string> = {
   list: "the entries of a reference list",
 };
 
+/** Those of the compared fields that a list has a column of by its name. */
+function metByName(columns: readonly string[], plan: Plan, compared: readonly string[]): string[] {
+  const { missing } = mapColumns(columns, plan.contract.fields);
+  return compared.filter((name) => !missing.includes(name));
+}
+
 interface MatchAgainstProps {
   plan: Plan;
   match: MatchSection;
@@ -26,13 +32,8 @@ interface MatchAgainstProps {
 export function MatchAgainst({ plan, match, set }: MatchAgainstProps) {
   const { data } = useQuery(REFERENCES_QUERY);
   const lists = data?.references ?? [];
-  const { fields } = plan.contract;
   const compared = [...new Set(match.fields.flatMap((f) => f.in))];
-  /** How many of the compared fields a list has a column of. */
-  const fit = (columns: readonly string[]): number => {
-    const { missing } = mapColumns(columns, fields);
-    return compared.filter((name) => !missing.includes(name)).length;
-  };
+  const fit = (columns: readonly string[]): number => metByName(columns, plan, compared).length;
   const put = (a: Against, on: boolean): void => {
     const against = MATCH_AGAINST.filter((x) => (x === a ? on : match.against.includes(x)));
     const { list, ...rest } = match;
@@ -92,8 +93,7 @@ function KnownList({
     fields,
   );
   // What a column of the same name is can be changed and not be taken away.
-  const { missing } = mapColumns(columns, fields);
-  const byName = compared.filter((name) => !missing.includes(name));
+  const byName = metByName(columns, plan, compared);
   const columnOf = (field: string): string => columns[column[fields.findIndex((f) => f.name === field)] ?? -1] ?? "";
   const choose = (field: string, chosen: string): void => {
     const next = Object.fromEntries(Object.entries(list.columns ?? {}).filter(([c, f]) => f !== field && c !== chosen));

@@ -1,4 +1,4 @@
-import { acceptedEntries, columnOf, type Reference, type References } from "../lookup/reference.ts";
+import { acceptedEntries, columnOf, holdingOf, type Reference, type References } from "../lookup/reference.ts";
 import { namedIn, type NamedFormulas } from "./named.ts";
 import { tokens } from "./syntax.ts";
 import type { Value } from "./value.ts";
@@ -6,35 +6,35 @@ import type { Value } from "./value.ts";
 /** Names of the functions that ask a reference list, whose name is their first argument. */
 export const LIST_FUNCTIONS: ReadonlySet<string> = new Set(["inList", "fromList"]);
 
-/** An entry of a list: its days, and what it says, which for a synonym is its accepted entry. */
+/** An entry of a list: its own cells, and those of what it says, which for a synonym is its accepted entry. */
 interface Entry {
-  readonly since: string;
-  readonly until: string;
+  readonly own: readonly string[];
   readonly says: readonly string[];
 }
 
-/** By list: its entries by their keys. */
-const indexes = new WeakMap<Reference, ReadonlyMap<string, readonly Entry[]>>();
+/** A list's entries by their keys, and whether one holds on a day. */
+interface Index {
+  readonly entries: ReadonlyMap<string, readonly Entry[]>;
+  readonly holds: ReturnType<typeof holdingOf>;
+}
 
-function indexOf(reference: Reference): ReadonlyMap<string, readonly Entry[]> {
+const indexes = new WeakMap<Reference, Index>();
+
+function indexOf(reference: Reference): Index {
   let index = indexes.get(reference);
   if (!index) {
     const made = new Map<string, Entry[]>();
-    const [key, since, until] = [reference.key, reference.since, reference.until].map((c) => columnOf(reference, c));
+    const key = columnOf(reference, reference.key);
     const accepted = acceptedEntries(reference);
     reference.entries.forEach((cells, i) => {
-      const value = cells[key!]!;
+      const value = cells[key]!;
       if (value === "") return;
-      const entry = {
-        since: cells[since!] ?? "",
-        until: cells[until!] ?? "",
-        says: reference.entries[accepted[i]!]!,
-      };
+      const entry = { own: cells, says: reference.entries[accepted[i]!]! };
       const same = made.get(value);
       if (same) same.push(entry);
       else made.set(value, [entry]);
     });
-    indexes.set(reference, (index = made));
+    indexes.set(reference, (index = { entries: made, holds: holdingOf(reference) }));
   }
   return index;
 }
@@ -47,10 +47,11 @@ function listOf(lists: References, name: string): Reference {
 
 /** The first entry with a key; with a day, the first that holds on it. `day`: microseconds, as formulas have days. */
 function entryOf(reference: Reference, key: string, day: number | undefined): Entry | undefined {
-  const entries = indexOf(reference).get(key);
-  if (day === undefined || !entries) return entries?.[0];
+  const { entries, holds } = indexOf(reference);
+  const known = entries.get(key);
+  if (day === undefined || !known) return known?.[0];
   const on = new Date(day / 1000).toISOString().slice(0, 10);
-  return entries.find(({ since, until }) => since <= on && (until === "" || until >= on));
+  return known.find(({ own }) => holds(own, on));
 }
 
 /** Whether a list has an entry with a key, on a day where one is given. */

@@ -3,7 +3,7 @@ import { plainWords } from "../match/normalise.ts";
 import type { MatchField } from "../match/schema.ts";
 import { MatchTable, Values } from "../match/table.ts";
 import { SieveError, quoted } from "../problem.ts";
-import { acceptedEntries, columnOf, type Reference } from "./reference.ts";
+import { acceptedEntries, columnOf, holdingOf, type Reference } from "./reference.ts";
 import type { ExactLookUp, LookUp, RangeLookUp, ScoredLookUp } from "./schema.ts";
 
 /** How a record fared: what it asked for was found exactly, by score, in several entries, or not at all; or it asked for nothing. */
@@ -49,13 +49,8 @@ export function prepareLookUp(lookUp: LookUp, reference: Reference): Ask {
   const usable = reference.entries.flatMap((cells, i) =>
     conditions.every(([c, values]) => values.has(cells[c]!)) ? [i] : [],
   );
-  const [since, until] = [columnOf(reference, reference.since), columnOf(reference, reference.until)];
-  const holds = (entry: number, day: string): boolean => {
-    if (day === "") return true;
-    const cells = reference.entries[entry]!;
-    const [from, to] = [since < 0 ? "" : cells[since]!, until < 0 ? "" : cells[until]!];
-    return (from === "" || from <= day) && (to === "" || day <= to);
-  };
+  const holding = holdingOf(reference);
+  const holds = (entry: number, day: string): boolean => day === "" || holding(reference.entries[entry]!, day);
   const tools: Tools = { reference, usable, accepted, holds, column };
   const ask =
     lookUp.how === "exact"

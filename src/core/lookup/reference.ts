@@ -28,6 +28,15 @@ export function columnOf(reference: ReferenceShape, name: string | undefined): n
   return name === undefined ? -1 : reference.columns.indexOf(name);
 }
 
+/** Whether the cells of an entry hold on a day, as ISO 8601 has it: on or between those of its days that are said. */
+export function holdingOf(reference: ReferenceShape): (cells: readonly string[], day: string) => boolean {
+  const [since, until] = [columnOf(reference, reference.since), columnOf(reference, reference.until)];
+  return (cells, day) => {
+    const [from, to] = [cells[since] ?? "", cells[until] ?? ""];
+    return from <= day && (to === "" || day <= to);
+  };
+}
+
 /**
  * For each entry the number of its accepted entry: its own, unless it is a synonym. A synonym of a
  * synonym is followed; one that leads nowhere, or in a circle, stands for itself.

@@ -89,13 +89,14 @@ export class CandidateIndex {
     const { known, own, room } = this;
     const starts = new Int32Array(room + 1);
     // Reading features takes longer than keeping them: for not too many records they are read once.
-    let kept = new Int32Array(known.length <= MOST_KEPT ? known.length * USUAL_FEATURES : 0);
-    const counts = new Uint16Array(kept.length > 0 ? known.length : 0);
+    const keep = known.length <= MOST_KEPT;
+    let kept = new Int32Array(keep ? known.length * USUAL_FEATURES : 0);
+    const counts = new Uint16Array(keep ? known.length : 0);
     let have = 0;
     for (let r = 0; r < known.length; r++) {
       own.read(known, r);
       for (let i = 0; i < own.count; i++) starts[own.list[i]! + 1]!++;
-      if (counts.length === 0) continue;
+      if (!keep) continue;
       if (have + own.count > kept.length) {
         const grown = new Int32Array(Math.max(have + own.count, kept.length * 2));
         grown.set(kept);
@@ -110,12 +111,10 @@ export class CandidateIndex {
     const entries = new Int32Array(starts[room]!);
     let from = 0;
     for (let r = 0; r < known.length; r++) {
-      let list: Int32Array = own.list;
-      if (counts.length === 0) own.read(known, r);
-      else list = kept;
-      const to = from + (counts[r] ?? own.count);
-      for (let i = from; i < to; i++) entries[at[list[i]!]!++] = r;
-      if (counts.length > 0) from = to;
+      if (!keep) own.read(known, r);
+      const [list, count] = keep ? [kept, counts[r]!] : [own.list, own.count];
+      for (let i = from; i < from + count; i++) entries[at[list[i]!]!++] = r;
+      if (keep) from += count;
     }
     return [starts, entries];
   }

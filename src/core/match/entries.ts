@@ -1,10 +1,10 @@
-import { columnOf, type Reference } from "../lookup/reference.ts";
+import { columnOf, holdingOf, type Reference } from "../lookup/reference.ts";
 import { mapColumns } from "../map/columns.ts";
 import type { Compiled } from "../plan/compile.ts";
 import { SieveError, listed } from "../problem.ts";
 import { siftRows } from "../recheck.ts";
-import { fieldValues } from "../sift.ts";
-import { NOT_OF_TYPE, VERDICT } from "../verdict.ts";
+import { soundValues } from "../sift.ts";
+import { VERDICT } from "../verdict.ts";
 import type { MatchSection } from "./schema.ts";
 
 /** An entry of a reference list as a record of a plan. */
@@ -30,10 +30,8 @@ export function entriesAsRecords(
   day: string,
 ): KnownEntry[] {
   const columns = reference.columns.map((c) => list?.columns?.[c] ?? c);
-  const [since, until] = [columnOf(reference, reference.since), columnOf(reference, reference.until)];
-  const holds = (cells: readonly string[]): boolean =>
-    (since < 0 || cells[since]! <= day) && (until < 0 || cells[until] === "" || cells[until]! >= day);
-  const entries = reference.entries.filter(holds);
+  const holds = holdingOf(reference);
+  const entries = reference.entries.filter((cells) => holds(cells, day));
   const sifted = siftRows(compiled, columns, entries);
   const compared = fields.flatMap((f) => f.in);
   const missing = new Set(mapColumns(columns, compiled.fields).missing);
@@ -46,7 +44,6 @@ export function entriesAsRecords(
   const key = columnOf(reference, reference.key);
   return entries.flatMap((cells, r): KnownEntry[] => {
     if (sifted.verdict[r] === VERDICT.leftOut) return [];
-    const values = fieldValues(sifted, r).map((v, f) => (sifted.faults[f]![r] === NOT_OF_TYPE ? "" : v));
-    return [{ list: reference.name, key: cells[key] ?? "", values }];
+    return [{ list: reference.name, key: cells[key] ?? "", values: soundValues(sifted, r) }];
   });
 }

@@ -60,6 +60,15 @@ export function comparedText({ in: names }: Pick<MatchField, "in">, valueOf: (na
     .join(" ");
 }
 
+/** Gives what is compared of a record, by match field, from its values in the order of the plan's fields. */
+export function comparedOf(
+  section: Pick<MatchSection, "fields">,
+  fields: readonly { readonly name: string }[],
+): (values: readonly string[]) => string[] {
+  const at = new Map(fields.map((f, i) => [f.name, i]));
+  return (values) => section.fields.map((f) => comparedText(f, (name) => values[at.get(name)!]!));
+}
+
 /** The rule of each field: its own, that of all others, or what suits the rest of the section. */
 export function keepRules(section: MatchSection, fields: readonly { readonly name: string }[]): Survivorship[] {
   const other = section.keep?.["*"] ?? (section.recent ? "recent" : "complete");

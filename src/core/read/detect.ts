@@ -200,8 +200,8 @@ function closing(text: string, from: number, quote: string, escape: string, deli
   for (let p = from + 1; ; p++) {
     p = text.indexOf(quote, p);
     if (p < 0) return -1;
-    if (escape === quote ? text[p + 1] === quote : isEscaped(text, p, from, escape)) p += escape === quote ? 1 : 0;
-    else {
+    if (escape === quote && text[p + 1] === quote) p++;
+    else if (escape === quote || !isEscaped(text, p, from, escape)) {
       const next = text[p + 1];
       return next === undefined || next === "\n" || next === "\r" || text.startsWith(delimiter, p + 1) ? p : -1;
     }
