@@ -1,7 +1,7 @@
-import { findPairs } from "@/engine/pairs.ts";
+import { PairSearch } from "@/engine/pairs.ts";
 import type { Db } from "@/store/db.ts";
 import { COMPARATOR_IDS, comparatorPart } from "@/core/match/compare/index.ts";
-import { Matcher, type Pairs } from "@/core/match/match.ts";
+import type { Pairs } from "@/core/match/match.ts";
 import { probabilityOf, scoreOf } from "@/core/match/model.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import { PERSON_FIELDS, miswritten, peopleFrom, peopleWithRepeats, type Person } from "./people.ts";
@@ -66,12 +66,12 @@ export async function benchLookUp(
   const incoming = truth.map((p) => miswritten(random, p, 2, ["given", "family", "town"]));
   const lookUp = async (thread: URL | null): Promise<{ ms: number; pairs: Pairs }> => {
     const began = performance.now();
-    const matcher = new Matcher(NAME_AND_TOWN, { among: false });
-    for (const p of known) matcher.known.add(lookedUp(p));
-    for (const p of incoming) matcher.incoming.add(lookedUp(p));
-    matcher.prepare();
-    matcher.estimate();
-    const pairs = await findPairs(matcher, { leastScore: 0, best: 1 }, thread);
+    const search = new PairSearch(NAME_AND_TOWN, { among: false }, thread);
+    for (const p of known) search.add(search.matcher.known, lookedUp(p));
+    for (const p of incoming) search.add(search.matcher.incoming, lookedUp(p));
+    await search.estimate();
+    const pairs = await search.find({ leastScore: 0, best: 1 });
+    await search.end();
     return { ms: performance.now() - began, pairs };
   };
   const times: number[] = [];
@@ -131,11 +131,15 @@ interface Found {
 async function findRepeats(count: number, thread: URL | null): Promise<Found> {
   const { records, person } = peopleWithRepeats(7, count);
   const began = performance.now();
-  const matcher = new Matcher(PEOPLE, { among: true });
-  for (const r of records) matcher.incoming.add(PERSON_FIELDS.map((f) => r[f]));
-  matcher.prepare();
-  matcher.estimate();
-  const pairs = await findPairs(matcher, { leastScore: 50 }, thread);
+  const search = new PairSearch(PEOPLE, { among: true }, thread);
+  for (const r of records)
+    search.add(
+      search.matcher.incoming,
+      PERSON_FIELDS.map((f) => r[f]),
+    );
+  await search.estimate();
+  const pairs = await search.find({ leastScore: 50 });
+  await search.end();
   const ms = performance.now() - began;
   const size = new Map<number, number>();
   for (const p of person) size.set(p, (size.get(p) ?? 0) + 1);

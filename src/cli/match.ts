@@ -1,6 +1,6 @@
 import { writeFile } from "node:fs/promises";
 import { keepCluster } from "@/core/match/survive.ts";
-import { BANDS, Matcher, type Pairs } from "@/core/match/match.ts";
+import { BANDS, type Pairs } from "@/core/match/match.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
 import { resolvePairs, thoughtOf, type Resolution } from "@/core/match/resolve.ts";
 import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
@@ -11,7 +11,7 @@ import { SieveError, grouped } from "@/core/problem.ts";
 import { siftFile } from "@/core/read/source.ts";
 import { Course, soundValues } from "@/core/sift.ts";
 import { isPassedOver } from "@/core/verdict.ts";
-import { findPairs } from "@/engine/pairs.ts";
+import { PairSearch } from "@/engine/pairs.ts";
 import { fileSpool } from "@/engine/spool.ts";
 import { fileSource } from "./files.ts";
 import { csvRow } from "@/core/write/csv.ts";
@@ -25,9 +25,8 @@ export interface MatchOutputs {
   report?: string;
 }
 
-/** Where a record of a table came from, and its values where they are asked for. */
+/** Where the records of a side came from, and their values where they are asked for. */
 interface Side {
-  readonly table: MatchTable;
   readonly file: string[];
   readonly line: number[];
   readonly values: string[][];
@@ -58,7 +57,6 @@ export async function matchFiles(
   outputs: MatchOutputs,
   lists: readonly string[] = [],
 ): Promise<MatchReport> {
-  const begun = performance.now();
   const { spool, close } = fileSpool();
   const compiled = await readLists(plan, lists, spool, paths)
     .then((known) => compilePlan(plan, known))
@@ -74,20 +72,38 @@ export async function matchFiles(
     process.stderr.write(`the plan has no match section; compared are ${fields}\n`);
   }
   const among = against.length === 0;
-  const matcher = new Matcher(section.fields, { among });
+  const search = new PairSearch(section.fields, { among }, new URL("./pairs-thread.js", import.meta.url));
+  try {
+    return await matchBy(search, compiled, section, paths, against, outputs);
+  } finally {
+    await search.end();
+  }
+}
+
+async function matchBy(
+  search: PairSearch,
+  compiled: Compiled,
+  section: MatchSection,
+  paths: readonly string[],
+  against: readonly string[],
+  outputs: MatchOutputs,
+): Promise<MatchReport> {
+  const begun = performance.now();
+  const { matcher } = search;
   const withValues = outputs.kept !== undefined;
-  const incoming = await readSide(compiled, section, paths, matcher.incoming, withValues);
-  const known = among ? incoming : await readSide(compiled, section, against, matcher.known, withValues);
-  matcher.prepare();
-  const model = matcher.estimate();
+  const side = (table: MatchTable, files: readonly string[]): Promise<Side> =>
+    readSide(compiled, section, files, (cells) => search.add(table, cells), withValues);
+  const incoming = await side(matcher.incoming, paths);
+  const known = matcher.among ? incoming : await side(matcher.known, against);
+  const model = await search.estimate();
   const leastScore = Math.min(section.limits.ask, section.limits.same);
-  const pairs = await findPairs(matcher, { leastScore }, new URL("./pairs-thread.js", import.meta.url));
+  const pairs = await search.find({ leastScore });
   const found = resolvePairs(matcher, pairs, section.limits);
   await writePairs(outputs.pairs, section, pairs, found, incoming, known);
-  const clusters = await writeClusters(outputs, compiled, section, found, incoming, among ? null : known);
+  const clusters = await writeClusters(outputs, compiled, section, found, incoming, matcher.among ? null : known);
   const report: MatchReport = {
     records: incoming.line.length,
-    against: among ? null : known.line.length,
+    against: matcher.among ? null : known.line.length,
     pairs: { same: found.counts.same, ask: found.counts.ask },
     clusters,
     waiting: found.asks.reduce((n, x) => n + x, 0),
@@ -110,10 +126,10 @@ async function readSide(
   compiled: Compiled,
   section: MatchSection,
   paths: readonly string[],
-  table: MatchTable,
+  add: (cells: readonly string[]) => void,
   withValues: boolean,
 ): Promise<Side> {
-  const side: Side = { table, file: [], line: [], values: [] };
+  const side: Side = { file: [], line: [], values: [] };
   const compared = comparedOf(section, compiled.fields);
   const course = new Course(compiled);
   const { spool, close } = fileSpool();
@@ -126,7 +142,7 @@ async function readSide(
         for (let r = 0; r < block.count; r++) {
           if (isPassedOver(verdict[r]!)) continue;
           const values = soundValues(sifted, r);
-          table.add(compared(values));
+          add(compared(values));
           side.file.push(course.fileName);
           side.line.push(block.origin.line[r]!);
           if (withValues) side.values.push(values);

@@ -7,19 +7,18 @@ export function editDistance(a: string, b: string): number {
   if (a === b) return 0;
   if (a.length > b.length) [a, b] = [b, a];
   if (a.length === 0) return lengthOf(b);
-  return a.length <= 32 && isPlain(a) && isPlain(b) ? byBits(a, b) : byTable(Array.from(a), Array.from(b));
+  const distance = a.length <= 32 ? byBits(a, b) : -1;
+  return distance >= 0 ? distance : byTable(Array.from(a), Array.from(b));
 }
 
 /** The share of letters that stay, from 0 to 1: 1 less the distance over the longer text's length. */
 export function similarity(a: string, b: string): number {
   if (a === b) return 1;
-  if (isPlain(a) && isPlain(b)) {
-    const [short, long] = a.length <= b.length ? [a, b] : [b, a];
-    if (short.length === 0) return 0;
-    if (short.length <= 32) return 1 - byBits(short, long) / long.length;
-  }
-  const longest = Math.max(lengthOf(a), lengthOf(b));
-  return longest === 0 ? 1 : 1 - editDistance(a, b) / longest;
+  const [short, long] = a.length <= b.length ? [a, b] : [b, a];
+  if (short.length === 0) return 0;
+  const distance = short.length <= 32 ? byBits(short, long) : -1;
+  if (distance >= 0) return 1 - distance / long.length;
+  return 1 - editDistance(a, b) / Math.max(lengthOf(a), lengthOf(b));
 }
 
 function lengthOf(text: string): number {
@@ -32,23 +31,29 @@ function lengthOf(text: string): number {
 const PLAIN = 0x250;
 const places = new Int32Array(PLAIN);
 
-function isPlain(text: string): boolean {
-  for (let i = 0; i < text.length; i++) if (text.charCodeAt(i) >= PLAIN) return false;
-  return true;
-}
-
-/** A column of the table in one machine word (Hyyrö, 2003); `a` has 1 to 32 letters. */
+/** A column of the table in one machine word (Hyyrö, 2003); `a` has 1 to 32 letters. -1 where letters are not plain ones. */
 function byBits(a: string, b: string): number {
   const m = a.length;
-  for (let i = 0; i < m; i++) places[a.charCodeAt(i)]! |= 1 << i;
+  let distance = m;
+  let read = 0;
+  for (; read < m; read++) {
+    const letter = a.charCodeAt(read);
+    if (letter >= PLAIN) break;
+    places[letter]! |= 1 << read;
+  }
+  if (read < m) distance = -1;
   const last = 1 << (m - 1);
   let up = -1;
   let down = 0;
   let diagonal = 0;
   let before = 0;
-  let distance = m;
-  for (let j = 0; j < b.length; j++) {
-    const match = places[b.charCodeAt(j)]!;
+  for (let j = 0; j < b.length && distance >= 0; j++) {
+    const letter = b.charCodeAt(j);
+    if (letter >= PLAIN) {
+      distance = -1;
+      break;
+    }
+    const match = places[letter]!;
     const swapped = ((~diagonal & match) << 1) & before;
     diagonal = (((match & up) + up) ^ up) | match | down | swapped;
     const right = down | ~(diagonal | up);
@@ -60,7 +65,7 @@ function byBits(a: string, b: string): number {
     down = diagonal & shifted;
     before = match;
   }
-  for (let i = 0; i < m; i++) places[a.charCodeAt(i)] = 0;
+  for (let i = 0; i < read; i++) places[a.charCodeAt(i)] = 0;
   return distance;
 }
 

@@ -10,7 +10,7 @@ import { metricsOf, samplePairs } from "@/core/match/metrics.ts";
 import type { Compiled } from "@/core/plan/compile.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import type { ClusterMember } from "@/store/matches.ts";
-import { findPairs } from "./pairs.ts";
+import { PairSearch } from "./pairs.ts";
 import { keepRows } from "./undo.ts";
 import { tableOf, targetChanges, targetColumns } from "./target.ts";
 
@@ -69,9 +69,23 @@ export interface Matched {
  * put aside to wait. Runs inside the closing transaction.
  */
 export async function matchStaged(run: MatchLoad): Promise<Matched> {
+  const section = run.compiled.plan.match!;
+  const search = new PairSearch(section.fields, { among: true }, run.pairsThread);
+  try {
+    return await matchBy(search, run, section);
+  } finally {
+    await search.end();
+  }
+}
+
+async function matchBy(search: PairSearch, run: MatchLoad, section: MatchSection): Promise<Matched> {
   const { client, compiled, staging } = run;
-  const section = compiled.plan.match!;
-  const matcher = new Matcher(section.fields, { among: true });
+  const { matcher } = search;
+  const add = (compared: readonly (string | null)[]): void =>
+    search.add(
+      matcher.incoming,
+      compared.map((v) => v ?? ""),
+    );
   const withTarget = section.against.includes("target") && run.targetExists && compiled.plan.load.mode !== "replace";
   const source = { record: [] as number[], rowLoad: [] as number[], rowRecord: [] as number[], place: [] as string[] };
   const columns = new Set<string>();
@@ -95,7 +109,7 @@ export async function matchStaged(run: MatchLoad): Promise<Matched> {
         source.rowLoad.push(row.load!);
         source.rowRecord.push(row.record);
         source.place.push(row.place!);
-        matcher.incoming.add(row.compared.map((v) => v ?? ""));
+        add(row.compared);
       },
     );
   }
@@ -105,7 +119,7 @@ export async function matchStaged(run: MatchLoad): Promise<Matched> {
     source.record.push(-1);
     source.rowLoad.push(-1);
     source.rowRecord.push(-1);
-    matcher.incoming.add(compared(entry.values));
+    add(compared(entry.values));
   }
   const known = matcher.incoming.length;
   await readRows(
@@ -115,7 +129,7 @@ export async function matchStaged(run: MatchLoad): Promise<Matched> {
       source.record.push(row.record);
       source.rowLoad.push(-1);
       source.rowRecord.push(-1);
-      matcher.incoming.add(row.compared.map((v) => v ?? ""));
+      add(row.compared);
     },
   );
   const sources: Source = {
@@ -125,11 +139,10 @@ export async function matchStaged(run: MatchLoad): Promise<Matched> {
     place: source.place,
     entries,
   };
-  matcher.prepare();
-  const model = matcher.estimate(known);
+  const model = await search.estimate(known);
   await run.progress();
   const before = section.against.includes("delivery") ? matcher.incoming.length : known;
-  const pairs = await findPairs(matcher, { from: known, before }, run.pairsThread, () => run.progress());
+  const pairs = await search.find({ from: known, before }, () => run.progress());
   const values = new RowValues(run, sources, known, columns);
   const decisions = await decisionsOf(run, matcher, pairs, values);
   const found = resolvePairs(matcher, pairs, section.limits, (i) => decisions.get(i) ?? null);

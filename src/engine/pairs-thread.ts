@@ -1,21 +1,78 @@
 import { parentPort } from "node:worker_threads";
-import { Matcher } from "@/core/match/match.ts";
-import type { FromPairsThread, ToPairsThread } from "./pairs.ts";
+import { IndexPart, type IndexRows } from "@/core/match/candidates.ts";
+import { Matcher, type Pairs, type SharedRecords } from "@/core/match/match.ts";
+import type { MatchModel, Sample } from "@/core/match/model.ts";
+import { NumbersRecords, type NumberedRecords } from "@/core/match/numbered.ts";
+import type { MatchField } from "@/core/match/schema.ts";
+import type { PairsWanted } from "./pairs.ts";
 
-/** The thread that finds pairs beside the one that asks it to: it gets a matcher once, then stretches of records. */
+/** The thread that does its share of a match beside the one that asks it to: it answers calls, one after the other. */
 const port = parentPort!;
-let matcher: Matcher | null = null;
+let matcher!: Matcher;
+let numbers!: NumbersRecords;
+let part: IndexPart | null = null;
+/** How many batches of records have been made plain, where the other thread can see it without being told. */
+let done!: Int32Array;
 
-port.on("message", (message: ToPairsThread) => {
-  if (message.type === "matcher") {
-    matcher = Matcher.of(message.shared);
-    return;
-  }
-  if (message.type === "end") {
-    matcher = null;
-    return;
-  }
-  const pairs = matcher!.pairs(message.options);
-  const found: FromPairsThread = { at: message.at, pairs };
-  port.postMessage(found, [pairs.a.buffer, pairs.b.buffer, pairs.bits.buffer, pairs.shares.buffer] as ArrayBuffer[]);
+const calls = {
+  begin(fields: readonly MatchField[], among: boolean, counter: Int32Array): void {
+    matcher = new Matcher(fields, { among });
+    numbers = new NumbersRecords(matcher.values);
+    done = counter;
+  },
+  /** Makes records plain. */
+  number(cells: readonly string[]): NumberedRecords {
+    const numbered = numbers.numbered(cells);
+    Atomics.add(done, 0, 1);
+    return numbered;
+  },
+  /** Takes all records, of both threads, but for the texts of their values. */
+  records(shared: SharedRecords): void {
+    matcher.takeRecords(shared);
+  },
+  /** Counts the features of some known records. */
+  count(from: number, to: number, counts: Int32Array): void {
+    part = new IndexPart(matcher.known, from, to, counts);
+  },
+  /** Puts these records into the rows of the index. */
+  fill(entries: Int32Array): void {
+    part!.fill(entries);
+    part = null;
+  },
+  /** Takes the whole index, and all that is needed to compare records. */
+  index(rows: IndexRows, texts: readonly (readonly string[])[]): void {
+    matcher.values.forEach((v, f) => v.takeTexts(texts[f]!));
+    matcher.prepare(rows);
+  },
+  sample(records: Int32Array): Sample {
+    return matcher.sampleOf(records);
+  },
+  use(model: MatchModel): void {
+    matcher.use(model);
+  },
+  pairs(wanted: PairsWanted): Pairs {
+    return matcher.pairs(wanted);
+  },
+  /** Lets go of all memory. */
+  end(): void {
+    calls.begin([], true, done);
+  },
+};
+
+export type PairsCalls = typeof calls;
+export interface PairsCall {
+  readonly name: keyof PairsCalls;
+  readonly args: readonly unknown[];
+}
+
+/** The memory of an answer, which is handed over instead of being copied. */
+function memoryOf(answer: unknown): ArrayBuffer[] {
+  if (ArrayBuffer.isView(answer)) return answer.buffer instanceof ArrayBuffer ? [answer.buffer] : [];
+  if (Array.isArray(answer) && typeof answer[0] === "string") return [];
+  return typeof answer === "object" && answer !== null ? Object.values(answer).flatMap(memoryOf) : [];
+}
+
+port.on("message", ({ name, args }: PairsCall) => {
+  const answer = (calls[name] as (...args: readonly unknown[]) => unknown)(...args);
+  port.postMessage(answer, memoryOf(answer));
 });

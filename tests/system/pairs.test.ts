@@ -3,9 +3,9 @@ import { availableParallelism } from "node:os";
 import { join } from "node:path";
 import { pathToFileURL } from "node:url";
 import { describe, expect, it } from "vitest";
-import { Matcher, type Pairs } from "@/core/match/match.ts";
+import type { Pairs } from "@/core/match/match.ts";
 import type { MatchField } from "@/core/match/schema.ts";
-import { findPairs } from "@/engine/pairs.ts";
+import { PairSearch } from "@/engine/pairs.ts";
 import { PERSON_FIELDS, peopleWithRepeats } from "../../demo/people.ts";
 import { root } from "../../scripts/lib/machine.mjs";
 
@@ -17,16 +17,21 @@ const FIELDS: MatchField[] = [
   { in: ["town"], by: "words", as: "place" },
 ];
 
-function people(among: boolean): Matcher {
-  const { records } = peopleWithRepeats(4, 9_000);
-  const matcher = new Matcher(FIELDS, { among });
+/** A search among people, for which records wait in the other thread while they are added. */
+async function people(among: boolean, thread: URL | null, count = 20_000): Promise<PairSearch> {
+  const { records } = peopleWithRepeats(4, count);
+  const search = new PairSearch(FIELDS, { among }, thread);
   for (const [i, r] of records.entries()) {
-    const table = !among && i % 10 === 0 ? matcher.known : matcher.incoming;
-    table.add(FIELDS.map((f) => r[f.in[0] as (typeof PERSON_FIELDS)[number]]));
+    const table = !among && i % 10 < 5 ? search.matcher.known : search.matcher.incoming;
+    search.add(
+      table,
+      FIELDS.map((f) => r[f.in[0] as (typeof PERSON_FIELDS)[number]]),
+    );
+    // As records come from a file or the database: in stretches, with time to take answers in.
+    if (i % 500 === 0) await new Promise((resolve) => setImmediate(resolve));
   }
-  matcher.prepare();
-  matcher.estimate();
-  return matcher;
+  await search.estimate();
+  return search;
 }
 
 /** What tells pairs from others: each number of them, in their order. */
@@ -47,30 +52,42 @@ describe("pairs found by two threads", () => {
     ["with one another", true],
     ["with known ones", false],
   ])("are those of one thread, in their order, for records compared %s", async (_, among) => {
-    const matcher = people(among);
-    const alone = await findPairs(matcher, {}, null);
+    const one = await people(among, null);
+    const two = await people(among, THREAD);
+    expect(two.matcher.model).toEqual(one.matcher.model);
+    const alone = await one.find({});
+    expect(alone.count).toBeGreaterThan(1000);
     let rests = 0;
-    const both = await findPairs(matcher, {}, THREAD, async () => void rests++);
-    expect(alone.count).toBeGreaterThan(300);
-    expect(markOf(both)).toBe(markOf(alone));
-    expect(markOf(matcher.pairs())).toBe(markOf(alone));
+    expect(markOf(await two.find({}, async () => void rests++))).toBe(markOf(alone));
     // Some of the stretches were left to the other thread.
-    if (availableParallelism() > 1) expect(rests).toBeLessThan(9);
-    const some = { best: 1, leastScore: 0, from: 100, to: 8_100 };
-    expect(markOf(await findPairs(matcher, some, THREAD))).toBe(markOf(await findPairs(matcher, some, null)));
-    // It can be shared more than once.
-    expect(markOf(await findPairs(matcher, {}, THREAD))).toBe(markOf(alone));
+    if (availableParallelism() > 1) expect(rests).toBeLessThan(two.matcher.incoming.length / 250);
+    const some = { best: 1, leastScore: 0, from: 100, to: 8_100, before: 5_000 };
+    expect(markOf(await two.find(some))).toBe(markOf(await one.find(some)));
+    // The matcher stays as it is when the other thread is let go.
+    await two.end();
+    expect(markOf(two.matcher.pairs())).toBe(markOf(alone));
+    await one.end();
+  });
+
+  it("are found in a thread that has found others before", async () => {
+    const [first, second] = [await people(true, THREAD, 9_000), await people(false, THREAD, 12_000)];
+    await first.end();
+    await second.end();
+    const [again, alone] = [await people(false, THREAD, 12_000), await people(false, null, 12_000)];
+    expect(markOf(await again.find({}))).toBe(markOf(await alone.find({})));
+    await again.end();
   });
 
   it("end when this thread is told to, and when the other can't be had", async () => {
-    const matcher = people(true);
-    const stop = findPairs(matcher, {}, THREAD, async () => {
+    const search = await people(true, THREAD, 9_000);
+    const stop = search.find({}, async () => {
       throw new Error("cancelled");
     });
     await expect(stop).rejects.toThrow("cancelled");
+    await search.end();
     if (availableParallelism() > 1) {
       const nowhere = pathToFileURL(join(root, "dist/no-such-thread.js"));
-      await expect(findPairs(matcher, {}, nowhere)).rejects.toThrow(/no-such-thread/);
+      await expect(people(true, nowhere, 12_000)).rejects.toThrow(/no-such-thread/);
     }
   });
 });

@@ -1,4 +1,4 @@
-import { RecordFeatures, inSharedMemory, type MatchTable } from "./table.ts";
+import { MOST_FEATURES, RecordFeatures, type MatchTable } from "./table.ts";
 
 /**
  * Entries of the index that are looked at for one record, at most, as a rule; the rarest features
@@ -12,8 +12,6 @@ const RARE = 24;
 /** Rates are told apart in steps of four. */
 const RATE_BITS = 2;
 const BINS = 0x10000 >> RATE_BITS;
-/** Features of a record at most. */
-const MOST_FEATURES = 4096;
 /** Weights that are reckoned beforehand. */
 const WEIGHTS = 8192;
 /** Features of one record are told apart by their last sixteen bits, so that all marks stay at hand. */
@@ -21,18 +19,112 @@ const MARKED = 0xffff;
 /** How many records that share rare features have all their features looked at. */
 const POOL = 40;
 /** How many features an index tells apart, for each record and in all. */
-const ROOM = 20;
+const ROOM = 8;
 const LEAST_ROOM = 1 << 16;
 const MOST_ROOM = 1 << 23;
 /** Of so many records the features are kept while an index is made; and how many a record has as a rule. */
 const MOST_KEPT = 200_000;
 const USUAL_FEATURES = 64;
 
-/** The rows of an index in memory that threads share. */
-export interface SharedIndex {
+/** The rows of an index, which may lie in memory that threads share. */
+export interface IndexRows {
   readonly room: number;
   readonly starts: Int32Array;
   readonly entries: Int32Array;
+}
+
+/** How many features an index of so many records tells apart. */
+export function roomFor(records: number): number {
+  let room = LEAST_ROOM;
+  while (room < MOST_ROOM && room < records * ROOM) room *= 2;
+  return room;
+}
+
+/** The records of an index from one to before another: first they are counted by feature, then put into its rows. */
+export class IndexPart {
+  readonly room: number;
+  /** How many of them have each feature. */
+  readonly counts: Int32Array;
+  private readonly own: RecordFeatures;
+  /** Reading features takes longer than keeping them: for not too many records they are read once. */
+  private kept: Int32Array | null;
+  private readonly keptCounts: Uint16Array;
+
+  /** `memory`: where counts are kept that another thread will read. */
+  constructor(
+    private readonly known: MatchTable,
+    private readonly from: number,
+    private readonly to: number,
+    memory?: Int32Array,
+  ) {
+    this.room = roomFor(known.length);
+    this.counts = memory ?? new Int32Array(this.room);
+    this.own = new RecordFeatures(known.values, this.room);
+    const keep = known.length <= MOST_KEPT;
+    this.kept = keep ? new Int32Array((to - from) * USUAL_FEATURES) : null;
+    this.keptCounts = new Uint16Array(keep ? to - from : 0);
+    this.count();
+  }
+
+  private count(): void {
+    const { known, own, counts, from, to } = this;
+    let have = 0;
+    for (let r = from; r < to; r++) {
+      own.read(known, r);
+      for (let i = 0; i < own.count; i++) counts[own.list[i]!]!++;
+      if (!this.kept) continue;
+      if (have + own.count > this.kept.length) {
+        const grown = new Int32Array(Math.max(have + own.count, this.kept.length * 2));
+        grown.set(this.kept);
+        this.kept = grown;
+      }
+      this.kept.set(own.list.subarray(0, own.count), have);
+      this.keptCounts[r - from] = own.count;
+      have += own.count;
+    }
+  }
+
+  /** Puts the records into the rows, once these are laid out; to be called once. */
+  fill(entries: Int32Array): void {
+    const { known, own, from, to, kept, keptCounts, counts: at } = this;
+    let begin = 0;
+    for (let r = from; r < to; r++) {
+      if (kept) {
+        const end = begin + keptCounts[r - from]!;
+        for (; begin < end; begin++) entries[at[kept[begin]!]!++] = r;
+      } else {
+        own.read(known, r);
+        for (let i = 0; i < own.count; i++) entries[at[own.list[i]!]!++] = r;
+      }
+    }
+    this.kept = null;
+  }
+}
+
+/**
+ * Lays out rows for parts of the records, empty yet. The counts of the parts become where in each row
+ * each part's records begin.
+ */
+export function layOut(counts: readonly Int32Array[], memory: (length: number) => Int32Array): IndexRows {
+  const room = counts[0]!.length;
+  const starts = memory(room + 1);
+  let next = 0;
+  for (let i = 0; i < room; i++) {
+    starts[i] = next;
+    for (const part of counts) {
+      const n = part[i]!;
+      part[i] = next;
+      next += n;
+    }
+  }
+  starts[room] = next;
+  return { room, starts, entries: memory(next) };
+}
+
+function rowsOf(part: IndexPart): IndexRows {
+  const rows = layOut([part.counts], (length) => new Int32Array(length));
+  part.fill(rows.entries);
+  return rows;
 }
 
 /**
@@ -43,8 +135,8 @@ export interface SharedIndex {
  */
 export class CandidateIndex {
   private readonly room: number;
-  private starts: Int32Array;
-  private entries: Int32Array;
+  private readonly starts: Int32Array;
+  private readonly entries: Int32Array;
   private readonly own: RecordFeatures;
   private readonly sums: Uint16Array;
   private touched: Int32Array;
@@ -54,8 +146,9 @@ export class CandidateIndex {
   private readonly bins = new Int32Array(BINS);
   private readonly pool: Int32Array;
   private readonly whole = new Uint16Array(POOL);
-  private readonly ranks: Int32Array;
-  private readonly numbers = Int32Array.from({ length: POOL }, (_, i) => i);
+  /** The sums of what was touched, and the places of those that were chosen. */
+  private rates: Uint16Array;
+  private readonly chosen: Int32Array;
   private readonly marks: Uint16Array;
   /** The candidates that were found last, the best not first. */
   readonly found: Int32Array;
@@ -63,67 +156,24 @@ export class CandidateIndex {
   constructor(
     readonly known: MatchTable,
     private readonly most: number,
-    made?: SharedIndex,
+    made?: IndexRows,
   ) {
     // Several fields tell records apart by their rare features alone.
     this.pool = new Int32Array(known.values.length > 2 ? most : Math.max(most, POOL));
     this.budget = budgetFor(known.length);
     this.touched = new Int32Array(this.budget * 2);
-    let room = made?.room ?? LEAST_ROOM;
-    while (!made && room < MOST_ROOM && room < known.length * ROOM) room *= 2;
-    this.room = room;
+    this.rates = new Uint16Array(this.budget * 2);
+    const { room, starts, entries } = made ?? rowsOf(new IndexPart(known, 0, known.length));
+    [this.room, this.starts, this.entries] = [room, starts, entries];
     this.own = new RecordFeatures(known.values, room);
-    [this.starts, this.entries] = made ? [made.starts, made.entries] : this.rows();
     const rarity = Math.log2(known.length + 1);
     this.weights = Uint16Array.from({ length: WEIGHTS }, (_, n) =>
       Math.max(1, Math.round(12 * (rarity - Math.log2(n || 1)))),
     );
     this.sums = new Uint16Array(known.length);
     this.found = new Int32Array(most);
-    this.ranks = new Int32Array(most);
+    this.chosen = new Int32Array(this.pool.length);
     this.marks = new Uint16Array(MARKED + 1);
-  }
-
-  /** Where each feature's records begin, and the records. */
-  private rows(): [Int32Array, Int32Array] {
-    const { known, own, room } = this;
-    const starts = new Int32Array(room + 1);
-    // Reading features takes longer than keeping them: for not too many records they are read once.
-    const keep = known.length <= MOST_KEPT;
-    let kept = new Int32Array(keep ? known.length * USUAL_FEATURES : 0);
-    const counts = new Uint16Array(keep ? known.length : 0);
-    let have = 0;
-    for (let r = 0; r < known.length; r++) {
-      own.read(known, r);
-      for (let i = 0; i < own.count; i++) starts[own.list[i]! + 1]!++;
-      if (!keep) continue;
-      if (have + own.count > kept.length) {
-        const grown = new Int32Array(Math.max(have + own.count, kept.length * 2));
-        grown.set(kept);
-        kept = grown;
-      }
-      kept.set(own.list.subarray(0, own.count), have);
-      counts[r] = own.count;
-      have += own.count;
-    }
-    for (let i = 0; i < room; i++) starts[i + 1]! += starts[i]!;
-    const at = starts.slice(0, room);
-    const entries = new Int32Array(starts[room]!);
-    let from = 0;
-    for (let r = 0; r < known.length; r++) {
-      if (!keep) own.read(known, r);
-      const [list, count] = keep ? [kept, counts[r]!] : [own.list, own.count];
-      for (let i = from; i < from + count; i++) entries[at[list[i]!]!++] = r;
-      if (keep) from += count;
-    }
-    return [starts, entries];
-  }
-
-  /** Moves the rows to memory that threads share. */
-  share(): SharedIndex {
-    this.starts = inSharedMemory(this.starts);
-    this.entries = inSharedMemory(this.entries);
-    return { room: this.room, starts: this.starts, entries: this.entries };
   }
 
   /** How much a feature that so many records have counts. */
@@ -169,6 +219,7 @@ export class CandidateIndex {
         const grown = new Int32Array(need * 2);
         grown.set(this.touched);
         this.touched = grown;
+        this.rates = new Uint16Array(grown.length);
       }
       const list = this.touched;
       for (let i = start; i < end; i++) {
@@ -182,8 +233,15 @@ export class CandidateIndex {
       }
     }
     const list = this.touched;
-    const { pool } = this;
-    const pooled = keepHighest(list, touched, sums, pool, bins);
+    const { pool, rates, chosen } = this;
+    // Side by side from here on, as what lies apart takes long to read; and nothing for the next record.
+    for (let i = 0; i < touched; i++) {
+      const r = list[i]!;
+      rates[i] = sums[r]!;
+      sums[r] = 0;
+    }
+    const pooled = keepHighest(rates, touched, chosen, pool.length, bins);
+    for (let i = 0; i < pooled; i++) pool[i] = list[chosen[i]!]!;
     if (pooled > this.most) {
       // The sums so far are of the rarest features alone: the rest are looked up the other way round,
       // from the record to its features.
@@ -203,45 +261,43 @@ export class CandidateIndex {
           for (let j = featureStarts[value]!; j < end; j++) whole += marks[featureList[j]! & MARKED]!;
         }
         // What both rough looks say stays counted by the first sum.
-        this.whole[i] = Math.min(0xffff, whole + (sums[r]! >> 1));
+        this.whole[i] = Math.min(0xffff, whole + (rates[chosen[i]!]! >> 1));
       }
       for (let i = 0; i < own.count; i++) marks[own.list[i]! & MARKED] = 0;
     }
-    for (let i = 0; i < touched; i++) sums[list[i]!] = 0;
     const { found } = this;
     if (pooled <= this.most) {
       found.set(pool.subarray(0, pooled));
       return pooled;
     }
-    const { ranks, whole } = this;
-    const chosen = keepHighest(this.numbers, pooled, whole, ranks, bins);
-    for (let i = 0; i < chosen; i++) found[i] = pool[ranks[i]!]!;
-    return chosen;
+    const count = keepHighest(this.whole, pooled, chosen, this.most, bins);
+    for (let i = 0; i < count; i++) found[i] = pool[chosen[i]!]!;
+    return count;
   }
 }
 
-/** Puts those of a list that are rated highest into `to`, as many as it has room for; gives how many. Of equals, the earlier ones. */
-function keepHighest(list: Int32Array, count: number, rates: Uint16Array, to: Int32Array, bins: Int32Array): number {
-  if (count <= to.length) {
-    for (let i = 0; i < count; i++) to[i] = list[i]!;
+/** Puts the places of the highest rates into `to`, `most` at most; gives how many. Of equals, the earlier ones. */
+function keepHighest(rates: Uint16Array, count: number, to: Int32Array, most: number, bins: Int32Array): number {
+  if (count <= most) {
+    for (let i = 0; i < count; i++) to[i] = i;
     return count;
   }
   // Only as many bins as are needed: most rates are low.
   let highest = 0;
   for (let i = 0; i < count; i++) {
-    const bin = rates[list[i]!]! >> RATE_BITS;
+    const bin = rates[i]! >> RATE_BITS;
     bins[bin]!++;
     if (bin > highest) highest = bin;
   }
   let above = 0;
   let least = highest;
-  while (above + bins[least]! <= to.length) above += bins[least--]!;
+  while (above + bins[least]! <= most) above += bins[least--]!;
   bins.fill(0, 0, highest + 1);
   let n = 0;
-  let level = to.length - above;
+  let level = most - above;
   for (let i = 0; i < count; i++) {
-    const bin = rates[list[i]!]! >> RATE_BITS;
-    if (bin > least || (bin === least && level-- > 0)) to[n++] = list[i]!;
+    const bin = rates[i]! >> RATE_BITS;
+    if (bin > least || (bin === least && level-- > 0)) to[n++] = i;
   }
   return n;
 }

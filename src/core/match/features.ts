@@ -20,22 +20,38 @@ function hashOf(kind: number, text: string, start = 0, end = text.length): numbe
 
 const KIND = { gram: 1, sound: 2, variant: 3, whole: 4, code: 5, half: 6, year: 7, number: 8, other: 9 } as const;
 
-type Give = (feature: number) => void;
+/** Takes features, one after the other. */
+interface Takes {
+  push(feature: number): void;
+}
 
-/** Features of words that came before: names are many, the words that they are made of few. */
-let remembered = new Map<string, number[]>();
-let roughWords = new Map<string, number>();
+/** What a word leads by: its features, and what is left of it when it is looked at roughly. */
+interface WordLeads {
+  readonly features: readonly number[];
+  readonly rough: number;
+}
+
+/** Words that came before: names are many, the words that they are made of few. */
+let remembered = new Map<string, WordLeads>();
 const MOST_REMEMBERED = 200_000;
+/** Words of a text that are looked at roughly. */
+const ROUGH_WORDS = 3;
 
-/** Words of text lead by their runs of three letters, by how they sound, and by what name they are a form of. */
-function words(text: string, give: Give): void {
+/**
+ * Words of text lead by their runs of three letters, by how they sound, and by what name they are a
+ * form of; roughly the first of them lead by their sounds.
+ */
+function words(text: string, features: Takes, roughs: Takes): void {
+  let n = 0;
   for (const word of text.split(" ")) {
-    let features = remembered.get(word);
-    if (!features) {
+    let leads = remembered.get(word);
+    if (!leads) {
       if (remembered.size >= MOST_REMEMBERED) remembered = new Map();
-      remembered.set(word, (features = wordFeatures(word)));
+      const sound = word.charCodeAt(0) > 57 ? soundex(word) : word;
+      remembered.set(word, (leads = { features: wordFeatures(word), rough: hashOf(KIND.sound, sound) }));
     }
-    for (const feature of features) give(feature);
+    for (const feature of leads.features) features.push(feature);
+    if (n++ < ROUGH_WORDS && word.length > 1) roughs.push(leads.rough);
   }
 }
 
@@ -58,53 +74,31 @@ export function variantFeature(word: string): number {
   return hashOf(KIND.variant, word);
 }
 
-/** Codes lead as a whole, by their halves, and by runs of four characters. */
-function code(text: string, tag: number, give: Give): void {
+/** Codes lead as a whole, by their halves, and by runs of four characters; roughly by their halves. */
+function code(text: string, tag: number, features: Takes, roughs: Takes): void {
+  halves(text, tag, roughs);
   const kind = KIND.code + 16 * tag;
-  give(hashOf(kind, text));
+  features.push(hashOf(kind, text));
   if (text.length < 6) return;
-  const half = text.length >> 1;
-  give(hashOf(KIND.half + 16 * tag, text, 0, half));
-  give(hashOf(KIND.other + 16 * tag, text, half));
-  for (let i = 0; i + 4 <= text.length; i++) give(hashOf(kind, text, i, i + 4));
+  halves(text, tag, features);
+  for (let i = 0; i + 4 <= text.length; i++) features.push(hashOf(kind, text, i, i + 4));
 }
 
-/** Dates lead as a whole, with day and month in either order, and with one of their parts left out. */
-function date(text: string, tag: number, give: Give): void {
+function halves(text: string, tag: number, to: Takes): void {
+  const half = text.length < 6 ? text.length : text.length >> 1;
+  to.push(hashOf(KIND.half + 16 * tag, text, 0, half));
+  if (half < text.length) to.push(hashOf(KIND.other + 16 * tag, text, half));
+}
+
+/** Dates lead as a whole, with day and month in either order, and with one of their parts left out, which is all that counts roughly. */
+function date(text: string, tag: number, features: Takes, roughs: Takes): void {
   const [y, m, d] = [text.slice(0, 4), text.slice(5, 7), text.slice(8, 10)];
   const kind = KIND.year + 16 * tag;
-  give(hashOf(kind, m < d ? `${y}${m}${d}` : `${y}${d}${m}`));
-  give(hashOf(kind, `${y}-${m}`));
-  give(hashOf(kind, `${y}--${d}`));
-  give(hashOf(kind, `-${m}-${d}`));
-}
-
-/**
- * What is left of a value when it is looked at roughly, so that an error or two may not change it:
- * the sounds of its words, halves of a code, parts of a date. Two fields' rough looks together are
- * a rare feature, which is what makes few candidates enough among very many records.
- */
-export function roughOf(leads: Leads, text: string, tag: number, give: Give): void {
-  if (leads === "words") {
-    for (const word of text.split(" ", 3)) {
-      if (word.length < 2) continue;
-      let feature = roughWords.get(word);
-      if (feature === undefined) {
-        if (roughWords.size >= MOST_REMEMBERED) roughWords = new Map();
-        roughWords.set(word, (feature = hashOf(KIND.sound, word.charCodeAt(0) > 57 ? soundex(word) : word)));
-      }
-      give(feature);
-    }
-  } else if (leads === "code" || leads === "number") {
-    const half = text.length < 6 ? text.length : text.length >> 1;
-    give(hashOf(KIND.half + 16 * tag, text, 0, half));
-    if (half < text.length) give(hashOf(KIND.other + 16 * tag, text, half));
-  } else if (leads === "date") {
-    const [y, m, d] = [text.slice(0, 4), text.slice(5, 7), text.slice(8, 10)];
-    const kind = KIND.year + 16 * tag;
-    give(hashOf(kind, `${y}-${m}`));
-    give(hashOf(kind, `${y}--${d}`));
-    give(hashOf(kind, `-${m}-${d}`));
+  features.push(hashOf(kind, m < d ? `${y}${m}${d}` : `${y}${d}${m}`));
+  for (const part of [`${y}-${m}`, `${y}--${d}`, `-${m}-${d}`]) {
+    const feature = hashOf(kind, part);
+    features.push(feature);
+    roughs.push(feature);
   }
 }
 
@@ -116,10 +110,18 @@ export function bothOf(a: number, b: number): number {
   return h ^ (h >>> 13);
 }
 
-/** Gives the features of a prepared value; a feature may be given twice. `tag` keeps fields apart whose codes mean nothing to one another. */
-export function featuresOf(leads: Leads, text: string, tag: number, give: Give): void {
-  if (leads === "words") words(text, give);
-  else if (leads === "code") code(text, tag, give);
-  else if (leads === "date") date(text, tag, give);
-  else if (leads === "number") give(hashOf(KIND.number + 16 * tag, text));
+/**
+ * Gives the features of a prepared value; a feature may be given twice. `tag` keeps fields apart whose
+ * codes mean nothing to one another. `roughs` are what is left of a value when it is looked at roughly,
+ * so that an error or two may not change it. Two fields' rough looks together are a rare feature, which
+ * is what makes few candidates enough among very many records.
+ */
+export function featuresOf(leads: Leads, text: string, tag: number, features: Takes, roughs: Takes): void {
+  if (leads === "words") words(text, features, roughs);
+  else if (leads === "code") code(text, tag, features, roughs);
+  else if (leads === "date") date(text, tag, features, roughs);
+  else if (leads === "number") {
+    features.push(hashOf(KIND.number + 16 * tag, text));
+    halves(text, tag, roughs);
+  }
 }

@@ -1,4 +1,4 @@
-import { CandidateIndex, type SharedIndex } from "./candidates.ts";
+import { CandidateIndex, type IndexRows } from "./candidates.ts";
 import {
   MISSING,
   crossedLevel,
@@ -23,6 +23,10 @@ const SAMPLE_RECORDS = { least: 800, most: 2_000 };
 const RANDOM_PAIRS = { least: 25_000, most: 60_000 };
 /** Pairs that score less are of no use to anybody, and not kept. */
 const LEAST_SCORE = 20;
+
+function between(n: number, { least, most }: { least: number; most: number }): number {
+  return Math.round(Math.max(least, Math.min(most, n)));
+}
 
 const CACHE_BITS = 14;
 const CACHE = 1 << CACHE_BITS;
@@ -101,6 +105,27 @@ export interface Pairs {
   readonly bits: Float32Array;
   /** Per pair and field: bits of evidence for (more than 0) and against. */
   readonly shares: Float32Array;
+}
+
+/** Pairs of several searches, one after the other; `width`: how many fields are compared. */
+export function concatPairs(parts: readonly Pairs[], width: number): Pairs {
+  const count = parts.reduce((n, p) => n + p.count, 0);
+  const all = {
+    count,
+    a: new Int32Array(count),
+    b: new Int32Array(count),
+    bits: new Float32Array(count),
+    shares: new Float32Array(count * width),
+  };
+  let at = 0;
+  for (const p of parts) {
+    all.a.set(p.a.subarray(0, p.count), at);
+    all.b.set(p.b.subarray(0, p.count), at);
+    all.bits.set(p.bits.subarray(0, p.count), at);
+    all.shares.set(p.shares.subarray(0, p.count * width), at * width);
+    at += p.count;
+  }
+  return all;
 }
 
 class PairList {
@@ -183,7 +208,8 @@ export class Matcher {
     );
   }
 
-  private get among(): boolean {
+  /** Whether records are compared with one another. */
+  get among(): boolean {
     return this.known === this.incoming;
   }
 
@@ -228,36 +254,24 @@ export class Matcher {
     return level === 0 || bits < 0 ? bits : bits * 0.5;
   }
 
-  /** Shares all that is needed to find pairs, once the model is there. */
-  shared(): SharedMatcher {
-    const { fields, index, model, among } = this;
-    if (!index || !model) throw new Error("a matcher is shared after prepare() and estimate()");
-    const shared: SharedMatcher = {
-      fields,
+  /** Shares the records, once all are added: their numbers lie in memory that threads share from now on. */
+  shareRecords(): SharedRecords {
+    return {
       values: this.values.map((v) => v.share()),
       incoming: this.incoming.share(),
-      known: among ? null : this.known.share(),
-      index: index.share(),
-      model,
+      known: this.among ? null : this.known.share(),
     };
-    this.left = this.values.map((_, f) => this.incoming.column(f));
-    this.right = this.values.map((_, f) => this.known.column(f));
-    return shared;
   }
 
-  /** The matcher of another thread: it finds the same pairs. No records can be added to it. */
-  static of(shared: SharedMatcher): Matcher {
-    const matcher = new Matcher(shared.fields, { among: shared.known === null });
-    matcher.values.forEach((v, f) => v.take(shared.values[f]!));
-    matcher.incoming.take(shared.incoming);
-    if (shared.known) matcher.known.take(shared.known);
-    matcher.prepare(shared.index);
-    matcher.use(shared.model);
-    return matcher;
+  /** Takes the records of another thread's matcher in place of its own. None can be added to them. */
+  takeRecords({ values, incoming, known }: SharedRecords): void {
+    this.values.forEach((v, f) => v.take(values[f]!));
+    this.incoming.take(incoming);
+    if (known) this.known.take(known);
   }
 
-  /** Counts the known values and indexes the known records, unless an index is given. To be called when all records are added. */
-  prepare(made?: SharedIndex): void {
+  /** Counts the known values and indexes the known records, unless an index is given. To be called when all records are there. */
+  prepare(made?: IndexRows): void {
     this.left = this.values.map((_, f) => this.incoming.column(f));
     this.right = this.values.map((_, f) => this.known.column(f));
     this.index = new CandidateIndex(this.known, candidatesFor(this.values.length), made);
@@ -272,12 +286,15 @@ export class Matcher {
   }
 
   /** Estimates the model from these very records, from `start` on, without anyone's labels. */
-  estimate(start = 0, seed = 1): MatchModel {
-    const { values, incoming, known, level, index } = this;
+  estimate(start = 0): MatchModel {
+    return this.estimateFrom(this.sampleOf(this.sampled(start)), this.randomLevels(start));
+  }
+
+  /** The share of each level among pairs taken at random, by field. */
+  randomLevels(start = 0, seed = 1): number[][] {
+    const { values, incoming, known, level } = this;
     const n = incoming.length - start;
     const below = numbersFrom(seed);
-    const between = (n: number, { least, most }: { least: number; most: number }): number =>
-      Math.round(Math.max(least, Math.min(most, n)));
     const pairs = between(n / 2, RANDOM_PAIRS);
     const counts = values.map((v) => new Array<number>(levelCount(v)).fill(0));
     if (n > 0 && known.length > 1) {
@@ -289,32 +306,50 @@ export class Matcher {
         for (let f = 0; f < values.length; f++) if (level[f] !== MISSING) counts[f]![level[f]!]!++;
       }
     }
-    const random = counts.map((c, f) => {
+    return counts.map((c, f) => {
       const filled = known.length - this.frequencies[f]![0]!;
       return randomShares(c, this.commonness[f]! / Math.max(1, filled));
     });
+  }
+
+  /** The records, from `start` on, whose candidates the model is estimated from. */
+  sampled(start = 0, seed = 2): Int32Array {
+    const n = this.incoming.length - start;
+    const below = numbersFrom(seed);
     const step = Math.max(1, Math.floor(n / between(n / 20, SAMPLE_RECORDS)));
+    // Taken at different places of each stretch, so that no pattern in the order is met.
+    return Int32Array.from({ length: Math.ceil(n / step) }, (_, i) => start + Math.min(n - 1, i * step + below(step)));
+  }
+
+  /** The candidates of some records, as levels of their fields. */
+  sampleOf(records: Int32Array): Sample {
+    const { values, incoming, known, level } = this;
+    const index = this.index!;
     const width = values.length;
-    const most = Math.ceil(n / step) * candidatesFor(width);
-    const sample = { count: 0, levels: new Uint8Array(most * width), rarity: new Float32Array(most * width) };
-    let asked = 0;
-    for (let a = 0; a < n; a += step) {
-      // Taken at different places of each stretch, so that no pattern in the order is met.
-      const record = start + Math.min(n - 1, a + below(step));
-      asked++;
-      const found = index!.find(incoming, record, known.length);
+    const most = records.length * candidatesFor(width);
+    const levels = new Uint8Array(most * width);
+    const rarity = new Float32Array(most * width);
+    let count = 0;
+    for (const record of records) {
+      const found = index.find(incoming, record, known.length);
       for (let i = 0; i < found; i++) {
-        const b = index!.found[i]!;
+        const b = index.found[i]!;
         if (this.among && b === record) continue;
         this.compare(record, b);
-        const p = sample.count++;
+        const p = count++;
         for (let f = 0; f < width; f++) {
-          sample.levels[p * width + f] = level[f]!;
-          sample.rarity[p * width + f] = level[f] === MISSING ? 0 : this.rarity(f, level[f]!, record, b);
+          levels[p * width + f] = level[f]!;
+          rarity[p * width + f] = level[f] === MISSING ? 0 : this.rarity(f, level[f]!, record, b);
         }
       }
     }
-    const model = estimate(values, sample as Sample, random, asked * known.length, asked);
+    return { records: records.length, count, levels, rarity };
+  }
+
+  /** The model that a sample and pairs taken at random speak for; it is used from now on. */
+  estimateFrom(sample: Sample, random: readonly (readonly number[])[]): MatchModel {
+    const { values, known } = this;
+    const model = estimate(values, sample, random, sample.records * known.length, sample.records);
     this.use(model);
     return model;
   }
@@ -395,15 +430,12 @@ export class Matcher {
   }
 }
 
-/** A matcher with its records, index and model, for another thread to find pairs by: numbers are shared, texts are copied. */
-export interface SharedMatcher {
-  readonly fields: readonly MatchField[];
+/** Records for a matcher of another thread, in memory that both read: all but the texts of their values. */
+export interface SharedRecords {
   readonly values: readonly SharedValues[];
   readonly incoming: readonly SharedNumbers[];
   /** Null where records are compared with one another. */
   readonly known: readonly SharedNumbers[] | null;
-  readonly index: SharedIndex;
-  readonly model: MatchModel;
 }
 
 /** The band of a score. */

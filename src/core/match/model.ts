@@ -45,6 +45,8 @@ export function bitsOf(score: number): number {
 
 /** Pairs by the levels of their fields: `levels` has a byte for each field of each pair. */
 export interface Sample {
+  /** Of how many records these are the candidates. */
+  readonly records: number;
   readonly count: number;
   readonly levels: Uint8Array;
   /** Per field and pair: what is added to a level's weight because its values are rare or common. */

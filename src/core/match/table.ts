@@ -1,5 +1,5 @@
 import { comparatorPart } from "./compare/index.ts";
-import { bothOf, featuresOf, roughOf, variantFeature } from "./features.ts";
+import { bothOf, featuresOf, variantFeature } from "./features.ts";
 import { variantsOf, type Variants } from "./normalise.ts";
 import type { Compare, Leads, WordOptions } from "./part.ts";
 import type { MatchField } from "./schema.ts";
@@ -27,27 +27,65 @@ class Grown {
   }
 
   push(n: number): void {
-    if (this.length === this.list.length) {
-      const grown = new Int32Array(this.list.length * 2);
-      grown.set(this.list);
-      this.list = grown;
-    }
-    this.list[this.length++] = n;
+    if (this.length === this.list.length) this.extend(1);
+    else this.length++;
+    this.list[this.length - 1] = n;
+  }
+
+  /** Makes room for more numbers, to be set. */
+  extend(more: number): void {
+    this.length += more;
+    if (this.length <= this.list.length) return;
+    const grown = new Int32Array(Math.max(this.length, this.list.length * 2));
+    grown.set(this.list);
+    this.list = grown;
+  }
+
+  /** Appends where rows end, of which the first one begins at `begin`. */
+  appendRows(begin: number, starts: Int32Array, first: number, past: number): void {
+    const shift = begin - starts[first]!;
+    for (let i = first + 1; i <= past; i++) this.push(starts[i]! + shift);
+  }
+
+  append(numbers: Int32Array): void {
+    const at = this.length;
+    this.extend(numbers.length);
+    this.list.set(numbers, at);
   }
 }
 
+/** The rows of values from one on: where each begins, counted from the first, and what they hold. */
+function rowsFrom(starts: Grown, list: Grown, first: number): [Int32Array, Int32Array] {
+  const begin = starts.list[first]!;
+  const own = starts.list.slice(first, starts.length);
+  for (let i = 0; i < own.length; i++) own[i]! -= begin;
+  return [own, list.list.slice(begin, list.length)];
+}
+
+/** Numbers in memory that threads share. */
+export function sharedNumbers(length: number): Int32Array {
+  return new Int32Array(new SharedArrayBuffer(length * 4));
+}
+
 /** The same numbers where other threads can read them. */
-export function inSharedMemory(list: Int32Array): Int32Array {
+function inSharedMemory(list: Int32Array): Int32Array {
   // Never empty, so that what grows by doubling can grow.
-  const shared = new Int32Array(new SharedArrayBuffer(Math.max(1, list.length) * 4));
+  const shared = sharedNumbers(Math.max(1, list.length));
   shared.set(list);
   return shared;
 }
 
-/** The different values of a field, for another thread. */
-export interface SharedValues {
+/** The features of a field's different values, for another thread. */
+export type SharedValues = readonly SharedNumbers[];
+
+/** Values of a field with their features, in the order of the numbers that another thread gave them. */
+export interface NewValues {
   readonly texts: readonly string[];
-  readonly numbers: readonly SharedNumbers[];
+  /** By value: where its features begin; one more entry than values. */
+  readonly starts: Int32Array;
+  readonly features: Int32Array;
+  readonly roughStarts: Int32Array;
+  readonly roughs: Int32Array;
 }
 
 /**
@@ -97,15 +135,49 @@ export class Values {
     const n = this.texts.length;
     this.numbers.set(prepared, n);
     this.texts.push(prepared);
-    featuresOf(this.leads, prepared, this.tag, (feature) => this.features.push(feature));
+    featuresOf(this.leads, prepared, this.tag, this.features, this.roughs);
     if (this.forms) {
       for (const word of prepared.split(" "))
         for (const meant of this.forms.get(word) ?? []) this.features.push(variantFeature(meant));
     }
     this.starts.push(this.features.length);
-    roughOf(this.leads, prepared, this.tag, (feature) => this.roughs.push(feature));
     this.roughStarts.push(this.roughs.length);
     return n;
+  }
+
+  /** The values from a number on, for a table of another thread. */
+  from(first: number): NewValues {
+    const [starts, features] = rowsFrom(this.starts, this.features, first);
+    const [roughStarts, roughs] = rowsFrom(this.roughStarts, this.roughs, first);
+    return { texts: this.texts.slice(first), starts, features, roughStarts, roughs };
+  }
+
+  /** Takes in values that another thread has made plain; gives the number that each has here. */
+  takeIn({ texts, starts, features, roughStarts, roughs }: NewValues): Int32Array {
+    const numbers = new Int32Array(texts.length);
+    // Most are new: those after one another are put in together.
+    let first = 0;
+    const put = (past: number): void => {
+      this.starts.appendRows(this.features.length, starts, first, past);
+      this.features.append(features.subarray(starts[first], starts[past]));
+      this.roughStarts.appendRows(this.roughs.length, roughStarts, first, past);
+      this.roughs.append(roughs.subarray(roughStarts[first], roughStarts[past]));
+    };
+    for (let i = 0; i < texts.length; i++) {
+      const text = texts[i]!;
+      const known = this.numbers.get(text);
+      if (known === undefined) {
+        numbers[i] = this.texts.length;
+        this.numbers.set(text, this.texts.length);
+        this.texts.push(text);
+      } else {
+        numbers[i] = known;
+        put(i);
+        first = i + 1;
+      }
+    }
+    put(texts.length);
+    return numbers;
   }
 
   private get grown(): readonly Grown[] {
@@ -113,13 +185,19 @@ export class Values {
   }
 
   share(): SharedValues {
-    return { texts: this.texts, numbers: this.grown.map((g) => g.share()) };
+    return this.grown.map((g) => g.share());
   }
 
-  /** Takes the values of another thread, to be compared only: none can be put to them. */
-  take({ texts, numbers }: SharedValues): void {
+  /** Takes the values of another thread in place of its own, without their texts: none can be put to them. */
+  take(shared: SharedValues): void {
+    this.numbers.clear();
+    this.texts.length = 1;
+    this.grown.forEach((g, i) => g.take(shared[i]!));
+  }
+
+  /** Takes the texts, which are needed for comparing. */
+  takeTexts(texts: readonly string[]): void {
     for (let i = 1; i < texts.length; i++) this.texts.push(texts[i]!);
-    this.grown.forEach((g, i) => g.take(numbers[i]!));
   }
 
   get featureStarts(): Int32Array {
@@ -154,6 +232,13 @@ export class MatchTable {
     this.length++;
   }
 
+  /** Makes room for records that are set later; gives the first one's number. */
+  reserve(count: number): number {
+    for (const column of this.columns) column.extend(count);
+    this.length += count;
+    return this.length - count;
+  }
+
   share(): readonly SharedNumbers[] {
     return this.columns.map((c) => c.share());
   }
@@ -184,36 +269,47 @@ export class MatchTable {
   }
 }
 
+/** Features of a record at most. */
+export const MOST_FEATURES = 4096;
+
 /** Collects the features of a record of a table, each once. */
 export class RecordFeatures {
-  readonly list = new Int32Array(4096);
+  readonly list = new Int32Array(MOST_FEATURES);
   count = 0;
-  private readonly seen: Int32Array;
+  /** By place in a hash table: the feature that was met, and for which record. It is small enough to stay at hand. */
+  private readonly met = new Int32Array(2 * MOST_FEATURES);
+  private readonly turns = new Int32Array(2 * MOST_FEATURES);
   private turn = 0;
 
   /** `room`: how many features are told apart, a power of two. */
   constructor(
     private readonly values: readonly Values[],
     private readonly room: number,
-  ) {
-    this.seen = new Int32Array(room);
+  ) {}
+
+  private add(feature: number): void {
+    const { met, turns, turn } = this;
+    const last = met.length - 1;
+    let at = (feature ^ (feature >>> 13)) & last;
+    while (turns[at] === turn) {
+      if (met[at] === feature) return;
+      at = (at + 1) & last;
+    }
+    turns[at] = turn;
+    met[at] = feature;
+    this.list[this.count++] = feature;
   }
 
   read(table: MatchTable, record: number): void {
-    const { list, seen, values } = this;
+    const { values } = this;
     const mask = this.room - 1;
-    const turn = ++this.turn;
-    let n = 0;
+    this.turn++;
+    this.count = 0;
     for (let f = 0; f < values.length; f++) {
       const value = table.column(f)[record]!;
       const { featureStarts, featureList } = values[f]!;
       const end = featureStarts[value + 1]!;
-      for (let i = featureStarts[value]!; i < end && n < list.length; i++) {
-        const feature = featureList[i]! & mask;
-        if (seen[feature] === turn) continue;
-        seen[feature] = turn;
-        list[n++] = feature;
-      }
+      for (let i = featureStarts[value]!; i < end && this.count < MOST_FEATURES; i++) this.add(featureList[i]! & mask);
     }
     for (let f = 0; f < values.length; f++) {
       const v = values[f]!;
@@ -225,15 +321,11 @@ export class RecordFeatures {
           const w = values[g]!;
           const b = table.column(g)[record]!;
           const endB = w.roughStartList[b + 1]!;
-          for (let j = g === f ? i + 1 : w.roughStartList[b]!; j < endB && n < list.length; j++) {
-            const feature = bothOf(v.roughList[i]!, w.roughList[j]!) & mask;
-            if (seen[feature] === turn) continue;
-            seen[feature] = turn;
-            list[n++] = feature;
-          }
+          const begin = g === f ? i + 1 : w.roughStartList[b]!;
+          for (let j = begin; j < endB && this.count < MOST_FEATURES; j++)
+            this.add(bothOf(v.roughList[i]!, w.roughList[j]!) & mask);
         }
       }
     }
-    this.count = n;
   }
 }

@@ -3,7 +3,7 @@ import { NAME_VARIANTS, personWords, variantsOf, type Variants } from "../normal
 import { SPELLING_LEVELS, wordOptions, type ComparatorPart, type WordOptions } from "../part.ts";
 import { GIVEN_NAMES } from "../words.ts";
 import { soundex } from "./phonetic.ts";
-import { softWords, wordLikeness } from "./soft.ts";
+import { partsOf, softWords, wordLikeness } from "./soft.ts";
 
 export type PersonOptions = WordOptions;
 
@@ -36,12 +36,14 @@ export const person: ComparatorPart<PersonOptions> = {
   prepare: () => personWords,
   compare: ({ variants }) => {
     const alike = nameLikeness(variants ? variantsOf(GIVEN_NAMES, variants) : NAME_VARIANTS);
+    const [left, right] = [partsOf(), partsOf()];
     return (a, b) => {
       if (a === b) return 1;
       const spaced = a.includes(" ") || b.includes(" ");
       if (!spaced) return alike(a, b);
-      const soft = softWords(a.split(" "), b.split(" "), alike, 0.6, 0.45);
-      const joined = similarity(a.replaceAll(" ", ""), b.replaceAll(" ", ""));
+      const [x, y] = [left(a), right(b)];
+      const soft = softWords(x.words, y.words, alike, 0.6, 0.45);
+      const joined = similarity(x.joined, y.joined);
       return Math.min(0.999, Math.max(joined * 0.98, soft * 0.99));
     };
   },

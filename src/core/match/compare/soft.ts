@@ -11,6 +11,8 @@ export function wordLikeness(a: string, b: string): number {
 
 const MOST_WORDS = 32;
 const taken = new Uint8Array(MOST_WORDS);
+/** By word of the one list and of the other: how alike they are. */
+const likeness = new Float64Array(MOST_WORDS * MOST_WORDS);
 
 /**
  * How alike two lists of words are, in whatever order: each word of the shorter list with the
@@ -44,6 +46,10 @@ export function softWords(
     sum += x[i]!.length;
     weight += x[i]!.length;
   }
+  for (let i = 0; i < m; i++) {
+    if ((open & (1 << i)) === 0) continue;
+    for (let j = 0; j < n; j++) if (taken[j] === 0) likeness[i * MOST_WORDS + j] = alike(x[i]!, y[j]!);
+  }
   while (open !== 0) {
     let best = -1;
     let at = -1;
@@ -52,7 +58,7 @@ export function softWords(
       if ((open & (1 << i)) === 0) continue;
       for (let j = 0; j < n; j++) {
         if (taken[j] === 1) continue;
-        const s = alike(x[i]!, y[j]!);
+        const s = likeness[i * MOST_WORDS + j]!;
         if (s > best) [best, at, with_] = [s, i, j];
       }
     }
@@ -70,4 +76,23 @@ export function softWords(
 function same(y: readonly string[], word: string, n: number): number {
   for (let j = 0; j < n; j++) if (taken[j] === 0 && y[j] === word) return j;
   return -1;
+}
+
+/** A text's words, and the text without the blanks between them. */
+export interface Parts {
+  readonly words: readonly string[];
+  readonly joined: string;
+}
+
+/** Takes texts apart; the last one is remembered, as a record is compared with several after one another. */
+export function partsOf(): (text: string) => Parts {
+  let last = "";
+  let parts: Parts = { words: [""], joined: "" };
+  return (text) => {
+    if (text !== last) {
+      last = text;
+      parts = { words: text.split(" "), joined: text.replaceAll(" ", "") };
+    }
+    return parts;
+  };
 }

@@ -1,6 +1,6 @@
 import { similarity } from "../../distance.ts";
 import { SPELLING_LEVELS, prepareText, textOptions, type ComparatorPart, type TextOptions } from "../part.ts";
-import { softWords, wordLikeness } from "./soft.ts";
+import { partsOf, softWords, wordLikeness } from "./soft.ts";
 
 export interface WordsOptions extends TextOptions {
   readonly rest?: number | undefined;
@@ -14,13 +14,17 @@ export const words: ComparatorPart<WordsOptions> = {
   options: textOptions,
   leads: "words",
   prepare: prepareText,
-  compare: () => (a, b) => {
-    if (a === b) return 1;
-    const stays = similarity(a, b);
-    if (!a.includes(" ") && !b.includes(" ")) return Math.max(stays, wordLikeness(a, b));
-    const soft = softWords(a.split(" "), b.split(" "), wordLikeness, 0.6, 0.4);
-    const joined = similarity(a.replaceAll(" ", ""), b.replaceAll(" ", ""));
-    return Math.min(0.999, Math.max(stays, joined * 0.99, soft * 0.99));
+  compare: () => {
+    const [left, right] = [partsOf(), partsOf()];
+    return (a, b) => {
+      if (a === b) return 1;
+      const stays = similarity(a, b);
+      if (!a.includes(" ") && !b.includes(" ")) return Math.max(stays, wordLikeness(a, b));
+      const [x, y] = [left(a), right(b)];
+      const soft = softWords(x.words, y.words, wordLikeness, 0.6, 0.4);
+      const joined = similarity(x.joined, y.joined);
+      return Math.min(0.999, Math.max(stays, joined * 0.99, soft * 0.99));
+    };
   },
   levels: SPELLING_LEVELS,
   examples: [
