@@ -4,7 +4,7 @@ import { COMPARATOR_IDS, comparatorPart } from "@/core/match/compare/index.ts";
 import type { Pairs } from "@/core/match/match.ts";
 import { probabilityOf, scoreOf } from "@/core/match/model.ts";
 import type { MatchField } from "@/core/match/schema.ts";
-import { PERSON_FIELDS, miswritten, peopleFrom, peopleWithRepeats, type Person } from "./people.ts";
+import { PERSON_FIELDS, miswritten, peopleFrom, peopleWithRepeats, type Circumstances, type Person } from "./people.ts";
 import { Random } from "./random.ts";
 
 type Say = (text: string) => void;
@@ -128,8 +128,8 @@ interface Found {
   thought: number;
 }
 
-async function findRepeats(count: number, thread: URL | null): Promise<Found> {
-  const { records, person } = peopleWithRepeats(7, count);
+async function findRepeats(count: number, thread: URL | null, circumstances: Circumstances = {}): Promise<Found> {
+  const { records, person } = peopleWithRepeats(7, count, circumstances);
   const began = performance.now();
   const search = new PairSearch(PEOPLE, { among: true }, thread);
   for (const r of records)
@@ -162,6 +162,21 @@ async function findRepeats(count: number, thread: URL | null): Promise<Found> {
     samePrecision: sameRight / same,
     thought: thought / same,
   };
+}
+
+/** The same where people live together, or have moved: all that a household shares goes together then. */
+export async function benchCircumstances(count: number, say: Say): Promise<void> {
+  for (const [words, circumstances] of [
+    ["a quarter live together", { households: 0.25 }],
+    ["a quarter of the copies have moved", { moved: 0.25 }],
+    ["both", { households: 0.25, moved: 0.25 }],
+  ] as const) {
+    const f = await findRepeats(count, null, circumstances);
+    say(
+      `duplicates among ${count} records, ${words}: F1 ${f.f1.toFixed(3)} (precision ${f.precision.toFixed(3)}, ` +
+        `recall ${f.recall.toFixed(3)}); of the band same ${(f.samePrecision * 100).toFixed(2)} % are (thought ${(f.thought * 100).toFixed(2)} %)`,
+    );
+  }
 }
 
 /** Duplicates among people of five fields, up to two errors a field and four a record, found without labels. */

@@ -10,7 +10,7 @@ import { askForLoad, askForTrial, getLoad, type Load } from "@/store/loads.ts";
 import { migrate } from "@/store/migrate.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { benchFormats, benchProfile } from "./bench-read.ts";
-import { benchComparators, benchLookUp, benchRepeats } from "./bench-match.ts";
+import { benchCircumstances, benchComparators, benchLookUp, benchRepeats } from "./bench-match.ts";
 import { benchPlan, benchSteps, largePlan } from "./bench-cleanse.ts";
 import { Random } from "./random.ts";
 import { COLLECTORS, COUNTRIES, REMARKS, SITES, TAXA } from "./words.ts";
@@ -109,6 +109,7 @@ async function main(): Promise<void> {
     benchComparators(say);
     await benchLookUp(pool, COUNT / 10, COUNT / 100, rounds, say);
     await pool.end();
+    await benchCircumstances(COUNT / 100, say);
     await benchRepeats([COUNT / 100, COUNT / 10, COUNT], say);
   }
   if (only === "match") return;

@@ -150,23 +150,47 @@ export function peopleFrom(seed: number, scale = 100_000): () => Person {
   });
 }
 
+/** What makes matching harder: by person the share of those who live with others, by copy the share of those who have moved since. */
+export interface Circumstances {
+  readonly households?: number;
+  readonly moved?: number;
+}
+
 /** Records of which some are one person, with the number of the person for each. */
-export function peopleWithRepeats(seed: number, count: number): { records: Person[]; person: number[] } {
+export function peopleWithRepeats(
+  seed: number,
+  count: number,
+  { households = 0, moved = 0 }: Circumstances = {},
+): { records: Person[]; person: number[] } {
   const random = new Random(seed + 1);
   const make = peopleFrom(seed, count);
   const records: Person[] = [];
   const person: number[] = [];
   let next = 0;
-  while (records.length < count) {
-    const one = make();
-    const id = next++;
+  const put = (one: Person, id: number): void => {
     records.push(one);
     person.push(id);
-    if (!random.chance(0.2)) continue;
-    const copies = random.chance(0.8) ? 1 : random.whole(2, 3);
-    for (let i = 0; i < copies && records.length < count; i++) {
-      records.push(miswritten(random, one));
-      person.push(id);
+  };
+  while (records.length < count) {
+    const first = make();
+    const home = [first];
+    if (households > 0 && random.chance(households)) {
+      const { family, town, phone } = first;
+      for (let i = random.whole(1, 3); i > 0; i--) home.push({ ...make(), family, town, phone });
+    }
+    for (const one of home) {
+      if (records.length >= count) break;
+      const id = next++;
+      put(one, id);
+      if (!random.chance(0.2)) continue;
+      const copies = random.chance(0.8) ? 1 : random.whole(2, 3);
+      for (let i = 0; i < copies && records.length < count; i++) {
+        const copy = miswritten(random, one);
+        if (moved > 0 && random.chance(moved)) {
+          const { town, phone } = make();
+          put({ ...copy, town, phone }, id);
+        } else put(copy, id);
+      }
     }
   }
   for (let i = records.length - 1; i > 0; i--) {

@@ -1,6 +1,7 @@
 import { writeFile } from "node:fs/promises";
 import { keepCluster } from "@/core/match/survive.ts";
 import { BANDS, type Pairs } from "@/core/match/match.ts";
+import { sameShare } from "@/core/match/model.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
 import { resolvePairs, thoughtOf, type Resolution } from "@/core/match/resolve.ts";
 import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
@@ -108,7 +109,7 @@ async function matchBy(
     clusters,
     waiting: found.asks.reduce((n, x) => n + x, 0),
     thought: thoughtOf(pairs, section.limits),
-    prior: model.prior,
+    prior: sameShare(model),
     fields: section.fields.map((f, i) => ({ in: f.in, by: f.by, ...model.fields[i]! })),
     ms: Math.round(performance.now() - begun),
   };

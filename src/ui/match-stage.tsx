@@ -4,8 +4,16 @@ import { useState } from "react";
 import Link from "next/link";
 import { COMPARATOR_IDS, comparatorPart, type ComparatorId } from "@/core/match/compare/index.ts";
 import { expectedAt, type MatchMetrics, type PairSample } from "@/core/match/metrics.ts";
+import { sameShare, type MatchModel, type PairKind } from "@/core/match/model.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
-import { SURVIVORSHIP, keepRules, type MatchField, type MatchSection, type Survivorship } from "@/core/match/schema.ts";
+import {
+  SURVIVORSHIP,
+  keepRules,
+  mayBeShared,
+  type MatchField,
+  type MatchSection,
+  type Survivorship,
+} from "@/core/match/schema.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
 import { MatchAgainst } from "./match-against.tsx";
@@ -116,7 +124,10 @@ function FieldsCompared({ plan, match, set, seen }: PartProps & { seen: MatchSee
             const last = part.levels.length + 1;
             return [
               <tr key={i}>
-                <td className="font-semibold">{f.in.join(", ")}</td>
+                <td>
+                  <span className="font-semibold">{f.in.join(", ")}</span>
+                  {mayBeShared(f) && <span className="faint ml-2 text-xs">may be shared</span>}
+                </td>
                 <td>
                   <select
                     className="select select-sm w-56"
@@ -124,7 +135,8 @@ function FieldsCompared({ plan, match, set, seen }: PartProps & { seen: MatchSee
                     value={f.by}
                     onChange={(e) => {
                       const by = e.target.value as ComparatorId;
-                      put(i, { in: f.in, by, ...(by === "distance" ? { km: 10 } : {}) });
+                      const kept = f.shared === undefined ? {} : { shared: f.shared };
+                      put(i, { in: f.in, by, ...kept, ...(by === "distance" ? { km: 10 } : {}) });
                     }}
                   >
                     {COMPARATOR_IDS.map((id) => (
@@ -179,6 +191,21 @@ function FieldsCompared({ plan, match, set, seen }: PartProps & { seen: MatchSee
                         </label>
                       ))}
                     </fieldset>
+                    <label className="mb-2 flex items-center gap-2">
+                      <input
+                        type="checkbox"
+                        checked={mayBeShared(f)}
+                        onChange={(e) => {
+                          const { shared: _, ...rest } = f;
+                          const own = rest as MatchField;
+                          put(i, mayBeShared(own) === e.target.checked ? own : { ...own, shared: e.target.checked });
+                        }}
+                      />
+                      <span>
+                        records that are not the same may share it, and one may change it{" "}
+                        <span className="faint">as a household its address</span>
+                      </span>
+                    </label>
                     <OptionsForm part={part} step={f} plan={plan} set={(next) => put(i, next)} />
                     <Weights field={f} weights={weights} set={(next) => put(i, next)} />
                   </td>
@@ -207,6 +234,7 @@ function FieldsCompared({ plan, match, set, seen }: PartProps & { seen: MatchSee
           </select>
         </label>
       )}
+      {seen && <KindsOfPairs model={seen.metrics.model} />}
       {!seen && (
         <p className="faint mt-2 text-sm">
           What each field weighs is estimated from the data, without anyone’s labels: try the plan on the latest
@@ -214,6 +242,30 @@ function FieldsCompared({ plan, match, set, seen }: PartProps & { seen: MatchSee
         </p>
       )}
     </>
+  );
+}
+
+/** What else there is among the pairs than the same and any two. */
+function KindsOfPairs({ model }: { model: MatchModel }) {
+  const of = (kind: PairKind["kind"]): number =>
+    (model.kinds?.find((k) => k.kind === kind)?.prior ?? 0) / sameShare(model);
+  const [related, moved] = [of("related"), of("moved")];
+  if (related + moved === 0) return null;
+  return (
+    <p className="mt-2 max-w-3xl text-sm">
+      {related > 0 && (
+        <>
+          For each 100 pairs that are the same there are about {grouped(Math.round(100 * related))} of records that only
+          belong together: what may be shared says nothing for these.{" "}
+        </>
+      )}
+      {moved > 0 && (
+        <>
+          Of the pairs that are the same about {Math.round(100 * moved)} % differ in what may be shared, as if they had
+          moved.
+        </>
+      )}
+    </p>
   );
 }
 

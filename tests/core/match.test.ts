@@ -4,7 +4,7 @@ import { editDistance } from "@/core/distance.ts";
 import { clusterRecords } from "@/core/match/cluster.ts";
 import { COMPARATOR_IDS, comparatorPart } from "@/core/match/compare/index.ts";
 import { BANDS, Matcher } from "@/core/match/match.ts";
-import { scoreOf } from "@/core/match/model.ts";
+import { sameShare, scoreOf } from "@/core/match/model.ts";
 import { resolvePairs, thoughtOf } from "@/core/match/resolve.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import { keepCluster, keepRecord } from "@/core/match/survive.ts";
@@ -14,7 +14,7 @@ import { compilePlan } from "@/core/plan/compile.ts";
 import { listsOf, removeField, renameField, usedIn, usesOfList } from "@/core/plan/edit.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { planOf } from "../support/plans.ts";
-import { PERSON_FIELDS, peopleWithRepeats } from "../../demo/people.ts";
+import { PERSON_FIELDS, peopleWithRepeats, type Circumstances, type Person } from "../../demo/people.ts";
 
 describe.each(COMPARATOR_IDS)("comparator %s", (id) => {
   const part = comparatorPart(id);
@@ -36,7 +36,7 @@ const PEOPLE_FIELDS: MatchField[] = [
 ];
 const LIMITS = { same: 80, ask: 50 };
 
-function matcherOf(rows: readonly (readonly string[])[], fields = PEOPLE_FIELDS): Matcher {
+function matcherOf(rows: readonly (readonly string[])[], fields: readonly MatchField[] = PEOPLE_FIELDS): Matcher {
   const matcher = new Matcher(fields, { among: true });
   for (const row of rows) matcher.incoming.add(row);
   matcher.prepare();
@@ -101,6 +101,86 @@ describe("people written in several ways", () => {
     const first = matcher.pairs({ leastScore: 50, to: 1500 });
     const second = matcher.pairs({ leastScore: 50, from: 1500 });
     expect(first.count + second.count).toBe(pairs.count);
+  });
+});
+
+describe("people of whom some live together, and some have moved", () => {
+  const SHARED = PEOPLE_FIELDS.map((f) => (f.in[0] === "phone" ? { ...f, shared: true } : f));
+  /** How good the pairs from a score on are, and what the model is. */
+  const found = (fields: readonly MatchField[], circumstances: Circumstances, least = 50, count = 5000) => {
+    const { records, person } = peopleWithRepeats(23, count, circumstances);
+    const matcher = matcherOf(
+      records.map((r) => PERSON_FIELDS.map((f) => r[f])),
+      fields,
+    );
+    const model = matcher.estimate();
+    const pairs = matcher.pairs({ leastScore: least });
+    let right = 0;
+    for (let i = 0; i < pairs.count; i++) if (person[pairs.a[i]!] === person[pairs.b[i]!]) right++;
+    const sizes = new Map<number, number>();
+    for (const p of person) sizes.set(p, (sizes.get(p) ?? 0) + 1);
+    const truth = [...sizes.values()].reduce((n, c) => n + (c * (c - 1)) / 2, 0);
+    const kinds = (model.kinds ?? []).map((k) => k.kind);
+    return { matcher, model, pairs, records, person, kinds, precision: right / pairs.count, recall: right / truth };
+  };
+
+  it("has no more kinds of pairs where nobody does", () => {
+    expect(found(SHARED, {}).kinds).toEqual([]);
+  });
+
+  it("does not join a household", () => {
+    const { kinds, precision, recall } = found(SHARED, { households: 0.3 });
+    expect(kinds).toEqual(["related"]);
+    expect(precision).toBeGreaterThan(0.95);
+    expect(recall).toBeGreaterThan(0.95);
+    expect(found(SHARED, { households: 0.3 }, 80).precision).toBeGreaterThan(0.995);
+    // Nor where nobody has said that people share their phone.
+    expect(found(PEOPLE_FIELDS, { households: 0.3 }, 80).precision).toBeGreaterThan(0.99);
+  });
+
+  it("joins households where they are said to be what tells records apart", () => {
+    const own = PEOPLE_FIELDS.map((f) => ({ ...f, shared: false }));
+    const { kinds, precision } = found(own, { households: 0.3 });
+    expect(kinds).toEqual([]);
+    expect(precision).toBeLessThan(0.7);
+  });
+
+  it("finds those who have moved", () => {
+    const { kinds, precision, recall } = found(SHARED, { moved: 0.3 });
+    expect(kinds).toEqual(["moved"]);
+    expect(precision).toBeGreaterThan(0.98);
+    expect(recall).toBeGreaterThan(0.9);
+  });
+
+  it("tells both apart, and says for each pair what speaks for it", () => {
+    const { matcher, kinds, precision, recall, person, records, model } = found(SHARED, {
+      moved: 0.3,
+      households: 0.3,
+    });
+    expect(kinds).toEqual(["related", "moved"]);
+    expect((2 * precision * recall) / (precision + recall)).toBeGreaterThan(0.93);
+    expect(sameShare(model)).toBeGreaterThan(model.prior);
+    // Two of one household: what they have in common says nothing, what differs all the more.
+    const home = (r: Person): string => `${r.family} ${r.town} ${r.phone}`;
+    const two = records.findIndex(
+      (r, i) =>
+        r.phone !== "" &&
+        records.some((o, j) => j < i && person[j] !== person[i] && home(o) === home(r) && o.given !== r.given),
+    );
+    const other = records.findIndex((o, j) => person[j] !== person[two] && home(o) === home(records[two]!));
+    const { shares, bits } = matcher.explain(two, other);
+    for (const f of [1, 3, 4]) expect(Math.abs(shares[f]!)).toBeLessThan(2);
+    expect(shares[2]!).toBeLessThan(-3);
+    expect(scoreOf(bits)).toBeLessThan(50);
+  });
+
+  it("finds the same whether all records are judged at once or one pair at a time", () => {
+    const { matcher, pairs } = found(SHARED, { moved: 0.3, households: 0.3 }, 50, 3000);
+    for (let i = 0; i < pairs.count; i += 7) {
+      const { bits, shares } = matcher.explain(pairs.a[i]!, pairs.b[i]!);
+      expect(bits).toBeCloseTo(pairs.bits[i]!, 4);
+      shares.forEach((share, f) => expect(share).toBeCloseTo(pairs.shares[i * 5 + f]!, 4));
+    }
   });
 });
 

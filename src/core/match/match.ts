@@ -161,6 +161,17 @@ class PairList {
   }
 }
 
+/** A kind of pairs, ready to be judged by. */
+interface Judged {
+  readonly same: boolean;
+  /** Bits for the kind before anything is compared. */
+  readonly odds: number;
+  /** By field and likeness: bits for the kind, against random pairs. */
+  readonly curves: readonly Float32Array[];
+  /** By field and level: how much the value's being rare adds to them. */
+  readonly common: readonly (readonly number[])[];
+}
+
 /**
  * Compares records: those of a delivery with one another, or with known ones. Records are added
  * first; then the model is estimated, unless one is given; then pairs are found.
@@ -179,6 +190,8 @@ export class Matcher {
   private readonly levels: readonly Uint8Array[];
   private curves: readonly Float32Array[] = [];
   private odds = 0;
+  /** All kinds of pairs but random ones, where there are more than the same. */
+  private kinds: readonly Judged[] = [];
   private order: readonly number[] = [];
   private rest: readonly number[] = [];
   private frequencies: Int32Array[] = [];
@@ -359,6 +372,24 @@ export class Matcher {
     this.model = model;
     this.curves = this.values.map((v, f) => curveOf(v, model.fields[f]!.weights));
     this.odds = Math.log2(model.prior / (1 - model.prior));
+    const { kinds = [] } = model;
+    this.kinds =
+      kinds.length === 0
+        ? []
+        : [
+            {
+              same: true,
+              odds: Math.log2(model.prior),
+              curves: this.curves,
+              common: this.levels.map(() => new Array<number>(256).fill(1)),
+            },
+            ...kinds.map(({ kind, prior, fields }) => ({
+              same: kind === "moved",
+              odds: Math.log2(prior),
+              curves: this.values.map((v, f) => curveOf(v, fields[f]!.weights)),
+              common: fields.map((f) => f.common),
+            })),
+          ];
     // Dates, codes and numbers first: they are quick to compare and say much. `rest` is what the
     // fields after each can add at most.
     this.order = this.values
@@ -372,26 +403,56 @@ export class Matcher {
   /** The bits of a pair, with `share` and `level` saying where they come from. */
   private judge(a: number, b: number, least = -Infinity): number {
     const { alike, level, levels, likeness, share, curves, order, rest } = this;
-    const prior = this.odds;
-    let sure = prior;
+    const plain = this.kinds.length === 0;
+    let sure = this.odds;
     for (let i = 0; i < order.length; i++) {
       const f = order[i]!;
       const byte = (alike[f] = likeness[f]!.of(this.left[f]![a]!, this.right[f]![b]!));
       const l = (level[f] = levels[f]![byte]!);
       // Words may yet be found in each other's fields; what other fields say stands.
-      if (l !== MISSING && !this.values[f]!.textual) {
+      if (plain && l !== MISSING && !this.values[f]!.textual) {
         sure += curves[f]![byte]! + this.rarity(f, l, a, b);
         if (sure + rest[i]! < least) return -Infinity;
       }
     }
     this.cross(a, b);
-    let bits = prior;
+    if (!plain) return this.judgeByKinds(a, b);
+    let bits = this.odds;
     for (let f = 0; f < level.length; f++) {
       const l = level[f]!;
       if (l === MISSING) share[f] = 0;
       else bits += share[f] = curves[f]![alike[f]!]! + this.rarity(f, l, a, b);
     }
     return bits;
+  }
+
+  /** The same where there are several kinds of pairs: the likeliest kind of same ones against the likeliest of all others. */
+  private judgeByKinds(a: number, b: number): number {
+    const { alike, level, share, kinds } = this;
+    let same = -Infinity;
+    // Random pairs are what bits are counted from.
+    let other = 0;
+    let best: Judged = kinds[0]!;
+    let against: Judged | null = null;
+    for (let f = 0; f < level.length; f++) share[f] = level[f] === MISSING ? 0 : this.rarity(f, level[f]!, a, b);
+    for (const kind of kinds) {
+      let sum = kind.odds;
+      for (let f = 0; f < level.length; f++) {
+        const l = level[f]!;
+        if (l !== MISSING) sum += kind.curves[f]![alike[f]!]! + kind.common[f]![l]! * share[f]!;
+      }
+      if (kind.same && sum > same) [same, best] = [sum, kind];
+      else if (!kind.same && sum > other) [other, against] = [sum, kind];
+    }
+    for (let f = 0; f < level.length; f++) {
+      const l = level[f]!;
+      if (l === MISSING) continue;
+      const at = alike[f]!;
+      const rare = share[f]!;
+      share[f] = best.curves[f]![at]! + best.common[f]![l]! * rare;
+      if (against) share[f]! -= against.curves[f]![at]! + against.common[f]![l]! * rare;
+    }
+    return same - other;
   }
 
   /** The evidence of one pair. */

@@ -18,9 +18,39 @@ export interface FieldModel {
  * are added to the odds that any two records at all are the same.
  */
 export interface MatchModel {
-  /** The share of all pairs that are the same. */
+  /** The share of all pairs that are the same, and alike in the usual way. */
   readonly prior: number;
   readonly fields: readonly FieldModel[];
+  /** More kinds of pairs than the same and random ones, where the data has them. */
+  readonly kinds?: readonly PairKind[];
+}
+
+/**
+ * Fields that go together break the model: people of one household have all that comes with their
+ * address in common, and who has moved has none of it any more. So there may be two more kinds of
+ * pairs, after Winkler (1993) and Larsen and Rubin (2001): `moved` are the same, with other values in
+ * what may be shared; `related` are not, and have just that in common.
+ */
+export interface PairKind {
+  readonly kind: "moved" | "related";
+  /** The share of all pairs that are of the kind. */
+  readonly prior: number;
+  readonly fields: readonly KindField[];
+}
+
+/** What pairs of a kind are like in a field. */
+export interface KindField {
+  /** By level: the share of such pairs. */
+  readonly shares: readonly number[];
+  /** By level: bits of evidence for such pairs against random ones. */
+  readonly weights: readonly number[];
+  /** By level: how much of that comes from having a value in common, which says more if the value is rare. */
+  readonly common: readonly number[];
+}
+
+/** The share of all pairs that are the same. */
+export function sameShare(model: MatchModel): number {
+  return model.prior + (model.kinds ?? []).reduce((n, k) => n + (k.kind === "moved" ? k.prior : 0), 0);
 }
 
 /** Bits from which a score goes half way to 0 or 100: a score of 80 is 8 bits, or 256 to 1. */
@@ -85,6 +115,7 @@ export function randomShares(counts: readonly number[], equal: number): number[]
   return u;
 }
 
+/** Bits of evidence of each level, from how many pairs of each were seen. */
 function weightsOf(m: readonly number[], u: readonly number[], seen: readonly number[]): number[] {
   const raw = m.map((x, l) => Math.log2(x / u[l]!));
   // From equal to different no level may speak louder for the same than one above it: neighbours
@@ -101,10 +132,130 @@ function weightsOf(m: readonly number[], u: readonly number[], seen: readonly nu
   return [...blocks.flatMap((b) => Array.from({ length: b.size }, () => b.sum / b.weight)), raw.at(-1)!];
 }
 
+/** A kind of pairs that is estimated: how many there are, and what they are like. */
+type Kind = Omit<PairKind, "kind">;
+
+/** What is thought of a kind before any pair was seen. */
+interface Belief {
+  readonly shares: readonly (readonly number[])[];
+  /** The same where it is not what the search begins with. */
+  readonly first?: readonly (readonly number[])[];
+  readonly field: (f: number, shares: readonly number[], seen: readonly number[]) => KindField;
+}
+
+/** How much of a level's pairs have a value in common, where the others are alike by chance. */
+function commonOf(share: number, random: number): number {
+  return Math.max(0, 1 - random / share);
+}
+
+/** A pair with fewer bits than this is none of a kind. */
+const HOPELESS = -40;
+/** After so many turns it is known which pairs are of no kind, and need not be looked at again. */
+const TOLD = 2;
+/** A kind with fewer pairs than this is not there. */
+const LEAST_PAIRS = 1;
+
+/** The pairs of a sample that may be of a kind. */
+function withoutHopeless(sample: Sample, width: number, chances: readonly Float64Array[]): Sample {
+  const levels = new Uint8Array(sample.count * width);
+  const rarity = new Float32Array(sample.count * width);
+  let count = 0;
+  for (let p = 0; p < sample.count; p++) {
+    if (chances.every((c) => c[p]! < 1e-9)) continue;
+    levels.set(sample.levels.subarray(p * width, (p + 1) * width), count * width);
+    rarity.set(sample.rarity.subarray(p * width, (p + 1) * width), count * width);
+    count++;
+  }
+  return { ...sample, count, levels, rarity };
+}
+
+/** For each kind and pair the probability that the pair is of it; gives the bits by which the sample is more likely than random pairs. */
+function expect(kinds: readonly Kind[], sample: Sample, pairs: number, into: readonly Float64Array[]): number {
+  const width = kinds[0]!.fields.length;
+  const random = Math.log2(1 - kinds.reduce((n, k) => n + k.prior, 0));
+  let gain = pairs * random;
+  kinds.forEach(({ prior, fields }, k) => {
+    const odds = Math.log2(prior) - random;
+    const chances = into[k]!;
+    for (let p = 0; p < sample.count; p++) {
+      let sum = odds;
+      for (let f = 0, at = p * width; f < width; f++, at++) {
+        const level = sample.levels[at]!;
+        if (level === MISSING) continue;
+        const { weights, common } = fields[f]!;
+        sum += weights[level]! + common[level]! * sample.rarity[at]!;
+      }
+      chances[p] = sum < HOPELESS ? 0 : 2 ** sum;
+    }
+  });
+  for (let p = 0; p < sample.count; p++) {
+    let all = 1;
+    for (const chances of into) all += chances[p]!;
+    if (all === 1) continue;
+    gain += Math.log2(all);
+    for (const chances of into) chances[p]! /= all;
+  }
+  return gain;
+}
+
 /**
- * Estimates the model from pairs without labels by expectation-maximisation (Dempster, Laird and
- * Rubin, 1977; for record linkage Winkler, 1988, and Jaro, 1989). Only what same pairs are like, and
- * how many they are, is estimated: what random pairs are like is known from random pairs.
+ * Kinds of pairs that explain a sample best, by expectation-maximisation (Dempster, Laird and Rubin,
+ * 1977); all other pairs are taken for random ones. `gain`: by how many bits the sample is more likely
+ * than if all pairs were random.
+ */
+function fit(
+  beliefs: readonly Belief[],
+  sample: Sample,
+  pairs: number,
+  records: number,
+): { kinds: Kind[]; gain: number } {
+  const within = (share: number): number => Math.min(0.2, Math.max(1e-12, share));
+  let kinds = beliefs.map((b): Kind => ({
+    prior: within((0.3 * records) / pairs),
+    fields: (b.first ?? b.shares).map((shares, f) => b.field(f, shares, shares)),
+  }));
+  const width = beliefs[0]!.shares.length;
+  const chances = kinds.map(() => new Float64Array(sample.count));
+  let seen = sample;
+  let gain = 0;
+  for (let turn = 0; turn < 40; turn++) {
+    gain = expect(kinds, seen, pairs, chances);
+    let moved = 0;
+    kinds = beliefs.map((belief, k) => {
+      const counts = belief.shares.map((first) => first.map((share) => BELIEVED * share));
+      let sum = 0;
+      for (let p = 0; p < seen.count; p++) {
+        const chance = chances[k]![p]!;
+        if (chance === 0) continue;
+        sum += chance;
+        for (let f = 0; f < width; f++) {
+          const level = seen.levels[p * width + f]!;
+          if (level !== MISSING) counts[f]![level]! += chance;
+        }
+      }
+      const prior = within(sum / pairs);
+      moved = Math.max(moved, Math.abs(Math.log2(prior / kinds[k]!.prior)));
+      const fields = counts.map((count, f) => {
+        const all = count.reduce((a, b) => a + b, 0);
+        return belief.field(
+          f,
+          count.map((n) => n / all),
+          count,
+        );
+      });
+      return { prior, fields };
+    });
+    if ((moved < 0.001 && turn > 5) || kinds.some((k, i) => i > 0 && k.prior * pairs < LEAST_PAIRS)) break;
+    if (turn === TOLD) seen = withoutHopeless(seen, width, chances);
+  }
+  return { kinds, gain };
+}
+
+/**
+ * Estimates the model from pairs without labels (for record linkage Winkler, 1988, and Jaro, 1989).
+ * Only what same pairs are like, and how many they are, is estimated, and the same of moved and
+ * related pairs where fields may be shared and the data has such pairs: what random pairs are like is
+ * known from random pairs.
  *
  * `pairs`: of how many pairs in all the sample holds the candidates; `records`: of how many records.
  */
@@ -115,44 +266,75 @@ export function estimate(
   pairs: number,
   records: number,
 ): MatchModel {
-  const fieldsCount = values.length;
-  let prior = Math.min(0.2, Math.max(1e-12, (0.3 * records) / pairs));
-  let fields = values.map((v, f): FieldModel => {
-    const m = believed(levelCount(v));
-    const u = [...random[f]!];
-    return { m, u, weights: v.field.weights ? handWeights(v) : weightsOf(m, u, m) };
-  });
-  for (let turn = 0; turn < 40; turn++) {
-    const odds = Math.log2(prior / (1 - prior));
-    let same = 0;
-    const seen = values.map((v) => new Float64Array(levelCount(v)));
-    for (let p = 0; p < sample.count; p++) {
-      let bits = odds;
-      for (let f = 0; f < fieldsCount; f++) {
-        const level = sample.levels[p * fieldsCount + f]!;
-        if (level !== MISSING) bits += fields[f]!.weights[level]! + sample.rarity[p * fieldsCount + f]!;
-      }
-      const q = probabilityOf(bits);
-      same += q;
-      for (let f = 0; f < fieldsCount; f++) {
-        const level = sample.levels[p * fieldsCount + f]!;
-        if (level !== MISSING) seen[f]![level]! += q;
-      }
+  const same: Belief = {
+    shares: values.map((v) => believed(levelCount(v))),
+    field: (f, shares, seen) => ({
+      shares,
+      weights: values[f]!.field.weights ? handWeights(values[f]!) : weightsOf(shares, random[f]!, seen),
+      common: shares.map(() => 1),
+    }),
+  };
+  const shared = values.map((v) => v.shared);
+  const fitted = (names: readonly PairKind["kind"][]): { kinds: Kind[]; gain: number } =>
+    fit([same, ...names.map((name) => beliefOf(name, same, random, shared))], sample, pairs, records);
+  let best = fitted([]);
+  let names: PairKind["kind"][] = [];
+  // Of two fields it can't be told which of them go together.
+  if (values.length > 2 && shared.includes(true) && shared.includes(false) && !values.some((v) => v.field.weights)) {
+    for (const name of ["related", "moved"] as const) {
+      const more = fitted([...names, name]);
+      if (more.gain - best.gain < WORTH_A_KIND || !isOfItsKind(name, more.kinds[0]!, more.kinds.at(-1)!, shared))
+        continue;
+      best = more;
+      names = [...names, name];
     }
-    const next = Math.min(0.2, Math.max(1e-12, same / pairs));
-    const moved = Math.abs(Math.log2(next / prior));
-    prior = next;
-    fields = values.map((v, f): FieldModel => {
-      const first = believed(levelCount(v));
-      const counts = Array.from(seen[f]!, (n, l) => n + BELIEVED * first[l]!);
-      const sum = counts.reduce((a, b) => a + b, 0);
-      const m = counts.map((n) => n / sum);
-      const { u } = fields[f]!;
-      return { m, u, weights: v.field.weights ? handWeights(v) : weightsOf(m, u, counts) };
-    });
-    if (moved < 0.001 && turn > 5) break;
   }
-  return { prior, fields };
+  const [first, ...others] = best.kinds as [Kind, ...Kind[]];
+  return {
+    prior: first.prior,
+    fields: first.fields.map(({ shares, weights }, f) => ({
+      m: [...shares],
+      u: [...random[f]!],
+      weights: [...weights],
+    })),
+    ...(names.length > 0 && { kinds: others.map((k, i) => ({ kind: names[i]!, ...k })) }),
+  };
+}
+
+/** By so many bits a sample must be more likely by one more kind of pairs. */
+const WORTH_A_KIND = 16;
+/** How much of each other kind is thought to be in a field against what is said of it, before any pair was seen. */
+const MAYBE = 0.3;
+
+/** Pairs that are like the same ones in some fields and like random ones in the others. */
+function beliefOf(
+  kind: PairKind["kind"],
+  same: Belief,
+  random: readonly (readonly number[])[],
+  shared: readonly boolean[],
+): Belief {
+  const isAlike = (f: number): boolean => shared[f] === (kind === "related");
+  return {
+    shares: same.shares.map((m, f) => (isAlike(f) ? m : random[f]!)),
+    first: same.shares.map((m, f) =>
+      isAlike(f) ? m : m.map((share, l) => MAYBE * share + (1 - MAYBE) * random[f]![l]!),
+    ),
+    field: (f, shares, seen) => ({
+      shares,
+      weights: weightsOf(shares, random[f]!, seen),
+      common: shares.map((share, l) => commonOf(share, random[f]![l]!)),
+    }),
+  };
+}
+
+/** Whether pairs that were found turned out as they were thought to be. */
+function isOfItsKind(kind: PairKind["kind"], same: Kind, other: Kind, shared: readonly boolean[]): boolean {
+  const alike = (of: Kind, which: boolean): number => {
+    const list = of.fields.filter((_, f) => shared[f] === which).map(({ shares }) => shares[0]! + shares[1]!);
+    return list.reduce((a, b) => a + b, 0) / list.length;
+  };
+  const which = kind === "related";
+  return alike(other, which) > 0.5 && alike(other, !which) < 0.7 * alike(same, !which);
 }
 
 /** Weights set by hand; values that stand in each other's fields say as much as the second level. */

@@ -3,9 +3,11 @@ import { DEFAULT_LIMITS, type MatchField, type MatchSection } from "./schema.ts"
 
 /** Words in a field's name or title that say what is in it, the first that fits. */
 const KNOWN: readonly (readonly [RegExp, Omit<MatchField, "in">])[] = [
-  [/mail|phone|telephone|mobile|fax|postcode|zip|iban|passport/, { by: "edit", as: "code" }],
+  [/phone|telephone|mobile|fax|postcode|postal|zip/, { by: "edit", as: "code", shared: true }],
+  [/mail|iban|passport/, { by: "edit", as: "code" }],
   [/compan|organi[sz]ation|institution|garden|employer|publisher/, { by: "words", as: "organisation" }],
-  [/town|city|village|place|site|street|address|country|county|region|locality|station/, { by: "words", as: "place" }],
+  [/street|address/, { by: "address" }],
+  [/town|city|village|place|site|country|county|region|locality|station/, { by: "words", as: "place" }],
   [/person|name|collector|author|surname|given|family|contact|people/, { by: "person" }],
 ];
 

@@ -9,7 +9,25 @@ export interface MatchField {
   readonly by: ComparatorId;
   /** Bits for each level set by hand, from equal to different; estimated from the data where left out. */
   readonly weights?: readonly number[] | undefined;
+  /** Whether records that are not the same may have it in common, as people of one household have their address. */
+  readonly shared?: boolean | undefined;
   readonly [option: string]: unknown;
+}
+
+/** The settings of a field's comparator. */
+export function comparatorOptions({
+  in: _,
+  by: __,
+  weights: ___,
+  shared: ____,
+  ...options
+}: MatchField): Readonly<Record<string, unknown>> {
+  return options;
+}
+
+/** What is said of a field, or else is so of addresses and places. */
+export function mayBeShared({ by, shared, ...options }: MatchField): boolean {
+  return shared ?? (by === "address" || by === "distance" || options["as"] === "place");
 }
 
 /** Whose value of a field is kept. */
@@ -106,6 +124,12 @@ export const matchSchema = z.strictObject({
             in: z.array(name).min(1).max(8).describe("The field; several are put together with a space"),
             by: z.literal(id),
             ...comparatorPart(id).options,
+            shared: z
+              .boolean()
+              .optional()
+              .describe(
+                "Whether records that are not the same may have it in common, as people of one household have their address; addresses and places may unless it is said",
+              ),
             weights: z
               .array(z.number().min(-60).max(60))
               .length(comparatorPart(id).levels.length + 2)

@@ -2,7 +2,7 @@ import { comparatorPart } from "./compare/index.ts";
 import { bothOf, featuresOf, variantFeature } from "./features.ts";
 import { variantsOf, type Variants } from "./normalise.ts";
 import type { Compare, Leads, WordOptions } from "./part.ts";
-import type { MatchField } from "./schema.ts";
+import { comparatorOptions, mayBeShared, type MatchField } from "./schema.ts";
 
 /** Numbers in memory that threads share, of which so many count. */
 export interface SharedNumbers {
@@ -108,12 +108,15 @@ export class Values {
   /** Values that may stand in another such field by mistake. */
   readonly textual: boolean;
   private readonly leads: Leads;
+  /** Whether records that are not the same may have a value in common because they belong together. */
+  readonly shared: boolean;
 
   constructor(
     readonly field: MatchField,
     private readonly tag: number,
   ) {
-    const { in: _, by, weights: __, ...options } = field;
+    const { by } = field;
+    const options = comparatorOptions(field);
     const part = comparatorPart(by);
     this.compare = part.compare(options);
     this.prepare = part.prepare(options);
@@ -122,6 +125,7 @@ export class Values {
     const own = (options as WordOptions).variants;
     this.forms = by === "person" && own ? variantsOf([], own) : null;
     this.leads = part.leads === "words" && options["as"] === "code" ? "code" : part.leads;
+    this.shared = mayBeShared(field);
     this.textual = this.leads === "words" && part.levels.length > 2;
     for (const starts of [this.starts, this.roughStarts]) for (let i = 0; i < 2; i++) starts.push(0);
   }

@@ -4,19 +4,23 @@ import { soundex } from "./compare/phonetic.ts";
 import { NAME_VARIANTS, variantsOf } from "./normalise.ts";
 import type { WordOptions } from "./part.ts";
 import { GIVEN_NAMES } from "./words.ts";
-import type { MatchField } from "./schema.ts";
+import { comparatorOptions, type MatchField } from "./schema.ts";
 
 /**
  * What one compared field says about two values, in a few words: “equal”, “day and month change
  * places”, “Mel is short for Melisande”. `bits` is its share of the score.
  */
 export function whyWords(field: MatchField, a: string, b: string, bits: number): string {
-  const { in: _, by, weights: __, ...options } = field;
+  const { by } = field;
+  const options = comparatorOptions(field);
   const part = comparatorPart(by);
   const prepare = part.prepare(options);
   const [x, y] = [prepare(a), prepare(b)];
   if (x === "" || y === "") return x === y ? "empty on both sides" : "empty on one side";
-  if (x === y) return `${a === b ? "equal" : "equal but for how it is written"}${bits > 11 ? ", and rare" : ""}`;
+  if (x === y) {
+    const more = bits > 11 ? ", and rare" : bits < 1 ? ", which others have too" : "";
+    return `${a === b ? "equal" : "equal but for how it is written"}${more}`;
+  }
   if (by === "date") return dateWords(x, y);
   if (by === "number") return bits > 0 ? "nearly the same number" : "another number";
   if (by === "distance")
