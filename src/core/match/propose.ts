@@ -29,7 +29,8 @@ export function proposeMatch(fields: readonly Field[], key: readonly string[]): 
     else if (field.type === "code") found.push({ in: [field.name], by: "equal" });
     else if (field.type === "integer") {
       // A year, a number of a house: what tells things apart, not what is counted.
-      if (/year|born|number|no$|postcode|zip|phone/.test(words)) found.push({ in: [field.name], by: "number" });
+      if (/postcode|postal|zip|phone/.test(words)) found.push({ in: [field.name], by: "number", shared: true });
+      else if (/year|born|number|no$/.test(words)) found.push({ in: [field.name], by: "number" });
     } else if (field.type === "text") {
       const known = KNOWN.find(([pattern]) => pattern.test(words));
       if (known) found.push({ ...known[1], in: [field.name] } as unknown as MatchField);
