@@ -1,4 +1,4 @@
-import { NAME_VARIANTS } from "./normalise.ts";
+import { NAME_VARIANTS, wordsOf } from "./normalise.ts";
 import { cologne, soundex } from "./compare/phonetic.ts";
 import type { Leads } from "./part.ts";
 
@@ -43,7 +43,7 @@ const ROUGH_WORDS = 3;
  */
 function words(text: string, features: Takes, roughs: Takes): void {
   let n = 0;
-  for (const word of text.split(" ")) {
+  for (const word of wordsOf(text)) {
     let leads = remembered.get(word);
     if (!leads) {
       if (remembered.size >= MOST_REMEMBERED) remembered = new Map();

@@ -1,3 +1,4 @@
+import { wordsOf } from "../normalise.ts";
 import { similarity } from "../../distance.ts";
 import { jaroWinkler } from "./jaro-winkler.ts";
 
@@ -91,7 +92,10 @@ export function partsOf(): (text: string) => Parts {
   return (text) => {
     if (text !== last) {
       last = text;
-      parts = { words: text.split(" "), joined: text.replaceAll(" ", "") };
+      const words = wordsOf(text);
+      let joined = words[0]!;
+      for (let i = 1; i < words.length; i++) joined += words[i]!;
+      parts = { words, joined };
     }
     return parts;
   };
