@@ -23,7 +23,7 @@ program
   .option("--good <good.csv>", "where good records go")
   .option("--held <held.csv>", "where held records go, with their problems")
   .option("--report <report.json>", "where the report goes")
-  .option("--list <name=file...>", "reference lists that the plan's look-ups ask")
+  .option("--list <name=file...>", "reference lists that the plan asks, or compares with")
   .action(async (files: string[], options: { plan: string; list?: string[] } & SiftOutputs) => {
     const { plan, list, ...outputs } = options;
     const report = await siftFiles(await loadPlan(plan), files, outputs, list);
@@ -43,7 +43,7 @@ program
   .option("--clusters <clusters.csv>", "where clusters go, a line for each record of one")
   .option("--kept <kept.csv>", "where the kept records go")
   .option("--report <report.json>", "where the counts and the model go")
-  .option("--list <name=file...>", "reference lists that the plan's look-ups ask")
+  .option("--list <name=file...>", "reference lists that the plan asks, or compares with")
   .action(
     async (
       files: string[],

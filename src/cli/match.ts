@@ -1,5 +1,6 @@
 import { writeFile } from "node:fs/promises";
 import { keepCluster } from "@/core/match/survive.ts";
+import { entriesAsRecords, type KnownEntry } from "@/core/match/entries.ts";
 import { BANDS, type Pairs } from "@/core/match/match.ts";
 import { sameShare } from "@/core/match/model.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
@@ -28,8 +29,11 @@ export interface MatchOutputs {
 
 /** Where the records of a side came from, and their values where they are asked for. */
 interface Side {
+  /** A for what arrives, B for what is known, L for entries of a list. */
+  readonly side: string[];
   readonly file: string[];
-  readonly line: number[];
+  /** By what it is found in its file: its line, or an entry's key. */
+  readonly line: string[];
   readonly values: string[][];
 }
 
@@ -37,6 +41,8 @@ interface Side {
 export interface MatchReport {
   records: number;
   against: number | null;
+  /** Entries of the reference list that were compared as well. */
+  entries: number;
   pairs: { same: number; ask: number };
   clusters: number;
   waiting: number;
@@ -59,9 +65,8 @@ export async function matchFiles(
   lists: readonly string[] = [],
 ): Promise<MatchReport> {
   const { spool, close } = fileSpool();
-  const compiled = await readLists(plan, lists, spool, paths)
-    .then((known) => compilePlan(plan, known))
-    .finally(close);
+  const references = await readLists(plan, lists, spool, paths).finally(close);
+  const compiled = compilePlan(plan, references);
   const section = compiled.plan.match ?? proposeMatch(compiled.fields, plan.load.key);
   if (!section) {
     throw new SieveError("plan-invalid", "The plan does not say what is compared, and nothing can be proposed.", {
@@ -72,39 +77,59 @@ export async function matchFiles(
     const fields = section.fields.map((f) => `${f.in.join(" and ")} (${f.by})`).join(", ");
     process.stderr.write(`the plan has no match section; compared are ${fields}\n`);
   }
+  const list = section.against.includes("list") ? references.get(section.list?.name ?? "") : undefined;
+  const entries = list ? entriesAsRecords(compiled, section, list, new Date().toISOString().slice(0, 10)) : [];
   const among = against.length === 0;
   const search = new PairSearch(section.fields, { among }, new URL("./pairs-thread.js", import.meta.url));
   try {
-    return await matchBy(search, compiled, section, paths, against, outputs);
+    return await matchBy(search, { compiled, section, paths, against, outputs, entries });
   } finally {
     await search.end();
   }
 }
 
-async function matchBy(
-  search: PairSearch,
-  compiled: Compiled,
-  section: MatchSection,
-  paths: readonly string[],
-  against: readonly string[],
-  outputs: MatchOutputs,
-): Promise<MatchReport> {
+/** What is compared, and where it goes. */
+interface Compared {
+  readonly compiled: Compiled;
+  readonly section: MatchSection;
+  readonly paths: readonly string[];
+  readonly against: readonly string[];
+  readonly entries: readonly KnownEntry[];
+  readonly outputs: MatchOutputs;
+}
+
+async function matchBy(search: PairSearch, what: Compared): Promise<MatchReport> {
   const begun = performance.now();
+  const { compiled, section, paths, against, outputs, entries } = what;
   const { matcher } = search;
-  const withValues = outputs.kept !== undefined;
-  const side = (table: MatchTable, files: readonly string[]): Promise<Side> =>
-    readSide(compiled, section, files, (cells) => search.add(table, cells), withValues);
-  const incoming = await side(matcher.incoming, paths);
-  const known = matcher.among ? incoming : await side(matcher.known, against);
-  const model = await search.estimate();
+  const compared = comparedOf(section, compiled.fields);
+  const empty = (): Side => ({ side: [], file: [], line: [], values: [] });
+  const incoming = empty();
+  const known = matcher.among ? incoming : empty();
+  // Entries stand before the records that are compared with them, and are not compared with one another.
+  for (const { list, key, values } of entries) {
+    search.add(matcher.known, compared(values));
+    put(known, "L", list, key, outputs.kept === undefined ? null : [...values]);
+  }
+  const read = async (files: readonly string[], name: string, side: Side, table: MatchTable): Promise<void> => {
+    for await (const { file, line, values } of recordsOf(compiled, files)) {
+      search.add(table, compared(values));
+      put(side, name, file, String(line), outputs.kept === undefined ? null : values);
+    }
+  };
+  await read(paths, "A", incoming, matcher.incoming);
+  if (!matcher.among) await read(against, "B", known, matcher.known);
+  const from = matcher.among ? entries.length : 0;
+  const model = await search.estimate(from);
   const leastScore = Math.min(section.limits.ask, section.limits.same);
-  const pairs = await search.find({ leastScore });
+  const pairs = await search.find({ leastScore, from });
   const found = resolvePairs(matcher, pairs, section.limits);
   await writePairs(outputs.pairs, section, pairs, found, incoming, known);
   const clusters = await writeClusters(outputs, compiled, section, found, incoming, matcher.among ? null : known);
   const report: MatchReport = {
-    records: incoming.line.length,
-    against: matcher.among ? null : known.line.length,
+    records: incoming.line.length - from,
+    against: matcher.among ? null : known.line.length - entries.length,
+    entries: entries.length,
     pairs: { same: found.counts.same, ask: found.counts.ask },
     clusters,
     waiting: found.asks.reduce((n, x) => n + x, 0),
@@ -115,23 +140,26 @@ async function matchBy(
   };
   if (outputs.report) await writeFile(outputs.report, `${JSON.stringify(report, null, 2)}\n`);
   process.stderr.write(
-    `${grouped(report.records)} records${report.against === null ? "" : ` against ${grouped(report.against)}`}: ` +
+    `${grouped(report.records)} records${report.against === null ? "" : ` against ${grouped(report.against)}`}` +
+      `${report.entries === 0 ? "" : ` and ${grouped(report.entries)} entries of ${section.list!.name}`}: ` +
       `${grouped(report.pairs.same)} pairs are the same, ${grouped(report.pairs.ask)} are to be asked about; ` +
       `${grouped(clusters)} clusters\n`,
   );
   return report;
 }
 
-/** Adds every record that can be read and was not left out; a cell that is not sound is taken for missing. */
-async function readSide(
+function put(to: Side, side: string, file: string, line: string, values: string[] | null): void {
+  to.side.push(side);
+  to.file.push(file);
+  to.line.push(line);
+  if (values) to.values.push(values);
+}
+
+/** Every record that can be read and was not left out; a cell that is not sound is taken for missing. */
+async function* recordsOf(
   compiled: Compiled,
-  section: MatchSection,
   paths: readonly string[],
-  add: (cells: readonly string[]) => void,
-  withValues: boolean,
-): Promise<Side> {
-  const side: Side = { file: [], line: [], values: [] };
-  const compared = comparedOf(section, compiled.fields);
+): AsyncGenerator<{ file: string; line: number; values: string[] }> {
   const course = new Course(compiled);
   const { spool, close } = fileSpool();
   try {
@@ -142,18 +170,13 @@ async function readSide(
         const { verdict, block } = sifted;
         for (let r = 0; r < block.count; r++) {
           if (isPassedOver(verdict[r]!)) continue;
-          const values = soundValues(sifted, r);
-          add(compared(values));
-          side.file.push(course.fileName);
-          side.line.push(block.origin.line[r]!);
-          if (withValues) side.values.push(values);
+          yield { file: course.fileName, line: block.origin.line[r]!, values: soundValues(sifted, r) };
         }
       }
     }
   } finally {
     await close();
   }
-  return side;
 }
 
 async function writePairs(
@@ -166,15 +189,25 @@ async function writePairs(
 ): Promise<void> {
   if (!path) return;
   const out = new Output(path);
-  const files = new Set([...a.file, ...b.file]).size > 2 || (a === b && new Set(a.file).size > 1);
-  const names = section.fields.map((f) => f.in.join("+"));
+  const names = new Set([...a.file, ...b.file]);
+  const files = names.size > 2 || (a === b && names.size > 1) || b.side.includes("L");
+  const fields = section.fields.map((f) => f.in.join("+"));
   await out.write(
-    csvRow([...(files ? ["file_a"] : []), "line_a", ...(files ? ["file_b"] : []), "line_b", "score", "band", ...names]),
+    csvRow([
+      ...(files ? ["file_a"] : []),
+      "line_a",
+      ...(files ? ["file_b"] : []),
+      "line_b",
+      "score",
+      "band",
+      ...fields,
+    ]),
   );
   const width = section.fields.length;
   const order = Array.from({ length: pairs.count }, (_, i) => i);
-  // The earlier record of two in one table is the first of the pair.
-  const ends = (i: number): [number, number] => (a === b ? [pairs.b[i]!, pairs.a[i]!] : [pairs.a[i]!, pairs.b[i]!]);
+  // The earlier record of two in one table is the first of the pair, but never an entry.
+  const ends = (i: number): [number, number] =>
+    a === b && b.side[pairs.b[i]!] !== "L" ? [pairs.b[i]!, pairs.a[i]!] : [pairs.a[i]!, pairs.b[i]!];
   order.sort((i, j) => ends(i)[0] - ends(j)[0] || found.scores[j]! - found.scores[i]! || ends(i)[1] - ends(j)[1]);
   for (const i of order) {
     const [x, y] = ends(i);
@@ -182,9 +215,9 @@ async function writePairs(
     await out.write(
       csvRow([
         ...(files ? [a.file[x]!] : []),
-        String(a.line[x]!),
+        a.line[x]!,
         ...(files ? [b.file[y]!] : []),
-        String(b.line[y]!),
+        b.line[y]!,
         found.scores[i]!.toFixed(2),
         BANDS[found.bands[i]!]!,
         ...shares,
@@ -214,14 +247,20 @@ async function writeClusters(
   await out.write(csvRow(["cluster", "size", "side", "file", "line"]));
   await kept.write(csvRow(["cluster", "size", ...compiled.fields.map((f) => f.name)]));
   let count = 0;
-  const sideOf = (r: number): [Side, number, string] => (r < before ? [known!, r, "B"] : [incoming, r - before, "A"]);
+  const sideOf = (r: number): [Side, number] => (r < before ? [known!, r] : [incoming, r - before]);
+  const isEntry = (r: number): boolean => {
+    const [side, i] = sideOf(r);
+    return side.side[i] === "L";
+  };
   for (const [, list] of [...members].sort((x, y) => x[0] - y[0])) {
+    // An entry alone is no record, and what is kept is put to a record.
+    if (list.every(isEntry)) continue;
     const many = list.length > 1;
     if (many) count++;
-    list.sort((x, y) => x - y);
+    list.sort((x, y) => Number(isEntry(x)) - Number(isEntry(y)) || x - y);
     for (const r of many ? list : []) {
-      const [side, i, name] = sideOf(r);
-      await out.write(csvRow([String(count), String(list.length), name, side.file[i]!, String(side.line[i]!)]));
+      const [{ side, file, line }, i] = sideOf(r);
+      await out.write(csvRow([String(count), String(list.length), side[i]!, file[i]!, line[i]!]));
     }
     if (!outputs.kept) continue;
     const records = list.map((r) => {

@@ -110,7 +110,7 @@ The section \`match\` of a plan says how records that are one thing in the world
 - **Kept record**: \`keep\` says by field, or \`*\` for the others, whose value is kept: ${SURVIVORSHIP.map(code).join(", ")}. \`recent\` names the field by whose value a record is the more recent; \`trust\` names a field and its values, the most trusted first; \`rank\` is a [formula](formulas.md), and the record for which it gives most is ranked highest. An empty value is never kept where another has one. Left out, the most complete record's values are kept, or the most recent one's where \`recent\` is given.
 - **Decisions** of people are kept by the content of the two records, stand above the score, and hold until one of the two changes.
 
-From a shell: \`sieve match A.csv --plan PLAN.json [--against B.csv] --pairs pairs.csv --clusters clusters.csv --kept kept.csv --report report.json\`. A plan without the section gets one proposed from its fields. In \`pairs.csv\` stand the lines of both records, score, band, and for each compared field its bits of evidence.
+From a shell: \`sieve match A.csv --plan PLAN.json [--against B.csv] [--list name=list.csv] --pairs pairs.csv --clusters clusters.csv --kept kept.csv --report report.json\`. A plan without the section gets one proposed from its fields. In \`pairs.csv\` stand the lines of both records, score, band, and for each compared field its bits of evidence. Where the plan compares with a reference list, its entries are given by \`--list\`; an entry stands there with the list's name for its file and its key for its line.
 
 ## Comparators
 

@@ -303,6 +303,8 @@ export function estimate(
 
 /** By so many bits a sample must be more likely by one more kind of pairs. */
 const WORTH_A_KIND = 16;
+/** Fewer than this share of the same pairs may be anything. */
+const WORTH_TELLING = 0.1;
 /** How much of each other kind is thought to be in a field against what is said of it, before any pair was seen. */
 const MAYBE = 0.3;
 
@@ -334,6 +336,7 @@ function isOfItsKind(kind: PairKind["kind"], same: Kind, other: Kind, shared: re
     return list.reduce((a, b) => a + b, 0) / list.length;
   };
   const which = kind === "related";
+  if (other.prior < WORTH_TELLING * same.prior) return false;
   return alike(other, which) > 0.5 && alike(other, !which) < 0.7 * alike(same, !which);
 }
 
