@@ -3,7 +3,7 @@ import type { Figure } from "./metrics/figures.ts";
 import { compilePattern } from "./pattern.ts";
 import type { Gate } from "./plan/schema.ts";
 import { counted, grouped } from "./problem.ts";
-import { HISTORY_LOADS, LEAST_HISTORY, medianOf, percent } from "./usual.ts";
+import { HISTORY_LOADS, LEAST_HISTORY, isOver, medianOf, percent } from "./usual.ts";
 
 /** What a gate on figures comes to. */
 export interface Judged {
@@ -50,7 +50,7 @@ export function judgeAgainstUsual(gate: Of<"sum against history" | "mean against
   const own = of(now);
   const apart = own === usual ? 0 : usual === 0 ? Infinity : Math.abs(own - usual) / Math.abs(usual);
   return {
-    passed: apart <= gate.share,
+    passed: !isOver(apart, gate.share),
     message: `The ${what} of ${gate.field} is ${short(own)}; in the last ${Math.min(HISTORY_LOADS, before.length)} loads of the sender it was ${short(usual)} as a rule, and ${percent(gate.share)} more or less is allowed.`,
   };
 }
@@ -85,7 +85,7 @@ export function judgeDistribution(gate: Of<"distribution against history">, inpu
     .slice(0, 3)
     .map((b) => `${b.value} from ${percent(b.from)} to ${percent(b.to)}`);
   return {
-    passed: moved <= gate.over,
+    passed: !isOver(moved, gate.over),
     message: `${percent(moved)} of the values of ${gate.field} are others than usual, and ${percent(gate.over)} may be${most.length > 0 ? `: ${most.join(", ")}` : ""}.`,
   };
 }

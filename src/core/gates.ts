@@ -10,7 +10,7 @@ import { driftPolicy, type Drift } from "./map/drift.ts";
 import type { Compiled } from "./plan/compile.ts";
 import { counted, grouped, listed } from "./problem.ts";
 import type { FileFacts } from "./read/source.ts";
-import { LEAST_HISTORY, medianOf, percent } from "./usual.ts";
+import { LEAST_HISTORY, isOver, medianOf, percent } from "./usual.ts";
 
 /** What a gate measured and whether the load may pass it. */
 export interface GateResult {
@@ -56,11 +56,11 @@ function emptierThanUsual(input: GateInput, over: number): string[] {
   return input.filled.flatMap((f) => {
     const before = input.history.flatMap((h) => {
       const was = h.filled.find((x) => x.name === f.name);
-      return was && was.of > 0 ? [1 - was.filled / was.of] : [];
+      return was && was.of > 0 ? [(was.of - was.filled) / was.of] : [];
     });
     if (before.length < LEAST_HISTORY || f.of === 0) return [];
-    const [usual, now] = [medianOf(before), 1 - f.filled / f.of];
-    return now - usual > over ? [`${f.name} is empty in ${percent(now)}, usually in ${percent(usual)}`] : [];
+    const [usual, now] = [medianOf(before), (f.of - f.filled) / f.of];
+    return isOver(now - usual, over) ? [`${f.name} is empty in ${percent(now)}, usually in ${percent(usual)}`] : [];
   });
 }
 
@@ -82,7 +82,7 @@ export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
         const share = input.read === 0 ? 0 : input.held / input.read;
         judge(
           gate.limit,
-          share <= gate.over,
+          !isOver(share, gate.over),
           `${percent(share)} would be held (${grouped(input.held)} of ${grouped(input.read)}); the limit is ${percent(gate.over)}.`,
         );
         break;
@@ -124,7 +124,7 @@ export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
         const apart = usual === 0 ? (input.read === 0 ? 0 : Infinity) : Math.abs(input.read - usual) / usual;
         judge(
           gate.limit,
-          apart <= gate.share,
+          !isOver(apart, gate.share),
           `${counted(input.read, "record")} read; the last ${input.history.length} loads of the sender had ${grouped(Math.round(usual))} as a rule, and ${percent(gate.share)} more or less is allowed.`,
         );
         break;
@@ -160,10 +160,10 @@ export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
       }
       case "empty share": {
         const found = input.filled.find((f) => f.name === gate.field);
-        const share = !found || found.of === 0 ? 0 : 1 - found.filled / found.of;
+        const share = !found || found.of === 0 ? 0 : (found.of - found.filled) / found.of;
         judge(
           `${gate.limit} of ${gate.field}`,
-          share <= gate.over,
+          !isOver(share, gate.over),
           `${gate.field} is empty in ${percent(share)}; the limit is ${percent(gate.over)}.`,
         );
         break;

@@ -8,6 +8,11 @@ export function medianOf(list: readonly number[]): number {
   return sorted.length % 2 === 1 ? sorted[middle]! : (sorted[middle - 1]! + sorted[middle]!) / 2;
 }
 
+/** Whether a share is past a limit; what only the last binary digits make of it does not count. */
+export function isOver(share: number, limit: number): boolean {
+  return share - limit > 1e-9;
+}
+
 /** A share as people write it: “2.4 %”. */
 export function percent(share: number): string {
   const digits = share > 0 && share < 0.001 ? 3 : 1;

@@ -1,5 +1,6 @@
 import { SieveError } from "../problem.ts";
-import { checkFields, parsePlan, type Field, type Plan } from "../plan/schema.ts";
+import { removeField } from "../plan/edit.ts";
+import { parsePlan, type Field, type Plan } from "../plan/schema.ts";
 import { fromCsvw, toCsvw } from "./csvw.ts";
 import { fromJsonSchema, toJsonSchema } from "./json-schema.ts";
 import { fromTableSchema, toTableSchema } from "./table-schema.ts";
@@ -53,8 +54,9 @@ export function takeContract(document: unknown): Taken & { standard: ContractSta
 }
 
 /**
- * The plan with another contract. Steps and checks stay where their fields do; fields keep the names
- * that people and files have called them by. Throws `plan-invalid`.
+ * The plan with another contract: without the steps, checks and all else that can't be without a
+ * field that is gone; fields keep the names that people and files have called them by. Throws
+ * `plan-invalid`.
  */
 export function withContract(plan: Plan, taken: Taken, load: Partial<Plan["load"]> = {}): Plan {
   const known = new Set(taken.fields.map((f) => f.name));
@@ -63,15 +65,11 @@ export function withContract(plan: Plan, taken: Taken, load: Partial<Plan["load"
     const { title, also } = before.get(f.name) ?? {};
     return { ...(title ? { title } : {}), ...(also ? { also } : {}), ...f };
   });
-  const cleanse = plan.cleanse
-    .map((s) => (s.in === "*" ? s : { ...s, in: s.in.filter((n) => known.has(n)) }))
-    .filter((s) => s.in.length > 0);
-  const key = taken.key.length > 0 ? taken.key : plan.load.key.filter((k) => known.has(k));
+  const rest = plan.contract.fields.reduce((p, { name }) => (known.has(name) ? p : removeField(p, name)), plan);
+  const key = taken.key.length > 0 ? taken.key : rest.load.key;
   return parsePlan({
-    ...plan,
+    ...rest,
     contract: { fields },
-    cleanse,
-    check: plan.check.filter((c) => checkFields(c).every((n) => known.has(n))),
     load: {
       ...plan.load,
       ...load,

@@ -64,10 +64,9 @@ function propertyOf(f: Field, lost: string[]): object {
 export function fromJsonSchema(document: Record<string, unknown>): Taken {
   const taker = new FieldTaker();
   const items = document["items"];
-  const schema = (document["type"] === "array" && typeof items === "object" ? items : document) as Record<
-    string,
-    unknown
-  >;
+  // Of a list of records, what its items are.
+  const isList = !("properties" in document) && typeof items === "object" && items !== null && !Array.isArray(items);
+  const schema = (isList ? items : document) as Record<string, unknown>;
   const required = new Set(Array.isArray(schema["required"]) ? schema["required"] : []);
   for (const word of ["allOf", "anyOf", "oneOf", "if", "not", "dependentRequired", "$ref"]) {
     if (word in schema) taker.lost.push(`${word}: rules over several fields`);

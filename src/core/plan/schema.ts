@@ -510,11 +510,6 @@ export function isRule(check: PlanCheck): check is RuleCheck {
   return !("check" in check);
 }
 
-/** The fields that a check names, those of its formula apart. */
-export function checkFields(check: PlanCheck): readonly string[] {
-  return isBetween(check) ? betweenFields(check) : (check.in ?? []);
-}
-
 /** A format and its settings; what is not set is found out from each file. */
 export type ReadSection = ReadOptions;
 

@@ -1,0 +1,67 @@
+import { describe, expect, it } from "vitest";
+import { suggestColumn } from "@/core/map/suggest.ts";
+import type { ColumnProfile, TypeCandidate } from "@/core/metrics/profile.ts";
+import type { Field } from "@/core/plan/schema.ts";
+
+const column = (name: string, more: Partial<ColumnProfile> = {}): ColumnProfile =>
+  ({ name, filled: 100, common: [], types: [], length: { least: 1, most: 9, mean: 5 }, ...more }) as ColumnProfile;
+const typed = (type: string, fits: number): Partial<ColumnProfile> => ({
+  types: [{ type, fits } as unknown as TypeCandidate],
+});
+const field = (type: string, more: object = {}): Field => ({ name: "weight", type, ...more }) as Field;
+const common = (...values: [string, number][]): Partial<ColumnProfile> => ({
+  common: values.map(([value, count]) => ({ value, count, first: 1 })),
+});
+
+describe("the column that a field has moved to", () => {
+  it.each([
+    ["integer", "integer", true],
+    ["integer", "decimal", false],
+    ["decimal", "integer", true],
+    ["decimal", "decimal with a comma", true],
+    ["date", "date yyyy-MM-dd", true],
+    ["date", "integer", false],
+    ["timestamp", "timestamp", true],
+    ["timestamp", "date yyyy-MM-dd", false],
+  ])("for the type %s is one of %s: %s", (type, found, is) => {
+    const suggestion = suggestColumn(field(type), [column("x1", typed(found, 100))]);
+    expect(suggestion?.column ?? null).toBe(is ? "x1" : null);
+    if (is) expect(suggestion!.why).toBe("100 % of its values would do");
+  });
+
+  it("must do for four of five values", () => {
+    const near = (fits: number) => suggestColumn(field("integer"), [column("weights", typed("integer", fits))]);
+    expect(near(79)).toBeNull();
+    expect(near(80)?.why).toBe("80 % of its values would do, its name is like one that the field has had");
+    // What fits in part needs a name or a place that speaks for it.
+    expect(suggestColumn(field("integer"), [column("x1", typed("integer", 80))])).toBeNull();
+  });
+
+  it("has the codes of the field, in whatever case", () => {
+    const land = field("code", { values: ["GB", "FR"] });
+    expect(suggestColumn(land, [column("l", common(["gb", 60], [" FR ", 40]))])?.column).toBe("l");
+    expect(suggestColumn(land, [column("l", common(["gb", 60], ["xx", 40]))])).toBeNull();
+    const yes = field("boolean", { words: { yes: ["Yes"], no: ["No"] } });
+    expect(suggestColumn(yes, [column("y", common(["yes", 50], ["NO", 50]))])?.column).toBe("y");
+  });
+
+  it("is of text only where its name or its place speaks for it", () => {
+    const text = { ...field("text"), title: "Collector", also: ["gathered by"] };
+    expect(suggestColumn(text, [column("remarks")])).toBeNull();
+    expect(suggestColumn(text, [column("Colector")])?.column).toBe("Colector");
+    expect(suggestColumn(text, [column("Gathered_By_2")])?.column).toBe("Gathered_By_2");
+    const stood = (name: string) => name === "c7";
+    expect(suggestColumn(text, [column("c7")], stood)?.why).toContain("stands where the field's column stood before");
+    // Numbers seldom become text, and long texts don't go into a short field.
+    expect(suggestColumn(text, [column("Colector", typed("integer", 95))])).toBeNull();
+    const long = column("Colector", { length: { least: 1, most: 900, mean: 300 } });
+    expect(suggestColumn({ ...text, length: 40 }, [long])).toBeNull();
+  });
+
+  it("is the one for which most speaks, and none that is empty", () => {
+    const columns = [column("x1", typed("integer", 100)), column("weihgt", typed("integer", 95))];
+    expect(suggestColumn(field("integer"), columns)?.column).toBe("weihgt");
+    expect(suggestColumn(field("integer"), [column("weight_g", { ...typed("integer", 0), filled: 0 })])).toBeNull();
+    expect(suggestColumn(field("integer"), [])).toBeNull();
+  });
+});
