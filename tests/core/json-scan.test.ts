@@ -26,7 +26,7 @@ function read(texts: readonly (string | Uint8Array)[], each?: string): { columns
 }
 
 /** Half a pair of surrogates can't stand in UTF-8. */
-const wellFormed = (text: string): string => new TextDecoder().decode(utf8(text));
+const wellFormed = (text: string): string => new TextDecoder("utf-8", { ignoreBOM: true }).decode(utf8(text));
 
 /** The same by the parser and the flattener alone. */
 function parsed(texts: readonly string[], each?: string): { columns: string[]; records: unknown[] } {
@@ -110,6 +110,11 @@ describe("JSON read in place", () => {
   it("holds bytes that are not UTF-8, whether the keys are known or not", () => {
     const wrong = utf8('{"a":"x?"}').map((b) => (b === 63 ? 0xe9 : b));
     expect(read([wrong, '{"a":"y"}', wrong]).records).toEqual([null, ["y"], null]);
+  });
+
+  it("leaves a mark of byte order that a value begins with", () => {
+    const text = '{"a":"\ufeffx"}';
+    expect(read([text, text]).records).toEqual([["\ufeffx"], ["\ufeffx"]]);
   });
 
   it("takes a key for nothing but a key", () => {
