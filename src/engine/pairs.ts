@@ -12,7 +12,7 @@ import { giveBack, takeThread } from "./threads.ts";
 /** Incoming records between two looks at whether anybody has cancelled. */
 const STRETCH = 250;
 /** With fewer records a second thread costs more than it saves. */
-const WORTH_A_THREAD = 8_000;
+const WORTH_A_THREAD = 3_000;
 /** Records that are made plain in one go. */
 const BATCH = 1_000;
 /** What the other thread is asked ahead of what it does, so that it never waits. */
