@@ -4,6 +4,7 @@ import type { Block } from "../block.ts";
 import { concat } from "../bytes.ts";
 import { SieveError, grouped } from "../problem.ts";
 import { hexOf, type Value } from "./documents.ts";
+import { MOST_EMPTY, walkOf, type Walk } from "./avro-bounds.ts";
 import type { FormatPart, SourceFile } from "./format.ts";
 import { ROWS_TOGETHER, type CellValue } from "./builder.ts";
 import { DocumentReader, cellOf, opened } from "./json.ts";
@@ -28,7 +29,7 @@ const broken = (detail: string): SieveError =>
 
 /** Takes bytes from a stream as they are asked for. */
 class Bytes {
-  private window = new Uint8Array(0);
+  private window: Uint8Array = new Uint8Array(0);
   private at = 0;
   private readonly chunks: AsyncIterator<Uint8Array>;
   constructor(source: SourceFile) {
@@ -36,13 +37,18 @@ class Bytes {
   }
   /** False at the end of the file. */
   async more(n: number): Promise<boolean> {
-    while (this.window.length - this.at < n) {
+    let have = this.window.length - this.at;
+    if (have >= n) return true;
+    const parts = [this.window.subarray(this.at)];
+    while (have < n) {
       const next = await this.chunks.next();
-      if (next.done) return false;
-      this.window = concat([this.window.subarray(this.at), next.value]);
-      this.at = 0;
+      if (next.done) break;
+      parts.push(next.value);
+      have += next.value.length;
     }
-    return true;
+    this.window = concat(parts);
+    this.at = 0;
+    return have >= n;
   }
   async take(n: number): Promise<Uint8Array> {
     if (n < 0 || !(await this.more(n))) throw broken("It breaks off in the middle.");
@@ -191,6 +197,7 @@ async function* readAvro(source: SourceFile, documents: DocumentReader): AsyncGe
       { type: "array", items: type },
       { registry: { long: longType }, wrapUnions: false },
     );
+    const walk = walkOf(schema);
     let record = 0;
     const columns = flat?.map((): { values: CellValue[]; loose: boolean } => ({ values: [], loose: false }));
     const step = flat ? ROWS_TOGETHER : 1;
@@ -216,23 +223,28 @@ async function* readAvro(source: SourceFile, documents: DocumentReader): AsyncGe
     };
     while (await bytes.more(1)) {
       const count = await bytes.long();
+      if (count < 0) throw broken(`The number of records after record ${grouped(record)} is less than nothing.`);
       const packed = await bytes.take(await bytes.long());
       const data = await unpackBlock(packed, codec);
       // All records of a block at once, as if they were an array, which is a count, its items and a nought.
       const buffer = Buffer.alloc(data.length + 11);
       const head = writeLong(buffer, count);
       buffer.set(data, head);
+      const end = head + data.length;
       let records: unknown[] | null = null;
       try {
-        records = many.fromBuffer(buffer.subarray(0, head + data.length + 1)) as unknown[];
+        if (count > data.length || !flat) walkAll(walk, buffer, head, end, count);
+        records = many.fromBuffer(buffer.subarray(0, end + 1)) as unknown[];
       } catch {
         // One of them is broken: those before it are read one by one.
       }
       if (records) yield* add(records);
       else {
         let at = head;
-        const end = head + data.length;
         for (let i = 0; i < count; i++) {
+          if (!endsWithin(walk, buffer, at, end) || (at === end && i > MOST_EMPTY)) {
+            throw broken(`Record ${grouped(record + 1)} breaks off.`);
+          }
           const { value, offset } = type.decode(buffer, at) as { value: unknown; offset: number };
           if (offset < 0 || offset > end) throw broken(`Record ${grouped(record + 1)} breaks off.`);
           yield* add([value]);
@@ -255,6 +267,26 @@ async function* readAvro(source: SourceFile, documents: DocumentReader): AsyncGe
   } finally {
     await bytes.end();
   }
+}
+
+function endsWithin(walk: Walk, bytes: Uint8Array, at: number, end: number): boolean {
+  try {
+    return walk(bytes, at, end) <= end;
+  } catch {
+    return false;
+  }
+}
+
+/** Goes over all records of a block; throws where they don't end with it. */
+function walkAll(walk: Walk, bytes: Uint8Array, from: number, end: number, count: number): void {
+  let at = from;
+  for (let i = 0; i < count; i++) {
+    const next = walk(bytes, at, end);
+    // Records of nothing at all: as many as anybody may mean.
+    if (next === at && i > MOST_EMPTY) throw new RangeError("too many records of nothing");
+    at = next;
+  }
+  if (at !== end) throw new RangeError("bytes are left");
 }
 
 /** Writes a number that is not negative as Avro's zig-zag varint; gives its length. */
@@ -300,6 +332,8 @@ async function unpackBlock(bytes: Uint8Array, codec: string): Promise<Uint8Array
       length += (bytes[i]! & 127) * scale;
       if (bytes[i]! < 128) break;
     }
+    // At its best it makes sixty-four bytes of three.
+    if (length > bytes.length * 32) throw broken("A block says that it unpacks to more than it can.");
     const out = new Uint8Array(length);
     snappyUncompress(bytes.subarray(0, -4), out);
     return out;

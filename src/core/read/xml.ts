@@ -203,8 +203,12 @@ async function elementPaths(context: OpenContext): Promise<string[]> {
   const seen = new Map<string, { count: number; nested: boolean }>();
   const stack: string[] = [];
   const parser = new SaxesParser();
-  parser.on("error", () => {});
+  let broken = false;
+  parser.on("error", () => {
+    broken = true;
+  });
   parser.on("opentag", (tag) => {
+    if (broken) return;
     const parent = seen.get(stack.join(""));
     if (parent) parent.nested = true;
     stack.push(`/${tag.name}`);
@@ -214,12 +218,21 @@ async function elementPaths(context: OpenContext): Promise<string[]> {
     if (Object.keys(tag.attributes).length > 0) known.nested = true;
     seen.set(path, known);
   });
-  parser.on("closetag", () => void stack.pop());
+  parser.on("closetag", () => {
+    if (!broken) stack.pop();
+  });
   const one = async function* (): AsyncGenerator<Uint8Array> {
     yield context.head;
   };
   const decoder = new TextDecoder();
-  for await (const chunk of utf8Chunks(one(), context.encoding)) parser.write(decoder.decode(chunk, { stream: true }));
+  for await (const chunk of utf8Chunks(one(), context.encoding)) {
+    try {
+      parser.write(decoder.decode(chunk, { stream: true }));
+    } catch {
+      // What is broken breaks the parser sooner or later; what stood before it was seen.
+      break;
+    }
+  }
   const depth = (path: string): number => path.split("/").length;
   const repeated = [...seen].filter(([path, s]) => s.nested && depth(path) > 2);
   repeated.sort(
@@ -316,7 +329,12 @@ async function* readXml(
       const more = decoder.decode(piece, { stream: true });
       ascii &&= more.length === piece.length;
       text += more;
-      parser.write(more);
+      try {
+        parser.write(more);
+      } catch (error) {
+        // After a fault the parser may stumble over its own state.
+        fault ??= error as Error;
+      }
       if (documents.full || fault) {
         const block = documents.take();
         if (block) yield block;
@@ -334,6 +352,10 @@ async function* readXml(
   }
   const rest = documents.take();
   if (rest) yield rest;
-  parser.close();
+  try {
+    parser.close();
+  } catch (error) {
+    fault ??= error as Error;
+  }
   if (fault) throw broken(fault);
 }
