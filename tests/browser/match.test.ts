@@ -115,6 +115,41 @@ describe("the stage Match of a plan", () => {
     await shows(page, "version 2: fewer questions");
     expect((await planInForce(system.db, "people")).document.match!.limits).toEqual({ same: 75, ask: 35 });
   });
+
+  it("says which fields records may share without being one", async () => {
+    const page = await web.open("/feeds/people/plan");
+    await page.evaluate(() => {
+      const stage = [...document.querySelectorAll<HTMLElement>("nav[aria-label='Stages of the plan'] button")];
+      stage.find((b) => b.innerText.startsWith("Match"))!.click();
+    });
+    await shows(page, "What is compared, 5");
+    const shared = () =>
+      page.$$eval("table tr", (list) =>
+        list.flatMap((tr) => (/may be shared/.test(tr.innerText) ? [tr.querySelector("td")!.innerText.trim()] : [])),
+      );
+    const toggle = async (row: number): Promise<void> => {
+      await page.evaluate((n) => {
+        [...document.querySelectorAll<HTMLElement>("main button")]
+          .filter((b) => b.innerText === "settings")
+          [n]!.click();
+      }, row);
+      await shows(page, "records that are not the same may share it");
+      await page.locator("::-p-xpath(//label[contains(., 'may share it')]/input)").click();
+      await press(page, "close");
+    };
+    expect(await shared()).toEqual([expect.stringMatching(/^town/)]);
+    await toggle(4);
+    await page.waitForFunction(() => document.body.innerText.match(/may be shared/g)?.length === 2);
+    await toggle(3);
+    await page.waitForFunction(() => document.body.innerText.match(/may be shared/g)?.length === 1);
+    expect(await shared()).toEqual([expect.stringMatching(/^phone/)]);
+    await press(page, "Save as version 3");
+    await page.type("main form input", "phones are shared, towns are not");
+    await press(page, "Save version 3");
+    await shows(page, "version 3: phones are shared");
+    const { fields } = (await planInForce(system.db, "people")).document.match!;
+    expect(fields.map((f) => f.shared)).toEqual([undefined, undefined, undefined, false, true]);
+  });
 });
 
 describe("a named formula", () => {
