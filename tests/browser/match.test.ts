@@ -1,3 +1,4 @@
+import type { Page } from "puppeteer-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { csvRow } from "@/core/write/csv.ts";
 import { withNamed } from "@/core/plan/edit.ts";
@@ -98,12 +99,17 @@ describe("pairs of records that may be one", () => {
 });
 
 describe("the stage Match of a plan", () => {
-  it("draws the scores, and moving a limit says at once what changes", async () => {
+  const matchStage = async (): Promise<Page> => {
     const page = await web.open("/feeds/people/plan");
     await page.evaluate(() => {
       const stage = [...document.querySelectorAll<HTMLElement>("nav[aria-label='Stages of the plan'] button")];
       stage.find((b) => b.innerText.startsWith("Match"))!.click();
     });
+    return page;
+  };
+
+  it("draws the scores, and moving a limit says at once what changes", async () => {
+    const page = await matchStage();
     await shows(page, "Just below 85: asked about");
     await page.focus("input[aria-label='Limit: same from']");
     for (let i = 0; i < 10; i++) await page.keyboard.press("ArrowLeft");
@@ -117,11 +123,7 @@ describe("the stage Match of a plan", () => {
   });
 
   it("says which fields records may share without being one", async () => {
-    const page = await web.open("/feeds/people/plan");
-    await page.evaluate(() => {
-      const stage = [...document.querySelectorAll<HTMLElement>("nav[aria-label='Stages of the plan'] button")];
-      stage.find((b) => b.innerText.startsWith("Match"))!.click();
-    });
+    const page = await matchStage();
     await shows(page, "What is compared, 5");
     const shared = () =>
       page.$$eval("table tr", (list) =>
@@ -129,9 +131,8 @@ describe("the stage Match of a plan", () => {
       );
     const toggle = async (row: number): Promise<void> => {
       await page.evaluate((n) => {
-        [...document.querySelectorAll<HTMLElement>("main button")]
-          .filter((b) => b.innerText === "settings")
-          [n]!.click();
+        const buttons = [...document.querySelectorAll<HTMLElement>("main button")];
+        buttons.filter((b) => b.innerText === "settings")[n]!.click();
       }, row);
       await shows(page, "records that are not the same may share it");
       await page.locator("::-p-xpath(//label[contains(., 'may share it')]/input)").click();

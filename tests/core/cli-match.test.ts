@@ -33,6 +33,8 @@ const planWith = (match: object): string => {
   return at("plan.json");
 };
 
+const outputs = ["--pairs", at("p.csv"), "--clusters", at("c.csv"), "--kept", at("k.csv"), "--report", at("r.json")];
+
 beforeAll(async () => await build());
 
 describe("match from a shell", () => {
@@ -43,16 +45,6 @@ describe("match from a shell", () => {
       PERSON_FIELDS,
       records.map((r) => PERSON_FIELDS.map((f) => r[f])),
     );
-    const outputs = [
-      "--pairs",
-      at("p.csv"),
-      "--clusters",
-      at("c.csv"),
-      "--kept",
-      at("k.csv"),
-      "--report",
-      at("r.json"),
-    ];
     sieve("match", "--plan", planWith({ fields: FIELDS }), file, ...outputs);
     const pairs = rowsOf("p.csv");
     expect(Object.keys(pairs[0]!)).toEqual(["line_a", "line_b", "score", "band", ...PERSON_FIELDS]);
@@ -108,16 +100,6 @@ describe("match from a shell", () => {
     const weights = [9, 8, 7, 4, 1, -2, -8];
     const fields = FIELDS.map((f) => ({ ...f, weights: f.by === "date" ? [9, 5, 4, 1, -2, -8] : weights }));
     const plan = planWith({ against: ["delivery", "list"], list: { name: "members" }, fields });
-    const outputs = [
-      "--pairs",
-      at("p.csv"),
-      "--clusters",
-      at("c.csv"),
-      "--kept",
-      at("k.csv"),
-      "--report",
-      at("r.json"),
-    ];
     sieve("match", "--plan", plan, file, "--list", `members=${list}`, ...outputs);
     const pairs = rowsOf("p.csv").map((p) => [p["file_a"], p["line_a"], p["file_b"], p["line_b"], p["band"]].join(" "));
     expect(pairs.sort()).toEqual([

@@ -1,6 +1,5 @@
 import { randomBytes } from "node:crypto";
 import { gzipSync } from "node:zlib";
-import avro from "avsc";
 import fc from "fast-check";
 import { zipSync } from "fflate";
 import { parquetWriteBuffer } from "hyparquet-writer";
@@ -13,7 +12,7 @@ import { bigFromBytes, decimalText, momentText } from "@/core/read/avro.ts";
 import { columnStarts, looksLikeNames } from "@/core/read/fixed.ts";
 import { JsonCutter } from "@/core/read/json-text.ts";
 import { workbook } from "../../demo/workbook.ts";
-import { memoryFile, read, readParts } from "../support/formats.ts";
+import { avroBytes, memoryFile, read, readParts } from "../support/formats.ts";
 
 describe("JSON Lines", () => {
   it("become records by path, columns as they are met", async () => {
@@ -321,17 +320,12 @@ describe("Parquet and Avro", () => {
       { name: "tags", type: { type: "array", items: "string" } },
     ],
   } as const;
-  const avroFile = async (codec: string): Promise<Uint8Array> => {
-    const parts: Buffer[] = [];
-    const encoder = new avro.streams.BlockEncoder(schema as never, { codec, syncMarker: Buffer.alloc(16, 7) } as never);
-    encoder.on("data", (b: Buffer) => parts.push(b));
-    const done = new Promise((resolve) => encoder.on("end", resolve));
-    for (let i = 0; i < 50; i++)
-      encoder.write({ acc: `B${i}`, n: i % 2 ? null : i, day: 20_000 + i, tags: ["x", "y"] });
-    encoder.end();
-    await done;
-    return new Uint8Array(Buffer.concat(parts));
-  };
+  const avroFile = (codec: string): Promise<Uint8Array> =>
+    avroBytes(
+      schema,
+      Array.from({ length: 50 }, (_, i) => ({ acc: `B${i}`, n: i % 2 ? null : i, day: 20_000 + i, tags: ["x", "y"] })),
+      codec,
+    );
   it.each(["null", "deflate"])("read Avro packed by %s", async (codec) => {
     const part = await read("a.avro", await avroFile(codec));
     expect(part.records).toHaveLength(50);

@@ -1,3 +1,4 @@
+import avro from "avsc";
 import { openFile, rawText, type ReadSettings, type SourceFile } from "@/core/read/source.ts";
 import type { Block } from "@/core/block.ts";
 import { arrivedCells, rawBytes } from "@/core/sift.ts";
@@ -79,4 +80,16 @@ export async function read(name: string, content: string | Uint8Array, settings:
   const { parts, error } = await readParts(memoryFile(name, content), settings);
   if (error) throw error;
   return parts[0]!;
+}
+
+/** Records as an Avro container file. */
+export async function avroBytes(schema: object, records: readonly unknown[], codec: string): Promise<Uint8Array> {
+  const parts: Buffer[] = [];
+  const encoder = new avro.streams.BlockEncoder(schema as never, { codec, syncMarker: Buffer.alloc(16, 7) } as never);
+  encoder.on("data", (b: Buffer) => parts.push(b));
+  const done = new Promise((resolve) => encoder.on("end", resolve));
+  for (const record of records) encoder.write(record);
+  encoder.end();
+  await done;
+  return new Uint8Array(Buffer.concat(parts));
 }

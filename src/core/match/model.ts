@@ -198,6 +198,33 @@ function expect(kinds: readonly Kind[], sample: Sample, pairs: number, into: rea
   return gain;
 }
 
+/** Keeps the share of a kind within what can be reckoned with. */
+function within(share: number): number {
+  return Math.min(0.2, Math.max(1e-12, share));
+}
+
+/** What a kind is like, by what was thought of it before and by how likely each pair of a sample is of it. */
+function learn(belief: Belief, sample: Sample, pairs: number, chances: Float64Array): Kind {
+  const width = belief.shares.length;
+  const counts = belief.shares.map((before) => before.map((share) => BELIEVED * share));
+  let sum = 0;
+  for (let p = 0; p < sample.count; p++) {
+    const chance = chances[p]!;
+    if (chance === 0) continue;
+    sum += chance;
+    for (let f = 0; f < width; f++) {
+      const level = sample.levels[p * width + f]!;
+      if (level !== MISSING) counts[f]![level]! += chance;
+    }
+  }
+  const fields = counts.map((seen, f) => {
+    const all = seen.reduce((a, b) => a + b, 0);
+    const shares = seen.map((n) => n / all);
+    return belief.field(f, shares, seen);
+  });
+  return { prior: within(sum / pairs), fields };
+}
+
 /**
  * Kinds of pairs that explain a sample best, by expectation-maximisation (Dempster, Laird and Rubin,
  * 1977); all other pairs are taken for random ones. `gain`: by how many bits the sample is more likely
@@ -209,7 +236,6 @@ function fit(
   pairs: number,
   records: number,
 ): { kinds: Kind[]; gain: number } {
-  const within = (share: number): number => Math.min(0.2, Math.max(1e-12, share));
   let kinds = beliefs.map((b): Kind => ({
     prior: within((0.3 * records) / pairs),
     fields: (b.first ?? b.shares).map((shares, f) => b.field(f, shares, shares)),
@@ -222,28 +248,9 @@ function fit(
     gain = expect(kinds, seen, pairs, chances);
     let moved = 0;
     kinds = beliefs.map((belief, k) => {
-      const counts = belief.shares.map((first) => first.map((share) => BELIEVED * share));
-      let sum = 0;
-      for (let p = 0; p < seen.count; p++) {
-        const chance = chances[k]![p]!;
-        if (chance === 0) continue;
-        sum += chance;
-        for (let f = 0; f < width; f++) {
-          const level = seen.levels[p * width + f]!;
-          if (level !== MISSING) counts[f]![level]! += chance;
-        }
-      }
-      const prior = within(sum / pairs);
-      moved = Math.max(moved, Math.abs(Math.log2(prior / kinds[k]!.prior)));
-      const fields = counts.map((count, f) => {
-        const all = count.reduce((a, b) => a + b, 0);
-        return belief.field(
-          f,
-          count.map((n) => n / all),
-          count,
-        );
-      });
-      return { prior, fields };
+      const kind = learn(belief, seen, pairs, chances[k]!);
+      moved = Math.max(moved, Math.abs(Math.log2(kind.prior / kinds[k]!.prior)));
+      return kind;
     });
     if ((moved < 0.001 && turn > 5) || kinds.some((k, i) => i > 0 && k.prior * pairs < LEAST_PAIRS)) break;
     if (turn === TOLD) seen = withoutHopeless(seen, width, chances);
