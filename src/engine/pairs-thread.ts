@@ -1,6 +1,6 @@
 import { parentPort } from "node:worker_threads";
 import { IndexPart, type IndexRows } from "@/core/match/candidates.ts";
-import { Matcher, type Pairs, type SharedRecords } from "@/core/match/match.ts";
+import { Matcher, type Pairs, type Sampled, type SharedRecords } from "@/core/match/match.ts";
 import type { MatchModel, Sample } from "@/core/match/model.ts";
 import { NumbersRecords, type NumberedRecords } from "@/core/match/numbered.ts";
 import type { MatchField } from "@/core/match/schema.ts";
@@ -44,7 +44,7 @@ const calls = {
     matcher.values.forEach((v, f) => v.takeTexts(texts[f]!));
     matcher.prepare(rows);
   },
-  sample(records: Int32Array): Sample {
+  sample(records: Sampled): Sample {
     return matcher.sampleOf(records);
   },
   use(model: MatchModel): void {

@@ -174,6 +174,33 @@ describe("people of whom some live together, and some have moved", () => {
     expect(scoreOf(bits)).toBeLessThan(50);
   });
 
+  it.each([
+    ["among rows of a target", true],
+    ["against a file of known ones", false],
+  ])("knows of households from the known records where few arrive, %s", (_, among) => {
+    const { records, person } = peopleWithRepeats(29, 5000, { households: 0.3 });
+    // What is known has each person once; what arrives are other writings of twelve of them.
+    const seen = new Set<number>();
+    const first = person.map((p) => !seen.has(p) && seen.add(p));
+    const cells = (i: number): string[] => PERSON_FIELDS.map((f) => records[i]![f]);
+    const known = person.flatMap((_, i) => (first[i] ? [i] : []));
+    const arriving = person.flatMap((_, i) => (first[i] ? [] : [i])).slice(0, 12);
+    const matcher = new Matcher(SHARED, { among });
+    for (const i of known) matcher.known.add(cells(i));
+    for (const i of arriving) matcher.incoming.add(cells(i));
+    matcher.prepare();
+    const start = among ? known.length : 0;
+    const model = matcher.estimate(start);
+    expect(model.kinds?.map((k) => k.kind)).toEqual(["related"]);
+    const pairs = matcher.pairs({ leastScore: 50, from: start, before: known.length });
+    let right = 0;
+    for (let i = 0; i < pairs.count; i++) {
+      if (person[arriving[pairs.a[i]! - start]!] === person[known[pairs.b[i]!]!]) right++;
+    }
+    expect(right / arriving.length).toBeGreaterThan(0.85);
+    expect(right / pairs.count).toBeGreaterThan(0.85);
+  });
+
   it("finds the same whether all records are judged at once or one pair at a time", () => {
     const { matcher, pairs } = found(SHARED, { moved: 0.3, households: 0.3 }, 50, 3000);
     for (let i = 0; i < pairs.count; i += 7) {

@@ -298,26 +298,36 @@ export class Matcher {
     });
   }
 
-  /** Estimates the model from these very records, from `start` on, without anyone's labels. */
+  /** Estimates the model from these very records, from `start` on, without anyone's labels; from known ones as well where they are few. */
   estimate(start = 0): MatchModel {
     return this.estimateFrom(this.sampleOf(this.sampled(start)), this.randomLevels(start));
   }
 
+  /** Known records that stand in for the few that are asked about, from `start` on. */
+  private standIns(start: number): number {
+    const lacking = SAMPLE_RECORDS.least - (this.incoming.length - start);
+    return Math.max(0, Math.min(lacking, this.among ? start : this.known.length));
+  }
+
   /** The share of each level among pairs taken at random, by field. */
   randomLevels(start = 0, seed = 1): number[][] {
-    const { values, incoming, known, level } = this;
+    const { values, incoming, known, level, left, right } = this;
     const n = incoming.length - start;
+    const others = this.standIns(start);
     const below = numbersFrom(seed);
-    const pairs = between(n / 2, RANDOM_PAIRS);
+    const pairs = between((n + others) / 2, RANDOM_PAIRS);
     const counts = values.map((v) => new Array<number>(levelCount(v)).fill(0));
-    if (n > 0 && known.length > 1) {
+    if (n + others > 0 && known.length > 1) {
       for (let i = 0; i < pairs; i++) {
-        const a = start + below(n);
+        const which = below(n + others);
+        const a = which < n ? start + which : below(this.among ? start : known.length);
         const b = below(known.length);
-        if (this.among && a === b) continue;
+        if ((this.among || which >= n) && a === b) continue;
+        this.left = which < n ? left : right;
         this.compare(a, b);
         for (let f = 0; f < values.length; f++) if (level[f] !== MISSING) counts[f]![level[f]!]!++;
       }
+      this.left = left;
     }
     return counts.map((c, f) => {
       const filled = known.length - this.frequencies[f]![0]!;
@@ -325,38 +335,50 @@ export class Matcher {
     });
   }
 
-  /** The records, from `start` on, whose candidates the model is estimated from. */
-  sampled(start = 0, seed = 2): Int32Array {
-    const n = this.incoming.length - start;
+  /** The records whose candidates the model is estimated from: of those from `start` on, and known ones where these are few. */
+  sampled(start = 0, seed = 2): Sampled {
     const below = numbersFrom(seed);
-    const step = Math.max(1, Math.floor(n / between(n / 20, SAMPLE_RECORDS)));
     // Taken at different places of each stretch, so that no pattern in the order is met.
-    return Int32Array.from({ length: Math.ceil(n / step) }, (_, i) => start + Math.min(n - 1, i * step + below(step)));
+    const some = (from: number, n: number, step: number): Int32Array =>
+      Int32Array.from({ length: Math.ceil(n / step) }, (_, i) => from + Math.min(n - 1, i * step + below(step)));
+    const n = this.incoming.length - start;
+    const own = some(start, n, Math.max(1, Math.floor(n / between(n / 20, SAMPLE_RECORDS))));
+    const others = this.standIns(start);
+    const from = this.among ? start : this.known.length;
+    return { own, known: some(0, others === 0 ? 0 : from, Math.max(1, Math.floor(from / Math.max(1, others)))) };
   }
 
   /** The candidates of some records, as levels of their fields. */
-  sampleOf(records: Int32Array): Sample {
-    const { values, incoming, known, level } = this;
+  sampleOf({ own, known: others }: Sampled): Sample {
+    const { values, incoming, known, level, left, right } = this;
     const index = this.index!;
     const width = values.length;
-    const most = records.length * candidatesFor(width);
+    const records = own.length + others.length;
+    const most = records * candidatesFor(width);
     const levels = new Uint8Array(most * width);
     const rarity = new Float32Array(most * width);
     let count = 0;
-    for (const record of records) {
-      const found = index.find(incoming, record, known.length);
-      for (let i = 0; i < found; i++) {
-        const b = index.found[i]!;
-        if (this.among && b === record) continue;
-        this.compare(record, b);
-        const p = count++;
-        for (let f = 0; f < width; f++) {
-          levels[p * width + f] = level[f]!;
-          rarity[p * width + f] = level[f] === MISSING ? 0 : this.rarity(f, level[f]!, record, b);
+    const take = (table: MatchTable, list: Int32Array): void => {
+      for (const record of list) {
+        const found = index.find(table, record, known.length);
+        for (let i = 0; i < found; i++) {
+          const b = index.found[i]!;
+          if (table === known && b === record) continue;
+          this.compare(record, b);
+          const p = count++;
+          for (let f = 0; f < width; f++) {
+            levels[p * width + f] = level[f]!;
+            rarity[p * width + f] = level[f] === MISSING ? 0 : this.rarity(f, level[f]!, record, b);
+          }
         }
       }
-    }
-    return { records: records.length, count, levels, rarity };
+    };
+    take(incoming, own);
+    const ownCount = count;
+    this.left = right;
+    take(known, others);
+    this.left = left;
+    return { records, own: { records: own.length, count: ownCount }, count, levels, rarity };
   }
 
   /** The model that a sample and pairs taken at random speak for; it is used from now on. */
@@ -489,6 +511,12 @@ export class Matcher {
     }
     return list;
   }
+}
+
+/** Records whose candidates a model is estimated from: incoming ones, and known ones that stand in for more of them. */
+export interface Sampled {
+  readonly own: Int32Array;
+  readonly known: Int32Array;
 }
 
 /** Records for a matcher of another thread, in memory that both read: all but the texts of their values. */

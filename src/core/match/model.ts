@@ -77,6 +77,8 @@ export function bitsOf(score: number): number {
 export interface Sample {
   /** Of how many records these are the candidates. */
   readonly records: number;
+  /** How many of them are what is asked about, and how many of the pairs are theirs, which come first; the others tell what pairs are like. */
+  readonly own: { readonly records: number; readonly count: number };
   readonly count: number;
   readonly levels: Uint8Array;
   /** Per field and pair: what is added to a level's weight because its values are rare or common. */
@@ -258,6 +260,25 @@ function fit(
   return { kinds, gain };
 }
 
+/** Records whose word about how many pairs are of a kind is not heard alone. */
+const FEW = 50;
+
+/** The kinds with their shares among the pairs of what is asked about, where a sample has others as well. */
+function withOwnShares(kinds: readonly Kind[], sample: Sample, known: number): Kind[] {
+  const own: Sample = { ...sample, count: sample.own.count };
+  const chances = kinds.map(() => new Float64Array(own.count));
+  let now = [...kinds];
+  for (let turn = 0; turn < 10; turn++) {
+    expect(now, own, sample.own.records * known, chances);
+    now = kinds.map((kind, k) => {
+      const sum = chances[k]!.reduce((a, b) => a + b, 0);
+      const prior = (sum + FEW * known * kind.prior) / ((sample.own.records + FEW) * known);
+      return { prior: within(prior), fields: kind.fields };
+    });
+  }
+  return now;
+}
+
 /**
  * Estimates the model from pairs without labels (for record linkage Winkler, 1988, and Jaro, 1989).
  * Only what same pairs are like, and how many they are, is estimated, and the same of moved and
@@ -290,13 +311,16 @@ export function estimate(
   if (values.length > 2 && shared.includes(true) && shared.includes(false) && !values.some((v) => v.field.weights)) {
     for (const name of ["related", "moved"] as const) {
       const more = fitted([...names, name]);
-      if (more.gain - best.gain < WORTH_A_KIND || !isOfItsKind(name, more.kinds[0]!, more.kinds.at(-1)!, shared))
-        continue;
+      // Where hardly any are the same, what is taken for them is what only belongs together.
+      const mistaken = name === "related" && alikeIn(best.kinds[0]!, shared, false) < MISTAKEN;
+      if (!mistaken && more.gain - best.gain < WORTH_A_KIND) continue;
+      if (!isOfItsKind(name, more.kinds[0]!, more.kinds.at(-1)!, shared)) continue;
       best = more;
       names = [...names, name];
     }
   }
-  const [first, ...others] = best.kinds as [Kind, ...Kind[]];
+  const kinds = sample.own.count < sample.count ? withOwnShares(best.kinds, sample, pairs / records) : best.kinds;
+  const [first, ...others] = kinds as [Kind, ...Kind[]];
   return {
     prior: first.prior,
     fields: first.fields.map(({ shares, weights }, f) => ({
@@ -312,6 +336,8 @@ export function estimate(
 const WORTH_A_KIND = 16;
 /** Fewer than this share of the same pairs may be anything. */
 const WORTH_TELLING = 0.1;
+/** Same pairs are more alike than this in what is not shared. */
+const MISTAKEN = 0.5;
 /** How much of each other kind is thought to be in a field against what is said of it, before any pair was seen. */
 const MAYBE = 0.3;
 
@@ -336,15 +362,17 @@ function beliefOf(
   };
 }
 
+/** How much pairs of a kind are alike in the fields that may be shared, or in the others: the mean share of the two highest levels. */
+function alikeIn(kind: Kind, shared: readonly boolean[], which: boolean): number {
+  const list = kind.fields.filter((_, f) => shared[f] === which).map(({ shares }) => shares[0]! + shares[1]!);
+  return list.reduce((a, b) => a + b, 0) / list.length;
+}
+
 /** Whether pairs that were found turned out as they were thought to be. */
 function isOfItsKind(kind: PairKind["kind"], same: Kind, other: Kind, shared: readonly boolean[]): boolean {
-  const alike = (of: Kind, which: boolean): number => {
-    const list = of.fields.filter((_, f) => shared[f] === which).map(({ shares }) => shares[0]! + shares[1]!);
-    return list.reduce((a, b) => a + b, 0) / list.length;
-  };
   const which = kind === "related";
   if (other.prior < WORTH_TELLING * same.prior) return false;
-  return alike(other, which) > 0.5 && alike(other, !which) < 0.7 * alike(same, !which);
+  return alikeIn(other, shared, which) > 0.5 && alikeIn(other, shared, !which) < 0.7 * alikeIn(same, shared, !which);
 }
 
 /** Weights set by hand; values that stand in each other's fields say as much as the second level. */
