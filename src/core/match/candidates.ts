@@ -42,7 +42,6 @@ export function roomFor(records: number): number {
 
 /** The records of an index from one to before another: first they are counted by feature, then put into its rows. */
 export class IndexPart {
-  readonly room: number;
   /** How many of them have each feature. */
   readonly counts: Int32Array;
   private readonly own: RecordFeatures;
@@ -57,9 +56,8 @@ export class IndexPart {
     private readonly to: number,
     memory?: Int32Array,
   ) {
-    this.room = roomFor(known.length);
-    this.counts = memory ?? new Int32Array(this.room);
-    this.own = new RecordFeatures(known.values, this.room);
+    this.counts = memory ?? new Int32Array(roomFor(known.length));
+    this.own = new RecordFeatures(known.values, this.counts.length);
     const keep = known.length <= MOST_KEPT;
     this.kept = keep ? new Int32Array((to - from) * USUAL_FEATURES) : null;
     this.keptCounts = new Uint16Array(keep ? to - from : 0);

@@ -1,6 +1,6 @@
 import { comparatorPart } from "./compare/index.ts";
 import { bothOf, featuresOf, variantFeature } from "./features.ts";
-import { variantsOf, type Variants } from "./normalise.ts";
+import { variantsOf, wordsOf, type Variants } from "./normalise.ts";
 import type { Compare, Leads, WordOptions } from "./part.ts";
 import { comparatorOptions, mayBeShared, type MatchField } from "./schema.ts";
 
@@ -141,7 +141,7 @@ export class Values {
     this.texts.push(prepared);
     featuresOf(this.leads, prepared, this.tag, this.features, this.roughs);
     if (this.forms) {
-      for (const word of prepared.split(" "))
+      for (const word of wordsOf(prepared))
         for (const meant of this.forms.get(word) ?? []) this.features.push(variantFeature(meant));
     }
     this.starts.push(this.features.length);

@@ -106,9 +106,10 @@ export function walkOf(schema: unknown, named: Map<string, Walk> = new Map()): W
     case "record":
     case "error": {
       const fields: Walk[] = [];
-      name((bytes, at, end) => fields.reduce((p, f) => f(bytes, p, end), at));
+      // Named before its fields are known, which may be of its own type.
+      const walk = name((bytes, at, end) => fields.reduce((p, f) => f(bytes, p, end), at));
       for (const f of s.fields ?? []) fields.push(walkOf(f.type, named));
-      return (bytes, at, end) => fields.reduce((p, f) => f(bytes, p, end), at);
+      return walk;
     }
     case "enum":
       return name(long);
