@@ -8,7 +8,9 @@ import {
 import type { Figure } from "./metrics/figures.ts";
 import { driftPolicy, type Drift } from "./map/drift.ts";
 import type { Compiled } from "./plan/compile.ts";
+import type { Gate, Plan } from "./plan/schema.ts";
 import { counted, grouped, listed } from "./problem.ts";
+import type { LoadedBefore } from "./report.ts";
 import type { FileFacts } from "./read/source.ts";
 import { LEAST_HISTORY, isOver, medianOf, percent } from "./usual.ts";
 
@@ -34,6 +36,8 @@ export interface GateInput {
   readonly figures: readonly Figure[];
   /** Where the sender says what was sent. */
   readonly controls: readonly ControlText[];
+  /** What the target had already; null where nobody has looked. */
+  readonly loadedBefore?: LoadedBefore | null;
   /** When the delivery came; null where nobody knows. */
   readonly received: Date | null;
 }
@@ -71,13 +75,47 @@ const DRIFT_GATES: readonly (readonly [Drift["kind"], string])[] = [
   ["changed codes", "No code field gets values that are not in its list again and again."],
 ];
 
+/** The share of records that the target may have already where a plan without a key says nothing of it. */
+const MOSTLY = 0.5;
+
+/**
+ * The gate on what was loaded before: the plan's own, or, where nothing else would keep a delivery
+ * from being put beside itself (records are added and have no key), one at half of the records.
+ */
+export function loadedBeforeGate({ gates, load }: Plan): { over: number; own: boolean } | null {
+  const own = gates.find((g): g is Extract<Gate, { limit: "loaded before" }> => g.limit === "loaded before");
+  if (own) return { over: own.over, own: true };
+  return load.mode === "append" && load.key.length === 0 ? { over: MOSTLY, own: false } : null;
+}
+
+function judgeLoadedBefore(
+  over: number,
+  before: LoadedBefore | null | undefined,
+): { passed: boolean; message: string } {
+  if (!before || before.of === 0) return { passed: true, message: "The target has none of the records yet." };
+  const share = before.records / before.of;
+  const how = before.by === "key" ? "by their keys" : "alike in all fields";
+  return {
+    passed: !isOver(share, over),
+    message: `The target has ${percent(share)} of the records already, ${how} (${grouped(before.records)} of ${grouped(before.of)}); the limit is ${percent(over)}.`,
+  };
+}
+
 /** Measures every gate of the plan, and every check that stops the load. */
 export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
   const { plan } = compiled;
   const results: GateResult[] = [];
   const judge = (gate: string, passed: boolean, message: string): void => void results.push({ gate, passed, message });
+  const before = loadedBeforeGate(plan);
+  if (before) {
+    const { passed, message } = judgeLoadedBefore(before.over, input.loadedBefore);
+    // What the plan does not ask for is told of only where it matters.
+    if (before.own || !passed) judge("loaded before", passed, message);
+  }
   for (const gate of plan.gates) {
     switch (gate.limit) {
+      case "loaded before":
+        break;
       case "held share": {
         const share = input.read === 0 ? 0 : input.held / input.read;
         judge(

@@ -5,6 +5,7 @@ import { assertCloses, type Balance, type HeldAt } from "./ledger.ts";
 import { findDrift, type Drift } from "./map/drift.ts";
 import type { Fares } from "./lookup/compile.ts";
 import { listed } from "./problem.ts";
+import type { KeptCells } from "./load/arriving.ts";
 import type { MatchMetrics } from "./match/metrics.ts";
 import type { Profile } from "./metrics/profile.ts";
 import type { Tally } from "./metrics/tally.ts";
@@ -37,8 +38,40 @@ export interface LoadReport {
   readonly figures?: readonly Figure[];
   /** How the records fared that asked a reference list. */
   readonly lookUps?: readonly Fares[];
+  /** Cells that did not change what the target had, by the plan's rules for arriving cells. */
+  readonly kept?: readonly KeptCells[];
+  readonly loadedBefore?: LoadedBefore;
+  readonly reconciliation?: Reconciliation;
   /** How long each part of the load took, in the order in which they ran. None where nobody measured. */
   readonly timing?: readonly Timing[];
+}
+
+/** A figure as the ledger has it, then as the target has it. */
+export type BothSides<T> = readonly [ledger: T, target: T];
+
+/** What the target holds of a load beside what the ledger says was written. */
+export interface Reconciliation {
+  readonly rows: BothSides<number>;
+  /** A hash over the keys of the rows, whatever their order. */
+  readonly keys: BothSides<string>;
+  readonly fields: readonly ReconciledField[];
+}
+
+export interface ReconciledField {
+  readonly name: string;
+  /** Null for days and times. */
+  readonly sum: BothSides<string | null> | null;
+  readonly least: BothSides<string | null>;
+  readonly most: BothSides<string | null>;
+}
+
+/** Records that the target had already when the load was about to be written. */
+export interface LoadedBefore {
+  readonly records: number;
+  /** Of how many. */
+  readonly of: number;
+  /** The key is there, or a row that is alike in all fields. */
+  readonly by: "key" | "all fields";
 }
 
 export interface Timing {
@@ -96,6 +129,9 @@ export interface ReportInput {
   readonly figures?: readonly Figure[];
   readonly controls?: readonly ControlText[];
   readonly received?: Date | null;
+  readonly kept?: readonly KeptCells[];
+  readonly loadedBefore?: LoadedBefore | null;
+  readonly reconciliation?: Reconciliation | null;
   /** What the sender's loads before had, the newest first. */
   readonly history?: readonly HistoryEntry[];
   /** The columns of the files of the sender's delivery before. */
@@ -166,6 +202,7 @@ export function makeReport(input: ReportInput): LoadReport {
       figures: input.figures ?? [],
       controls: input.controls ?? [],
       received: input.received ?? null,
+      loadedBefore: input.loadedBefore ?? null,
     }),
     drift,
     files,
@@ -173,6 +210,9 @@ export function makeReport(input: ReportInput): LoadReport {
     ...(input.lookUps && input.lookUps.length > 0 ? { lookUps: input.lookUps } : {}),
     ...(input.figures && input.figures.length > 0 ? { figures: input.figures } : {}),
     ...(input.matches ? { matches: input.matches } : {}),
+    ...(input.kept && input.kept.length > 0 ? { kept: input.kept } : {}),
+    ...(input.loadedBefore ? { loadedBefore: input.loadedBefore } : {}),
+    ...(input.reconciliation ? { reconciliation: input.reconciliation } : {}),
     ...(input.timing ? { timing: input.timing } : {}),
   };
 }

@@ -43,6 +43,8 @@ export interface Sifted {
    * apart, just as they were read.
    */
   readonly untouched: Int32Array;
+  /** By number of a field that has texts meaning “leave it as it is”: 1 for a record whose cell was one, and is empty now. */
+  readonly left: ReadonlyMap<number, Uint8Array>;
   /** Per record: the number of the step that left it out, plus one; 0 for others. */
   readonly leftOutBy: Int32Array;
   /** Per record, of VERDICT. A suspect passes unless it turns out to repeat a value. */
@@ -115,6 +117,7 @@ export class Course {
   private readonly watch: number | undefined;
   private untouched = new Int32Array(0);
   private leftOutBy = new Int32Array(0);
+  private readonly left = new Map<number, Uint8Array>();
   private unwatched = new Uint8Array(0);
   /** Where the sender says what was sent, of all files so far. */
   readonly controls: ControlText[] = [];
@@ -216,6 +219,8 @@ export class Course {
       kept.end.set(end);
     });
 
+    this.leave(block);
+
     const problemRecord: number[] = [];
     const problemCheck: number[] = [];
     const first = this.fileFirst + block.first;
@@ -269,6 +274,7 @@ export class Course {
       faults: this.faults,
       changed: this.changed,
       untouched: this.untouched,
+      left: this.left,
       leftOutBy,
       verdict,
       problemRecord,
@@ -281,6 +287,18 @@ export class Course {
       if (runs) takeBlock(sifted, compiled.fields, check.between!.part, runs);
     });
     return sifted;
+  }
+
+  /** Empties the cells that only say that the target's value is to be left, so that no check asks more of them. */
+  private leave({ heap, count }: Block): void {
+    for (const [f, texts] of this.compiled.leaves) {
+      const { start, end } = this.cells[f]!;
+      const left = this.left.get(f)!;
+      for (let r = 0; r < count; r++) {
+        left[r] = start[r] !== end[r] && texts.has(cellText(heap, this.cells[f]!, r)) ? 1 : 0;
+        if (left[r] === 1) end[r] = start[r]!;
+      }
+    }
   }
 
   /** Asks the reference lists, and fills what they bring. */
@@ -418,7 +436,9 @@ export class Course {
     this.unwatched = new Uint8Array(count);
     this.compiled.fields.forEach((field, f) => {
       this.cells[f] = emptyCells(count);
-      this.cleansed[f] = REWRITTEN.has(field.type) ? emptyCells(count) : this.cells[f];
+      const own = REWRITTEN.has(field.type) || this.compiled.leaves.has(f);
+      this.cleansed[f] = own ? emptyCells(count) : this.cells[f];
+      if (this.compiled.leaves.has(f)) this.left.set(f, new Uint8Array(count));
       this.faults[f] = new Uint8Array(count);
       this.changed[f] = new Uint8Array(count);
     });

@@ -4,11 +4,13 @@ import { SieveError } from "@/core/problem.ts";
 import { transaction, type Client, type Db } from "@/store/db.ts";
 import type { Cluster, ClusterMember } from "@/store/matches.ts";
 import { getLoad } from "@/store/loads.ts";
-import { contentMark, writeKept } from "./match-load.ts";
-import { writeRecord } from "./release.ts";
+import { noteBefore, noteNone, type WritingKind } from "@/store/writings.ts";
+import { contentMark } from "./match-load.ts";
+import { changeAt } from "./meet.ts";
 import { compiledOfLoad } from "./rerun.ts";
 import { tableOf } from "./target.ts";
-import { keepRowOnce } from "./undo.ts";
+import { writeRecord } from "./write-record.ts";
+import { Writing, lockTarget } from "./writing.ts";
 
 /** A cluster of a load on the desk, with what is needed to change it. */
 interface Open {
@@ -16,15 +18,18 @@ interface Open {
   readonly load: number;
   readonly feed: string;
   readonly compiled: Compiled;
+  readonly writing: Writing;
 }
 
-async function open(client: Client, load: number): Promise<Open> {
+async function open(client: Client, load: number, kind: WritingKind, by: string): Promise<Open> {
   const { feed, plan, state } = await getLoad(client, load);
   if (state !== "loaded") {
     throw new SieveError("wrong-state", `Load ${load} is ${state}, so its clusters can't be changed.`);
   }
-  await client.query("select 1 from sieve.feed where name = $1 for update", [feed]);
-  return { client, load, feed, compiled: await compiledOfLoad(client, load, plan) };
+  const compiled = await compiledOfLoad(client, load, plan);
+  await lockTarget(client, feed, compiled.plan);
+  const writing = await Writing.begin(client, { kind, feed, load, plan: compiled.plan, planId: plan, by });
+  return { client, load, feed, compiled, writing };
 }
 
 async function clusterOf({ client, load }: Open, first: number): Promise<Cluster> {
@@ -59,9 +64,38 @@ async function rowAt({ client, compiled }: Open, [load, record]: readonly [numbe
   return rows[0]!.at;
 }
 
+async function noteCluster({ client, writing, load }: Open, first: number): Promise<void> {
+  await noteBefore(client, writing.id, "cluster", "r.load = $1 and r.first = $2", [load, first]);
+}
+
+/** Takes a row out of the target. Throws `row-gone` where another table refers to it. */
+async function removeAt({ client, writing, compiled }: Open, at: string): Promise<void> {
+  const target = tableOf(compiled.plan);
+  const { rows } = await client.query<{ child: string; same: string }>(
+    `select k.conrelid::regclass::text as child, (select string_agg(format('c.%I = t.%I', a.attname, b.attname), ' and ')
+       from unnest(k.conkey, k.confkey) x (num, other) join pg_attribute a on a.attrelid = k.conrelid and a.attnum = x.num
+       join pg_attribute b on b.attrelid = k.confrelid and b.attnum = x.other) as same
+     from pg_constraint k where k.confrelid = to_regclass($1) and k.contype = 'f' and k.conparentid = 0`,
+    [target],
+  );
+  for (const { child, same } of rows) {
+    await client.query(`lock table ${child} in share row exclusive mode`);
+    const { rowCount } = await client.query(
+      `select from ${target} t where t.ctid = $1::tid and exists (select from ${child} c where ${same})`,
+      [at],
+    );
+    if (rowCount) {
+      throw new SieveError("row-gone", `The row can't be taken out of the target, as ${child} refers to it.`, {
+        hint: `Change the rows of ${child} first, so that they refer to the record that is kept.`,
+      });
+    }
+  }
+  await writing.remove(`select ctid as place, tableoid as part from ${target} where ctid = '${at}'`);
+}
+
 /** Makes the kept record anew of the members that are in the cluster, in the target and in the store. */
 async function keepAgain(on: Open, first: number, members: readonly ClusterMember[]): Promise<void> {
-  const { client, compiled, load } = on;
+  const { client, compiled, load, writing } = on;
   const { plan, fields } = compiled;
   const inside = members.flatMap((m, i) => (m.split ? [] : [i]));
   const kept = keepCluster(
@@ -72,7 +106,7 @@ async function keepAgain(on: Open, first: number, members: readonly ClusterMembe
     plan.formulas,
   );
   const at = await rowAt(on, placeOf(on, members[0]!));
-  await writeKept(client, compiled, { table: tableOf(plan), at: "ctid" }, [{ at, values: kept.values }]);
+  await changeAt(writing, [{ at, values: kept.values }], { asTheyAre: true });
   await client.query("update sieve.cluster set members = $3, kept = $4, origins = $5 where load = $1 and first = $2", [
     load,
     first,
@@ -83,7 +117,7 @@ async function keepAgain(on: Open, first: number, members: readonly ClusterMembe
 }
 
 async function decide(
-  { client, feed, compiled }: Open,
+  { client, feed, compiled, writing }: Open,
   a: ClusterMember,
   b: ClusterMember,
   decision: "same" | "different" | null,
@@ -91,6 +125,18 @@ async function decide(
 ): Promise<void> {
   const [low, high] = [a, b].map((m) => contentMark(compiled, m.values)).sort();
   if (low === high) return;
+  const { rows } = await client.query("select from sieve.match_decision where feed = $1 and low = $2 and high = $3", [
+    feed,
+    low,
+    high,
+  ]);
+  if (rows.length === 0) await noteNone(client, writing.id, "match_decision", [{ feed, low, high }]);
+  else
+    await noteBefore(client, writing.id, "match_decision", "r.feed = $1 and r.low = $2 and r.high = $3", [
+      feed,
+      low,
+      high,
+    ]);
   if (decision === null) {
     await client.query("delete from sieve.match_decision where feed = $1 and low = $2 and high = $3", [
       feed,
@@ -123,8 +169,9 @@ function memberAt(cluster: Cluster, at: number, split: boolean): ClusterMember {
  */
 export async function splitMember(db: Db, load: number, first: number, at: number, by: string): Promise<void> {
   await transaction(db, async (client) => {
-    const on = await open(client, load);
+    const on = await open(client, load, "split", by);
     const cluster = await clusterOf(on, first);
+    await noteCluster(on, first);
     const member = memberAt(cluster, at, false);
     const members = cluster.members.map((m, i) => (i === at ? { ...m, split: by } : m));
     await keepAgain(on, first, members);
@@ -133,17 +180,15 @@ export async function splitMember(db: Db, load: number, first: number, at: numbe
     for (const [i, other] of members.entries()) {
       if (i !== at && !other.split) await decide(on, member, other, "different", by);
     }
+    await on.writing.end();
   });
 }
 
 /** Makes a member a row of the target of its own. Throws `row-refused`. */
 async function writeOut(on: Open, member: ClusterMember): Promise<void> {
   const [rowLoad, record] = placeOf(on, member);
-  const values = [
-    ...member.values.map((v) => (v === "" ? null : v)),
-    ...(on.compiled.plan.map.extra === "keep" ? [null] : []),
-  ];
-  const refused = await writeRecord(on.client, { load: rowLoad, record }, on.compiled, values);
+  const one = { load: rowLoad, record, values: member.values, after: 0 };
+  const refused = await writeRecord(on.writing, on.compiled, one, { alone: true });
   if (refused) {
     throw new SieveError("row-refused", refused.message, {
       detail: refused.expected,
@@ -155,17 +200,17 @@ async function writeOut(on: Open, member: ClusterMember): Promise<void> {
 /** Puts a member that was split off back into its cluster. */
 export async function putBack(db: Db, load: number, first: number, at: number, by: string): Promise<void> {
   await transaction(db, async (client) => {
-    const on = await open(client, load);
+    const on = await open(client, load, "put back", by);
     const cluster = await clusterOf(on, first);
+    await noteCluster(on, first);
     const { split: _, ...member } = memberAt(cluster, at, true);
     if (!member.entry) {
-      await client.query(`delete from ${tableOf(on.compiled.plan)} where ctid = $1::tid`, [
-        await rowAt(on, placeOf(on, member)),
-      ]);
+      await removeAt(on, await rowAt(on, placeOf(on, member)));
     }
     const members = cluster.members.map((m, i) => (i === at ? member : m));
     await keepAgain(on, first, members);
     for (const [i, other] of members.entries()) if (i !== at) await decide(on, member, other, null, by);
+    await on.writing.end();
   });
 }
 
@@ -176,13 +221,15 @@ export async function putBack(db: Db, load: number, first: number, at: number, b
 export async function joinClusters(db: Db, load: number, first: number, other: number, by: string): Promise<void> {
   if (first === other) throw new SieveError("usage", "A cluster can't be joined with itself.");
   await transaction(db, async (client) => {
-    const on = await open(client, load);
+    const on = await open(client, load, "join", by);
     const [one, two] = [await clusterOf(on, first), await clusterOf(on, other)];
     const at = await rowAt(on, placeOf(on, two.members[0]!));
-    await keepRowOnce(client, load, on.compiled.plan, at);
-    await client.query(`delete from ${tableOf(on.compiled.plan)} where ctid = $1::tid`, [at]);
+    await noteCluster(on, first);
+    await noteCluster(on, other);
+    await removeAt(on, at);
     await client.query("delete from sieve.cluster where load = $1 and first = $2", [load, other]);
     await keepAgain(on, first, [...one.members, ...two.members]);
     await decide(on, one.members[0]!, two.members[0]!, "same", by);
+    await on.writing.end();
   });
 }

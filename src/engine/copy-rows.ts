@@ -19,8 +19,8 @@ export function copyDelimiter(delimiter: string | undefined): string {
  * number, then the fields. Cells that still stand beside each other in the file, with its delimiter
  * between them, are copied as one stretch; the others byte by byte, escaped where need be. Suspects
  * are left out: they wait until repeats are resolved. `only` picks records regardless. The rows are
- * written to `memory` where there is some and it is large enough. `extra` gives one more value for
- * each record.
+ * written to `memory` where there is some and it is large enough. `more` give one more value each
+ * for a record.
  */
 export function copyRows(
   sifted: Sifted,
@@ -28,11 +28,11 @@ export function copyRows(
   {
     only,
     memory,
-    extra,
+    more = [],
   }: {
     only?: ReadonlySet<number> | undefined;
     memory?: ArrayBuffer | undefined;
-    extra?: ((record: number) => string) | null;
+    more?: readonly ((record: number) => string)[];
   } = {},
 ): Uint8Array<ArrayBuffer> {
   const { cells, faults, verdict, block, heap, untouched } = sifted;
@@ -90,11 +90,11 @@ export function copyRows(
         q = putEscaped(bytes, s, e, out, q, escapes);
       }
     }
-    if (extra) {
-      const json = utf8(extra(r));
-      if (q + json.length * 2 + 2 > out.length) out = grow(out, json.length * 2 + 2);
+    for (const value of more) {
+      const text = utf8(value(r));
+      if (q + text.length * 2 + 2 > out.length) out = grow(out, text.length * 2 + 2);
       out[q++] = mark;
-      q = putEscaped(json, 0, json.length, out, q, escapes);
+      q = putEscaped(text, 0, text.length, out, q, escapes);
     }
     if (q === out.length) out = grow(out, 1);
     out[q++] = LF;
@@ -152,10 +152,22 @@ function putNumber(out: Uint8Array, at: number, n: number): number {
   return at + digits;
 }
 
-/** What the plan takes along of columns that no field takes, record by record of a block; null where it takes nothing. */
-export function extrasOf(course: Course, sifted: Sifted): ((record: number) => string) | null {
-  if (course.compiled.plan.map.extra !== "keep") return null;
+/**
+ * What a staged record has besides its fields, record by record of a block: what the plan takes along
+ * of columns that no field takes, and, with `leave`, which cells said to leave what the target has.
+ */
+export function moreOf(course: Course, sifted: Sifted, leave: boolean): ((record: number) => string)[] {
+  const more: ((record: number) => string)[] = [];
   const { columns, mapping } = course;
-  if (mapping.extra.length === 0) return () => "";
-  return (record) => extraOf(columns, arrivedCells(sifted.block, record), mapping.extra);
+  if (course.compiled.plan.map.extra === "keep") {
+    const { extra } = mapping;
+    more.push((record) => (extra.length === 0 ? "" : extraOf(columns, arrivedCells(sifted.block, record), extra)));
+  }
+  if (leave) {
+    more.push((record) => {
+      const fields = [...sifted.left].flatMap(([f, left]) => (left[record] === 1 ? [f] : []));
+      return fields.length === 0 ? "" : `{${fields.join(",")}}`;
+    });
+  }
+  return more;
 }

@@ -11,7 +11,7 @@ import { packBlock } from "@/core/read/packed.ts";
 import { siftFile, type FileFacts } from "@/core/read/source.ts";
 import { Course, type Sifted } from "@/core/sift.ts";
 import { VERDICT } from "@/core/verdict.ts";
-import { copyDelimiter, copyRows, extrasOf } from "./copy-rows.ts";
+import { copyDelimiter, copyRows, moreOf } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
 import { FileSpill, fileSpool } from "./spool.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
@@ -64,7 +64,7 @@ async function* chunks(): AsyncGenerator<Uint8Array> {
   }
 }
 
-function sendBlock(course: Course, sifted: Sifted, total: Tally): void {
+function sendBlock(course: Course, sifted: Sifted, total: Tally, leave: boolean): void {
   const { compiled, resumable } = course;
   const { block, verdict, first } = sifted;
   const outcomes = new Uint8Array(block.count);
@@ -91,7 +91,7 @@ function sendBlock(course: Course, sifted: Sifted, total: Tally): void {
   mergeTally(total, sifted.tally);
   const copy = copyRows(sifted, copyDelimiter(compiled.plan.read.delimiter), {
     memory: spare.pop(),
-    extra: extrasOf(course, sifted),
+    more: moreOf(course, sifted, leave),
   });
   const { origin } = block;
   const packed = resumable ? null : (packBlock(block) as Uint8Array<ArrayBuffer>);
@@ -117,7 +117,7 @@ function sendBlock(course: Course, sifted: Sifted, total: Tally): void {
   );
 }
 
-async function runLoad({ plan, references, off, expected }: ThreadStart): Promise<void> {
+async function runLoad({ plan, references, off, leave, expected }: ThreadStart): Promise<void> {
   const compiled = compilePlan(parsePlan(plan), new Map(references.map((r) => [r.name, r])), off);
   const total = newTally(compiled);
   const spill = new FileSpill();
@@ -144,7 +144,7 @@ async function runLoad({ plan, references, off, expected }: ThreadStart): Promis
         const { extra } = course.mapping;
         if (extras && extra.length > 0) extras.add(step.value.block, course.columns, new Set(extra));
         figures.add(step.value);
-        sendBlock(course, step.value, total);
+        sendBlock(course, step.value, total, leave);
       }
     }
     for (const { check, found } of course.resolveLate()) {

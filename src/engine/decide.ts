@@ -4,9 +4,12 @@ import { SieveError } from "@/core/problem.ts";
 import { ident, transaction, type Client, type Db } from "@/store/db.ts";
 import { getPlan } from "@/store/feeds.ts";
 import type { Decision } from "@/core/match/resolve.ts";
-import { writeKept } from "./match-load.ts";
-import { writeRecord } from "./release.ts";
+import { noteBefore, type Noted } from "@/store/writings.ts";
+import { changeAt } from "./meet.ts";
 import { tableOf } from "./target.ts";
+import { undoLocked } from "./undo.ts";
+import { writeRecord } from "./write-record.ts";
+import { Writing, lockTarget } from "./writing.ts";
 
 /** What became of a record that waited. */
 export interface Settled {
@@ -33,6 +36,14 @@ interface PairRow {
   own_mark: string;
   other_mark: string;
   decision: Decision | null;
+  /** What the store had of its decision before this one. */
+  before?: StandingDecision[];
+}
+
+interface StandingDecision {
+  relation: Noted;
+  key: object;
+  was: object | null;
 }
 
 const PAIR = "id, load, feed, record, other, row_load, row_record, entry, other_values, own_mark, other_mark, decision";
@@ -45,6 +56,7 @@ interface WaitingRow {
   before: string[] | null;
   into_load: number | null;
   into_record: number | null;
+  writing: number | null;
 }
 
 /**
@@ -61,18 +73,15 @@ export async function decidePairs(
     throw new SieveError("too-many", `At most ${MOST_PAIRS} pairs can be decided at once.`);
   }
   return await transaction(db, async (client) => {
+    await lockPairs(
+      client,
+      decisions.map((d) => d.pair),
+    );
     const asked: PairRow[] = [];
     for (const { pair, decision } of [...decisions].sort((a, b) => a.pair - b.pair)) {
       const row = await pairOf(client, pair);
-      await client.query(
-        "update sieve.match_pair set decision = $2, decided_by = $3, decided_at = now() where id = $1",
-        [pair, decision, by],
-      );
-      await client.query(
-        `insert into sieve.match_decision (feed, low, high, decision, decided_by) values ($1, $2, $3, $4, $5)
-         on conflict (feed, low, high) do update set decision = excluded.decision, decided_by = excluded.decided_by, decided_at = now()`,
-        [row.feed, ...[row.own_mark, row.other_mark].sort(), decision, by],
-      );
+      row.before = await standsOf(client, row);
+      await putDecision(client, row, decision, by);
       asked.push(row);
     }
     return await settleAll(client, asked, by);
@@ -82,6 +91,7 @@ export async function decidePairs(
 /** Takes decisions back: what followed from them is undone, and the records wait again. */
 export async function withdrawPairs(db: Db, pairs: readonly number[], by: string): Promise<Settled[]> {
   return await transaction(db, async (client) => {
+    await lockPairs(client, pairs);
     const asked: PairRow[] = [];
     // The latest first, so that what was merged into a row comes off in the other order.
     for (const id of [...pairs].sort((a, b) => b - a)) {
@@ -102,17 +112,43 @@ export async function withdrawPairs(db: Db, pairs: readonly number[], by: string
   });
 }
 
-/**
- * Undoes what followed from the decisions about a load's records, the latest first, so that they wait
- * again. The decisions themselves are kept: they are about contents, not about a load.
- */
-export async function revertDecisions(client: Client, load: number, by: string): Promise<void> {
-  const { rows } = await client.query<PairRow>(
-    `select ${PAIR} from sieve.match_pair
-     where load = $1 and band = 'ask' and decision is not null order by decided_at desc, id desc`,
-    [load],
+/** Keeps a decision, with the pair and for its contents. */
+async function putDecision(client: Client, pair: PairRow, decision: Decision, by: string): Promise<void> {
+  await client.query("update sieve.match_pair set decision = $2, decided_by = $3, decided_at = now() where id = $1", [
+    pair.id,
+    decision,
+    by,
+  ]);
+  await client.query(
+    `insert into sieve.match_decision (feed, low, high, decision, decided_by) values ($1, $2, $3, $4, $5)
+     on conflict (feed, low, high) do update set decision = excluded.decision, decided_by = excluded.decided_by, decided_at = now()`,
+    [pair.feed, ...[pair.own_mark, pair.other_mark].sort(), decision, by],
   );
-  for (const pair of rows) await revert(client, pair, by);
+}
+
+/** Locks the targets that pairs are about, before anything of theirs is. */
+async function lockPairs(client: Client, pairs: readonly number[]): Promise<void> {
+  const { rows } = await client.query<{ feed: string; load: number }>(
+    `select feed, min(load) as load from sieve.match_pair where id = any($1) group by feed order by feed`,
+    [pairs],
+  );
+  for (const { feed, load } of rows) await lockTarget(client, feed, (await compiledOf(client, load)).plan);
+}
+
+/** What the store has of a pair's decision, as notes of a writing keep it. */
+async function standsOf(client: Client, pair: PairRow): Promise<StandingDecision[]> {
+  const [low, high] = [pair.own_mark, pair.other_mark].sort();
+  const { rows } = await client.query<StandingDecision>(
+    `select 'match_pair' as relation, jsonb_build_object('id', p.id) as key,
+       jsonb_build_object('decision', p.decision, 'decided_by', p.decided_by, 'decided_at', p.decided_at) as was
+     from sieve.match_pair p where p.id = $1
+     union all
+     select 'match_decision', jsonb_build_object('feed', $2::text, 'low', $3::text, 'high', $4::text),
+       (select jsonb_build_object('decision', d.decision, 'decided_by', d.decided_by, 'decided_at', d.decided_at)
+        from sieve.match_decision d where d.feed = $2 and d.low = $3 and d.high = $4)`,
+    [pair.id, pair.feed, low, high],
+  );
+  return rows;
 }
 
 async function pairOf(client: Client, id: number): Promise<PairRow> {
@@ -128,7 +164,7 @@ async function pairOf(client: Client, id: number): Promise<PairRow> {
 
 async function waitingOf(client: Client, load: number, record: number): Promise<WaitingRow | null> {
   const { rows } = await client.query<WaitingRow>(
-    `select load, record, field_values, state, before, into_load, into_record
+    `select load, record, field_values, state, before, into_load, into_record, writing
      from sieve.waiting where load = $1 and record = $2 for update`,
     [load, record],
   );
@@ -149,13 +185,24 @@ async function settleAll(client: Client, pairs: readonly PairRow[], by: string):
     seen.add(`${load}:${record}`);
     const compiled = plans.get(load) ?? (await compiledOf(client, load));
     plans.set(load, compiled);
-    results.push(await settle(client, compiled, load, record, by));
+    const before = pairs.filter((p) => p.load === load && p.record === record).flatMap((p) => p.before ?? []);
+    results.push(await settle(client, { compiled, load, record, by, before }));
   }
   return results;
 }
 
+interface Settling {
+  readonly compiled: Compiled;
+  readonly load: number;
+  readonly record: number;
+  readonly by: string;
+  /** What the store had of the decisions that settle it. */
+  readonly before: readonly StandingDecision[];
+}
+
 /** Sends a waiting record on when all that it waits for is decided. */
-async function settle(client: Client, compiled: Compiled, load: number, record: number, by: string): Promise<Settled> {
+async function settle(client: Client, settling: Settling): Promise<Settled> {
+  const { compiled, load, record, by } = settling;
   const waiting = await waitingOf(client, load, record);
   if (!waiting) throw new SieveError("no-record", `Record ${record} of load ${load} does not wait for a decision.`);
   const result = (state: Settled["state"], problem: string | null = null): Settled => ({
@@ -166,10 +213,11 @@ async function settle(client: Client, compiled: Compiled, load: number, record: 
   });
   if (waiting.state !== "waiting") return result(waiting.state);
   const insert = async (values: readonly string[]): Promise<Settled> => {
-    const row = [...values.map((v) => (v === "" ? null : v)), ...(compiled.plan.map.extra === "keep" ? [null] : [])];
-    const refused = await writeRecord(client, { load, record }, compiled, row);
+    const { writing, after } = await beginDecision(client, settling);
+    const refused = await writeRecord(writing, compiled, { load, record, values, after });
     if (refused) return result("waiting", refused.message);
-    await end(client, waiting, "inserted", by);
+    await endDecision(client, writing, settling);
+    await end(client, waiting, "inserted", { by, writing: writing.id });
     return result("inserted");
   };
   const { rows: pairs } = await client.query<PairRow>(
@@ -180,7 +228,7 @@ async function settle(client: Client, compiled: Compiled, load: number, record: 
   const same = pairs.find((p) => p.decision === "same");
   if (same?.entry) return await insert(keepOne(compiled, waiting.field_values, same.other_values));
   if (same) {
-    const problem = await merge(client, compiled, waiting, same, by);
+    const problem = await merge(client, settling, waiting, same);
     return result(problem === null ? "merged" : "waiting", problem);
   }
   if (pairs.some((p) => p.decision === null)) return result("waiting");
@@ -196,25 +244,28 @@ async function end(
   client: Client,
   { load, record }: WaitingRow,
   state: Settled["state"],
-  by: string,
+  { by, writing }: { by: string; writing: number | null },
   into: { before: readonly string[]; load: number; record: number } | null = null,
 ): Promise<void> {
   await client.query(
-    `update sieve.waiting set state = $3, before = $4, into_load = $5, into_record = $6, ended_by = $7,
+    `update sieve.waiting set state = $3, before = $4, into_load = $5, into_record = $6, ended_by = $7, writing = $8,
        ended_at = case when $3 = 'waiting' then null else now() end where load = $1 and record = $2`,
-    [load, record, state, into ? JSON.stringify(into.before) : null, into?.load ?? null, into?.record ?? null, by],
+    [
+      load,
+      record,
+      state,
+      into ? JSON.stringify(into.before) : null,
+      into?.load ?? null,
+      into?.record ?? null,
+      by,
+      writing,
+    ],
   );
 }
 
 /** Puts a waiting record to the one that it is the same as; gives what is in the way, or null. */
-async function merge(
-  client: Client,
-  compiled: Compiled,
-  waiting: WaitingRow,
-  pair: PairRow,
-  by: string,
-): Promise<string | null> {
-  const { plan } = compiled;
+async function merge(client: Client, settling: Settling, waiting: WaitingRow, pair: PairRow): Promise<string | null> {
+  const { compiled, by } = settling;
   const keep = (before: readonly string[]): string[] => keepOne(compiled, before, waiting.field_values);
   const other = pair.other === null ? null : await waitingOf(client, pair.load, pair.other);
   if (other?.state === "waiting") {
@@ -224,16 +275,46 @@ async function merge(
       JSON.stringify(keep(other.field_values)),
     ]);
     const into = { before: other.field_values, load: other.load, record: other.record };
-    await end(client, waiting, "merged", by, into);
+    await end(client, waiting, "merged", { by, writing: null }, into);
     return null;
   }
   const [load, record] = await placeOf(client, pair);
   const row = await targetRow(client, compiled, load, record);
   if (!row)
     return "The record that it is the same as is no longer in the target: decide that they are different, or load it again.";
-  await writeKept(client, compiled, { table: tableOf(plan), at: "ctid" }, [{ at: row.at, values: keep(row.values) }]);
-  await end(client, waiting, "merged", by, { before: row.values, load, record });
+  const { writing } = await beginDecision(client, settling);
+  await changeAt(writing, [{ at: row.at, values: keep(row.values) }]);
+  await endDecision(client, writing, settling);
+  await end(client, waiting, "merged", { by, writing: writing.id }, { before: row.values, load, record });
   return null;
+}
+
+/** The writing that a decision about a record becomes, and the number of its load's. */
+async function beginDecision(
+  client: Client,
+  { compiled, load, by }: Settling,
+): Promise<{ writing: Writing; after: number }> {
+  const { rows } = await client.query<{ feed: string; plan: number; writing: number | null }>(
+    "select feed, plan, writing from sieve.load where id = $1",
+    [load],
+  );
+  const { feed, plan, writing: after } = rows[0]!;
+  const about = { kind: "decision", feed, load, plan: compiled.plan, planId: plan, by } as const;
+  return { writing: await Writing.begin(client, about), after: after ?? 0 };
+}
+
+/** Writes the decision down, with what the store had before it. */
+async function endDecision(client: Client, writing: Writing, { load, record, before }: Settling): Promise<void> {
+  await writing.end();
+  await noteBefore(client, writing.id, "waiting", `r.load = ${load} and r.record = ${record}`);
+  for (const { relation, key, was } of before) {
+    await client.query("insert into sieve.store_before (writing, relation, key, was) values ($1, $2, $3, $4)", [
+      writing.id,
+      relation,
+      JSON.stringify(key),
+      was && JSON.stringify(was),
+    ]);
+  }
 }
 
 /** The load and record that the target's row has which stands for the other record of a pair. */
@@ -269,47 +350,31 @@ async function targetRow(
   return rows.length === 1 ? rows[0]! : null;
 }
 
-/** Undoes what followed from a decision about a record, so that it waits again. */
+/** Undoes what followed from a decision about a record, so that it waits again; its other decisions stay. */
 async function revert(client: Client, pair: PairRow, by: string): Promise<void> {
   const waiting = await waitingOf(client, pair.load, pair.record);
   if (!waiting || waiting.state === "waiting") return;
-  const compiled = await compiledOf(client, pair.load);
-  const table = tableOf(compiled.plan);
-  if (waiting.state === "inserted") {
-    const { rowCount } = await client.query(`delete from ${table} where _load = $1 and _record = $2`, [
-      waiting.load,
-      waiting.record,
-    ]);
-    if (rowCount !== 1) {
-      throw new SieveError(
-        "row-gone",
-        `Record ${pair.record} of load ${pair.load} is no longer in the target as it was inserted.`,
-        {
-          hint: "A later load has taken its place; the decision can't be taken back.",
-        },
-      );
-    }
-  } else {
-    const into = await waitingOf(client, waiting.into_load!, waiting.into_record!);
-    if (into?.state === "waiting") {
-      await client.query("update sieve.waiting set field_values = $3 where load = $1 and record = $2", [
-        into.load,
-        into.record,
-        JSON.stringify(waiting.before),
-      ]);
-    } else {
-      const row = await targetRow(client, compiled, waiting.into_load!, waiting.into_record!);
-      if (!row) {
-        throw new SieveError(
-          "row-gone",
-          `The record that record ${pair.record} of load ${pair.load} was put to has changed since.`,
-          {
-            hint: "A later load has written it; the decision can't be taken back.",
-          },
-        );
-      }
-      await writeKept(client, compiled, { table, at: "ctid" }, [{ at: row.at, values: waiting.before! }]);
-    }
+  if (waiting.writing !== null) {
+    const { rows: pairs } = await client.query<PairRow & { by: string }>(
+      `select ${PAIR}, decided_by as by from sieve.match_pair where load = $1 and record = $2 and decision is not null`,
+      [pair.load, pair.record],
+    );
+    await undoLocked(client, waiting.writing, { reason: "the decision was taken back", by });
+    for (const other of pairs) if (other.id !== pair.id) await putDecision(client, other, other.decision!, other.by);
+    return;
   }
-  await end(client, waiting, "waiting", by);
+  const into = await waitingOf(client, waiting.into_load!, waiting.into_record!);
+  if (into?.state !== "waiting") {
+    throw new SieveError(
+      "row-gone",
+      `The record that record ${pair.record} of load ${pair.load} was put to has been decided about since.`,
+      { hint: "Take that decision back first." },
+    );
+  }
+  await client.query("update sieve.waiting set field_values = $3 where load = $1 and record = $2", [
+    into.load,
+    into.record,
+    JSON.stringify(waiting.before),
+  ]);
+  await end(client, waiting, "waiting", { by, writing: null });
 }

@@ -11,7 +11,9 @@ import type { Compiled } from "@/core/plan/compile.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import type { ClusterMember } from "@/store/matches.ts";
 import { PairSearch } from "./pairs.ts";
-import { keepRows } from "./undo.ts";
+import { changeAt } from "./meet.ts";
+import type { Expected } from "./reconcile.ts";
+import type { Writing } from "./writing.ts";
 import { tableOf, targetChanges, targetColumns } from "./target.ts";
 
 /** Rows that are fetched, or written, at a time. */
@@ -47,8 +49,10 @@ export interface MatchLoad {
   readonly targetExists: boolean;
   /** The reference lists of the load. */
   readonly lists: References;
-  /** Nothing but the numbers is wanted: the target is not written, and nothing is kept for people to decide. */
-  readonly dry: boolean;
+  /** Null where nothing but the numbers is wanted: the target is not written, and nothing is kept for people to decide. */
+  readonly writing: Writing | null;
+  /** What the target is to have of it. */
+  readonly expected: Expected;
   /** The bundled pairs-thread. */
   readonly pairsThread: URL;
   progress(): Promise<void>;
@@ -92,11 +96,11 @@ async function matchBy(search: PairSearch, run: MatchLoad, section: MatchSection
   if (withTarget) {
     const { plan } = compiled;
     // What is kept may be written to rows of the target, which must have a column for each field then.
-    if (!run.dry) for (const change of await targetChanges(client, plan)) await client.query(change);
+    if (run.writing) for (const change of await targetChanges(client, plan)) await client.query(change);
     for (const column of await targetColumns(client, tableOf(plan))) columns.add(column.name);
     // A row that an upsert will write over is the record's own; it is no other one.
     const own =
-      plan.load.mode === "upsert"
+      plan.load.mode === "upsert" && plan.load.key.length > 0
         ? ` where not exists (select from ${staging} s where ${plan.load.key.map((k) => `s.${ident(k)} = t.${ident(k)}`).join(" and ")})`
         : "";
     const origin = (name: string): string => (columns.has(name) ? `coalesce(t.${ident(name)}, -1)` : "-1");
@@ -169,7 +173,7 @@ async function matchBy(search: PairSearch, run: MatchLoad, section: MatchSection
   const waiting: number[] = [];
   for (let r = known; r < matcher.incoming.length; r++) if (waits(r)) waiting.push(sources.record[r]!);
   const samples = await samplesOf(section, compiled, pairs, found, values);
-  if (!run.dry) {
+  if (run.writing) {
     await keepPairs(run, pairs, found, sources, values, waits);
     await keepWaiting(run, waiting);
   }
@@ -415,7 +419,7 @@ async function keepClusters(
       const kept = keepCluster(section, fields, plan.load.key, records, plan.formulas);
       return { list, records, kept };
     });
-    if (!run.dry)
+    if (run.writing)
       await client.query(
         `insert into sieve.cluster (load, first, members, kept, origins)
        select $1, first, members, kept, origins from jsonb_to_recordset($2::jsonb) as x (first int, members jsonb, kept jsonb, origins jsonb)`,
@@ -437,18 +441,15 @@ async function keepClusters(
     await writeKept(
       client,
       compiled,
-      { table: run.staging, at: "_record" },
+      run.staging,
       staged!.map(({ list, kept }) => ({ at: String(sources.record[list[0]!]!), values: kept.values })),
     );
-    if (run.dry || there!.length === 0) continue;
-    await keepRows(client, run.id, plan, "select unnest($1::tid[]) as place", [
-      there!.map(({ list }) => sources.place[list[0]!]!),
-    ]);
-    await writeKept(
-      client,
-      compiled,
-      { table: tableOf(plan), at: "ctid" },
+    if (!run.writing) continue;
+    const { writing } = run;
+    await changeAt(
+      writing,
       there!.map(({ list, kept }) => ({ at: sources.place[list[0]!]!, values: kept.values })),
+      { before: (met) => run.expected.addChanged(client, met, writing.table) },
     );
   }
 }
@@ -463,23 +464,23 @@ function memberOf(sources: Source, n: number, values: string[]): ClusterMember {
     : { record: null, row: [sources.rowLoad[n]!, sources.rowRecord[n]!], values };
 }
 
-/** Sets the values of rows of a table, found by their record number or their place, to what was kept, where they differ. */
-export async function writeKept(
+/** Sets the values of staged records to what was kept, where they differ. */
+async function writeKept(
   client: Queryable,
   { fields, plan }: Compiled,
-  where: { table: string; at: "_record" | "ctid" },
+  staging: string,
   rows: readonly { at: string; values: readonly string[] }[],
 ): Promise<void> {
   const numbered = fields.map((f, i) => ({ name: f.name, i })).filter(({ name }) => !plan.load.key.includes(name));
   if (rows.length === 0 || numbered.length === 0) return;
-  const types = new Map((await targetColumns(client, where.table)).map((c) => [c.name, c.type]));
+  const types = new Map((await targetColumns(client, staging)).map((c) => [c.name, c.type]));
   const value = ({ name, i }: { name: string; i: number }): string =>
     `nullif(x.v->>${i}, '')::${types.get(name) ?? "text"}`;
   const own = numbered.map(({ name }) => `t.${ident(name)}`);
   await client.query(
-    `update ${where.table} t set ${numbered.map((n) => `${ident(n.name)} = ${value(n)}`).join(", ")}
+    `update ${staging} t set ${numbered.map((n) => `${ident(n.name)} = ${value(n)}`).join(", ")}
      from jsonb_to_recordset($1::jsonb) as x (at text, v jsonb)
-     where t.${where.at} = x.at::${where.at === "ctid" ? "tid" : "int"}
+     where t._record = x.at::int
        and (${own.join(", ")}) is distinct from (${numbered.map(value).join(", ")})`,
     [JSON.stringify(rows.map((r) => ({ at: r.at, v: r.values })))],
   );

@@ -27,6 +27,8 @@ export interface ThreadStart {
   references: readonly Reference[];
   /** Checks that the load does without. */
   off: ChecksOff;
+  /** Staged records say which cells are to leave what the target has. */
+  leave: boolean;
   expected: number;
 }
 

@@ -1,16 +1,23 @@
+import { overlaps } from "@/core/check/between/overlaps.ts";
+import { parent } from "@/core/check/between/parent.ts";
 import { extraOf, mapColumns } from "@/core/map/columns.ts";
 import { compilePlan, type Compiled, type Problem } from "@/core/plan/compile.ts";
 import { SieveError, quoted } from "@/core/problem.ts";
-import { recheck } from "@/core/recheck.ts";
+import { siftRows } from "@/core/recheck.ts";
+import { fieldValues, problemsOf } from "@/core/sift.ts";
+import type { FileFacts } from "@/core/read/source.ts";
+import { NOT_OF_TYPE, VERDICT } from "@/core/verdict.ts";
 import { ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
 import { referencesOf } from "@/store/references.ts";
-import { planInForce, type PlanVersion } from "@/store/feeds.ts";
-import { getHeld, type HeldRecord } from "@/store/held.ts";
-import { getLoad } from "@/store/loads.ts";
+import { getPlan, planInForce, type PlanVersion } from "@/store/feeds.ts";
+import type { HeldRecord } from "@/store/held.ts";
 import { deliveryLists } from "./delivery-lists.ts";
 import { apartInTarget } from "./between-load.ts";
 import { ruleProblem } from "./late.ts";
-import { recordColumns, tableOf, targetChanges } from "./target.ts";
+import { LEAVE, meet, needsLeave, writeOver, type Meeting } from "./meet.ts";
+import { absentFields, brokenRules } from "./staged-load.ts";
+import { EXTRA, columnOf, recordColumns, staged, tableOf, targetChanges, targetColumns } from "./target.ts";
+import { DIFFERS, PART, PLACE, WRITING, Writing, lockTarget } from "./writing.ts";
 
 /** A record of the quarantine, and the values that a person gives it, by field. */
 export interface Mend {
@@ -19,56 +26,122 @@ export interface Mend {
   values?: Record<string, string> | undefined;
 }
 
+/** What the target has by now for a held record, whose key was written since. */
+export interface Overtaken {
+  /** The writing that wrote the row since; null where another program did. */
+  readonly by: number | null;
+  /** The row that stands there, by field. */
+  readonly now: Record<string, string | null>;
+}
+
 export interface Released {
   load: number;
   record: number;
   released: boolean;
   /** Why it stays, when it does. */
   problems: Problem[];
+  /** Its key has been written since by something newer, so that it stays unless a person says otherwise. */
+  overtaken?: Overtaken;
+  /** Somebody else was faster: what the record is by now. */
+  ended?: string;
 }
 
 /** Most records of one call. */
-export const MOST_AT_ONCE = 5000;
+export const MOST_AT_ONCE = 100_000;
+/** Records that are checked and written at a time. */
+const BATCH = 5_000;
+
+export interface ReleaseOptions {
+  /** Write also records that are overtaken, over what is newer. */
+  readonly overtaken?: boolean;
+  readonly reason?: string;
+}
 
 /**
  * Checks held records again by the plan in force, with the values that a person gave them, and
- * writes those that pass to the target, all in one transaction. Those that do not pass stay, with
- * what is still wrong; what a person typed is kept with them.
+ * writes those that pass to the target, all in one transaction: a writing for each load that they are of.
+ * Those that do not pass stay, with what is still wrong; what a person typed is kept with them. A record whose key
+ * was written since by something newer stays too, unless `overtaken`. Throws `wrong-state` where none of them is held any more.
  */
-export async function releaseRecords(db: Db, mends: readonly Mend[], by: string): Promise<Released[]> {
+export async function releaseRecords(
+  db: Db,
+  mends: readonly Mend[],
+  by: string,
+  options: ReleaseOptions = {},
+): Promise<Released[]> {
   if (mends.length > MOST_AT_ONCE) {
     throw new SieveError("too-many", `At most ${MOST_AT_ONCE} records can be released at once.`);
   }
   return await transaction(db, async (client) => {
+    // Feeds, then targets, then records, always in the same order: whoever comes second waits and finds what was done.
+    const { rows: feeds } = await client.query<{ feed: string }>(
+      `select distinct h.feed from sieve.held h join unnest($1::int[], $2::int[]) x (load, record)
+       on h.load = x.load and h.record = x.record order by 1`,
+      [mends.map((m) => m.load), mends.map((m) => m.record)],
+    );
+    const versions = new Map<string, PlanVersion>();
+    for (const { feed } of feeds) versions.set(feed, await planInForce(client, feed));
+    for (const { feed } of feeds) await lockTarget(client, feed, versions.get(feed)!.document);
+    const wanted = new Map(mends.map((m) => [`${m.load}:${m.record}`, m]));
     const results: Released[] = [];
-    /** By feed, and by load where a list is a file of the load's delivery. */
-    const plans = new Map<string, { version: PlanVersion; compiled: Compiled }>();
-    // In a fixed order, so that two people who release at once can't wait for each other.
-    for (const mend of [...mends].sort((a, b) => a.load - b.load || a.record - b.record)) {
-      await client.query("select 1 from sieve.held where load = $1 and record = $2 for update", [
-        mend.load,
-        mend.record,
-      ]);
-      const held = await getHeld(client, mend.load, mend.record);
-      if (held.state !== "held") {
-        throw new SieveError("wrong-state", `Record ${mend.record} of load ${mend.load} is ${held.state} already.`, {
-          hint: "Look at the quarantine again.",
+    const loads = [...new Set(mends.map((m) => m.load))].sort((a, b) => a - b);
+    for (const load of loads) {
+      const records = [...new Set(mends.filter((m) => m.load === load).map((m) => m.record))].sort((a, b) => a - b);
+      const held = await heldOf(client, load, records);
+      if (held.length < records.length) {
+        const there = new Set(held.map((h) => h.record));
+        const record = records.find((r) => !there.has(r))!;
+        throw new SieveError("no-record", `Record ${record} of load ${load} is not in the quarantine.`, {
+          hint: "It may have been loaded; look at the load.",
         });
       }
-      let plan = plans.get(held.feed) ?? plans.get(`${held.feed} ${held.load}`);
-      if (!plan) {
-        const version = await planInForce(client, held.feed);
-        const { delivery } = await getLoad(client, held.load);
-        const own = await deliveryLists(client, delivery, version.document);
-        const lists = new Map([...(await referencesOf(client, version.document)), ...own]);
-        plan = { version, compiled: compilePlan(version.document, lists) };
-        for (const change of await targetChanges(client, version.document)) await client.query(change);
-        plans.set(own.size === 0 ? held.feed : `${held.feed} ${held.load}`, plan);
+      const open = held.filter((h) => h.state === "held" || h.state === "overtaken");
+      for (const h of held) {
+        if (open.includes(h)) continue;
+        results.push({ load, record: h.record, released: false, problems: [], ended: endedWords(h) });
       }
-      results.push(await releaseOne(client, held, mend.values ?? {}, plan.compiled, by));
+      if (open.length === 0) continue;
+      const release = await Release.begin(client, versions.get(open[0]!.feed)!, load, { ...options, by });
+      results.push(...(await release.run(open, (h) => wanted.get(`${load}:${h.record}`)?.values ?? {})));
+    }
+    if (results.every((r) => r.ended !== undefined)) {
+      const [first] = results;
+      throw new SieveError(
+        "wrong-state",
+        `Record ${first!.record} of load ${first!.load} is ${first!.ended} already.`,
+        {
+          hint: "Look at the quarantine again.",
+        },
+      );
     }
     return results;
   });
+}
+
+function endedWords({ state, endedBy }: HeldRow): string {
+  return endedBy === "" ? state : `${state} by ${endedBy}`;
+}
+
+/** A held record as it is needed to be released. */
+interface HeldRow {
+  record: number;
+  feed: string;
+  file: number;
+  cells: string[] | null;
+  values: string[];
+  mended: Record<string, string> | null;
+  state: HeldRecord["state"];
+  found: string | null;
+  endedBy: string;
+}
+
+async function heldOf(client: Client, load: number, records: readonly number[]): Promise<HeldRow[]> {
+  const { rows } = await client.query<HeldRow>(
+    `select record, feed, file, cells, field_values as values, mended, state, found, ended_by as "endedBy"
+     from sieve.held where load = $1 and record = any($2) order by record for update`,
+    [load, records],
+  );
+  return rows;
 }
 
 /** The values to check again: as cleansed when the record was held, with what a person has set since. */
@@ -83,126 +156,329 @@ export function mendedValues(
   });
 }
 
-async function releaseOne(
-  client: Client,
-  held: HeldRecord,
-  values: Record<string, string>,
-  compiled: Compiled,
-  by: string,
-): Promise<Released> {
-  const checked = recheck(compiled, mendedValues(held, values, compiled));
-  const problems = checked.passes
-    ? [
-        ...(await repeatsInTarget(client, held, compiled, checked.values)),
-        ...(await apartInTarget(client, held.load, compiled, checked.values)),
-      ]
-    : checked.problems;
-  const mended = { ...held.mended, ...values };
-  const given = Object.keys(mended).length > 0 ? JSON.stringify(mended) : null;
-  const id = { load: held.load, record: held.record };
-  if (problems.some((p) => p.onFailure !== "note")) {
-    await client.query("update sieve.held set mended = $3 where load = $1 and record = $2", [
-      held.load,
-      held.record,
-      given,
-    ]);
-    return { ...id, released: false, problems };
-  }
-  const refused = await writeRecord(client, held, compiled, [
-    ...checked.values.map((v, f) => (v === "" || checked.notOfType[f] ? null : v)),
-    ...extraOfHeld(held, compiled),
-  ]);
-  if (refused) {
-    await client.query("update sieve.held set mended = $3 where load = $1 and record = $2", [
-      held.load,
-      held.record,
-      given,
-    ]);
-    return { ...id, released: false, problems: [refused] };
-  }
-  await client.query(
-    `update sieve.held set state = 'released', mended = $3, ended_by = $4, ended_at = now() where load = $1 and record = $2`,
-    [held.load, held.record, given, by],
-  );
-  return { ...id, released: true, problems: [] };
-}
+/** The release of records of one load, which is one writing. */
+class Release {
+  private readonly staging = ident("released records");
+  private readonly met = ident("released met");
+  private readonly marks = ident("released marks");
+  private writing!: Writing;
 
-/** What the plan keeps of a held record's columns that no field takes: one value, or none where it keeps nothing. */
-function extraOfHeld(held: HeldRecord, compiled: Compiled): (string | null)[] {
-  if (compiled.plan.map.extra !== "keep") return [];
-  const { extra } = mapColumns(held.columns, compiled.fields);
-  return [extraOf(held.columns, held.cells ?? [], extra) || null];
-}
+  private constructor(
+    private readonly client: Client,
+    private readonly version: PlanVersion,
+    private readonly compiled: Compiled,
+    private readonly load: {
+      id: number;
+      writing: number;
+      fields: readonly string[];
+      files: readonly FileFacts[];
+    },
+    private readonly options: ReleaseOptions & { by: string },
+  ) {}
 
-/** Writes one record to the target, its values in the order of `recordColumns`; gives the problem when a rule of the target refuses it. */
-export async function writeRecord(
-  client: Client,
-  held: { readonly load: number; readonly record: number },
-  compiled: Compiled,
-  row: (string | null)[],
-): Promise<Problem | null> {
-  const { plan } = compiled;
-  const names = [...recordColumns(plan), "_load", "_record"];
-  const key = plan.load.key;
-  const upsert =
-    plan.load.mode === "upsert"
-      ? ` on conflict (${key.map((k) => ident(k)).join(", ")}) do update set ${names
-          .filter((n) => !key.includes(n))
-          .map((n) => `${ident(n)} = excluded.${ident(n)}`)
-          .join(", ")}`
-      : "";
-  await client.query("savepoint before_write");
-  try {
-    await client.query(
-      `insert into ${tableOf(plan)} (${names.map((n) => ident(n)).join(", ")})
-     values (${names.map((_, i) => `$${i + 1}`).join(", ")})${upsert}`,
-      [...row, held.load, held.record],
+  static async begin(
+    client: Client,
+    version: PlanVersion,
+    load: number,
+    options: ReleaseOptions & { by: string },
+  ): Promise<Release> {
+    const { rows } = await client.query<{ delivery: number; plan: number; writing: number | null; files: FileFacts[] }>(
+      "select delivery, plan, coalesce(writing, 0) as writing, coalesce(report->'files', '[]') as files from sieve.load where id = $1",
+      [load],
     );
-    await client.query("release savepoint before_write");
-    return null;
-  } catch (error) {
-    const { code, constraint, detail } = error as { code?: string; constraint?: string; detail?: string };
-    // Class 23 of SQL's states: a constraint of the table.
-    if (!code?.startsWith("23")) throw error;
-    await client.query("rollback to savepoint before_write");
-    return ruleProblem(`target:${constraint ?? "not null"}`, { columns: [], definition: detail ?? "" }, []);
+    const { delivery, plan, writing, files } = rows[0]!;
+    const own = await deliveryLists(client, delivery, version.document);
+    const lists = new Map([...(await referencesOf(client, version.document)), ...own]);
+    for (const change of await targetChanges(client, version.document)) await client.query(change);
+    const fields = (await getPlan(client, plan)).document.contract.fields.map((f) => f.name);
+    const about = { id: load, writing: writing ?? 0, fields, files };
+    return new Release(client, version, compilePlan(version.document, lists), about, options);
   }
-}
 
-/** Whether the target already has the record's key, or this load has put the same unique value there. */
-async function repeatsInTarget(
-  client: Client,
-  held: HeldRecord,
-  compiled: Compiled,
-  values: readonly string[],
-): Promise<Problem[]> {
-  const { plan, fields } = compiled;
-  const target = tableOf(plan);
-  const problems: Problem[] = [];
-  const keyName = `${plan.load.key.join("+")}:unique`;
-  for (const index of compiled.uniques) {
-    const check = compiled.checks[index]!;
-    const isKey = check.key === keyName;
-    if (isKey && plan.load.mode === "upsert") continue;
-    const own = check.fields.map((f) => values[f]!);
-    if (own.some((v) => v === "")) continue;
-    const where = check.fields.map((f, i) => `${ident(fields[f]!.name)} = $${i + 2}`).join(" and ");
-    const { rows } = await client.query<{ load: number }>(
-      `select _load as load from ${target} where ($1::int is null or _load = $1) and ${where} limit 1`,
-      [isKey ? null : held.load, ...own],
-    );
-    if (!rows[0]) continue;
-    const names = check.fields.map((f) => fields[f]!.name).join(" and ");
-    problems.push({
-      check: check.key,
-      field: fields[check.fields[0]!]!.name,
-      value: own.join(", "),
-      message: `${names} ${own.map((v) => quoted(v)).join(" and ")} is in the target already, from load ${rows[0].load}.`,
-      expected: "a value that the target does not have yet",
-      onFailure: check.onFailure,
+  async run(held: readonly HeldRow[], given: (h: HeldRow) => Record<string, string>): Promise<Released[]> {
+    const { client, version, compiled, load, options, marks } = this;
+    const { plan } = compiled;
+    this.writing = await Writing.begin(client, {
+      kind: "release",
+      feed: plan.feed,
+      load: load.id,
+      plan,
+      planId: version.id,
+      by: options.by,
+      reason: options.reason ?? "",
     });
+    this.writing.expect(held.length);
+    await client.query(
+      `create temp table ${marks} (record integer, state text, mended jsonb, wrote boolean) on commit drop`,
+    );
+    // What is asked of a record beside others that come with it can only be asked one after the other.
+    const beside = compiled.checks.some((c) => [parent.id, overlaps.id].includes(c.between?.check.check ?? ""));
+    const size = beside ? 1 : BATCH;
+    const results: Released[] = [];
+    for (let at = 0; at < held.length; at += size) {
+      results.push(...(await this.batch(held.slice(at, at + size), given)));
+    }
+    if (results.some((r) => r.released)) await this.writing.end();
+    await this.mark();
+    await client.query(`drop table ${marks}`);
+    return results;
   }
-  return problems;
+
+  private async batch(held: readonly HeldRow[], given: (h: HeldRow) => Record<string, string>): Promise<Released[]> {
+    const { client, compiled, load, staging, met } = this;
+    const { plan, fields } = compiled;
+    const values = held.map((h) => mendedValues({ ...h, fields: [...load.fields] }, given(h), compiled));
+    const sifted = siftRows(
+      compiled,
+      fields.map((f) => f.name),
+      values,
+    );
+    const stays = new Map<number, Problem[]>();
+    const passing: object[] = [];
+    for (const [r, h] of held.entries()) {
+      const now = fieldValues(sifted, r);
+      if (sifted.verdict[r] !== VERDICT.passes) {
+        stays.set(h.record, problemsOf(sifted, compiled, r));
+        continue;
+      }
+      const apart = await apartInTarget(client, load.id, compiled, now);
+      if (apart.some((p) => p.onFailure !== "note")) {
+        stays.set(h.record, apart);
+        continue;
+      }
+      const left = [...sifted.left].flatMap(([f, is]) => (is[r] === 1 ? [f] : []));
+      passing.push({
+        r: h.record,
+        v: [...now.map((v, f) => (sifted.faults[f]![r] === NOT_OF_TYPE ? "" : v)), ...this.extraOf(h)],
+        f: h.found,
+        l: left.length > 0 ? left : null,
+      });
+    }
+    await this.stage(passing);
+    for (const [record, problems] of await this.refused()) stays.set(record, problems);
+    const meeting: Meeting = {
+      plan,
+      staging,
+      met,
+      temporary: true,
+      absent: await absentFields(client, load.id, load.files),
+      leaves: needsLeave(plan),
+    };
+    const overtaken = await this.write(meeting);
+    const results = held.map((h): Released => {
+      const newer = overtaken.get(h.record);
+      const problems = stays.get(h.record) ?? [];
+      const released = !stays.has(h.record) && (newer === undefined || this.options.overtaken === true);
+      return {
+        load: load.id,
+        record: h.record,
+        released,
+        problems: released ? [] : problems,
+        ...(newer && !released ? { overtaken: newer } : {}),
+      };
+    });
+    await this.note(held, results, given);
+    await client.query(`drop table if exists ${met}, ${staging}`);
+    return results;
+  }
+
+  /** What the plan keeps of a held record's columns that no field takes: one value, or none where it keeps nothing. */
+  private extraOf(held: HeldRow): string[] {
+    const { compiled, load } = this;
+    if (compiled.plan.map.extra !== "keep") return [];
+    const columns = load.files[held.file]?.columns ?? [];
+    const { extra } = mapColumns(columns, compiled.fields);
+    return [extraOf(columns, held.cells ?? [], extra)];
+  }
+
+  private async stage(rows: readonly object[]): Promise<void> {
+    const { client, compiled, staging } = this;
+    const { plan, fields } = compiled;
+    const types = [...fields.map(columnOf), ...(plan.map.extra === "keep" ? [{ name: EXTRA, type: "jsonb" }] : [])];
+    const values = types.map((c, i) => `nullif(x.v->>${i}, '')::${c.type} as ${ident(c.name)}`);
+    await client.query(
+      `create temp table ${staging} on commit drop as
+       select x.r as "_record", x.f as "_found", x.l as ${ident(LEAVE)}, ${values.join(", ")}
+       from jsonb_to_recordset($1::jsonb) as x (r integer, v jsonb, f text, l integer[])`,
+      [JSON.stringify(rows)],
+    );
+  }
+
+  /** Takes records out of staging that the target would refuse, or that repeat what it has; gives their problems. */
+  private async refused(): Promise<Map<number, Problem[]>> {
+    const { client, compiled, load, staging } = this;
+    const { plan, fields } = compiled;
+    const target = tableOf(plan);
+    const found = new Map<number, Problem[]>();
+    const columns = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
+    const add = (record: number, problem: Problem): void =>
+      void found.set(record, [...(found.get(record) ?? []), problem]);
+    const key = `${plan.load.key.join("+")}:unique`;
+    for (const index of compiled.uniques) {
+      const check = compiled.checks[index]!;
+      const isKey = check.key === key;
+      const names = check.fields.map((f) => fields[f]!.name);
+      const list = names.map((n) => `s.${ident(n)}`).join(", ");
+      const filled = names.map((n) => `s.${ident(n)} is not null`).join(" and ");
+      const same = names.map(
+        (n) => `t.${ident(n)} = s.${ident(n)}${columns.has(n) ? `::${columns.get(n)!.type}` : ""}`,
+      );
+      const meets = !(isKey && plan.load.mode === "upsert");
+      const there = meets
+        ? `(select t."_load" from ${target} t where ${[...same, ...(isKey ? [] : [`t."_load" = ${load.id}`])].join(" and ")} limit 1)`
+        : "null::int";
+      const any = meets
+        ? `exists (select from ${target} t where ${[...same, ...(isKey ? [] : [`t."_load" = ${load.id}`])].join(" and ")})`
+        : "false";
+      const { rows } = await client.query<{ record: number; load: number | null; there: boolean; own: string[] }>(
+        `select * from (select s."_record" as record, ${there} as load, ${any} as there, array[${names.map((n) => `s.${ident(n)}::text`).join(", ")}] as own,
+           row_number() over (partition by ${list} order by s."_record") as turn from ${staging} s where ${filled}) x
+         where x.there or x.turn > 1`,
+      );
+      const words = names.join(" and ");
+      for (const row of rows) {
+        const where = row.there
+          ? `is in the target already${row.load === null ? "" : `, from load ${row.load}`}`
+          : "comes with another record that is released with it";
+        add(row.record, {
+          check: check.key,
+          field: names[0]!,
+          value: row.own.join(", "),
+          message: `${words} ${row.own.map((v) => quoted(v)).join(" and ")} ${where}.`,
+          expected: "a value that the target does not have yet",
+          onFailure: check.onFailure,
+        });
+      }
+    }
+    const must = [...columns.values()].filter((c) => c.notNull && !c.filled && recordColumns(plan).includes(c.name));
+    for (const { name } of must) {
+      const { rows } = await client.query<{ record: number }>(
+        `select "_record" as record from ${staging} where ${ident(name)} is null`,
+      );
+      for (const { record } of rows) {
+        add(record, ruleProblem("target:not null", { columns: [name], definition: `a value of ${name}` }, []));
+      }
+    }
+    for (const { rule, from, where } of await brokenRules(client, plan, staging, {
+      key: plan.load.mode !== "upsert",
+    })) {
+      const { rows } = await client.query<{ record: number }>(
+        `select s.record_number as record from ${from} where ${where}`,
+      );
+      for (const { record } of rows) if (!found.has(record)) add(record, ruleProblem(`target:${rule.name}`, rule, []));
+    }
+    const holding = [...found].filter(([, problems]) => problems.some((p) => p.onFailure !== "note"));
+    await client.query(`delete from ${staging} where "_record" = any($1)`, [holding.map(([record]) => record)]);
+    return new Map(holding);
+  }
+
+  /** Writes what is staged, but for what is overtaken, unless that was asked for; gives those records with what stands there. */
+  private async write(meeting: Meeting): Promise<Map<number, Overtaken>> {
+    const { client, compiled, writing, staging, met, load, options } = this;
+    const { plan } = compiled;
+    const overtaken = new Map<number, Overtaken>();
+    const names = recordColumns(plan);
+    const columns = names.map((n) => ident(n));
+    const have = new Map((await targetColumns(client, tableOf(plan))).map((c) => [c.name, c]));
+    if (plan.load.mode !== "upsert") {
+      const by = plan.load.mode === "replace" ? await this.replacedSince() : null;
+      if (by !== null) {
+        const { rows } = await client.query<{ record: number }>(`select "_record" as record from ${staging}`);
+        for (const { record } of rows) overtaken.set(record, { by, now: {} });
+        if (!options.overtaken) return overtaken;
+      }
+      const { rows } = await client.query<{ n: number }>(`select count(*)::int as n from ${staging}`);
+      if (rows[0]!.n > 0) {
+        await writing.insert(
+          columns,
+          `select ${names.map((n) => staged(n, have.get(n))).join(", ")}, ${load.id}, s."_record", ${writing.id} from ${staging} s`,
+          rows[0]!.n,
+        );
+      }
+      await this.wrote(`select "_record" from ${staging}`);
+      return overtaken;
+    }
+    await meet(meeting, client);
+    const fields = plan.contract.fields.map((f) => f.name).slice(0, 45);
+    const now = `jsonb_build_object(${fields.map((n) => `'${n}', t.${ident(n)}::text`).join(", ")})`;
+    const mine = `(t.xmin = any(${writing.ours}) and t.${ident(WRITING)} is not null)`;
+    // A release of an older load's record is no newer than this one.
+    const later = `(t.${ident(WRITING)} > ${load.writing} and not exists (select from sieve.writing w
+        where w.id = t.${ident(WRITING)} and w.kind = 'release' and w.load < ${load.id}))`;
+    const { rows } = await client.query<{ record: number; by: number | null; now: Record<string, string | null> }>(
+      `select m."_record" as record, case when ${mine} then t.${ident(WRITING)} end as by, ${now} as now
+       from ${met} m join ${staging} s on s."_record" = m."_record"
+         join ${tableOf(plan)} t on t.ctid = m.${PLACE} and t.tableoid = m.${PART}
+       where m.${DIFFERS} and case when ${mine} then ${later} else t.xmin::text is distinct from s."_found" end`,
+    );
+    for (const { record, by, now: stands } of rows) overtaken.set(record, { by, now: stands });
+    if (!options.overtaken && rows.length > 0) {
+      const which = [rows.map((r) => r.record)];
+      await client.query(`delete from ${met} where "_record" = any($1)`, which);
+      await client.query(`delete from ${staging} where "_record" = any($1)`, which);
+    }
+    await this.wrote(`select "_record" from ${met} where ${PLACE} is null or ${DIFFERS}`);
+    await writeOver(writing, meeting);
+    return overtaken;
+  }
+
+  /** The writing that has replaced all of the target's rows since the load; null where none has. */
+  private async replacedSince(): Promise<number | null> {
+    const { rows } = await this.client.query<{ id: number }>(
+      `select id from sieve.writing where target = $1 and id > $2 and kind = 'load' and load > $3 and undone_by is null order by id desc limit 1`,
+      [tableOf(this.compiled.plan), this.load.writing, this.load.id],
+    );
+    return rows[0]?.id ?? null;
+  }
+
+  private async wrote(records: string): Promise<void> {
+    await this.client.query(
+      `insert into ${this.marks} (record, state, wrote) select "_record", 'wrote', true from (${records}) x`,
+    );
+  }
+
+  /** Notes what becomes of each record, and what a person has typed. */
+  private async note(
+    held: readonly HeldRow[],
+    results: readonly Released[],
+    given: (h: HeldRow) => Record<string, string>,
+  ): Promise<void> {
+    const rows = results.map((r, i) => {
+      const mended = { ...held[i]!.mended, ...given(held[i]!) };
+      return {
+        record: r.record,
+        state: r.released ? "released" : r.overtaken ? "overtaken" : held[i]!.state,
+        mended: Object.keys(mended).length > 0 ? mended : null,
+      };
+    });
+    await this.client.query(
+      `insert into ${this.marks} (record, state, mended) select record, state, mended
+       from jsonb_to_recordset($1::jsonb) as x (record integer, state text, mended jsonb)`,
+      [JSON.stringify(rows)],
+    );
+  }
+
+  /** Sets the records' states as they were noted, once the writing is there. */
+  private async mark(): Promise<void> {
+    const { client, load, writing, marks, options } = this;
+    await client.query(`analyze ${marks}`);
+    await client.query(
+      `insert into sieve.store_before (writing, relation, key, was)
+       select ${writing.id}, 'held', jsonb_build_object('load', r.load, 'record', r.record, 'wrote', w.record is not null),
+         jsonb_build_object('state', r.state, 'mended', r.mended, 'reason', r.reason, 'ended_by', r.ended_by,
+           'ended_at', r.ended_at, 'writing', r.writing)
+       from ${marks} m join sieve.held r on r.load = ${load.id} and r.record = m.record
+         left join ${marks} w on w.record = m.record and w.wrote where m.state = 'released'`,
+    );
+    await client.query(
+      `update sieve.held h set state = m.state, mended = m.mended,
+         ended_by = case when m.state = 'released' then $1 else h.ended_by end,
+         ended_at = case when m.state = 'released' then now() else h.ended_at end,
+         writing = case when m.state = 'released' then ${writing.id} else h.writing end
+       from ${marks} m where h.load = ${load.id} and h.record = m.record and m.wrote is null`,
+      [options.by],
+    );
+  }
 }
 
 /** Ends held records with a reason: they stay in the ledger as held, and will not be loaded. */
@@ -215,7 +491,7 @@ export async function discardRecords(db: Db, which: readonly Mend[], reason: str
   const { rowCount } = await db.query(
     `update sieve.held h set state = 'discarded', reason = $3, ended_by = $4, ended_at = now()
      from unnest($1::int[], $2::int[]) x (load, record)
-     where h.load = x.load and h.record = x.record and h.state = 'held'`,
+     where h.load = x.load and h.record = x.record and h.state in ('held', 'overtaken')`,
     [which.map((w) => w.load), which.map((w) => w.record), reason.trim(), by],
   );
   return rowCount ?? 0;

@@ -5,11 +5,13 @@ import { NO_REFERENCES, type References } from "@/core/lookup/reference.ts";
 import { addProposals, referencesOfLoad } from "@/store/references.ts";
 import type { TableRule } from "@/core/interop/table.ts";
 import { compilePlan, type Compiled } from "@/core/plan/compile.ts";
-import { SieveError } from "@/core/problem.ts";
-import { makeReport, type Timing } from "@/core/report.ts";
+import { SieveError, listed } from "@/core/problem.ts";
+import type { FileFacts } from "@/core/read/source.ts";
+import type { KeptCells } from "@/core/load/arriving.ts";
+import { makeReport, type Reconciliation, type Timing } from "@/core/report.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import { Course, type Sifted } from "@/core/sift.ts";
-import { ident, type Client, type Db } from "@/store/db.ts";
+import { ident, type Client, type Db, type Queryable } from "@/store/db.ts";
 import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
 import {
@@ -20,23 +22,25 @@ import {
   putOutcomes,
   type LedgerBlock,
 } from "@/store/ledger.ts";
+import { nextWriting, transactionNumber } from "@/store/writings.ts";
 import { columnsBefore, historyBefore, endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
-import { findBroken, findTaken, holdFiles } from "./staged-load.ts";
+import { absentFields, findBroken, findLoadedBefore, findTaken, holdFiles } from "./staged-load.ts";
 import { deliveryLists } from "./delivery-lists.ts";
 import { holdBetween, holdingBetween } from "./between-load.ts";
-import { copyDelimiter, copyRows, extrasOf } from "./copy-rows.ts";
+import { copyDelimiter, copyRows, moreOf } from "./copy-rows.ts";
 import { heldRow } from "./held-rows.ts";
 import { fieldsOf, lateProblem } from "./late.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
 import { matchStaged, type Matched } from "./match-load.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
 import { giveBack, takeThread } from "./threads.ts";
-import { countUpsert, meetTarget, upsertStaged, type Upsert } from "./upsert.ts";
-import { dropKept, keepAll, keepTable, pruneUndo } from "./undo.ts";
+import { LEAVE, countKept, countUpsert, meet, needsLeave, upsertStaged, type Meeting } from "./meet.ts";
+import { Expected, reconcile } from "./reconcile.ts";
+import { Writing, WRITING, dropKept } from "./writing.ts";
+import { pruneUndo } from "./undo.ts";
 import {
   EXTRA,
   TARGET,
-  assertWritten,
   columnOf,
   recordColumns,
   staged,
@@ -95,8 +99,7 @@ export async function runLoad(db: Db, id: number, options: RunOptions): Promise<
       if (error instanceof Cancelled) await failLoad(db, id, "cancelled");
       else if (error instanceof SieveError) await failLoad(db, id, "failed", error);
       else throw error;
-      await dropStaging(client, id);
-      await dropKept(client, id);
+      await dropLeft(client, id);
     }
   } catch (error) {
     broken ??= error instanceof SieveError ? undefined : (error as Error);
@@ -108,7 +111,14 @@ export async function runLoad(db: Db, id: number, options: RunOptions): Promise<
   }
 }
 
-async function dropStaging(client: Client, id: number): Promise<void> {
+/** Drops what a load has made on its way that is of no use when it does not come to a good end. */
+export async function dropLeft(client: Queryable, id: number): Promise<void> {
+  await dropStaging(client, id);
+  const { rows } = await client.query<{ writing: number | null }>("select writing from sieve.load where id = $1", [id]);
+  if (rows[0]?.writing) await dropKept(client, rows[0].writing);
+}
+
+async function dropStaging(client: Queryable, id: number): Promise<void> {
   await client.query(`drop table if exists ${staging(id)}, ${stagingHeld(id)}, ${stagingMet(id)}`);
 }
 
@@ -131,6 +141,10 @@ class LoadRun {
   /** The target's own rules that the records were held against, by name. */
   private readonly rules = new Map<string, TableRule>();
   private readonly timing: Timing[] = [];
+  /** The number of the writing that it is going to be. */
+  private writing = 0;
+  /** Transactions that have put staged records there. */
+  private readonly xids: string[] = [];
 
   constructor(
     private readonly db: Db,
@@ -143,15 +157,15 @@ class LoadRun {
 
   async run(): Promise<void> {
     const { client, id } = this;
+    // What an earlier attempt left: it reached no further than this.
+    await dropLeft(client, id);
+    this.writing = this.load.kind === "trial" ? 0 : (this.load.writing ?? (await nextWriting(client)));
     await client.query(
       `update sieve.load set state = 'running', attempts = attempts + 1, started_at = clock_timestamp(), error = null,
-         records_so_far = 0, bytes_so_far = 0, stage = 'reading' where id = $1`,
-      [id],
+         records_so_far = 0, bytes_so_far = 0, stage = 'reading', writing = nullif($2, 0) where id = $1`,
+      [id, this.writing],
     );
     this.stage = "reading";
-    // What an earlier attempt left: it reached no further than this.
-    await dropStaging(client, id);
-    await dropKept(client, id);
     await client.query("delete from sieve.ledger_block where load = $1", [id]);
     await client.query("delete from sieve.late_problem where load = $1", [id]);
     await client.query("delete from sieve.held where load = $1", [id]);
@@ -179,16 +193,27 @@ class LoadRun {
   private async makeStaging(): Promise<void> {
     const { client, id, load } = this;
     const { plan, fields } = this.compiled;
-    this.successor = load.kind === "trial" ? null : await successorOf(client, plan, id, staging(id));
+    this.successor = load.kind === "trial" ? null : await this.successorNow();
     if (this.successor) {
       for (const statement of this.successor.make) await client.query(statement);
       return;
     }
     const columns: { name: string; type: string }[] = fields.map(columnOf);
     if (plan.map.extra === "keep") columns.push({ name: EXTRA, type: "jsonb" });
+    if (this.leaves) columns.push({ name: LEAVE, type: "integer[]" });
     await client.query(
       `create unlogged table ${staging(id)} (_record integer not null, ${columns.map((c) => `${ident(c.name)} ${c.type}`).join(", ")})`,
     );
+  }
+
+  /** Staged records say which cells are to leave what the target has; rows of a table that takes the target's place meet none. */
+  private get leaves(): boolean {
+    return this.successor === null && needsLeave(this.compiled.plan);
+  }
+
+  private async successorNow(): Promise<Successor | null> {
+    const { client, id, writing, compiled } = this;
+    return await successorOf(client, compiled.plan, { load: id, writing }, staging(id));
   }
 
   private async timed<T>(part: string, work: () => Promise<T>): Promise<T> {
@@ -207,11 +232,14 @@ class LoadRun {
       plan: compiled.plan,
       references: [...this.references.values()],
       off: this.load.checksOff,
+      leave: this.leaves,
       expected,
     };
     const thread = takeThread(this.options.thread);
     const send = (message: ToThread, transfer: ArrayBuffer[] = []): void => thread.postMessage(message, transfer);
     send({ type: "begin", ...start });
+    await client.query("begin");
+    this.xids.push(await transactionNumber(client));
     const copy = client.query(copyFrom(this.copyStatement())) as unknown as CopyStreamQuery;
     /** Memory of chunks that the thread has read, and of rows that are on their way to the database. */
     const spare: ArrayBuffer[] = [];
@@ -328,6 +356,7 @@ class LoadRun {
       const done = await outcome;
       copy.end();
       await Promise.race([once(copy, "finish"), new Promise((_, reject) => copy.once("error", reject))]);
+      await client.query("commit");
       well = true;
       return done;
     } catch (error) {
@@ -339,6 +368,7 @@ class LoadRun {
         setTimeout(resolve, 2000).unref();
       });
       await work.catch(() => {});
+      await client.query("rollback").catch(() => {});
       throw error;
     } finally {
       failure ??= new Error("over");
@@ -350,7 +380,9 @@ class LoadRun {
 
   private copyStatement(): string {
     const delimiter = copyDelimiter(this.compiled.plan.read.delimiter);
-    const columns = ["_record", ...recordColumns(this.compiled.plan)].map((c) => ident(c)).join(", ");
+    const columns = ["_record", ...recordColumns(this.compiled.plan), ...(this.leaves ? [LEAVE] : [])]
+      .map((c) => ident(c))
+      .join(", ");
     return `copy ${staging(this.id)} (${columns}) from stdin (delimiter '${delimiter}', null '')`;
   }
 
@@ -369,8 +401,9 @@ class LoadRun {
     if (!now && Date.now() - this.told < 250) return;
     this.told = Date.now();
     const { rows } = await this.db.query<{ cancel_asked: boolean }>(
-      "update sieve.load set stage = $2, records_so_far = $3, bytes_so_far = $4 where id = $1 returning cancel_asked",
-      [this.id, this.stage, this.records, this.bytes],
+      `update sieve.load set stage = $2, records_so_far = $3, bytes_so_far = $4, memory_so_far = $5
+       where id = $1 returning cancel_asked`,
+      [this.id, this.stage, this.records, this.bytes, process.memoryUsage.rss()],
     );
     if (rows[0]?.cancel_asked) throw new Cancelled();
   }
@@ -396,6 +429,9 @@ class LoadRun {
       const stagedLoad = { client, id, compiled, staging: staging(id) };
       const meets = exists && plan.load.mode === "append" && plan.load.key.length > 0;
       let taken = meets ? await this.timed("keys of the target", () => findTaken(stagedLoad)) : 0;
+      const loadedBefore = exists
+        ? await this.timed("what the target has already", () => findLoadedBefore(stagedLoad, taken))
+        : null;
       if (exists) {
         const found = await this.timed("rules of the target", () => findBroken(stagedLoad));
         taken += found.broken;
@@ -407,6 +443,8 @@ class LoadRun {
       let late = await this.countLate();
       let heldAsFiles = 0;
       let matches: MatchMetrics | null = null;
+      let kept: KeptCells[] = [];
+      let reconciliation: Reconciliation | null = null;
       const report = (): ReturnType<typeof makeReport> =>
         makeReport({
           compiled,
@@ -427,6 +465,9 @@ class LoadRun {
           before,
           history,
           matches,
+          loadedBefore,
+          kept,
+          reconciliation,
         });
       const hold = (records: number, at: "check" | "load"): void => {
         balance.outcomes.inserted -= records;
@@ -442,32 +483,46 @@ class LoadRun {
         late = await this.countLate();
       }
       const closedGates = report().gates.some((g) => !g.passed) && load.letThrough === null;
+      const writing = trial || closedGates ? null : await this.beginWriting();
+      const expected = new Expected(plan);
       if (plan.match) {
-        const matched = await this.timed("matching", () => this.match(exists, trial || closedGates));
+        const matched = await this.timed("matching", () => this.match(exists, writing, expected));
         balance.outcomes.inserted -= matched.merged.length + matched.waiting.length;
         balance.outcomes.merged += matched.merged.length;
         balance.outcomes.waiting += matched.waiting.length;
         matches = matched.metrics;
       }
-      if (trial || closedGates) {
+      if (!writing) {
         if (apart + taken > 0) await this.writeLate(false, rerun);
         if (plan.load.mode === "upsert" && exists) {
-          const upsert = this.upsert();
-          await meetTarget(upsert, client);
-          await countUpsert(upsert, client, balance);
+          const meeting = await this.meeting(done.files);
+          await meet(meeting, client);
+          await countUpsert(meeting, client, id, balance);
+          kept = await countKept(meeting, client, id);
         }
         assertCloses(balance);
         await endLoad(client, id, trial ? "tried" : "stopped", balance, report());
       } else {
         if (apart + taken > 0) await this.writeLate(true, rerun);
+        let meeting: Meeting | null = null;
         await this.timed("target", async () => {
-          if (await this.takePlace(balance)) return;
+          if (await this.takePlace(balance, writing, expected)) return;
           for (const change of await targetChanges(client, plan)) await client.query(change);
-          await this.writeTarget(balance, apart + taken === 0 && !plan.match);
+          if (plan.load.mode === "upsert") {
+            meeting = await this.meeting(done.files);
+            const untouched = apart + taken === 0 && !plan.match;
+            await upsertStaged(writing, meeting, untouched ? this.db : null, balance);
+            expected.addMet(meeting.met, id);
+          } else await this.addToTarget(balance, writing, expected);
         });
-        await this.timed("quarantine", () => this.writeHeld(rerun));
+        if (meeting) kept = await countKept(meeting, client, id);
+        reconciliation = await this.timed("reconciliation", async () =>
+          reconcile(writing, await expected.totals(client)),
+        );
+        await this.timed("quarantine", () => this.writeHeld(rerun, exists));
+        await writing.end();
         await addProposals(client, id, done.lookUps);
-        await pruneUndo(client, load.feed);
+        await pruneUndo(client, plan);
         assertCloses(balance);
         await endLoad(client, id, "loaded", balance, report());
       }
@@ -486,7 +541,7 @@ class LoadRun {
   }
 
   /** Finds records that are one, and says in the ledger which were put to another and which wait for a decision. */
-  private async match(targetExists: boolean, dry: boolean): Promise<Matched> {
+  private async match(targetExists: boolean, writing: Writing | null, expected: Expected): Promise<Matched> {
     const { client, id, compiled, load } = this;
     this.stage = "matching";
     await this.progress(true);
@@ -499,7 +554,8 @@ class LoadRun {
       targetExists,
       lists: this.references,
       pairsThread: this.options.pairsThread,
-      dry,
+      writing,
+      expected,
       progress: () => this.progress(),
     });
     const merged = new Set(matched.merged);
@@ -533,13 +589,15 @@ class LoadRun {
     );
     if (rows.length === 0) return;
     const innocent = new Set(rows.map((r) => r.record));
+    await client.query("begin");
+    this.xids.push(await transactionNumber(client));
     const copy = client.query(copyFrom(this.copyStatement())) as unknown as CopyStreamQuery;
     await this.rerunFor(innocent, rerun, async (block, sifted, course) => {
       copy.write(
         asBuffer(
           copyRows(sifted, copyDelimiter(this.compiled.plan.read.delimiter), {
             only: innocent,
-            extra: extrasOf(course, sifted),
+            more: moreOf(course, sifted, this.leaves),
           }),
         ),
       );
@@ -550,6 +608,7 @@ class LoadRun {
     });
     copy.end();
     await once(copy, "finish");
+    await client.query("commit");
   }
 
   /** Computes again the blocks that have any of the records. Reads through another client: this one may be busy. */
@@ -612,10 +671,10 @@ class LoadRun {
   }
 
   /** Puts the staged table in the target's place, where that is still possible; false when it is not. */
-  private async takePlace(balance: Balance): Promise<boolean> {
+  private async takePlace(balance: Balance, writing: Writing, expected: Expected): Promise<boolean> {
     const { client, id, compiled, successor } = this;
     if (!successor) return false;
-    const now = await successorOf(client, compiled.plan, id, staging(id));
+    const now = await this.successorNow();
     if (JSON.stringify(now) !== JSON.stringify(successor)) return false;
     const { target } = compiled.plan.load;
     const { rows } = await client.query<{ n: number }>(`select count(*)::int as n from ${staging(id)}`);
@@ -629,41 +688,73 @@ class LoadRun {
       );
       await client.query(`alter table ${staging(id)} add ${successor.key}`);
     }
-    await client.query(`alter table ${staging(id)} alter column "_load" drop default`);
-    await keepTable(client, id, compiled.plan);
+    await client.query(
+      `alter table ${staging(id)} alter column "_load" drop default, alter column ${ident(WRITING)} drop default`,
+    );
+    await writing.keepTable();
     await client.query(`alter table ${staging(id)} set schema ${ident(TARGET)}`);
     await client.query(`alter table ${ident(TARGET, `load ${id}`)} rename to ${ident(target)}`);
+    writing.inserted += balance.outcomes.inserted;
+    expected.add(`select ${expected.columns((n) => `t.${ident(n)}`)} from ${tableOf(compiled.plan)} t`);
     return true;
   }
 
-  /** `untouched`: the staged records are as they were committed. */
-  private async writeTarget(balance: Balance, untouched: boolean): Promise<void> {
+  /** The writing that this load becomes in its closing transaction. */
+  private async beginWriting(): Promise<Writing> {
+    const { client, load, compiled, xids } = this;
+    const about = { kind: "load", feed: load.feed, load: load.id, plan: compiled.plan, planId: load.plan } as const;
+    const reason = load.letThrough ?? "";
+    return await Writing.begin(client, { ...about, by: load.askedBy, reason }, { id: this.writing, xids });
+  }
+
+  /** Puts the staged records beside the target's rows, or in the place of all of them. */
+  private async addToTarget(balance: Balance, writing: Writing, expected: Expected): Promise<void> {
     const { client, id, compiled } = this;
     const { plan } = compiled;
     const target = tableOf(plan);
     const columns = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
-    const names = recordColumns(plan).map((name) => ident(name));
-    const values = recordColumns(plan).map((name) => staged(name, columns.get(name)));
+    const names = recordColumns(plan);
+    const value = (name: string): string => staged(name, columns.get(name));
     if (plan.load.mode === "replace") {
-      await keepAll(client, id, plan);
-      await client.query(`truncate ${target}`);
+      await writing.keepAll();
+      await this.emptyTarget(target);
     }
-    if (plan.load.mode !== "upsert") {
-      const key = await this.setKeyAside(target, balance.outcomes.inserted);
-      const { rowCount } = await client.query(
-        `insert into ${target} (${[...names, `"_load"`, `"_record"`].join(", ")})
-         select ${values.join(", ")}, ${id}, s._record from ${staging(id)} s`,
-      );
-      if (key) await client.query(`alter table ${target} add constraint ${ident(key.name)} ${key.definition}`);
-      assertWritten(plan, "inserted", rowCount ?? 0, balance.outcomes.inserted);
-      return;
-    }
-    await upsertStaged(this.upsert(), untouched ? this.db : null, balance);
+    const key = await this.setKeyAside(target, balance.outcomes.inserted);
+    await writing.insert(
+      names.map((n) => ident(n)),
+      `select ${names.map(value).join(", ")}, ${id}, s._record, ${writing.id} from ${staging(id)} s`,
+      balance.outcomes.inserted,
+    );
+    if (key) await client.query(`alter table ${target} add constraint ${ident(key.name)} ${key.definition}`);
+    const own = (n: string): string => (n === "_load" ? `${id}` : n === "_record" ? `s."_record"` : value(n));
+    expected.add(`select ${expected.columns(own)} from ${staging(id)} s`);
   }
 
-  private upsert(): Upsert {
-    const { id, client, compiled } = this;
-    return { client, load: id, plan: compiled.plan, staging: staging(id), met: stagingMet(id) };
+  /** Takes all rows out of the target, which nothing may hang on. */
+  private async emptyTarget(target: string): Promise<void> {
+    const { rows } = await this.client.query<{ tables: string[] }>(
+      `select array_agg(distinct conrelid::regclass::text) as tables from pg_constraint
+       where confrelid = to_regclass($1) and contype = 'f'`,
+      [target],
+    );
+    const { tables } = rows[0]!;
+    if (tables) {
+      throw new SieveError(
+        "rows-referred-to",
+        `All rows of the target would be replaced, and ${listed(tables)} may refer to them.`,
+        {
+          detail: "A row that others refer to can't be taken away and put back without touching theirs.",
+          hint: "Let the plan upsert by its key instead of replacing all rows.",
+        },
+      );
+    }
+    await this.client.query(`truncate ${target}`);
+  }
+
+  private async meeting(files: readonly FileFacts[]): Promise<Meeting> {
+    const { id, client, compiled, leaves } = this;
+    const absent = await absentFields(client, id, files);
+    return { plan: compiled.plan, staging: staging(id), met: stagingMet(id), absent, leaves };
   }
 
   /**
@@ -691,7 +782,7 @@ class LoadRun {
   }
 
   /** Moves held records from staging into the quarantine, with the problems that were found late. */
-  private async writeHeld(rerun: Rerun): Promise<void> {
+  private async writeHeld(rerun: Rerun, targetExists: boolean): Promise<void> {
     const { client, id, load } = this;
     const held = stagingHeld(id);
     await client.query(`create temp table late_words (record integer, problems jsonb) on commit drop`);
@@ -726,12 +817,29 @@ class LoadRun {
     }
     await client.query("close late_held");
     await client.query(
-      `insert into sieve.held (load, record, feed, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, checks)
+      `insert into sieve.held (load, record, feed, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, checks, found)
        select $1, h.record, $2, h.at, h.file, h.line, h.byte_start, h.byte_end, decode(h.raw, 'base64'), h.cells,
-         h.field_values, p.problems, array(select distinct x->>'check' from jsonb_array_elements(p.problems) x)
+         h.field_values, p.problems, array(select distinct x->>'check' from jsonb_array_elements(p.problems) x),
+         ${targetExists ? this.foundSql() : "null"}
        from ${held} h left join late_words w on w.record = h.record
          cross join lateral (select h.problems || coalesce(w.problems, '[]') as problems) p`,
       [id, load.feed],
     );
+  }
+
+  /** The version of the target's row that a held record `h` meets by its key, where its key can be told. */
+  private foundSql(): string {
+    const { plan, fields } = this.compiled;
+    const key = plan.load.key.map((name) => fields.findIndex((f) => f.name === name));
+    // Other types are written in many ways before they are checked.
+    const plain = key.every((f) => ["text", "code", "integer", "decimal"].includes(fields[f]!.type));
+    if (plan.load.mode !== "upsert" || key.length === 0 || !plain) return "null";
+    const faulty = key.map((f) => `x->>'field' = '${fields[f]!.name}'`).join(" or ");
+    const same = key.map((f) => {
+      const { type } = columnOf(fields[f]!);
+      return `t.${ident(fields[f]!.name)} = nullif(h.field_values->>${f}, '')::${type}`;
+    });
+    return `case when h.cells is not null and not exists (select from jsonb_array_elements(h.problems) x where ${faulty})
+        then (select t.xmin::text from ${tableOf(plan)} t where ${same.join(" and ")} limit 1) end`;
   }
 }

@@ -46,7 +46,7 @@ function targetLines(plan: Plan): string[] {
     .map(columnOf)
     .map((c) => `  ${ident(c.name)} ${c.type}${c.notNull ? " not null" : ""}`);
   if (plan.map.extra === "keep") lines.push(`  ${ident(EXTRA)} jsonb`);
-  lines.push(`  "_load" integer not null`, `  "_record" integer not null`);
+  lines.push(`  "_load" integer not null`, `  "_record" integer not null`, `  "_writing" integer`);
   return lines;
 }
 
@@ -129,8 +129,8 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
   }
   if (!have.delete(EXTRA) && plan.map.extra === "keep")
     statements.push(`alter table ${table} add column ${ident(EXTRA)} jsonb`);
-  for (const name of ["_load", "_record"]) {
-    // In a table that others fill too, their rows have neither.
+  for (const name of ["_load", "_record", "_writing"]) {
+    // In a table that others fill too, their rows have none of these.
     if (!have.delete(name)) statements.push(`alter table ${table} add column ${ident(name)} integer`);
   }
   for (const left of have.values()) {
@@ -215,11 +215,16 @@ export interface Successor {
  * none of its rows stay (it is empty, or the load replaces all) and nothing else in the database
  * hangs on it: no grants, views, foreign keys, triggers, further indexes or the like. Null otherwise.
  */
-export async function successorOf(db: Queryable, plan: Plan, load: number, table: string): Promise<Successor | null> {
+export async function successorOf(
+  db: Queryable,
+  plan: Plan,
+  { load, writing }: { load: number; writing: number },
+  table: string,
+): Promise<Successor | null> {
   const { target, schema } = plan.load;
   // A table that is not Good Sieve's own is never replaced.
   if (schema !== undefined) return null;
-  const ownLoad = `alter table ${table} alter column "_load" set default ${load}`;
+  const ownLoad = `alter table ${table} alter column "_load" set default ${load}, alter column "_writing" set default ${writing}`;
   const { rows } = await db.query<{ plain: boolean; key: string }>(
     `select c.relkind = 'r' and c.relpersistence = 'p' and c.relacl is null and c.reloptions is null
          and c.reltablespace = 0 and c.relowner = current_user::regrole and not c.relrowsecurity

@@ -1,252 +1,706 @@
-import { compilePlan } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import { SieveError, counted } from "@/core/problem.ts";
+import { SieveError, counted, listed } from "@/core/problem.ts";
 import { byPlace, ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
 import { getPlan } from "@/store/feeds.ts";
-import { getLoad, needReason, releaseClaim } from "@/store/loads.ts";
-import { revertDecisions } from "./decide.ts";
-import { tableOf, targetColumns } from "./target.ts";
+import { getLoad, needReason } from "@/store/loads.ts";
+import {
+  getWriting,
+  nextWriting,
+  noteBefore,
+  ofAct,
+  ownTransactions,
+  putStoreBack,
+  standingAfter,
+  type Noted,
+  type Writing as Written,
+} from "@/store/writings.ts";
+import { tableRules } from "./existing-table.ts";
+import { targetColumns, tableOf } from "./target.ts";
+import {
+  DID,
+  LEFT_AS,
+  WRITING,
+  Writing,
+  keepsBefore,
+  lockTarget,
+  rowKey,
+  sameRow,
+  undoTable,
+  type AboutWriting,
+} from "./writing.ts";
 
-/** Loads of a feed that can be undone although they changed rows that were there; of older ones those rows are not kept. */
+/** Loads of a target of which the rows are kept that they changed; of older ones they are not. */
 const KEPT_LOADS = 5;
+/** Rows of a preview that are shown at a time. */
+export const ROWS_SHOWN = 200;
 
-const UNDO = "undo";
-const undoTable = (load: number): string => ident(UNDO, `load ${load}`);
-
-/** Whether rows of the target are kept as they were before the plan's loads change them. */
-export function keepsBefore(plan: Plan): boolean {
-  return plan.load.undo !== false;
-}
-
-/** Drops what an attempt at a load kept that came to no end. */
-export async function dropKept(db: Queryable, load: number): Promise<void> {
-  await db.query(`drop table if exists ${undoTable(load)}`);
-}
-
-/** Makes the place for rows as they were, with the target's columns. The target must be there. */
-async function makeUndo(client: Client, load: number, plan: Plan): Promise<string> {
-  const table = undoTable(load);
-  await client.query(`create table if not exists ${table} (like ${tableOf(plan)})`);
-  return table;
-}
-
-/** Whether anything is kept for a load. */
-async function isKept(db: Queryable, load: number): Promise<boolean> {
-  const { rows } = await db.query<{ there: boolean }>("select to_regclass($1) is not null as there", [undoTable(load)]);
-  return rows[0]!.there;
-}
-
-/** Adds rows of the target to what is kept. `from`: where the target's rows `t` are chosen. */
-async function addKept(client: Client, load: number, plan: Plan, from: string, params: unknown[] = []): Promise<void> {
-  const columns = (await targetColumns(client, tableOf(plan))).filter((c) => !c.computed).map((c) => ident(c.name));
-  await client.query(
-    `insert into ${undoTable(load)} (${columns.join(", ")}) select ${columns.map((c) => `t.${c}`).join(", ")} ${from}`,
-    params,
-  );
-}
-
-/** Keeps the target's rows at some places as they are; `places` is a query that gives them as `place`. */
-export async function keepRows(
-  client: Client,
-  load: number,
-  plan: Plan,
-  places: string,
-  params: unknown[] = [],
-): Promise<void> {
-  if (!keepsBefore(plan)) return;
-  await makeUndo(client, load, plan);
-  await byPlace(client, () =>
-    addKept(client, load, plan, `from ${tableOf(plan)} t join (${places}) p on t.ctid = p.place`, params),
-  );
-}
+/** What undoing does to one row of the target. */
+export const UNDO_DOES = ["remove", "put back", "bring back"] as const;
+export type UndoDoes = (typeof UNDO_DOES)[number];
 
 /**
- * Keeps the target's rows at some places as they are, faster where the load has kept none before.
- * `places` is a query that gives them as `place`, and the table that has them as `part`.
+ * Why a row is left as it is. A person may say of the first three that it is undone all the same; the
+ * others would take something from another table or break a rule of the target.
  */
-export async function keepFirstRows(client: Client, load: number, plan: Plan, places: string): Promise<void> {
-  if (await isKept(client, load)) return await keepRows(client, load, plan, places);
-  await byPlace(client, () =>
-    client.query(
-      `create table ${undoTable(load)} as select t.* from (${places}) p
-         join ${tableOf(plan)} t on t.ctid = p.place and t.tableoid = p.part`,
-    ),
-  );
+export const LEFT_BECAUSE = ["changed", "gone", "another", "referred", "rule"] as const;
+export type LeftBecause = (typeof LEFT_BECAUSE)[number];
+
+/** What becomes of rows that have been changed since: they are left, or undone all the same, all of them or some. */
+export type OverChanged = "none" | "all" | readonly string[];
+
+/** What undoing a writing would do, row by row. */
+export interface UndoneRow {
+  /** The row's key, as text. */
+  readonly key: string;
+  readonly does: UndoDoes;
+  /** Null for a row that is undone. */
+  readonly because: LeftBecause | null;
+  /** The writing that has changed the row since; null where another program did, or nobody. */
+  readonly by: number | null;
+  /** What refers to the row, or which rule would be broken. */
+  readonly detail: string;
+  /** What stands there, by column; null where nothing does. */
+  readonly now: Record<string, string | null> | null;
+  /** What would come back; null where nothing does. */
+  readonly back: Record<string, string | null> | null;
 }
 
-/** Keeps one row as it is, unless the load has kept it before. Only a row of another load is worth that. */
-export async function keepRowOnce(client: Client, load: number, plan: Plan, place: string): Promise<void> {
-  if (!keepsBefore(plan)) return;
-  const table = await makeUndo(client, load, plan);
-  await keepRows(
-    client,
-    load,
-    plan,
-    `select $1::tid as place from ${tableOf(plan)} r where r.ctid = $1::tid and r._load <> $2
-       and not exists (select from ${table} u where u._load = r._load and u._record = r._record)`,
-    [place, load],
-  );
+export interface UndoPreview {
+  readonly writing: Written;
+  /** Writings of the same records that came after and are undone with it, the latest first. */
+  readonly along: readonly Written[];
+  /** Rows that are undone, by what is done to them. */
+  readonly does: Readonly<Record<UndoDoes, number>>;
+  /** Rows that are left, by why. */
+  readonly left: Readonly<Record<LeftBecause, number>>;
+  readonly columns: readonly string[];
 }
 
-/** Keeps all of the target's rows, before a load replaces them. */
-export async function keepAll(client: Client, load: number, plan: Plan): Promise<void> {
-  if (!keepsBefore(plan)) return;
-  await client.query(`create table ${undoTable(load)} as table ${tableOf(plan)}`);
+/** What an undo did. */
+export interface Undone {
+  /** The number of the undo, which is a writing too; null where there was no row to write. */
+  readonly writing: number;
+  /** Rows that went, and rows that are again as they were. */
+  readonly removed: number;
+  readonly restored: number;
+  /** Rows that were left as they are. */
+  readonly left: number;
 }
 
-/** Keeps the target's table itself, as another takes its place; where there is none, that there was none. */
-export async function keepTable(client: Client, load: number, plan: Plan): Promise<void> {
-  const there = (await targetColumns(client, tableOf(plan))).length > 0;
-  // Where rows are only added, the table whose place is taken is empty.
-  if (!keepsBefore(plan) || plan.load.mode !== "replace") {
-    await client.query(`drop table if exists ${tableOf(plan)}`);
-    return;
-  }
-  if (!there) {
-    await client.query(`create table ${undoTable(load)} ()`);
-    return;
-  }
-  // Its key's index would stand in the way of the next one that is kept.
-  const { rows } = await client.query<{ name: string }>(
-    "select conname as name from pg_constraint where conrelid = to_regclass($1) and contype = 'p'",
-    [tableOf(plan)],
-  );
-  if (rows[0]) await client.query(`alter table ${tableOf(plan)} drop constraint ${ident(rows[0].name)}`);
-  await client.query(`alter table ${tableOf(plan)} set schema ${ident(UNDO)}`);
-  await client.query(`alter table ${ident(UNDO, plan.load.target)} rename to ${ident(`load ${load}`)}`);
-}
-
-/** Drops what is kept for loads of a feed that are too long ago. */
-export async function pruneUndo(client: Client, feed: string): Promise<void> {
+/** Drops the rows that are kept for loads of a target that are too long ago, and for what was written before them. */
+export async function pruneUndo(client: Client, plan: Plan): Promise<void> {
   const { rows } = await client.query<{ id: number }>(
-    `select l.id from sieve.load l where l.feed = $1 and to_regclass(format('undo.%I', 'load ' || l.id)) is not null
-     order by l.id desc offset $2`,
-    [feed, KEPT_LOADS],
+    `select id from sieve.writing where target = $1 and kind = 'load' order by id desc offset $2 limit 1`,
+    [tableOf(plan), KEPT_LOADS - 1],
   );
-  for (const { id } of rows) await client.query(`drop table ${undoTable(id)}`);
+  const oldest = rows[0]?.id;
+  if (oldest === undefined) return;
+  const { rows: old } = await client.query<{ id: number }>(
+    `select w.id from sieve.writing w
+     where w.target = $1 and w.id < $2 and to_regclass(format('undo.%I', 'writing ' || w.id)) is not null`,
+    [tableOf(plan), oldest],
+  );
+  for (const { id } of old) await client.query(`drop table ${undoTable(id)}`);
+  const older = "writing in (select id from sieve.writing where target = $1 and id < $2)";
+  await client.query(`delete from sieve.row_before where ${older}`, [tableOf(plan), oldest]);
 }
 
-/** What stands in the way of undoing a load; null where nothing does. */
-export async function cannotUndo(db: Queryable, id: number): Promise<{ message: string; hint: string } | null> {
-  const load = await getLoad(db, id);
-  if (load.kind !== "load" || load.state !== "loaded") {
-    return {
-      message: `Load ${id} is ${load.state}, so there is nothing to undo.`,
-      hint: "Only a load that was loaded can be undone.",
-    };
-  }
-  const { document: plan } = await getPlan(db, load.plan);
-  const { rows: later } = await db.query<{ id: number; feed: string }>(
-    `select l.id, l.feed from sieve.load l join sieve.plan p on p.id = l.plan
-     where l.kind = 'load' and l.state = 'loaded' and l.ended_at > (select ended_at from sieve.load where id = $1)
-       and p.document->'load'->>'target' = $2 and coalesce(p.document->'load'->>'schema', '') = $3
-     order by l.ended_at desc`,
-    [id, plan.load.target, plan.load.schema ?? ""],
+/** Whether the rows that a writing changed are kept as they were. */
+async function areKept(db: Queryable, w: Written): Promise<boolean> {
+  if (w.updated + w.removed === 0) return true;
+  const { rows } = await db.query<{ kept: boolean }>(
+    `select to_regclass($1) is not null or exists (select from sieve.row_before where writing = $2) as kept`,
+    [undoTable(w.id), w.id],
   );
-  if (later[0]) {
-    return {
-      message: `${counted(later.length, "load")} went into the same target since, the last of them load ${later[0].id}.`,
-      hint: `Undo ${later.length === 1 ? "that one" : "those"} first, the last one first.`,
-    };
+  return rows[0]!.kept;
+}
+
+/** What stands in the way of undoing a writing; null where nothing does. */
+export async function cannotUndoWriting(db: Queryable, w: Written): Promise<{ message: string; hint: string } | null> {
+  if (w.undoneBy !== null) {
+    const undo = await getWriting(db, w.undoneBy);
+    if (undo.leftRows === 0) {
+      return { message: `Writing ${w.id} was undone by writing ${undo.id}.`, hint: "That one can be undone in turn." };
+    }
   }
-  if (await changedRows(db, load.id, plan, load)) {
+  const { rows } = await db.query<Written & { undo: string | null }>(
+    `select w.id, w.kind, w.updated, w.removed, p.document->'load'->>'undo' as undo
+     from sieve.writing w join sieve.plan p on p.id = w.plan where w.target = $1 and w.id >= $2 order by w.id`,
+    [w.target, w.id],
+  );
+  for (const one of rows) {
+    if (await areKept(db, one)) continue;
+    const own = one.id === w.id;
     return {
-      message: `The rows that load ${id} changed are not kept as they were.`,
-      hint: keepsBefore(plan)
-        ? `They are kept for the last ${KEPT_LOADS} loads of a feed.`
-        : "The plan says that its loads are not to be undone.",
+      message: own
+        ? `The rows that ${w.kind === "load" ? `load ${w.load}` : `writing ${w.id}`} changed are not kept as they were.`
+        : `What writing ${one.id} changed since is not kept, so it can't be told which rows are still as they were.`,
+      hint:
+        one.undo === "false"
+          ? "The plan says that its loads are not to be undone."
+          : `They are kept for the last ${KEPT_LOADS} loads of a target.`,
     };
   }
   return null;
 }
 
-/** Whether the load changed rows that were there, and they are not kept. */
-async function changedRows(
-  db: Queryable,
-  id: number,
-  plan: Plan,
-  load: { updated: number | null; merged: number | null },
-): Promise<boolean> {
-  const needs =
-    plan.load.mode === "replace" ||
-    (load.updated ?? 0) > 0 ||
-    ((load.merged ?? 0) > 0 && plan.match?.against.includes("target") === true);
-  if (!needs) return false;
-  return !(await isKept(db, id));
+/** What stands in the way of undoing a load; null where nothing does. */
+export async function cannotUndo(db: Queryable, id: number): Promise<{ message: string; hint: string } | null> {
+  const load = await getLoad(db, id);
+  if (load.kind !== "load" || (load.state !== "loaded" && load.state !== "undone")) {
+    return {
+      message: `Load ${id} is ${load.state}, so there is nothing to undo.`,
+      hint: "Only a load that was loaded can be undone.",
+    };
+  }
+  const { rows } = await db.query("select from sieve.writing where id = $1", [load.writing]);
+  if (load.writing === null || rows.length === 0) {
+    return {
+      message: `Load ${id} is from before it was noted what each load finds, so it can't be told what would come back.`,
+      hint: "Mend the target by hand, or load a corrected delivery.",
+    };
+  }
+  const fault = await cannotUndoWriting(db, await getWriting(db, load.writing));
+  if (fault && load.state === "undone") return { message: `Load ${id} is undone.`, hint: fault.hint };
+  return fault;
 }
 
-/** What an undo did to the target. */
-export interface Undone {
-  /** Rows that went, and rows that are again as they were. */
-  readonly removed: number;
-  readonly restored: number;
+/** One writing that is being undone: what was there before, and what is to be done to each row. */
+interface Undoing {
+  readonly client: Client;
+  readonly plan: Plan;
+  readonly victim: Written;
+  readonly ours: string;
+  /** Quoted names of columns that rows as they were have and the target still has. */
+  readonly columns: readonly string[];
+}
+
+/** Finds what there is to undo, as temporary tables `undo_images` and `undo_rows`. False where the target is gone. */
+async function findRows(client: Client, victim: Written, plan: Plan, ours: string): Promise<Undoing | null> {
+  const table = tableOf(plan);
+  const there = (await targetColumns(client, table)).filter((c) => !c.computed);
+  if (there.length === 0) return null;
+  const { id } = victim;
+  const own = (await targetColumns(client, undoTable(id))).map((c) => c.name);
+  const columns = there.filter((c) => own.length === 0 || own.includes(c.name));
+  const names = columns.map((c) => ident(c.name));
+  await client.query("drop table if exists undo_images, undo_rows");
+  await client.query(
+    own.length > 0
+      ? `create temp table undo_images on commit drop as select row_number() over ()::int as "_ n", ${DID}, ${LEFT_AS},
+           ${columns.map((c) => `i.${ident(c.name)}::${c.type} as ${ident(c.name)}`).join(", ")} from ${undoTable(id)} i`
+      : `create temp table undo_images on commit drop as select row_number() over ()::int as "_ n", did as ${DID}, left_as as ${LEFT_AS},
+           ${names.map((n) => `r.${n}`).join(", ")}
+         from sieve.row_before b, json_populate_record(null::${table}, b.document) r where b.writing = ${id}`,
+  );
+  await client.query("analyze undo_images");
+  await client.query(
+    `create temp table undo_rows (n integer generated always as identity, img integer, place tid, part oid, does text not null,
+       because text, by_writing integer, detail text not null default '', load integer, record integer,
+       go boolean not null default false) on commit drop`,
+  );
+  const left = victim.kind === "undo" ? `i.${LEFT_AS}` : `${id}`;
+  const mine = `t.xmin = any(${ours})`;
+  const stands = `t.${ident(WRITING)} is not distinct from ${left} and ${mine}`;
+  const as = columns
+    .filter((c) => c.name !== WRITING)
+    .map((c) => `t.${ident(c.name)}::text is not distinct from i.${ident(c.name)}::text`)
+    .join(" and ");
+  const by = `case when ${mine} and t.${ident(WRITING)} > ${id} then t.${ident(WRITING)} end`;
+  await client.query(
+    `insert into undo_rows (img, place, part, does, because, by_writing, load, record)
+     select i."_ n", t.ctid, t.tableoid,
+       case when i.${DID} = 'removed' and not coalesce(t.ctid is not null and ${stands}, false) then 'bring back'
+         when i.${DID} = 'made' then 'remove' else 'put back' end,
+       case i.${DID}
+         when 'removed' then case when t.ctid is null or ${stands} then null when ${as} then 'nothing' else 'another' end
+         when 'made' then case when t.ctid is null then 'nothing' when ${stands} then null else 'changed' end
+         else case when t.ctid is null then 'gone' when ${stands} then null when ${as} then 'nothing' else 'changed' end
+       end, ${by}, t."_load", t."_record"
+     from undo_images i left join ${table} t on ${sameRow(plan, "i", "t")}`,
+  );
+  if (victim.kind !== "undo") {
+    const known = `exists (select from undo_images i where ${sameRow(plan, "i", "t")})`;
+    await client.query(
+      `insert into undo_rows (place, part, does, because, load, record)
+       select t.ctid, t.tableoid, 'remove', case when not ${mine} then 'changed' end, t."_load", t."_record"
+       from ${table} t where t.${ident(WRITING)} = ${id} and not ${known}`,
+    );
+    await findWrittenOver(client, victim, plan, by);
+  }
+  return { client, plan, victim, ours, columns: names };
+}
+
+/** Rows that the writing put there and that later ones have written over, by what those found. */
+async function findWrittenOver(client: Client, victim: Written, plan: Plan, by: string): Promise<void> {
+  const table = tableOf(plan);
+  const key = rowKey(plan).map((k) => ident(k));
+  const { rows: later } = await client.query<{ id: number; table: string | null }>(
+    `select w.id, to_regclass(format('undo.%I', 'writing ' || w.id))::text as table from sieve.writing w
+     where w.target = $1 and w.id > $2 and w.updated + w.removed > 0`,
+    [victim.target, victim.id],
+  );
+  if (later.length === 0) return;
+  const found = later.flatMap(({ table: kept }) =>
+    kept === null ? [] : [`select ${key.join(", ")} from ${kept} where ${ident(WRITING)} = ${victim.id}`],
+  );
+  found.push(
+    `select ${key.map((k) => `r.${k}`).join(", ")} from sieve.row_before b, json_populate_record(null::${table}, b.document) r
+     where b.writing = any('{${later.map((l) => l.id).join(",")}}'::int[]) and r.${ident(WRITING)} = ${victim.id}`,
+  );
+  await client.query(
+    `insert into undo_rows (place, part, does, because, by_writing, load, record)
+     select t.ctid, t.tableoid, 'remove', case when t.ctid is null then 'nothing' else 'changed' end, ${by}, t."_load", t."_record"
+     from (${found.join(" union ")}) o left join ${table} t on ${sameRow(plan, "o", "t")}
+     where not exists (select from undo_images i where ${sameRow(plan, "i", "o")})
+       and t.${ident(WRITING)} is distinct from ${victim.id}`,
+  );
+}
+
+/** What a person said about rows that were changed since, and what rules and other tables say, goes into `undo_rows`. */
+async function chooseRows({ client, plan, columns }: Undoing, over: OverChanged, lock: boolean): Promise<void> {
+  const table = tableOf(plan);
+  await client.query("update undo_rows set go = true where because is null");
+  const key = rowKey(plan);
+  if (over !== "none") {
+    const text = (alias: string): string =>
+      `concat_ws(chr(31), ${key.map((k) => `${alias}.${ident(k)}::text`).join(", ")})`;
+    const some =
+      over === "all"
+        ? ""
+        : ` and coalesce((select ${text("t")} from ${table} t where t.ctid = u.place and t.tableoid = u.part),
+             (select ${text("i")} from undo_images i where i."_ n" = u.img)) = any($1)`;
+    await client.query(
+      `update undo_rows u set go = true, does = case because when 'another' then 'put back' when 'gone' then 'bring back' else does end
+       where because in ('changed', 'another', 'gone')${some}`,
+      over === "all" ? [] : [over],
+    );
+  }
+  const stop = async (because: LeftBecause, detail: string, where: string): Promise<number> => {
+    const { rowCount } = await client.query(
+      `update undo_rows u set go = false, because = '${because}', detail = $1 where u.go and ${where}`,
+      [detail],
+    );
+    return rowCount ?? 0;
+  };
+  const { rows: children } = await client.query<{
+    name: string;
+    child: string;
+    own: boolean;
+    from: string[];
+    to: string[];
+  }>(
+    `select k.conname as name, k.conrelid::regclass::text as child, k.conrelid = k.confrelid as own,
+       array(select quote_ident(a.attname) from unnest(k.conkey) with ordinality x (num, at)
+         join pg_attribute a on a.attrelid = k.conrelid and a.attnum = x.num order by x.at) as "from",
+       array(select quote_ident(a.attname) from unnest(k.confkey) with ordinality x (num, at)
+         join pg_attribute a on a.attrelid = k.confrelid and a.attnum = x.num order by x.at) as "to"
+     from pg_constraint k where k.confrelid = to_regclass($1) and k.contype = 'f' and k.conparentid = 0 order by 1, k.conname`,
+    [table],
+  );
+  // A row that comes to refer to ours between the question and the deed would go with it.
+  for (const child of lock ? children : []) {
+    if (!child.own) await client.query(`lock table ${child.child} in share row exclusive mode`);
+  }
+  for (let again = true; again;) {
+    again = false;
+    for (const { child, own, from, to } of children) {
+      const same = from.map((f, i) => `c.${f} = t.${to[i]}`).join(" and ");
+      const others = own
+        ? " and not exists (select from undo_rows v where v.go and v.does = 'remove' and v.place = c.ctid and v.part = c.tableoid)"
+        : "";
+      const referred = `exists (select from ${table} t where t.ctid = u.place and t.tableoid = u.part
+        and exists (select from ${child} c where ${same}${others}))`;
+      const stopped = await stop("referred", `${child} refers to it`, `u.does = 'remove' and ${referred}`);
+      if (own && stopped > 0) again = true;
+      const moved = to.filter((c) => columns.includes(c)).map((c) => `i.${c} is distinct from t.${c}`);
+      if (moved.length === 0) continue;
+      await stop(
+        "referred",
+        `${child} refers to it`,
+        `u.does = 'put back' and exists (select from ${table} t join undo_images i on i."_ n" = u.img
+           where t.ctid = u.place and t.tableoid = u.part and (${moved.join(" or ")}) and exists (select from ${child} c where ${same}))`,
+      );
+    }
+  }
+  const back = "u.does in ('put back', 'bring back')";
+  for (const rule of await tableRules(client, table)) {
+    const cols = rule.columns.map((c) => ident(c));
+    // What refers to a row of the same table may come back together with it.
+    if (!cols.every((c) => columns.includes(c)) || children.some((c) => c.own && c.name === rule.name)) continue;
+    const detail = `${rule.name}: ${rule.definition}`;
+    const filled = cols.map((c) => `s.${c} is not null`).join(" and ");
+    const image = (where: string): string =>
+      `${back} and exists (select from undo_images s where s."_ n" = u.img and ${where})`;
+    if (rule.kind === "check") await stop("rule", detail, image(`(${rule.sql}) is false`));
+    else if (rule.kind === "foreign") await stop("rule", detail, image(`${filled} and (${rule.sql}) is not true`));
+    else {
+      const same = cols.map((c) => `o.${c} = s.${c}`).join(" and ");
+      // Another row has the value, and keeps it.
+      await stop(
+        "rule",
+        detail,
+        image(
+          `${filled} and exists (select from ${table} o where ${same} and (o.ctid, o.tableoid) is distinct from (u.place, u.part)
+             and not exists (select from undo_rows v where v.go and v.place = o.ctid and v.part = o.tableoid))`,
+        ),
+      );
+    }
+  }
+}
+
+/** Does what was found and chosen, and keeps how it was. */
+async function writeRows({ client, plan, columns }: Undoing, writing: Writing): Promise<void> {
+  const table = tableOf(plan);
+  const key = new Set(plan.load.key.map((k) => ident(k)));
+  const { rows } = await client.query<{ n: number }>("select count(*)::int as n from undo_rows where go");
+  if (rows[0]!.n === 0) return;
+  writing.expect(rows[0]!.n);
+  await client.query("analyze undo_rows");
+  const image = `(select i.${ident(WRITING)} from undo_images i where i."_ n" = u.img)`;
+  await writing.keep(
+    `select u.place, u.part, case u.does when 'remove' then 'removed' else 'changed' end as did,
+       case u.does when 'remove' then null else ${image} end as left_as
+     from undo_rows u where u.go and u.place is not null`,
+    "as told",
+  );
+  await writing.keepMade(
+    `select ${rowKey(plan)
+      .map((k) => `i.${ident(k)}`)
+      .join(", ")}, i.${ident(WRITING)} as ${LEFT_AS}
+     from undo_rows u join undo_images i on i."_ n" = u.img where u.go and u.does = 'bring back'`,
+  );
+  const set = columns.filter((c) => !key.has(c));
+  try {
+    const removed = await byPlace(client, () =>
+      client.query(
+        `delete from ${table} t using undo_rows u
+         where t.ctid = u.place and t.tableoid = u.part and u.go and u.does = 'remove'`,
+      ),
+    );
+    const updated = await byPlace(client, () =>
+      client.query(
+        `update ${table} t set ${set.map((c) => `${c} = i.${c}`).join(", ")}
+         from undo_rows u join undo_images i on i."_ n" = u.img
+         where t.ctid = u.place and t.tableoid = u.part and u.go and u.does = 'put back'`,
+      ),
+    );
+    const inserted = await client.query(
+      `insert into ${table} (${columns.join(", ")}) select ${columns.map((c) => `i.${c}`).join(", ")}
+       from undo_rows u join undo_images i on i."_ n" = u.img where u.go and u.does = 'bring back'`,
+    );
+    writing.removed += removed.rowCount ?? 0;
+    writing.updated += updated.rowCount ?? 0;
+    writing.inserted += inserted.rowCount ?? 0;
+  } catch (error) {
+    const { code, message, detail } = error as { code?: string; message: string; detail?: string };
+    // Class 23 of SQL's states: a constraint of the table, which was not there, or came to hold otherwise.
+    if (!code?.startsWith("23")) throw error;
+    throw new SieveError("cannot-undo", `The target refuses what would come back: ${message}.`, {
+      detail: detail ?? "",
+      hint: "Nothing was changed. Look at that rule of the table.",
+    });
+  }
+  const done = writing.removed + writing.updated + writing.inserted;
+  if (done !== rows[0]!.n) {
+    throw new SieveError("not_written", `The target let ${done} of ${rows[0]!.n} rows be undone.`, {
+      detail: "A trigger or a rule of the table has kept the rest, so nothing was changed.",
+      hint: "Look for a trigger or a rule of that table that drops rows.",
+    });
+  }
+}
+
+/** What to undo, in the order in which it is done: of an undo all that it did, of a load also what came of its records later. */
+async function victimsOf(client: Queryable, w: Written): Promise<Written[]> {
+  if (w.kind === "undo") return await ofAct(client, w.act);
+  if (w.kind === "load") return [...(await standingAfter(client, w)), w];
+  return [w];
+}
+
+async function planOf(db: Queryable, w: Written): Promise<Plan> {
+  return (await getPlan(db, w.plan)).document;
 }
 
 /**
- * Undoes a load as a whole: its rows go from the target, rows that it changed or replaced are as they
- * were, what it holds is discarded, and its bytes may be loaded again. All in one transaction. Throws
- * `cannot-undo` where a later load stands on it.
+ * Undoes a writing, as far as what it wrote still stands: rows that it made go, rows that it changed are as they
+ * were, by UPDATE and at their places, rows that it took away come back. A row that somebody has changed since is
+ * left, unless `over` says otherwise; a row that another table refers to is always left. What hung on it in the
+ * store goes back too: a released record is held again, a load's bytes may be loaded again. It is a writing
+ * itself, so it can be undone. All in one transaction. Throws `cannot-undo` and `reason-missing`.
  */
-export async function undoLoad(db: Db, id: number, reason: string, by: string): Promise<Undone> {
+export async function undoWriting(
+  db: Db,
+  id: number,
+  { reason, by, over = "none" }: { reason: string; by: string; over?: OverChanged },
+): Promise<Undone> {
   needReason(reason);
   return await transaction(db, async (client) => {
-    const load = await getLoad(client, id);
-    await client.query("select 1 from sieve.feed where name = $1 for update", [load.feed]);
-    const { document } = await getPlan(client, load.plan);
-    const { plan } = compilePlan(document);
-    const table = tableOf(plan);
-    if ((await targetColumns(client, table)).length > 0) {
-      await client.query(`lock table ${table} in share row exclusive mode`);
-    }
-    const fault = await cannotUndo(client, id);
-    if (fault) throw new SieveError("cannot-undo", fault.message, { hint: fault.hint });
-    await revertDecisions(client, id, by);
-    const undone = await restore(client, id, plan);
-    const words = `load ${id} was undone: ${reason}`;
-    await client.query(
-      `update sieve.held set state = 'discarded', reason = $2, ended_by = $3, ended_at = now() where load = $1 and state <> 'discarded'`,
-      [id, words, by],
-    );
-    await client.query("delete from sieve.match_pair where load = $1", [id]);
-    await client.query("delete from sieve.waiting where load = $1", [id]);
-    await client.query(
-      "update sieve.load set state = 'undone', undone = $2, undone_by = $3, undone_at = now() where id = $1",
-      [id, reason.trim(), by],
-    );
-    await releaseClaim(client, id);
-    return undone;
+    const main = await getWriting(client, id);
+    await lockTarget(client, main.feed, await planOf(client, main));
+    return await undoLocked(client, id, { reason, by, over });
   });
 }
 
-async function restore(client: Client, id: number, plan: Plan): Promise<Undone> {
-  const table = tableOf(plan);
-  const there = await targetColumns(client, table);
-  if (there.length === 0) return { removed: 0, restored: 0 };
-  const kept = await targetColumns(client, undoTable(id));
-  const whole = plan.load.mode === "replace";
-  let { rowCount: removed } = await client.query(
-    whole ? `delete from ${table}` : `delete from ${table} where _load = $1`,
-    whole ? [] : [id],
-  );
-  let restored = 0;
-  if (kept.length > 0) {
-    // A row whose values were merged has kept its place; it is known by its key, or by where it came from.
-    const same = (plan.load.key.length > 0 ? plan.load.key : ["_load", "_record"]).map(
-      (k) => `t.${ident(k)} = u.${ident(k)}`,
-    );
-    if (!whole) {
-      const { rowCount } = await client.query(
-        `delete from ${table} t using ${undoTable(id)} u where ${same.join(" and ")}`,
+/** The same within a transaction that has the target locked. */
+export async function undoLocked(
+  client: Client,
+  id: number,
+  { reason, by, over = "none" }: { reason: string; by: string; over?: OverChanged },
+): Promise<Undone> {
+  const main = await getWriting(client, id);
+  const fault = await cannotUndoWriting(client, main);
+  if (fault) throw new SieveError("cannot-undo", fault.message, { hint: fault.hint });
+  const act = await nextWriting(client);
+  const total = { writing: act, removed: 0, restored: 0, left: 0 };
+  for (const victim of await victimsOf(client, main)) {
+    const plan = await planOf(client, victim);
+    const about: AboutWriting = {
+      kind: "undo",
+      feed: victim.feed,
+      load: victim.load,
+      plan: keepsBefore(plan) ? plan : { ...plan, load: { ...plan.load, undo: true } },
+      planId: victim.plan,
+      by,
+      reason: reason.trim(),
+      undoes: victim.id,
+      act,
+    };
+    const writing = await Writing.begin(client, about, victim.id === main.id ? { id: await nextIn(client, act) } : {});
+    const undoing = await findRows(client, victim, plan, writing.ours);
+    if (undoing) {
+      await chooseRows(undoing, over, true);
+      await writeRows(undoing, writing);
+      const { rows } = await client.query<{ n: number }>(
+        "select count(*)::int as n from undo_rows where not go and because is distinct from 'nothing'",
       );
-      removed = (removed ?? 0) + (rowCount ?? 0);
+      writing.leftRows = rows[0]!.n;
+      const whole = ["decision", "split", "put back", "join"];
+      if (writing.leftRows > 0 && whole.includes(victim.kind)) await refuseInPart(client, victim);
     }
-    const computed = new Set(there.filter((c) => c.computed).map((c) => c.name));
-    const columns = kept.filter((c) => !computed.has(c.name)).map((c) => ident(c.name));
-    const { rowCount } = await client.query(
-      `insert into ${table} (${columns.join(", ")}) select ${columns.join(", ")} from ${undoTable(id)}`,
-    );
-    restored = rowCount ?? 0;
+    await writing.end();
+    await undoInStore(client, victim, { writing, rows: undoing !== null, along: victim.id !== main.id });
+    total.writing = writing.id;
+    total.removed += writing.removed;
+    total.restored += writing.updated + writing.inserted;
+    total.left += writing.leftRows;
   }
-  await client.query(`drop table if exists ${undoTable(id)}`);
-  return { removed: removed ?? 0, restored };
+  return total;
+}
+
+/** The number of an act's last writing: its first one's number where there is no other. */
+async function nextIn(client: Client, act: number): Promise<number> {
+  const { rows } = await client.query<{ used: boolean }>(
+    "select exists (select from sieve.writing where act = $1) as used",
+    [act],
+  );
+  return rows[0]!.used ? await nextWriting(client) : act;
+}
+
+/** What one person decided about one record goes back as a whole, or not at all. */
+async function refuseInPart(client: Client, victim: Written): Promise<never> {
+  const { rows } = await client.query<{ because: LeftBecause; by: number | null; detail: string }>(
+    "select because, by_writing as by, detail from undo_rows where not go and because is distinct from 'nothing' limit 1",
+  );
+  const { because, by, detail } = rows[0]!;
+  throw new SieveError(
+    "row-gone",
+    `The ${victim.kind} of writing ${victim.id} can't be taken back: ${leftWords(because, by, detail)}.`,
+    {
+      hint: by === null ? "Look at the row in the target." : `Undo writing ${by} first.`,
+    },
+  );
+}
+
+/** Why a row is left, in words. */
+export function leftWords(because: LeftBecause, by: number | null, detail: string): string {
+  switch (because) {
+    case "changed":
+      return by === null ? "another program has changed the row since" : `writing ${by} has changed the row since`;
+    case "gone":
+      return "the row has been taken away since";
+    case "another":
+      return by === null ? "another program has put a row there since" : `writing ${by} has put a row there since`;
+    case "referred":
+      return detail;
+    case "rule":
+      return `it would break the target’s rule ${detail}`;
+  }
+}
+
+/** What hangs on a writing in the store goes back with it. */
+async function undoInStore(
+  client: Client,
+  victim: Written,
+  { writing, rows, along }: { writing: Writing; rows: boolean; along: boolean },
+): Promise<void> {
+  const { id, load } = victim;
+  const { by, reason } = writing.about;
+  // A record whose row was left in the target stays as released as it is.
+  const left = rows
+    ? `(b.key->>'wrote') is distinct from 'true' or exists (
+         select from undo_rows u left join undo_images i on i."_ n" = u.img where u.go and
+         ((u.load, u.record) = ((b.key->>'load')::int, (b.key->>'record')::int)
+           or (i."_load", i."_record") = ((b.key->>'load')::int, (b.key->>'record')::int)))`
+    : "true";
+  // What was decided is about contents, not about a load: it is known when they come again.
+  const kept: Noted[] = along ? ["match_pair", "match_decision"] : [];
+  await putStoreBack(client, { undone: id, by: writing.id, only: left, kept });
+  if (victim.kind === "load") {
+    await noteBefore(client, writing.id, "load", `r.id = ${load}`);
+    await client.query(
+      `update sieve.load set state = 'undone', undone = $2, undone_by = $3, undone_at = now() where id = $1`,
+      [load, reason, by],
+    );
+    const held = `r.load = ${load} and r.state in ('held', 'overtaken')`;
+    await noteBefore(client, writing.id, "held", held);
+    await client.query(
+      `update sieve.held r set state = 'discarded', reason = $1, ended_by = $2, ended_at = now(), writing = ${writing.id} where ${held}`,
+      [`load ${load} was undone: ${reason}`, by],
+    );
+    await noteBefore(client, writing.id, "waiting", `r.load = ${load} and r.state = 'waiting'`);
+    await client.query(
+      `update sieve.waiting set state = 'undone', writing = ${writing.id}, ended_by = $1, ended_at = now()
+       where load = ${load} and state = 'waiting'`,
+      [by],
+    );
+    await noteBefore(client, writing.id, "loaded_file", `r.load = ${load}`);
+    await client.query("delete from sieve.loaded_file where load = $1", [load]);
+  }
+  if (victim.kind === "undo")
+    await client.query("update sieve.writing set undone_by = null where undone_by = $1", [id]);
+  await client.query("update sieve.writing set undone_by = $2 where id = $1", [id, writing.id]);
+}
+
+/** Undoes a load as a whole, with what came of its records later. Throws `cannot-undo`. */
+export async function undoLoad(
+  db: Db,
+  id: number,
+  reason: string,
+  by: string,
+  over: OverChanged = "none",
+): Promise<Undone> {
+  needReason(reason);
+  const fault = await cannotUndo(db, id);
+  if (fault) throw new SieveError("cannot-undo", fault.message, { hint: fault.hint });
+  const { writing } = await getLoad(db, id);
+  return await undoWriting(db, writing!, { reason, by, over });
+}
+
+/** Which rows of a preview are wanted. */
+export interface UndoRowFilter {
+  readonly does?: UndoDoes | undefined;
+  readonly left?: LeftBecause | "any" | undefined;
+  readonly from?: number | undefined;
+}
+
+class Looked extends Error {}
+
+/**
+ * What undoing a writing would do to the target, and the rows of one of its counts. Nothing is changed. Of a load,
+ * what came of its records later is undone first and counted with it.
+ * @returns the counts, and at most `ROWS_SHOWN` rows from the `from`th on
+ */
+export async function previewUndo(
+  db: Db,
+  id: number,
+  filter: UndoRowFilter = {},
+): Promise<UndoPreview & { rows: readonly UndoneRow[]; next: number | null }> {
+  const main = await getWriting(db, id);
+  const fault = await cannotUndoWriting(db, main);
+  if (fault) throw new SieveError("cannot-undo", fault.message, { hint: fault.hint });
+  const does: Record<UndoDoes, number> = { remove: 0, "put back": 0, "bring back": 0 };
+  const left: Record<LeftBecause, number> = { changed: 0, gone: 0, another: 0, referred: 0, rule: 0 };
+  const shown: UndoneRow[] = [];
+  let columns: string[] = [];
+  const from = filter.from ?? 0;
+  let seen = 0;
+  const victims = await victimsOf(db, main);
+  try {
+    // The undo is done and taken back, so that what is said beforehand is what will be.
+    await transaction(db, async (client) => {
+      for (const victim of victims) {
+        const plan = await planOf(client, victim);
+        const ours = await ownTransactions(client, victim.target, await ownNow(client));
+        const undoing = await findRows(client, victim, plan, ours);
+        if (!undoing) continue;
+        await chooseRows(undoing, "none", false);
+        columns = [...plan.contract.fields.map((f) => f.name)];
+        const { rows } = await client.query<{ does: UndoDoes; because: LeftBecause | null; go: boolean; n: number }>(
+          `select does, because, go, count(*)::int as n from undo_rows where because is distinct from 'nothing' group by 1, 2, 3`,
+        );
+        for (const r of rows) {
+          if (r.go) does[r.does] += r.n;
+          else left[r.because!] += r.n;
+        }
+        const where =
+          filter.left === undefined
+            ? `u.go${filter.does ? ` and u.does = '${filter.does}'` : ""}`
+            : `not u.go and u.because ${filter.left === "any" ? "is distinct from 'nothing'" : `= '${filter.left}'`}`;
+        const there = new Set((await targetColumns(client, tableOf(plan))).map((c) => c.name));
+        const texts = (alias: string): string =>
+          `jsonb_build_object(${columns
+            .filter((c) => there.has(c) && (alias === "t" || undoing.columns.includes(ident(c))))
+            .slice(0, 45)
+            .map((c) => `'${c}', ${alias}.${ident(c)}::text`)
+            .join(", ")})`;
+        const key = (alias: string): string =>
+          `concat_ws(chr(31), ${rowKey(plan)
+            .map((k) => `${alias}.${ident(k)}::text`)
+            .join(", ")})`;
+        const page = await client.query<UndoneRow>(
+          `select coalesce(case when t.ctid is not null then ${key("t")} end, ${key("i")}) as key, u.does, u.because, u.by_writing as by, u.detail,
+             case when t.ctid is not null then ${texts("t")} end as now,
+             case when i."_ n" is not null and i.${DID} <> 'made' then ${texts("i")} end as back
+           from undo_rows u left join ${tableOf(plan)} t on t.ctid = u.place and t.tableoid = u.part
+             left join undo_images i on i."_ n" = u.img where ${where} order by u.n offset $1 limit $2`,
+          [Math.max(0, from - seen), ROWS_SHOWN + 1 - shown.length],
+        );
+        shown.push(...page.rows);
+        seen += await countWhere(client, where);
+        if (victim !== victims.at(-1)) {
+          const w = await Writing.begin(client, { ...aboutOf(victim, plan), by: "", undoes: victim.id });
+          await writeRows(undoing, w);
+        }
+      }
+      throw new Looked();
+    });
+  } catch (error) {
+    if (!(error instanceof Looked)) throw error;
+  }
+  const more = shown.length > ROWS_SHOWN;
+  return {
+    writing: main,
+    along: victims.filter((v) => v.id !== main.id),
+    does,
+    left,
+    columns,
+    rows: shown.slice(0, ROWS_SHOWN),
+    next: more ? from + ROWS_SHOWN : null,
+  };
+}
+
+function aboutOf(victim: Written, plan: Plan): Omit<AboutWriting, "by"> {
+  return { kind: "undo", feed: victim.feed, load: victim.load, plan, planId: victim.plan };
+}
+
+async function ownNow(client: Client): Promise<string[]> {
+  const { rows } = await client.query<{ xid: string | null }>("select pg_current_xact_id_if_assigned()::text as xid");
+  return rows[0]!.xid === null ? [] : [rows[0]!.xid];
+}
+
+async function countWhere(client: Client, where: string): Promise<number> {
+  const { rows } = await client.query<{ n: number }>(`select count(*)::int as n from undo_rows u where ${where}`);
+  return rows[0]!.n;
+}
+
+/** The rows of an undo that were left as they are, in words: “3 rows that writing 12 has changed since”. */
+export function leftSummary(left: Readonly<Record<LeftBecause, number>>): string {
+  const words: Record<LeftBecause, string> = {
+    changed: "changed since",
+    gone: "taken away since",
+    another: "put there anew since",
+    referred: "referred to by other tables",
+    rule: "that a rule of the target keeps out",
+  };
+  return listed(LEFT_BECAUSE.filter((b) => left[b] > 0).map((b) => `${counted(left[b], "row")} ${words[b]}`));
 }

@@ -5,13 +5,17 @@ import { rawText } from "@/core/read/source.ts";
 import type { Queryable } from "./db.ts";
 import { planInForce } from "./feeds.ts";
 
+/** What a record of the quarantine is: held, or what became of it. */
+export const HELD_STATES = ["held", "released", "discarded", "overtaken", "closed"] as const;
+export type HeldState = (typeof HELD_STATES)[number];
+
 /** Which held records are meant. */
 export interface HeldFilter {
   feed?: string | undefined;
   load?: number | undefined;
   check?: string | undefined;
   at?: string | undefined;
-  state?: "held" | "released" | "discarded" | undefined;
+  state?: HeldState | undefined;
 }
 
 export interface HeldRecord {
@@ -29,7 +33,7 @@ export interface HeldRecord {
   columns: string[];
   cells: string[] | null;
   problems: Problem[];
-  state: "held" | "released" | "discarded";
+  state: HeldState;
   mended: Record<string, string> | null;
   reason: string;
   endedBy: string;

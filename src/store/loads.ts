@@ -30,8 +30,16 @@ export interface Load {
   undoneAt: Date | null;
   /** Checks that it does without, by key, each with the reason. */
   checksOff: ChecksOff;
+  /** Who asked for it. */
+  askedBy: string;
   cancelAsked: boolean;
   attempts: number;
+  /** How often a worker that ran it ended unasked. */
+  deaths: number;
+  /** Bytes of memory that its worker used last. */
+  memorySoFar: number;
+  /** The number of its writing; none for a trial, and for loads of before writings were numbered. */
+  writing: number | null;
   stage: string;
   recordsSoFar: number;
   bytesSoFar: number;
@@ -53,7 +61,8 @@ export interface Load {
 
 const LOAD = `l.id, l.feed, l.delivery, l.plan, p.version as "planVersion", l.kind, l.state, l.again,
   l.let_through as "letThrough", l.dropped, l.undone, l.undone_by as "undoneBy",
-  l.undone_at as "undoneAt", l.checks_off as "checksOff", l.cancel_asked as "cancelAsked", l.attempts, l.stage,
+  l.undone_at as "undoneAt", l.checks_off as "checksOff", l.asked_by as "askedBy", l.cancel_asked as "cancelAsked", l.attempts, l.deaths,
+  l.memory_so_far as "memorySoFar", l.writing, l.stage,
   l.records_so_far as "recordsSoFar", l.bytes_so_far as "bytesSoFar", l.bytes_total as "bytesTotal",
   l.asked_at as "askedAt", l.started_at as "startedAt", l.ended_at as "endedAt", l.read, l.inserted,
   l.updated, l.unchanged, l.merged, l.held, l.waiting, l.left_out as "leftOut", l.error`;
@@ -106,11 +115,17 @@ export async function listLoads(
  * Asks for a delivery to be loaded by the plan in force. The same bytes are loaded into one feed
  * once: throws `loaded-before` with the earlier load, unless `again`.
  */
-export async function askForLoad(db: Db, delivery: number, again = false, without?: Without): Promise<number> {
+export async function askForLoad(
+  db: Db,
+  delivery: number,
+  again = false,
+  without?: Without,
+  by = "steward",
+): Promise<number> {
   return await transaction(db, async (client) => {
     const { feed, files } = await wholeDelivery(client, delivery);
     const plan = await planInForce(client, feed);
-    const id = await newLoad(client, feed, delivery, plan.id, "load", again);
+    const id = await newLoad(client, { feed, delivery, plan: plan.id, kind: "load", again, by });
     if (without) await switchOff(client, id, plan.document, without);
     for (const file of files) {
       const { rows } = await client.query<{ load: number }>(
@@ -136,7 +151,7 @@ export async function askForLoad(db: Db, delivery: number, again = false, withou
 export async function askForTrial(db: Db, delivery: number, plan: number): Promise<number> {
   return await transaction(db, async (client) => {
     const { feed } = await wholeDelivery(client, delivery);
-    const id = await newLoad(client, feed, delivery, plan, "trial", false);
+    const id = await newLoad(client, { feed, delivery, plan, kind: "trial", again: false, by: "steward" });
     await enqueueLoad(client, id, feed);
     return id;
   });
@@ -171,16 +186,12 @@ async function wholeDelivery(client: Client, id: number) {
 
 async function newLoad(
   client: Client,
-  feed: string,
-  delivery: number,
-  plan: number,
-  kind: "load" | "trial",
-  again: boolean,
+  of: { feed: string; delivery: number; plan: number; kind: "load" | "trial"; again: boolean; by: string },
 ): Promise<number> {
   const { rows } = await client.query<{ id: number }>(
-    `insert into sieve.load (feed, delivery, plan, kind, again, bytes_total)
-     select $1, $2, $3, $4, $5, coalesce(sum(bytes), 0) from sieve.delivery_file where delivery = $2 returning id`,
-    [feed, delivery, plan, kind, again],
+    `insert into sieve.load (feed, delivery, plan, kind, again, asked_by, bytes_total)
+     select $1, $2, $3, $4, $5, $6, coalesce(sum(bytes), 0) from sieve.delivery_file where delivery = $2 returning id`,
+    [of.feed, of.delivery, of.plan, of.kind, of.again, of.by],
   );
   return rows[0]!.id;
 }
@@ -212,10 +223,10 @@ export async function runWithout(db: Db, id: number, without: Without): Promise<
   await transaction(db, async (client) => {
     const load = await inState(client, id, ["stopped"]);
     const { plan } = await getLoad(client, id);
-    await switchOff(client, id, (await getPlan(client, plan)).document, without);
     await client.query("update sieve.load set state = 'queued', ended_at = null, cancel_asked = false where id = $1", [
       id,
     ]);
+    await switchOff(client, id, (await getPlan(client, plan)).document, without);
     await enqueueLoad(client, id, load.feed);
   });
 }

@@ -13,6 +13,7 @@ import undo from "./migrations/012-undo.sql";
 import checkSet from "./migrations/013-check-set.sql";
 import proposal from "./migrations/014-proposal.sql";
 import matchEntry from "./migrations/015-match-entry.sql";
+import writing from "./migrations/016-writing.sql";
 import { runMigrations } from "graphile-worker";
 import { transaction, type Db } from "./db.ts";
 
@@ -33,6 +34,7 @@ const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
   { id: 13, sql: checkSet },
   { id: 14, sql: proposal },
   { id: 15, sql: matchEntry },
+  { id: 16, sql: writing },
 ];
 
 /** Brings the store up to date; safe when several processes start at once. Returns how many ran. */

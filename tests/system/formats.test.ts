@@ -129,7 +129,7 @@ describe("columns that no field takes", () => {
     expect(again).toMatchObject({ updated: 1, unchanged: 1 });
     const [held] = await listHeld(db, { load: load.id });
     await releaseRecords(db, [{ load: load.id, record: held!.record, values: { n: "4" } }], "test");
-    expect(await extras()).toEqual([{ Jar: "8" }, { Jar: "70" }, null, { Jar: "9" }]);
+    expect(await extras()).toEqual([{ Jar: "8" }, { Jar: "70", 'odd, "name"': "q\\,r" }, null, { Jar: "9" }]);
   });
 });
 

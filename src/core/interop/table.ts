@@ -28,7 +28,7 @@ export interface TableRule {
 
 export const UUID_PATTERN = "^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$";
 const FIELD_NAME = /^[a-z][a-z0-9_]{0,62}$/;
-const OWN_COLUMNS = ["_load", "_record", "_extra"];
+const OWN_COLUMNS = ["_load", "_record", "_writing", "_extra"];
 const WHOLE_LIMITS: Record<string, [string, string]> = {
   smallint: ["-32768", "32767"],
   integer: ["-2147483648", "2147483647"],

@@ -1,3 +1,4 @@
+import { leavesOf } from "../load/arriving.ts";
 import { CHECKS } from "../check/index.ts";
 import { betweenPart, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
 import type { Between, Late } from "../check/between/part.ts";
@@ -87,6 +88,8 @@ export interface Compiled {
   readonly lookUps: readonly CompiledLookUp[];
   /** Fields that steps and look-ups fill, which need no column. */
   readonly made: ReadonlySet<string>;
+  /** By number of the field: texts that mean that the target's value is to be left as it is. */
+  readonly leaves: ReadonlyMap<number, ReadonlySet<string>>;
 }
 
 /** What a check found: check, field, value, message. */
@@ -227,6 +230,7 @@ export function compilePlan(own: Plan, references: References = NO_REFERENCES, o
       ...[...brought].map((i) => fields[i]!.name),
       ...plan.cleanse.flatMap((s) => (stepPart(s.do).makes && !s.off && s.in !== "*" ? s.in : [])),
     ]),
+    leaves: new Map([...leavesOf(plan)].map(([name, texts]) => [number.get(name)!, texts])),
   };
 }
 

@@ -15,6 +15,7 @@ import { newNumberSpan, scanNumber } from "../type/number.ts";
 import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
 import type { StepId } from "../cleanse/index.ts";
 import { utf8 } from "../bytes.ts";
+import { ALL_FIELDS, arrivingOf, arrivingSchema, type ArrivingSection } from "../load/arriving.ts";
 import { plainNameSchema } from "./name.ts";
 import { betweenFields, betweenPart, betweenSchemas, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
 
@@ -118,6 +119,14 @@ const words = z.string().max(500).describe("What is told to the sender; {field} 
 const gate = z.discriminatedUnion("limit", [
   z.strictObject({ limit: z.literal("held share"), over: z.number().min(0).max(1) }),
   z.strictObject({ limit: z.literal("nothing read") }),
+  z.strictObject({
+    limit: z.literal("loaded before"),
+    over: z
+      .number()
+      .min(0)
+      .max(1)
+      .describe("A greater share of records that the target has already, by key or by all fields, stops the load"),
+  }),
   z.strictObject({ limit: z.literal("required column missing") }),
   z.strictObject({
     limit: z.literal("number of records"),
@@ -293,7 +302,12 @@ export const planSchema = z
         .max(32)
         .default([])
         .describe("The fields that together tell one record of the target from another"),
+      whole_record: z
+        .boolean()
+        .optional()
+        .describe("There is no key: a record that the target has already, alike in all fields, is not written again"),
       mode: z.enum(["append", "replace", "upsert"]).default("append"),
+      arriving: arrivingSchema.optional(),
       undo: z
         .boolean()
         .optional()
@@ -445,8 +459,27 @@ export const planSchema = z
         message: "A table that was there before is not emptied: append to it, or upsert.",
       });
     }
-    if (plan.load.mode === "upsert" && plan.load.key.length === 0) {
-      context.addIssue({ code: "custom", path: ["load", "key"], message: "Upsert needs a key." });
+    const { key, whole_record: whole } = plan.load;
+    const load = (path: string, message: string): void =>
+      context.addIssue({ code: "custom", path: ["load", path], message });
+    if (plan.load.mode === "upsert" && key.length === 0 && !whole) {
+      load("key", "Upsert needs a key, or the whole record as its key.");
+    }
+    if (whole && (plan.load.mode !== "upsert" || key.length > 0)) {
+      load("whole_record", "The whole record can be the key of an upsert that has no other.");
+    }
+    const arriving = Object.keys(plan.load.arriving ?? {}).filter((n) => n !== ALL_FIELDS);
+    known(arriving, ["load", "arriving"]);
+    for (const n of arriving) {
+      if (key.includes(n))
+        load("arriving", `${n} is of the key, which is the same in a record and the row that it meets.`);
+    }
+    for (const f of plan.contract.fields) {
+      if (!f.required || key.includes(f.name) || arrivingOf(plan, f.name).leave.length === 0) continue;
+      load(
+        "arriving",
+        `${f.name} must not be empty, so no text can mean that it is left: a new row would have nothing there.`,
+      );
     }
   });
 
@@ -530,7 +563,15 @@ export interface Plan {
   check: PlanCheck[];
   lookup?: LookUp[];
   match?: MatchSection;
-  load: { target: string; schema?: string; key: string[]; mode: "append" | "replace" | "upsert"; undo?: boolean };
+  load: {
+    target: string;
+    schema?: string;
+    key: string[];
+    whole_record?: boolean;
+    mode: "append" | "replace" | "upsert";
+    arriving?: ArrivingSection;
+    undo?: boolean;
+  };
   gates: Gate[];
 }
 

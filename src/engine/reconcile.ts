@@ -1,0 +1,127 @@
+import type { Reconciliation, ReconciledField } from "@/core/report.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import { SieveError, listed } from "@/core/problem.ts";
+import { ident, type Client } from "@/store/db.ts";
+import { DIFFERS, PART, PLACE, WRITING, rowKey, type Writing } from "./writing.ts";
+
+/** Rows as one side has them: how many, a hash over their keys, and what their fields come to. */
+interface Totals {
+  readonly rows: number;
+  readonly keys: string;
+  /** By field: sum, least and most, as texts; null where there is no value. */
+  readonly fields: readonly (readonly [sum: string | null, least: string | null, most: string | null])[];
+}
+
+/** The fields whose totals are compared: numbers with their sum, days and times by their least and most. */
+function summed(plan: Plan): { name: string; sums: boolean }[] {
+  return plan.contract.fields
+    .filter((f) => ["integer", "decimal", "date", "timestamp"].includes(f.type))
+    .map((f) => ({ name: f.name, sums: f.type === "integer" || f.type === "decimal" }));
+}
+
+/** `from`: a from-clause of rows; `value`: how one of the target's columns stands in them. */
+async function totalsOf(client: Client, plan: Plan, from: string, value: (name: string) => string): Promise<Totals> {
+  const fields = summed(plan);
+  const key = rowKey(plan).map((k) => `${value(k)}::text`);
+  const list = fields.flatMap(({ name, sums }) => [
+    sums ? `sum(${value(name)}::numeric)::text` : "null::text",
+    `min(${value(name)})::text`,
+    `max(${value(name)})::text`,
+  ]);
+  const { rows } = await client.query<{ n: number; keys: string; all: (string | null)[] }>(
+    `select count(*)::int as n, coalesce(to_hex(bit_xor(hashtextextended(concat_ws(chr(31), ${key.join(", ")}), 0))), '0') as keys,
+       array[${list.join(", ")}]::text[] as all from ${from}`,
+  );
+  const { n, keys, all } = rows[0]!;
+  return {
+    rows: n,
+    keys,
+    fields: fields.map((_, i) => [all[i * 3]!, all[i * 3 + 1]!, all[i * 3 + 2]!] as const),
+  };
+}
+
+/** What a load is about to have written, by what it has staged: totals of all parts together. */
+export class Expected {
+  private readonly parts: string[] = [];
+  private noted = false;
+
+  constructor(private readonly plan: Plan) {}
+
+  /** Rows that are written as they stand in a relation; `value` gives a column of the target. */
+  add(select: string): void {
+    this.parts.push(select);
+  }
+
+  /** Rows that `meet` found and that are written. */
+  addMet(met: string, load: number): void {
+    const columns = this.columns((n) => (n === "_load" ? `${load}` : `m.${ident(n)}`));
+    this.add(`select ${columns} from ${met} m where m.${PLACE} is null or m.${DIFFERS}`);
+  }
+
+  /** Rows that are about to be changed at their places, and keep the load and record that they came from. */
+  async addChanged(client: Client, met: string, table: string): Promise<void> {
+    const columns = this.columns((n) => (n === "_load" || n === "_record" ? `t.${ident(n)}` : `m.${ident(n)}`));
+    const select = `select ${columns} from ${met} m join ${table} t on t.ctid = m.${PLACE} and t.tableoid = m.${PART} where m.${DIFFERS}`;
+    const noted = "expected_changes";
+    if (this.noted) await client.query(`insert into ${noted} ${select}`);
+    else await client.query(`create temp table ${noted} on commit drop as ${select}`);
+    if (!this.noted) this.add(`select * from ${noted}`);
+    this.noted = true;
+  }
+
+  columns(value: (name: string) => string): string {
+    const names = new Set([...rowKey(this.plan), ...summed(this.plan).map((f) => f.name)]);
+    return [...names].map((n) => `${value(n)} as ${ident(n)}`).join(", ");
+  }
+
+  async totals(client: Client): Promise<Totals> {
+    const from =
+      this.parts.length > 0
+        ? `(${this.parts.join(" union all ")}) x`
+        : `(select ${this.columns(() => "null")} limit 0) x`;
+    return await totalsOf(client, this.plan, from, (n) => `x.${ident(n)}`);
+  }
+}
+
+/**
+ * Holds what the target has of a writing beside what was staged for it: rows counted, a hash over
+ * their keys, and for numbers, days and times sum, least and most. Throws `not-reconciled` where
+ * they differ, which ends the load before anything is kept of it.
+ */
+export async function reconcile(writing: Writing, staged: Totals): Promise<Reconciliation> {
+  const { client, about, table, id } = writing;
+  const { plan } = about;
+  const target = await totalsOf(client, plan, `${table} t where t.${ident(WRITING)} = ${id}`, (n) => `t.${ident(n)}`);
+  return compareTotals(plan, staged, target);
+}
+
+/** Puts both sides beside each other. Throws `not-reconciled`. */
+export function compareTotals(plan: Plan, staged: Totals, target: Totals): Reconciliation {
+  const fields = summed(plan).map(({ name, sums }, i): ReconciledField => {
+    const [a, b] = [staged.fields[i]!, target.fields[i]!];
+    return { name, sum: sums ? [a[0], b[0]] : null, least: [a[1], b[1]], most: [a[2], b[2]] };
+  });
+  const faults: string[] = [];
+  const compare = (what: string, [a, b]: readonly [unknown, unknown]): void => {
+    if (a !== b) faults.push(`${what}: ${a ?? "nothing"} in the ledger, ${b ?? "nothing"} in the target`);
+  };
+  compare("rows", [staged.rows, target.rows]);
+  compare("hash over keys", [staged.keys, target.keys]);
+  for (const f of fields) {
+    if (f.sum) compare(`sum of ${f.name}`, f.sum);
+    compare(`least ${f.name}`, f.least);
+    compare(`most ${f.name}`, f.most);
+  }
+  if (faults.length > 0) {
+    const table = `${plan.load.schema ?? "target"}.${plan.load.target}`;
+    throw new SieveError(
+      "not-reconciled",
+      `${table} does not have what the load has written: ${listed(faults.slice(0, 3))}.`,
+      {
+        detail: faults.join("\n"),
+        hint: "Look for a trigger or a rule of that table that changes values or drops rows. Nothing was written.",
+      },
+    );
+  }
+  return { rows: [staged.rows, target.rows], keys: [staged.keys, target.keys], fields };
+}

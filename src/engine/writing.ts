@@ -1,0 +1,331 @@
+import type { TableColumn } from "@/core/interop/table.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import { byPlace, ident, type Client, type Queryable } from "@/store/db.ts";
+import { nextWriting, ownTransactions, putWriting, transactionNumber, type WritingKind } from "@/store/writings.ts";
+import { assertWritten, tableOf, targetColumns } from "./target.ts";
+
+/** The column of rows of a target that says which writing left them as they are. */
+export const WRITING = "_writing";
+/** Columns that rows of what a writing is about to write have besides the target's. */
+export const PLACE = '"_ place"';
+export const PART = '"_ part"';
+export const DIFFERS = '"_ differs"';
+export const KEPT = '"_ kept"';
+/** Columns that rows as they were have besides the target's. */
+export const DID = '"_ did"';
+export const LEFT_AS = '"_ left as"';
+
+const UNDO = "undo";
+/** More rows than these that a writing changes are kept in a table of their own. */
+const MANY = 1000;
+
+/** What a writing is, before it begins. */
+export interface AboutWriting {
+  readonly kind: WritingKind;
+  readonly feed: string;
+  readonly load: number;
+  readonly plan: Plan;
+  /** The number of the plan's version. */
+  readonly planId: number;
+  readonly by: string;
+  readonly reason?: string;
+  readonly undoes?: number;
+  /** The number that it shares with other writings of the same act; its own unless said. */
+  readonly act?: number;
+}
+
+/** The table in which the rows are that a writing found, where those were many. */
+export function undoTable(writing: number): string {
+  return ident(UNDO, `writing ${writing}`);
+}
+
+/** Whether rows of the target are kept as they were before the plan's loads change them. */
+export function keepsBefore(plan: Plan): boolean {
+  return plan.load.undo !== false;
+}
+
+/** Drops what an attempt at a load kept that came to no end. */
+export async function dropKept(db: Queryable, writing: number): Promise<void> {
+  await db.query(`drop table if exists ${undoTable(writing)}`);
+}
+
+/** The columns that tell a row of a plan's target from the others: the key, or the load and record that it came from. */
+export function rowKey(plan: Plan): readonly string[] {
+  return plan.load.key.length > 0 ? plan.load.key : ["_load", "_record"];
+}
+
+/** That rows under two aliases are the same row. */
+export function sameRow(plan: Plan, a: string, b: string): string {
+  return rowKey(plan)
+    .map((k) => `${a}.${ident(k)} = ${b}.${ident(k)}`)
+    .join(" and ");
+}
+
+/** The columns of a row that can be written, as they are to be kept: a version by somebody else is no writing's. */
+export function keptColumns(columns: readonly TableColumn[], ours: string): { name: string; value: string }[] {
+  return columns
+    .filter((c) => !c.computed)
+    .map((c) => ({
+      name: ident(c.name),
+      value: c.name === WRITING ? `case when t.xmin = any(${ours}) then t.${ident(WRITING)} end` : `t.${ident(c.name)}`,
+    }));
+}
+
+/**
+ * A change of a target: everything that writes rows there goes through one of these, in the
+ * transaction that holds the target locked against other writers (`lockTarget`). Rows are kept as they were before they are
+ * changed or taken away, and carry the writing's number afterwards.
+ */
+export class Writing {
+  inserted = 0;
+  updated = 0;
+  removed = 0;
+  leftRows = 0;
+  private many = false;
+  private origins = 0;
+
+  private constructor(
+    readonly client: Client,
+    readonly id: number,
+    readonly about: AboutWriting,
+    private readonly xids: string[],
+    /** The transactions of all of the target's writings, this one too, as SQL. */
+    readonly ours: string,
+  ) {}
+
+  /** `id`: a number that was taken before; `xids`: transactions before this one that wrote rows for it. */
+  static async begin(
+    client: Client,
+    about: AboutWriting,
+    { id, xids = [] }: { id?: number; xids?: readonly string[] } = {},
+  ): Promise<Writing> {
+    const all = [...new Set([...xids, await transactionNumber(client)])];
+    const ours = await ownTransactions(client, tableOf(about.plan), all);
+    return new Writing(client, id ?? (await nextWriting(client)), about, all, ours);
+  }
+
+  get table(): string {
+    return tableOf(this.about.plan);
+  }
+
+  /** Where rows are kept that this writing changes: beside many, a table of its own is faster. */
+  private get form(): "table" | "rows" {
+    return this.many || this.about.kind === "load" ? "table" : "rows";
+  }
+
+  /** How many rows are going to be written; to be said before the first of them. */
+  expect(rows: number): void {
+    this.many ||= rows > MANY;
+  }
+
+  /**
+   * Keeps rows of the target as they are. `places` is a query that gives them as `place` and `part`, and
+   * may say of each what was `did` and as whose it is `left_as`. `through`: another client that reads
+   * the target while this one's writes.
+   */
+  async keep(places: string, did: "changed" | "removed" | "as told", through: Client = this.client): Promise<void> {
+    if (!keepsBefore(this.about.plan)) return;
+    const columns = keptColumns(await targetColumns(through, this.table), this.ours);
+    const from = `from (${places}) p join ${this.table} t on t.ctid = p.place and t.tableoid = p.part`;
+    const values = columns.map((c) => `${c.value} as ${c.name}`).join(", ");
+    const [done, left] = did === "as told" ? ["p.did", "p.left_as"] : [`'${did}'::text`, "null::integer"];
+    if (this.form === "rows") {
+      await byPlace(through, () =>
+        through.query(
+          `insert into sieve.row_before (writing, did, left_as, document)
+           select ${this.id}, ${done}, ${left}, row_to_json((select x from (select ${values}) x)) ${from}`,
+        ),
+      );
+      return;
+    }
+    const there = (await targetColumns(through, undoTable(this.id))).length > 0;
+    const all = `select ${values}, ${done} as ${DID}, ${left} as ${LEFT_AS} ${from}`;
+    await byPlace(through, () =>
+      through.query(
+        there
+          ? `insert into ${undoTable(this.id)} (${[...columns.map((c) => c.name), DID, LEFT_AS].join(", ")}) ${all}`
+          : `create table ${undoTable(this.id)} as ${all}`,
+      ),
+    );
+  }
+
+  /** Notes rows that are about to come and carry another writing's number: `rows` gives their keys and as whose they are left. */
+  async keepMade(rows: string): Promise<void> {
+    const { client, id, about } = this;
+    const key = rowKey(about.plan).map((k) => ident(k));
+    if (this.form === "rows") {
+      const document = `row_to_json((select x from (select ${key.map((k) => `r.${k}`).join(", ")}) x))`;
+      await client.query(
+        `insert into sieve.row_before (writing, did, left_as, document) select ${id}, 'made', r.${LEFT_AS}, ${document} from (${rows}) r`,
+      );
+      return;
+    }
+    if ((await targetColumns(client, undoTable(id))).length === 0) {
+      const columns = keptColumns(await targetColumns(client, this.table), this.ours);
+      await client.query(
+        `create table ${undoTable(id)} as select ${columns.map((c) => `t.${c.name}`).join(", ")}, ''::text as ${DID},
+           null::integer as ${LEFT_AS} from ${this.table} t limit 0`,
+      );
+    }
+    const names = [...key, LEFT_AS].map((k) => `r.${k}`).join(", ");
+    await client.query(
+      `insert into ${undoTable(id)} (${[...key, LEFT_AS, DID].join(", ")}) select ${names}, 'made' from (${rows}) r`,
+    );
+  }
+
+  /** Keeps all of the target's rows, before they go. */
+  async keepAll(): Promise<void> {
+    if (!keepsBefore(this.about.plan)) return;
+    const columns = keptColumns(await targetColumns(this.client, this.table), this.ours);
+    const { rowCount } = await this.client.query(
+      `create table ${undoTable(this.id)} as select ${columns.map((c) => `${c.value} as ${c.name}`).join(", ")},
+         'removed'::text as ${DID}, null::integer as ${LEFT_AS} from ${this.table} t`,
+    );
+    this.removed += rowCount ?? 0;
+  }
+
+  /** Keeps the target's table itself, as another takes its place; where there is none, nothing is kept. */
+  async keepTable(): Promise<void> {
+    const { client, table, about } = this;
+    if ((await targetColumns(client, table)).length === 0) return;
+    // Where rows are only added, the table whose place is taken is empty.
+    if (!keepsBefore(about.plan) || about.plan.load.mode !== "replace") {
+      await client.query(`drop table ${table}`);
+      return;
+    }
+    // Its key's index would stand in the way of the next one that is kept.
+    const { rows } = await client.query<{ name: string }>(
+      "select conname as name from pg_constraint where conrelid = to_regclass($1) and contype = 'p'",
+      [table],
+    );
+    if (rows[0]) await client.query(`alter table ${table} drop constraint ${ident(rows[0].name)}`);
+    const count = await client.query<{ n: number }>(`select count(*)::int as n from ${table}`);
+    this.removed += count.rows[0]!.n;
+    // What somebody else has changed is no writing's any more; asked now, as the rows are moved.
+    await client.query(
+      `update ${table} t set ${ident(WRITING)} = null where ${ident(WRITING)} is not null and not t.xmin = any(${this.ours})`,
+    );
+    await client.query(`alter table ${table} set schema ${ident(UNDO)}`);
+    await client.query(`alter table ${ident(UNDO, about.plan.load.target)} rename to ${ident(`writing ${this.id}`)}`);
+    await client.query(
+      `alter table ${undoTable(this.id)} add column ${DID} text default 'removed', add column ${LEFT_AS} integer`,
+    );
+  }
+
+  /** Puts rows into the target: `from` is a query that gives the values in the order of `columns`, quoted names. */
+  async insert(columns: readonly string[], from: string, expected: number): Promise<void> {
+    const { rowCount } = await this.client.query(
+      `insert into ${this.table} (${columns.join(", ")}, "_load", "_record", ${ident(WRITING)}) ${from}`,
+    );
+    assertWritten(this.about.plan, "inserted", rowCount ?? 0, expected);
+    this.inserted += expected;
+  }
+
+  /**
+   * Writes what was found by `meet`: rows that have a place are changed there, the others are put
+   * beside them. `columns`: those of a new row; `changing`: those of a row that was there. With
+   * `origin` a changed row is the record's from now on.
+   */
+  async writeMet(
+    met: string,
+    { columns, changing, origin }: { columns: readonly string[]; changing: readonly string[]; origin: boolean },
+  ): Promise<void> {
+    const { client, id, about, table } = this;
+    const { plan, load } = about;
+    const { rows } = await client.query<{ old: number; new: number }>(
+      `select count(${PLACE}) filter (where ${DIFFERS})::int as old, (count(*) - count(${PLACE}))::int as new from ${met}`,
+    );
+    const count = rows[0]!;
+    const set = [
+      ...changing.map((n) => `${ident(n)} = m.${ident(n)}`),
+      ...(origin ? [`"_load" = ${load}`, `"_record" = m."_record"`] : []),
+      `${ident(WRITING)} = ${id}`,
+    ];
+    if (count.old > 0) {
+      const updated = await byPlace(client, () =>
+        client.query(
+          `update ${table} t set ${set.join(", ")} from ${met} m
+           where t.ctid = m.${PLACE} and t.tableoid = m.${PART} and m.${DIFFERS}`,
+        ),
+      );
+      assertWritten(plan, "updated", updated.rowCount ?? 0, count.old);
+      this.updated += count.old;
+    }
+    if (count.new === 0) return;
+    const list = columns.map((n) => ident(n));
+    await this.insert(
+      list,
+      `select ${list.map((n) => `m.${n}`).join(", ")}, ${load}, m."_record", ${id} from ${met} m where m.${PLACE} is null`,
+      count.new,
+    );
+  }
+
+  /** Keeps the rows that `meet` found as they are, those that will be changed. */
+  async keepMet(met: string, through: Client = this.client): Promise<void> {
+    await this.keep(
+      `select ${PLACE} as place, ${PART} as part from ${met} where ${PLACE} is not null and ${DIFFERS}`,
+      "changed",
+      through,
+    );
+  }
+
+  /** Takes rows of the target away; `places` is a query that gives them as `place` and `part`. */
+  async remove(places: string): Promise<number> {
+    await this.keep(places, "removed");
+    const { rowCount } = await byPlace(this.client, () =>
+      this.client.query(
+        `delete from ${this.table} t using (${places}) p where t.ctid = p.place and t.tableoid = p.part`,
+      ),
+    );
+    this.removed += rowCount ?? 0;
+    return rowCount ?? 0;
+  }
+
+  /**
+   * Gives rows that nothing tells from others (the target has no key, and another program put them
+   * there) a load and a record below 0, so that they can be found again. Gives their new places.
+   */
+  async giveOrigins(places: readonly string[]): Promise<Map<string, string>> {
+    const found = new Map<string, string>();
+    if (this.about.plan.load.key.length > 0 || places.length === 0) return found;
+    const { rows } = await this.client.query<{ was: string; now: string }>(
+      `update ${this.table} t set "_load" = ${this.about.load}, "_record" = -x.n - ${this.origins}
+       from unnest($1::tid[]) with ordinality x (place, n) where t.ctid = x.place and t."_load" is null
+       returning x.place::text as was, t.ctid::text as now`,
+      [places],
+    );
+    this.origins += places.length;
+    for (const { was, now } of rows) found.set(was, now);
+    return found;
+  }
+
+  /** Writes down what the writing was and did. */
+  async end(): Promise<void> {
+    const { about, id, table, xids, inserted, updated, removed, leftRows } = this;
+    await putWriting(this.client, {
+      id,
+      kind: about.kind,
+      feed: about.feed,
+      target: table,
+      load: about.load,
+      plan: about.planId,
+      act: about.act ?? id,
+      undoes: about.undoes ?? null,
+      by: about.by,
+      reason: about.reason ?? "",
+      xids,
+      inserted,
+      updated,
+      removed,
+      leftRows,
+    });
+  }
+}
+
+/** Locks a feed, then its target, for a writing: one after the other, in this order, wherever something writes. */
+export async function lockTarget(client: Client, feed: string, plan: Plan): Promise<boolean> {
+  await client.query("select 1 from sieve.feed where name = $1 for update", [feed]);
+  const there = (await targetColumns(client, tableOf(plan))).length > 0;
+  if (there) await client.query(`lock table ${tableOf(plan)} in share row exclusive mode`);
+  return there;
+}
