@@ -1,6 +1,6 @@
 import type { Reconciliation, ReconciledField } from "@/core/report.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import { SieveError, listed } from "@/core/problem.ts";
+import { SieveError } from "@/core/problem.ts";
 import { ident, type Client } from "@/store/db.ts";
 import { DIFFERS, PART, PLACE, WRITING, rowKey, type Writing } from "./writing.ts";
 
@@ -114,14 +114,10 @@ export function compareTotals(plan: Plan, staged: Totals, target: Totals): Recon
   }
   if (faults.length > 0) {
     const table = `${plan.load.schema ?? "target"}.${plan.load.target}`;
-    throw new SieveError(
-      "not-reconciled",
-      `${table} does not have what the load has written: ${listed(faults.slice(0, 3))}.`,
-      {
-        detail: faults.join("\n"),
-        hint: "Look for a trigger or a rule of that table that changes values or drops rows. Nothing was written.",
-      },
-    );
+    throw new SieveError("not-reconciled", `${table} does not have what the load has written: ${faults[0]}.`, {
+      detail: faults.join("\n"),
+      hint: "Look for a trigger or a rule of that table that changes values or drops rows. Nothing was written.",
+    });
   }
   return { rows: [staged.rows, target.rows], keys: [staged.keys, target.keys], fields };
 }

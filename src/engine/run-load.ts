@@ -35,6 +35,7 @@ import { matchStaged, type Matched } from "./match-load.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
 import { giveBack, takeThread } from "./threads.ts";
 import { LEAVE, countKept, countUpsert, meet, needsLeave, upsertStaged, type Meeting } from "./meet.ts";
+import { heldMeetsRow, overtakeHeld } from "./overtake.ts";
 import { Expected, reconcile } from "./reconcile.ts";
 import { Writing, WRITING, dropKept } from "./writing.ts";
 import { pruneUndo } from "./undo.ts";
@@ -521,6 +522,7 @@ class LoadRun {
         );
         await this.timed("quarantine", () => this.writeHeld(rerun, exists));
         await writing.end();
+        if (plan.load.key.length > 0) await overtakeHeld(client, writing);
         await addProposals(client, id, done.lookUps);
         await pruneUndo(client, plan);
         assertCloses(balance);
@@ -830,16 +832,9 @@ class LoadRun {
   /** The version of the target's row that a held record `h` meets by its key, where its key can be told. */
   private foundSql(): string {
     const { plan, fields } = this.compiled;
-    const key = plan.load.key.map((name) => fields.findIndex((f) => f.name === name));
-    // Other types are written in many ways before they are checked.
-    const plain = key.every((f) => ["text", "code", "integer", "decimal"].includes(fields[f]!.type));
-    if (plan.load.mode !== "upsert" || key.length === 0 || !plain) return "null";
-    const faulty = key.map((f) => `x->>'field' = '${fields[f]!.name}'`).join(" or ");
-    const same = key.map((f) => {
-      const { type } = columnOf(fields[f]!);
-      return `t.${ident(fields[f]!.name)} = nullif(h.field_values->>${f}, '')::${type}`;
-    });
-    return `case when h.cells is not null and not exists (select from jsonb_array_elements(h.problems) x where ${faulty})
-        then (select t.xmin::text from ${tableOf(plan)} t where ${same.join(" and ")} limit 1) end`;
+    const meets = plan.load.mode === "upsert" ? heldMeetsRow(plan, fields) : null;
+    return meets === null
+      ? "null"
+      : `(select t.xmin::text from ${tableOf(plan)} t where ${meets.replaceAll("h.mended ?|", "null::jsonb ?|")} limit 1)`;
   }
 }
