@@ -11,7 +11,7 @@ import type { KeptCells } from "@/core/load/arriving.ts";
 import { makeReport, type Reconciliation, type Timing } from "@/core/report.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import { Course, type Sifted } from "@/core/sift.ts";
-import { ident, type Client, type Db, type Queryable } from "@/store/db.ts";
+import { ident, type Client, type Db } from "@/store/db.ts";
 import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
 import {
@@ -23,8 +23,9 @@ import {
   type LedgerBlock,
 } from "@/store/ledger.ts";
 import { nextWriting, transactionNumber } from "@/store/writings.ts";
-import { columnsBefore, historyBefore, endLoad, failLoad, getLoad, type Load } from "@/store/loads.ts";
+import { columnsBefore, historyBefore, endLoad, getLoad, type Load } from "@/store/loads.ts";
 import { absentFields, findBroken, findLoadedBefore, findTaken, holdFiles } from "./staged-load.ts";
+import { LOAD_LOCK, abandonLoad, dropLeft } from "./abandon.ts";
 import { deliveryLists } from "./delivery-lists.ts";
 import { holdBetween, holdingBetween } from "./between-load.ts";
 import { copyDelimiter, copyRows, moreOf } from "./copy-rows.ts";
@@ -37,7 +38,8 @@ import { giveBack, takeThread } from "./threads.ts";
 import { LEAVE, countKept, countUpsert, meet, needsLeave, upsertStaged, type Meeting } from "./meet.ts";
 import { heldMeetsRow, overtakeHeld } from "./overtake.ts";
 import { Expected, reconcile } from "./reconcile.ts";
-import { Writing, WRITING, dropKept } from "./writing.ts";
+import { dropStaging, staging, stagingHeld, stagingMet } from "./staging.ts";
+import { Writing, WRITING } from "./writing.ts";
 import { pruneUndo } from "./undo.ts";
 import {
   EXTRA,
@@ -52,8 +54,6 @@ import {
   type Successor,
 } from "./target.ts";
 
-/** Locks by advisory number: one worker runs a load at a time. */
-const LOAD_LOCK = 7301;
 /** Chunks on their way to the thread. */
 const AHEAD = 3;
 
@@ -62,6 +62,9 @@ const SOCKET_BYTES = 128 << 10;
 
 /** Memory in which the database may sort a key's values. */
 const INDEX_MEMORY = "128MB";
+
+/** How often it is asked whether somebody wants the load to end. */
+const HEED_MS = 500;
 
 class Cancelled extends Error {}
 
@@ -94,13 +97,16 @@ export async function runLoad(db: Db, id: number, options: RunOptions): Promise<
     if (!rows[0]!.ok) throw new Error(`load ${id} is being run by another worker`);
     const load = await getLoad(client, id);
     if (load.state !== "queued" && load.state !== "running") return;
+    const run = new LoadRun(db, client, load, options);
+    const watch = setInterval(() => void run.heed().catch(() => {}), HEED_MS);
     try {
-      await new LoadRun(db, client, load, options).run();
+      await run.run();
     } catch (error) {
-      if (error instanceof Cancelled) await failLoad(db, id, "cancelled");
-      else if (error instanceof SieveError) await failLoad(db, id, "failed", error);
+      if (error instanceof Cancelled || run.cancelled) await abandonLoad(db, id, "cancelled");
+      else if (error instanceof SieveError) await abandonLoad(db, id, "failed", error);
       else throw error;
-      await dropLeft(client, id);
+    } finally {
+      clearInterval(watch);
     }
   } catch (error) {
     broken ??= error instanceof SieveError ? undefined : (error as Error);
@@ -111,22 +117,6 @@ export async function runLoad(db: Db, id: number, options: RunOptions): Promise<
     client.release(broken);
   }
 }
-
-/** Drops what a load has made on its way that is of no use when it does not come to a good end. */
-export async function dropLeft(client: Queryable, id: number): Promise<void> {
-  await dropStaging(client, id);
-  const { rows } = await client.query<{ writing: number | null }>("select writing from sieve.load where id = $1", [id]);
-  if (rows[0]?.writing) await dropKept(client, rows[0].writing);
-}
-
-async function dropStaging(client: Queryable, id: number): Promise<void> {
-  await client.query(`drop table if exists ${staging(id)}, ${stagingHeld(id)}, ${stagingMet(id)}`);
-}
-
-// No target's name has a space, so that a staged table can stand among the targets for a moment.
-const staging = (id: number): string => ident("staging", `load ${id}`);
-const stagingHeld = (id: number): string => ident("staging", `held ${id}`);
-const stagingMet = (id: number): string => ident("staging", `met ${id}`);
 
 class LoadRun {
   private readonly id: number;
@@ -146,6 +136,12 @@ class LoadRun {
   private writing = 0;
   /** Transactions that have put staged records there. */
   private readonly xids: string[] = [];
+  /** Somebody has asked it to end, and what it was doing was broken off for that. */
+  cancelled = false;
+  /** Breaks off the reading, while that goes on. */
+  private breakOff: ((error: unknown) => void) | null = null;
+  /** The database's process that works for it. */
+  private process = 0;
 
   constructor(
     private readonly db: Db,
@@ -167,6 +163,8 @@ class LoadRun {
       [id, this.writing],
     );
     this.stage = "reading";
+    const { rows } = await client.query<{ pid: number }>("select pg_backend_pid() as pid");
+    this.process = rows[0]!.pid;
     await client.query("delete from sieve.ledger_block where load = $1", [id]);
     await client.query("delete from sieve.late_problem where load = $1", [id]);
     await client.query("delete from sieve.held where load = $1", [id]);
@@ -189,6 +187,19 @@ class LoadRun {
     this.stage = "closing";
     await this.progress(true);
     await this.close(done);
+  }
+
+  /** Breaks off what the load is doing when somebody has asked it to end, also in the midst of a long statement. */
+  async heed(): Promise<void> {
+    if (this.cancelled) return;
+    const { rows } = await this.db.query<{ asked: boolean }>(
+      "select cancel_asked as asked from sieve.load where id = $1",
+      [this.id],
+    );
+    if (!rows[0]?.asked) return;
+    this.cancelled = true;
+    if (this.breakOff) this.breakOff(new Cancelled());
+    else if (this.process) await this.db.query("select pg_cancel_backend($1)", [this.process]);
   }
 
   private async makeStaging(): Promise<void> {
@@ -263,6 +274,7 @@ class LoadRun {
       };
     });
     outcome.catch(() => {});
+    this.breakOff = giveUp;
     copy.on("error", giveUp);
     thread.on("error", giveUp);
     let said = false;
@@ -373,6 +385,7 @@ class LoadRun {
       throw error;
     } finally {
       failure ??= new Error("over");
+      this.breakOff = null;
       this.options.signal?.removeEventListener("abort", onAbort);
       if (well) giveBack(thread);
       else await thread.terminate();

@@ -2,9 +2,11 @@ import { pino } from "pino";
 import { EventEmitter } from "node:events";
 import { Logger, run, type Runner } from "graphile-worker";
 import { setFlagsFromString } from "node:v8";
-import { errorLines } from "@/core/problem.ts";
+import { SieveError, errorLines } from "@/core/problem.ts";
 import { openDb, type Client, type Db } from "@/store/db.ts";
-import { failLoad } from "@/store/loads.ts";
+import { getLoad } from "@/store/loads.ts";
+import { dropQueued } from "@/store/queue.ts";
+import { LOAD_LOCK, MOST_DEATHS, abandonLoad, deathWords } from "./abandon.ts";
 import { runLoad } from "./run-load.ts";
 import { runProfile } from "./run-profile.ts";
 import { lookAtSources, sourceSettings } from "./sources.ts";
@@ -89,7 +91,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
           } catch (error) {
             log.warn({ load, error: errorLines(error) }, "load broke off");
             if (helpers.job.attempts < MOST_ATTEMPTS) throw error;
-            await failLoad(db, load, "failed", error);
+            await abandonLoad(db, load, "failed", error);
           }
         },
       },
@@ -97,7 +99,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
     await Promise.all(registered);
     log.info({ worker: id }, "worker is ready");
     process.send?.("ready");
-    timer = setInterval(() => void freeDead(own).catch(() => {}), SWEEP_MS);
+    timer = setInterval(() => void freeDead(own).then(() => freeLost(own)).catch(() => {}), SWEEP_MS);
     const settings = sourceSettings(process.env);
     let looking = false;
     looker = setInterval(() => {
@@ -141,8 +143,38 @@ async function freeDead(own: Client): Promise<void> {
        and locked_by not in (select unnest(queue_ids) from sieve.worker)`,
   );
   if (rows.length === 0) return;
-  await own.query("select graphile_worker.force_unlock_workers($1::text[])", [rows.map((r) => r.pool)]);
-  log.info({ pools: rows.map((r) => r.pool) }, "freed what dead workers had taken");
+  const pools = rows.map((r) => r.pool);
+  const { rows: loads } = await own.query<{ id: number; deaths: number }>(
+    `update sieve.load l set deaths = deaths + 1 from graphile_worker.jobs j
+     where j.locked_by = any($1) and j.key = 'load ' || l.id and l.state = 'running' returning l.id, l.deaths`,
+    [pools],
+  );
+  await own.query("select graphile_worker.force_unlock_workers($1::text[])", [pools]);
+  log.info({ pools }, "freed what dead workers had taken");
+  for (const { id, deaths } of loads) {
+    if (deaths < MOST_DEATHS) continue;
+    await dropQueued(own, id);
+    await abandonLoad(own, id, "failed", deathWords(await getLoad(own, id)));
+    log.warn({ load: id, deaths }, "gave up a load that ends its worker");
+  }
+}
+
+/** Ends loads that nothing will ever run: their job is gone, or was tried as often as it may be. */
+async function freeLost(own: Client): Promise<void> {
+  const { rows } = await own.query<{ id: number }>(
+    `select l.id from sieve.load l where l.state in ('queued', 'running') and l.asked_at < now() - interval '10 seconds'
+       and not exists (select from graphile_worker.jobs j where j.key = 'load ' || l.id and (j.attempts < j.max_attempts or j.locked_at is not null))
+       and not exists (select from pg_locks k where k.locktype = 'advisory' and k.classid = $1 and k.objid = l.id
+         and k.database = (select oid from pg_database where datname = current_database()))`,
+    [LOAD_LOCK],
+  );
+  for (const { id } of rows) {
+    await dropQueued(own, id);
+    const words = "The load has lost its place in the queue.";
+    const hint = "Nothing was written to the target. Load it again; the worker's log says what was tried.";
+    await abandonLoad(own, id, "failed", new SieveError("load-failed", words, { hint }));
+    log.warn({ load: id }, "ended a load that had no job any more");
+  }
 }
 
 async function main(): Promise<void> {

@@ -294,22 +294,6 @@ export async function dropLoad(db: Db, id: number, reason: string): Promise<void
   });
 }
 
-/** Asks a load to end before it closes. One that still waits ends at once. */
-export async function cancelLoad(db: Db, id: number): Promise<void> {
-  await transaction(db, async (client) => {
-    const load = await inState(client, id, ["queued", "running"]);
-    if (load.state === "queued") {
-      await client.query(
-        "update sieve.load set state = 'cancelled', ended_at = now(), cancel_asked = true where id = $1",
-        [id],
-      );
-      await releaseClaim(client, id);
-    } else {
-      await client.query("update sieve.load set cancel_asked = true where id = $1", [id]);
-    }
-  });
-}
-
 export async function releaseClaim(client: Queryable, id: number): Promise<void> {
   await client.query("delete from sieve.loaded_file where load = $1", [id]);
 }

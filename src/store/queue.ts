@@ -19,3 +19,8 @@ export async function enqueueProfile(db: Queryable, profile: number): Promise<vo
     [profile, `profile ${profile}`],
   );
 }
+
+/** Takes a load out of the queue, whoever has its job. */
+export async function dropQueued(db: Queryable, load: number): Promise<void> {
+  await db.query("select graphile_worker.remove_job($1)", [`load ${load}`]);
+}

@@ -6,7 +6,8 @@ import { discardRecords, releaseRecords, takeBack } from "@/engine/release.ts";
 import { latestDelivery, receiveFile } from "@/store/deliveries.ts";
 import { keepDraft, planInForce, savePlan } from "@/store/feeds.ts";
 import { countHeld, getHeld, heldGroups, listHeld } from "@/store/held.ts";
-import { askForLoad, askForTrial, cancelLoad, dropLoad, getLoad, letThrough } from "@/store/loads.ts";
+import { cancelLoad } from "@/engine/abandon.ts";
+import { askForLoad, askForTrial, dropLoad, getLoad, letThrough } from "@/store/loads.ts";
 import { deliver, loadNow, newFeed, rows, waitFor, useSystem } from "../support/system.ts";
 
 const system = useSystem();

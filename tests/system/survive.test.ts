@@ -1,7 +1,8 @@
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { ChildProcess } from "node:child_process";
 import type { Load } from "@/store/loads.ts";
-import { askForLoad } from "@/store/loads.ts";
+import { askForLoad, getLoad } from "@/store/loads.ts";
+import { cancelLoad } from "@/engine/abandon.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { startCluster } from "../../scripts/lib/cluster.mjs";
 import { freePort } from "../../scripts/lib/machine.mjs";
@@ -88,6 +89,66 @@ describe("a worker that is killed", () => {
         blocker.release();
       };
     });
+  });
+});
+
+describe("a load that can't be done", () => {
+  let system: System;
+  let worker: ChildProcess;
+  const kill = async (): Promise<void> => {
+    const gone = new Promise((resolve) => worker.once("exit", resolve));
+    worker.kill("SIGKILL");
+    await gone;
+  };
+  beforeEach(async () => {
+    system = await newSystem();
+    await newFeed(system.db, "kill", FIELDS, { key: ["id"] });
+    worker = await system.startWorker();
+  });
+  afterEach(async () => await system.end());
+
+  it("fails in words after it has ended the worker three times; nothing of it stays, and its bytes may come again", async () => {
+    const { db } = system;
+    const id = await askForLoad(db, await deliver(db, "kill", BYTES));
+    for (let times = 1; times <= 3; times++) {
+      await waitFor(db, id, (l) => l.attempts === times && l.recordsSoFar > 0);
+      await kill();
+      worker = await system.startWorker();
+    }
+    const load = await waitFor(db, id);
+    expect(load).toMatchObject({ state: "failed", deaths: 3, writing: expect.any(Number) });
+    expect(load.error!.message).toMatch(/^The load ended the worker three times while reading, last with 0\.\d GB in use\.$/);
+    expect((await db.query("select from pg_tables where schemaname in ('staging', 'undo', 'target')")).rows).toEqual([]);
+    const again = await waitFor(db, await askForLoad(db, await deliver(db, "kill", BYTES)));
+    await expectClean(db, again, "kill");
+  });
+
+  it("is cancelled when no worker runs it any more, and when it is in the midst of its closing transaction", async () => {
+    const { db } = system;
+    const one = await askForLoad(db, await deliver(db, "kill", BYTES));
+    await waitFor(db, one, (l) => l.recordsSoFar > 0);
+    await kill();
+    for (let free = false; !free; ) {
+      const { rows } = await db.query("select from pg_locks where locktype = 'advisory' and classid = 7301");
+      free = rows.length === 0;
+    }
+    await cancelLoad(db, one);
+    expect((await getLoad(db, one)).state).toBe("cancelled");
+    expect((await db.query("select from pg_tables where schemaname = 'staging'")).rows).toEqual([]);
+    await expect(cancelLoad(db, one)).rejects.toMatchObject({ code: "wrong-state" });
+    worker = await system.startWorker();
+    const two = await askForLoad(db, await deliver(db, "kill", BYTES));
+    const blocker = await db.connect();
+    await blocker.query("begin");
+    await waitFor(db, two, (l) => l.recordsSoFar > 0);
+    await blocker.query("lock table sieve.held in exclusive mode");
+    await waitFor(db, two, (l) => l.stage === "closing");
+    await cancelLoad(db, two);
+    const ended = await waitFor(db, two);
+    await blocker.query("rollback");
+    blocker.release();
+    expect(ended.state).toBe("cancelled");
+    expect((await db.query("select from pg_tables where schemaname in ('staging', 'target')")).rows).toEqual([]);
   });
 });
 

@@ -1,8 +1,9 @@
 import { z } from "zod";
 import { body, db, route, wholeNumber } from "@/app/server.ts";
 import { SieveError } from "@/core/problem.ts";
+import { cancelLoad } from "@/engine/abandon.ts";
 import { undoLoad } from "@/engine/undo.ts";
-import { cancelLoad, dropLoad, letThrough, runWithout } from "@/store/loads.ts";
+import { dropLoad, letThrough, runWithout } from "@/store/loads.ts";
 
 const input = z.object({
   reason: z.string().max(500).default(""),
