@@ -34,7 +34,9 @@ export async function abandonLoad(
  */
 export async function cancelLoad(db: Db, id: number): Promise<void> {
   await transaction(db, async (client) => {
-    const { rows } = await client.query<Pick<Load, "state">>("select state from sieve.load where id = $1 for update", [id]);
+    const { rows } = await client.query<Pick<Load, "state">>("select state from sieve.load where id = $1 for update", [
+      id,
+    ]);
     const { state } = rows[0] ?? (await getLoad(client, id));
     if (state !== "queued" && state !== "running" && state !== "stopped") {
       throw new SieveError("wrong-state", `Load ${id} is ${state}, so there is nothing to cancel.`, {
@@ -43,10 +45,10 @@ export async function cancelLoad(db: Db, id: number): Promise<void> {
       });
     }
     await client.query("update sieve.load set cancel_asked = true where id = $1", [id]);
-    const { rows: lock } = await client.query<{ free: boolean }>(
-      "select pg_try_advisory_xact_lock($1, $2) as free",
-      [LOAD_LOCK, id],
-    );
+    const { rows: lock } = await client.query<{ free: boolean }>("select pg_try_advisory_xact_lock($1, $2) as free", [
+      LOAD_LOCK,
+      id,
+    ]);
     // Its worker ends it, and takes out what it has made.
     if (!lock[0]!.free) return;
     await dropQueued(client, id);

@@ -4,7 +4,7 @@ import type { TableColumn } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { ident, withSettings, type Client, type Db } from "@/store/db.ts";
 import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
-import { EXTRA, recordColumns, staged, tableOf, targetColumns } from "./target.ts";
+import { EXTRA, assertWritten, recordColumns, staged, tableOf, targetColumns } from "./target.ts";
 import { DIFFERS, KEPT, PART, PLACE, dropKept, keepsBefore, type Writing } from "./writing.ts";
 
 /** Memory in which the database may join an upsert's records with the target's rows. */
@@ -51,8 +51,6 @@ interface Effect {
   readonly name: string;
   /** What the row has afterwards. */
   readonly becomes: string;
-  /** What a new row has. */
-  readonly fresh: string;
   /** That the row has something else afterwards. */
   readonly differs: string;
   /** Why the row keeps what it has, and where that is so. */
@@ -69,11 +67,11 @@ function effectOf(
   const own = `s.${ident(name)}`;
   const t = column ? `t.${ident(name)}` : "null";
   // A column that the target is still to be given has nothing yet.
-  if (!column) return { name, becomes: s, fresh: s, differs: `${own} is not null`, kept: [] };
-  if (asTheyAre) return { name, becomes: s, fresh: s, differs: `${s} is distinct from ${t}`, kept: [] };
+  if (!column) return { name, becomes: s, differs: `${own} is not null`, kept: [] };
+  if (asTheyAre) return { name, becomes: s, differs: `${s} is distinct from ${t}`, kept: [] };
   if (name === EXTRA) {
     const merged = `case when ${own} is null then ${t} when ${t} is null then ${s} else ${t} || ${s} end`;
-    return { name, becomes: merged, fresh: s, differs: `${merged} is distinct from ${t}`, kept: [] };
+    return { name, becomes: merged, differs: `${merged} is distinct from ${t}`, kept: [] };
   }
   const { empty, leave, value } = arrivingOf(plan, name);
   const left = leaves && leave.length > 0 ? `coalesce(${at} = any(s.${ident(LEAVE)}), false)` : null;
@@ -99,7 +97,7 @@ function effectOf(
   if (empty === "keep") kept.push(["empty", empties]);
   else if (value === "fix") kept.push(["fix", empties]);
   if (value !== "replace") kept.push([value, `${something} and ${has} and ${s} is distinct from ${t}`]);
-  return { name, becomes, fresh: s, differs, kept };
+  return { name, becomes, differs, kept };
 }
 
 const columnsOf = ({ plan, columns }: Meeting): readonly string[] => columns ?? recordColumns(plan);
@@ -110,19 +108,11 @@ function untouchedFields(meeting: Meeting): ReadonlySet<string> {
   return asTheyAre ? new Set() : new Set(columnsOf(meeting).filter((n) => absent.all.has(n)));
 }
 
-/** Writes what was met, and keeps the rows before that; `origin`: changed rows are the records' from now on. */
-async function writeMet(writing: Writing, meeting: Meeting, origin: boolean): Promise<void> {
-  const columns = columnsOf(meeting);
-  const untouched = untouchedFields(meeting);
-  const changing = columns.filter((n) => !meeting.plan.load.key.includes(n) && !untouched.has(n));
-  await writing.writeMet(meeting.met, { columns, changing, origin });
-}
-
 /**
  * Finds what staged records meet in the target, and what comes of it by the plan's rules of what
- * arriving cells may do: a row for each record that is new, with no place; for each that changes the
- * row it meets, with that row's place and what it becomes; and for each of which a cell did not
- * change what the row has, with the fields. A record that is as its row already is, is left out.
+ * arriving cells may do: a row for each record that meets one, with that row's place, what it becomes, whether
+ * that differs from what it is, and the fields of which a cell did not change what the row has. Records that are
+ * not among them are new (`freshRecords`).
  */
 export async function meet(meeting: Meeting, client: Client): Promise<void> {
   const { plan, staging, met } = meeting;
@@ -136,17 +126,25 @@ export async function meet(meeting: Meeting, client: Client): Promise<void> {
   );
   const touching = [...effects.values()].filter((e) => !untouched.has(e.name));
   const kept = touching.flatMap((e) =>
-    e.kept.map(([because, where]) => ({ where, code: keptCode(names.indexOf(e.name), because) })),
+    e.kept.map(([because, where]) => ({ where: `(${where})`, code: keptCode(names.indexOf(e.name), because) })),
   );
-  const differs = touching.map((e) => `(${e.differs})`);
   const column = (n: string): string => {
     const effect = effects.get(n);
     if (!effect) return `${staged(n, have.get(n))} as ${ident(n)}`;
-    const becomes = untouched.has(n) ? (have.has(n) ? `t.${ident(n)}` : "null") : effect.becomes;
-    return `case when t.ctid is null then ${effect.fresh} else ${becomes} end as ${ident(n)}`;
+    return `${untouched.has(n) ? (have.has(n) ? `t.${ident(n)}` : "null") : effect.becomes} as ${ident(n)}`;
   };
   // Just filled, so nothing is known of it; a look at a few hundred of its rows is enough.
   await withSettings(client, { default_statistics_target: "1" }, () => client.query(`analyze ${staging}`));
+  const make = `create ${meeting.temporary ? "temp" : "unlogged"} table ${met} ${meeting.temporary ? "on commit drop " : ""}as`;
+  if (plan.load.whole_record && !meeting.byPlace) {
+    const values = names.map((n) => staged(n, have.get(n))).join(", ");
+    await client.query(
+      `${make} select s."_record", null::tid as ${PLACE}, null::oid as ${PART}, false as ${DIFFERS}, null::int[] as ${KEPT}
+       from (select s.*, row_number() over (partition by ${values} order by s."_record") as "_ turn" from ${staging} s) s
+       where s."_ turn" > 1 or exists (select from ${target} t where ${sameRecord(names, have)})`,
+    );
+    return;
+  }
   const { rows } = await client.query<{ few: boolean; memory: boolean }>(
     `select pg_table_size($1::regclass) * 2 < pg_table_size($2::regclass) as few,
        pg_size_bytes(current_setting('work_mem')) < pg_size_bytes('${JOIN_MEMORY}') as memory`,
@@ -159,37 +157,29 @@ export async function meet(meeting: Meeting, client: Client): Promise<void> {
     // A few records look their rows up one by one; many are met in one pass over the target.
     ...(meeting.byPlace
       ? { enable_seqscan: "off", enable_mergejoin: "off" }
-      : plan.load.whole_record
-        ? {}
-        : rows[0]!.few
-          ? { enable_hashjoin: "off", enable_mergejoin: "off" }
-          : { enable_nestloop: "off" }),
+      : rows[0]!.few
+        ? { enable_hashjoin: "off", enable_mergejoin: "off" }
+        : { enable_nestloop: "off" }),
   };
-  const whole = plan.load.whole_record === true && !meeting.byPlace;
-  const values = names.map((n) => staged(n, have.get(n)));
-  const from = whole
-    ? `(select s.*, row_number() over (partition by ${values.join(", ")} order by s."_record") as "_ turn" from ${staging} s) s`
-    : `${staging} s`;
   const on = meeting.byPlace
     ? `t.ctid = s."_place"`
-    : whole
-      ? sameRecord(names, have)
-      : key.map((k) => `${staged(k, have.get(k))} = t.${ident(k)}`).join(" and ");
-  const where = whole
-    ? `t.ctid is null and s."_ turn" = 1`
-    : ["t.ctid is null", ...differs, ...kept.map((k) => `(${k.where})`)].join(" or ");
-  const keptList = kept.map((k) => `case when ${k.where} then ${k.code} end`);
-  const any = kept.map((k) => `(${k.where})`).join(" or ");
+    : key.map((k) => `${staged(k, have.get(k))} = t.${ident(k)}`).join(" and ");
+  const differs = touching.map((e) => `(${e.differs})`).join(" or ");
+  const any = kept.map((k) => k.where).join(" or ");
+  const list = kept.map((k) => `case when ${k.where} then ${k.code} end`).join(", ");
   await withSettings(client, settings, () =>
     client.query(
-      `create ${meeting.temporary ? "temp" : "unlogged"} table ${met} ${meeting.temporary ? "on commit drop " : ""}as
-       select s."_record", t.ctid as ${PLACE}, t.tableoid as ${PART},
-         ${differs.length > 0 ? `t.ctid is not null and (${differs.join(" or ")})` : "false"} as ${DIFFERS},
-         ${keptList.length > 0 ? `case when ${any} then array_remove(array[${keptList.join(", ")}], null) end` : "null::int[]"} as ${KEPT},
+      `${make} select s."_record", t.ctid as ${PLACE}, t.tableoid as ${PART}, ${differs || "false"} as ${DIFFERS},
+         ${any ? `case when ${any} then array_remove(array[${list}], null) end` : "null::int[]"} as ${KEPT},
          ${names.map(column).join(", ")}
-       from ${from} ${meeting.byPlace ? "join" : "left join"} ${target} t on ${on} where ${where}`,
+       from ${staging} s join ${target} t on ${on}`,
     ),
   );
+}
+
+/** The staged records that meet no row, as a from-clause of `s`. */
+export function freshRecords({ staging, met }: Pick<Meeting, "staging" | "met">): string {
+  return `${staging} s where not exists (select from ${met} m where m."_record" = s."_record")`;
 }
 
 /** That a staged record and a row of the target have the same in all columns of a record; found by a hash of them. */
@@ -227,77 +217,35 @@ export async function countKept({ plan, met }: Meeting, client: Client, load: nu
   return found.map(({ field, because, cells }) => ({ field, because, cells }));
 }
 
-/** Lets a connection read the target and the staged records for a transaction, unless it would have to wait for that. */
-async function beginBeside(client: Client, { plan, staging }: Meeting): Promise<boolean> {
-  await client.query("begin");
-  try {
-    // The two connections wait for each other outside of the database, which would not see that they do.
-    await client.query("set local lock_timeout = '5s'");
-    await client.query(`lock table ${tableOf(plan)}, ${staging} in access share mode nowait`);
-    return true;
-  } catch (error) {
-    await client.query("rollback");
-    if ((error as { code?: string }).code === LOCK_NOT_AVAILABLE) return false;
-    throw error;
-  }
-}
-
 /**
- * Writes staged records into the target, which must be locked against other writers, as rows are
- * found by their places, and puts what it did into the ledger and the balance. Where nothing stands in
- * the way, rows are kept for an undo, and the ledger written, through a connection of `beside` while
- * the target is written over here. That connection does not see what this transaction has done, so
- * that is for loads whose staged records and ledger are as they were committed.
+ * Writes what was met over its rows, and the others beside them; with `origin` a changed row is the record's from
+ * now on; with `sure` the caller holds what was written against what it knows.
  */
-export async function upsertStaged(
+async function writeMet(
   writing: Writing,
   meeting: Meeting,
-  beside: Db | null,
-  balance: Balance,
+  { origin, sure = false }: { origin: boolean; sure?: boolean },
 ): Promise<void> {
-  const { client } = writing;
   const { plan, met } = meeting;
-  const { load } = writing.about;
-  const write = (): Promise<void> => writeMet(writing, meeting, true);
-  const alone = async (): Promise<void> => {
-    if (keepsBefore(plan)) await writing.keepMet(met);
-    await write();
-    await countUpsert(meeting, client, load, balance);
-  };
-  if (!beside || !keepsBefore(plan)) {
-    await meet(meeting, client);
-    return await alone();
-  }
-  const other = await beside.connect();
-  let broken = true;
-  try {
-    const apart = await beginBeside(other, meeting);
-    if (apart) {
-      await meet(meeting, other);
-      await other.query("commit");
-    } else await meet(meeting, client);
-    if (apart && (await beginBeside(other, meeting))) {
-      // An attempt that was killed may have kept rows too.
-      await dropKept(other, writing.id);
-      const kept = async (): Promise<void> => {
-        await writing.keepMet(met, other);
-        // Until the load ends well, what the ledger says of it counts for nothing.
-        await countUpsert(meeting, other, load, balance);
-        await other.query("commit");
-      };
-      const ends = await Promise.allSettled([write(), kept()]);
-      for (const end of ends) if (end.status === "rejected") throw end.reason;
-    } else await alone();
-    broken = false;
-  } finally {
-    other.release(broken);
-  }
+  const columns = columnsOf(meeting);
+  const untouched = untouchedFields(meeting);
+  const changing = columns.filter((n) => !plan.load.key.includes(n) && !untouched.has(n));
+  // Where the whole record is the key, what is met is as it is.
+  if (!plan.load.whole_record || meeting.byPlace) await writing.change(met, changing, { origin, sure });
+  if (meeting.byPlace) return;
+  const have = new Map((await targetColumns(writing.client, tableOf(plan))).map((c) => [c.name, c]));
+  const values = columns.map((n) => staged(n, have.get(n))).join(", ");
+  await writing.insert(
+    columns.map((n) => ident(n)),
+    `select ${values}, ${writing.about.load}, s."_record", ${writing.id} from ${freshRecords(meeting)}`,
+    sure ? null : `select count(*)::int as n from ${freshRecords(meeting)}`,
+  );
 }
 
 /** Keeps the rows that were met, and writes over them and beside them. */
 export async function writeOver(writing: Writing, meeting: Meeting): Promise<void> {
   await writing.keepMet(meeting.met);
-  await writeMet(writing, meeting, true);
+  await writeMet(writing, meeting, { origin: true });
 }
 
 let changes = 0;
@@ -331,48 +279,129 @@ export async function changeAt(
   await meet(meeting, client);
   await before?.(met);
   await writing.keepMet(met);
-  await writeMet(writing, meeting, false);
+  await writeMet(writing, meeting, { origin: false });
   await client.query(`drop table ${staging}, ${met}`);
+}
+
+/** Lets a connection read the target and the staged records for a transaction, unless it would have to wait for that. */
+async function beginBeside(client: Client, { plan, staging }: Meeting): Promise<boolean> {
+  await client.query("begin");
+  try {
+    // The two connections wait for each other outside of the database, which would not see that they do.
+    await client.query("set local lock_timeout = '5s'; set local jit = off");
+    await client.query(`lock table ${tableOf(plan)}, ${staging} in access share mode nowait`);
+    return true;
+  } catch (error) {
+    await client.query("rollback");
+    if ((error as { code?: string }).code === LOCK_NOT_AVAILABLE) return false;
+    throw error;
+  }
+}
+
+/**
+ * Writes staged records into the target, which must be locked against other writers, as rows are
+ * found by their places, and puts what it did into the ledger and the balance; `also` is called once it is known
+ * what is met. Where nothing stands in the way, rows are kept for an undo, and the ledger written, through a
+ * connection of `beside` while the target is written over here. That connection does not see what this
+ * transaction has done, so that is for loads whose staged records and ledger are as they were committed.
+ */
+export async function upsertStaged(
+  writing: Writing,
+  meeting: Meeting,
+  {
+    beside,
+    balance,
+    also = async () => {},
+  }: { beside: Db | null; balance: Balance; also?: (client: Client) => Promise<void> },
+): Promise<void> {
+  const { client } = writing;
+  const { plan, met } = meeting;
+  const { load } = writing.about;
+  const write = (): Promise<void> => writeMet(writing, meeting, { origin: true, sure: true });
+  const check = (): void => {
+    assertWritten(plan, "updated", writing.updated - before.updated, balance.outcomes.updated);
+    assertWritten(plan, "inserted", writing.inserted - before.inserted, balance.outcomes.inserted);
+  };
+  const before = { updated: writing.updated, inserted: writing.inserted };
+  const alone = async (): Promise<void> => {
+    await also(client);
+    if (keepsBefore(plan)) await writing.keepMet(met);
+    await write();
+    await countUpsert(meeting, client, load, balance);
+  };
+  if (!beside || !keepsBefore(plan)) {
+    await meet(meeting, client);
+    await alone();
+    return check();
+  }
+  const other = await beside.connect();
+  let broken = true;
+  try {
+    const apart = await beginBeside(other, meeting);
+    if (apart) {
+      await meet(meeting, other);
+      await other.query("commit");
+    } else await meet(meeting, client);
+    if (apart && (await beginBeside(other, meeting))) {
+      // An attempt that was killed may have kept rows too.
+      await dropKept(other, writing.id);
+      const kept = async (): Promise<void> => {
+        await writing.keepMet(met, other);
+        // Until the load ends well, what the ledger says of it counts for nothing.
+        await countUpsert(meeting, other, load, balance);
+        await also(other);
+        await other.query("commit");
+      };
+      const ends = await Promise.allSettled([write(), kept()]);
+      for (const end of ends) if (end.status === "rejected") throw end.reason;
+    } else await alone();
+    check();
+    broken = false;
+  } finally {
+    other.release(broken);
+  }
 }
 
 /** Puts what an upsert did, or would do, into the ledger and the balance. */
 export async function countUpsert({ met }: Meeting, client: Client, load: number, balance: Balance): Promise<void> {
   // Packed into bytes by the database, a fifth of the time that rows would take; sorted here, half of the rest.
   await client.query(
-    `declare upserted_records no scroll cursor for
-     select string_agg(int4send("_record" * 2 + (${PLACE} is null)::int), ''::bytea) as packed
-     from ${met} where ${PLACE} is null or ${DIFFERS} group by "_record" / 65536 order by "_record" / 65536`,
+    `declare met_records no scroll cursor for
+     select string_agg(int4send("_record" * 2 + ${DIFFERS}::int), ''::bytea) as packed
+     from ${met} group by "_record" / 65536 order by "_record" / 65536`,
   );
   let batch = new Uint32Array(0);
   let at = 0;
   const fetch = async (): Promise<void> => {
-    const { rows } = await client.query<{ packed: Buffer }>("fetch 1 from upserted_records");
+    const { rows } = await client.query<{ packed: Buffer }>("fetch 1 from met_records");
     const packed = rows[0]?.packed ?? Buffer.alloc(0);
     batch = Uint32Array.from({ length: packed.length / 4 }, (_, i) => packed.readUInt32BE(i * 4)).sort();
     at = 0;
   };
   await fetch();
-  balance.outcomes.inserted = 0;
+  const { outcomes: counts } = balance;
+  counts.inserted = 0;
   for await (const block of ledgerBlocks(client, load)) {
     const { outcomes, firstRecord } = block;
+    let changed = false;
     for (let r = 0; r < outcomes.length; r++) {
       if (outcomes[r] !== BYTE.inserted) continue;
       if (at === batch.length && at > 0) await fetch();
       const packed = at < batch.length ? batch[at]! : 0;
       if (at === batch.length || packed >>> 1 !== firstRecord + r) {
-        outcomes[r] = BYTE.unchanged;
-        balance.outcomes.unchanged++;
+        counts.inserted++;
         continue;
       }
-      const fresh = (packed & 1) === 1;
-      outcomes[r] = fresh ? BYTE.inserted : BYTE.updated;
-      balance.outcomes[fresh ? "inserted" : "updated"]++;
+      const differs = (packed & 1) === 1;
+      outcomes[r] = differs ? BYTE.updated : BYTE.unchanged;
+      counts[differs ? "updated" : "unchanged"]++;
+      changed = true;
       at++;
     }
-    await putOutcomes(client, load, block);
+    if (changed) await putOutcomes(client, load, block);
   }
   if (at === batch.length && at > 0) await fetch();
-  await client.query("close upserted_records");
+  await client.query("close met_records");
   if (at < batch.length) {
     throw new Error(`record ${batch[at]! >>> 1} was written and the ledger does not have it`);
   }

@@ -9,15 +9,15 @@ const PLAIN: readonly Field["type"][] = ["text", "code", "integer", "decimal"];
 
 /**
  * That the row `t` of a plan's target has the key of the held record `h`, in SQL; null where that can't be told in the
- * database. `fields`: those of the plan by which the record was held; a key that has a problem meets nothing.
+ * database. `fields`: those of the plan by which the record was held; a key that is not of its type meets nothing.
  */
 export function heldMeetsRow(plan: Plan, fields: readonly Field[]): string | null {
   const key = plan.load.key.map((name) => ({ name, at: fields.findIndex((f) => f.name === name) }));
   if (key.length === 0 || key.some(({ at }) => at < 0 || !PLAIN.includes(fields[at]!.type))) return null;
-  const faulty = key.map(({ name }) => `x->>'field' = '${name}'`).join(" or ");
+  const faulty = key.map(({ name }) => `'${name}:type'`).join(", ");
   // What a person has typed may be anything.
   const typed = key.map(({ name }) => `'${name}'`).join(", ");
-  const sound = `h.cells is not null and not coalesce(h.mended ?| array[${typed}], false) and not exists (select from jsonb_array_elements(h.problems) x where ${faulty})`;
+  const sound = `h.cells is not null and not coalesce(h.mended ?| array[${typed}], false) and not h.checks && array[${faulty}]`;
   return key
     .map(({ name, at }) => {
       const { type } = columnOf(fields[at]!);

@@ -14,7 +14,7 @@ import type { HeldRecord } from "@/store/held.ts";
 import { deliveryLists } from "./delivery-lists.ts";
 import { apartInTarget } from "./between-load.ts";
 import { ruleProblem } from "./late.ts";
-import { LEAVE, meet, needsLeave, writeOver, type Meeting } from "./meet.ts";
+import { LEAVE, freshRecords, meet, needsLeave, writeOver, type Meeting } from "./meet.ts";
 import { absentFields, brokenRules } from "./staged-load.ts";
 import { EXTRA, columnOf, recordColumns, staged, tableOf, targetChanges, targetColumns } from "./target.ts";
 import { DIFFERS, PART, PLACE, WRITING, Writing, lockTarget } from "./writing.ts";
@@ -414,10 +414,12 @@ class Release {
     for (const { record, by, now: stands } of rows) overtaken.set(record, { by, now: stands });
     if (!options.overtaken && rows.length > 0) {
       const which = [rows.map((r) => r.record)];
-      await client.query(`delete from ${met} where "_record" = any($1)`, which);
+      await client.query(`update ${met} set ${DIFFERS} = false where "_record" = any($1)`, which);
       await client.query(`delete from ${staging} where "_record" = any($1)`, which);
     }
-    await this.wrote(`select "_record" from ${met} where ${PLACE} is null or ${DIFFERS}`);
+    await this.wrote(
+      `select "_record" from ${met} where ${DIFFERS} union all select s."_record" from ${freshRecords(meeting)}`,
+    );
     await writeOver(writing, meeting);
     return overtaken;
   }

@@ -518,20 +518,18 @@ class LoadRun {
         await endLoad(client, id, trial ? "tried" : "stopped", balance, report());
       } else {
         if (apart + taken > 0) await this.writeLate(true, rerun);
-        let meeting: Meeting | null = null;
         await this.timed("target", async () => {
           if (await this.takePlace(balance, writing, expected)) return;
           for (const change of await targetChanges(client, plan)) await client.query(change);
           if (plan.load.mode === "upsert") {
-            meeting = await this.meeting(done.files);
-            const untouched = apart + taken === 0 && !plan.match;
-            await upsertStaged(writing, meeting, untouched ? this.db : null, balance);
-            expected.addMet(meeting.met, id);
+            kept = await this.upsert(balance, writing, expected, {
+              meeting: await this.meeting(done.files),
+              beside: apart + taken === 0 && !plan.match,
+            });
           } else await this.addToTarget(balance, writing, expected);
         });
-        if (meeting) kept = await countKept(meeting, client, id);
         reconciliation = await this.timed("reconciliation", async () =>
-          reconcile(writing, await expected.totals(client)),
+          reconcile(writing, await expected.settle(client)),
         );
         await this.timed("quarantine", () => this.writeHeld(rerun, exists));
         await writing.end();
@@ -722,6 +720,26 @@ class LoadRun {
     return await Writing.begin(client, { ...about, by: load.askedBy, reason }, { id: this.writing, xids });
   }
 
+  /** Puts the staged records over the rows that they meet, and beside them; gives the cells that changed nothing. */
+  private async upsert(
+    balance: Balance,
+    writing: Writing,
+    expected: Expected,
+    { meeting, beside }: { meeting: Meeting; beside: boolean },
+  ): Promise<KeptCells[]> {
+    const { id } = this;
+    const have = new Map((await targetColumns(this.client, writing.table)).map((c) => [c.name, c]));
+    expected.addUpsert(meeting, id, (n) => staged(n, have.get(n)));
+    let kept: KeptCells[] = [];
+    const also = async (client: Client): Promise<void> => {
+      kept = await countKept(meeting, client, id);
+      await expected.settle(client);
+    };
+    // The ledger and the staged records are as they were committed where nothing was held or merged since.
+    await upsertStaged(writing, meeting, { beside: beside ? this.db : null, balance, also });
+    return kept;
+  }
+
   /** Puts the staged records beside the target's rows, or in the place of all of them. */
   private async addToTarget(balance: Balance, writing: Writing, expected: Expected): Promise<void> {
     const { client, id, compiled } = this;
@@ -834,10 +852,11 @@ class LoadRun {
     await client.query(
       `insert into sieve.held (load, record, feed, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, checks, found)
        select $1, h.record, $2, h.at, h.file, h.line, h.byte_start, h.byte_end, decode(h.raw, 'base64'), h.cells,
-         h.field_values, p.problems, array(select distinct x->>'check' from jsonb_array_elements(p.problems) x),
-         ${targetExists ? this.foundSql() : "null"}
-       from ${held} h left join late_words w on w.record = h.record
-         cross join lateral (select h.problems || coalesce(w.problems, '[]') as problems) p`,
+         h.field_values, h.problems, h.checks, ${targetExists ? this.foundSql() : "null"}
+       from (select h.record, h.at, h.file, h.line, h.byte_start, h.byte_end, h.raw, h.cells, h.field_values, p.problems,
+           array(select distinct x->>'check' from jsonb_array_elements(p.problems) x) as checks, null::jsonb as mended
+         from ${held} h left join late_words w on w.record = h.record
+           cross join lateral (select h.problems || coalesce(w.problems, '[]') as problems) p) h`,
       [id, load.feed],
     );
   }
@@ -846,8 +865,6 @@ class LoadRun {
   private foundSql(): string {
     const { plan, fields } = this.compiled;
     const meets = plan.load.mode === "upsert" ? heldMeetsRow(plan, fields) : null;
-    return meets === null
-      ? "null"
-      : `(select t.xmin::text from ${tableOf(plan)} t where ${meets.replaceAll("h.mended ?|", "null::jsonb ?|")} limit 1)`;
+    return meets === null ? "null" : `(select t.xmin::text from ${tableOf(plan)} t where ${meets} limit 1)`;
   }
 }

@@ -99,7 +99,13 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
     await Promise.all(registered);
     log.info({ worker: id }, "worker is ready");
     process.send?.("ready");
-    timer = setInterval(() => void freeDead(own).then(() => freeLost(own)).catch(() => {}), SWEEP_MS);
+    timer = setInterval(
+      () =>
+        void freeDead(own)
+          .then(() => freeLost(own))
+          .catch(() => {}),
+      SWEEP_MS,
+    );
     const settings = sourceSettings(process.env);
     let looking = false;
     looker = setInterval(() => {

@@ -91,6 +91,8 @@ export class Writing {
     private readonly xids: string[],
     /** The transactions of all of the target's writings, this one too, as SQL. */
     readonly ours: string,
+    /** Pages that the target had before. */
+    readonly pages: number,
   ) {}
 
   /** `id`: a number that was taken before; `xids`: transactions before this one that wrote rows for it. */
@@ -100,8 +102,13 @@ export class Writing {
     { id, xids = [] }: { id?: number; xids?: readonly string[] } = {},
   ): Promise<Writing> {
     const all = [...new Set([...xids, await transactionNumber(client)])];
-    const ours = await ownTransactions(client, tableOf(about.plan), all);
-    return new Writing(client, id ?? (await nextWriting(client)), about, all, ours);
+    const table = tableOf(about.plan);
+    const ours = await ownTransactions(client, table, all);
+    const { rows } = await client.query<{ pages: number }>(
+      "select coalesce(pg_relation_size(to_regclass($1)) / current_setting('block_size')::int, 0)::int as pages",
+      [table],
+    );
+    return new Writing(client, id ?? (await nextWriting(client)), about, all, ours, rows[0]!.pages);
   }
 
   get table(): string {
@@ -212,61 +219,56 @@ export class Writing {
     );
   }
 
-  /** Puts rows into the target: `from` is a query that gives the values in the order of `columns`, quoted names. */
-  async insert(columns: readonly string[], from: string, expected: number): Promise<void> {
-    const { rowCount } = await this.client.query(
-      `insert into ${this.table} (${columns.join(", ")}, "_load", "_record", ${ident(WRITING)}) ${from}`,
+  /**
+   * Puts rows into the target: `from` is a query that gives the values in the order of `columns`, quoted names, then
+   * load, record and this writing's number. `expected`: how many, or a query that gives that as `n`; null where
+   * the caller holds `inserted` against what it knows.
+   */
+  async insert(columns: readonly string[], from: string, expected: number | string | null): Promise<void> {
+    const { client, about, table } = this;
+    const { rowCount } = await client.query(
+      `insert into ${table} (${[...columns, `"_load"`, `"_record"`, ident(WRITING)].join(", ")}) ${from}`,
     );
-    assertWritten(this.about.plan, "inserted", rowCount ?? 0, expected);
-    this.inserted += expected;
+    const written = rowCount ?? 0;
+    if (expected !== null) assertWritten(about.plan, "inserted", written, await this.count(expected));
+    this.inserted += written;
   }
 
   /**
-   * Writes what was found by `meet`: rows that have a place are changed there, the others are put
-   * beside them. `columns`: those of a new row; `changing`: those of a row that was there. With
-   * `origin` a changed row is the record's from now on.
+   * Changes rows at their places to what was found by `meet` for those that differ. With `origin` a changed row is
+   * the record's from now on; with `sure` the caller holds `updated` against what it knows.
    */
-  async writeMet(
+  async change(
     met: string,
-    { columns, changing, origin }: { columns: readonly string[]; changing: readonly string[]; origin: boolean },
+    columns: readonly string[],
+    { origin, sure }: { origin: boolean; sure: boolean },
   ): Promise<void> {
     const { client, id, about, table } = this;
-    const { plan, load } = about;
-    const { rows } = await client.query<{ old: number; new: number }>(
-      `select count(${PLACE}) filter (where ${DIFFERS})::int as old, (count(*) - count(${PLACE}))::int as new from ${met}`,
-    );
-    const count = rows[0]!;
     const set = [
-      ...changing.map((n) => `${ident(n)} = m.${ident(n)}`),
-      ...(origin ? [`"_load" = ${load}`, `"_record" = m."_record"`] : []),
+      ...columns.map((n) => `${ident(n)} = m.${ident(n)}`),
+      ...(origin ? [`"_load" = ${about.load}`, `"_record" = m."_record"`] : []),
       `${ident(WRITING)} = ${id}`,
     ];
-    if (count.old > 0) {
-      const updated = await byPlace(client, () =>
-        client.query(
-          `update ${table} t set ${set.join(", ")} from ${met} m
-           where t.ctid = m.${PLACE} and t.tableoid = m.${PART} and m.${DIFFERS}`,
-        ),
-      );
-      assertWritten(plan, "updated", updated.rowCount ?? 0, count.old);
-      this.updated += count.old;
-    }
-    if (count.new === 0) return;
-    const list = columns.map((n) => ident(n));
-    await this.insert(
-      list,
-      `select ${list.map((n) => `m.${n}`).join(", ")}, ${load}, m."_record", ${id} from ${met} m where m.${PLACE} is null`,
-      count.new,
+    const { rowCount } = await byPlace(client, () =>
+      client.query(
+        `update ${table} t set ${set.join(", ")} from ${met} m
+         where t.ctid = m.${PLACE} and t.tableoid = m.${PART} and m.${DIFFERS}`,
+      ),
     );
+    const written = rowCount ?? 0;
+    const query = `select count(*)::int as n from ${met} where ${DIFFERS}`;
+    if (!sure) assertWritten(about.plan, "updated", written, await this.count(query));
+    this.updated += written;
+  }
+
+  private async count(expected: number | string): Promise<number> {
+    if (typeof expected === "number") return expected;
+    return (await this.client.query<{ n: number }>(expected)).rows[0]!.n;
   }
 
   /** Keeps the rows that `meet` found as they are, those that will be changed. */
   async keepMet(met: string, through: Client = this.client): Promise<void> {
-    await this.keep(
-      `select ${PLACE} as place, ${PART} as part from ${met} where ${PLACE} is not null and ${DIFFERS}`,
-      "changed",
-      through,
-    );
+    await this.keep(`select ${PLACE} as place, ${PART} as part from ${met} where ${DIFFERS}`, "changed", through);
   }
 
   /** Takes rows of the target away; `places` is a query that gives them as `place` and `part`. */

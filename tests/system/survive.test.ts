@@ -117,8 +117,12 @@ describe("a load that can't be done", () => {
     }
     const load = await waitFor(db, id);
     expect(load).toMatchObject({ state: "failed", deaths: 3, writing: expect.any(Number) });
-    expect(load.error!.message).toMatch(/^The load ended the worker three times while reading, last with 0\.\d GB in use\.$/);
-    expect((await db.query("select from pg_tables where schemaname in ('staging', 'undo', 'target')")).rows).toEqual([]);
+    expect(load.error!.message).toMatch(
+      /^The load ended the worker three times while reading, last with 0\.\d GB in use\.$/,
+    );
+    expect((await db.query("select from pg_tables where schemaname in ('staging', 'undo', 'target')")).rows).toEqual(
+      [],
+    );
     const again = await waitFor(db, await askForLoad(db, await deliver(db, "kill", BYTES)));
     await expectClean(db, again, "kill");
   });
@@ -128,7 +132,7 @@ describe("a load that can't be done", () => {
     const one = await askForLoad(db, await deliver(db, "kill", BYTES));
     await waitFor(db, one, (l) => l.recordsSoFar > 0);
     await kill();
-    for (let free = false; !free; ) {
+    for (let free = false; !free;) {
       const { rows } = await db.query("select from pg_locks where locktype = 'advisory' and classid = 7301");
       free = rows.length === 0;
     }

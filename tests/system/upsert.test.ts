@@ -81,7 +81,7 @@ describe("an upsert", () => {
         await client.query(`lock table target.${name} in share row exclusive mode`);
         const writing = await Writing.begin(client, about);
         number = writing.id;
-        await upsertStaged(writing, meeting, beside, balance);
+        await upsertStaged(writing, meeting, { beside, balance });
       });
       const sum = `count(*)::int as rows, sum(n)::int as n, sum(_record)::int as records, count(*) filter (where _load > 0)::int as ours`;
       const { rows: now } = await db.query(`select ${sum} from target.${name}`);
@@ -112,7 +112,7 @@ describe("an upsert", () => {
         there = locks.length > 0;
       }
       const writing = await Writing.begin(client, about);
-      await upsertStaged(writing, meeting, db, emptyBalance());
+      await upsertStaged(writing, meeting, { beside: db, balance: emptyBalance() });
       const { rows: kept } = await client.query(`select count(*)::int as n from undo."writing ${writing.id}"`);
       expect(kept[0]).toEqual({ n: 10 });
     });
@@ -148,7 +148,7 @@ describe("an upsert", () => {
       await transaction(db, async (client) => {
         await meet(meeting, client);
         const { rows: met } = await client.query(
-          `select _record, "_ place" is null as fresh from ${meeting.met} order by 1`,
+          `select _record, "_ differs" as differs from ${meeting.met} order by 1`,
         );
         await client.query(`drop table ${meeting.met}`);
         return met;
