@@ -3,6 +3,7 @@ import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
 import { ident, withSettings, type Client } from "@/store/db.ts";
 import { freshRecords, type Meeting } from "./meet.ts";
+import { staged as stagedValue, targetColumns } from "./target.ts";
 import { DIFFERS, PART, PLACE, WRITING, rowKey, type Writing } from "./writing.ts";
 
 /** Rows as one side has them: how many, a hash over their keys, and what their fields come to. */
@@ -95,9 +96,9 @@ export class Expected {
 /**
  * Holds what the target has of a writing beside what was staged for it: rows counted, a hash over
  * their keys, and for numbers, days and times sum, least and most. Throws `not-reconciled` where
- * they differ, which ends the load before anything is kept of it.
+ * they differ, which ends the load before anything is kept of it. `staging`: the table of the staged records.
  */
-export async function reconcile(writing: Writing, staged: Totals): Promise<Reconciliation> {
+export async function reconcile(writing: Writing, staging: string, staged: Totals): Promise<Reconciliation> {
   const { client, about, table, id, pages } = writing;
   const { plan } = about;
   const own = `t.${ident(WRITING)} = ${id}`;
@@ -105,9 +106,27 @@ export async function reconcile(writing: Writing, staged: Totals): Promise<Recon
     withSettings(client, { parallel_setup_cost: "0", parallel_tuple_cost: "0" }, () =>
       totalsOf(client, plan, `${table} t where ${where}`, (n) => `t.${ident(n)}`),
     );
-  // What was written stands at the table's end as a rule; the rest is looked at unless all of it is there.
-  const atEnd = pages > 1 ? await look(`t.ctid >= '(${pages - 1},0)'::tid and ${own}`) : null;
-  return compareTotals(plan, staged, atEnd?.rows === staged.rows ? atEnd : await look(own));
+  if (plan.load.key.length > 0) {
+    // Few rows in a large table are looked up one by one; many are met in one pass over it.
+    const { rows } = await client.query<{ few: boolean }>(
+      "select pg_table_size(to_regclass($1)) * 20 < pg_table_size(to_regclass($2)) as few",
+      [staging, table],
+    );
+    if (rows[0]!.few) {
+      const have = new Map((await targetColumns(client, table)).map((c) => [c.name, c]));
+      const same = plan.load.key.map((k) => `t.${ident(k)} = ${stagedValue(k, have.get(k))}`).join(" and ");
+      const byKey = await withSettings(client, { enable_hashjoin: "off", enable_mergejoin: "off" }, () =>
+        totalsOf(client, plan, `${staging} s join ${table} t on ${same} where ${own}`, (n) => `t.${ident(n)}`),
+      );
+      // Rows that were merged into others have no record of their own.
+      if (byKey.rows === staged.rows) return compareTotals(plan, staged, byKey);
+    }
+  } else if (pages > 1) {
+    // What was added stands at the table's end as a rule; the rest is looked at unless all of it is there.
+    const atEnd = await look(`t.ctid >= '(${pages - 1},0)'::tid and ${own}`);
+    if (atEnd.rows === staged.rows) return compareTotals(plan, staged, atEnd);
+  }
+  return compareTotals(plan, staged, await look(own));
 }
 
 /** Puts both sides beside each other. Throws `not-reconciled`. */

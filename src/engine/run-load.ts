@@ -529,11 +529,11 @@ class LoadRun {
           } else await this.addToTarget(balance, writing, expected);
         });
         reconciliation = await this.timed("reconciliation", async () =>
-          reconcile(writing, await expected.settle(client)),
+          reconcile(writing, staging(id), await expected.settle(client)),
         );
         await this.timed("quarantine", () => this.writeHeld(rerun, exists));
         await writing.end();
-        if (plan.load.key.length > 0) await overtakeHeld(client, writing);
+        if (plan.load.key.length > 0) await overtakeHeld(client, writing, staging(id));
         await addProposals(client, id, done.lookUps);
         await pruneUndo(client, plan);
         assertCloses(balance);
