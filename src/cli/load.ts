@@ -5,7 +5,6 @@ import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { getFeed } from "@/store/feeds.ts";
 import { askForLoad, getLoad, type Load } from "@/store/loads.ts";
 import { balanceLine } from "@/core/ledger.ts";
-import { undoLoad } from "@/engine/undo.ts";
 import { fileSource } from "./files.ts";
 
 /** Loads files into a feed through the queue, tells how far it is, and ends with the balance. Returns the exit code. */
@@ -34,6 +33,7 @@ export async function loadFiles(
       delivery,
       options.again ?? false,
       options.without && { checks: options.without, reason: options.reason ?? "" },
+      "command line",
     );
     const load = await watchLoad(db, id, (text) => process.stderr.write(text));
     return tellEnd(load);
@@ -84,24 +84,11 @@ function tellEnd(load: Load): number {
     return 3;
   }
   const { balance, gates } = load.report!;
-  process.stdout.write(`load ${load.id} ${load.state}: ${balanceLine(balance)}\n`);
+  const would = load.state === "stopped" ? "would be " : "";
+  process.stdout.write(`load ${load.id} ${load.state}: ${balanceLine(balance, would)}\n`);
   if (load.state !== "stopped") return 0;
   for (const gate of gates)
     if (!gate.passed) process.stdout.write(`stopped at the gate “${gate.gate}”: ${gate.message}\n`);
   process.stdout.write("nothing was written to the target\n");
   return 1;
-}
-
-/** Undoes a load as a whole and tells what that did to the target. Returns the exit code. */
-export async function undo(load: string, reason: string): Promise<number> {
-  const db = openDb(undefined, 2);
-  try {
-    const { removed, restored } = await undoLoad(db, Number(load), reason, "command line");
-    process.stdout.write(
-      `load ${load} is undone: ${grouped(removed)} rows removed, ${grouped(restored)} as they were before\n`,
-    );
-    return 0;
-  } finally {
-    await db.end();
-  }
 }

@@ -1,5 +1,6 @@
 import { Command, CommanderError } from "commander";
 import { errorLines, SieveError } from "@/core/problem.ts";
+import type { UndoOptions } from "./undo.ts";
 import { balanceLine } from "@/core/ledger.ts";
 import { loadPlan, siftFiles, type SiftOutputs } from "./sift.ts";
 import { FORMAT_IDS, type FormatId } from "@/core/read/format.ts";
@@ -182,12 +183,33 @@ program
 
 program
   .command("undo")
-  .description("Undo a load as a whole: the target is as it was before it.")
-  .argument("<load>", "the load's number")
+  .description("Undo a load, or another writing: rows that nobody has changed since are as they were before it.")
+  .argument("<number>", "the load's number, or with --writing the writing's")
   .requiredOption("--reason <words>", "why")
-  .action(async (load: string, { reason }: { reason: string }) => {
-    const { undo } = await import("./load.ts");
-    process.exitCode = await undo(load, reason);
+  .option("--writing", "the number is a writing's: a load's, a release's, a decision's or an undo's")
+  .option("--over-changed", "undo also rows that somebody has changed since")
+  .option("--preview", "only say what it would do, and list the rows that would be left")
+  .action(async (number: string, options: UndoOptions) => {
+    const { undo } = await import("./undo.ts");
+    process.exitCode = await undo(number, options);
+  });
+
+program
+  .command("writings")
+  .description("List the writings of a feed's target: what changed it, who, when and why, the latest first.")
+  .argument("<feed>", "the feed's name")
+  .action(async (feed: string) => {
+    const { tellWritings } = await import("./undo.ts");
+    await tellWritings(feed);
+  });
+
+program
+  .command("verify")
+  .description("Compute balances, quarantine and ledger again from the stored bytes, and say what differs.")
+  .argument("[load]", "the load's number; all loads unless said")
+  .action(async (load: string | undefined) => {
+    const { verify } = await import("./verify.ts");
+    process.exitCode = await verify(load);
   });
 
 program

@@ -99,8 +99,13 @@ export function transitions(before: Uint8Array, after: Uint8Array): Transition[]
   return found;
 }
 
-/** “20,112 read = 18,959 inserted + 388 updated + …”, outcomes of no record left out. */
-export function balanceLine(balance: Balance): string {
-  const parts = OUTCOMES.filter((o) => balance.outcomes[o] > 0).map((o) => `${grouped(balance.outcomes[o])} ${o}`);
+/**
+ * “20,112 read = 18,959 inserted + 388 updated + …”, outcomes of no record left out. `would`: “would be ” where
+ * nothing was written.
+ */
+export function balanceLine(balance: Balance, would: "" | "would be " = ""): string {
+  const parts = OUTCOMES.filter((o) => balance.outcomes[o] > 0).map(
+    (o) => `${grouped(balance.outcomes[o])} ${would}${o}`,
+  );
   return `${grouped(balance.read)} read = ${parts.join(" + ") || "0"}`;
 }

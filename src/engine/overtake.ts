@@ -1,7 +1,7 @@
 import type { Field, Plan } from "@/core/plan/schema.ts";
 import { ident, withSettings, type Client } from "@/store/db.ts";
 import { noteBefore } from "@/store/writings.ts";
-import { columnOf, tableOf } from "./target.ts";
+import { columnOf } from "./target.ts";
 import { WRITING, type Writing } from "./writing.ts";
 
 /** Types whose values, once they have passed, are written as the database reads them; dates and the like are not. */

@@ -3,6 +3,7 @@ import { previewUndo, undoLoad, undoWriting } from "@/engine/undo.ts";
 import { discardRecords, releaseRecords } from "@/engine/release.ts";
 import { getHeld, listHeld } from "@/store/held.ts";
 import { getLoad } from "@/store/loads.ts";
+import { loadsToVerify, verifyLoad } from "@/engine/verify.ts";
 import { getWriting, listWritings } from "@/store/writings.ts";
 import { loadNow, newFeed, rows, useSystem } from "../support/system.ts";
 
@@ -411,5 +412,52 @@ describe("the ledger", () => {
     expect((await rows(db, "changing", "id")).map((r) => r["n"])).toEqual([1, -5, null]);
     const three = await loadNow(db, "changing", "id,name,n\n1,a,10\n4,d,20\n");
     expect(three.report!.reconciliation!.rows).toEqual([2, 2]);
+  });
+});
+
+describe("verify", () => {
+  it("computes ledgers again from the bytes: nothing differs as long as nobody has had a hand in it, and else it says what", async () => {
+    const { db } = system;
+    for (const id of await loadsToVerify(db)) expect(await verifyLoad(db, id)).toMatchObject({ load: id, differs: [] });
+    await newFeed(db, "touched", FIELDS, UPSERT, { gates: [] });
+    const load = await loadNow(db, "touched", "id,name,n\n1,a,1\n2,b,bad\n3,c,3\n3,cc,4\n,d,5\n");
+    const { id } = load;
+    expect(await verifyLoad(db, id)).toEqual({ load: id, state: "loaded", records: 5, differs: [] });
+    // Somebody with all rights takes the triggers away first.
+    const touch = async (table: string, sql: string): Promise<readonly string[]> => {
+      const client = await db.connect();
+      try {
+        await client.query("begin");
+        await client.query(`alter table sieve.${table} disable trigger user`);
+        await client.query(sql);
+        await client.query("commit");
+        const { differs } = await verifyLoad(db, id);
+        return differs;
+      } finally {
+        client.release();
+      }
+    };
+    expect(
+      await touch("ledger_block", `update sieve.ledger_block set outcomes = set_byte(outcomes, 1, 1) where load = ${id}`),
+    ).toEqual([
+      "inserted: 2 in the balance, 3 in the ledger",
+      "held: 3 in the balance, 2 in the ledger",
+      "record 1, line 3 of file-0.csv: inserted in the ledger, held in check by its bytes",
+      "held record 1: it is in the quarantine, and the ledger does not have it as held",
+    ]);
+    await touch("ledger_block", `update sieve.ledger_block set outcomes = set_byte(outcomes, 1, 21) where load = ${id}`);
+    expect(await touch("held", `update sieve.held set raw = 'x' where load = ${id} and record = 1`)).toEqual([
+      "held record 1: its raw text is not that of the file",
+    ]);
+    expect(await touch("held", `delete from sieve.held where load = ${id} and record = 1`)).toEqual([
+      "held record 1: it is held in the ledger, and the quarantine does not have it",
+      "3 records held in the balance, 2 in the quarantine",
+    ]);
+    const { rows: files } = await db.query<{ id: number }>(
+      "select id from sieve.delivery_file where delivery = $1",
+      [load.delivery],
+    );
+    await db.query("update sieve.chunk set bytes = set_byte(bytes, 12, 65) where file = $1", [files[0]!.id]);
+    expect((await verifyLoad(db, id)).differs[0]).toBe("file-0.csv: the stored bytes are not those that arrived");
   });
 });
