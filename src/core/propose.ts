@@ -1,6 +1,6 @@
-import type { ColumnProfile, Profile } from "./metrics/profile.ts";
+import { mayBeKey, type ColumnProfile, type Profile } from "./metrics/profile.ts";
 import { PLAN_FORMAT, type Field, type Plan, type ReadSection, type Step } from "./plan/schema.ts";
-import { counted, grouped } from "./problem.ts";
+import { counted, grouped, listed } from "./problem.ts";
 import type { ReadOptions, ReadSettings } from "./read/format.ts";
 
 /**
@@ -321,32 +321,38 @@ function dateFormats(
   return formats.length === 0 ? null : { formats, fits: Math.min(filled, sum(taken)), why };
 }
 
+/** The field, or the two or three fields together, that tell one record from another; none where nothing does. */
 function keyOf(profile: Profile, fields: readonly Field[], reasons: Reason[]): string[] {
+  const because = (field: Field, why: string): void => {
+    field.required = true;
+    reasons.push({ field: field.name, part: "key", says: "key", why });
+  };
   const candidates = profile.columns
     .map((column, i) => ({ column, field: fields[i]! }))
-    .filter(
-      ({ column, field }) =>
-        column.repeats !== null &&
-        column.filled >= column.records * 0.99 &&
-        column.filled > 1 &&
-        column.repeats <= column.filled * 0.01 &&
-        (field.type === "text" || field.type === "integer") &&
-        column.length.most <= 64,
-    );
+    .filter(({ column, field }) => mayBeKey(column) && (field.type === "text" || field.type === "integer"));
   const best = candidates.find(({ column }) => column.repeats === 0) ?? candidates[0];
-  if (!best) return [];
-  best.field.required = true;
-  const { repeats, filled } = best.column;
-  reasons.push({
-    field: best.field.name,
-    part: "key",
-    says: "key",
-    why:
+  if (best) {
+    const { repeats, filled } = best.column;
+    because(
+      best.field,
       repeats === 0
         ? `no two of ${grouped(filled)} records have the same`
         : `${grouped(repeats!)} of ${grouped(filled)} records repeat an earlier one; they would be held`,
-  });
-  return [best.field.name];
+    );
+    return [best.field.name];
+  }
+  const [together] = profile.keys ?? [];
+  if (!together) return [];
+  const own = together.columns.map((name) => fields[profile.columns.findIndex((c) => c.name === name)]!);
+  const { records, repeats, empty, byChance } = together;
+  const looked = records < profile.records ? `the first ${grouped(records)}` : grouped(records);
+  const alike =
+    repeats === 0
+      ? `no two of ${looked} records have the same ${listed(own.map((f) => f.name))}`
+      : `${grouped(repeats)} of ${looked} records repeat an earlier one’s ${listed(own.map((f) => f.name))}; they would be held`;
+  const lacking = empty === 0 ? "" : `, and ${grouped(empty)} lack one of them`;
+  for (const field of own) because(field, `${alike}${lacking}; by chance ${grouped(byChance)} pairs would be alike`);
+  return own.map((f) => f.name);
 }
 
 /** The plan without the lines of the proposal that a person does not want. */

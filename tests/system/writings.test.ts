@@ -438,14 +438,20 @@ describe("verify", () => {
       }
     };
     expect(
-      await touch("ledger_block", `update sieve.ledger_block set outcomes = set_byte(outcomes, 1, 1) where load = ${id}`),
+      await touch(
+        "ledger_block",
+        `update sieve.ledger_block set outcomes = set_byte(outcomes, 1, 1) where load = ${id}`,
+      ),
     ).toEqual([
       "inserted: 2 in the balance, 3 in the ledger",
       "held: 3 in the balance, 2 in the ledger",
       "record 1, line 3 of file-0.csv: inserted in the ledger, held in check by its bytes",
       "held record 1: it is in the quarantine, and the ledger does not have it as held",
     ]);
-    await touch("ledger_block", `update sieve.ledger_block set outcomes = set_byte(outcomes, 1, 21) where load = ${id}`);
+    await touch(
+      "ledger_block",
+      `update sieve.ledger_block set outcomes = set_byte(outcomes, 1, 21) where load = ${id}`,
+    );
     expect(await touch("held", `update sieve.held set raw = 'x' where load = ${id} and record = 1`)).toEqual([
       "held record 1: its raw text is not that of the file",
     ]);
@@ -453,10 +459,9 @@ describe("verify", () => {
       "held record 1: it is held in the ledger, and the quarantine does not have it",
       "3 records held in the balance, 2 in the quarantine",
     ]);
-    const { rows: files } = await db.query<{ id: number }>(
-      "select id from sieve.delivery_file where delivery = $1",
-      [load.delivery],
-    );
+    const { rows: files } = await db.query<{ id: number }>("select id from sieve.delivery_file where delivery = $1", [
+      load.delivery,
+    ]);
     await db.query("update sieve.chunk set bytes = set_byte(bytes, 12, 65) where file = $1", [files[0]!.id]);
     expect((await verifyLoad(db, id)).differs[0]).toBe("file-0.csv: the stored bytes are not those that arrived");
   });

@@ -1,3 +1,4 @@
+import { findKeys, type KeyCandidate } from "./keys.ts";
 import type { Block } from "../block.ts";
 import { textOf, utf8 } from "../bytes.ts";
 import { Repeats, type Spill } from "../check/repeats.ts";
@@ -111,6 +112,22 @@ export interface Profile {
   readonly determines: readonly Determines[];
   /** Records over which columns were compared with each other. */
   readonly compared: number;
+  /** Columns that together tell one record from another, where no column does by itself. */
+  readonly keys?: readonly KeyCandidate[];
+}
+
+/** Characters that a value of a key has at most. */
+const LONGEST_KEY = 64;
+
+/** Whether a column may be a key by itself: filled, and hardly a value given twice. */
+export function mayBeKey(column: ColumnProfile): boolean {
+  return (
+    column.repeats !== null &&
+    column.filled >= column.records * 0.99 &&
+    column.filled > 1 &&
+    column.repeats <= column.filled * 0.01 &&
+    column.length.most <= LONGEST_KEY
+  );
 }
 
 /** Orders in which a date's numbers may stand, by the mark between them. */
@@ -430,7 +447,18 @@ export class ProfileFold {
       columns,
       determines: this.determines(columns),
       compared: Math.min(this.records, PAIRED_RECORDS),
+      keys: columns.some(mayBeKey) ? [] : this.keys(columns),
     };
+  }
+
+  /** Looked for among columns of codes, names, days and whole numbers; what is measured or described is no key. */
+  private keys(columns: readonly ColumnProfile[]): KeyCandidate[] {
+    const hashed = columns.flatMap((column, c) => {
+      const hashes = this.paired[c];
+      const measured = column.numbers !== null && column.numbers.part > 0;
+      return hashes && !measured && column.length.most <= LONGEST_KEY ? [{ name: column.name, hashes }] : [];
+    });
+    return findKeys(hashed, Math.min(this.records, PAIRED_RECORDS));
   }
 
   private column(fold: ColumnFold, name: string): ColumnProfile {
