@@ -8,7 +8,8 @@ import { textOf } from "@/core/bytes.ts";
 import { STAGES, STAYED_IN, type Stage } from "@/core/strata.ts";
 import type { Queryable } from "@/store/db.ts";
 import { getDelivery } from "@/store/deliveries.ts";
-import { ledgerBlocks, lateProblems, outcomesOf, type LedgerBlock } from "@/store/ledger.ts";
+import type { KeptBecause } from "@/core/load/arriving.ts";
+import { keptCells, ledgerBlocks, lateProblems, outcomesOf, type LedgerBlock } from "@/store/ledger.ts";
 import { getLoad } from "@/store/loads.ts";
 import { compiledOfLoad, problemsOfBlock, rerunBlock, type Rerun } from "./rerun.ts";
 
@@ -23,6 +24,8 @@ export interface RecordFilter {
   field?: string | undefined;
   /** What is true of the field's cell. */
   is?: "filled" | "empty" | "valid" | "faulty" | "changed" | undefined;
+  /** Why the field's cell did not change what the target had. */
+  kept?: KeptBecause | undefined;
   /** The number of a step that changed the record. */
   step?: number | undefined;
   /** Another load or trial of the same delivery, and what became of the record there. */
@@ -44,6 +47,8 @@ export interface RecordView {
   problems: Problem[];
   /** Raw text, for a record that could not be read. */
   raw: string | null;
+  /** What the target has in the field and kept. */
+  stays?: string;
 }
 
 export interface RecordPage {
@@ -86,12 +91,14 @@ export async function findRecords(
         )
       : null;
 
+  const kept = filter.kept ? await keptCells(db, loadId, filter.field ?? "", filter.kept) : null;
   const there = filter.against !== undefined && filter.was ? await outcomesOf(db, filter.against) : null;
   const records: RecordView[] = [];
   for await (const block of ledgerBlocks(db, loadId, from)) {
     const last = block.firstRecord + block.outcomes.length;
     const lateHere = late !== null && [...late].some((r) => r >= block.firstRecord && r < last);
     if (!mayHave(block, filter, field, check, lateHere)) continue;
+    if (kept && !block.outcomes.some((_, r) => kept.has(block.firstRecord + r))) continue;
     if (there && !block.outcomes.some((_, r) => outcomeOf(there[block.firstRecord + r] ?? 0) === filter.was)) continue;
     const sifted = await rerunBlock(db, rerun, course, block);
     const problems = await problemsOfBlock(db, loadId, rerun, sifted);
@@ -104,6 +111,7 @@ export async function findRecords(
       if (filter.at && at !== filter.at) continue;
       if (there && outcomeOf(there[block.firstRecord + r] ?? 0) !== filter.was) continue;
       if (filter.left && !hasLeft(outcome, at, filter.left)) continue;
+      if (kept && !kept.has(block.firstRecord + r)) continue;
       if (field >= 0 && filter.is && !cellIs(sifted, field, r, filter.is)) continue;
       if (
         filter.step !== undefined &&
@@ -125,6 +133,7 @@ export async function findRecords(
         changed: sifted.changed.map((c) => c[r] === 1),
         problems: own ?? problems(r),
         raw: sifted.block.unreadable.has(r) ? rawText(rawBytes(sifted.block, r)) : null,
+        ...(kept ? { stays: kept.get(block.firstRecord + r)! } : {}),
       });
     }
   }

@@ -3,14 +3,14 @@ import { parent } from "@/core/check/between/parent.ts";
 import { extraOf, mapColumns } from "@/core/map/columns.ts";
 import { compilePlan, type Compiled, type Problem } from "@/core/plan/compile.ts";
 import { SieveError, quoted } from "@/core/problem.ts";
-import { siftRows } from "@/core/recheck.ts";
+import { recheck, siftRows } from "@/core/recheck.ts";
 import { fieldValues, problemsOf } from "@/core/sift.ts";
 import type { FileFacts } from "@/core/read/source.ts";
 import { NOT_OF_TYPE, VERDICT } from "@/core/verdict.ts";
 import { ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
 import { referencesOf } from "@/store/references.ts";
 import { getPlan, planInForce, type PlanVersion } from "@/store/feeds.ts";
-import type { HeldRecord } from "@/store/held.ts";
+import { getHeld, type HeldRecord } from "@/store/held.ts";
 import { deliveryLists } from "./delivery-lists.ts";
 import { apartInTarget } from "./between-load.ts";
 import { ruleProblem } from "./late.ts";
@@ -481,6 +481,28 @@ class Release {
       [options.by],
     );
   }
+}
+
+/** The row of the target that has a held record's key by now; null where none has, or the plan has no key. */
+export async function rowInTarget(db: Queryable, load: number, record: number): Promise<Overtaken | null> {
+  const held = await getHeld(db, load, record);
+  const version = await planInForce(db, held.feed);
+  const { plan, fields } = compilePlan(version.document);
+  if (plan.load.key.length === 0) return null;
+  const compiled = compilePlan(plan, await referencesOf(db, plan));
+  const { values, notOfType } = recheck(compiled, mendedValues(held, {}, compiled));
+  const key = plan.load.key.map((name) => fields.findIndex((f) => f.name === name));
+  if (key.some((f) => values[f] === "" || notOfType[f])) return null;
+  const have = new Set((await targetColumns(db, tableOf(plan))).map((c) => c.name));
+  const shown = fields.map((f) => f.name).filter((n) => have.has(n));
+  if (!have.has(WRITING) || plan.load.key.some((k) => !have.has(k))) return null;
+  const { rows } = await db.query<{ by: number | null; now: (string | null)[] }>(
+    `select t.${ident(WRITING)} as by, array[${shown.map((n) => `t.${ident(n)}::text`).join(", ")}] as now from ${tableOf(plan)} t
+     where ${key.map((f, i) => `t.${ident(fields[f]!.name)} = $${i + 1}`).join(" and ")} limit 1`,
+    key.map((f) => values[f]),
+  );
+  const row = rows[0];
+  return row ? { by: row.by, now: Object.fromEntries(shown.map((n, i) => [n, row.now[i]!])) } : null;
 }
 
 /** Ends held records with a reason: they stay in the ledger as held, and will not be loaded. */

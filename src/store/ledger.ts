@@ -136,3 +136,17 @@ export async function lateProblems(db: Queryable, load: number, from: number, to
   );
   return rows;
 }
+
+/** Records of which a cell did not change what the target had, each with what stays there; of very many the first ones. */
+export async function keptCells(
+  db: Queryable,
+  load: number,
+  field: string,
+  because: string,
+): Promise<Map<number, string>> {
+  const { rows } = await db.query<{ record: number; stays: string }>(
+    "select record, stays from sieve.kept_cell where load = $1 and field = $2 and because = $3",
+    [load, field, because],
+  );
+  return new Map(rows.map((r) => [r.record, r.stays]));
+}

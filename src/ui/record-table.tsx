@@ -10,7 +10,18 @@ import { ProblemNote } from "./problem-note.tsx";
 import { OUTCOME_CLASS, counted, grouped } from "./words.ts";
 
 /** Records of a load: a grid with the line, the outcome, the fields, and the problems. */
-export function RecordTable({ load, query, first }: { load: number; query: string; first: RecordPage }) {
+export function RecordTable({
+  load,
+  query,
+  first,
+  kept,
+}: {
+  load: number;
+  query: string;
+  first: RecordPage;
+  /** A field whose cell did not change what the target had, which is shown beside it. */
+  kept?: string | undefined;
+}) {
   const [records, setRecords] = useState(first.records);
   const [next, setNext] = useState(first.next);
   const [busy, setBusy] = useState(false);
@@ -62,6 +73,7 @@ export function RecordTable({ load, query, first }: { load: number; query: strin
               <th>file</th>
               <th className="n">line</th>
               <th>outcome</th>
+              {kept !== undefined && <th>{kept} in the target</th>}
               {first.fields.map((f) => (
                 <th key={f}>{f}</th>
               ))}
@@ -71,7 +83,7 @@ export function RecordTable({ load, query, first }: { load: number; query: strin
           <tbody>
             {above > 0 && (
               <tr aria-hidden="true">
-                <td colSpan={first.fields.length + 4} style={{ height: above }} />
+                <td colSpan={first.fields.length + 5} style={{ height: above }} />
               </tr>
             )}
             {items.map((item) => {
@@ -84,6 +96,11 @@ export function RecordTable({ load, query, first }: { load: number; query: strin
                   <td className={`whitespace-nowrap ${r.outcome ? OUTCOME_CLASS[r.outcome] : ""}`}>
                     {r.outcome && <Mark outcome={r.outcome} />} {r.outcome}
                   </td>
+                  {kept !== undefined && (
+                    <td className="max-w-64 truncate font-semibold whitespace-nowrap">
+                      <Value text={r.stays ?? ""} />
+                    </td>
+                  )}
                   {r.raw !== null ? (
                     <td colSpan={first.fields.length} className="max-w-[60rem] truncate">
                       <Value text={r.raw} mono />
@@ -92,7 +109,7 @@ export function RecordTable({ load, query, first }: { load: number; query: strin
                     r.values.map((value, f) => (
                       <td
                         key={f}
-                        className={`max-w-64 truncate whitespace-nowrap ${wrong.has(first.fields[f]!) ? "bg-[var(--plum-soft)]" : r.changed[f] ? "bg-[var(--ochre-soft)]" : ""}`}
+                        className={`max-w-64 truncate whitespace-nowrap ${first.fields[f] === kept ? "bg-[var(--shade)]" : wrong.has(first.fields[f]!) ? "bg-[var(--plum-soft)]" : r.changed[f] ? "bg-[var(--ochre-soft)]" : ""}`}
                       >
                         {r.changed[f] && (
                           <s className="faint mr-1.5 text-[0.9em]">
@@ -109,7 +126,7 @@ export function RecordTable({ load, query, first }: { load: number; query: strin
             })}
             {below > 0 && (
               <tr aria-hidden="true">
-                <td colSpan={first.fields.length + 4} style={{ height: below }} />
+                <td colSpan={first.fields.length + 5} style={{ height: below }} />
               </tr>
             )}
           </tbody>

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { HELD_AT } from "@/core/ledger.ts";
+import { HELD_STATES } from "@/store/held.ts";
 
 /** Which held records a page or a file is about. */
 export const heldQuery = z.object({
@@ -7,7 +8,7 @@ export const heldQuery = z.object({
   load: z.coerce.number().int().min(0).optional(),
   check: z.string().max(400).optional(),
   at: z.enum(HELD_AT).optional(),
-  state: z.enum(["held", "released", "discarded"]).optional(),
+  state: z.enum(HELD_STATES).optional(),
   after: z.string().max(30).default(""),
   limit: z.coerce.number().int().min(1).max(500).default(200),
 });

@@ -9,10 +9,13 @@ const input = z.object({
     )
     .min(1)
     .max(MOST_AT_ONCE),
+  overtaken: z.boolean().default(false),
+  reason: z.string().max(500).default(""),
 });
 
+/** Releases held records; with `overtaken` also those whose key something newer has written since. */
 export const POST = route(async (request) => {
-  const { records } = input.parse(await body(request));
-  const results = await releaseRecords(db(), records, "steward");
+  const { records, overtaken, reason } = input.parse(await body(request));
+  const results = await releaseRecords(db(), records, "steward", { overtaken, reason });
   return { released: results.filter((r) => r.released).length, stayed: results.filter((r) => !r.released) };
 });

@@ -5,6 +5,7 @@ import { getPlan } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
 import { findRecords, type RecordFilter } from "@/engine/records.ts";
 import { recordQuery } from "@/app/api/loads/[id]/records/query.ts";
+import type { KeptBecause } from "@/core/load/arriving.ts";
 import { RecordTable } from "@/ui/record-table.tsx";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db, wholeNumber } from "../../../server.ts";
@@ -39,10 +40,23 @@ export default async function RecordsPage({
         Each as it stands at the end of the course; what a step changed has its old value beside it. Computed again from
         the delivery.
       </p>
-      <RecordTable key={query.toString()} load={load.id} query={query.toString()} first={page} />
+      <RecordTable
+        key={query.toString()}
+        load={load.id}
+        query={query.toString()}
+        first={page}
+        kept={filter.kept ? filter.field : undefined}
+      />
     </>
   );
 }
+
+const KEPT_WHERE: Record<KeptBecause, string> = {
+  empty: "came empty, so that the target kept what it had",
+  leave: "said to leave what the target had",
+  fill: "came where the target had a value already",
+  fix: "came where the target’s value is fixed",
+};
 
 function describe(filter: RecordFilter, compiled: ReturnType<typeof compilePlan>): string {
   const parts: string[] = [];
@@ -51,7 +65,8 @@ function describe(filter: RecordFilter, compiled: ReturnType<typeof compilePlan>
   if (filter.at) parts.push(`kept back at ${filter.at}`);
   if (filter.left) parts.push(`that left ${filter.left}`);
   if (filter.check) parts.push(`with the problem “${faultTitle(filter.check, compiled.fields)}”`);
-  if (filter.field) parts.push(`with ${filter.field} ${filter.is ?? "shown"}`);
+  if (filter.kept) parts.push(`of which ${filter.field} ${KEPT_WHERE[filter.kept]}`);
+  else if (filter.field) parts.push(`with ${filter.field} ${filter.is ?? "shown"}`);
   if (filter.step !== undefined)
     parts.push(`changed by step ${filter.step + 1}: ${compiled.steps[filter.step]?.words ?? ""}`);
   return parts.length === 0 ? "All records read" : `Records ${parts.join(", ")}`;

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { HELD_AT, OUTCOMES } from "@/core/ledger.ts";
+import { KEPT_BECAUSE } from "@/core/load/arriving.ts";
 import { STAGES } from "@/core/strata.ts";
 
 /** Which records of a load are asked for, as in the address of their page. */
@@ -10,6 +11,7 @@ export const recordQuery = z.object({
   check: z.string().max(400).optional(),
   field: z.string().max(63).optional(),
   is: z.enum(["filled", "empty", "valid", "faulty", "changed"]).optional(),
+  kept: z.enum(KEPT_BECAUSE).optional(),
   against: z.coerce.number().int().min(1).optional(),
   was: z.enum(OUTCOMES).optional(),
   step: z.coerce.number().int().min(0).max(500).optional(),
