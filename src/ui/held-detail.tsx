@@ -1,5 +1,6 @@
 "use client";
 
+import Link from "next/link";
 import { useEffect, useState } from "react";
 import type { Compiled } from "@/core/plan/compile.ts";
 import type { Rechecked } from "@/core/recheck.ts";
@@ -8,6 +9,14 @@ import { api, problemOf, type ApiProblem } from "./api.ts";
 import { Mark } from "./mark.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { counted, grouped } from "./words.ts";
+
+/** What is asked for when a record is opened. */
+interface More {
+  raw: string;
+  alike: number;
+  /** Of an overtaken record: the row of the target that has its key, and the writing that wrote it. */
+  inTarget: { by: number | null; now: Record<string, string | null> } | null;
+}
 
 /** One held record: its raw text and where it came from, what is wrong, and its cells to mend. */
 export function HeldDetail({
@@ -35,12 +44,12 @@ export function HeldDetail({
   onAlike: (field: string, value: string) => void;
   onRelease: () => void;
 }) {
-  const [more, setMore] = useState<{ raw: string; alike: number } | null>(null);
+  const [more, setMore] = useState<More | null>(null);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   const [all, setAll] = useState(held.cells === null);
   useEffect(() => {
     const stop = new AbortController();
-    api<{ raw: string; alike: number }>(`/api/quarantine/${held.load}/${held.record}`, { signal: stop.signal })
+    api<More>(`/api/quarantine/${held.load}/${held.record}`, { signal: stop.signal })
       .then(setMore)
       .catch((e: unknown) => (e as Error).name !== "AbortError" && setProblem(problemOf(e)));
     return () => stop.abort();
@@ -50,8 +59,15 @@ export function HeldDetail({
   for (const p of verdict.problems) if (p.field) wrong.set(p.field, p.expected);
   const first = compiled.fields.find((f) => wrong.has(f.name)) ?? compiled.fields[0];
   const arrivedWrong = new Set(held.problems.map((p) => p.field));
+  const differsInTarget = (name: string, value: string): boolean =>
+    more?.inTarget != null && name in more.inTarget.now && (more.inTarget.now[name] ?? "") !== value;
   const shown = compiled.fields.filter(
-    (f) => all || wrong.has(f.name) || arrivedWrong.has(f.name) || edits[f.name] !== undefined,
+    (f) =>
+      all ||
+      wrong.has(f.name) ||
+      arrivedWrong.has(f.name) ||
+      edits[f.name] !== undefined ||
+      differsInTarget(f.name, verdict.values[compiled.fields.indexOf(f)] ?? ""),
   );
   const holding = verdict.problems.filter((p) => p.onFailure !== "note");
   return (
@@ -79,6 +95,22 @@ export function HeldDetail({
           </li>
         ))}
       </ul>
+      {more?.inTarget && (
+        <p className="mt-1 border-l-4 border-[var(--slate)] pl-2">
+          <b>Overtaken.</b>{" "}
+          {more.inTarget.by === null ? (
+            "Another program has written its key since."
+          ) : (
+            <>
+              <Link className="underline" href={`/writings/${more.inTarget.by}`}>
+                Writing {more.inTarget.by}
+              </Link>{" "}
+              has written its key since.
+            </>
+          )}{" "}
+          What the target has stands under each value that differs.
+        </p>
+      )}
       {more && (
         <p className="faint">
           {more.alike === 0
@@ -124,6 +156,16 @@ export function HeldDetail({
                 onChange={(e) => onEdit(f.name, e.target.value)}
               />
               {bad && <span className="held text-xs">expected {wrong.get(f.name)}</span>}
+              {differsInTarget(f.name, verdict.values[i] ?? "") && (
+                <span className="waiting block text-xs">
+                  the target has{" "}
+                  {more!.inTarget!.now[f.name] === null ? (
+                    "nothing"
+                  ) : (
+                    <b className="raw">{more!.inTarget!.now[f.name]}</b>
+                  )}
+                </span>
+              )}
               {!bad && edits[f.name] !== undefined && verdict.values[i] !== value && (
                 <span className="changed text-xs">becomes {verdict.values[i] || "empty"}</span>
               )}

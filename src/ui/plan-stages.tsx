@@ -1,6 +1,7 @@
 "use client";
 
 import type { Gate, Plan } from "@/core/plan/schema.ts";
+import { ArrivingTable } from "./arriving-table.tsx";
 import { FigureGates } from "./gate-list.tsx";
 import { ReadForm } from "./read-form.tsx";
 import { TargetPanel } from "./target-panel.tsx";
@@ -22,7 +23,6 @@ export function ReadStage({ plan, change }: StageProps) {
 /** Where good records go, by which key, and past which limits a load stops. */
 export function LoadStage({ plan, change }: StageProps) {
   const { load, gates } = plan;
-  const set = (more: Partial<Plan["load"]>): void => change({ ...plan, load: { ...load, ...more } });
   const share = gates.find((g): g is Extract<Gate, { limit: "held share" }> => g.limit === "held share");
   const setGate = (limit: Gate["limit"], gate: Gate | null): void =>
     change({ ...plan, gates: [...gates.filter((g) => g.limit !== limit), ...(gate ? [gate] : [])] });
@@ -49,7 +49,11 @@ export function LoadStage({ plan, change }: StageProps) {
             id="load-mode"
             className="select select-sm"
             value={load.mode}
-            onChange={(e) => set({ mode: e.target.value as Plan["load"]["mode"] })}
+            onChange={(e) => {
+              const { whole_record: _, arriving, ...others } = load;
+              const mode = e.target.value as Plan["load"]["mode"];
+              change({ ...plan, load: { ...others, mode, ...(mode === "upsert" && arriving ? { arriving } : {}) } });
+            }}
           >
             <option value="append">append: add; a key that is there already is held</option>
             <option value="replace">replace all: empty the target first</option>
@@ -66,19 +70,46 @@ export function LoadStage({ plan, change }: StageProps) {
                 <input
                   type="checkbox"
                   checked={load.key.includes(f.name)}
-                  onChange={(e) =>
-                    set({
-                      key: plan.contract.fields
-                        .map((x) => x.name)
-                        .filter((n) => (n === f.name ? e.target.checked : load.key.includes(n))),
-                    })
-                  }
+                  onChange={(e) => {
+                    const key = plan.contract.fields
+                      .map((x) => x.name)
+                      .filter((n) => (n === f.name ? e.target.checked : load.key.includes(n)));
+                    const { whole_record: _, arriving, ...others } = load;
+                    const rules = Object.entries(arriving ?? {}).filter(([n]) => !key.includes(n));
+                    change({
+                      ...plan,
+                      load: { ...others, key, ...(rules.length > 0 ? { arriving: Object.fromEntries(rules) } : {}) },
+                    });
+                  }}
                 />
                 {f.name}
               </label>
             ))}
           </div>
         </fieldset>
+        {load.key.length === 0 && (
+          <label className="mt-2 flex items-start gap-2">
+            <input
+              type="checkbox"
+              className="mt-1"
+              checked={load.whole_record === true}
+              onChange={(e) => {
+                const { whole_record: _, arriving: __, ...others } = load;
+                change({
+                  ...plan,
+                  load: e.target.checked
+                    ? { ...others, mode: "upsert", whole_record: true }
+                    : { ...others, mode: others.mode === "upsert" ? "append" : others.mode },
+                });
+              }}
+            />
+            <span>
+              none: the whole record is the key
+              <span className="faint"> – what is there already, alike in all fields, is not put there again</span>
+            </span>
+          </label>
+        )}
+        {load.mode === "upsert" && load.key.length > 0 && <ArrivingTable plan={plan} change={change} />}
         <label className="mt-3 flex items-center gap-2">
           <input
             type="checkbox"
@@ -116,6 +147,7 @@ export function LoadStage({ plan, change }: StageProps) {
           />
           %
         </label>
+        <LoadedBeforeGate gates={gates} keyless={load.mode === "append" && load.key.length === 0} set={setGate} />
         {(["nothing read", "required column missing"] as const).map((limit) => (
           <label key={limit} className="flex items-center gap-2 py-0.5">
             <input
@@ -265,5 +297,46 @@ function EmptyGates({ plan, change }: StageProps) {
           ))}
       </select>
     </>
+  );
+}
+
+/** The gate on deliveries that are mostly there already. Records without a key have one at half unless the plan says otherwise. */
+function LoadedBeforeGate({
+  gates,
+  keyless,
+  set,
+}: {
+  gates: readonly Gate[];
+  keyless: boolean;
+  set: (limit: Gate["limit"], gate: Gate | null) => void;
+}) {
+  const own = gates.find((g): g is Extract<Gate, { limit: "loaded before" }> => g.limit === "loaded before");
+  return (
+    <label className="flex items-center gap-2 py-0.5">
+      <input
+        type="checkbox"
+        checked={own !== undefined || keyless}
+        disabled={keyless && own === undefined}
+        onChange={(e) => set("loaded before", e.target.checked ? { limit: "loaded before", over: 0.5 } : null)}
+      />
+      share of records that the target has already over
+      <input
+        type="number"
+        min={0}
+        max={100}
+        step={1}
+        className="input input-xs max-w-20 text-right"
+        aria-label="Share of records that the target has already, in per cent"
+        disabled={!own && !keyless}
+        value={own ? Math.round(own.over * 1000) / 10 : keyless ? 50 : ""}
+        onChange={(e) =>
+          set("loaded before", {
+            limit: "loaded before",
+            over: Math.min(1, Math.max(0, Number(e.target.value) / 100)),
+          })
+        }
+      />
+      % {keyless && <span className="faint">as there is no key</span>}
+    </label>
   );
 }

@@ -25,6 +25,20 @@ export interface DeskFilter {
   state?: string | undefined;
 }
 
+/** Why a record stayed, in words. */
+function stayedWords(s: {
+  problems: { message: string }[];
+  overtaken?: { by: number | null };
+  ended?: string;
+}): string {
+  if (s.ended) return `it is ${s.ended} already`;
+  if (s.overtaken) {
+    const by = s.overtaken.by === null ? "another program" : `writing ${s.overtaken.by}`;
+    return `its key has been written since by ${by}, so it is overtaken`;
+  }
+  return s.problems.map((p) => p.message).join(" ");
+}
+
 type Edits = Record<string, Record<string, string>>;
 
 const idOf = (h: { load: number; record: number }): string => `${h.load}:${h.record}`;
@@ -72,6 +86,7 @@ export function QuarantineDesk({
   groups,
   group,
   total,
+  overtaken,
   ages,
   first,
   plan,
@@ -81,12 +96,16 @@ export function QuarantineDesk({
   groups: HeldGroup[];
   group: HeldGroup | null;
   total: number;
+  /** How many are overtaken, which are not among those held. */
+  overtaken: number;
   ages: { today: number; week: number; older: number };
   first: HeldRecord[];
   plan: Plan | null;
   feedTitle: string;
 }) {
   const router = useRouter();
+  /** The records here are overtaken: to release them is to write over something newer. */
+  const over = filter.state === "overtaken";
   const compiled = useMemo(() => (plan ? compilePlan(plan) : null), [plan]);
   const [records, setRecords] = useState(first);
   const [at, setAt] = useState(0);
@@ -148,16 +167,27 @@ export function QuarantineDesk({
       try {
         const answer = await api<{
           released: number;
-          stayed: { load: number; record: number; problems: { message: string }[] }[];
+          stayed: {
+            load: number;
+            record: number;
+            problems: { message: string }[];
+            overtaken?: { by: number | null };
+            ended?: string;
+          }[];
         }>("/api/quarantine/release", {
-          json: { records: which.map((h) => ({ load: h.load, record: h.record, values: edits[idOf(h)] ?? {} })) },
+          json: {
+            records: which.map((h) => ({ load: h.load, record: h.record, values: edits[idOf(h)] ?? {} })),
+            overtaken: over,
+          },
         });
-        const kept = new Map(answer.stayed.map((s) => [idOf(s), s.problems.map((p) => p.message).join(" ")]));
-        const gone = new Set(which.map(idOf).filter((id) => !kept.has(id)));
+        const kept = new Map(answer.stayed.map((s) => [idOf(s), stayedWords(s)]));
+        // What is overtaken, or was ended by somebody else meanwhile, is not in this list any more.
+        const moved = new Set(answer.stayed.filter((s) => s.overtaken || s.ended).map(idOf));
+        const gone = new Set(which.map(idOf).filter((id) => !kept.has(id) || moved.has(id)));
         setRecords((have) => have.filter((h) => !gone.has(idOf(h))));
         setPicked(new Set());
         setStayed(Object.fromEntries(kept));
-        const where = which.length === 1 && gone.size === 1 ? ` into ${plan?.load.target ?? "the target"}` : "";
+        const where = which.length === 1 && answer.released === 1 ? ` into ${plan?.load.target ?? "the target"}` : "";
         setDone({
           text: `Released ${counted(answer.released, "record")}${where}${kept.size > 0 ? `; ${kept.size} stayed: ${[...kept.values()][0]}` : ""}.`,
         });
@@ -168,7 +198,7 @@ export function QuarantineDesk({
         setBusy(false);
       }
     },
-    [edits, plan, router],
+    [edits, plan, router, over],
   );
 
   const discard = async (reason: string): Promise<void> => {
@@ -253,12 +283,31 @@ export function QuarantineDesk({
   if (!group || !compiled) {
     return (
       <>
-        <h1>{filter.load ? `Nothing of load ${filter.load} is held` : "The quarantine is empty"}</h1>
+        <h1>
+          {over
+            ? "Nothing is overtaken"
+            : filter.load
+              ? `Nothing of load ${filter.load} is held`
+              : "The quarantine is empty"}
+        </h1>
         <p className="my-2">
           Records that fail a check will be here, each with what is wrong, until they are mended and released, or
           discarded with a reason.
         </p>
         {done && <p>{done.text}</p>}
+        {overtaken > 0 && !over && (
+          <p>
+            <Link className="underline" href={`/quarantine?${query({ state: "overtaken", check: undefined })}`}>
+              {counted(overtaken, "record")} overtaken
+            </Link>{" "}
+            by something newer.
+          </p>
+        )}
+        {over && (
+          <Link className="plain mr-4" href={`/quarantine?${query({ state: undefined, check: undefined })}`}>
+            What is held
+          </Link>
+        )}
         {filter.load !== undefined && (
           <Link className="plain" href={`/loads/${filter.load}`}>
             Back to load {filter.load}
@@ -295,8 +344,26 @@ export function QuarantineDesk({
             )}
           </p>
           <h1>
-            {counted(total, "held record")}, {counted(groups.length, "cause")}
+            {counted(total, over ? "overtaken record" : "held record")}, {counted(groups.length, "cause")}
           </h1>
+          {over ? (
+            <p>
+              Something newer has written their keys since they were held. Released, they would be written over it; both
+              values are beside each other at the right.{" "}
+              <Link className="underline" href={`/quarantine?${query({ state: undefined, check: undefined })}`}>
+                What is held
+              </Link>
+            </p>
+          ) : (
+            overtaken > 0 && (
+              <p className="faint">
+                <Link className="underline" href={`/quarantine?${query({ state: "overtaken", check: undefined })}`}>
+                  {counted(overtaken, "record")} overtaken
+                </Link>{" "}
+                by something newer {overtaken === 1 ? "is" : "are"} not among them
+              </p>
+            )
+          )}
         </div>
         <div className="flex items-center gap-3">
           <a className="plain" href={`/api/quarantine/file?${query({ feed: group.feed, check: group.check })}`}>
@@ -312,6 +379,7 @@ export function QuarantineDesk({
             onClick={() => void release(releasable)}
           >
             Release {counted(releasable.length, "record")}
+            {over && " over what is newer"}
           </button>
         </div>
       </div>

@@ -14,9 +14,10 @@ export default async function QuarantinePage({
 }) {
   const parsed = heldQuery.safeParse(await searchParams);
   const { after: _, limit: __, check, ...filter } = parsed.success ? parsed.data : heldQuery.parse({});
-  const [groups, total, ages, feeds] = await Promise.all([
+  const [groups, total, overtaken, ages, feeds] = await Promise.all([
     heldGroups(db(), filter),
     countHeld(db(), filter),
+    countHeld(db(), { ...filter, state: "overtaken" }),
     heldAges(db(), filter),
     listFeeds(db()),
   ]);
@@ -30,6 +31,7 @@ export default async function QuarantinePage({
       groups={groups}
       group={group}
       total={total}
+      overtaken={overtaken}
       ages={ages}
       first={records}
       plan={plan}

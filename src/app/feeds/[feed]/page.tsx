@@ -73,7 +73,12 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
               />
             </>
           )}
-          <h2 className="mt-3">{counted(loads.length, "load")}</h2>
+          <div className="mt-3 flex items-baseline justify-between">
+            <h2>{counted(loads.length, "load")}</h2>
+            <Link className="plain text-sm" href={`/feeds/${name}/writings`}>
+              all writings of the target
+            </Link>
+          </div>
           {loads.length === 0 ? (
             <p className="py-4">Loads will be listed here. Drop the first file anywhere on this page.</p>
           ) : (

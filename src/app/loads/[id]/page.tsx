@@ -8,7 +8,9 @@ import { getFeed, getPlan } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { getLoad, listLoads, trialBefore, type TrialBefore } from "@/store/loads.ts";
 import { cannotUndo } from "@/engine/undo.ts";
-import { GateDecision, LoadProgress, UndoLoad } from "@/ui/load-actions.tsx";
+import { listWritings } from "@/store/writings.ts";
+import { LoadKept, LoadReconciliation, LoadWritings } from "@/ui/load-writing.tsx";
+import { GateDecision, LoadProgress } from "@/ui/load-actions.tsx";
 import { countClusters, countPairs } from "@/store/matches.ts";
 import { LoadLookUps, LoadMatches } from "@/ui/load-matches.tsx";
 import { HeldTrend } from "@/ui/held-trend.tsx";
@@ -54,6 +56,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
     plan ? compilePlan(plan).checks.flatMap((c) => (canSwitchOff(plan, c) ? [c.key] : [])) : [],
   );
   const tried = load.state === "loaded" ? await trialBefore(db(), load.id) : null;
+  const writings = load.writing === null ? [] : await listWritings(db(), { load: load.id }, 50);
   const undoFault = load.state === "loaded" ? await cannotUndo(db(), load.id) : null;
   const running = load.state === "queued" || load.state === "running";
   return (
@@ -94,7 +97,21 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
               Report as file
             </a>
           )}
-          {load.state === "loaded" && load.kind === "load" && <UndoLoad load={load.id} fault={undoFault} />}
+          {load.state === "loaded" &&
+            load.kind === "load" &&
+            (undoFault ? (
+              <span className="faint" title={`${undoFault.message} ${undoFault.hint}`}>
+                Can’t be undone
+              </span>
+            ) : (
+              <Link
+                className="plain"
+                href={`/writings/${load.writing}`}
+                title="Shows first what comes back and what is left"
+              >
+                Undo this load…
+              </Link>
+            ))}
           {stillHeld > 0 && (
             <Link className="btn btn-primary" href={`/quarantine?load=${load.id}`}>
               Work through {grouped(stillHeld)} held
@@ -147,7 +164,15 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
         <div className="mt-3 grid grid-cols-1 gap-8 lg:grid-cols-[minmax(0,1fr)_27.5rem]">
           <section className="min-w-0">
             <Sift load={load.id} strata={report.sift} />
-            <Balance load={load.id} report={report} ended={load.state === "loaded"} stillHeld={stillHeld} />
+            <Balance
+              load={load.id}
+              report={report}
+              ended={load.state === "loaded"}
+              would={load.state === "stopped" || load.state === "dropped" || load.state === "tried"}
+              stillHeld={stillHeld}
+            />
+            <LoadReconciliation report={report} />
+            <LoadWritings writings={writings} own={load.writing} now={now.toISOString()} />
             {recent.length > 1 && load.kind === "load" && (
               <div className="mt-3">
                 <h2>Share held, last {recent.length} loads</h2>
@@ -163,6 +188,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
             <Fields load={load.id} report={report} />
             <Checks load={load.id} report={report} />
             <Changes load={load.id} report={report} />
+            <LoadKept load={load.id} report={report} />
             <LoadLookUps load={load.id} report={report} />
             <LoadMatches load={load.id} report={report} clusters={clusters} open={pairs.open} />
             <Drift report={report} feed={load.feed} />
@@ -220,7 +246,7 @@ function headline(load: Awaited<ReturnType<typeof getLoad>>, report: LoadReport 
     case "tried":
       return `Trial: ${grouped(loadedOf(report!.balance))} of ${counted(load.read ?? 0, "record")} would be loaded${asideWords(load)}`;
     case "stopped":
-      return `Stopped: ${grouped(load.held ?? 0)} of ${counted(load.read ?? 0, "record")} would be held`;
+      return `Stopped: of ${counted(load.read ?? 0, "record")} ${grouped(loadedOf(report!.balance))} would be loaded, ${grouped(load.held ?? 0)} held`;
     case "dropped":
       return `Dropped: nothing of ${counted(load.read ?? 0, "record")} was loaded`;
     case "undone":
@@ -240,11 +266,14 @@ function Balance({
   load,
   report,
   ended,
+  would,
   stillHeld,
 }: {
   load: number;
   report: LoadReport;
   ended: boolean;
+  /** Nothing was written: it says what would be. */
+  would: boolean;
   stillHeld: number;
 }) {
   const { balance } = report;
@@ -261,7 +290,7 @@ function Balance({
           <span key={o}>
             {i > 0 && <span className="faint mr-3">+</span>}
             <Link className={`count ${OUTCOME_CLASS[o]}`} href={recordsHref(load, { outcome: o })}>
-              <Mark outcome={o} /> {grouped(balance.outcomes[o])} {o}
+              <Mark outcome={o} /> {grouped(balance.outcomes[o])} {would ? `would be ${o}` : o}
             </Link>
           </span>
         ))}

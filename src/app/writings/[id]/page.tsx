@@ -1,0 +1,79 @@
+import Link from "next/link";
+import { cannotUndoWriting, previewUndo } from "@/engine/undo.ts";
+import { previewQuery } from "@/app/api/writings/query.ts";
+import { getPlan } from "@/store/feeds.ts";
+import { getWriting } from "@/store/writings.ts";
+import { UndoDesk } from "@/ui/undo-desk.tsx";
+import { didWords, writingWords } from "@/ui/writing-list.tsx";
+import { moment } from "@/ui/words.ts";
+import { orNotThere } from "../../or-not-there.ts";
+import { db, wholeNumber } from "../../server.ts";
+
+export async function generateMetadata({ params }: { params: Promise<{ id: string }> }) {
+  return { title: `Writing ${(await params).id}` };
+}
+
+/** One change of a target, and what undoing it would do, row by row. */
+export default async function WritingPage({
+  params,
+  searchParams,
+}: {
+  params: Promise<{ id: string }>;
+  searchParams: Promise<Record<string, string | string[] | undefined>>;
+}) {
+  const writing = await orNotThere(params.then(({ id }) => getWriting(db(), wholeNumber(id, "The writing"))));
+  const parsed = previewQuery.safeParse(await searchParams);
+  const asked = parsed.success ? parsed.data : previewQuery.parse({});
+  const [fault, plan] = await Promise.all([cannotUndoWriting(db(), writing), getPlan(db(), writing.plan)]);
+  let preview = fault ? null : await previewUndo(db(), writing.id, asked);
+  const leaves = preview !== null && Object.values(preview.left).some((n) => n > 0);
+  const filter = { does: asked.does, left: asked.left ?? (leaves && !asked.does ? ("any" as const) : undefined) };
+  // What needs a person is shown first.
+  if (preview && filter.left !== asked.left) preview = await previewUndo(db(), writing.id, { ...asked, ...filter });
+  const { load } = plan.document;
+  const now = new Date();
+  return (
+    <>
+      <p className="faint">
+        <Link href={`/feeds/${writing.feed}`}>{writing.feed}</Link> /{" "}
+        <Link href={`/feeds/${writing.feed}/writings`}>writings</Link>
+      </p>
+      <h1>
+        Writing {writing.id}: {writingWords(writing)}
+      </h1>
+      <p>
+        <b>{didWords(writing)}</b> in {load.schema ?? "target"}.{load.target}
+        <span className="faint">
+          {" "}
+          · {writing.by}, {moment(writing.at, now)}
+          {writing.reason !== "" && `: “${writing.reason}”`} ·{" "}
+        </span>
+        <Link className="underline" href={`/loads/${writing.load}`}>
+          load {writing.load}
+        </Link>
+      </p>
+      {writing.undoneBy !== null && (
+        <p className="mt-1">
+          Undone by{" "}
+          <Link className="underline" href={`/writings/${writing.undoneBy}`}>
+            writing {writing.undoneBy}
+          </Link>
+          .
+        </p>
+      )}
+      {fault && (
+        <p className="mt-3">
+          <b>It can’t be undone.</b> {fault.message} <span className="faint">{fault.hint}</span>
+        </p>
+      )}
+      {preview && (
+        <UndoDesk
+          key={`${writing.id} ${filter.does} ${filter.left}`}
+          preview={JSON.parse(JSON.stringify(preview)) as typeof preview}
+          filter={filter}
+          keyNames={load.key}
+        />
+      )}
+    </>
+  );
+}
