@@ -19,6 +19,7 @@ import { targetColumns, tableOf } from "./target.ts";
 import {
   DID,
   LEFT_AS,
+  OURS,
   WRITING,
   Writing,
   keepsBefore,
@@ -187,9 +188,9 @@ async function findRows(client: Client, victim: Written, plan: Plan, ours: strin
   await client.query("drop table if exists undo_images, undo_rows");
   await client.query(
     own.length > 0
-      ? `create temp table undo_images on commit drop as select row_number() over ()::int as "_ n", ${DID}, ${LEFT_AS},
+      ? `create temp table undo_images on commit drop as select row_number() over ()::int as "_ n", ${DID}, ${LEFT_AS}, ${OURS},
            ${columns.map((c) => `i.${ident(c.name)}::${c.type} as ${ident(c.name)}`).join(", ")} from ${undoTable(id)} i`
-      : `create temp table undo_images on commit drop as select row_number() over ()::int as "_ n", did as ${DID}, left_as as ${LEFT_AS},
+      : `create temp table undo_images on commit drop as select row_number() over ()::int as "_ n", did as ${DID}, left_as as ${LEFT_AS}, ours as ${OURS},
            ${names.map((n) => `r.${n}`).join(", ")}
          from sieve.row_before b, json_populate_record(null::${table}, b.document) r where b.writing = ${id}`,
   );
@@ -203,7 +204,7 @@ async function findRows(client: Client, victim: Written, plan: Plan, ours: strin
   const mine = `t.xmin = any(${ours})`;
   const stands = `t.${ident(WRITING)} is not distinct from ${left} and ${mine}`;
   const as = columns
-    .filter((c) => c.name !== WRITING)
+    .filter((c) => ![WRITING, "_load", "_record"].includes(c.name))
     .map((c) => `t.${ident(c.name)}::text is not distinct from i.${ident(c.name)}::text`)
     .join(" and ");
   const by = `case when ${mine} and t.${ident(WRITING)} > ${id} then t.${ident(WRITING)} end`;
@@ -357,7 +358,8 @@ async function writeRows({ client, plan, columns }: Undoing, writing: Writing): 
   if (rows[0]!.n === 0) return;
   writing.expect(rows[0]!.n);
   await client.query("analyze undo_rows");
-  const image = `(select i.${ident(WRITING)} from undo_images i where i."_ n" = u.img)`;
+  const whose = `case when i.${OURS} then i.${ident(WRITING)} end`;
+  const image = `(select ${whose} from undo_images i where i."_ n" = u.img)`;
   await writing.keep(
     `select u.place, u.part, case u.does when 'remove' then 'removed' else 'changed' end as did,
        case u.does when 'remove' then null else ${image} end as left_as
@@ -367,9 +369,10 @@ async function writeRows({ client, plan, columns }: Undoing, writing: Writing): 
   await writing.keepMade(
     `select ${rowKey(plan)
       .map((k) => `i.${ident(k)}`)
-      .join(", ")}, i.${ident(WRITING)} as ${LEFT_AS}
+      .join(", ")}, ${whose} as ${LEFT_AS}
      from undo_rows u join undo_images i on i."_ n" = u.img where u.go and u.does = 'bring back'`,
   );
+  const value = (c: string): string => (c === ident(WRITING) ? whose : `i.${c}`);
   const set = columns.filter((c) => !key.has(c));
   try {
     const removed = await byPlace(client, () =>
@@ -380,13 +383,13 @@ async function writeRows({ client, plan, columns }: Undoing, writing: Writing): 
     );
     const updated = await byPlace(client, () =>
       client.query(
-        `update ${table} t set ${set.map((c) => `${c} = i.${c}`).join(", ")}
+        `update ${table} t set ${set.map((c) => `${c} = ${value(c)}`).join(", ")}
          from undo_rows u join undo_images i on i."_ n" = u.img
          where t.ctid = u.place and t.tableoid = u.part and u.go and u.does = 'put back'`,
       ),
     );
     const inserted = await client.query(
-      `insert into ${table} (${columns.join(", ")}) select ${columns.map((c) => `i.${c}`).join(", ")}
+      `insert into ${table} (${columns.join(", ")}) select ${columns.map(value).join(", ")}
        from undo_rows u join undo_images i on i."_ n" = u.img where u.go and u.does = 'bring back'`,
     );
     writing.removed += removed.rowCount ?? 0;
@@ -566,9 +569,22 @@ async function undoInStore(
     await noteBefore(client, writing.id, "loaded_file", `r.load = ${load}`);
     await client.query("delete from sieve.loaded_file where load = $1", [load]);
   }
-  if (victim.kind === "undo")
-    await client.query("update sieve.writing set undone_by = null where undone_by = $1", [id]);
-  await client.query("update sieve.writing set undone_by = $2 where id = $1", [id, writing.id]);
+  await setUndone(client, victim, writing.id);
+}
+
+/**
+ * Says that a writing was undone, or, with null, that it stands again, unless an earlier undo of it stands. What it
+ * had itself undone, where it is an undo, is the other way round from then on, and so on down to what is no undo.
+ */
+async function setUndone(client: Client, w: Pick<Written, "id" | "kind" | "undoes">, by: number | null): Promise<void> {
+  const { rows } = await client.query<{ by: number | null }>(
+    `update sieve.writing set undone_by = coalesce($2, (select max(id) from sieve.writing where undoes = $1 and undone_by is null))
+     where id = $1 returning undone_by as by`,
+    [w.id, by],
+  );
+  if (w.kind === "undo") {
+    await setUndone(client, await getWriting(client, w.undoes!), rows[0]!.by === null ? w.id : null);
+  }
 }
 
 /** Undoes a load as a whole, with what came of its records later. Throws `cannot-undo`. */

@@ -14,6 +14,8 @@ export const KEPT = '"_ kept"';
 /** Columns that rows as they were have besides the target's. */
 export const DID = '"_ did"';
 export const LEFT_AS = '"_ left as"';
+/** False for a row whose version was somebody else's: whatever its column says, it is as no writing left it. */
+export const OURS = '"_ ours"';
 
 const UNDO = "undo";
 /** More rows than these that a writing changes are kept in a table of their own. */
@@ -61,14 +63,9 @@ export function sameRow(plan: Plan, a: string, b: string): string {
     .join(" and ");
 }
 
-/** The columns of a row that can be written, as they are to be kept: a version by somebody else is no writing's. */
-export function keptColumns(columns: readonly TableColumn[], ours: string): { name: string; value: string }[] {
-  return columns
-    .filter((c) => !c.computed)
-    .map((c) => ({
-      name: ident(c.name),
-      value: c.name === WRITING ? `case when t.xmin = any(${ours}) then t.${ident(WRITING)} end` : `t.${ident(c.name)}`,
-    }));
+/** Quoted names of the columns of a row that can be written. */
+function keptColumns(columns: readonly TableColumn[]): string[] {
+  return columns.filter((c) => !c.computed).map((c) => ident(c.name));
 }
 
 /**
@@ -132,25 +129,26 @@ export class Writing {
    */
   async keep(places: string, did: "changed" | "removed" | "as told", through: Client = this.client): Promise<void> {
     if (!keepsBefore(this.about.plan)) return;
-    const columns = keptColumns(await targetColumns(through, this.table), this.ours);
+    const columns = keptColumns(await targetColumns(through, this.table));
     const from = `from (${places}) p join ${this.table} t on t.ctid = p.place and t.tableoid = p.part`;
-    const values = columns.map((c) => `${c.value} as ${c.name}`).join(", ");
+    const values = columns.map((c) => `t.${c}`).join(", ");
     const [done, left] = did === "as told" ? ["p.did", "p.left_as"] : [`'${did}'::text`, "null::integer"];
+    const ours = `t.xmin = any(${this.ours})`;
     if (this.form === "rows") {
       await byPlace(through, () =>
         through.query(
-          `insert into sieve.row_before (writing, did, left_as, document)
-           select ${this.id}, ${done}, ${left}, row_to_json((select x from (select ${values}) x)) ${from}`,
+          `insert into sieve.row_before (writing, did, left_as, ours, document)
+           select ${this.id}, ${done}, ${left}, ${ours}, row_to_json((select x from (select ${values}) x)) ${from}`,
         ),
       );
       return;
     }
     const there = (await targetColumns(through, undoTable(this.id))).length > 0;
-    const all = `select ${values}, ${done} as ${DID}, ${left} as ${LEFT_AS} ${from}`;
+    const all = `select ${values}, ${done} as ${DID}, ${left} as ${LEFT_AS}, ${ours} as ${OURS} ${from}`;
     await byPlace(through, () =>
       through.query(
         there
-          ? `insert into ${undoTable(this.id)} (${[...columns.map((c) => c.name), DID, LEFT_AS].join(", ")}) ${all}`
+          ? `insert into ${undoTable(this.id)} (${[...columns, DID, LEFT_AS, OURS].join(", ")}) ${all}`
           : `create table ${undoTable(this.id)} as ${all}`,
       ),
     );
@@ -168,10 +166,10 @@ export class Writing {
       return;
     }
     if ((await targetColumns(client, undoTable(id))).length === 0) {
-      const columns = keptColumns(await targetColumns(client, this.table), this.ours);
+      const columns = keptColumns(await targetColumns(client, this.table));
       await client.query(
-        `create table ${undoTable(id)} as select ${columns.map((c) => `t.${c.name}`).join(", ")}, ''::text as ${DID},
-           null::integer as ${LEFT_AS} from ${this.table} t limit 0`,
+        `create table ${undoTable(id)} as select ${columns.map((c) => `t.${c}`).join(", ")}, ''::text as ${DID},
+           null::integer as ${LEFT_AS}, true as ${OURS} from ${this.table} t limit 0`,
       );
     }
     const names = [...key, LEFT_AS].map((k) => `r.${k}`).join(", ");
@@ -183,10 +181,10 @@ export class Writing {
   /** Keeps all of the target's rows, before they go. */
   async keepAll(): Promise<void> {
     if (!keepsBefore(this.about.plan)) return;
-    const columns = keptColumns(await targetColumns(this.client, this.table), this.ours);
+    const columns = keptColumns(await targetColumns(this.client, this.table));
     const { rowCount } = await this.client.query(
-      `create table ${undoTable(this.id)} as select ${columns.map((c) => `${c.value} as ${c.name}`).join(", ")},
-         'removed'::text as ${DID}, null::integer as ${LEFT_AS} from ${this.table} t`,
+      `create table ${undoTable(this.id)} as select ${columns.map((c) => `t.${c}`).join(", ")}, 'removed'::text as ${DID},
+         null::integer as ${LEFT_AS}, t.xmin = any(${this.ours}) as ${OURS} from ${this.table} t`,
     );
     this.removed += rowCount ?? 0;
   }
@@ -208,15 +206,12 @@ export class Writing {
     if (rows[0]) await client.query(`alter table ${table} drop constraint ${ident(rows[0].name)}`);
     const count = await client.query<{ n: number }>(`select count(*)::int as n from ${table}`);
     this.removed += count.rows[0]!.n;
-    // What somebody else has changed is no writing's any more; asked now, as the rows are moved.
     await client.query(
-      `update ${table} t set ${ident(WRITING)} = null where ${ident(WRITING)} is not null and not t.xmin = any(${this.ours})`,
+      `alter table ${table} add column ${DID} text default 'removed', add column ${LEFT_AS} integer, add column ${OURS} boolean default true`,
     );
+    await client.query(`update ${table} t set ${OURS} = false where not t.xmin = any(${this.ours})`);
     await client.query(`alter table ${table} set schema ${ident(UNDO)}`);
     await client.query(`alter table ${ident(UNDO, about.plan.load.target)} rename to ${ident(`writing ${this.id}`)}`);
-    await client.query(
-      `alter table ${undoTable(this.id)} add column ${DID} text default 'removed', add column ${LEFT_AS} integer`,
-    );
   }
 
   /**

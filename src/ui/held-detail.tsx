@@ -60,7 +60,7 @@ export function HeldDetail({
   const first = compiled.fields.find((f) => wrong.has(f.name)) ?? compiled.fields[0];
   const arrivedWrong = new Set(held.problems.map((p) => p.field));
   const differsInTarget = (name: string, value: string): boolean =>
-    more?.inTarget != null && name in more.inTarget.now && (more.inTarget.now[name] ?? "") !== value;
+    more !== null && more.inTarget !== null && name in more.inTarget.now && (more.inTarget.now[name] ?? "") !== value;
   const shown = compiled.fields.filter(
     (f) =>
       all ||

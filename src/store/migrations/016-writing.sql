@@ -35,6 +35,8 @@ create table sieve.row_before (
   did text not null check (did in ('changed', 'removed', 'made')),
   -- Of an undo: the writing whose the row is afterwards.
   left_as integer,
+  -- False for a version that was somebody else's.
+  ours boolean not null default true,
   document json not null
 );
 create index on sieve.row_before (writing);
