@@ -230,6 +230,14 @@ class Sequence {
       [id],
     );
     await run;
+    // The server notices a moment later that a connection has gone.
+    for (let free = false; !free;) {
+      const { rows } = await db.query(
+        "select from pg_locks where locktype = 'advisory' and classid = 7301 and objid = $1",
+        [id],
+      );
+      free = rows.length === 0;
+    }
   }
 
   async release(): Promise<void> {
