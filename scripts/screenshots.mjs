@@ -22,7 +22,7 @@ const VIEWS = [
   ["quarantine", "/quarantine?feed=accessions&check=accession:pattern"],
   ["matches", "/matches"],
   ["reference", "/references/taxa", "paper", "Where it is used"],
-  ["quarantine-loam", "/quarantine?check=quantity_g:type", "loam"],
+  ["writing-loam", "/writings/27?does=put+back", "loam", "put back"],
 ];
 const browser = await launchBrowser();
 for (const [name, path, theme = "paper", text = ""] of VIEWS) {

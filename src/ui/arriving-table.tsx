@@ -6,11 +6,11 @@ import type { Plan } from "@/core/plan/schema.ts";
 
 type Rule = ArrivingSection[string];
 
-const EMPTY_SAYS = { keep: "keeps what is there", clear: "clears what is there" } as const;
+const EMPTY_SAYS = { keep: "keeps it", clear: "clears it" } as const;
 const VALUE_SAYS = {
-  replace: "replaces what is there",
+  replace: "replaces it",
   fill: "only fills what is empty",
-  fix: "is fixed once it is there",
+  fix: "is fixed once there",
 } as const;
 
 /** What an arriving cell may do to the row that its record meets, for all fields and for those that differ. */
@@ -26,14 +26,14 @@ export function ArrivingTable({ plan, change }: { plan: Plan; change: (plan: Pla
   };
   return (
     <fieldset className="mt-3">
-      <legend className="faint text-sm font-bold">What arriving cells do to a row that is there</legend>
+      <legend className="faint text-sm font-bold">What arriving cells do to a value that the target has</legend>
       <table className="ledger tight">
         <thead>
           <tr>
             <th>field</th>
             <th>an empty cell</th>
             <th>a value</th>
-            <th>these mean: leave it as it is</th>
+            <th>texts that leave it as it is</th>
             <th aria-label="take the rule away"></th>
           </tr>
         </thead>
@@ -88,7 +88,7 @@ function Row({
       </td>
       <td>
         <select
-          className="select select-xs w-44"
+          className="select select-xs w-32"
           aria-label={`What an empty cell does: ${says}`}
           value={now.empty}
           onChange={(e) => set(name, { ...rule, empty: e.target.value as Rule["empty"] })}

@@ -365,7 +365,7 @@ export function QuarantineDesk({
             )
           )}
         </div>
-        <div className="flex items-center gap-3">
+        <div className="flex shrink-0 items-center gap-3">
           <a className="plain" href={`/api/quarantine/file?${query({ feed: group.feed, check: group.check })}`}>
             These as a file for the sender
           </a>

@@ -250,7 +250,14 @@ function Rows({
   pick: (key: string) => void;
 }) {
   if (rows.length === 0) return null;
-  const shown = [...keyNames.filter((k) => columns.includes(k)), ...columns.filter((c) => !keyNames.includes(c))];
+  // What differs stands beside the key, however far to the right it is in the plan.
+  const differs = (c: string): boolean => rows.some((r) => r.now !== null && r.back !== null && r.now[c] !== r.back[c]);
+  const others = columns.filter((c) => !keyNames.includes(c));
+  const shown = [
+    ...keyNames.filter((k) => columns.includes(k)),
+    ...others.filter(differs),
+    ...others.filter((c) => !differs(c)),
+  ];
   return (
     <div
       tabIndex={0}
@@ -293,7 +300,7 @@ function Rows({
                   </td>
                 )}
                 {n === 0 && (
-                  <td rowSpan={lines.length} className={`max-w-72 align-top ${r.because ? "held" : ""}`}>
+                  <td rowSpan={lines.length} className={`max-w-72 min-w-44 align-top ${r.because ? "held" : ""}`}>
                     {becauseWords(r)}
                   </td>
                 )}

@@ -79,11 +79,17 @@ export function WritingList({ writings, now }: { writings: readonly Writing[]; n
 
 /** What a writing did to its target, as numbers in a line. */
 export function didWords(w: Pick<Writing, "inserted" | "updated" | "removed" | "leftRows">): string {
+  let said = false;
+  const rows = (n: number): string => {
+    const words = said ? grouped(n) : counted(n, "row");
+    said = true;
+    return words;
+  };
   const parts = [
-    w.inserted > 0 ? `${counted(w.inserted, "row")} put there` : "",
-    w.updated > 0 ? `${grouped(w.updated)} changed` : "",
-    w.removed > 0 ? `${grouped(w.removed)} taken away` : "",
-    w.leftRows > 0 ? `${grouped(w.leftRows)} left as they were` : "",
+    w.inserted > 0 ? `${rows(w.inserted)} put there` : "",
+    w.updated > 0 ? `${rows(w.updated)} changed` : "",
+    w.removed > 0 ? `${rows(w.removed)} taken away` : "",
+    w.leftRows > 0 ? `${rows(w.leftRows)} left as they were` : "",
   ].filter((p) => p !== "");
   return parts.join(", ") || "no row changed";
 }

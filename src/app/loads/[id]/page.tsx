@@ -37,10 +37,11 @@ export async function generateMetadata({ params }: { params: Promise<{ id: strin
 export default async function LoadPage({ params }: { params: Promise<{ id: string }> }) {
   const load = await orNotThere(params.then(({ id }) => getLoad(db(), wholeNumber(id, "The load"))));
   const now = new Date();
-  const [feed, delivery, stillHeld, loads, clusters, pairs] = await Promise.all([
+  const [feed, delivery, stillHeld, overtaken, loads, clusters, pairs] = await Promise.all([
     getFeed(db(), load.feed),
     getDelivery(db(), load.delivery),
     countHeld(db(), { load: load.id }),
+    countHeld(db(), { load: load.id, state: "overtaken" }),
     listLoads(db(), { feed: load.feed, limit: 40 }),
     countClusters(db(), load.id),
     countPairs(db(), { load: load.id }),
@@ -170,6 +171,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
               ended={load.state === "loaded"}
               would={load.state === "stopped" || load.state === "dropped" || load.state === "tried"}
               stillHeld={stillHeld}
+              overtaken={overtaken}
             />
             <LoadReconciliation report={report} />
             <LoadWritings writings={writings} own={load.writing} now={now.toISOString()} />
@@ -268,6 +270,7 @@ function Balance({
   ended,
   would,
   stillHeld,
+  overtaken,
 }: {
   load: number;
   report: LoadReport;
@@ -275,9 +278,10 @@ function Balance({
   /** Nothing was written: it says what would be. */
   would: boolean;
   stillHeld: number;
+  overtaken: number;
 }) {
   const { balance } = report;
-  const handled = balance.outcomes.held - stillHeld;
+  const handled = balance.outcomes.held - stillHeld - overtaken;
   return (
     <div className="mt-2 border-t border-[var(--ink)] pt-2">
       <p className="flex flex-wrap gap-x-3">
@@ -296,10 +300,19 @@ function Balance({
         ))}
         {balance.read === 0 && "0"}
       </p>
-      {ended && handled > 0 && (
+      {ended && handled + overtaken > 0 && (
         <p className="faint">
-          Of the held, {grouped(handled)} have since been released or discarded; {grouped(stillHeld)} are in the
-          quarantine.
+          Of the held,{" "}
+          {handled > 0 && `${grouped(handled)} ${handled === 1 ? "has" : "have"} since been released or discarded, `}
+          {overtaken > 0 && (
+            <>
+              <Link className="underline" href={`/quarantine?load=${load}&state=overtaken`}>
+                {grouped(overtaken)} overtaken
+              </Link>{" "}
+              by something newer,{" "}
+            </>
+          )}
+          {grouped(stillHeld)} {stillHeld === 1 ? "is" : "are"} in the quarantine.
         </p>
       )}
     </div>

@@ -1,5 +1,5 @@
 import Link from "next/link";
-import { cannotUndoWriting, previewUndo } from "@/engine/undo.ts";
+import { LEFT_BECAUSE, cannotUndoWriting, previewUndo } from "@/engine/undo.ts";
 import { previewQuery } from "@/app/api/writings/query.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { getWriting } from "@/store/writings.ts";
@@ -26,8 +26,9 @@ export default async function WritingPage({
   const asked = parsed.success ? parsed.data : previewQuery.parse({});
   const [fault, plan] = await Promise.all([cannotUndoWriting(db(), writing), getPlan(db(), writing.plan)]);
   let preview = fault ? null : await previewUndo(db(), writing.id, asked);
-  const leaves = preview !== null && Object.values(preview.left).some((n) => n > 0);
-  const filter = { does: asked.does, left: asked.left ?? (leaves && !asked.does ? ("any" as const) : undefined) };
+  const leaves = preview === null ? [] : LEFT_BECAUSE.filter((b) => preview!.left[b] > 0);
+  const first = leaves.length === 1 ? leaves[0] : leaves.length > 1 ? ("any" as const) : undefined;
+  const filter = { does: asked.does, left: asked.left ?? (asked.does ? undefined : first) };
   // What needs a person is shown first.
   if (preview && filter.left !== asked.left) preview = await previewUndo(db(), writing.id, { ...asked, ...filter });
   const { load } = plan.document;
