@@ -1,5 +1,13 @@
 import { execFileSync, fork, type ChildProcess } from "node:child_process";
-import { createReadStream, createWriteStream, existsSync, mkdirSync, readFileSync, statSync } from "node:fs";
+import {
+  createReadStream,
+  createWriteStream,
+  existsSync,
+  mkdirSync,
+  readFileSync,
+  statSync,
+  writeFileSync,
+} from "node:fs";
 import { once } from "node:events";
 import { join } from "node:path";
 import { grouped } from "@/core/problem.ts";
@@ -9,6 +17,9 @@ import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
 import { askForLoad, askForTrial, getLoad, type Load } from "@/store/loads.ts";
 import { migrate } from "@/store/migrate.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
+import { releaseRecords } from "@/engine/release.ts";
+import { undoWriting } from "@/engine/undo.ts";
+import { listWritings } from "@/store/writings.ts";
 import { benchFormats, benchProfile } from "./bench-read.ts";
 import { benchCircumstances, benchComparators, benchLookUp, benchRepeats } from "./bench-match.ts";
 import { benchPlan, benchSteps, largePlan } from "./bench-cleanse.ts";
@@ -205,6 +216,7 @@ async function main(): Promise<void> {
     );
   }
   row(`upsert of ${grouped(COUNT / 5)} into ${grouped(COUNT)} / staging with ON CONFLICT`, upserts, conflicts);
+  await benchRelease(db, more, rounds);
   await stop(worker);
   await db.end();
 }
@@ -253,6 +265,48 @@ async function benchLarge(db: Db, whole: string, delivery: number, rounds: numbe
   await load(db, delivery);
   row("load with 20 steps, 10 formulas and 27 checks / with 6 steps and 17 checks", many, few);
   row("trial / load", trials, few);
+}
+
+/** Held records, mended alike and released in one go, into an upsert's target; then taken back, to be released again. */
+async function benchRelease(db: Db, file: string, rounds: number): Promise<void> {
+  const count = COUNT / 20;
+  const feed = "mended";
+  const path = join(folder, `mended-${count}.csv`);
+  const lines = readFileSync(file, "utf8")
+    .split("\n")
+    .slice(0, count + 1);
+  // Every record is held for one cell that a person mends.
+  writeFileSync(
+    path,
+    `${lines.map((l, i) => (i === 0 ? l : l.replace(/^\w+-/, "ZZZ-").replace(/,\w{3},/, ",ZZZ,"))).join("\n")}\n`,
+  );
+  await makeFeed(db, { name: feed, title: feed, about: "" });
+  const { contract, load: _, ...rest } = PLAN;
+  const plan = { ...rest, feed, gates: [], contract, load: { target: feed, key: ["accession"], mode: "upsert" } };
+  await savePlan(db, feed, plan, "bench", "bench");
+  await load(db, await deliver(db, feed, path));
+  const { rows: held } = await db.query<{ load: number; record: number }>(
+    "select load, record from sieve.held where feed = $1 and checks = '{partner:type}' order by record",
+    [feed],
+  );
+  const mends = held.map((h) => ({ ...h, values: { partner: "BHG" } }));
+  const took: number[] = [];
+  const back: number[] = [];
+  for (let i = 0; i < rounds; i++) {
+    const began = performance.now();
+    const results = await releaseRecords(db, mends, "bench");
+    took.push((performance.now() - began) / 1000);
+    const released = results.filter((r) => r.released).length;
+    if (released !== held.length) throw new Error(`${released} of ${held.length} records were released`);
+    const [writing] = await listWritings(db, { feed }, 1);
+    const undoing = performance.now();
+    await undoWriting(db, writing!.id, { reason: "bench", by: "bench" });
+    back.push((performance.now() - undoing) / 1000);
+  }
+  const rate = (seconds: number): string => grouped(Math.round(held.length / seconds));
+  say(
+    `release of ${grouped(held.length)} held records in one go: ${median(took).toFixed(2)} s, ${rate(median(took))} records a second; undone in ${median(back).toFixed(2)} s`,
+  );
 }
 
 async function load(db: Db, delivery: number): Promise<number> {

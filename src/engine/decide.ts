@@ -4,7 +4,7 @@ import { SieveError } from "@/core/problem.ts";
 import { ident, transaction, type Client, type Db } from "@/store/db.ts";
 import { getPlan } from "@/store/feeds.ts";
 import type { Decision } from "@/core/match/resolve.ts";
-import { noteBefore, type Noted } from "@/store/writings.ts";
+import { noteBefore, turnOf, type Noted } from "@/store/writings.ts";
 import { changeAt } from "./meet.ts";
 import { tableOf } from "./target.ts";
 import { undoLocked } from "./undo.ts";
@@ -289,18 +289,18 @@ async function merge(client: Client, settling: Settling, waiting: WaitingRow, pa
   return null;
 }
 
-/** The writing that a decision about a record becomes, and the number of its load's. */
+/** The writing that a decision about a record becomes, and the turn of its load's. */
 async function beginDecision(
   client: Client,
   { compiled, load, by }: Settling,
 ): Promise<{ writing: Writing; after: number }> {
-  const { rows } = await client.query<{ feed: string; plan: number; writing: number | null }>(
-    "select feed, plan, writing from sieve.load where id = $1",
+  const { rows } = await client.query<{ feed: string; plan: number; after: number }>(
+    `select feed, plan, ${turnOf("writing")} as after from sieve.load where id = $1`,
     [load],
   );
-  const { feed, plan, writing: after } = rows[0]!;
+  const { feed, plan, after } = rows[0]!;
   const about = { kind: "decision", feed, load, plan: compiled.plan, planId: plan, by } as const;
-  return { writing: await Writing.begin(client, about), after: after ?? 0 };
+  return { writing: await Writing.begin(client, about), after };
 }
 
 /** Writes the decision down, with what the store had before it. */

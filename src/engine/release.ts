@@ -17,6 +17,7 @@ import { ruleProblem } from "./late.ts";
 import { LEAVE, freshRecords, meet, needsLeave, writeOver, type Meeting } from "./meet.ts";
 import { absentFields, brokenRules } from "./staged-load.ts";
 import { EXTRA, columnOf, recordColumns, staged, tableOf, targetChanges, targetColumns } from "./target.ts";
+import { turnOf } from "@/store/writings.ts";
 import { DIFFERS, PART, PLACE, WRITING, Writing, lockTarget } from "./writing.ts";
 
 /** A record of the quarantine, and the values that a person gives it, by field. */
@@ -169,7 +170,8 @@ class Release {
     private readonly compiled: Compiled,
     private readonly load: {
       id: number;
-      writing: number;
+      /** The turn of its writing. */
+      turn: number;
       fields: readonly string[];
       files: readonly FileFacts[];
     },
@@ -182,16 +184,16 @@ class Release {
     load: number,
     options: ReleaseOptions & { by: string },
   ): Promise<Release> {
-    const { rows } = await client.query<{ delivery: number; plan: number; writing: number | null; files: FileFacts[] }>(
-      "select delivery, plan, coalesce(writing, 0) as writing, coalesce(report->'files', '[]') as files from sieve.load where id = $1",
+    const { rows } = await client.query<{ delivery: number; plan: number; turn: number; files: FileFacts[] }>(
+      `select delivery, plan, ${turnOf("writing")} as turn, coalesce(report->'files', '[]') as files from sieve.load where id = $1`,
       [load],
     );
-    const { delivery, plan, writing, files } = rows[0]!;
+    const { delivery, plan, turn, files } = rows[0]!;
     const own = await deliveryLists(client, delivery, version.document);
     const lists = new Map([...(await referencesOf(client, version.document)), ...own]);
     for (const change of await targetChanges(client, version.document)) await client.query(change);
     const fields = (await getPlan(client, plan)).document.contract.fields.map((f) => f.name);
-    const about = { id: load, writing: writing ?? 0, fields, files };
+    const about = { id: load, turn, fields, files };
     return new Release(client, version, compilePlan(version.document, lists), about, options);
   }
 
@@ -403,7 +405,7 @@ class Release {
     const now = `jsonb_build_object(${fields.map((n) => `'${n}', t.${ident(n)}::text`).join(", ")})`;
     const mine = `(t.xmin = any(${writing.ours}) and t.${ident(WRITING)} is not null)`;
     // A release of an older load's record is no newer than this one.
-    const later = `(t.${ident(WRITING)} > ${load.writing} and not exists (select from sieve.writing w
+    const later = `(${turnOf(`t.${ident(WRITING)}`)} > ${load.turn} and not exists (select from sieve.writing w
         where w.id = t.${ident(WRITING)} and w.kind = 'release' and w.load < ${load.id}))`;
     const { rows } = await client.query<{ record: number; by: number | null; now: Record<string, string | null> }>(
       `select m."_record" as record, case when ${mine} then t.${ident(WRITING)} end as by, ${now} as now
@@ -427,8 +429,8 @@ class Release {
   /** The writing that has replaced all of the target's rows since the load; null where none has. */
   private async replacedSince(): Promise<number | null> {
     const { rows } = await this.client.query<{ id: number }>(
-      `select id from sieve.writing where target = $1 and id > $2 and kind = 'load' and load > $3 and undone_by is null order by id desc limit 1`,
-      [tableOf(this.compiled.plan), this.load.writing, this.load.id],
+      `select id from sieve.writing where target = $1 and turn > $2 and kind = 'load' and load > $3 and undone_by is null order by turn desc limit 1`,
+      [tableOf(this.compiled.plan), this.load.turn, this.load.id],
     );
     return rows[0]?.id ?? null;
   }

@@ -11,6 +11,7 @@ import {
   ownTransactions,
   putStoreBack,
   standingAfter,
+  turnOf,
   type Noted,
   type Writing as Written,
 } from "@/store/writings.ts";
@@ -90,19 +91,19 @@ export interface Undone {
 
 /** Drops the rows that are kept for loads of a target that are too long ago, and for what was written before them. */
 export async function pruneUndo(client: Client, plan: Plan): Promise<void> {
-  const { rows } = await client.query<{ id: number }>(
-    `select id from sieve.writing where target = $1 and kind = 'load' order by id desc offset $2 limit 1`,
+  const { rows } = await client.query<{ turn: number }>(
+    `select turn from sieve.writing where target = $1 and kind = 'load' order by turn desc offset $2 limit 1`,
     [tableOf(plan), KEPT_LOADS - 1],
   );
-  const oldest = rows[0]?.id;
+  const oldest = rows[0]?.turn;
   if (oldest === undefined) return;
   const { rows: old } = await client.query<{ id: number }>(
     `select w.id from sieve.writing w
-     where w.target = $1 and w.id < $2 and to_regclass(format('undo.%I', 'writing ' || w.id)) is not null`,
+     where w.target = $1 and w.turn < $2 and to_regclass(format('undo.%I', 'writing ' || w.id)) is not null`,
     [tableOf(plan), oldest],
   );
   for (const { id } of old) await client.query(`drop table ${undoTable(id)}`);
-  const older = "writing in (select id from sieve.writing where target = $1 and id < $2)";
+  const older = "writing in (select id from sieve.writing where target = $1 and turn < $2)";
   await client.query(`delete from sieve.row_before where ${older}`, [tableOf(plan), oldest]);
 }
 
@@ -126,8 +127,8 @@ export async function cannotUndoWriting(db: Queryable, w: Written): Promise<{ me
   }
   const { rows } = await db.query<Written & { undo: string | null }>(
     `select w.id, w.kind, w.updated, w.removed, p.document->'load'->>'undo' as undo
-     from sieve.writing w join sieve.plan p on p.id = w.plan where w.target = $1 and w.id >= $2 order by w.id`,
-    [w.target, w.id],
+     from sieve.writing w join sieve.plan p on p.id = w.plan where w.target = $1 and w.turn >= $2 order by w.turn`,
+    [w.target, w.turn],
   );
   for (const one of rows) {
     if (await areKept(db, one)) continue;
@@ -207,7 +208,7 @@ async function findRows(client: Client, victim: Written, plan: Plan, ours: strin
     .filter((c) => ![WRITING, "_load", "_record"].includes(c.name))
     .map((c) => `t.${ident(c.name)}::text is not distinct from i.${ident(c.name)}::text`)
     .join(" and ");
-  const by = `case when ${mine} and t.${ident(WRITING)} > ${id} then t.${ident(WRITING)} end`;
+  const by = `case when ${mine} and ${turnOf(`t.${ident(WRITING)}`)} > ${victim.turn} then t.${ident(WRITING)} end`;
   await client.query(
     `insert into undo_rows (img, place, part, does, because, by_writing, load, record)
      select i."_ n", t.ctid, t.tableoid,
@@ -238,8 +239,8 @@ async function findWrittenOver(client: Client, victim: Written, plan: Plan, by: 
   const key = rowKey(plan).map((k) => ident(k));
   const { rows: later } = await client.query<{ id: number; table: string | null }>(
     `select w.id, to_regclass(format('undo.%I', 'writing ' || w.id))::text as table from sieve.writing w
-     where w.target = $1 and w.id > $2 and w.updated + w.removed > 0`,
-    [victim.target, victim.id],
+     where w.target = $1 and w.turn > $2 and w.updated + w.removed > 0`,
+    [victim.target, victim.turn],
   );
   if (later.length === 0) return;
   const found = later.flatMap(({ table: kept }) =>
@@ -578,7 +579,8 @@ async function undoInStore(
  */
 async function setUndone(client: Client, w: Pick<Written, "id" | "kind" | "undoes">, by: number | null): Promise<void> {
   const { rows } = await client.query<{ by: number | null }>(
-    `update sieve.writing set undone_by = coalesce($2, (select max(id) from sieve.writing where undoes = $1 and undone_by is null))
+    `update sieve.writing set undone_by = coalesce($2, (
+       select id from sieve.writing where undoes = $1 and undone_by is null order by turn desc limit 1))
      where id = $1 returning undone_by as by`,
     [w.id, by],
   );

@@ -1,5 +1,6 @@
 import type { Compiled, Problem } from "@/core/plan/compile.ts";
 import { ident, type Client } from "@/store/db.ts";
+import { turnOf } from "@/store/writings.ts";
 import { ruleProblem } from "./late.ts";
 import { meet, writeOver, type Meeting } from "./meet.ts";
 import { brokenRules } from "./staged-load.ts";
@@ -17,7 +18,7 @@ export interface OneRecord {
   readonly record: number;
   /** By field; empty for nothing. */
   readonly values: readonly string[];
-  /** The number of its load's writing: a row that was written after it is left alone. */
+  /** The turn of its load's writing: a row that was written after it is left alone. */
   readonly after: number;
 }
 
@@ -75,12 +76,12 @@ export async function writeRecord(
   }
   const meeting: Meeting = { plan, staging: STAGING, met: MET, temporary: true };
   await meet(meeting, client);
-  const { rows } = await client.query<{ by: number | null; ours: boolean }>(
-    `select t.${ident(WRITING)} as by, t.xmin = any(${writing.ours}) as ours from ${MET} m
+  const { rows } = await client.query<{ by: number | null; turn: number; ours: boolean }>(
+    `select t.${ident(WRITING)} as by, ${turnOf(`t.${ident(WRITING)}`)} as turn, t.xmin = any(${writing.ours}) as ours from ${MET} m
      join ${tableOf(plan)} t on t.ctid = m.${PLACE} and t.tableoid = m.${PART}`,
   );
   const there = rows[0];
-  if (there && (!there.ours || there.by === null || there.by > record.after)) {
+  if (there && (!there.ours || there.by === null || there.turn > record.after)) {
     const by = there.ours && there.by !== null ? `writing ${there.by}` : "another program";
     return {
       check: "overtaken",

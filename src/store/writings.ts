@@ -7,6 +7,8 @@ export type WritingKind = "load" | "release" | "decision" | "split" | "put back"
 /** One change of a target: numbered, with who, when and why, and what it did to the rows. */
 export interface Writing {
   readonly id: number;
+  /** Its place in the order in which writings were done, which need not be that of their numbers. */
+  readonly turn: number;
   readonly kind: WritingKind;
   readonly feed: string;
   /** The table's quoted name. */
@@ -28,7 +30,7 @@ export interface Writing {
   readonly leftRows: number;
 }
 
-const WRITING = `w.id, w.kind, w.feed, w.target, w.load, w.plan, w.act, w.undoes, w.undone_by as "undoneBy", w.made_by as by, w.reason,
+const WRITING = `w.id, w.turn, w.kind, w.feed, w.target, w.load, w.plan, w.act, w.undoes, w.undone_by as "undoneBy", w.made_by as by, w.reason,
   w.made_at as at, w.inserted, w.updated, w.removed, w.left_rows as "leftRows"`;
 
 /** Throws `no-writing`. */
@@ -50,7 +52,7 @@ export async function listWritings(db: Queryable, filter: WritingFilter, limit =
   const { rows } = await db.query<Writing>(
     `select ${WRITING} from sieve.writing w
      where ($1::text is null or w.feed = $1) and ($2::int is null or w.load = $2) and ($3::text is null or w.target = $3)
-     order by w.id desc limit $4`,
+     order by w.turn desc limit $4`,
     [filter.feed ?? null, filter.load ?? null, filter.target ?? null, limit],
   );
   return rows;
@@ -60,8 +62,8 @@ export async function listWritings(db: Queryable, filter: WritingFilter, limit =
 export async function standingAfter(db: Queryable, writing: Writing): Promise<Writing[]> {
   const { rows } = await db.query<Writing>(
     `select ${WRITING} from sieve.writing w
-     where w.load = $1 and w.id > $2 and w.kind <> 'undo' and w.undone_by is null order by w.id desc`,
-    [writing.load, writing.id],
+     where w.load = $1 and w.turn > $2 and w.kind <> 'undo' and w.undone_by is null order by w.turn desc`,
+    [writing.load, writing.turn],
   );
   return rows;
 }
@@ -69,10 +71,15 @@ export async function standingAfter(db: Queryable, writing: Writing): Promise<Wr
 /** The writings of one act, the latest first. */
 export async function ofAct(db: Queryable, act: number): Promise<Writing[]> {
   const { rows } = await db.query<Writing>(
-    `select ${WRITING} from sieve.writing w where w.act = $1 and w.undone_by is null order by w.id desc`,
+    `select ${WRITING} from sieve.writing w where w.act = $1 and w.undone_by is null order by w.turn desc`,
     [act],
   );
   return rows;
+}
+
+/** The turn of a writing, in SQL, by its number in SQL; 0 for none. */
+export function turnOf(number: string): string {
+  return `coalesce((select o.turn from sieve.writing o where o.id = ${number}), 0)`;
 }
 
 /** The next number of a writing. */

@@ -17,18 +17,24 @@ interface Filter {
   left?: LeftBecause | "any" | undefined;
 }
 
-const DOES: Record<UndoDoes, string> = {
-  "put back": "are put back as they were",
-  remove: "go, as they were not there before",
-  "bring back": "come back",
+/** What is said of one row, and of several. */
+type OneOrMany = readonly [one: string, many: string];
+const DOES: Record<UndoDoes, OneOrMany> = {
+  "put back": ["row is put back as it was", "rows are put back as they were"],
+  remove: ["row goes, as it was not there before", "rows go, as they were not there before"],
+  "bring back": ["row comes back", "rows come back"],
 };
-const LEFT: Record<LeftBecause, { says: string; decide: boolean }> = {
-  changed: { says: "were changed since", decide: true },
-  gone: { says: "were taken away since", decide: true },
-  another: { says: "were put there anew since", decide: true },
-  referred: { says: "are referred to by other tables", decide: false },
-  rule: { says: "would break a rule of the target", decide: false },
+const LEFT: Record<LeftBecause, { says: OneOrMany; decide: boolean }> = {
+  changed: { says: ["row that was changed since", "rows that were changed since"], decide: true },
+  gone: { says: ["row that was taken away since", "rows that were taken away since"], decide: true },
+  another: { says: ["row that was put there anew since", "rows that were put there anew since"], decide: true },
+  referred: { says: ["row that other tables refer to", "rows that other tables refer to"], decide: false },
+  rule: {
+    says: ["row that would break a rule of the target", "rows that would break a rule of the target"],
+    decide: false,
+  },
 };
+const said = (n: number, [one, many]: OneOrMany): string => (n === 1 ? one : many);
 
 /** What undoing a writing does, in counts that lead to rows; what was changed since is left unless a person says otherwise. */
 export function UndoDesk({
@@ -107,7 +113,8 @@ export function UndoDesk({
     return (
       <p role="status" className="mt-4 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-2">
         <b>Undone by writing {done.writing}:</b> {counted(done.removed, "row")} went, {grouped(done.restored)} are as
-        they were before{done.left > 0 ? `, ${grouped(done.left)} were left as they are` : ""}.{" "}
+        they were before
+        {done.left > 0 ? `, ${grouped(done.left)} left as ${done.left === 1 ? "it is" : "they are"}` : ""}.{" "}
         <Link className="underline" href={`/writings/${done.writing}`}>
           That can be undone too
         </Link>
@@ -124,13 +131,13 @@ export function UndoDesk({
         <ul className="mt-1">
           {(Object.keys(DOES) as UndoDoes[])
             .filter((d) => does[d] > 0)
-            .map((d) => link({ does: d }, does[d], `${does[d] === 1 ? "row" : "rows"} ${DOES[d]}`))}
+            .map((d) => link({ does: d }, does[d], said(does[d], DOES[d])))}
         </ul>
         {lefts.length > 0 && (
           <>
             <h2 className="mt-3">It leaves as they are</h2>
             <ul className="mt-1">
-              {lefts.map((b) => link({ left: b }, left[b], `${left[b] === 1 ? "row" : "rows"} that ${LEFT[b].says}`))}
+              {lefts.map((b) => link({ left: b }, left[b], said(left[b], LEFT[b].says)))}
               {lefts.length > 1 &&
                 link(
                   { left: "any" },

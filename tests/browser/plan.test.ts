@@ -139,20 +139,35 @@ it("a check between records is added, tried and saved with what is different, an
   expect((await planInForce(system.db, "accessions")).document.cleanse).toHaveLength(5);
 });
 
-it("the last load is undone with a reason, and stands beside another", async () => {
+it("a load is undone with a reason, after a look at what that does, and stands beside another", async () => {
   const page = await web.open(`/loads/${load}`);
   await press(page, "Beside another");
   await shows(page, `Load ${load} beside load ${load - 1}`);
-  await page.goto(`${web.address}/loads/${load - 1}`, { waitUntil: "networkidle0" });
-  // Another stands on it.
-  expect(await page.$eval("main button[disabled]", (b) => (b as HTMLElement).innerText)).toBe("Undo this load");
+  const { writing, inserted } = await getLoad(system.db, load);
   await page.goto(`${web.address}/loads/${load}`, { waitUntil: "networkidle0" });
+  // One row has been changed by another program since.
+  await system.db.query(
+    "update target.accession set site = 'by hand' where accession = (select min(accession) from target.accession where _load = $1)",
+    [load],
+  );
   await press(page, "Undo this load");
-  await page.type('[aria-label="Why the load is undone"]', "sent in error");
-  await press(page, "Undo it");
-  await shows(page, "sent in error");
-  expect(await textOf(page)).toContain("Undone: nothing of");
+  await shows(page, "rows go, as they were not there before");
+  expect(await textOf(page)).toContain("row that was changed since");
+  expect(await textOf(page, "table")).toContain("by hand");
+  await page.type("form input", "sent in error");
+  await press(page, `Undo ${inserted! - 1} rows`);
+  await shows(page, "Undone by writing");
+  expect(await textOf(page)).toContain("1 left as it is");
   expect(await getLoad(system.db, load)).toMatchObject({ state: "undone", undone: "sent in error" });
+  // What is left can be taken too, one by one.
+  await page.goto(`${web.address}/writings/${writing}`, { waitUntil: "networkidle0" });
+  await page.click('td input[type="checkbox"]');
+  await page.type("form input", "this one as well");
+  await press(page, "1 over newer ones");
+  await shows(page, "Undone by writing");
   const { rows } = await system.db.query("select from target.accession where _load = $1", [load]);
   expect(rows).toEqual([]);
+  // And the undo itself can be undone.
+  await page.goto(`${web.address}/feeds/accessions/writings`, { waitUntil: "networkidle0" });
+  expect(await textOf(page)).toContain(`undo of writing ${writing}`);
 });

@@ -252,6 +252,9 @@ describe("every screen", () => {
         `/loads/${loads[0]}`,
         `/loads/${loads[0]}/records?outcome=held`,
         "/quarantine",
+        "/quarantine?state=overtaken",
+        "/feeds/accessions/writings",
+        "/writings/1",
       ]) {
         const page = await web.open(path, theme);
         await page.evaluate(axe);

@@ -2,10 +2,10 @@ import { describe, expect, it } from "vitest";
 import { previewUndo, undoLoad, undoWriting } from "@/engine/undo.ts";
 import { discardRecords, releaseRecords } from "@/engine/release.ts";
 import { getHeld, listHeld } from "@/store/held.ts";
-import { getLoad } from "@/store/loads.ts";
+import { askForLoad, getLoad } from "@/store/loads.ts";
 import { loadsToVerify, verifyLoad } from "@/engine/verify.ts";
 import { getWriting, listWritings } from "@/store/writings.ts";
-import { loadNow, newFeed, rows, useSystem } from "../support/system.ts";
+import { deliver, loadNow, newFeed, rows, useSystem, waitFor } from "../support/system.ts";
 
 const system = useSystem();
 
@@ -233,6 +233,83 @@ describe("releases", () => {
     const [first, second] = await releaseRecords(db, [mend(0, "3"), mend(1, "4")], "Uta");
     expect([first, second].map((r) => r!.ended?.split(" ")[0] ?? r!.released)).toEqual(["released", true]);
     await expect(discardRecords(db, [{ load: load.id, record: 1 }], "no", "t")).resolves.toBe(0);
+  });
+});
+
+describe("what is done to one target at once", () => {
+  /** Holds the closing transaction of the next load back when it has written the target and is about to say so. */
+  async function heldBack(load: () => Promise<number>, meanwhile: (id: number) => Promise<void>): Promise<void> {
+    const { db } = system;
+    const blocker = await db.connect();
+    await blocker.query("begin");
+    await blocker.query("lock table sieve.writing in exclusive mode");
+    const id = await load();
+    for (let waits = false; !waits;) {
+      const { rows: locks } = await db.query(
+        "select from pg_locks where relation = 'sieve.writing'::regclass and not granted",
+      );
+      waits = locks.length > 0;
+    }
+    const doing = meanwhile(id);
+    await new Promise((resolve) => setTimeout(resolve, 150));
+    await blocker.query("commit");
+    blocker.release();
+    await doing;
+  }
+
+  it("a release during a load of the same feed waits, and is told what the load has written", async () => {
+    const { db } = system;
+    await newFeed(db, "meeting", FIELDS, UPSERT, { gates: [] });
+    const old = await loadNow(db, "meeting", "id,name,n\n1,old,bad\n2,old,bad\n");
+    await heldBack(
+      async () => await askForLoad(db, await deliver(db, "meeting", "id,name,n\n1,new,10\n9,x,bad\n")),
+      async (id) => {
+        const results = await releaseRecords(
+          db,
+          [0, 1].map((record) => ({ load: old.id, record, values: { n: "7" } })),
+          "Ines",
+        );
+        const { writing } = await waitFor(db, id);
+        expect(results.map((r) => [r.released, r.overtaken?.by])).toEqual([
+          [false, writing],
+          [true, undefined],
+        ]);
+      },
+    );
+    expect((await rows(db, "meeting", "id")).map((r) => r["name"])).toEqual(["new", "old"]);
+  });
+
+  it("a release and an undo of its load: whichever comes first, nothing of the load is left, or the other is told", async () => {
+    const { db } = system;
+    await newFeed(db, "racing", FIELDS, UPSERT, { gates: [] });
+    for (let i = 0; i < 6; i++) {
+      const load = await loadNow(db, "racing", `id,name,n\n1,v${i},1\n2,v${i},bad\n`);
+      const [undone, released] = await Promise.allSettled([
+        undoLoad(db, load.id, "x", "t"),
+        releaseRecords(db, [{ load: load.id, record: 1, values: { n: "2" } }], "t"),
+      ]);
+      expect(undone.status).toBe("fulfilled");
+      if (released.status === "rejected") expect(String(released.reason)).toMatch(/is discarded by t already/);
+      expect(await rows(db, "racing")).toEqual([]);
+      expect((await getHeld(db, load.id, 1)).state).toBe("discarded");
+    }
+  });
+
+  it("two loads of two feeds into one target are written one after the other", async () => {
+    const { db } = system;
+    await newFeed(db, "left_feed", FIELDS, UPSERT, { gates: [] });
+    await newFeed(db, "right_feed", FIELDS, { ...UPSERT, target: "left_feed" }, { gates: [] });
+    await loadNow(db, "left_feed", "id,name,n\n1,a,1\n");
+    const both = await Promise.all([
+      loadNow(db, "left_feed", "id,name,n\n1,left,1\n2,left,2\n"),
+      loadNow(db, "right_feed", "id,name,n\n1,right,1\n3,right,3\n"),
+    ]);
+    expect(both.map((l) => l.state)).toEqual(["loaded", "loaded"]);
+    // Which was the last is not told by their numbers, which they have from their beginning.
+    const done = await listWritings(db, { target: '"target"."left_feed"' }, 2);
+    expect(done.map((w) => w.load).sort()).toEqual(both.map((l) => l.id).sort());
+    for (const { load } of done) await undoLoad(db, load, "x", "t");
+    expect((await rows(db, "left_feed")).map((r) => [r["id"], r["name"]])).toEqual([[1, "a"]]);
   });
 });
 

@@ -1,3 +1,4 @@
+import { withoutArriving } from "../load/arriving.ts";
 import { SieveError } from "../problem.ts";
 import { removeField } from "../plan/edit.ts";
 import { parsePlan, type Field, type Plan } from "../plan/schema.ts";
@@ -67,14 +68,15 @@ export function withContract(plan: Plan, taken: Taken, load: Partial<Plan["load"
   });
   const rest = plan.contract.fields.reduce((p, { name }) => (known.has(name) ? p : removeField(p, name)), plan);
   const key = taken.key.length > 0 ? taken.key : rest.load.key;
+  const { whole_record: whole, ...own } = withoutArriving({ ...rest.load, ...load, key }, key);
+  const record = whole === true && key.length === 0;
   return parsePlan({
     ...rest,
     contract: { fields },
     load: {
-      ...plan.load,
-      ...load,
-      key,
-      ...(key.length === 0 && plan.load.mode === "upsert" ? { mode: "append" } : {}),
+      ...own,
+      ...(record ? { whole_record: true } : {}),
+      ...(key.length === 0 && own.mode === "upsert" && !record ? { mode: "append" } : {}),
     },
   });
 }

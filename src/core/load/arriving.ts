@@ -52,6 +52,13 @@ export function arrivingOf({ load }: Pick<Plan, "load">, field: string): Arrivin
   };
 }
 
+/** The load section without the rules of some fields. */
+export function withoutArriving(load: Plan["load"], fields: readonly string[]): Plan["load"] {
+  const { arriving, ...rest } = load;
+  const own = Object.entries(arriving ?? {}).filter(([n]) => !fields.includes(n));
+  return own.length > 0 ? { ...rest, arriving: Object.fromEntries(own) } : rest;
+}
+
 /** Why a cell did not change what the target had. */
 export const KEPT_BECAUSE = ["empty", "leave", "fill", "fix"] as const;
 export type KeptBecause = (typeof KEPT_BECAUSE)[number];

@@ -1,3 +1,4 @@
+import { withoutArriving } from "../load/arriving.ts";
 import { mapStepFormulas, stepFormulas, stepPart } from "../cleanse/index.ts";
 import { keptLists, lookUpFields, type LookUp } from "../lookup/schema.ts";
 import type { MatchSection } from "../match/schema.ts";
@@ -46,6 +47,7 @@ export function usedIn(plan: Plan, name: string): Use[] {
   }
   if (plan.match?.keep?.[name]) uses.push({ stage: "Match", says: `of the kept record: ${plan.match.keep[name]}` });
   if (plan.load.key.includes(name)) uses.push({ stage: "Load", says: "the key" });
+  if (plan.load.arriving?.[name]) uses.push({ stage: "Load", says: "what its arriving cells do" });
   for (const g of plan.gates) {
     if ("field" in g && g.field === name) uses.push({ stage: "Load", says: `the gate on its ${g.limit}` });
     if (g.limit === "control totals" && g.sums?.some((s) => s.field === name)) {
@@ -165,7 +167,17 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
     ),
     ...(plan.lookup ? { lookup: plan.lookup.map((l) => renameInLookUp(l, follow)) } : {}),
     ...(plan.match ? { match: renameInMatch(plan.match, follow, (source) => renameInFormula(source, from, to)) } : {}),
-    load: { ...plan.load, key: follow(plan.load.key) },
+    load: {
+      ...plan.load,
+      key: follow(plan.load.key),
+      ...(plan.load.arriving
+        ? {
+            arriving: Object.fromEntries(
+              Object.entries(plan.load.arriving).map(([n, rule]) => [n === from ? to : n, rule]),
+            ),
+          }
+        : {}),
+    },
     gates: plan.gates.map((g) =>
       g.limit === "control totals"
         ? { ...g, ...(g.sums ? { sums: g.sums.map((s) => ({ ...s, field: follow([s.field])[0]! })) } : {}) }
@@ -303,7 +315,7 @@ export function removeField(plan: Plan, name: string): Plan {
     contract: { fields: plan.contract.fields.filter((f) => f.name !== name) },
     cleanse,
     check,
-    load: { ...plan.load, key: plan.load.key.filter((n) => n !== name) },
+    load: withoutArriving({ ...plan.load, key: plan.load.key.filter((n) => n !== name) }, [name]),
     gates: plan.gates.flatMap((g): Plan["gates"] => {
       if (g.limit !== "control totals") return "field" in g && g.field === name ? [] : [g];
       const sums = (g.sums ?? []).filter((s) => s.field !== name);
