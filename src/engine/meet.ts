@@ -151,6 +151,7 @@ export async function meet(meeting: Meeting, client: Client): Promise<void> {
     [staging, target],
   );
   const settings = {
+    jit: "off",
     parallel_setup_cost: "0",
     parallel_tuple_cost: "0",
     ...(rows[0]!.memory ? { work_mem: JOIN_MEMORY } : {}),

@@ -57,13 +57,13 @@ export async function overtakeHeld(client: Client, writing: Writing, staging: st
   // What the load has brought is met first, for nothing is known yet of which rows of the target are its own.
   const { rows } = await client.query<{ there: boolean }>("select to_regclass($1) is not null as there", [staging]);
   const brought = rows[0]!.there ? staging : writing.table;
-  await withSettings(client, { enable_nestloop: "off" }, () =>
+  await withSettings(client, { enable_nestloop: "off", jit: "off" }, () =>
     client.query(
       `create temp table overtaken_records on commit drop as select k.* from held_keys k join (select ${names} from ${brought}) s using (${names})`,
     ),
   );
   const row = key.map((k) => `t.${ident(k)} = o.${ident(k)}`).join(" and ");
-  await withSettings(client, { enable_hashjoin: "off", enable_mergejoin: "off" }, () =>
+  await withSettings(client, { enable_hashjoin: "off", enable_mergejoin: "off", jit: "off" }, () =>
     client.query(
       `delete from overtaken_records o where not exists (
          select from ${writing.table} t where ${row} and t.${ident(WRITING)} = ${writing.id})`,

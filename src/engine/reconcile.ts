@@ -115,7 +115,7 @@ export async function reconcile(writing: Writing, staging: string, staged: Total
     if (rows[0]!.few) {
       const have = new Map((await targetColumns(client, table)).map((c) => [c.name, c]));
       const same = plan.load.key.map((k) => `t.${ident(k)} = ${stagedValue(k, have.get(k))}`).join(" and ");
-      const byKey = await withSettings(client, { enable_hashjoin: "off", enable_mergejoin: "off" }, () =>
+      const byKey = await withSettings(client, { enable_hashjoin: "off", enable_mergejoin: "off", jit: "off" }, () =>
         totalsOf(client, plan, `${staging} s join ${table} t on ${same} where ${own}`, (n) => `t.${ident(n)}`),
       );
       // Rows that were merged into others have no record of their own.

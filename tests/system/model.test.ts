@@ -72,6 +72,13 @@ class Model {
     else this.rows.set(key, { ...row, writing: old?.writing ?? null, ours: false, version: this.version });
   }
 
+  /** Whether what stands at a key is what a writing put there, or what others have made of that. */
+  stillOf(victim: Done, key: string): boolean {
+    if (this.rows.get(key)?.writing === victim.id) return true;
+    const later = this.writings.slice(this.writings.indexOf(victim) + 1);
+    return later.some((w) => w.changes.some((c) => c.key === key && c.before?.writing === victim.id));
+  }
+
   /** What an undo had undone stands again when it is undone, and so on. */
   setUndone(w: Done, by: number | null): void {
     const others = this.writings.filter((u) => u.undoes === w.id && u.undoneBy === null);
@@ -98,6 +105,8 @@ class Model {
       if (stands) changes.push({ key, before: now, after: back });
       else if (before === null && now === null) continue;
       else if (same) continue;
+      // A row that it put there and that was taken away is gone; who has put another there since has nothing of it.
+      else if (before === null && victim.kind !== "undo" && !this.stillOf(victim, key)) continue;
       else if (over) changes.push({ key, before: now, after: back });
       else left++;
     }
