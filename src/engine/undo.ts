@@ -550,11 +550,6 @@ async function undoInStore(
   const kept: Noted[] = along ? ["match_pair", "match_decision"] : [];
   await putStoreBack(client, { undone: id, by: writing.id, only: left, kept });
   if (victim.kind === "load") {
-    await noteBefore(client, writing.id, "load", `r.id = ${load}`);
-    await client.query(
-      `update sieve.load set state = 'undone', undone = $2, undone_by = $3, undone_at = now() where id = $1`,
-      [load, reason, by],
-    );
     const held = `r.load = ${load} and r.state in ('held', 'overtaken')`;
     await noteBefore(client, writing.id, "held", held);
     await client.query(
@@ -568,9 +563,21 @@ async function undoInStore(
       [by],
     );
     await noteBefore(client, writing.id, "loaded_file", `r.load = ${load}`);
-    await client.query("delete from sieve.loaded_file where load = $1", [load]);
   }
   await setUndone(client, victim, writing.id);
+  await sayOfLoad(client, load);
+}
+
+/** A load is undone as long as its writing is, by whatever way that came about; its bytes may come again then. */
+async function sayOfLoad(client: Client, load: number): Promise<void> {
+  const { rows } = await client.query<{ state: string }>(
+    `update sieve.load l set state = case when u.id is null then 'loaded' else 'undone' end, undone = u.reason,
+       undone_by = coalesce(u.made_by, ''), undone_at = u.made_at
+     from sieve.writing w left join sieve.writing u on u.id = w.undone_by
+     where l.id = $1 and w.id = l.writing and l.state in ('loaded', 'undone') returning l.state`,
+    [load],
+  );
+  if (rows[0]?.state === "undone") await client.query("delete from sieve.loaded_file where load = $1", [load]);
 }
 
 /**

@@ -162,7 +162,6 @@ const NOTED = {
   match_pair: { key: ["id"], values: ["decision", "decided_by", "decided_at"] },
   match_decision: { key: ["feed", "low", "high"], values: ["decision", "decided_by", "decided_at"] },
   cluster: { key: ["load", "first"], values: ["members", "kept", "origins"] },
-  load: { key: ["id"], values: ["state", "undone", "undone_by", "undone_at"] },
   loaded_file: { key: ["feed", "sha256"], values: ["load"] },
 } as const;
 export type Noted = keyof typeof NOTED;
