@@ -204,6 +204,8 @@ async function findRows(client: Client, victim: Written, plan: Plan, ours: strin
   const left = victim.kind === "undo" ? `i.${LEFT_AS}` : `${id}`;
   const mine = `t.xmin = any(${ours})`;
   const stands = `t.${ident(WRITING)} is not distinct from ${left} and ${mine}`;
+  // A row in the place of one that was taken away; an undo puts none there.
+  const replaced = victim.kind === "undo" ? "false" : stands;
   const as = columns
     .filter((c) => ![WRITING, "_load", "_record"].includes(c.name))
     .map((c) => `t.${ident(c.name)}::text is not distinct from i.${ident(c.name)}::text`)
@@ -212,10 +214,10 @@ async function findRows(client: Client, victim: Written, plan: Plan, ours: strin
   await client.query(
     `insert into undo_rows (img, place, part, does, because, by_writing, load, record)
      select i."_ n", t.ctid, t.tableoid,
-       case when i.${DID} = 'removed' and not coalesce(t.ctid is not null and ${stands}, false) then 'bring back'
+       case when i.${DID} = 'removed' and not coalesce(t.ctid is not null and ${replaced}, false) then 'bring back'
          when i.${DID} = 'made' then 'remove' else 'put back' end,
        case i.${DID}
-         when 'removed' then case when t.ctid is null or ${stands} then null when ${as} then 'nothing' else 'another' end
+         when 'removed' then case when t.ctid is null or ${replaced} then null when ${as} then 'nothing' else 'another' end
          when 'made' then case when t.ctid is null then 'nothing' when ${stands} then null else 'changed' end
          else case when t.ctid is null then 'gone' when ${stands} then null when ${as} then 'nothing' else 'changed' end
        end, ${by}, t."_load", t."_record"

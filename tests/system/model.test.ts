@@ -10,8 +10,9 @@ import { listWritings } from "@/store/writings.ts";
 import { root } from "../../scripts/lib/machine.mjs";
 import { deliver, newFeed, newSystem, type System } from "../support/system.ts";
 
-/** How many random sequences are run; MODEL_SEQUENCES makes it more, MODEL_SEED another set of them. */
+/** How many random sequences are run; MODEL_SEQUENCES makes it more, MODEL_SEED another set of them, MODEL_FROM begins later. */
 const SEQUENCES = Number(process.env["MODEL_SEQUENCES"] ?? 1000);
+const FROM = Number(process.env["MODEL_FROM"] ?? 0);
 const SEED = Number(process.env["MODEL_SEED"] ?? 1);
 const OPERATIONS = 7;
 const KEYS = ["a", "b", "c", "d", "e"];
@@ -397,7 +398,7 @@ it(
   async () => {
     const system = await newSystem();
     try {
-      for (let s = 0; s < SEQUENCES; s++) {
+      for (let s = FROM; s < SEQUENCES; s++) {
         const seed = SEED * 1_000_003 + s * 7919;
         const mode = s % 3 === 2 ? "append" : "upsert";
         const sequence = new Sequence(system, `model_${s}`, mode, random(seed));
