@@ -124,7 +124,7 @@ it("a check between records is added, tried and saved with what is different, an
   await page.select('[aria-label^="When partner is the accession"]', "note");
   await press(page, "Save as version 3");
   await shows(page, "check partner is the accession of a good record");
-  await page.type("form input", "partners are accessions");
+  await page.type("main form input", "partners are accessions");
   await press(page, "Save version 3");
   await shows(page, "version 3: partners are accessions");
   expect((await planInForce(system.db, "accessions")).document.check).toMatchObject([
@@ -153,7 +153,7 @@ it("a load is undone with a reason, after a look at what that does, and stands b
   await press(page, "Undo this load");
   await shows(page, "rows go, as they were not there before");
   expect(await textOf(page)).toContain("row that was changed since");
-  expect(await textOf(page, "table")).toContain("by hand");
+  expect(await textOf(page, "main table")).toContain("by hand");
   await page.type("main form input", "sent in error");
   await press(page, `Undo ${inserted! - 1} rows`);
   await shows(page, "Undone by writing");
@@ -164,7 +164,7 @@ it("a load is undone with a reason, after a look at what that does, and stands b
   await page.click('td input[type="checkbox"]');
   await page.type("main form input", "this one as well");
   await press(page, "1 over newer ones");
-  await shows(page, "Undone by writing");
+  await shows(page, "1 row went");
   const { rows } = await system.db.query("select from target.accession where _load = $1", [load]);
   expect(rows).toEqual([]);
   // And the undo itself can be undone.
