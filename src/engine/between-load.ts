@@ -20,7 +20,7 @@ export function holdingBetween({ checks }: Compiled): string[] {
 }
 
 /** The options of a check for parents that may be in the target; null for any other check. */
-function parentsInTarget(check: CompiledCheck): { fields: string[]; of: string[] } | null {
+export function parentsInTarget(check: CompiledCheck): { fields: string[]; of: string[] } | null {
   const own = check.between?.check;
   return own?.check === parent.id && own["target"] === true
     ? (own as unknown as { fields: string[]; of: string[] })

@@ -4,7 +4,8 @@ import { SieveError } from "@/core/problem.ts";
 import { transaction, type Client, type Db } from "@/store/db.ts";
 import type { Cluster, ClusterMember } from "@/store/matches.ts";
 import { getLoad } from "@/store/loads.ts";
-import { noteBefore, noteNone, type WritingKind } from "@/store/writings.ts";
+import { noteRows, rowNow, type WritingKind } from "@/store/writings.ts";
+import { referringKeys, refersTo } from "./existing-table.ts";
 import { contentMark } from "./match-load.ts";
 import { changeAt } from "./meet.ts";
 import { compiledOfLoad } from "./rerun.ts";
@@ -65,23 +66,17 @@ async function rowAt({ client, compiled }: Open, [load, record]: readonly [numbe
 }
 
 async function noteCluster({ client, writing, load }: Open, first: number): Promise<void> {
-  await noteBefore(client, writing.id, "cluster", "r.load = $1 and r.first = $2", [load, first]);
+  await noteRows(client, writing.id, [await rowNow(client, "cluster", { load, first })]);
 }
 
 /** Takes a row out of the target. Throws `row-gone` where another table refers to it. */
 async function removeAt({ client, writing, compiled }: Open, at: string): Promise<void> {
   const target = tableOf(compiled.plan);
-  const { rows } = await client.query<{ child: string; same: string }>(
-    `select k.conrelid::regclass::text as child, (select string_agg(format('c.%I = t.%I', a.attname, b.attname), ' and ')
-       from unnest(k.conkey, k.confkey) x (num, other) join pg_attribute a on a.attrelid = k.conrelid and a.attnum = x.num
-       join pg_attribute b on b.attrelid = k.confrelid and b.attnum = x.other) as same
-     from pg_constraint k where k.confrelid = to_regclass($1) and k.contype = 'f' and k.conparentid = 0`,
-    [target],
-  );
-  for (const { child, same } of rows) {
+  for (const referring of await referringKeys(client, target)) {
+    const { child } = referring;
     await client.query(`lock table ${child} in share row exclusive mode`);
     const { rowCount } = await client.query(
-      `select from ${target} t where t.ctid = $1::tid and exists (select from ${child} c where ${same})`,
+      `select from ${target} t where t.ctid = $1::tid and exists (select from ${child} c where ${refersTo(referring)})`,
       [at],
     );
     if (rowCount) {
@@ -125,18 +120,7 @@ async function decide(
 ): Promise<void> {
   const [low, high] = [a, b].map((m) => contentMark(compiled, m.values)).sort();
   if (low === high) return;
-  const { rows } = await client.query("select from sieve.match_decision where feed = $1 and low = $2 and high = $3", [
-    feed,
-    low,
-    high,
-  ]);
-  if (rows.length === 0) await noteNone(client, writing.id, "match_decision", [{ feed, low, high }]);
-  else
-    await noteBefore(client, writing.id, "match_decision", "r.feed = $1 and r.low = $2 and r.high = $3", [
-      feed,
-      low,
-      high,
-    ]);
+  await noteRows(client, writing.id, [await rowNow(client, "match_decision", { feed, low, high })]);
   if (decision === null) {
     await client.query("delete from sieve.match_decision where feed = $1 and low = $2 and high = $3", [
       feed,

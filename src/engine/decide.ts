@@ -4,7 +4,7 @@ import { SieveError } from "@/core/problem.ts";
 import { ident, transaction, type Client, type Db } from "@/store/db.ts";
 import { getPlan } from "@/store/feeds.ts";
 import type { Decision } from "@/core/match/resolve.ts";
-import { noteBefore, turnOf, type Noted } from "@/store/writings.ts";
+import { noteBefore, noteRows, rowNow, turnOf, type NotedRow } from "@/store/writings.ts";
 import { changeAt } from "./meet.ts";
 import { tableOf } from "./target.ts";
 import { undoLocked } from "./undo.ts";
@@ -37,13 +37,7 @@ interface PairRow {
   other_mark: string;
   decision: Decision | null;
   /** What the store had of its decision before this one. */
-  before?: StandingDecision[];
-}
-
-interface StandingDecision {
-  relation: Noted;
-  key: object;
-  was: object | null;
+  before?: NotedRow[];
 }
 
 const PAIR = "id, load, feed, record, other, row_load, row_record, entry, other_values, own_mark, other_mark, decision";
@@ -136,19 +130,12 @@ async function lockPairs(client: Client, pairs: readonly number[]): Promise<void
 }
 
 /** What the store has of a pair's decision, as notes of a writing keep it. */
-async function standsOf(client: Client, pair: PairRow): Promise<StandingDecision[]> {
+async function standsOf(client: Client, pair: PairRow): Promise<NotedRow[]> {
   const [low, high] = [pair.own_mark, pair.other_mark].sort();
-  const { rows } = await client.query<StandingDecision>(
-    `select 'match_pair' as relation, jsonb_build_object('id', p.id) as key,
-       jsonb_build_object('decision', p.decision, 'decided_by', p.decided_by, 'decided_at', p.decided_at) as was
-     from sieve.match_pair p where p.id = $1
-     union all
-     select 'match_decision', jsonb_build_object('feed', $2::text, 'low', $3::text, 'high', $4::text),
-       (select jsonb_build_object('decision', d.decision, 'decided_by', d.decided_by, 'decided_at', d.decided_at)
-        from sieve.match_decision d where d.feed = $2 and d.low = $3 and d.high = $4)`,
-    [pair.id, pair.feed, low, high],
-  );
-  return rows;
+  return [
+    await rowNow(client, "match_pair", { id: pair.id }),
+    await rowNow(client, "match_decision", { feed: pair.feed, low, high }),
+  ];
 }
 
 async function pairOf(client: Client, id: number): Promise<PairRow> {
@@ -197,7 +184,7 @@ interface Settling {
   readonly record: number;
   readonly by: string;
   /** What the store had of the decisions that settle it. */
-  readonly before: readonly StandingDecision[];
+  readonly before: readonly NotedRow[];
 }
 
 /** Sends a waiting record on when all that it waits for is decided. */
@@ -307,14 +294,7 @@ async function beginDecision(
 async function endDecision(client: Client, writing: Writing, { load, record, before }: Settling): Promise<void> {
   await writing.end();
   await noteBefore(client, writing.id, "waiting", `r.load = ${load} and r.record = ${record}`);
-  for (const { relation, key, was } of before) {
-    await client.query("insert into sieve.store_before (writing, relation, key, was) values ($1, $2, $3, $4)", [
-      writing.id,
-      relation,
-      JSON.stringify(key),
-      was && JSON.stringify(was),
-    ]);
-  }
+  await noteRows(client, writing.id, before);
 }
 
 /** The load and record that the target's row has which stands for the other record of a pair. */

@@ -56,6 +56,36 @@ export async function tableRules(db: Queryable, table: string): Promise<(TableRu
   return rows;
 }
 
+/** A foreign key by which rows of some table refer to another's. */
+export interface ReferringKey {
+  readonly name: string;
+  /** The table whose rows refer, quoted where need be; whether it is the same table. */
+  readonly child: string;
+  readonly own: boolean;
+  /** Quoted columns that refer, and those that they refer to, in the same order. */
+  readonly from: readonly string[];
+  readonly to: readonly string[];
+}
+
+/** The foreign keys by which rows of a table are referred to; those of partitions are their parent's. */
+export async function referringKeys(db: Queryable, table: string): Promise<ReferringKey[]> {
+  const { rows } = await db.query<ReferringKey>(
+    `select k.conname as name, k.conrelid::regclass::text as child, k.conrelid = k.confrelid as own,
+       array(select quote_ident(a.attname) from unnest(k.conkey) with ordinality x (num, at)
+         join pg_attribute a on a.attrelid = k.conrelid and a.attnum = x.num order by x.at) as "from",
+       array(select quote_ident(a.attname) from unnest(k.confkey) with ordinality x (num, at)
+         join pg_attribute a on a.attrelid = k.confrelid and a.attnum = x.num order by x.at) as "to"
+     from pg_constraint k where k.confrelid = to_regclass($1) and k.contype = 'f' and k.conparentid = 0 order by 2, 1`,
+    [table],
+  );
+  return rows;
+}
+
+/** That a row `c` of the referring table refers to the row `t`, in SQL. */
+export function refersTo({ from, to }: ReferringKey): string {
+  return from.map((f, i) => `c.${f} = t.${to[i]!}`).join(" and ");
+}
+
 /**
  * The contract that an existing table amounts to: its types, lengths, NOT NULL, keys, checks and
  * foreign keys. Throws `no-table`.

@@ -4,7 +4,7 @@ import type { TableColumn } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { ident, withSettings, type Client, type Db } from "@/store/db.ts";
 import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
-import { EXTRA, assertWritten, recordColumns, staged, tableOf, targetColumns } from "./target.ts";
+import { EXTRA, assertWritten, columnsByName, recordColumns, staged, tableOf } from "./target.ts";
 import { DIFFERS, KEPT, PART, PLACE, dropKept, keepsBefore, type Writing } from "./writing.ts";
 
 /** Memory in which the database may join an upsert's records with the target's rows. */
@@ -24,7 +24,7 @@ export interface Absent {
   readonly some: ReadonlyMap<string, readonly (readonly [number, number])[]>;
 }
 
-export const NONE_ABSENT: Absent = { all: new Set(), some: new Map() };
+const NONE_ABSENT: Absent = { all: new Set(), some: new Map() };
 
 /** Staged records that are about to meet the target's rows. */
 export interface Meeting {
@@ -117,7 +117,7 @@ function untouchedFields(meeting: Meeting): ReadonlySet<string> {
 export async function meet(meeting: Meeting, client: Client): Promise<void> {
   const { plan, staging, met } = meeting;
   const target = tableOf(plan);
-  const have = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
+  const have = await columnsByName(client, target);
   const { key } = plan.load;
   const names = columnsOf(meeting);
   const untouched = untouchedFields(meeting);
@@ -234,13 +234,8 @@ async function writeMet(
   // Where the whole record is the key, what is met is as it is.
   if (!plan.load.whole_record || meeting.byPlace) await writing.change(met, changing, { origin, sure });
   if (meeting.byPlace) return;
-  const have = new Map((await targetColumns(writing.client, tableOf(plan))).map((c) => [c.name, c]));
-  const values = columns.map((n) => staged(n, have.get(n))).join(", ");
-  await writing.insert(
-    columns.map((n) => ident(n)),
-    `select ${values}, ${writing.about.load}, s."_record", ${writing.id} from ${freshRecords(meeting)}`,
-    sure ? null : `select count(*)::int as n from ${freshRecords(meeting)}`,
-  );
+  const fresh = freshRecords(meeting);
+  await writing.insertStaged(fresh, sure ? null : `select count(*)::int as n from ${fresh}`);
 }
 
 /** Keeps the rows that were met, and writes over them and beside them. */
@@ -265,11 +260,11 @@ export async function changeAt(
   const { plan } = about;
   if (rows.length === 0) return;
   const moved = await writing.giveOrigins(rows.map((r) => r.at));
-  const types = new Map((await targetColumns(client, table)).map((c) => [c.name, c.type]));
+  const types = await columnsByName(client, table);
   const columns = plan.contract.fields.map((f) => f.name);
   const staging = ident(`values ${++changes}`);
   const met = ident(`met ${changes}`);
-  const values = columns.map((n, i) => `nullif(x.v->>${i}, '')::${types.get(n) ?? "text"} as ${ident(n)}`);
+  const values = columns.map((n, i) => `nullif(x.v->>${i}, '')::${types.get(n)?.type ?? "text"} as ${ident(n)}`);
   await client.query(
     `create temp table ${staging} on commit drop as
      select x.n::int as "_record", x.at::tid as "_place", ${values.join(", ")}

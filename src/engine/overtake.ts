@@ -32,16 +32,16 @@ function heldKey(plan: Plan, fields: readonly Field[]): string[] | null {
 
 /**
  * Held records of a feed's earlier loads whose key a load has just written are overtaken by it. `staging`: the load's
- * staged records. Returns how many.
+ * staged records.
  */
-export async function overtakeHeld(client: Client, writing: Writing, staging: string): Promise<number> {
+export async function overtakeHeld(client: Client, writing: Writing, staging: string): Promise<void> {
   const { feed, load, plan } = writing.about;
   const { rows: plans } = await client.query<{ id: number; fields: Field[] }>(
     `select p.id, p.document->'contract'->'fields' as fields from sieve.plan p where p.id in (
        select l.plan from sieve.load l where l.id in (select distinct load from sieve.held where feed = $1 and state = 'held' and load < $2))`,
     [feed, load],
   );
-  if (plans.length === 0) return 0;
+  if (plans.length === 0) return;
   const { key } = plan.load;
   const names = key.map((k) => ident(k)).join(", ");
   const own = plans.flatMap(({ id, fields }) => {
@@ -51,7 +51,7 @@ export async function overtakeHeld(client: Client, writing: Writing, staging: st
     return `select h.load, h.record, ${list} from sieve.held h join sieve.load l on l.id = h.load and l.plan = ${id}
       where h.feed = $1 and h.state = 'held' and h.load < $2`;
   });
-  if (own.length === 0) return 0;
+  if (own.length === 0) return;
   await client.query(`create temp table held_keys on commit drop as ${own.join(" union all ")}`, [feed, load]);
   await client.query("analyze held_keys");
   // What the load has brought is met first, for nothing is known yet of which rows of the target are its own.
@@ -71,9 +71,8 @@ export async function overtakeHeld(client: Client, writing: Writing, staging: st
   );
   await client.query("analyze overtaken_records");
   await noteBefore(client, writing.id, "held", "(r.load, r.record) in (select load, record from overtaken_records)");
-  const { rowCount } = await client.query(
+  await client.query(
     `update sieve.held h set state = 'overtaken', writing = ${writing.id} from overtaken_records o
      where h.load = o.load and h.record = o.record`,
   );
-  return rowCount ?? 0;
 }

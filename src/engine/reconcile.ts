@@ -3,11 +3,11 @@ import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
 import { ident, withSettings, type Client } from "@/store/db.ts";
 import { freshRecords, type Meeting } from "./meet.ts";
-import { staged as stagedValue, targetColumns } from "./target.ts";
+import { columnsByName, staged as stagedValue } from "./target.ts";
 import { DIFFERS, PART, PLACE, WRITING, rowKey, type Writing } from "./writing.ts";
 
 /** Rows as one side has them: how many, a hash over their keys, and what their fields come to. */
-export interface Totals {
+interface Totals {
   readonly rows: number;
   readonly keys: string;
   /** By field: sum, least and most, as texts; null where there is no value. */
@@ -113,7 +113,7 @@ export async function reconcile(writing: Writing, staging: string, staged: Total
       [staging, table],
     );
     if (rows[0]!.few) {
-      const have = new Map((await targetColumns(client, table)).map((c) => [c.name, c]));
+      const have = await columnsByName(client, table);
       const same = plan.load.key.map((k) => `t.${ident(k)} = ${stagedValue(k, have.get(k))}`).join(" and ");
       const byKey = await withSettings(client, { enable_hashjoin: "off", enable_mergejoin: "off", jit: "off" }, () =>
         totalsOf(client, plan, `${staging} s join ${table} t on ${same} where ${own}`, (n) => `t.${ident(n)}`),
@@ -130,7 +130,7 @@ export async function reconcile(writing: Writing, staging: string, staged: Total
 }
 
 /** Puts both sides beside each other. Throws `not-reconciled`. */
-export function compareTotals(plan: Plan, staged: Totals, target: Totals): Reconciliation {
+function compareTotals(plan: Plan, staged: Totals, target: Totals): Reconciliation {
   const fields = summed(plan).map(({ name, sums }, i): ReconciledField => {
     const [a, b] = [staged.fields[i]!, target.fields[i]!];
     return { name, sum: sums ? [a[0], b[0]] : null, least: [a[1], b[1]], most: [a[2], b[2]] };

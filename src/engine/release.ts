@@ -13,11 +13,10 @@ import { getPlan, planInForce, type PlanVersion } from "@/store/feeds.ts";
 import { getHeld, type HeldRecord } from "@/store/held.ts";
 import { deliveryLists } from "./delivery-lists.ts";
 import { apartInTarget } from "./between-load.ts";
-import { ruleProblem } from "./late.ts";
-import { LEAVE, freshRecords, meet, needsLeave, writeOver, type Meeting } from "./meet.ts";
-import { absentFields, brokenRules } from "./staged-load.ts";
-import { EXTRA, columnOf, recordColumns, staged, tableOf, targetChanges, targetColumns } from "./target.ts";
-import { turnOf } from "@/store/writings.ts";
+import { LEAVE, freshRecords, meet, needsLeave, writeOver, type Absent, type Meeting } from "./meet.ts";
+import { absentFields, addRefusals, addTo } from "./staged-load.ts";
+import { columnsByName, stagedColumns, tableOf, targetChanges, targetColumns } from "./target.ts";
+import { noteBefore, turnOf } from "@/store/writings.ts";
 import { DIFFERS, PART, PLACE, WRITING, Writing, lockTarget } from "./writing.ts";
 
 /** A record of the quarantine, and the values that a person gives it, by field. */
@@ -174,6 +173,7 @@ class Release {
       turn: number;
       fields: readonly string[];
       files: readonly FileFacts[];
+      absent: Absent;
     },
     private readonly options: ReleaseOptions & { by: string },
   ) {}
@@ -193,7 +193,7 @@ class Release {
     const lists = new Map([...(await referencesOf(client, version.document)), ...own]);
     for (const change of await targetChanges(client, version.document)) await client.query(change);
     const fields = (await getPlan(client, plan)).document.contract.fields.map((f) => f.name);
-    const about = { id: load, turn, fields, files };
+    const about = { id: load, turn, fields, files, absent: await absentFields(client, load, files) };
     return new Release(client, version, compilePlan(version.document, lists), about, options);
   }
 
@@ -263,7 +263,7 @@ class Release {
       staging,
       met,
       temporary: true,
-      absent: await absentFields(client, load.id, load.files),
+      absent: load.absent,
       leaves: needsLeave(plan),
     };
     const overtaken = await this.write(meeting);
@@ -295,9 +295,7 @@ class Release {
 
   private async stage(rows: readonly object[]): Promise<void> {
     const { client, compiled, staging } = this;
-    const { plan, fields } = compiled;
-    const types = [...fields.map(columnOf), ...(plan.map.extra === "keep" ? [{ name: EXTRA, type: "jsonb" }] : [])];
-    const values = types.map((c, i) => `nullif(x.v->>${i}, '')::${c.type} as ${ident(c.name)}`);
+    const values = stagedColumns(compiled.plan).map((c, i) => `nullif(x.v->>${i}, '')::${c.type} as ${ident(c.name)}`);
     await client.query(
       `create temp table ${staging} on commit drop as
        select x.r as "_record", x.f as "_found", x.l as ${ident(LEAVE)}, ${values.join(", ")}
@@ -312,9 +310,7 @@ class Release {
     const { plan, fields } = compiled;
     const target = tableOf(plan);
     const found = new Map<number, Problem[]>();
-    const columns = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
-    const add = (record: number, problem: Problem): void =>
-      void found.set(record, [...(found.get(record) ?? []), problem]);
+    const columns = await columnsByName(client, target);
     const key = `${plan.load.key.join("+")}:unique`;
     for (const index of compiled.uniques) {
       const check = compiled.checks[index]!;
@@ -326,49 +322,31 @@ class Release {
         (n) => `t.${ident(n)} = s.${ident(n)}${columns.has(n) ? `::${columns.get(n)!.type}` : ""}`,
       );
       const meets = !(isKey && plan.load.mode === "upsert");
-      const there = meets
-        ? `(select t."_load" from ${target} t where ${[...same, ...(isKey ? [] : [`t."_load" = ${load.id}`])].join(" and ")} limit 1)`
-        : "null::int";
-      const any = meets
-        ? `exists (select from ${target} t where ${[...same, ...(isKey ? [] : [`t."_load" = ${load.id}`])].join(" and ")})`
-        : "false";
+      const where = [...(meets ? same : ["false"]), ...(isKey ? [] : [`t."_load" = ${load.id}`])].join(" and ");
       const { rows } = await client.query<{ record: number; load: number | null; there: boolean; own: string[] }>(
-        `select * from (select s."_record" as record, ${there} as load, ${any} as there, array[${names.map((n) => `s.${ident(n)}::text`).join(", ")}] as own,
-           row_number() over (partition by ${list} order by s."_record") as turn from ${staging} s where ${filled}) x
+        `select * from (select s."_record" as record, t."_load" as load, t.there is not null as there,
+             array[${names.map((n) => `s.${ident(n)}::text`).join(", ")}] as own,
+             row_number() over (partition by ${list} order by s."_record") as turn
+           from ${staging} s left join lateral (select t."_load", true as there from ${target} t where ${where} limit 1) t on true
+           where ${filled}) x
          where x.there or x.turn > 1`,
       );
       const words = names.join(" and ");
       for (const row of rows) {
-        const where = row.there
+        const stands = row.there
           ? `is in the target already${row.load === null ? "" : `, from load ${row.load}`}`
           : "comes with another record that is released with it";
-        add(row.record, {
+        addTo(found, row.record, {
           check: check.key,
           field: names[0]!,
           value: row.own.join(", "),
-          message: `${words} ${row.own.map((v) => quoted(v)).join(" and ")} ${where}.`,
+          message: `${words} ${row.own.map((v) => quoted(v)).join(" and ")} ${stands}.`,
           expected: "a value that the target does not have yet",
           onFailure: check.onFailure,
         });
       }
     }
-    const must = [...columns.values()].filter((c) => c.notNull && !c.filled && recordColumns(plan).includes(c.name));
-    for (const { name } of must) {
-      const { rows } = await client.query<{ record: number }>(
-        `select "_record" as record from ${staging} where ${ident(name)} is null`,
-      );
-      for (const { record } of rows) {
-        add(record, ruleProblem("target:not null", { columns: [name], definition: `a value of ${name}` }, []));
-      }
-    }
-    for (const { rule, from, where } of await brokenRules(client, plan, staging, {
-      key: plan.load.mode !== "upsert",
-    })) {
-      const { rows } = await client.query<{ record: number }>(
-        `select s.record_number as record from ${from} where ${where}`,
-      );
-      for (const { record } of rows) if (!found.has(record)) add(record, ruleProblem(`target:${rule.name}`, rule, []));
-    }
+    await addRefusals(client, plan, staging, { key: plan.load.mode !== "upsert", found });
     const holding = [...found].filter(([, problems]) => problems.some((p) => p.onFailure !== "note"));
     await client.query(`delete from ${staging} where "_record" = any($1)`, [holding.map(([record]) => record)]);
     return new Map(holding);
@@ -379,9 +357,6 @@ class Release {
     const { client, compiled, writing, staging, met, load, options } = this;
     const { plan } = compiled;
     const overtaken = new Map<number, Overtaken>();
-    const names = recordColumns(plan);
-    const columns = names.map((n) => ident(n));
-    const have = new Map((await targetColumns(client, tableOf(plan))).map((c) => [c.name, c]));
     if (plan.load.mode !== "upsert") {
       const by = plan.load.mode === "replace" ? await this.replacedSince() : null;
       if (by !== null) {
@@ -391,11 +366,7 @@ class Release {
       }
       const { rows } = await client.query<{ n: number }>(`select count(*)::int as n from ${staging}`);
       if (rows[0]!.n > 0) {
-        await writing.insert(
-          columns,
-          `select ${names.map((n) => staged(n, have.get(n))).join(", ")}, ${load.id}, s."_record", ${writing.id} from ${staging} s`,
-          rows[0]!.n,
-        );
+        await writing.insertStaged(`${staging} s`, rows[0]!.n);
       }
       await this.wrote(`select "_record" from ${staging}`);
       return overtaken;
@@ -466,14 +437,10 @@ class Release {
   private async mark(): Promise<void> {
     const { client, load, writing, marks, options } = this;
     await client.query(`analyze ${marks}`);
-    await client.query(
-      `insert into sieve.store_before (writing, relation, key, was)
-       select ${writing.id}, 'held', jsonb_build_object('load', r.load, 'record', r.record, 'wrote', w.record is not null),
-         jsonb_build_object('state', r.state, 'mended', r.mended, 'reason', r.reason, 'ended_by', r.ended_by,
-           'ended_at', r.ended_at, 'writing', r.writing)
-       from ${marks} m join sieve.held r on r.load = ${load.id} and r.record = m.record
-         left join ${marks} w on w.record = m.record and w.wrote where m.state = 'released'`,
-    );
+    const of = (where: string): string => `(select m.record from ${marks} m where ${where})`;
+    await noteBefore(client, writing.id, "held", `r.load = ${load.id} and r.record in ${of("m.state = 'released'")}`, {
+      wrote: `r.record in ${of("m.wrote")}`,
+    });
     await client.query(
       `update sieve.held h set state = m.state, mended = m.mended,
          ended_by = case when m.state = 'released' then $1 else h.ended_by end,

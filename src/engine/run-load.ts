@@ -29,6 +29,7 @@ import { LOAD_LOCK, abandonLoad, dropLeft } from "./abandon.ts";
 import { deliveryLists } from "./delivery-lists.ts";
 import { holdBetween, holdingBetween } from "./between-load.ts";
 import { copyDelimiter, copyRows, moreOf } from "./copy-rows.ts";
+import { referringKeys } from "./existing-table.ts";
 import { heldRow } from "./held-rows.ts";
 import { fieldsOf, lateProblem } from "./late.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
@@ -39,18 +40,17 @@ import { LEAVE, countKept, countUpsert, meet, needsLeave, upsertStaged, type Mee
 import { heldMeetsRow, overtakeHeld } from "./overtake.ts";
 import { Expected, reconcile } from "./reconcile.ts";
 import { dropStaging, staging, stagingHeld, stagingMet } from "./staging.ts";
-import { Writing, WRITING } from "./writing.ts";
+import { Writing, WRITING, lockTarget } from "./writing.ts";
 import { pruneUndo } from "./undo.ts";
 import {
-  EXTRA,
   TARGET,
-  columnOf,
+  columnsByName,
   recordColumns,
   staged,
+  stagedColumns,
   successorOf,
   tableOf,
   targetChanges,
-  targetColumns,
   type Successor,
 } from "./target.ts";
 
@@ -191,7 +191,6 @@ class LoadRun {
 
   /** Breaks off what the load is doing when somebody has asked it to end, also in the midst of a long statement. */
   async heed(): Promise<void> {
-    if (this.cancelled) return;
     const { rows } = await this.db.query<{ asked: boolean }>(
       "select cancel_asked as asked from sieve.load where id = $1",
       [this.id],
@@ -199,19 +198,19 @@ class LoadRun {
     if (!rows[0]?.asked) return;
     this.cancelled = true;
     if (this.breakOff) this.breakOff(new Cancelled());
+    // Between two statements there is none to break off: the next time breaks off the next one.
     else if (this.process) await this.db.query("select pg_cancel_backend($1)", [this.process]);
   }
 
   private async makeStaging(): Promise<void> {
     const { client, id, load } = this;
-    const { plan, fields } = this.compiled;
+    const { plan } = this.compiled;
     this.successor = load.kind === "trial" ? null : await this.successorNow();
     if (this.successor) {
       for (const statement of this.successor.make) await client.query(statement);
       return;
     }
-    const columns: { name: string; type: string }[] = fields.map(columnOf);
-    if (plan.map.extra === "keep") columns.push({ name: EXTRA, type: "jsonb" });
+    const columns = stagedColumns(plan);
     if (this.leaves) columns.push({ name: LEAVE, type: "integer[]" });
     await client.query(
       `create unlogged table ${staging(id)} (_record integer not null, ${columns.map((c) => `${ident(c.name)} ${c.type}`).join(", ")})`,
@@ -229,6 +228,7 @@ class LoadRun {
   }
 
   private async timed<T>(part: string, work: () => Promise<T>): Promise<T> {
+    if (this.cancelled) throw new Cancelled();
     const began = performance.now();
     const result = await work();
     this.timing.push({ part, ms: Math.round(performance.now() - began) });
@@ -433,9 +433,7 @@ class LoadRun {
     try {
       // Compiling statements takes longer here than it saves.
       await client.query("set local jit = off");
-      await client.query("select 1 from sieve.feed where name = $1 for update", [load.feed]);
-      const exists = (await targetColumns(client, tableOf(plan))).length > 0;
-      if (exists && !trial) await client.query(`lock table ${tableOf(plan)} in share row exclusive mode`);
+      const exists = await lockTarget(client, load.feed, plan, trial ? "the feed" : undefined);
 
       const apart = await this.timed("checks between records", () =>
         holdBetween(client, { id, compiled, staging: staging(id), stagingHeld: stagingHeld(id), targetExists: exists }),
@@ -728,7 +726,7 @@ class LoadRun {
     { meeting, beside }: { meeting: Meeting; beside: boolean },
   ): Promise<KeptCells[]> {
     const { id } = this;
-    const have = new Map((await targetColumns(this.client, writing.table)).map((c) => [c.name, c]));
+    const have = await columnsByName(this.client, writing.table);
     expected.addUpsert(meeting, id, (n) => staged(n, have.get(n)));
     let kept: KeptCells[] = [];
     const also = async (client: Client): Promise<void> => {
@@ -745,33 +743,23 @@ class LoadRun {
     const { client, id, compiled } = this;
     const { plan } = compiled;
     const target = tableOf(plan);
-    const columns = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
-    const names = recordColumns(plan);
-    const value = (name: string): string => staged(name, columns.get(name));
     if (plan.load.mode === "replace") {
       await writing.keepAll();
       await this.emptyTarget(target);
     }
     const key = await this.setKeyAside(target, balance.outcomes.inserted);
-    await writing.insert(
-      names.map((n) => ident(n)),
-      `select ${names.map(value).join(", ")}, ${id}, s._record, ${writing.id} from ${staging(id)} s`,
-      balance.outcomes.inserted,
-    );
+    await writing.insertStaged(`${staging(id)} s`, balance.outcomes.inserted);
     if (key) await client.query(`alter table ${target} add constraint ${ident(key.name)} ${key.definition}`);
-    const own = (n: string): string => (n === "_load" ? `${id}` : n === "_record" ? `s."_record"` : value(n));
+    const have = await columnsByName(client, target);
+    const own = (n: string): string =>
+      n === "_load" ? `${id}` : n === "_record" ? `s."_record"` : staged(n, have.get(n));
     expected.add(`select ${expected.columns(own)} from ${staging(id)} s`);
   }
 
   /** Takes all rows out of the target, which nothing may hang on. */
   private async emptyTarget(target: string): Promise<void> {
-    const { rows } = await this.client.query<{ tables: string[] }>(
-      `select array_agg(distinct conrelid::regclass::text) as tables from pg_constraint
-       where confrelid = to_regclass($1) and contype = 'f'`,
-      [target],
-    );
-    const { tables } = rows[0]!;
-    if (tables) {
+    const tables = [...new Set((await referringKeys(this.client, target)).map((k) => k.child))];
+    if (tables.length > 0) {
       throw new SieveError(
         "rows-referred-to",
         `All rows of the target would be replaced, and ${listed(tables)} may refer to them.`,

@@ -1,14 +1,15 @@
 import type { TableRule } from "@/core/interop/table.ts";
 import { loadedBeforeGate } from "@/core/gates.ts";
 import { driftPolicy, type Drift } from "@/core/map/drift.ts";
-import { TAKEN, type Compiled } from "@/core/plan/compile.ts";
+import { TAKEN, type Compiled, type Problem } from "@/core/plan/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { FileFacts } from "@/core/read/source.ts";
 import type { LoadedBefore } from "@/core/report.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { tableRules } from "./existing-table.ts";
+import { ruleProblem } from "./late.ts";
 import { sameRecord, type Absent } from "./meet.ts";
-import { recordColumns, staged, tableOf, targetColumns } from "./target.ts";
+import { columnsByName, recordColumns, staged, tableOf, targetColumns } from "./target.ts";
 
 /** Staged records that are held against what is known only at the end: the target's rows and rules, the files' drift. */
 interface StagedLoad {
@@ -22,7 +23,7 @@ interface StagedLoad {
 /** Records whose key the target already has are no longer staged; returns how many. */
 export async function findTaken({ client, id, compiled, staging }: StagedLoad): Promise<number> {
   const target = tableOf(compiled.plan);
-  const columns = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
+  const columns = await columnsByName(client, target);
   const same = compiled.plan.load.key.map((k) => `${staged(k, columns.get(k))} = t.${ident(k)}`).join(" and ");
   const { rows } = await client.query<{ any: boolean }>(`select exists (select from ${target}) as any`);
   if (!rows[0]!.any) return 0;
@@ -49,7 +50,7 @@ export async function findLoadedBefore(
   const left = rows[0]!.n;
   if (plan.load.mode === "append" && plan.load.key.length > 0) return { records: taken, of: left + taken, by: "key" };
   const target = tableOf(plan);
-  const columns = new Map((await targetColumns(client, target)).map((c) => [c.name, c]));
+  const columns = await columnsByName(client, target);
   const names = plan.contract.fields.map((f) => f.name);
   const { rows: same } = await client.query<{ n: number }>(
     `select count(*)::int as n from ${staging} s where exists (select from ${target} t where ${sameRecord(names, columns)})`,
@@ -127,6 +128,40 @@ export async function brokenRules(
     found.push({ rule, from, where });
   }
   return found;
+}
+
+/** Adds a problem to those of a record. */
+export function addTo(found: Map<number, Problem[]>, record: number, problem: Problem): void {
+  found.set(record, [...(found.get(record) ?? []), problem]);
+}
+
+/**
+ * Adds to `found`, by record, why the target would refuse what is staged: a column that must not be empty and is, and,
+ * for records of which nothing is said yet, the first rule of the target that they would break.
+ */
+export async function addRefusals(
+  client: Queryable,
+  plan: Plan,
+  staging: string,
+  { key, found }: { key: boolean; found: Map<number, Problem[]> },
+): Promise<void> {
+  const own = new Set(recordColumns(plan));
+  for (const { name, notNull, filled } of await targetColumns(client, tableOf(plan))) {
+    if (!notNull || filled || !own.has(name)) continue;
+    const { rows } = await client.query<{ record: number }>(
+      `select "_record" as record from ${staging} where ${ident(name)} is null`,
+    );
+    const rule = { columns: [name], definition: `a value of ${name}` };
+    for (const { record } of rows) addTo(found, record, ruleProblem("target:not null", rule, []));
+  }
+  for (const { rule, from, where } of await brokenRules(client, plan, staging, { key })) {
+    const { rows } = await client.query<{ record: number }>(
+      `select s.record_number as record from ${from} where ${where}`,
+    );
+    for (const { record } of rows) {
+      if (!found.has(record)) addTo(found, record, ruleProblem(`target:${rule.name}`, rule, []));
+    }
+  }
 }
 
 /**

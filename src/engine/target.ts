@@ -21,6 +21,12 @@ export function recordColumns(plan: Plan): string[] {
   return [...plan.contract.fields.map((f) => f.name), ...(plan.map.extra === "keep" ? [EXTRA] : [])];
 }
 
+/** The same with the types in which they are staged, before the target's own are known. */
+export function stagedColumns(plan: Plan): { name: string; type: string }[] {
+  const extra = plan.map.extra === "keep" ? [{ name: EXTRA, type: "jsonb" }] : [];
+  return [...plan.contract.fields.map(columnOf), ...extra];
+}
+
 /** The column of a field: its name and type, and whether the database too refuses an empty value. */
 export function columnOf(field: Field): { name: string; type: string; notNull: boolean } {
   return {
@@ -60,6 +66,11 @@ export async function targetColumns(db: Queryable, table: string): Promise<Table
     [table],
   );
   return rows;
+}
+
+/** The columns of a table by their names. */
+export async function columnsByName(db: Queryable, table: string): Promise<Map<string, TableColumn>> {
+  return new Map((await targetColumns(db, table)).map((c) => [c.name, c]));
 }
 
 /** What a plan would have altered in its target, and what it may not alter. */

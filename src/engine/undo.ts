@@ -15,7 +15,7 @@ import {
   type Noted,
   type Writing as Written,
 } from "@/store/writings.ts";
-import { tableRules } from "./existing-table.ts";
+import { referringKeys, refersTo, tableRules } from "./existing-table.ts";
 import { targetColumns, tableOf } from "./target.ts";
 import {
   DID,
@@ -23,7 +23,6 @@ import {
   OURS,
   WRITING,
   Writing,
-  keepsBefore,
   lockTarget,
   rowKey,
   sameRow,
@@ -34,7 +33,7 @@ import {
 /** Loads of a target of which the rows are kept that they changed; of older ones they are not. */
 const KEPT_LOADS = 5;
 /** Rows of a preview that are shown at a time. */
-export const ROWS_SHOWN = 200;
+const ROWS_SHOWN = 200;
 
 /** What undoing does to one row of the target. */
 export const UNDO_DOES = ["remove", "put back", "bring back"] as const;
@@ -80,7 +79,7 @@ export interface UndoPreview {
 
 /** What an undo did. */
 export interface Undone {
-  /** The number of the undo, which is a writing too; null where there was no row to write. */
+  /** The number of the undo, which is a writing too; of several the last. */
   readonly writing: number;
   /** Rows that went, and rows that are again as they were. */
   readonly removed: number;
@@ -107,16 +106,6 @@ export async function pruneUndo(client: Client, plan: Plan): Promise<void> {
   await client.query(`delete from sieve.row_before where ${older}`, [tableOf(plan), oldest]);
 }
 
-/** Whether the rows that a writing changed are kept as they were. */
-async function areKept(db: Queryable, w: Written): Promise<boolean> {
-  if (w.updated + w.removed === 0) return true;
-  const { rows } = await db.query<{ kept: boolean }>(
-    `select to_regclass($1) is not null or exists (select from sieve.row_before where writing = $2) as kept`,
-    [undoTable(w.id), w.id],
-  );
-  return rows[0]!.kept;
-}
-
 /** What stands in the way of undoing a writing; null where nothing does. */
 export async function cannotUndoWriting(db: Queryable, w: Written): Promise<{ message: string; hint: string } | null> {
   if (w.undoneBy !== null) {
@@ -125,25 +114,27 @@ export async function cannotUndoWriting(db: Queryable, w: Written): Promise<{ me
       return { message: `Writing ${w.id} was undone by writing ${undo.id}.`, hint: "That one can be undone in turn." };
     }
   }
-  const { rows } = await db.query<Written & { undo: string | null }>(
-    `select w.id, w.kind, w.updated, w.removed, p.document->'load'->>'undo' as undo
-     from sieve.writing w join sieve.plan p on p.id = w.plan where w.target = $1 and w.turn >= $2 order by w.turn`,
+  // The first, from this one on, that changed rows which are not kept as they were.
+  const { rows } = await db.query<{ id: number; undo: string | null }>(
+    `select w.id, p.document->'load'->>'undo' as undo from sieve.writing w join sieve.plan p on p.id = w.plan
+     where w.target = $1 and w.turn >= $2 and w.updated + w.removed > 0
+       and to_regclass(format('undo.%I', 'writing ' || w.id)) is null
+       and not exists (select from sieve.row_before b where b.writing = w.id)
+     order by w.turn limit 1`,
     [w.target, w.turn],
   );
-  for (const one of rows) {
-    if (await areKept(db, one)) continue;
-    const own = one.id === w.id;
-    return {
-      message: own
+  const [lost] = rows;
+  if (!lost) return null;
+  return {
+    message:
+      lost.id === w.id
         ? `The rows that ${w.kind === "load" ? `load ${w.load}` : `writing ${w.id}`} changed are not kept as they were.`
-        : `What writing ${one.id} changed since is not kept, so it can't be told which rows are still as they were.`,
-      hint:
-        one.undo === "false"
-          ? "The plan says that its loads are not to be undone."
-          : `They are kept for the last ${KEPT_LOADS} loads of a target.`,
-    };
-  }
-  return null;
+        : `What writing ${lost.id} changed since is not kept, so it can't be told which rows are still as they were.`,
+    hint:
+      lost.undo === "false"
+        ? "The plan says that its loads are not to be undone."
+        : `They are kept for the last ${KEPT_LOADS} loads of a target.`,
+  };
 }
 
 /** What stands in the way of undoing a load; null where nothing does. */
@@ -171,13 +162,11 @@ export async function cannotUndo(db: Queryable, id: number): Promise<{ message: 
 interface Undoing {
   readonly client: Client;
   readonly plan: Plan;
-  readonly victim: Written;
-  readonly ours: string;
   /** Quoted names of columns that rows as they were have and the target still has. */
   readonly columns: readonly string[];
 }
 
-/** Finds what there is to undo, as temporary tables `undo_images` and `undo_rows`. False where the target is gone. */
+/** Finds what there is to undo, as temporary tables `undo_images` and `undo_rows`. Null where the target is gone. */
 async function findRows(client: Client, victim: Written, plan: Plan, ours: string): Promise<Undoing | null> {
   const table = tableOf(plan);
   const there = (await targetColumns(client, table)).filter((c) => !c.computed);
@@ -232,7 +221,7 @@ async function findRows(client: Client, victim: Written, plan: Plan, ours: strin
     );
     await findWrittenOver(client, victim, plan, by);
   }
-  return { client, plan, victim, ours, columns: names };
+  return { client, plan, columns: names };
 }
 
 /** Rows that the writing put there and that later ones have written over, by what those found. */
@@ -261,19 +250,22 @@ async function findWrittenOver(client: Client, victim: Written, plan: Plan, by: 
   );
 }
 
+/** A row's key as one text, in SQL. */
+function keyText(plan: Plan, alias: string): string {
+  const parts = rowKey(plan).map((k) => `${alias}.${ident(k)}::text`);
+  return `concat_ws(chr(31), ${parts.join(", ")})`;
+}
+
 /** What a person said about rows that were changed since, and what rules and other tables say, goes into `undo_rows`. */
 async function chooseRows({ client, plan, columns }: Undoing, over: OverChanged, lock: boolean): Promise<void> {
   const table = tableOf(plan);
   await client.query("update undo_rows set go = true where because is null");
-  const key = rowKey(plan);
   if (over !== "none") {
-    const text = (alias: string): string =>
-      `concat_ws(chr(31), ${key.map((k) => `${alias}.${ident(k)}::text`).join(", ")})`;
     const some =
       over === "all"
         ? ""
-        : ` and coalesce((select ${text("t")} from ${table} t where t.ctid = u.place and t.tableoid = u.part),
-             (select ${text("i")} from undo_images i where i."_ n" = u.img)) = any($1)`;
+        : ` and coalesce((select ${keyText(plan, "t")} from ${table} t where t.ctid = u.place and t.tableoid = u.part),
+             (select ${keyText(plan, "i")} from undo_images i where i."_ n" = u.img)) = any($1)`;
     await client.query(
       `update undo_rows u set go = true, does = case because when 'another' then 'put back' when 'gone' then 'bring back' else does end
        where because in ('changed', 'another', 'gone')${some}`,
@@ -287,29 +279,16 @@ async function chooseRows({ client, plan, columns }: Undoing, over: OverChanged,
     );
     return rowCount ?? 0;
   };
-  const { rows: children } = await client.query<{
-    name: string;
-    child: string;
-    own: boolean;
-    from: string[];
-    to: string[];
-  }>(
-    `select k.conname as name, k.conrelid::regclass::text as child, k.conrelid = k.confrelid as own,
-       array(select quote_ident(a.attname) from unnest(k.conkey) with ordinality x (num, at)
-         join pg_attribute a on a.attrelid = k.conrelid and a.attnum = x.num order by x.at) as "from",
-       array(select quote_ident(a.attname) from unnest(k.confkey) with ordinality x (num, at)
-         join pg_attribute a on a.attrelid = k.confrelid and a.attnum = x.num order by x.at) as "to"
-     from pg_constraint k where k.confrelid = to_regclass($1) and k.contype = 'f' and k.conparentid = 0 order by 1, k.conname`,
-    [table],
-  );
+  const children = await referringKeys(client, table);
   // A row that comes to refer to ours between the question and the deed would go with it.
   for (const child of lock ? children : []) {
     if (!child.own) await client.query(`lock table ${child.child} in share row exclusive mode`);
   }
   for (let again = true; again;) {
     again = false;
-    for (const { child, own, from, to } of children) {
-      const same = from.map((f, i) => `c.${f} = t.${to[i]}`).join(" and ");
+    for (const referring of children) {
+      const { child, own, to } = referring;
+      const same = refersTo(referring);
       const others = own
         ? " and not exists (select from undo_rows v where v.go and v.does = 'remove' and v.place = c.ctid and v.part = c.tableoid)"
         : "";
@@ -460,17 +439,7 @@ export async function undoLocked(
   const total = { writing: act, removed: 0, restored: 0, left: 0 };
   for (const victim of await victimsOf(client, main)) {
     const plan = await planOf(client, victim);
-    const about: AboutWriting = {
-      kind: "undo",
-      feed: victim.feed,
-      load: victim.load,
-      plan: keepsBefore(plan) ? plan : { ...plan, load: { ...plan.load, undo: true } },
-      planId: victim.plan,
-      by,
-      reason: reason.trim(),
-      undoes: victim.id,
-      act,
-    };
+    const about = { ...aboutOf(victim, plan), by, reason: reason.trim(), act };
     const writing = await Writing.begin(client, about, victim.id === main.id ? { id: await nextIn(client, act) } : {});
     const undoing = await findRows(client, victim, plan, writing.ours);
     if (undoing) {
@@ -618,6 +587,8 @@ export interface UndoRowFilter {
   readonly does?: UndoDoes | undefined;
   readonly left?: LeftBecause | "any" | undefined;
   readonly from?: number | undefined;
+  /** Where neither is said: rows that would be left, if there are any, as they need a person; else those that are undone. */
+  readonly needed?: boolean;
 }
 
 class Looked extends Error {}
@@ -637,10 +608,16 @@ export async function previewUndo(
   if (fault) throw new SieveError("cannot-undo", fault.message, { hint: fault.hint });
   const does: Record<UndoDoes, number> = { remove: 0, "put back": 0, "bring back": 0 };
   const left: Record<LeftBecause, number> = { changed: 0, gone: 0, another: 0, referred: 0, rule: 0 };
-  const shown: UndoneRow[] = [];
   let columns: string[] = [];
   const from = filter.from ?? 0;
-  let seen = 0;
+  /** Which rows may be wanted, those first that are shown if there are any. */
+  const views = (filter.needed && !filter.does && !filter.left ? [{ left: "any" as const }, {}] : [filter]).map(
+    (f) => ({
+      where: rowsWhere(f),
+      rows: [] as UndoneRow[],
+      seen: 0,
+    }),
+  );
   const victims = await victimsOf(db, main);
   try {
     // The undo is done and taken back, so that what is said beforehand is what will be.
@@ -659,10 +636,6 @@ export async function previewUndo(
           if (r.go) does[r.does] += r.n;
           else left[r.because!] += r.n;
         }
-        const where =
-          filter.left === undefined
-            ? `u.go${filter.does ? ` and u.does = '${filter.does}'` : ""}`
-            : `not u.go and u.because ${filter.left === "any" ? "is distinct from 'nothing'" : `= '${filter.left}'`}`;
         const there = new Set((await targetColumns(client, tableOf(plan))).map((c) => c.name));
         const texts = (alias: string): string =>
           `jsonb_build_object(${columns
@@ -670,22 +643,20 @@ export async function previewUndo(
             .slice(0, 45)
             .map((c) => `'${c}', ${alias}.${ident(c)}::text`)
             .join(", ")})`;
-        const key = (alias: string): string =>
-          `concat_ws(chr(31), ${rowKey(plan)
-            .map((k) => `${alias}.${ident(k)}::text`)
-            .join(", ")})`;
-        const page = await client.query<UndoneRow>(
-          `select coalesce(case when t.ctid is not null then ${key("t")} end, ${key("i")}) as key, u.does, u.because, u.by_writing as by, u.detail,
-             case when t.ctid is not null then ${texts("t")} end as now,
-             case when i."_ n" is not null and i.${DID} <> 'made' then ${texts("i")} end as back
-           from undo_rows u left join ${tableOf(plan)} t on t.ctid = u.place and t.tableoid = u.part
-             left join undo_images i on i."_ n" = u.img where ${where} order by u.n offset $1 limit $2`,
-          [Math.max(0, from - seen), ROWS_SHOWN + 1 - shown.length],
-        );
-        shown.push(...page.rows);
-        seen += await countWhere(client, where);
+        for (const view of views) {
+          const page = await client.query<UndoneRow>(
+            `select coalesce(case when t.ctid is not null then ${keyText(plan, "t")} end, ${keyText(plan, "i")}) as key,
+               u.does, u.because, u.by_writing as by, u.detail, case when t.ctid is not null then ${texts("t")} end as now,
+               case when i."_ n" is not null and i.${DID} <> 'made' then ${texts("i")} end as back
+             from undo_rows u left join ${tableOf(plan)} t on t.ctid = u.place and t.tableoid = u.part
+               left join undo_images i on i."_ n" = u.img where ${view.where} order by u.n offset $1 limit $2`,
+            [Math.max(0, from - view.seen), ROWS_SHOWN + 1 - view.rows.length],
+          );
+          view.rows.push(...page.rows);
+          view.seen += await countWhere(client, view.where);
+        }
         if (victim !== victims.at(-1)) {
-          const w = await Writing.begin(client, { ...aboutOf(victim, plan), by: "", undoes: victim.id });
+          const w = await Writing.begin(client, { ...aboutOf(victim, plan), by: "" });
           await writeRows(undoing, w);
         }
       }
@@ -694,20 +665,35 @@ export async function previewUndo(
   } catch (error) {
     if (!(error instanceof Looked)) throw error;
   }
-  const more = shown.length > ROWS_SHOWN;
+  const { rows } = views.find((v) => v.seen > 0) ?? views[0]!;
   return {
     writing: main,
     along: victims.filter((v) => v.id !== main.id),
     does,
     left,
     columns,
-    rows: shown.slice(0, ROWS_SHOWN),
-    next: more ? from + ROWS_SHOWN : null,
+    rows: rows.slice(0, ROWS_SHOWN),
+    next: rows.length > ROWS_SHOWN ? from + ROWS_SHOWN : null,
   };
 }
 
+/** That a row `u` of an undo is one of those that are wanted, in SQL. */
+function rowsWhere({ does, left }: UndoRowFilter): string {
+  if (left === undefined) return `u.go${does ? ` and u.does = '${does}'` : ""}`;
+  return `not u.go and u.because ${left === "any" ? "is distinct from 'nothing'" : `= '${left}'`}`;
+}
+
+/** What the undo of a writing is, which keeps rows whatever the plan says of its loads. */
 function aboutOf(victim: Written, plan: Plan): Omit<AboutWriting, "by"> {
-  return { kind: "undo", feed: victim.feed, load: victim.load, plan, planId: victim.plan };
+  const keeping = { ...plan, load: { ...plan.load, undo: true } };
+  return {
+    kind: "undo",
+    feed: victim.feed,
+    load: victim.load,
+    plan: keeping,
+    planId: victim.plan,
+    undoes: victim.id,
+  };
 }
 
 async function ownNow(client: Client): Promise<string[]> {

@@ -18,7 +18,7 @@ import type { Db } from "@/store/db.ts";
 import { getDelivery, storedBytes, storedFile, type DeliveryFile } from "@/store/deliveries.ts";
 import { ledgerBlocks, lateProblems } from "@/store/ledger.ts";
 import { getLoad, type Load } from "@/store/loads.ts";
-import { holdingBetween } from "./between-load.ts";
+import { parentsInTarget } from "./between-load.ts";
 import { heldRow } from "./held-rows.ts";
 import { compiledOfLoad } from "./rerun.ts";
 import { FileSpill, fileSpool } from "./spool.ts";
@@ -153,12 +153,9 @@ async function verifyCourse(
   found: Findings,
 ): Promise<void> {
   const compiled = await compiledOfLoad(db, load.id, load.plan);
-  const holding = new Set(holdingBetween(compiled));
   const spill = new FileSpill();
   const { spool, close } = fileSpool();
   const course = new Course(compiled, { spill, expected: load.read! + 1 });
-  // What only the end shows: who repeats a value, and who was held for that.
-  const suspects: number[] = [];
   const quarantine = load.state === "loaded" || load.state === "undone";
   const lateHeld = await heldLate(db, load.id);
   let records = 0;
@@ -174,7 +171,6 @@ async function verifyCourse(
         for (let r = 0; r < sifted.block.count; r++) {
           const record = sifted.first + r;
           const byte = ledger[record] ?? 0;
-          if (sifted.verdict[r] === VERDICT.suspect) suspects.push(record);
           const wrong = againstVerdict(sifted, r, byte, lateHeld.has(record));
           if (wrong)
             found.add(
@@ -190,8 +186,7 @@ async function verifyCourse(
     }
     for (const { check, found: late } of course.resolveLate()) {
       const { key, onFailure } = compiled.checks[check]!;
-      // A parent may have been in the target.
-      if (onFailure === "note" || (holding.has(key) && key.includes("parent"))) continue;
+      if (onFailure === "note" || parentsInTarget(compiled.checks[check]!)) continue;
       for (const { record } of late) {
         const byte = ledger[record] ?? 0;
         if (outcomeOf(byte) !== "held") {
@@ -201,15 +196,6 @@ async function verifyCourse(
           );
         }
       }
-    }
-    const { rows } = await db.query<{ record: number }>(
-      "select distinct record from sieve.late_problem where load = $1 and record = any($2)",
-      [load.id, suspects],
-    );
-    const repeats = new Set(rows.map((r) => r.record));
-    for (const record of suspects) {
-      const held = outcomeOf(ledger[record] ?? 0) === "held";
-      if (held && !repeats.has(record)) found.add("outcome", `record ${record} is held, and repeats nothing`);
     }
     if (quarantine) {
       const { rows: count } = await db.query<{ n: number }>(

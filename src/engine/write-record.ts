@@ -1,10 +1,9 @@
 import type { Compiled, Problem } from "@/core/plan/compile.ts";
 import { ident, type Client } from "@/store/db.ts";
 import { turnOf } from "@/store/writings.ts";
-import { ruleProblem } from "./late.ts";
 import { meet, writeOver, type Meeting } from "./meet.ts";
-import { brokenRules } from "./staged-load.ts";
-import { EXTRA, columnOf, recordColumns, staged, tableOf, targetColumns } from "./target.ts";
+import { addRefusals } from "./staged-load.ts";
+import { stagedColumns, tableOf } from "./target.ts";
 import { PART, PLACE, WRITING, type Writing } from "./writing.ts";
 
 /** The names of the temporary tables in which a record stands before it is written. */
@@ -22,30 +21,13 @@ export interface OneRecord {
   readonly after: number;
 }
 
-async function stage(client: Client, { plan, fields }: Compiled, { record, values }: OneRecord): Promise<void> {
-  const types = [...fields.map(columnOf), ...(plan.map.extra === "keep" ? [{ name: EXTRA, type: "jsonb" }] : [])];
+async function stage(client: Client, { plan }: Compiled, { record, values }: OneRecord): Promise<void> {
+  const list = stagedColumns(plan).map((c, i) => `nullif($2::jsonb->>${i}, '')::${c.type} as ${ident(c.name)}`);
   await client.query(`drop table if exists ${STAGING}, ${MET}`);
-  await client.query(
-    `create temp table ${STAGING} on commit drop as
-     select $1::int as "_record", ${types.map((c, i) => `nullif($2::jsonb->>${i}, '')::${c.type} as ${ident(c.name)}`).join(", ")}`,
-    [record, JSON.stringify(values)],
-  );
-}
-
-/** The rule of the target that keeps the staged record out, as a problem; null where none does. */
-async function refusal(writing: Writing, plan: Compiled["plan"], key: boolean): Promise<Problem | null> {
-  const { client } = writing;
-  const own = new Set(recordColumns(plan));
-  for (const { name, notNull, filled } of await targetColumns(client, tableOf(plan))) {
-    if (!notNull || filled || !own.has(name)) continue;
-    const { rowCount } = await client.query(`select from ${STAGING} where ${ident(name)} is null`);
-    if (rowCount) return ruleProblem("target:not null", { columns: [name], definition: `a value of ${name}` }, []);
-  }
-  for (const { rule, from, where } of await brokenRules(client, plan, STAGING, { key })) {
-    const { rowCount } = await client.query(`select from ${from} where ${where} limit 1`);
-    if (rowCount) return ruleProblem(`target:${rule.name}`, rule, []);
-  }
-  return null;
+  await client.query(`create temp table ${STAGING} on commit drop as select $1::int as "_record", ${list.join(", ")}`, [
+    record,
+    JSON.stringify(values),
+  ]);
 }
 
 /**
@@ -62,16 +44,12 @@ export async function writeRecord(
   const { plan } = compiled;
   const over = plan.load.mode === "upsert" && plan.load.key.length > 0 && !alone;
   await stage(client, compiled, record);
-  const refused = await refusal(writing, plan, !over);
+  const found = new Map<number, Problem[]>();
+  await addRefusals(client, plan, STAGING, { key: !over, found });
+  const [refused] = found.get(record.record) ?? [];
   if (refused) return refused;
   if (!over) {
-    const have = new Map((await targetColumns(client, tableOf(plan))).map((c) => [c.name, c]));
-    const names = recordColumns(plan);
-    await writing.insert(
-      names.map((n) => ident(n)),
-      `select ${names.map((n) => staged(n, have.get(n))).join(", ")}, ${record.load}, s."_record", ${writing.id} from ${STAGING} s`,
-      1,
-    );
+    await writing.insertStaged(`${STAGING} s`, 1, record.load);
     return null;
   }
   const meeting: Meeting = { plan, staging: STAGING, met: MET, temporary: true };

@@ -2,7 +2,7 @@ import type { TableColumn } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { byPlace, ident, type Client, type Queryable } from "@/store/db.ts";
 import { nextWriting, ownTransactions, putWriting, transactionNumber, type WritingKind } from "@/store/writings.ts";
-import { assertWritten, tableOf, targetColumns } from "./target.ts";
+import { assertWritten, columnsByName, recordColumns, staged, tableOf, targetColumns } from "./target.ts";
 
 /** The column of rows of a target that says which writing left them as they are. */
 export const WRITING = "_writing";
@@ -219,7 +219,7 @@ export class Writing {
    * load, record and this writing's number. `expected`: how many, or a query that gives that as `n`; null where
    * the caller holds `inserted` against what it knows.
    */
-  async insert(columns: readonly string[], from: string, expected: number | string | null): Promise<void> {
+  private async insert(columns: readonly string[], from: string, expected: number | string | null): Promise<void> {
     const { client, about, table } = this;
     const { rowCount } = await client.query(
       `insert into ${table} (${[...columns, `"_load"`, `"_record"`, ident(WRITING)].join(", ")}) ${from}`,
@@ -227,6 +227,18 @@ export class Writing {
     const written = rowCount ?? 0;
     if (expected !== null) assertWritten(about.plan, "inserted", written, await this.count(expected));
     this.inserted += written;
+  }
+
+  /** Puts staged records into the target; `from` is a from-clause of them as `s`. `load`: whose they are. */
+  async insertStaged(from: string, expected: number | string | null, load = this.about.load): Promise<void> {
+    const names = recordColumns(this.about.plan);
+    const have = await columnsByName(this.client, this.table);
+    const values = names.map((n) => staged(n, have.get(n))).join(", ");
+    await this.insert(
+      names.map((n) => ident(n)),
+      `select ${values}, ${load}, s."_record", ${this.id} from ${from}`,
+      expected,
+    );
   }
 
   /**
@@ -267,7 +279,7 @@ export class Writing {
   }
 
   /** Takes rows of the target away; `places` is a query that gives them as `place` and `part`. */
-  async remove(places: string): Promise<number> {
+  async remove(places: string): Promise<void> {
     await this.keep(places, "removed");
     const { rowCount } = await byPlace(this.client, () =>
       this.client.query(
@@ -275,7 +287,6 @@ export class Writing {
       ),
     );
     this.removed += rowCount ?? 0;
-    return rowCount ?? 0;
   }
 
   /**
@@ -319,10 +330,13 @@ export class Writing {
   }
 }
 
-/** Locks a feed, then its target, for a writing: one after the other, in this order, wherever something writes. */
-export async function lockTarget(client: Client, feed: string, plan: Plan): Promise<boolean> {
+/**
+ * Locks a feed, then its target, for a writing: one after the other, in this order, wherever something writes. With
+ * `only` the feed, for what writes nothing. Returns whether the target is there.
+ */
+export async function lockTarget(client: Client, feed: string, plan: Plan, only?: "the feed"): Promise<boolean> {
   await client.query("select 1 from sieve.feed where name = $1 for update", [feed]);
   const there = (await targetColumns(client, tableOf(plan))).length > 0;
-  if (there) await client.query(`lock table ${tableOf(plan)} in share row exclusive mode`);
+  if (there && !only) await client.query(`lock table ${tableOf(plan)} in share row exclusive mode`);
   return there;
 }

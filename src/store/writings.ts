@@ -96,24 +96,8 @@ export async function transactionNumber(client: Client): Promise<string> {
   return rows[0]!.xid;
 }
 
-/** What is written down of a writing when it ends. */
-export interface EndedWriting {
-  readonly id: number;
-  readonly kind: WritingKind;
-  readonly feed: string;
-  readonly target: string;
-  readonly load: number;
-  readonly plan: number;
-  readonly act: number;
-  readonly undoes: number | null;
-  readonly by: string;
-  readonly reason: string;
-  readonly xids: readonly string[];
-  readonly inserted: number;
-  readonly updated: number;
-  readonly removed: number;
-  readonly leftRows: number;
-}
+/** What is written down of a writing when it ends: the transactions that wrote its rows too. */
+export type EndedWriting = Omit<Writing, "turn" | "undoneBy" | "at"> & { readonly xids: readonly string[] };
 
 export async function putWriting(client: Queryable, w: EndedWriting): Promise<void> {
   await client.query(
@@ -169,33 +153,50 @@ export type Noted = keyof typeof NOTED;
 const jsonOf = (names: readonly string[], alias: string): string =>
   `jsonb_build_object(${names.map((n) => `'${n}', ${alias}.${ident(n)}`).join(", ")})`;
 
-/** Notes rows of the store as they are before a writing changes them. `where` is about the row `r`. */
+/**
+ * Notes rows of the store as they are before a writing changes them. `where` is about the row `r`; so is `wrote`, which
+ * says of a record whether the writing wrote a row of the target for it.
+ */
 export async function noteBefore(
   client: Queryable,
   writing: number,
   relation: Noted,
   where: string,
-  params: readonly unknown[] = [],
+  { params = [], wrote }: { params?: readonly unknown[]; wrote?: string } = {},
 ): Promise<void> {
   const { key, values } = NOTED[relation];
+  const whose = wrote === undefined ? jsonOf(key, "r") : `${jsonOf(key, "r")} || jsonb_build_object('wrote', ${wrote})`;
   await client.query(
     `insert into sieve.store_before (writing, relation, key, was)
-     select ${writing}, '${relation}', ${jsonOf(key, "r")}, ${jsonOf(values, "r")} from sieve.${relation} r where ${where}`,
+     select ${writing}, '${relation}', ${whose}, ${jsonOf(values, "r")} from sieve.${relation} r where ${where}`,
     [...params],
   );
 }
 
-/** Notes that rows of the store are not there before a writing makes them, by their keys. */
-export async function noteNone(
-  client: Queryable,
-  writing: number,
-  relation: Noted,
-  keys: readonly object[],
-): Promise<void> {
+/** A row of the store as notes keep it; null where it was not there. */
+export interface NotedRow {
+  readonly relation: Noted;
+  readonly key: object;
+  readonly was: object | null;
+}
+
+/** How a row of the store stands, as notes keep it; `key` has the columns that tell the relation's rows. */
+export async function rowNow(client: Queryable, relation: Noted, key: Record<string, unknown>): Promise<NotedRow> {
+  const { key: names, values } = NOTED[relation];
+  const { rows } = await client.query<{ was: object }>(
+    `select ${jsonOf(values, "r")} as was from sieve.${relation} r
+     where ${names.map((n, i) => `r.${ident(n)} = $${i + 1}`).join(" and ")}`,
+    names.map((n) => key[n]),
+  );
+  return { relation, key, was: rows[0]?.was ?? null };
+}
+
+/** Notes how rows of the store were that a writing has changed already, or that are not there yet. */
+export async function noteRows(client: Queryable, writing: number, rows: readonly NotedRow[]): Promise<void> {
   await client.query(
     `insert into sieve.store_before (writing, relation, key, was)
-     select ${writing}, '${relation}', k, null from jsonb_array_elements($1::jsonb) k`,
-    [JSON.stringify(keys)],
+     select ${writing}, relation, key, nullif(was, 'null') from jsonb_to_recordset($1::jsonb) as x (relation text, key jsonb, was jsonb)`,
+    [JSON.stringify(rows)],
   );
 }
 

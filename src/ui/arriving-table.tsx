@@ -87,32 +87,24 @@ function Row({
         {says}
       </td>
       <td>
-        <select
-          className="select select-xs w-32"
-          aria-label={`What an empty cell does: ${says}`}
+        <Choice
+          label={`What an empty cell does: ${says}`}
+          width="w-32"
+          of={EMPTY_DOES}
+          says={EMPTY_SAYS}
           value={now.empty}
-          onChange={(e) => set(name, { ...rule, empty: e.target.value as Rule["empty"] })}
-        >
-          {EMPTY_DOES.map((d) => (
-            <option key={d} value={d}>
-              {EMPTY_SAYS[d]}
-            </option>
-          ))}
-        </select>
+          set={(empty) => set(name, { ...rule, empty })}
+        />
       </td>
       <td>
-        <select
-          className="select select-xs w-48"
-          aria-label={`What a value does: ${says}`}
+        <Choice
+          label={`What a value does: ${says}`}
+          width="w-48"
+          of={VALUE_DOES}
+          says={VALUE_SAYS}
           value={now.value}
-          onChange={(e) => set(name, { ...rule, value: e.target.value as Rule["value"] })}
-        >
-          {VALUE_DOES.map((d) => (
-            <option key={d} value={d}>
-              {VALUE_SAYS[d]}
-            </option>
-          ))}
-        </select>
+          set={(value) => set(name, { ...rule, value })}
+        />
       </td>
       <td>
         <input
@@ -139,5 +131,36 @@ function Row({
         )}
       </td>
     </tr>
+  );
+}
+
+function Choice<T extends string>({
+  label,
+  width,
+  of,
+  says,
+  value,
+  set,
+}: {
+  label: string;
+  width: string;
+  of: readonly T[];
+  says: Readonly<Record<T, string>>;
+  value: T;
+  set: (value: T) => void;
+}) {
+  return (
+    <select
+      className={`select select-xs ${width}`}
+      aria-label={label}
+      value={value}
+      onChange={(e) => set(e.target.value as T)}
+    >
+      {of.map((o) => (
+        <option key={o} value={o}>
+          {says[o]}
+        </option>
+      ))}
+    </select>
   );
 }

@@ -1,5 +1,6 @@
 "use client";
 
+import { withoutArriving } from "@/core/load/arriving.ts";
 import type { Gate, Plan } from "@/core/plan/schema.ts";
 import { ArrivingTable } from "./arriving-table.tsx";
 import { FigureGates } from "./gate-list.tsx";
@@ -74,12 +75,8 @@ export function LoadStage({ plan, change }: StageProps) {
                     const key = plan.contract.fields
                       .map((x) => x.name)
                       .filter((n) => (n === f.name ? e.target.checked : load.key.includes(n)));
-                    const { whole_record: _, arriving, ...others } = load;
-                    const rules = Object.entries(arriving ?? {}).filter(([n]) => !key.includes(n));
-                    change({
-                      ...plan,
-                      load: { ...others, key, ...(rules.length > 0 ? { arriving: Object.fromEntries(rules) } : {}) },
-                    });
+                    const { whole_record: _, ...others } = load;
+                    change({ ...plan, load: withoutArriving({ ...others, key }, key) });
                   }}
                 />
                 {f.name}
@@ -122,31 +119,13 @@ export function LoadStage({ plan, change }: StageProps) {
           keep rows as they were before a load changes them, so that it can be undone
         </label>
         <h2 className="mt-4">Gates: past these a load stops before the target is touched</h2>
-        <label className="flex items-center gap-2 py-0.5">
-          <input
-            type="checkbox"
-            checked={share !== undefined}
-            onChange={(e) => setGate("held share", e.target.checked ? { limit: "held share", over: 0.2 } : null)}
-          />
-          held share over
-          <input
-            type="number"
-            min={0}
-            max={100}
-            step={1}
-            className="input input-xs max-w-20 text-right"
-            aria-label="Held share in per cent"
-            disabled={!share}
-            value={share ? Math.round(share.over * 1000) / 10 : ""}
-            onChange={(e) =>
-              setGate("held share", {
-                limit: "held share",
-                over: Math.min(1, Math.max(0, Number(e.target.value) / 100)),
-              })
-            }
-          />
-          %
-        </label>
+        <ShareGate
+          says="held share over"
+          label="Held share in per cent"
+          share={share?.over ?? null}
+          unless={0.2}
+          set={(over) => setGate("held share", over === null ? null : { limit: "held share", over })}
+        />
         <LoadedBeforeGate gates={gates} keyless={load.mode === "append" && load.key.length === 0} set={setGate} />
         {(["nothing read", "required column missing"] as const).map((limit) => (
           <label key={limit} className="flex items-center gap-2 py-0.5">
@@ -312,31 +291,62 @@ function LoadedBeforeGate({
 }) {
   const own = gates.find((g): g is Extract<Gate, { limit: "loaded before" }> => g.limit === "loaded before");
   return (
+    <ShareGate
+      says="share of records that the target has already over"
+      label="Share of records that the target has already, in per cent"
+      share={own?.over ?? (keyless ? 0.5 : null)}
+      unless={0.5}
+      fixed={keyless && own === undefined}
+      set={(over) => set("loaded before", over === null ? null : { limit: "loaded before", over })}
+    >
+      {keyless && <span className="faint">as there is no key</span>}
+    </ShareGate>
+  );
+}
+
+/** A gate that is a share of records: whether there is one, and past how many per cent it closes. */
+function ShareGate({
+  says,
+  label,
+  share,
+  unless,
+  fixed = false,
+  set,
+  children,
+}: {
+  says: string;
+  /** Of the number. */
+  label: string;
+  /** Null where there is no such gate. */
+  share: number | null;
+  /** The share that it has when it is switched on. */
+  unless: number;
+  /** It can't be switched off. */
+  fixed?: boolean;
+  set: (share: number | null) => void;
+  children?: React.ReactNode;
+}) {
+  return (
     <label className="flex items-center gap-2 py-0.5">
       <input
         type="checkbox"
-        checked={own !== undefined || keyless}
-        disabled={keyless && own === undefined}
-        onChange={(e) => set("loaded before", e.target.checked ? { limit: "loaded before", over: 0.5 } : null)}
+        checked={share !== null}
+        disabled={fixed}
+        onChange={(e) => set(e.target.checked ? unless : null)}
       />
-      share of records that the target has already over
+      {says}
       <input
         type="number"
         min={0}
         max={100}
         step={1}
         className="input input-xs max-w-20 text-right"
-        aria-label="Share of records that the target has already, in per cent"
-        disabled={!own && !keyless}
-        value={own ? Math.round(own.over * 1000) / 10 : keyless ? 50 : ""}
-        onChange={(e) =>
-          set("loaded before", {
-            limit: "loaded before",
-            over: Math.min(1, Math.max(0, Number(e.target.value) / 100)),
-          })
-        }
+        aria-label={label}
+        disabled={share === null}
+        value={share === null ? "" : Math.round(share * 1000) / 10}
+        onChange={(e) => set(Math.min(1, Math.max(0, Number(e.target.value) / 100)))}
       />
-      % {keyless && <span className="faint">as there is no key</span>}
+      % {children}
     </label>
   );
 }

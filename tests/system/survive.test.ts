@@ -132,7 +132,7 @@ describe("a load that can't be done", () => {
     const one = await askForLoad(db, await deliver(db, "kill", BYTES));
     await waitFor(db, one, (l) => l.recordsSoFar > 0);
     await kill();
-    for (let free = false; !free;) {
+    for (let free = false; !free; await new Promise((resolve) => setTimeout(resolve, 30))) {
       const { rows } = await db.query("select from pg_locks where locktype = 'advisory' and classid = 7301");
       free = rows.length === 0;
     }
@@ -140,19 +140,24 @@ describe("a load that can't be done", () => {
     expect((await getLoad(db, one)).state).toBe("cancelled");
     expect((await db.query("select from pg_tables where schemaname = 'staging'")).rows).toEqual([]);
     await expect(cancelLoad(db, one)).rejects.toMatchObject({ code: "wrong-state" });
-    worker = await system.startWorker();
-    const two = await askForLoad(db, await deliver(db, "kill", BYTES));
-    const blocker = await db.connect();
-    await blocker.query("begin");
-    await waitFor(db, two, (l) => l.recordsSoFar > 0);
-    await blocker.query("lock table sieve.held in exclusive mode");
-    await waitFor(db, two, (l) => l.stage === "closing");
-    await cancelLoad(db, two);
-    const ended = await waitFor(db, two);
-    await blocker.query("rollback");
-    blocker.release();
-    expect(ended.state).toBe("cancelled");
-    expect((await db.query("select from pg_tables where schemaname in ('staging', 'target')")).rows).toEqual([]);
+    await system.startWorker();
+    // Asked at whatever moment: in the midst of a statement, or between two.
+    for (const after of [0, 300, 900]) {
+      const id = await askForLoad(db, await deliver(db, "kill", BYTES));
+      const blocker = await db.connect();
+      try {
+        await blocker.query("begin");
+        await waitFor(db, id, (l) => l.recordsSoFar > 0);
+        await blocker.query("lock table sieve.held in exclusive mode");
+        await waitFor(db, id, (l) => l.stage === "closing");
+        await new Promise((resolve) => setTimeout(resolve, after));
+        await cancelLoad(db, id);
+        expect((await waitFor(db, id)).state).toBe("cancelled");
+      } finally {
+        blocker.release(true);
+      }
+      expect((await db.query("select from pg_tables where schemaname in ('staging', 'target')")).rows).toEqual([]);
+    }
   });
 });
 

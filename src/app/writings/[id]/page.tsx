@@ -25,12 +25,11 @@ export default async function WritingPage({
   const parsed = previewQuery.safeParse(await searchParams);
   const asked = parsed.success ? parsed.data : previewQuery.parse({});
   const [fault, plan] = await Promise.all([cannotUndoWriting(db(), writing), getPlan(db(), writing.plan)]);
-  let preview = fault ? null : await previewUndo(db(), writing.id, asked);
-  const leaves = preview === null ? [] : LEFT_BECAUSE.filter((b) => preview!.left[b] > 0);
+  const preview = fault ? null : await previewUndo(db(), writing.id, { ...asked, needed: true });
+  // What needs a person is shown first.
+  const leaves = preview === null ? [] : LEFT_BECAUSE.filter((b) => preview.left[b] > 0);
   const first = leaves.length === 1 ? leaves[0] : leaves.length > 1 ? ("any" as const) : undefined;
   const filter = { does: asked.does, left: asked.left ?? (asked.does ? undefined : first) };
-  // What needs a person is shown first.
-  if (preview && filter.left !== asked.left) preview = await previewUndo(db(), writing.id, { ...asked, ...filter });
   const { load } = plan.document;
   const now = new Date();
   return (
