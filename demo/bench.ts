@@ -124,7 +124,7 @@ async function main(): Promise<void> {
     await benchRepeats([COUNT / 100, COUNT / 10, COUNT], say);
   }
   if (only === "match") return;
-  const engine = only === "load" || only === "upsert" || only === "memory";
+  const engine = ["load", "upsert", "memory", "release"].includes(only ?? "");
   if (!engine && only !== "read") {
     benchSteps(say);
     await benchPlan(tenth, parsePlan(PLAN), rounds, say);
@@ -144,6 +144,12 @@ async function main(): Promise<void> {
   ] as const) {
     await makeFeed(db, { name: feed, title: feed, about: "" });
     await savePlan(db, feed, { ...PLAN, feed, load }, "bench", "bench");
+  }
+  if (only === "release") {
+    const worker = await startWorker();
+    await benchRelease(db, more, rounds);
+    await stop(worker);
+    return await db.end();
   }
   const deliveries = {
     tenth: await deliver(db, "bench", tenth),

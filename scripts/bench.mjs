@@ -1,4 +1,4 @@
-/** Measures the engine against the database's own copy, in a cluster of its own. BENCH_RECORDS and BENCH_ROUNDS make it smaller, BENCH_ONLY=match, cleanse, read, load, upsert or memory does a part. */
+/** Measures the engine against the database's own copy, in a cluster of its own. BENCH_RECORDS and BENCH_ROUNDS make it smaller, BENCH_ONLY=match, cleanse, read, load, upsert, release or memory does a part. */
 import { spawnSync } from "node:child_process";
 import { rmSync } from "node:fs";
 import { join } from "node:path";

@@ -2,7 +2,7 @@ import { BYTE, type Balance } from "@/core/ledger.ts";
 import { KEPT_BECAUSE, arrivingOf, leavesOf, type KeptBecause, type KeptCells } from "@/core/load/arriving.ts";
 import type { TableColumn } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import { ident, withSettings, type Client, type Db } from "@/store/db.ts";
+import { byHash, ident, withSettings, type Client, type Db } from "@/store/db.ts";
 import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
 import { EXTRA, assertWritten, columnsByName, recordColumns, staged, tableOf } from "./target.ts";
 import { DIFFERS, KEPT, PART, PLACE, dropKept, keepsBefore, type Writing } from "./writing.ts";
@@ -235,7 +235,9 @@ async function writeMet(
   if (!plan.load.whole_record || meeting.byPlace) await writing.change(met, changing, { origin, sure });
   if (meeting.byPlace) return;
   const fresh = freshRecords(meeting);
-  await writing.insertStaged(fresh, sure ? null : `select count(*)::int as n from ${fresh}`);
+  await byHash(writing.client, () =>
+    writing.insertStaged(fresh, sure ? null : `select count(*)::int as n from ${fresh}`),
+  );
 }
 
 /** Keeps the rows that were met, and writes over them and beside them. */

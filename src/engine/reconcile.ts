@@ -1,7 +1,7 @@
 import type { Reconciliation, ReconciledField } from "@/core/report.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
-import { ident, withSettings, type Client } from "@/store/db.ts";
+import { byHash, ident, withSettings, type Client } from "@/store/db.ts";
 import { freshRecords, type Meeting } from "./meet.ts";
 import { columnsByName, staged as stagedValue } from "./target.ts";
 import { DIFFERS, PART, PLACE, WRITING, rowKey, type Writing } from "./writing.ts";
@@ -89,7 +89,7 @@ export class Expected {
       this.parts.length > 0
         ? `(${this.parts.join(" union all ")}) x`
         : `(select ${this.columns(() => "null")} limit 0) x`;
-    return await totalsOf(client, this.plan, from, (n) => `x.${ident(n)}`);
+    return await byHash(client, () => totalsOf(client, this.plan, from, (n) => `x.${ident(n)}`));
   }
 }
 

@@ -82,12 +82,17 @@ export async function releaseRecords(
     const versions = new Map<string, PlanVersion>();
     for (const { feed } of feeds) versions.set(feed, await planInForce(client, feed));
     for (const { feed } of feeds) await lockTarget(client, feed, versions.get(feed)!.document);
-    const wanted = new Map(mends.map((m) => [`${m.load}:${m.record}`, m]));
+    const keepsExtra = [...versions.values()].some((v) => v.document.map.extra === "keep");
+    /** What is asked of each load's records. */
+    const wanted = new Map<number, Map<number, Mend>>();
+    for (const mend of mends) {
+      if (!wanted.has(mend.load)) wanted.set(mend.load, new Map());
+      wanted.get(mend.load)!.set(mend.record, mend);
+    }
     const results: Released[] = [];
-    const loads = [...new Set(mends.map((m) => m.load))].sort((a, b) => a - b);
-    for (const load of loads) {
-      const records = [...new Set(mends.filter((m) => m.load === load).map((m) => m.record))].sort((a, b) => a - b);
-      const held = await heldOf(client, load, records);
+    for (const [load, asked] of [...wanted].sort(([a], [b]) => a - b)) {
+      const records = [...asked.keys()].sort((a, b) => a - b);
+      const held = await heldOf(client, load, records, { cells: keepsExtra });
       if (held.length < records.length) {
         const there = new Set(held.map((h) => h.record));
         const record = records.find((r) => !there.has(r))!;
@@ -95,14 +100,14 @@ export async function releaseRecords(
           hint: "It may have been loaded; look at the load.",
         });
       }
-      const open = held.filter((h) => h.state === "held" || h.state === "overtaken");
+      const open: HeldRow[] = [];
       for (const h of held) {
-        if (open.includes(h)) continue;
-        results.push({ load, record: h.record, released: false, problems: [], ended: endedWords(h) });
+        if (h.state === "held" || h.state === "overtaken") open.push(h);
+        else results.push({ load, record: h.record, released: false, problems: [], ended: endedWords(h) });
       }
       if (open.length === 0) continue;
       const release = await Release.begin(client, versions.get(open[0]!.feed)!, load, { ...options, by });
-      results.push(...(await release.run(open, (h) => wanted.get(`${load}:${h.record}`)?.values ?? {})));
+      results.push(...(await release.run(open, (h) => asked.get(h.record)?.values ?? {})));
     }
     if (results.every((r) => r.ended !== undefined)) {
       const [first] = results;
@@ -127,6 +132,7 @@ interface HeldRow {
   record: number;
   feed: string;
   file: number;
+  /** As they came, where the plan keeps what no field takes. */
   cells: string[] | null;
   values: string[];
   mended: Record<string, string> | null;
@@ -135,9 +141,14 @@ interface HeldRow {
   endedBy: string;
 }
 
-async function heldOf(client: Client, load: number, records: readonly number[]): Promise<HeldRow[]> {
+async function heldOf(
+  client: Client,
+  load: number,
+  records: readonly number[],
+  { cells }: { cells: boolean },
+): Promise<HeldRow[]> {
   const { rows } = await client.query<HeldRow>(
-    `select record, feed, file, cells, field_values as values, mended, state, found, ended_by as "endedBy"
+    `select record, feed, file, ${cells ? "cells" : "null as cells"}, field_values as values, mended, state, found, ended_by as "endedBy"
      from sieve.held where load = $1 and record = any($2) order by record for update`,
     [load, records],
   );
@@ -436,10 +447,11 @@ class Release {
   /** Sets the records' states as they were noted, once the writing is there. */
   private async mark(): Promise<void> {
     const { client, load, writing, marks, options } = this;
-    await client.query(`analyze ${marks}`);
-    const of = (where: string): string => `(select m.record from ${marks} m where ${where})`;
-    await noteBefore(client, writing.id, "held", `r.load = ${load.id} and r.record in ${of("m.state = 'released'")}`, {
-      wrote: `r.record in ${of("m.wrote")}`,
+    // However few records the planner believes a load to have held, each is found by an index.
+    await client.query(`create index on ${marks} (record); analyze ${marks}`);
+    const marked = (where: string): string => `exists (select from ${marks} m where m.record = r.record and ${where})`;
+    await noteBefore(client, writing.id, "held", `r.load = ${load.id} and ${marked("m.state = 'released'")}`, {
+      wrote: marked("m.wrote"),
     });
     await client.query(
       `update sieve.held h set state = m.state, mended = m.mended,

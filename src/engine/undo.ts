@@ -511,11 +511,18 @@ async function undoInStore(
   const { id, load } = victim;
   const { by, reason } = writing.about;
   // A record whose row was left in the target stays as released as it is.
+  if (rows) {
+    await client.query(
+      `drop table if exists undone_origins;
+       create temp table undone_origins on commit drop as
+         select load, record from undo_rows where go and load is not null union
+         select i."_load", i."_record" from undo_rows u join undo_images i on i."_ n" = u.img where u.go;
+       create index on undone_origins (record, load); analyze undone_origins`,
+    );
+  }
   const left = rows
-    ? `(b.key->>'wrote') is distinct from 'true' or exists (
-         select from undo_rows u left join undo_images i on i."_ n" = u.img where u.go and
-         ((u.load, u.record) = ((b.key->>'load')::int, (b.key->>'record')::int)
-           or (i."_load", i."_record") = ((b.key->>'load')::int, (b.key->>'record')::int)))`
+    ? `(b.key->>'wrote') is distinct from 'true' or exists (select from undone_origins o
+         where o.load = (b.key->>'load')::int and o.record = (b.key->>'record')::int)`
     : "true";
   // What was decided is about contents, not about a load: it is known when they come again.
   const kept: Noted[] = along ? ["match_pair", "match_decision"] : [];

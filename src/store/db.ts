@@ -89,3 +89,8 @@ export async function byPlace<T>(client: Queryable, work: () => Promise<T>): Pro
   const settings = { enable_seqscan: "off", enable_mergejoin: "off", enable_memoize: "off", jit: "off" };
   return await withSettings(client, settings, work);
 }
+
+/** Runs a statement that joins much with much, of which nothing is known yet: without sorting it, and not row by row. */
+export async function byHash<T>(client: Queryable, work: () => Promise<T>): Promise<T> {
+  return await withSettings(client, { jit: "off", enable_mergejoin: "off", enable_nestloop: "off" }, work);
+}

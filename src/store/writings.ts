@@ -217,8 +217,8 @@ export async function putStoreBack(
     const { key, values } = NOTED[relation];
     const table = `sieve.${relation}`;
     // The first note of a row is how it was before the writing; a later one how it was in its midst.
-    const before = `(select distinct on (b.key) b.key, b.was, k.* from sieve.store_before b,
-        jsonb_populate_record(null::${table}, b.key) k
+    const before = `(select distinct on (b.key) b.key, b.was, jsonb_populate_record(null::${table}, b.was) as old, k.*
+      from sieve.store_before b, jsonb_populate_record(null::${table}, b.key) k
       where b.writing = ${undone} and b.relation = '${relation}' and (${only}) order by b.key, b.ctid)`;
     const own = relation === "held" || relation === "waiting";
     // A record that something else has happened to since is that other thing's.
@@ -233,7 +233,7 @@ export async function putStoreBack(
       // Whose doing it is that a record is as it was: a record enters and leaves the target by writings alone.
       if (own && v === "writing")
         return `writing = case when (b.was->>'state') = 'released' then (b.was->>'writing')::int else ${by} end`;
-      return `${ident(v)} = (jsonb_populate_record(null::${table}, b.was)).${ident(v)}`;
+      return `${ident(v)} = (b.old).${ident(v)}`;
     });
     await client.query(`update ${table} r set ${set.join(", ")} from ${before} b where ${same} and b.was is not null`);
     const names = [...key, ...values].map((n) => ident(n)).join(", ");

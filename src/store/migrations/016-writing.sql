@@ -152,29 +152,36 @@ create trigger held_is_kept before update of load, record, feed, at, file, line,
 create trigger waiting_is_kept before update of load, record, feed on sieve.waiting
   for each row execute function sieve.refuse_content();
 
--- The steps that a held record may take. Into the target, and out of it again, only by a writing.
-create function sieve.check_held_step() returns trigger language plpgsql as $$
+-- The steps that a held record may take. Into the target, and out of it again, only by a writing. Asked once a
+-- statement, and whatever the planner believes of how many rows that changed, never row by row.
+create function sieve.check_held_steps() returns trigger language plpgsql set enable_nestloop = off as $$
+declare
+  step record;
 begin
-  if new.state = old.state then
-    return new;
+  select o.load, o.record, o.state, n.state as becomes into step
+    from held_before o join held_after n on n.load = o.load and n.record = o.record
+    where n.state <> o.state and not (
+      (o.state = 'held' and n.state in ('released', 'discarded', 'overtaken', 'closed')) or
+      (o.state = 'overtaken' and n.state in ('held', 'released', 'discarded', 'closed')) or
+      (o.state = 'discarded' and n.state in ('held', 'overtaken', 'released')) or
+      (o.state = 'released' and n.state in ('held', 'overtaken', 'discarded')) or
+      (o.state = 'closed' and n.state in ('held', 'overtaken'))) limit 1;
+  if found then
+    raise exception 'record % of load % is %, from which it can''t become %', step.record, step.load, step.state, step.becomes;
   end if;
-  if not (
-    (old.state = 'held' and new.state in ('released', 'discarded', 'overtaken', 'closed')) or
-    (old.state = 'overtaken' and new.state in ('held', 'released', 'discarded', 'closed')) or
-    (old.state = 'discarded' and new.state in ('held', 'overtaken', 'released')) or
-    (old.state = 'released' and new.state in ('held', 'overtaken', 'discarded')) or
-    (old.state = 'closed' and new.state in ('held', 'overtaken'))
-  ) then
-    raise exception 'record % of load % is %, from which it can''t become %', old.record, old.load, old.state, new.state;
+  select o.load, o.record into step
+    from held_before o join held_after n on n.load = o.load and n.record = o.record
+      left join sieve.writing w on w.id = n.writing
+    where n.state <> o.state and (n.state = 'released' or o.state = 'released') and
+      (n.writing is not distinct from o.writing or w.id is null) limit 1;
+  if found then
+    raise exception 'record % of load % can be released, or taken back, by a writing of the target alone', step.record, step.load;
   end if;
-  if (new.state = 'released' or old.state = 'released') and
-     (new.writing is not distinct from old.writing or not exists (select from sieve.writing w where w.id = new.writing)) then
-    raise exception 'record % of load % can be released, or taken back, by a writing of the target alone', old.record, old.load;
-  end if;
-  return new;
+  return null;
 end $$;
-create trigger held_takes_steps before update of state on sieve.held
-  for each row execute function sieve.check_held_step();
+create trigger held_takes_steps after update on sieve.held
+  referencing old table as held_before new table as held_after
+  for each statement execute function sieve.check_held_steps();
 
 create function sieve.check_load_step() returns trigger language plpgsql as $$
 begin
