@@ -218,6 +218,25 @@ describe("releases", () => {
     expect((await listHeld(db, { load: old.id })).map((h) => h.record)).toEqual([3]);
   });
 
+  it("of very many at once, and taken back again, each as it was", async () => {
+    const { db } = system;
+    const count = 30_000;
+    await newFeed(db, "many", FIELDS, UPSERT, { gates: [] });
+    const lines = Array.from({ length: count }, (_, i) => `${i},name ${i},bad`);
+    const load = await loadNow(db, "many", `id,name,n\n${lines.join("\n")}\n`);
+    const mends = lines.map((_, record) => ({ load: load.id, record, values: { n: `${record * 2}` } }));
+    const results = await releaseRecords(db, mends, "Ines");
+    expect(results.filter((r) => r.released)).toHaveLength(count);
+    const { rows: all } = await db.query("select count(*)::int as n, sum(n - id * 2)::int as off from target.many");
+    expect(all).toEqual([{ n: count, off: 0 }]);
+    const [release] = await listWritings(db, { feed: "many" }, 1);
+    expect(await undoWriting(db, release!.id, WHY)).toMatchObject({ removed: count });
+    const states = await db.query("select state, count(*)::int as n from sieve.held where feed = 'many' group by 1");
+    expect(states.rows).toEqual([{ state: "held", n: count }]);
+    expect(await rows(db, "many")).toEqual([]);
+    expect((await verifyLoad(db, load.id)).differs).toEqual([]);
+  });
+
   it("by two people at once: one wins, the other is told", async () => {
     const { db } = system;
     await newFeed(db, "both", FIELDS, UPSERT, { gates: [] });
