@@ -9,6 +9,7 @@ const dist = join(root, "dist");
 export const ENTRIES = {
   cli: "src/cli/main.ts",
   worker: "src/engine/worker.ts",
+  apart: "src/engine/apart-process.ts",
   "course-thread": "src/engine/course-thread.ts",
   "pairs-thread": "src/engine/pairs-thread.ts",
   migrate: "src/store/migrate-main.ts",

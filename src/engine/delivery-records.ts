@@ -5,7 +5,7 @@ import type { ReadSettings } from "@/core/read/format.ts";
 import { openFile } from "@/core/read/source.ts";
 import { arrivedCells } from "@/core/sift.ts";
 import type { Db } from "@/store/db.ts";
-import { getDelivery, storedFile } from "@/store/deliveries.ts";
+import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
 import { fileSpool } from "./spool.ts";
 
 /** What is true of a column's cell in the records that are wanted. */
@@ -30,6 +30,7 @@ export async function findInDelivery(
   filter: CellFilter,
   from = 0,
   limit = 200,
+  told?: ReadTold,
 ): Promise<{ columns: string[]; records: ArrivedRecord[]; more: boolean }> {
   const { files } = await getDelivery(db, delivery);
   const { spool, close } = fileSpool();
@@ -57,7 +58,7 @@ export async function findInDelivery(
   try {
     const parts = { next: 0 };
     for (const file of files) {
-      for await (const opened of openFile(storedFile(db, file), read, spool, parts)) {
+      for await (const opened of openFile(storedFile(db, file, told), read, spool, parts)) {
         for await (const block of opened.blocks) {
           const names = opened.columns();
           for (const name of names) if (!columns.includes(name)) columns.push(name);

@@ -3,7 +3,7 @@ import type { Evidence, ReadOptions, ReadSettings } from "@/core/read/format.ts"
 import { openFile, rawText } from "@/core/read/source.ts";
 import { arrivedCells, rawBytes } from "@/core/sift.ts";
 import type { Db } from "@/store/db.ts";
-import { getDelivery, storedFile } from "@/store/deliveries.ts";
+import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
 import { fileSpool } from "./spool.ts";
 
 /** The first records of a part of a delivery, and how it was read. */
@@ -32,6 +32,7 @@ export async function previewDelivery(
   delivery: number,
   settings: ReadSettings,
   most = 60,
+  told?: ReadTold,
 ): Promise<PartPreview[]> {
   const { files } = await getDelivery(db, delivery);
   const { spool, close } = fileSpool();
@@ -40,7 +41,7 @@ export async function previewDelivery(
     for (const file of files) {
       let last: PartPreview | null = null;
       try {
-        for await (const opened of openFile(storedFile(db, file), settings, spool)) {
+        for await (const opened of openFile(storedFile(db, file, told), settings, spool)) {
           const { name, options, evidence, others = {} } = opened;
           last = { name, read: options, evidence, others, arrays: [], columns: [], rows: [], error: null };
           previews.push(last);

@@ -1,7 +1,28 @@
+import { createReadStream } from "node:fs";
+import { open } from "node:fs/promises";
 import { SieveError, counted } from "@/core/problem.ts";
 import { openFile, type ReadSettings, type SourceFile, type Spool } from "@/core/read/source.ts";
 import { arrivedCells } from "@/core/sift.ts";
 import { MOST_ENTRIES } from "@/store/references.ts";
+import { fileRange, fileSpool } from "./spool.ts";
+
+/** The entries of a file that lies at a path, named as it came. */
+export async function readEntriesAt(path: string, name: string): ReturnType<typeof readEntries> {
+  const { spool, close } = fileSpool();
+  const handle = await open(path);
+  try {
+    const file = {
+      name,
+      bytes: (await handle.stat()).size,
+      chunks: () => createReadStream(path, { highWaterMark: 1 << 20 }),
+      range: (start: number, end: number) => fileRange(handle, start, end),
+    };
+    return await readEntries(file, {}, spool);
+  } finally {
+    await handle.close();
+    await close();
+  }
+}
 
 /**
  * The entries of a file in any format that is read, for a reference list: its columns and their

@@ -2,14 +2,14 @@ import { ProfileFold } from "@/core/metrics/profile.ts";
 import { SieveError } from "@/core/problem.ts";
 import { openFile } from "@/core/read/source.ts";
 import type { Db } from "@/store/db.ts";
-import { getDelivery, storedFile } from "@/store/deliveries.ts";
+import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
 import { beginProfile, endProfile, getProfile, profileProgress } from "@/store/profiles.ts";
 import { FileSpill, fileSpool } from "./spool.ts";
 
 const TELL_MS = 300;
 
 /** Looks at a whole delivery and keeps what is in its columns. Running it again begins anew. */
-export async function runProfile(db: Db, id: number): Promise<void> {
+export async function runProfile(db: Db, id: number, tell?: ReadTold): Promise<void> {
   if (!(await beginProfile(db, id))) return;
   const stored = await getProfile(db, id);
   const { files } = await getDelivery(db, stored.delivery);
@@ -22,7 +22,7 @@ export async function runProfile(db: Db, id: number): Promise<void> {
     const parts = { next: 0 };
     let records = 0;
     for (const file of files) {
-      for await (const opened of openFile(storedFile(db, file), stored.read ?? {}, spool, parts)) {
+      for await (const opened of openFile(storedFile(db, file, tell), stored.read ?? {}, spool, parts)) {
         for await (const block of opened.blocks) {
           fold.add(block, opened.columns());
           records += block.count;

@@ -6,7 +6,7 @@ import { SampleChoice, type Sample } from "@/core/sample.ts";
 import { Course } from "@/core/sift.ts";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import type { Db } from "@/store/db.ts";
-import { getDelivery, storedFile } from "@/store/deliveries.ts";
+import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
 import { listsAtHand } from "@/store/references.ts";
 import { fileSpool } from "./spool.ts";
 
@@ -25,6 +25,7 @@ export async function sampleDelivery(
   read: ReadSection,
   size: number,
   following = false,
+  told?: ReadTold,
 ): Promise<Sample> {
   const { files } = await getDelivery(db, delivery);
   const { spool, close } = fileSpool();
@@ -38,7 +39,7 @@ export async function sampleDelivery(
   try {
     for (const [i, file] of files.entries()) {
       try {
-        for await (const sifted of siftFile(course, storedFile(db, file), i, read, spool, parts)) {
+        for await (const sifted of siftFile(course, storedFile(db, file, told), i, read, spool, parts)) {
           choice.add(sifted, course.columns, course.fileName);
           seen += sifted.block.count;
           if (seen >= MOST_READ) return choice.finish(false);

@@ -1,5 +1,5 @@
 import { appendFileSync, closeSync, createReadStream, mkdtempSync, openSync, readSync, rmSync } from "node:fs";
-import { open, type FileHandle } from "node:fs/promises";
+import { mkdtemp, open, rm, writeFile, type FileHandle } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import type { Spill } from "@/core/check/repeats.ts";
@@ -39,6 +39,22 @@ export function fileSpool(): { spool: Spool; close: () => Promise<void> } {
       if (folder) rmSync(folder, { recursive: true, force: true });
     },
   };
+}
+
+/** Bytes put into a temporary file of their own, for another process; `remove` takes it away. */
+export async function fileOf(
+  chunks: AsyncIterable<Uint8Array>,
+): Promise<{ path: string; remove: () => Promise<void> }> {
+  const folder = await mkdtemp(join(tmpdir(), "sieve-"));
+  const remove = (): Promise<void> => rm(folder, { recursive: true, force: true });
+  const path = join(folder, "file");
+  try {
+    await writeFile(path, chunks, { mode: 0o600 });
+    return { path, remove };
+  } catch (error) {
+    await remove();
+    throw error;
+  }
 }
 
 /** Hashes of values that must be unique, in a temporary file that goes with the thread. */

@@ -8,7 +8,8 @@ import { getLoad } from "@/store/loads.ts";
 import { dropQueued } from "@/store/queue.ts";
 import { LOAD_LOCK, MOST_DEATHS, abandonLoad, deathWords } from "./abandon.ts";
 import { runLoad } from "./run-load.ts";
-import { runProfile } from "./run-profile.ts";
+import { apart, profileLimits } from "./apart.ts";
+import { endProfile } from "@/store/profiles.ts";
 import { lookAtSources, sourceSettings } from "./sources.ts";
 
 /** Locks by advisory number: held by each worker process as long as it lives. */
@@ -78,7 +79,13 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
         profile: async (payload) => {
           const { profile } = payload as { profile: number };
           log.info({ profile }, "profile begins");
-          await runProfile(db, profile);
+          try {
+            await apart("profile", { profile }, { ...profileLimits(), signal: ending.signal });
+          } catch (error) {
+            // At the worker's own end it is left to the next one.
+            if (!(error instanceof SieveError) || error.code === "given-up") throw error;
+            await endProfile(db, profile, { failed: error });
+          }
           log.info({ profile }, "profile ended");
         },
         load: async (payload, helpers) => {

@@ -200,13 +200,29 @@ function wanted(have: readonly Buffer[]): number {
   return first.length >= 6 && first.readInt16BE(0) === 1 ? 6 + first.readInt32BE(2) : 0;
 }
 
+/** Is told how many bytes of a file have been read. */
+export type ReadTold = (file: string, bytes: number) => void;
+
 /** A stored file as a source for reading. */
-export function storedFile(db: Db, file: Pick<DeliveryFile, "id" | "name" | "bytes">): SourceFile {
+export function storedFile(
+  db: Db,
+  file: Pick<DeliveryFile, "id" | "name" | "bytes">,
+  told: ReadTold = () => {},
+): SourceFile {
   return {
     name: file.name,
     bytes: file.bytes,
-    chunks: () => storedBytes(db, file.id),
-    range: (start, end) => storedRange(db, file.id, start, end),
+    async *chunks() {
+      let bytes = 0;
+      for await (const chunk of storedBytes(db, file.id)) {
+        told(file.name, (bytes += chunk.length));
+        yield chunk;
+      }
+    },
+    range: async (start, end) => {
+      told(file.name, end);
+      return await storedRange(db, file.id, start, end);
+    },
   };
 }
 

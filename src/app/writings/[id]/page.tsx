@@ -1,5 +1,6 @@
 import Link from "next/link";
-import { LEFT_BECAUSE, cannotUndoWriting, previewUndo } from "@/engine/undo.ts";
+import { apart } from "@/engine/apart.ts";
+import { LEFT_BECAUSE, cannotUndoWriting } from "@/engine/undo.ts";
 import { previewQuery } from "@/app/api/writings/query.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { getWriting } from "@/store/writings.ts";
@@ -25,7 +26,7 @@ export default async function WritingPage({
   const parsed = previewQuery.safeParse(await searchParams);
   const asked = parsed.success ? parsed.data : previewQuery.parse({});
   const [fault, plan] = await Promise.all([cannotUndoWriting(db(), writing), getPlan(db(), writing.plan)]);
-  const preview = fault ? null : await previewUndo(db(), writing.id, { ...asked, needed: true });
+  const preview = fault ? null : await apart("preview of an undo", { writing: writing.id, filter: { ...asked, needed: true } });
   // What needs a person is shown first.
   const leaves = preview === null ? [] : LEFT_BECAUSE.filter((b) => preview.left[b] > 0);
   const first = leaves.length === 1 ? leaves[0] : leaves.length > 1 ? ("any" as const) : undefined;

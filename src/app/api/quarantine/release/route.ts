@@ -1,6 +1,7 @@
 import { z } from "zod";
-import { body, db, route } from "@/app/server.ts";
-import { MOST_AT_ONCE, releaseRecords } from "@/engine/release.ts";
+import { body, route } from "@/app/server.ts";
+import { apart, writeLimits } from "@/engine/apart.ts";
+import { MOST_AT_ONCE } from "@/engine/release.ts";
 
 const input = z.object({
   records: z
@@ -16,6 +17,10 @@ const input = z.object({
 /** Releases held records; with `overtaken` also those whose key something newer has written since. */
 export const POST = route(async (request) => {
   const { records, overtaken, reason } = input.parse(await body(request));
-  const results = await releaseRecords(db(), records, "steward", { overtaken, reason });
+  const results = await apart(
+    "release",
+    { mends: records, by: "steward", options: { overtaken, reason } },
+    writeLimits(),
+  );
   return { released: results.filter((r) => r.released).length, stayed: results.filter((r) => !r.released) };
 });

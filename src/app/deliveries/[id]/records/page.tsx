@@ -1,7 +1,7 @@
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import { z } from "zod";
-import { findInDelivery } from "@/engine/delivery-records.ts";
+import { apart } from "@/engine/apart.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
 import { Value } from "@/ui/cell.tsx";
@@ -32,7 +32,13 @@ export default async function ArrivedPage({
   const { id } = delivery;
   const feed = await getFeed(db(), delivery.feed);
   const plan = await planInForce(db(), delivery.feed).catch(() => null);
-  const found = await findInDelivery(db(), id, plan?.document.read ?? {}, filter, from, LIMIT);
+  const found = await apart("records of a delivery", {
+    delivery: id,
+    read: plan?.document.read ?? {},
+    filter,
+    from,
+    limit: LIMIT,
+  });
   const words = {
     empty: "is empty",
     blank: "has nothing but spaces",

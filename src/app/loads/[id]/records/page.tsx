@@ -3,7 +3,8 @@ import { notFound } from "next/navigation";
 import { compilePlan, faultTitle } from "@/core/plan/compile.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
-import { findRecords, type RecordFilter } from "@/engine/records.ts";
+import { apart } from "@/engine/apart.ts";
+import type { RecordFilter } from "@/engine/records.ts";
 import { recordQuery } from "@/app/api/loads/[id]/records/query.ts";
 import type { KeptBecause } from "@/core/load/arriving.ts";
 import { RecordTable } from "@/ui/record-table.tsx";
@@ -23,7 +24,7 @@ export default async function RecordsPage({
   const parsed = recordQuery.safeParse(await searchParams);
   if (!parsed.success || !load.report) notFound();
   const { from, limit: _, ...filter } = parsed.data;
-  const page = await orNotThere(findRecords(db(), load.id, filter, from, PAGE));
+  const page = await orNotThere(apart("records of a load", { load: load.id, filter, from, limit: PAGE }));
   const compiled = compilePlan((await getPlan(db(), load.plan)).document);
   const words = describe(filter, compiled);
   const query = new URLSearchParams(

@@ -1,9 +1,9 @@
 import { z } from "zod";
-import { body, db, route } from "@/app/server.ts";
+import { body, route } from "@/app/server.ts";
 import { readSectionSchema } from "@/core/read/settings.ts";
 import type { ReadSection } from "@/core/plan/schema.ts";
-import { MOST_SAMPLED, sampleDelivery } from "@/engine/sample.ts";
-import { planInForce } from "@/store/feeds.ts";
+import { apart, lookLimits } from "@/engine/apart.ts";
+import { MOST_SAMPLED } from "@/engine/sample.ts";
 
 const input = z.object({
   delivery: z.int(),
@@ -14,7 +14,7 @@ const input = z.object({
 
 /** Records of a delivery that are worth looking at while the feed's plan is being changed. */
 export const POST = route<{ feed: string }>(async (request, { feed }) => {
-  const { delivery, read, size, following } = input.parse(await body(request));
-  const { document } = await planInForce(db(), feed);
-  return await sampleDelivery(db(), delivery, document, read as unknown as ReadSection, size, following);
+  const { read, ...asked } = input.parse(await body(request));
+  const limits = { ...lookLimits(), signal: request.signal };
+  return await apart("sample", { feed, read: read as unknown as ReadSection, ...asked }, limits);
 });

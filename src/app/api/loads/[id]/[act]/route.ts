@@ -3,7 +3,7 @@ import { body, db, route, wholeNumber } from "@/app/server.ts";
 import { overChanged } from "@/app/api/writings/query.ts";
 import { SieveError } from "@/core/problem.ts";
 import { cancelLoad } from "@/engine/abandon.ts";
-import { undoLoad } from "@/engine/undo.ts";
+import { apart, writeLimits } from "@/engine/apart.ts";
 import { dropLoad, letThrough, runWithout } from "@/store/loads.ts";
 
 const input = z.object({
@@ -19,7 +19,8 @@ export const POST = route<{ id: string; act: string }>(async (request, { id, act
   if (act === "cancel") await cancelLoad(db(), load);
   else if (act === "let-through") await letThrough(db(), load, reason);
   else if (act === "without") await runWithout(db(), load, { checks, reason });
-  else if (act === "undo") return { ok: true, ...(await undoLoad(db(), load, reason, "steward", over)) };
+  else if (act === "undo")
+    return { ok: true, ...(await apart("undo of a load", { load, reason, by: "steward", over }, writeLimits())) };
   else if (act === "drop") await dropLoad(db(), load, reason);
   else throw new SieveError("usage", `“${act}” is not something that can be done to a load.`);
   return { ok: true };

@@ -1,8 +1,15 @@
-import { db, route, wholeNumber } from "@/app/server.ts";
-import { findRecords } from "@/engine/records.ts";
+import { route, wholeNumber } from "@/app/server.ts";
+import { apart, lookLimits } from "@/engine/apart.ts";
 import { recordQuery } from "./query.ts";
 
 export const GET = route<{ id: string }>(async (request, { id }) => {
   const { from, limit, ...filter } = recordQuery.parse(Object.fromEntries(new URL(request.url).searchParams));
-  return await findRecords(db(), wholeNumber(id, "The load"), filter, from, limit);
+  return await apart(
+    "records of a load",
+    { load: wholeNumber(id, "The load"), filter, from, limit },
+    {
+      ...lookLimits(),
+      signal: request.signal,
+    },
+  );
 });

@@ -2,8 +2,8 @@ import { z } from "zod";
 import { db, guard, route } from "@/app/server.ts";
 import { SieveError } from "@/core/problem.ts";
 import { csvRow } from "@/core/write/csv.ts";
-import { fileSpool } from "@/engine/spool.ts";
-import { readEntries } from "@/engine/read-list.ts";
+import { apart, lookLimits } from "@/engine/apart.ts";
+import { fileOf } from "@/engine/spool.ts";
 import { getReference, listReferences, makeReference, readReference, replaceEntries } from "@/store/references.ts";
 
 const query = z.object({
@@ -39,9 +39,10 @@ export const PUT = route<{ list: string }>(async (request, { list }) => {
     });
   }
   const asked = query.parse(Object.fromEntries(new URL(request.url).searchParams));
-  const { spool, close } = fileSpool();
+  const { path, remove } = await fileOf(piecesOf(request));
   try {
-    const { columns, entries } = await readEntries(await spool(asked.file, piecesOf(request)), {}, spool);
+    const limits = { ...lookLimits(), signal: request.signal };
+    const { columns, entries } = await apart("entries of a file", { path, name: asked.file }, limits);
     const there = (await listReferences(db())).find((r) => r.name === list);
     if (there) {
       // Met by name, so that columns may stand in another order.
@@ -80,7 +81,7 @@ export const PUT = route<{ list: string }>(async (request, { list }) => {
     );
     return { list: await getReference(db(), list), version: 1, before: 0 };
   } finally {
-    await close();
+    await remove();
   }
 });
 
