@@ -12,6 +12,7 @@ export const ENTRIES = {
   apart: "src/engine/apart-process.ts",
   "course-thread": "src/engine/course-thread.ts",
   "pairs-thread": "src/engine/pairs-thread.ts",
+  web: "src/web/main.ts",
   migrate: "src/store/migrate-main.ts",
   demo: "demo/main.ts",
   outbox: "demo/outbox.ts",
@@ -32,7 +33,7 @@ function newest(folder) {
 export async function build({ force = false } = {}) {
   const entries = Object.fromEntries(Object.entries(ENTRIES).filter(([, path]) => existsSync(join(root, path))));
   const sources = Math.max(
-    ...["src/core", "src/store", "src/engine", "src/cli", "demo"].map((f) => newest(join(root, f))),
+    ...["src/core", "src/store", "src/engine", "src/cli", "src/web", "demo"].map((f) => newest(join(root, f))),
   );
   const built = Object.keys(entries).map((name) => join(dist, `${name}.js`));
   if (!force && built.every((file) => existsSync(file) && statSync(file).mtimeMs > sources)) return;

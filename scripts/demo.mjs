@@ -145,7 +145,7 @@ keep("the worker", () =>
 );
 tell(`starting the web application on port ${port}`);
 keep("the web application", () =>
-  fork(join(root, "scripts/lib/web.mjs"), [dev ? "dev" : "start", String(port)], {
+  fork(join(root, "dist/web.js"), [dev ? "dev" : "start", String(port)], {
     cwd: root,
     env: { ...env, NODE_ENV: dev ? "development" : "production" },
     stdio: ["ignore", "inherit", "inherit", "ipc"],

@@ -1,10 +1,13 @@
 import "./globals.css";
 import type { Metadata } from "next";
+import { headers } from "next/headers";
 import { countHeld } from "@/store/held.ts";
 import { countPairs } from "@/store/matches.ts";
 import { listFeeds } from "@/store/feeds.ts";
+import { isStoreAway } from "@/store/db.ts";
 import { Nav } from "@/ui/nav.tsx";
 import { Providers } from "@/ui/providers.tsx";
+import { StoreAway } from "@/ui/store-away.tsx";
 import { THEME_SCRIPT } from "@/ui/theme-script.ts";
 import { db } from "./server.ts";
 
@@ -12,16 +15,20 @@ export const metadata: Metadata = { title: { default: "Good Sieve", template: "%
 export const dynamic = "force-dynamic";
 
 export default async function Layout({ children }: { children: React.ReactNode }) {
-  const [held, pairs, feeds] = await Promise.all([countHeld(db()), countPairs(db()), listFeeds(db())]);
+  const nonce = (await headers()).get("x-nonce") ?? undefined;
+  const frame = await Promise.all([countHeld(db()), countPairs(db()), listFeeds(db())]).catch((error: unknown) => {
+    if (isStoreAway(error)) return null;
+    throw error;
+  });
   return (
     <html lang="en" data-theme="paper" suppressHydrationWarning>
       <head>
-        <script dangerouslySetInnerHTML={{ __html: THEME_SCRIPT }} />
+        <script nonce={nonce} suppressHydrationWarning dangerouslySetInnerHTML={{ __html: THEME_SCRIPT }} />
       </head>
       <body>
         <Providers>
-          <Nav held={held} asked={pairs.open} feeds={feeds.map((f) => f.name)} />
-          <main className="px-5 pt-3 pb-6">{children}</main>
+          {frame && <Nav held={frame[0]} asked={frame[1].open} feeds={frame[2].map((f) => f.name)} />}
+          <main className="px-5 pt-3 pb-6">{frame ? children : <StoreAway />}</main>
         </Providers>
       </body>
     </html>

@@ -1,12 +1,14 @@
 import { ZodError } from "zod";
-import { SieveError } from "@/core/problem.ts";
-import { openDb, type Db } from "@/store/db.ts";
+import { SieveError, grouped } from "@/core/problem.ts";
+import { isStoreAway, openDb, type Db } from "@/store/db.ts";
+import { pino } from "pino";
 
+const log = pino({ level: process.env["LOG_LEVEL"] ?? "warn", base: { process: "web", pid: process.pid } });
 const holder = globalThis as { sieveDb?: Db };
 
 /** The web process's pool. */
 export function db(): Db {
-  return (holder.sieveDb ??= openDb(undefined, 12));
+  return (holder.sieveDb ??= openDb(undefined, 12, { patience: 5000 }));
 }
 
 const STATUS: Record<string, number> = {
@@ -34,6 +36,8 @@ const STATUS: Record<string, number> = {
   "cannot-undo": 409,
   "plan-moved": 409,
   "file-too-large": 413,
+  "too-large": 413,
+  busy: 503,
   "not-allowed": 403,
 };
 
@@ -51,31 +55,59 @@ function problem(
 }
 
 /** An error as problem details. What is not the user's doing is logged and not shown. */
-export function problemResponse(error: unknown): Response {
+export function problemResponse(error: unknown, request?: string): Response {
+  const facts = request ? { request } : {};
   if (error instanceof SieveError) {
-    const { code, message: title, detail, hint, facts } = error;
-    return problem(STATUS[code] ?? 422, code, { title, detail, hint }, facts);
+    const { code, message: title, detail, hint } = error;
+    return problem(STATUS[code] ?? 422, code, { title, detail, hint }, { ...error.facts, ...facts });
   }
   if (error instanceof ZodError) {
     const faults = error.issues.map((i) => `${i.path.join(".")}: ${i.message}`);
-    return problem(422, "usage", {
-      title: "The request is not as it should be.",
-      detail: faults.join("; "),
-      hint: "docs/api.md describes it.",
-    });
+    return problem(
+      422,
+      "usage",
+      {
+        title: "The request is not as it should be.",
+        detail: faults.join("; "),
+        hint: "docs/api.md describes it.",
+      },
+      facts,
+    );
   }
   if (isOfValues(error)) {
-    return problem(422, "usage", {
-      title: "A value of the request can't be used.",
-      detail: error.message,
-      hint: "docs/api.md says which values can be given.",
-    });
+    return problem(
+      422,
+      "usage",
+      {
+        title: "A value of the request can't be used.",
+        detail: error.message,
+        hint: "docs/api.md says which values can be given.",
+      },
+      facts,
+    );
   }
-  console.error(error);
-  return problem(500, "failure", {
-    title: "Something failed here that should not have.",
-    hint: "Try again; the log of the web process says more.",
-  });
+  if (isStoreAway(error)) {
+    return problem(
+      503,
+      "store-away",
+      {
+        title: "The store can’t be reached just now.",
+        detail: "Nothing was changed by this request, unless it was under way already: look before you ask again.",
+        hint: "It is tried again with every request; /api/ready says when it is back.",
+      },
+      facts,
+    );
+  }
+  log.error({ ...facts, error: error instanceof Error ? error.stack : String(error) }, "failed");
+  return problem(
+    500,
+    "failure",
+    {
+      title: "Something failed here that should not have.",
+      hint: "Try again; the log of the web process says more under the request’s number.",
+    },
+    facts,
+  );
 }
 
 /** Whether the database refused a value that it was given, such as a number past all limits (SQLSTATE class 22). */
@@ -89,19 +121,28 @@ const NUL = new SieveError("usage", "The request has a NUL character in it.", {
   hint: "Take it out: no name and no text here can have one.",
 });
 
-/** Requests that change something must come from our own pages, or from a program that is no browser. */
-export function guard(request: Request): void {
-  const site = request.headers.get("sec-fetch-site");
-  if (site && site !== "same-origin" && site !== "none") {
-    throw new SieveError("not-allowed", "The request came from another site.");
+const MOST_BODY = 4_000_000;
+
+/** Reads a body as text, no further than its limit. */
+async function bodyText(request: Request): Promise<string> {
+  const tooLarge = new SieveError("too-large", "The request is too large.", {
+    detail: `A body of JSON may have ${grouped(MOST_BODY)} bytes.`,
+  });
+  if (Number(request.headers.get("content-length") ?? 0) > MOST_BODY) throw tooLarge;
+  if (!request.body) return "";
+  const parts: Uint8Array[] = [];
+  let bytes = 0;
+  for await (const part of request.body as unknown as AsyncIterable<Uint8Array>) {
+    bytes += part.length;
+    if (bytes > MOST_BODY) throw tooLarge;
+    parts.push(part);
   }
+  return Buffer.concat(parts).toString("utf8");
 }
 
 /** Reads a small JSON body. */
 export async function body(request: Request): Promise<unknown> {
-  guard(request);
-  const text = await request.text();
-  if (text.length > 4_000_000) throw new SieveError("too-large", "The request is too large.");
+  const text = await bodyText(request);
   try {
     if (text === "") return {};
     const nul = text.includes("\\u0000");
@@ -131,7 +172,7 @@ export function route<P extends Record<string, string>>(handler: Handler<P>) {
       const result = await handler(request, await context.params);
       return result instanceof Response ? result : Response.json(result ?? {});
     } catch (error) {
-      return problemResponse(error);
+      return problemResponse(error, request.headers.get("x-request-id") ?? undefined);
     }
   };
 }

@@ -1,4 +1,4 @@
-import { fork, type ChildProcess } from "node:child_process";
+import { spawn, type ChildProcess } from "node:child_process";
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { SieveError, grouped } from "@/core/problem.ts";
@@ -187,9 +187,9 @@ function take(megabytes: number): ChildProcess {
     return kept.child;
   }
   const program = process.env["SIEVE_APART"] ?? join(process.cwd(), "dist/apart.js");
-  return fork(program, [], {
-    // The heap is a part of what a process takes: buffers lie beside it.
-    execArgv: [`--max-old-space-size=${Math.max(64, Math.round(megabytes * 0.7))}`],
+  // The heap is a part of what a process takes: buffers lie beside it.
+  const command = [`--max-old-space-size=${Math.max(64, Math.round(megabytes * 0.7))}`, program];
+  return spawn(process.execPath, command, {
     env: { ...process.env, MALLOC_ARENA_MAX: "2" },
     stdio: ["ignore", "ignore", "ignore", "ipc"],
     serialization: "advanced",

@@ -5,6 +5,7 @@ import { setFlagsFromString } from "node:v8";
 import { SieveError, errorLines } from "@/core/problem.ts";
 import { openDb, type Client, type Db } from "@/store/db.ts";
 import { getLoad } from "@/store/loads.ts";
+import { WORKER_LOCK } from "@/store/ready.ts";
 import { dropQueued } from "@/store/queue.ts";
 import { LOAD_LOCK, MOST_DEATHS, abandonLoad, deathWords } from "./abandon.ts";
 import { runLoad } from "./run-load.ts";
@@ -12,8 +13,6 @@ import { apart, profileLimits } from "./apart.ts";
 import { endProfile } from "@/store/profiles.ts";
 import { lookAtSources, sourceSettings } from "./sources.ts";
 
-/** Locks by advisory number: held by each worker process as long as it lives. */
-const WORKER_LOCK = 7302;
 /** After this many tries a load that fails for no fault of its own is given up. */
 const MOST_ATTEMPTS = 5;
 const SWEEP_MS = 3000;

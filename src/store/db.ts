@@ -20,11 +20,24 @@ export function databaseUrl(): string {
   return url;
 }
 
-/** A pool on the store. A server that loses its client notices within a second, also while it waits. */
-export function openDb(url = databaseUrl(), max = 10): Db {
+/**
+ * Whether the database could not be reached, or has ended what was asked of it as it goes down: classes 08 and 57P of
+ * SQLSTATE, no more connections (53300), no such database, and what the network says.
+ */
+export function isStoreAway(error: unknown): boolean {
+  if (error instanceof AggregateError) return error.errors.some(isStoreAway);
+  if (!(error instanceof Error)) return false;
+  const code = String((error as { code?: unknown }).code ?? "");
+  if (/^(08...|57P..|53300|3D000|ECONN\w+|ENOTFOUND|EHOSTUNREACH|ETIMEDOUT|EPIPE)$/.test(code)) return true;
+  return /^Connection terminated|timeout exceeded when trying to connect/.test(error.message);
+}
+
+/** A pool on the store. `patience`: milliseconds that a connection is waited for, 0 for ever. A server that loses its client notices within a second, also while it waits. */
+export function openDb(url = databaseUrl(), max = 10, { patience = 0 }: { patience?: number } = {}): Db {
   const pool = new pg.Pool({
     connectionString: url,
     max,
+    connectionTimeoutMillis: patience,
     options: "-c client_connection_check_interval=1000 -c timezone=UTC",
     application_name: "good sieve",
   });

@@ -17,8 +17,8 @@ import writing from "./migrations/016-writing.sql";
 import { runMigrations } from "graphile-worker";
 import { transaction, type Db } from "./db.ts";
 
-/** Migrations in their order. One that has run anywhere is never changed. */
-const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
+/** Migrations in their order. One that has run anywhere is never changed. The last is `NEWEST_MIGRATION`. */
+export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
   { id: 1, sql: first },
   { id: 2, sql: packed },
   { id: 3, sql: profile },

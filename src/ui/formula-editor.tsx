@@ -140,6 +140,11 @@ function completions(
   };
 }
 
+/** What lets the editor's own styles into the page: browsers give it to scripts alone, not as text. */
+function nonceOfPage(): string {
+  return document.querySelector<HTMLScriptElement>("script[nonce]")?.nonce ?? "";
+}
+
 /**
  * A formula being written: colours, completion, the signature of the function at hand, and faults at
  * their place. What is given up is the text as it stands; whether it can be used is for the caller.
@@ -201,6 +206,7 @@ export function FormulaEditor({
       state: EditorState.create({
         doc: value,
         extensions: [
+          EditorView.cspNonce.of(nonceOfPage()),
           history(),
           keymap.of([...completionKeymap, ...defaultKeymap, ...historyKeymap]),
           colours,

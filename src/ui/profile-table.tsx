@@ -6,6 +6,7 @@ import type { ColumnChange } from "@/core/metrics/compare.ts";
 import type { ColumnProfile, Profile } from "@/core/metrics/profile.ts";
 import type { CodeSeen } from "@/store/loads.ts";
 import type { StoredProfile } from "@/store/profiles.ts";
+import { Bar } from "./bar.tsx";
 import { Value } from "./cell.tsx";
 import { counted, grouped, isoDay, percentOf } from "./words.ts";
 
@@ -396,7 +397,7 @@ function Bars({
               </Count>
             </td>
             <td className="w-24">
-              <div className="h-2 bg-[var(--grain)]" style={{ width: `${Math.max(1, x(r.count))}%` }} />
+              <Bar share={x(r.count) / 100} className="h-2 text-[var(--grain)]" />
             </td>
             <td className="pl-2 text-right">{grouped(r.count)}</td>
           </tr>

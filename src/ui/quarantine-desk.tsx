@@ -12,6 +12,7 @@ import type { HeldGroup, HeldRecord } from "@/store/held.ts";
 import { api, problemOf, type ApiProblem } from "./api.ts";
 import { Value } from "./cell.tsx";
 import { HeldDetail } from "./held-detail.tsx";
+import { Bar } from "./bar.tsx";
 import { Mark } from "./mark.tsx";
 import { isTyping } from "./nav.tsx";
 import { NoteForm } from "./note-form.tsx";
@@ -425,10 +426,7 @@ export function QuarantineDesk({
                       <span className="font-semibold">{g.fault}</span>
                       <b className="held">{grouped(g.count)}</b>
                     </span>
-                    <span
-                      className="mt-0.5 block h-1.5 bg-[var(--plum)]"
-                      style={{ width: `${Math.max(1, (100 * g.count) / groups[0]!.count)}%` }}
-                    />
+                    <Bar share={g.count / groups[0]!.count} className="mt-0.5 h-1.5 text-[var(--plum)]" />
                   </Link>
                 </li>
               );
@@ -481,7 +479,7 @@ export function QuarantineDesk({
               <tbody>
                 {above > 0 && (
                   <tr aria-hidden="true">
-                    <td colSpan={columns.length + 4} style={{ height: above }} />
+                    <td colSpan={columns.length + 4} height={above} />
                   </tr>
                 )}
                 {items.map((item) => {
@@ -495,8 +493,7 @@ export function QuarantineDesk({
                       key={id}
                       aria-selected={item.index === at}
                       onClick={() => setAt(item.index)}
-                      className="cursor-pointer"
-                      style={{ height: 27 }}
+                      className="h-[27px] cursor-pointer"
                     >
                       <td>
                         <input
@@ -531,7 +528,7 @@ export function QuarantineDesk({
                 })}
                 {below > 0 && (
                   <tr aria-hidden="true">
-                    <td colSpan={columns.length + 4} style={{ height: below }} />
+                    <td colSpan={columns.length + 4} height={below} />
                   </tr>
                 )}
               </tbody>

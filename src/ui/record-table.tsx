@@ -83,14 +83,14 @@ export function RecordTable({
           <tbody>
             {above > 0 && (
               <tr aria-hidden="true">
-                <td colSpan={first.fields.length + 5} style={{ height: above }} />
+                <td colSpan={first.fields.length + 5} height={above} />
               </tr>
             )}
             {items.map((item) => {
               const r = records[item.index]!;
               const wrong = new Set(r.problems.map((p) => p.field));
               return (
-                <tr key={r.record} data-index={item.index} style={{ height: 27 }}>
+                <tr key={r.record} data-index={item.index} className="h-[27px]">
                   <td className="faint whitespace-nowrap">{r.file}</td>
                   <td className="n faint">{grouped(r.line)}</td>
                   <td className={`whitespace-nowrap ${r.outcome ? OUTCOME_CLASS[r.outcome] : ""}`}>
@@ -126,7 +126,7 @@ export function RecordTable({
             })}
             {below > 0 && (
               <tr aria-hidden="true">
-                <td colSpan={first.fields.length + 5} style={{ height: below }} />
+                <td colSpan={first.fields.length + 5} height={below} />
               </tr>
             )}
           </tbody>

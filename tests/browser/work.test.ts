@@ -9,7 +9,7 @@ import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { askForLoad } from "@/store/loads.ts";
 import { newSystem, waitFor, type System } from "../support/system.ts";
-import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
+import { program, press, shows, startWeb, textOf, type Web } from "../support/web.ts";
 
 let system: System;
 let web: Web;
@@ -286,7 +286,7 @@ describe("every screen", () => {
     expect(await answer.json()).toMatchObject({ type: "urn:good-sieve:no-load" });
     const foreign = await fetch(`${web.address}/api/loads/1/cancel`, {
       method: "POST",
-      headers: { "sec-fetch-site": "cross-site" },
+      headers: { ...program(web.address), "sec-fetch-site": "cross-site" },
     });
     expect(foreign.status).toBe(403);
   });

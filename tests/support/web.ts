@@ -11,12 +11,19 @@ export interface Web {
   end(): Promise<void>;
 }
 
+/** What a program sends with what changes something. */
+export const program = (address: string): Record<string, string> => ({
+  "content-type": "application/json",
+  origin: address,
+  "sec-fetch-site": "same-origin",
+});
+
 /** The built web application on a free port, and a browser. Errors in pages are collected in `errors`. */
-export async function startWeb(url: string, errors: string[]): Promise<Web> {
+export async function startWeb(url: string, errors: string[], env: Record<string, string> = {}): Promise<Web> {
   const port = await freePort();
-  const server = fork(join(root, "scripts/lib/web.mjs"), ["start", String(port)], {
+  const server = fork(join(root, "dist/web.js"), ["start", String(port)], {
     cwd: root,
-    env: { ...process.env, NODE_ENV: "production", DATABASE_URL: url },
+    env: { ...process.env, NODE_ENV: "production", DATABASE_URL: url, ...env },
     stdio: ["ignore", "ignore", "inherit", "ipc"],
   });
   await new Promise<void>((resolve, reject) => {
@@ -31,6 +38,10 @@ export async function startWeb(url: string, errors: string[]): Promise<Web> {
     async open(path, theme = "paper") {
       const page = await browser.newPage();
       page.on("pageerror", (error) => errors.push(`${path}: ${String(error)}`));
+      // What the page's policy has refused is a fault of the page.
+      page.on("console", (message) => {
+        if (/Content Security Policy/.test(message.text())) errors.push(`${path}: ${message.text()}`);
+      });
       page.on("dialog", (dialog) => {
         errors.push(`${path}: a dialog said ${dialog.message()}`);
         void dialog.accept();

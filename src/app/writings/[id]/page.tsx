@@ -26,7 +26,9 @@ export default async function WritingPage({
   const parsed = previewQuery.safeParse(await searchParams);
   const asked = parsed.success ? parsed.data : previewQuery.parse({});
   const [fault, plan] = await Promise.all([cannotUndoWriting(db(), writing), getPlan(db(), writing.plan)]);
-  const preview = fault ? null : await apart("preview of an undo", { writing: writing.id, filter: { ...asked, needed: true } });
+  const preview = fault
+    ? null
+    : await apart("preview of an undo", { writing: writing.id, filter: { ...asked, needed: true } });
   // What needs a person is shown first.
   const leaves = preview === null ? [] : LEFT_BECAUSE.filter((b) => preview.left[b] > 0);
   const first = leaves.length === 1 ? leaves[0] : leaves.length > 1 ? ("any" as const) : undefined;

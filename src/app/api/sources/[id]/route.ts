@@ -1,4 +1,4 @@
-import { body, db, guard, route, wholeNumber } from "@/app/server.ts";
+import { body, db, route, wholeNumber } from "@/app/server.ts";
 import { dropSource, lookSoon } from "@/store/sources.ts";
 
 /** Has the source looked at within seconds. */
@@ -9,7 +9,6 @@ export const POST = route<{ id: string }>(async (request, { id }) => {
 });
 
 export const DELETE = route<{ id: string }>(async (request, { id }) => {
-  guard(request);
   await dropSource(db(), wholeNumber(id, "The source"));
   return {};
 });

@@ -1,5 +1,5 @@
 import { Readable } from "node:stream";
-import { db, guard, route, wholeNumber } from "@/app/server.ts";
+import { db, route, wholeNumber } from "@/app/server.ts";
 import { SieveError } from "@/core/problem.ts";
 import { getDelivery, receiveFile } from "@/store/deliveries.ts";
 
@@ -7,7 +7,6 @@ export const maxDuration = 86_400;
 
 /** Streams one file into the delivery; its name is in the query. */
 export const PUT = route<{ id: string }>(async (request, { id }) => {
-  guard(request);
   const delivery = await getDelivery(db(), wholeNumber(id, "The delivery"));
   const name = new URL(request.url).searchParams.get("name") ?? "";
   const declared = Number(request.headers.get("content-length") ?? NaN);

@@ -1,0 +1,177 @@
+import { createServer, type Server } from "node:http";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import type { AddressInfo } from "node:net";
+import puppeteer, { type Browser, type Page } from "puppeteer-core";
+import { chromiumPath } from "../../scripts/lib/machine.mjs";
+import { startCluster } from "../../scripts/lib/cluster.mjs";
+import { freePort } from "../../scripts/lib/machine.mjs";
+import { loadNow, newFeed, newSystem, type System } from "../support/system.ts";
+import { program, shows, startWeb, textOf, type Web } from "../support/web.ts";
+
+let system: System;
+let web: Web;
+const errors: string[] = [];
+
+beforeAll(async () => {
+  system = await newSystem();
+  await system.startWorker();
+  await newFeed(system.db, "things", [{ name: "id", type: "text" }]);
+  await loadNow(system.db, "things", "id\na\n");
+  web = await startWeb(system.url, errors);
+});
+afterAll(async () => {
+  await web?.end();
+  await system?.end();
+});
+
+/** What a page got for each thing that it tried. */
+async function attack(page: Page, target: string): Promise<Record<string, string>> {
+  return await page.evaluate(async (at) => {
+    const tried: Record<string, () => Promise<Response>> = {
+      read: () => fetch(`${at}/api/feeds`),
+      "read with no-cors": () => fetch(`${at}/api/feeds`, { mode: "no-cors" }),
+      page: () => fetch(`${at}/`),
+      "make a feed": () =>
+        fetch(`${at}/api/feeds`, { method: "POST", body: JSON.stringify({ name: "taken", title: "x", about: "" }) }),
+      "make it as text": () =>
+        fetch(`${at}/api/feeds`, {
+          method: "POST",
+          mode: "no-cors",
+          headers: { "content-type": "text/plain" },
+          body: JSON.stringify({ name: "taken", title: "x", about: "" }),
+        }),
+      undo: () => fetch(`${at}/api/loads/1/undo`, { method: "POST", mode: "no-cors", body: '{"reason":"x"}' }),
+    };
+    const got: Record<string, string> = {};
+    for (const [name, ask] of Object.entries(tried)) {
+      got[name] = await ask().then(
+        async (r) => `${r.type} ${r.status} ${(await r.text().catch(() => "")).slice(0, 40)}`,
+        () => "refused",
+      );
+    }
+    return got;
+  }, target);
+}
+
+async function nothingChanged(): Promise<void> {
+  const { rows } = await system.db.query<{ name: string }>("select name from sieve.feed");
+  expect(rows.map((r) => r.name)).toEqual(["things"]);
+  expect((await system.db.query("select from target.things")).rowCount).toBe(1);
+}
+
+describe("a page from elsewhere", () => {
+  let evil: Server;
+  let browser: Browser;
+  let origin: string;
+  beforeAll(async () => {
+    evil = createServer((_, response) => response.writeHead(200, { "content-type": "text/html" }).end("<p>hello"));
+    await new Promise<void>((resolve) => evil.listen(0, "127.0.0.1", resolve));
+    origin = `http://127.0.0.1:${(evil.address() as AddressInfo).port}`;
+    // A name of somebody else that leads to this machine.
+    browser = await puppeteer.launch({
+      executablePath: chromiumPath()!,
+      headless: true,
+      args: [
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-dev-shm-usage",
+        "--host-resolver-rules=MAP seeds.example 127.0.0.1, MAP * ~NOTFOUND , EXCLUDE 127.0.0.1",
+      ],
+    });
+  });
+  afterAll(async () => {
+    await browser?.close();
+    evil?.close();
+  });
+
+  it("of another origin reads no answer and changes nothing", async () => {
+    const page = await browser.newPage();
+    await page.goto(origin);
+    for (const got of Object.values(await attack(page, web.address))) expect(got).toMatch(/^(refused|opaque 0 )/);
+    await nothingChanged();
+    const framed = await page.evaluate(async (at): Promise<string> => {
+      const frame = document.createElement("iframe");
+      frame.src = at;
+      document.body.append(frame);
+      await new Promise((resolve) => (frame.onload = resolve));
+      try {
+        return frame.contentDocument?.body.textContent ?? "out of reach";
+      } catch {
+        return "out of reach";
+      }
+    }, web.address);
+    expect(framed).toBe("out of reach");
+  });
+
+  it("of another name for this machine is told that nobody of that name is here", async () => {
+    const page = await browser.newPage();
+    const renamed = web.address.replace("127.0.0.1", "seeds.example");
+    const answer = await page.goto(renamed);
+    expect(answer!.status()).toBe(421);
+    for (const got of Object.values(await attack(page, renamed)))
+      expect(got).toMatch(/^(refused|basic 421 |opaque 0 )/);
+    await nothingChanged();
+  });
+});
+
+describe("what a program asks", () => {
+  it("is refused without saying where it comes from, and done when it says so; each answer has a number", async () => {
+    const body = JSON.stringify({ name: "ours", title: "Ours", about: "" });
+    const bare = await fetch(`${web.address}/api/feeds`, { method: "POST", body });
+    expect(bare.status).toBe(403);
+    const words = (await bare.json()) as Record<string, string>;
+    expect(words["title"]).toContain("has no Origin and no Sec-Fetch-Site header");
+    expect(words["request"]).toBe(bare.headers.get("x-request-id"));
+    const made = await fetch(`${web.address}/api/feeds`, { method: "POST", body, headers: program(web.address) });
+    expect(made.status).toBe(200);
+    const twice = await fetch(`${web.address}/api/feeds`, { method: "POST", body, headers: program(web.address) });
+    expect(twice.status).toBe(409);
+    expect(await twice.json()).toMatchObject({ request: twice.headers.get("x-request-id") });
+    await system.db.query("delete from sieve.feed where name = 'ours'");
+  });
+
+  it("is not read past its limit", async () => {
+    let sent = 0;
+    const body = new ReadableStream({
+      pull(controller) {
+        sent += 1 << 20;
+        controller.enqueue(new Uint8Array(1 << 20).fill(97));
+        if (sent > 450 << 20) controller.close();
+      },
+    });
+    const answer = await fetch(`${web.address}/api/feeds`, {
+      method: "POST",
+      body,
+      headers: program(web.address),
+      duplex: "half",
+    } as RequestInit).catch(() => null);
+    if (answer) expect(answer.status).toBe(413);
+    expect(sent).toBeLessThan(64 << 20);
+  });
+});
+
+it("pages say that the store is away, and come back by themselves", async () => {
+  const cluster = await startCluster("test-away", await freePort(), { settings: { fsync: "off" }, quiet: true });
+  const away = await newSystem(cluster.base);
+  const seen: string[] = [];
+  const other = await startWeb(away.url, seen);
+  try {
+    const page = await other.open("/");
+    expect(await textOf(page)).toContain("since yesterday");
+    await cluster.stop();
+    await page.reload({ waitUntil: "domcontentloaded" });
+    await shows(page, "The store is away");
+    const answer = await fetch(`${other.address}/api/feeds`);
+    expect(answer.status).toBe(503);
+    expect(await answer.json()).toMatchObject({ type: "urn:good-sieve:store-away" });
+    expect((await fetch(`${other.address}/api/health`)).status).toBe(200);
+    const ready = await fetch(`${other.address}/api/ready`);
+    expect([ready.status, await ready.json()]).toMatchObject([503, { ready: false, store: "away" }]);
+    await cluster.restart();
+    await shows(page, "since yesterday");
+  } finally {
+    await other.end();
+    await away.end().catch(() => {});
+    await cluster.stop();
+  }
+});
