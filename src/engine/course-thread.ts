@@ -22,7 +22,17 @@ const port = parentPort!;
 
 const waiting: ToThread[] = [];
 let wake: (() => void) | null = null;
+/** Blocks that are on their way to being staged at most: a small file may unpack to very many. */
+const MOST_UNDERWAY = 6;
+let underway = 0;
+let room: (() => void) | null = null;
+
 port.on("message", (message: ToThread) => {
+  if (message.type === "took-block") {
+    underway--;
+    room?.();
+    return;
+  }
   if (message.type === "spent") {
     if (spare.length < MOST_SPARE) spare.push(message.memory);
     return;
@@ -124,6 +134,7 @@ async function runLoad({ plan, references, off, leave, expected }: ThreadStart):
   const { spool, close } = fileSpool();
   const parts = { next: 0 };
   bytesRead = 0;
+  underway = 0;
   try {
     const course = new Course(compiled, { spill, expected, distinct: true });
     const extras = plan.map.extra === "leave" ? null : new ProfileFold(spill, expected);
@@ -145,6 +156,12 @@ async function runLoad({ plan, references, off, leave, expected }: ThreadStart):
         if (extras && extra.length > 0) extras.add(step.value.block, course.columns, new Set(extra));
         figures.add(step.value);
         sendBlock(course, step.value, total, leave);
+        underway++;
+        while (underway >= MOST_UNDERWAY) {
+          await new Promise<void>((resolve) => {
+            room = resolve;
+          });
+        }
       }
     }
     for (const { check, found } of course.resolveLate()) {

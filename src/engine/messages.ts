@@ -16,6 +16,8 @@ export type ToThread =
   | ({ type: "begin" } & ThreadStart)
   | { type: "file"; index: number; name: string; bytes: number }
   | { type: "chunk"; bytes: Uint8Array }
+  /** A block has been staged, so there is room for one more. */
+  | { type: "took-block" }
   /** Memory of COPY rows that the database has taken, to be written to again. */
   | { type: "spent"; memory: ArrayBuffer }
   | { type: "end-of-file" }

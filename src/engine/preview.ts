@@ -16,7 +16,7 @@ export interface PartPreview {
   columns: readonly string[];
   rows: { line: number; cells: string[] | null; raw: string }[];
   /** What stopped the reading, where the file is damaged. */
-  error: { message: string; detail: string; hint: string } | null;
+  error: { code: string; message: string; detail: string; hint: string } | null;
 }
 
 /** Parts of one delivery that are looked into. */

@@ -338,6 +338,7 @@ class LoadRun {
         .catch(giveUp)
         .finally(() => {
           pending--;
+          if (message.type === "block") send({ type: "took-block" });
           moreCredit?.();
         });
     });

@@ -17,6 +17,8 @@ import { counted, grouped } from "./words.ts";
 
 /** How often to look whether enough of a file has arrived. */
 const ASK_MS = 250;
+/** How far a packed file may unpack once a person has said that it is meant. */
+const UNPACKED_MB = 2000;
 
 type View = "records" | "columns" | "contract";
 
@@ -201,6 +203,15 @@ export function BeginDesk({
             <ProblemNote problem={problemFrom(part.error)}>
               {part.rows.length > 0 && (
                 <p className="faint">What could be read before is shown below, and is not loaded.</p>
+              )}
+              {part.error.code === "unpacks-too-far" && (
+                <button
+                  type="button"
+                  className="btn btn-sm mt-1"
+                  onClick={() => setSettings({ ...settings, unpacked_mb: UNPACKED_MB })}
+                >
+                  It is meant: read up to {grouped(UNPACKED_MB)} MB
+                </button>
               )}
             </ProblemNote>
           )}

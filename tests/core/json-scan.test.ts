@@ -25,8 +25,9 @@ function read(texts: readonly (string | Uint8Array)[], each?: string): { columns
   return { columns, records };
 }
 
-/** Half a pair of surrogates can't stand in UTF-8. */
-const wellFormed = (text: string): string => new TextDecoder("utf-8", { ignoreBOM: true }).decode(utf8(text));
+/** A NUL can stand in no text that is kept, half a pair of surrogates in no UTF-8. */
+const canBeKept = (text: string): boolean =>
+  !text.includes("\0") && new TextDecoder("utf-8", { ignoreBOM: true }).decode(utf8(text)) === text;
 
 /** The same by the parser and the flattener alone. */
 function parsed(texts: readonly string[], each?: string): { columns: string[]; records: unknown[] } {
@@ -34,13 +35,16 @@ function parsed(texts: readonly string[], each?: string): { columns: string[]; r
   const records: (string[] | null)[] = [];
   for (const text of texts) {
     try {
-      flattener.records(parseJson(text, true), (values) => records.push([...values].map((v) => v ?? "")));
+      flattener.records(parseJson(text, true), (values) => {
+        const cells = [...values].map((v) => v ?? "");
+        records.push(cells.every(canBeKept) ? cells : null);
+      });
     } catch {
       records.push(null);
     }
   }
   const { columns } = flattener;
-  return { columns, records: records.map((r) => r && columns.map((_, c) => wellFormed(r[c] ?? ""))) };
+  return { columns, records: records.map((r) => r && columns.map((_, c) => r[c] ?? "")) };
 }
 
 const key = fc.constantFrom("a", "b", "name", "é", 'qu"ote', "x.y", "1");

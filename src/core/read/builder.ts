@@ -3,6 +3,8 @@ import { Heap, isUtf8, utf8 } from "../bytes.ts";
 import { hexOf } from "./documents.ts";
 
 const BLOCK_RECORDS = 8192;
+/** Cells of a block, so that wide records make blocks of fewer records. */
+const BLOCK_CELLS = 1 << 19;
 /** A block ends once it holds this much text, so that long records make blocks of fewer records. */
 const BLOCK_BYTES = 2 << 20;
 
@@ -54,7 +56,7 @@ export class BlockBuilder {
 
   /** The block at hand is to be taken before the next record, or the next few, are added. */
   get full(): boolean {
-    return this.count >= BLOCK_RECORDS || this.heap.length >= BLOCK_BYTES;
+    return this.count >= BLOCK_RECORDS || this.heap.length >= BLOCK_BYTES || this.count * this.width >= BLOCK_CELLS;
   }
 
   /** Adds a record. `raw` is what it looked like, `values` its cells by column; undefined is empty. */
@@ -63,14 +65,23 @@ export class BlockBuilder {
     const { heap } = this;
     this.note(place, raw);
     let i = this.count * this.width;
+    const cells = heap.length;
+    let broken = false;
     for (let c = 0; c < this.width; c++, i++) {
       const value = values[c];
       if (value === undefined || value === "") {
         this.start[i] = this.end[i] = 0;
         continue;
       }
+      if (LONE_SURROGATE.test(value)) broken = true;
       this.start[i] = heap.append(value);
       this.end[i] = heap.length;
+    }
+    const nul = hasNul(heap, cells, heap.length);
+    if (broken || nul) {
+      this.start.fill(0, this.count * this.width, (this.count + 1) * this.width);
+      this.end.fill(0, this.count * this.width, (this.count + 1) * this.width);
+      this.unreadable.set(this.count, { reason: nul ? "nul" : "encoding", cells: 0 });
     }
     this.count++;
   }
@@ -90,6 +101,7 @@ export class BlockBuilder {
     }
     const { heap, start, end, width } = this;
     const first = this.count - (to - from);
+    const texts = heap.length;
     for (let c = 0; c < width; c++) {
       const { values, loose } = columns[c]!;
       if (areTexts(values, from, to)) {
@@ -115,6 +127,13 @@ export class BlockBuilder {
           }
         }
         end[i] = heap.length;
+      }
+    }
+    if (hasNul(heap, texts, heap.length)) {
+      for (let r = first; r < this.count; r++) {
+        for (let i = r * width; i < (r + 1) * width; i++) {
+          if (hasNul(heap, start[i]!, end[i]!)) this.unreadable.set(r, { reason: "nul", cells: 0 });
+        }
       }
     }
     for (const r of this.unreadable.keys()) if (r >= first) this.makeRaw(r);
@@ -186,8 +205,8 @@ export class BlockBuilder {
       this.origin.from.set(from);
       this.origin.to.set(to);
     }
-    const cells = this.capacity * this.width;
-    if (this.start.length >= cells) return;
+    if (this.start.length >= (this.count + 1) * this.width) return;
+    const cells = Math.max((this.count + 1) * 2, Math.min(this.capacity, roomFor(this.width))) * this.width;
     this.start = grown(this.start, cells);
     this.end = grown(this.end, cells);
   }
@@ -195,7 +214,7 @@ export class BlockBuilder {
   /** A column that first comes in the middle of a block is empty in the records before. */
   private widen(width: number): void {
     for (const name of ["start", "end"] as const) {
-      const wide = new Int32Array(this.capacity * width);
+      const wide = new Int32Array(Math.max(this.count + 1, Math.min(this.capacity, roomFor(width))) * width);
       for (let r = 0; r < this.count; r++) {
         wide.set(this[name].subarray(r * this.width, (r + 1) * this.width), r * width);
       }
@@ -251,6 +270,23 @@ function originsOf(n: number) {
     from: new Int32Array(n),
     to: new Int32Array(n),
   };
+}
+
+/** Records of a width that a block has room for at first. */
+function roomFor(width: number): number {
+  return Math.max(1, Math.ceil(BLOCK_CELLS / width));
+}
+
+/** Half a character of UTF-16, which stands for nothing. */
+const LONE_SURROGATE = /\p{Surrogate}/u;
+
+function hasNul(heap: Heap, from: number, to: number): boolean {
+  return to > from && heap.bytes.subarray(from, to).includes(0);
+}
+
+/** Whether a text can't be kept as it is: it has a NUL, or half a character. */
+export function isBrokenText(text: string): boolean {
+  return text.includes("\0") || LONE_SURROGATE.test(text);
 }
 
 function grown(list: Int32Array, length: number): Int32Array<ArrayBuffer> {

@@ -1,5 +1,6 @@
 import { parse as parseLossless, stringify } from "lossless-json";
 import { utf8 } from "../bytes.ts";
+import { SieveError, grouped, listed } from "../problem.ts";
 
 /** What becomes of an array inside a document: its values in one cell, one of them, or its JSON text. */
 export interface ArrayChoice {
@@ -13,6 +14,14 @@ export interface DocumentOptions {
   readonly each?: string | undefined;
   /** By path, or `*` for all others. */
   readonly arrays?: Readonly<Record<string, ArrayChoice>> | undefined;
+}
+
+/** Columns of one file. */
+const MOST_COLUMNS = 4000;
+
+/** A name without what no text can keep: NUL is made visible, half a character becomes U+FFFD. */
+export function keepable(name: string): string {
+  return name.replaceAll("\0", "␀").replace(/\p{Surrogate}/gu, "\ufffd");
 }
 
 const DEFAULT_CHOICE: ArrayChoice = { take: "join", by: "; " };
@@ -142,10 +151,21 @@ export class Flattener {
     for (const node of nodes) node.column = -1;
   }
 
-  /** Gives a place that had none its column. */
+  /** Gives a place that had none its column. Throws `too-many-columns`. */
   addColumn(node: Node): void {
     node.column = this.columns.length;
-    this.columns.push(node.path === "" ? "value" : node.path);
+    this.nameColumn(node.path === "" ? "value" : node.path);
+  }
+
+  /** Names the next column. Throws `too-many-columns`. */
+  nameColumn(name: string): void {
+    if (this.columns.length >= MOST_COLUMNS) {
+      throw new SieveError("too-many-columns", `The file has more than ${grouped(MOST_COLUMNS)} columns.`, {
+        detail: `The last of them: ${listed(this.columns.slice(-3))}. Each key of a document is a column.`,
+        hint: "Where keys are values, such as days or codes, ask the sender for them as values.",
+      });
+    }
+    this.columns.push(keepable(name));
   }
 
   private set(node: Node, values: (string | undefined)[], text: string): void {

@@ -10,6 +10,8 @@ export interface SourceFile {
   chunks(): AsyncIterable<Uint8Array>;
   /** Its bytes can be asked for once only. */
   readonly once?: true;
+  /** Megabytes that it may unpack to, where a person has said so. */
+  readonly mayUnpackTo?: number | undefined;
   /** Some of its bytes, [start, end). Not every source can; those that can't are spooled first. */
   range?(start: number, end: number): Promise<Uint8Array>;
 }
@@ -50,6 +52,8 @@ export interface ReadSettings {
     Readonly<Record<string, { take: "join" | "first" | "last" | "json"; by?: string | undefined }>> | undefined;
   /** xlsx: the sheets to read; the first that has records unless said. */
   readonly sheets?: readonly string[] | undefined;
+  /** Megabytes that a packed file may unpack to; by its own size unless said. */
+  readonly unpacked_mb?: number | undefined;
 }
 
 /** How a part is read, every guess decided: the settings that its format knows. */

@@ -1,6 +1,6 @@
 import { isUtf8, sameBytes, textOf } from "../bytes.ts";
 import { plainNumber } from "./documents.ts";
-import type { BlockBuilder } from "./builder.ts";
+import { isBrokenText, type BlockBuilder } from "./builder.ts";
 import type { Flattener, Node } from "./documents.ts";
 
 const QUOTE = 34;
@@ -147,6 +147,7 @@ export class JsonScan {
   }
 
   private put(column: number, text: string): boolean {
+    if (isBrokenText(text)) return false;
     const { heap } = this.builder;
     const from = heap.append(text);
     this.builder.setCell(column, from, heap.length);

@@ -46,6 +46,9 @@ export interface Cut {
   readonly line: number;
 }
 
+/** Brackets within brackets outside of records. */
+const MOST_NESTED = 500;
+
 interface Container {
   readonly array: boolean;
   key: string;
@@ -213,6 +216,9 @@ export class JsonCutter {
 
   private openContainer(array: boolean): void {
     const { stack } = this;
+    if (stack.length >= MOST_NESTED) {
+      throw new SyntaxError(`line ${this.line} is nested more than ${MOST_NESTED} deep`);
+    }
     const top = stack.at(-1);
     if (!array && top?.array) {
       const path = `$${stack.map((c) => (c.array ? "" : `.${c.key}`)).join("")}`;

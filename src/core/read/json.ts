@@ -53,7 +53,7 @@ export class DocumentReader {
 
   /** Names the columns of documents that have nothing nested in them, which then come by `addRows`. */
   setColumns(names: readonly string[]): void {
-    this.flattener.columns.push(...names);
+    for (const name of names) this.flattener.nameColumn(name);
   }
 
   /** Adds records by the values of their columns, as `BlockBuilder.addRows`. */
@@ -82,7 +82,13 @@ export class DocumentReader {
       this.addUnreadable("not-json", line, start, end, raw);
       return;
     }
-    this.add(value, line, start, end, raw);
+    try {
+      this.add(value, line, start, end, raw);
+    } catch (error) {
+      // Nested deeper than anything can be written down again.
+      if (!(error instanceof RangeError)) throw error;
+      this.addUnreadable("not-json", line, start, end, raw);
+    }
   }
 
   private addUnreadable(

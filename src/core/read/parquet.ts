@@ -105,6 +105,7 @@ async function* readRows(
             parsers: PARSERS as never,
             utf8: decimals.size === 0,
           });
+          if (rows.length !== to - from) throw new Error(claims(to - from, rows.length));
           add = (from, to) => {
             for (let i = from; i < to; i++)
               documents.add(plain(rows[i], undefined, decimals), row + 1 + i - from, 0, 0, "");
@@ -160,6 +161,7 @@ async function columnsOf(options: ReadOptions, columns: readonly FlatColumn[]): 
   const rows = options.rowEnd - options.rowStart;
   const read = columns.map(({ loose }) => ({ values: new Array<CellValue>(rows), loose }));
   const byName = new Map(columns.map((c, i) => [c.name, i]));
+  const got = new Array<number>(columns.length).fill(0);
   await parquetRead({
     ...options,
     parsers: FLAT_PARSERS as never,
@@ -170,6 +172,7 @@ async function columnsOf(options: ReadOptions, columns: readonly FlatColumn[]): 
       const { values } = read[c]!;
       const data = columnData as ArrayLike<unknown>;
       const first = Math.max(rowStart, options.rowStart);
+      got[c]! += Math.max(0, Math.min(rowEnd, rowStart + data.length, options.rowEnd) - first);
       for (let r = first; r < Math.min(rowEnd, options.rowEnd); r++) {
         const value = data[r - rowStart];
         values[r - options.rowStart] =
@@ -177,7 +180,14 @@ async function columnsOf(options: ReadOptions, columns: readonly FlatColumn[]): 
       }
     },
   });
+  // A file's own count of its rows is believed no further than there are values.
+  const short = got.findIndex((n) => n !== rows);
+  if (short >= 0) throw new Error(`${claims(rows, got[short]!)} in its column ${columns[short]!.name}`);
   return read;
+}
+
+function claims(rows: number, has: number): string {
+  return `Of ${rows} rows that it says it has there are ${has}`;
 }
 
 const NO_DECIMALS: ReadonlyMap<string, number> = new Map();

@@ -21,6 +21,12 @@ const documents = {
     .optional()
     .describe("What becomes of other arrays, by path or * for all: joined into one cell, one element, or JSON"),
 };
+const unpacked_mb = z
+  .int()
+  .min(1)
+  .max(1_000_000)
+  .optional()
+  .describe("Megabytes that a packed file may unpack to: 250 times its size, or 16, unless said");
 const encoding = z.enum(["auto", ...ENCODINGS]).default("auto");
 
 /** What a person sees of a format, and the settings of a plan's read section that it knows. */
@@ -94,10 +100,9 @@ export const FORMAT_SETTINGS: Record<FormatId, { title: string; settings: z.ZodR
 export const readSectionSchema = z
   .discriminatedUnion(
     "as",
-    FORMAT_IDS.map((id) => z.strictObject({ as: z.literal(id), ...FORMAT_SETTINGS[id].settings })) as unknown as [
-      z.ZodObject,
-      ...z.ZodObject[],
-    ],
+    FORMAT_IDS.map((id) =>
+      z.strictObject({ as: z.literal(id), ...FORMAT_SETTINGS[id].settings, unpacked_mb }),
+    ) as unknown as [z.ZodObject, ...z.ZodObject[]],
   )
   .default({ as: "delimited", encoding: "auto", delimiter: "auto", quote: '"', header: true, skip: 0 });
 
@@ -117,4 +122,5 @@ export const readSettingsSchema = z.strictObject({
   each: documents.each,
   arrays: documents.arrays,
   sheets: z.array(z.string().min(1).max(200)).min(1).max(200).optional(),
+  unpacked_mb,
 });

@@ -76,7 +76,9 @@ export async function* openFile(
   parts: PartCounter = { next: 0 },
   layer = 0,
 ): AsyncGenerator<Opened> {
-  const { source, head, whole } = await peek(file);
+  const { source, head, whole } = await peek(
+    settings.unpacked_mb === undefined ? file : { ...file, mayUnpackTo: settings.unpacked_mb },
+  );
   const magic = String.fromCharCode(...head.subarray(0, 4));
   const layered = head[0] === 0x1f && head[1] === 0x8b ? "gzip" : magic === "PK\u0003\u0004" ? "zip" : null;
   if (layered && layer >= MOST_LAYERS) {
@@ -114,7 +116,9 @@ export async function* openFile(
   };
   const set = settings.as && settings.as !== "auto" ? settings.as : null;
   if (layered === "zip") {
-    const kept = source.once ? await spool(source.name, source.chunks()) : source;
+    const kept = source.once
+      ? { ...(await spool(source.name, source.chunks())), mayUnpackTo: source.mayUnpackTo }
+      : source;
     const names = await zipNames(kept);
     if (names.some((n) => n.toLowerCase() === "xl/workbook.xml")) {
       yield* open("xlsx", kept, "a zip archive with a workbook in it");

@@ -1,23 +1,24 @@
 import { Unzip, UnzipInflate, UnzipPassThrough, type UnzipFile } from "fflate";
 import { concat } from "../bytes.ts";
 import { SieveError, grouped } from "../problem.ts";
+import { keepable } from "./documents.ts";
 import type { SourceFile } from "./format.ts";
 
 /** A packed file may become this many times its size, or this many bytes, whichever is more. */
 const MOST_RATIO = 250;
-const ALWAYS_ALLOWED = 64 << 20;
+const ALWAYS_ALLOWED = 16_000_000;
 /** Files in one archive. */
 const MOST_FILES = 10_000;
 
-/** How many bytes a packed file of so many may become. */
-function mostFor(bytes: number): number {
-  return Math.max(ALWAYS_ALLOWED, bytes * MOST_RATIO);
+/** How many bytes a packed file of so many may become; `said`: megabytes that a person has allowed. */
+function mostFor(bytes: number, said?: number): number {
+  return said === undefined ? Math.max(ALWAYS_ALLOWED, bytes * MOST_RATIO) : said * 1e6;
 }
 
-function tooFar(name: string, bytes: number): SieveError {
-  return new SieveError("unpacks-too-far", `${name} unpacks to more than ${grouped(mostFor(bytes))} bytes.`, {
-    detail: `It has ${grouped(bytes)} bytes; no honest file of records is packed more than ${MOST_RATIO} times over.`,
-    hint: "Do not load it; ask the sender what it is.",
+function tooFar(name: string, bytes: number, said?: number): SieveError {
+  return new SieveError("unpacks-too-far", `${name} unpacks to more than ${grouped(mostFor(bytes, said))} bytes.`, {
+    detail: `It has ${grouped(bytes)} bytes; files of records are seldom packed more than ${MOST_RATIO} times over.`,
+    hint: "Ask the sender what it is. If it is meant, say in the plan’s read section how many megabytes it may unpack to (unpacked_mb).",
   });
 }
 
@@ -97,17 +98,19 @@ async function* joined(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8A
 
 /** The file inside a gzip file. */
 export function gunzipped(source: SourceFile): SourceFile {
+  const said = source.mayUnpackTo;
   return {
     name: source.name.replace(/\.gz$/i, "") || source.name,
     bytes: 0,
     chunks: () => joined(parts()),
+    mayUnpackTo: said,
   };
   async function* parts(): AsyncGenerator<Uint8Array> {
     let length = 0;
     try {
       for await (const part of inflate(source.chunks(), "gzip")) {
         length += part.length;
-        if (length > mostFor(source.bytes)) throw tooFar(source.name, source.bytes);
+        if (length > mostFor(source.bytes, said)) throw tooFar(source.name, source.bytes, said);
         yield part;
       }
     } catch (error) {
@@ -168,11 +171,17 @@ function isOurs(name: string): boolean {
 }
 
 /** A file of a zip archive, unpacked as it is read. */
-export function zipEntry(source: SourceFile, entry: string, name = `${source.name}/${entry}`): SourceFile {
-  return { name, bytes: 0, chunks: () => joined(readEntry(source, entry)) };
+export function zipEntry(source: SourceFile, entry: string): SourceFile {
+  return {
+    name: `${source.name}/${keepable(entry)}`,
+    bytes: 0,
+    chunks: () => joined(readEntry(source, entry)),
+    mayUnpackTo: source.mayUnpackTo,
+  };
 }
 
 async function* readEntry(source: SourceFile, entry: string): AsyncGenerator<Uint8Array> {
+  const said = source.mayUnpackTo;
   let parts: Uint8Array[] = [];
   let length = 0;
   let ended = false;
@@ -196,7 +205,7 @@ async function* readEntry(source: SourceFile, entry: string): AsyncGenerator<Uin
   unzip.register(UnzipInflate);
   unzip.register(UnzipPassThrough);
   const check = (): void => {
-    if (length > mostFor(source.bytes)) throw tooFar(source.name, source.bytes);
+    if (length > mostFor(source.bytes, said)) throw tooFar(source.name, source.bytes, said);
     if (fault) throw damaged(source.name, "zip file", `${entry}: ${fault.message}.`);
   };
   for await (const whole of source.chunks()) {
