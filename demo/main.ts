@@ -3,6 +3,7 @@ import { join } from "node:path";
 import { balanceLine } from "@/core/ledger.ts";
 import { errorLines, grouped } from "@/core/problem.ts";
 import { watchLoad } from "@/cli/load.ts";
+import pg from "pg";
 import { makeSource } from "@/store/sources.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
@@ -129,11 +130,19 @@ async function makeSources(db: Db, folder: string): Promise<void> {
     about: "What the vaults' own database has measured; taken by a query.",
   });
   await savePlan(db, "humidity", HUMIDITY, "The contract agreed with the vaults", "Ines");
+  // Read by a role of its own, whose address the worker has in its environment.
+  const reader = process.env["SIEVE_CONNECTION_STATION"];
+  if (!reader) return;
+  const { username, password } = new URL(reader);
+  await db.query(`do $$ begin if not exists (select from pg_roles where rolname = '${username}') then create role ${username} login; end if; end $$;
+    alter role ${username} password ${pg.escapeLiteral(decodeURIComponent(password))};
+    grant usage on schema station to ${username};
+    grant select on station.reading to ${username}`);
   await makeSource(
     db,
     "humidity",
     "query",
-    { sql: "select id, site, read_at, humidity from station.reading", cursor: "id" },
+    { connection: "station", sql: "select id, site, read_at, humidity from station.reading", cursor: "id" },
     60,
     "Ines",
   );

@@ -3,7 +3,8 @@
  * database, migrates, starts worker and web, loads the demo deliveries, and ends it all on Ctrl-C.
  */
 import { fork, spawn, spawnSync } from "node:child_process";
-import { existsSync, mkdirSync, rmSync, statSync, readdirSync, writeFileSync } from "node:fs";
+import { randomBytes } from "node:crypto";
+import { existsSync, mkdirSync, readFileSync, rmSync, statSync, readdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { ensureModules, ensurePackages, fail, portIsFree, root, tell } from "./lib/machine.mjs";
 import { makeDatabase, startCluster } from "./lib/cluster.mjs";
@@ -104,6 +105,7 @@ if (!dev) {
   }
 }
 
+mkdirSync(join(root, ".data"), { recursive: true });
 let url = process.env.DATABASE_URL;
 if (url) {
   tell("using the database of DATABASE_URL");
@@ -113,9 +115,27 @@ if (url) {
   url = makeDatabase(cluster, "sieve");
   writeFileSync(join(root, ".data/database-url"), url, { mode: 0o600 });
 }
-const env = { ...process.env, DATABASE_URL: url, NEXT_TELEMETRY_DISABLED: "1" };
+/** A secret that is made once and kept where nobody else reads it. */
+function kept(name, make) {
+  const file = join(root, ".data", name);
+  if (!existsSync(file)) writeFileSync(file, make(), { mode: 0o600 });
+  return file;
+}
+// The vaults' own readings are asked for by a role that may read them and nothing else.
+const station = new URL(url);
+station.username = "station_reader";
+station.password = readFileSync(
+  kept("station-password", () => randomBytes(24).toString("base64url")),
+  "utf8",
+);
+const env = {
+  SIEVE_KEY_FILE: kept("key", () => randomBytes(32).toString("base64")),
+  ...(cluster ? { SIEVE_CONNECTION_STATION: station.href } : {}),
+  ...process.env,
+  DATABASE_URL: url,
+  NEXT_TELEMETRY_DISABLED: "1",
+};
 
-mkdirSync(join(root, ".data"), { recursive: true });
 if (flags.has("--fresh")) {
   tell("starting over: taking away everything that was loaded");
   const pg = (await import("pg")).default;

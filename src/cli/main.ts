@@ -234,6 +234,16 @@ program
   });
 
 program
+  .command("connection")
+  .description("Make, list or take away connections to other databases and addresses, which sources name.")
+  .argument("<act>", "put (its address comes by standard input), list or drop")
+  .argument("[name]", "what sources call it")
+  .action(async (act: string, name: string | undefined) => {
+    const { connection } = await import("./connection.ts");
+    await connection(act, name);
+  });
+
+program
   .command("docs", { hidden: true })
   .description("Write the published JSON Schema of the plan.")
   .action(async () => (await import("./docs.ts")).writeDocs());

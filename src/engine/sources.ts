@@ -1,23 +1,25 @@
 import { createReadStream } from "node:fs";
 import { mkdir, readdir, stat } from "node:fs/promises";
 import { join } from "node:path";
-import { Readable } from "node:stream";
+import type { IncomingMessage } from "node:http";
 import pg from "pg";
-import { to as copyTo } from "pg-copy-streams";
 import { z } from "zod";
 import { planInForce } from "@/store/feeds.ts";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError, listed } from "@/core/problem.ts";
+import { csvRow } from "@/core/write/csv.ts";
+import { addressOf } from "@/store/connections.ts";
 import { ident, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { askForLoad } from "@/store/loads.ts";
+import { httpGet, shownUrl } from "./http-get.ts";
 import { claimDue, endLook, isTaken, noteTaken, type Source } from "@/store/sources.ts";
 
 /** A file that changed within this time may still be written to. */
 const STILL_MS = 1500;
 const MOST_PAGES = 1000;
-const ANSWER_MS = 30_000;
+const SILENCE_MS = 30_000;
 
-/** Where watched folders lie, and which hosts a partner's outbox may be on. */
+/** Where watched folders lie, and which hosts, each with its port, a partner's outbox may be on. */
 export interface SourceSettings {
   readonly inbox: string;
   readonly hosts: readonly string[];
@@ -26,7 +28,7 @@ export interface SourceSettings {
 export function sourceSettings(env: NodeJS.ProcessEnv): SourceSettings {
   return {
     inbox: env["SIEVE_INBOX"] ?? join(process.cwd(), ".data/inbox"),
-    hosts: (env["SIEVE_OUTBOX_HOSTS"] ?? "127.0.0.1,localhost").split(",").map((h) => h.trim()),
+    hosts: (env["SIEVE_OUTBOX_HOSTS"] ?? "127.0.0.1:4311,localhost:4311").split(",").map((h) => h.trim()),
   };
 }
 
@@ -131,146 +133,204 @@ const outboxPage = z.object({
   next: z.string().max(1000).nullish(),
 });
 
-async function get(address: URL, settings: SourceSettings): Promise<Response> {
-  if (!settings.hosts.includes(address.hostname) || !/^https?:$/.test(address.protocol)) {
-    throw new SieveError("host-not-allowed", `The host ${address.hostname} is not one that may be asked.`, {
-      detail: `Allowed: ${settings.hosts.join(", ")}.`,
-      hint: "Add it to SIEVE_OUTBOX_HOSTS of the worker.",
-    });
+const ANSWER_LIMIT = 8 << 20;
+
+/** A partner's list of files, no further than its limit. */
+async function listAt(here: URL, get: (url: URL) => Promise<IncomingMessage>): Promise<z.infer<typeof outboxPage>> {
+  const parts: Buffer[] = [];
+  let bytes = 0;
+  for await (const part of (await get(here)) as AsyncIterable<Buffer>) {
+    bytes += part.length;
+    if (bytes > ANSWER_LIMIT) break;
+    parts.push(part);
   }
-  let response: Response;
-  try {
-    response = await fetch(address, { redirect: "error", signal: AbortSignal.timeout(ANSWER_MS) });
-  } catch (error) {
-    throw new SieveError("outbox-silent", `${address.host} does not answer.`, {
-      detail: (error as Error).message,
-      hint: "It is asked again when its time comes; ask the partner if it stays so.",
-    });
-  }
-  if (!response.ok) {
-    throw new SieveError("outbox-refused", `${address.href} answered ${response.status}.`, {
-      hint: "Check the address.",
-    });
-  }
-  return response;
+  const read = (): unknown => {
+    try {
+      return JSON.parse(Buffer.concat(parts).toString("utf8"));
+    } catch {
+      return null;
+    }
+  };
+  const answer = outboxPage.safeParse(bytes > ANSWER_LIMIT ? null : read());
+  if (answer.success) return answer.data;
+  throw new SieveError("outbox-unknown", `What ${shownUrl(here)} gave is no list of files.`, {
+    detail: answer.error.issues[0]?.message ?? "",
+    hint: "It should be JSON: {files: [{name, href, version}], next}.",
+  });
 }
 
 async function takeFromOutbox(db: Db, source: Source, settings: SourceSettings): Promise<void> {
-  let page: URL | null = new URL(source.options["address"]!);
+  const { address = "", pattern = "*", connection } = source.options;
+  const secret = connection === undefined ? null : new URL(await addressOf(db, connection, "http"));
+  const credentials = secret && {
+    origin: secret.origin,
+    user: decodeURIComponent(secret.username),
+    password: decodeURIComponent(secret.password),
+  };
+  const limits = { hosts: settings.hosts, silence: SILENCE_MS };
+  const get = (url: URL): Promise<IncomingMessage> => httpGet(url, limits, credentials ?? undefined);
+  let page: URL | null = new URL(address);
   for (let i = 0; page && i < MOST_PAGES; i++) {
     const here: URL = page;
-    const answer = outboxPage.safeParse(await (await get(here, settings)).json().catch(() => null));
-    if (!answer.success) {
-      throw new SieveError("outbox-unknown", `What ${here.href} gave is no list of files.`, {
-        detail: answer.error.issues[0]?.message ?? "",
-        hint: "It should be JSON: {files: [{name, href, version}], next}.",
-      });
-    }
-    for (const { name, href, version } of answer.data.files) {
-      if (!nameFits(source.options["pattern"] ?? "*", name)) continue;
+    const { files, next } = await listAt(here, get);
+    for (const { name, href, version } of files) {
+      if (!nameFits(pattern, name)) continue;
       if (await isTaken(db, source.id, name, String(version))) continue;
-      const file = await get(new URL(href, here), settings);
-      const bytes = file.body ? Readable.fromWeb(file.body as never) : Readable.from([]);
-      const size = Number(file.headers.get("content-length") ?? NaN);
-      await take(db, source, name, String(version), name, bytes, Number.isFinite(size) ? size : undefined);
+      const file = await get(new URL(href, here));
+      const size = Number(file.headers["content-length"] ?? NaN);
+      await take(db, source, name, String(version), name, file, Number.isFinite(size) ? size : undefined);
     }
-    page = answer.data.next ? new URL(answer.data.next, here) : null;
+    page = next ? new URL(next, here) : null;
   }
 }
 
 /** How long transactions that are still writing are waited for. */
 const MOST_WAIT_MS = 10_000;
+const FETCHED = 2000;
+
+/** A statement of a user's goes alone, by the extended protocol, which takes one and no more. */
+const alone = (text: string, values: unknown[] = []): pg.QueryConfig =>
+  ({ text, values, queryMode: "extended" }) as never;
+
+/** Roles that may do more than read tables. */
+const MIGHTY = ["pg_read_server_files", "pg_write_server_files", "pg_execute_server_program"];
+
+async function refuseMighty(client: pg.Client, connection: string): Promise<void> {
+  const { rows } = await client.query<{ role: string; mighty: boolean }>(
+    `select current_user as role, (select rolsuper from pg_roles where rolname = current_user)
+       or exists (select from unnest($1::text[]) r where pg_has_role(current_user, r, 'member')) as mighty`,
+    [MIGHTY],
+  );
+  if (!rows[0]!.mighty) return;
+  throw new SieveError("role-too-mighty", `The connection ${connection} is by a role that may do more than read.`, {
+    detail: `${rows[0]!.role} is a superuser, or may read and write files of the server or run programs there.`,
+    hint: "Make a role that may read these tables and nothing else; docs/operations.md has the statements.",
+  });
+}
 
 /** Takes the records past the greatest one taken as one file; gives how far it has come. */
 async function takeFromQuery(db: Db, source: Source): Promise<string | undefined> {
-  const { database = "DATABASE_URL", sql = "", cursor = "" } = source.options;
-  const url = process.env[database];
-  if (!url) {
-    throw new SieveError("no-database", `The worker's environment has no ${database}.`, {
-      hint: "Set it, or name another.",
-    });
-  }
-  const client = new pg.Client({ connectionString: url, application_name: "good sieve source" });
+  const { connection = "", sql = "", cursor = "", back_seconds } = source.options;
+  const client = new pg.Client({
+    connectionString: await addressOf(db, connection, "database"),
+    application_name: "good sieve source",
+    connectionTimeoutMillis: 15_000,
+  });
+  // A connection that is lost rejects what was asked last.
+  client.on("error", () => {});
   try {
     await client.connect();
+    await refuseMighty(client, connection);
     // Nothing can be written, and each look at the data is one view of it.
     const begin = async (): Promise<void> => {
       await client.query("begin transaction isolation level repeatable read read only");
       await client.query("set local statement_timeout = '10min'");
     };
-    const all = `(${sql.trim().replace(/;\s*$/, "")}\n) q`;
-    const past = source.reached === null ? "true" : `q.${ident(cursor)} > ${pg.escapeLiteral(source.reached)}`;
+    const own = sql.trim().replace(/;\s*$/, "");
     await begin();
+    // By itself it must be one whole query, so that it can't end the brackets that it is put into.
+    await client.query(alone(`prepare sieve_look as ${own}`));
+    await client.query("deallocate sieve_look");
+    const all = `(${own}\n) q`;
+    const grows = `q.${ident(cursor)}`;
+    const last = pg.escapeLiteral(source.reached ?? "");
+    const from = back_seconds === undefined ? last : `${last}::timestamptz - make_interval(secs => ${back_seconds})`;
+    const past = source.reached === null ? "true" : `${grows} > ${from}`;
+    const newer = source.reached === null ? "true" : `${grows} > ${last}`;
     const { rows: found } = await client.query<{ reached: string | null; next: string }>(
-      `select (select max(q.${ident(cursor)})::text from ${all} where ${past}) as reached,
-         pg_snapshot_xmax(pg_current_snapshot())::text as next`,
+      alone(
+        `select (select max(${grows})::text from ${all} where ${newer}) as reached,
+           pg_snapshot_xmax(pg_current_snapshot())::text as next`,
+      ),
     );
     await client.query("commit");
     const { reached, next } = found[0]!;
     if (reached === null) return undefined;
-    await othersEnded(client, next);
+    if (back_seconds === undefined) await othersEnded(client, next);
     await begin();
-    const rows = `${all} where ${past} and q.${ident(cursor)} <= ${pg.escapeLiteral(reached)}`;
     const read = (await planInForce(db, source.feed).catch(() => null))?.document.read;
-    const ordered = `from ${rows} order by q.${ident(cursor)}`;
     // In the form that the feed's plan reads; JSON Lines where it is for us to choose.
     const delimited = read?.as === "delimited";
     const mark = read?.delimiter?.length === 1 ? read.delimiter : ",";
-    const copy = client.query(
-      copyTo(
-        delimited
-          ? `copy (select q.* ${ordered}) to stdout (format csv, header, delimiter ${pg.escapeLiteral(mark)})`
-          : // COPY would double backslashes; base64 of each line passes through it as it is.
-            `copy (select translate(encode(convert_to(row_to_json(q)::text || chr(10), 'UTF8'), 'base64'), chr(10), '') ${ordered}) to stdout`,
+    await client.query(
+      alone(
+        `declare look no scroll cursor for select ${delimited ? "q.*" : "row_to_json(q)::text as line"}
+         from ${all} where ${past} and ${grows} <= ${pg.escapeLiteral(reached)} order by ${grows}`,
       ),
     );
     const until = reached.replace(/[^\w.-]+/g, "_").slice(0, 60);
     const name = `${source.feed}-to-${until}.${delimited ? "csv" : "jsonl"}`;
-    const bytes = delimited ? copy : linesOf(copy);
+    const bytes = fetched(client, delimited ? mark : null);
     await take(db, source, `past ${source.reached ?? "the beginning"}`, `to ${reached}`, name, bytes);
     return reached;
   } catch (error) {
     if (error instanceof SieveError) throw error;
     throw new SieveError("query-failed", "The query could not be run.", {
       detail: (error as Error).message,
-      hint: "Check the query, its cursor column, and that the database can be reached.",
+      hint: "Check the query, its column that grows, and that the database can be reached.",
     });
   } finally {
     await client.end().catch(() => {});
   }
 }
 
+/** The rows of the cursor `look`, as lines of JSON or, with a delimiter, as delimited text with the columns' names above. */
+async function* fetched(client: pg.Client, delimiter: string | null): AsyncGenerator<Uint8Array> {
+  const encoder = new TextEncoder();
+  for (let first = true; ; first = false) {
+    const { rows, fields } = await client.query<(string | null)[]>({
+      text: `fetch ${FETCHED} from look`,
+      rowMode: "array",
+      // As the database writes them.
+      types: { getTypeParser: () => (text: string) => text } as never,
+    });
+    let text = "";
+    if (delimiter === null) for (const [line] of rows) text += `${line}\n`;
+    else {
+      if (first)
+        text += csvRow(
+          fields.map((f) => f.name),
+          false,
+          delimiter,
+        );
+      for (const row of rows)
+        text += csvRow(
+          row.map((v) => v ?? ""),
+          false,
+          delimiter,
+        );
+    }
+    if (text !== "") yield encoder.encode(text);
+    if (rows.length < FETCHED) return;
+  }
+}
+
 /**
- * Waits until every transaction that was writing before has ended. One of them may have records that
+ * Waits until every transaction of that database that was writing before has ended. One of them may have records that
  * come before the greatest one seen and could not be seen yet; taken past them, they would never be.
  */
 async function othersEnded(client: pg.Client, next: string): Promise<void> {
   const began = Date.now();
   for (;;) {
-    const { rows } = await client.query<{ ended: boolean }>(
-      "select pg_snapshot_xmin(pg_current_snapshot()) >= $1::xid8 as ended",
+    // Seen by any role: who holds the lock on a transaction's own number.
+    const { rows } = await client.query<{ pid: number; role: string | null }>(
+      `select l.pid, a.usename::text as role from pg_locks l join pg_stat_activity a on a.pid = l.pid
+       where l.locktype = 'transactionid' and l.mode = 'ExclusiveLock' and l.granted
+         and a.datname = current_database() and age(l.transactionid) > age($1::xid8::xid)`,
       [next],
     );
-    if (rows[0]!.ended) return;
+    if (rows.length === 0) return;
     if (Date.now() - began > MOST_WAIT_MS) {
+      const who = rows.map((r) => `process ${r.pid} of ${r.role ?? "somebody"}`);
       throw new SieveError(
         "query-waits",
         "Nothing is taken yet: other transactions are still writing to that database.",
         {
-          detail: `They began before the newest records that can be seen, and may have older ones; they were waited for ${MOST_WAIT_MS / 1000} s.`,
-          hint: "It is looked again at the usual time. Where that goes on, see in pg_stat_activity which transaction is left open.",
+          detail: `They began before the newest records that can be seen, and may have older ones; they were waited for ${MOST_WAIT_MS / 1000} s: ${listed(who)}.`,
+          hint: "It is looked again at the usual time. Where such a transaction stays open, end it; or have the source go back some seconds at each look instead (back_seconds).",
         },
       );
     }
     await new Promise((resolve) => setTimeout(resolve, 200));
-  }
-}
-
-async function* linesOf(copy: AsyncIterable<Buffer>): AsyncGenerator<Uint8Array> {
-  let rest = "";
-  for await (const piece of copy) {
-    const lines = (rest + piece.toString("latin1")).split("\n");
-    rest = lines.pop()!;
-    if (lines.length > 0) yield Buffer.concat(lines.map((l) => Buffer.from(l, "base64")));
   }
 }

@@ -14,6 +14,7 @@ import checkSet from "./migrations/013-check-set.sql";
 import proposal from "./migrations/014-proposal.sql";
 import matchEntry from "./migrations/015-match-entry.sql";
 import writing from "./migrations/016-writing.sql";
+import connection from "./migrations/017-connection.sql";
 import { runMigrations } from "graphile-worker";
 import { transaction, type Db } from "./db.ts";
 
@@ -35,6 +36,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 14, sql: proposal },
   { id: 15, sql: matchEntry },
   { id: 16, sql: writing },
+  { id: 17, sql: connection },
 ];
 
 /** Brings the store up to date; safe when several processes start at once. Returns how many ran. */

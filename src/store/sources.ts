@@ -2,7 +2,9 @@ import { z } from "zod";
 import { SieveError, problemParts } from "@/core/problem.ts";
 import type { Queryable } from "./db.ts";
 
-/** What a source of each kind needs to know. No secrets: a database is named by a variable of the worker's environment. */
+const connection = z.string().regex(/^[a-z][a-z0-9_]{0,40}$/, "The name of a connection");
+
+/** What a source of each kind needs to know. No secrets: those are in the connection that it names. */
 export const SOURCE_OPTIONS = {
   inbox: z.strictObject({
     folder: z
@@ -20,20 +22,25 @@ export const SOURCE_OPTIONS = {
     address: z
       .url({ protocol: /^https?$/ })
       .max(500)
+      .refine((a) => !/^https?:\/\/[^/]*@/.test(a), "An address here has no password: name a connection that has it")
       .describe("Where the partner's list of files begins"),
+    connection: connection.optional().describe("The connection that has the credentials for it, where it asks for any"),
     pattern: z.string().min(1).max(200).default("*"),
   }),
   query: z.strictObject({
-    database: z
-      .string()
-      .regex(/^[A-Z][A-Z0-9_]{0,60}$/)
-      .default("DATABASE_URL")
-      .describe("The variable of the worker's environment that holds the database's address"),
+    connection: connection.describe("The connection to the database"),
     sql: z.string().min(1).max(10_000).describe("A query that only reads"),
     cursor: z
       .string()
       .regex(/^[A-Za-z_][A-Za-z0-9_]{0,62}$/)
       .describe("A column of the query that only grows; records past the greatest one taken are new"),
+    back_seconds: z
+      .string()
+      .regex(/^\d{1,7}$/)
+      .optional()
+      .describe(
+        "Where the column is a time: each look goes back so far and takes those records again, instead of waiting for transactions that are still writing",
+      ),
   }),
 } as const;
 export type SourceKind = keyof typeof SOURCE_OPTIONS;

@@ -20,14 +20,16 @@ const KINDS: Record<SourceKind, { title: string; fields: [name: string, label: s
     fields: [
       ["address", "address of its list", "http://127.0.0.1:4311/files"],
       ["pattern", "names of files", "*"],
+      ["connection", "connection with its password", "none"],
     ],
   },
   query: {
     title: "A query on a database",
     fields: [
-      ["database", "variable with its address", "DATABASE_URL"],
+      ["connection", "name of the connection", "station"],
       ["sql", "query", "select id, … from …"],
       ["cursor", "column that only grows", "id"],
+      ["back_seconds", "seconds to go back", "wait instead"],
     ],
   },
 };

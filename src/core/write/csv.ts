@@ -1,13 +1,21 @@
 /**
- * Writing delimited text (RFC 4180, CRLF). A value that a spreadsheet would run as a formula gets
- * an apostrophe before it when `guard` is set: that is for files that people open, such as held
- * records; files that programs load again are written as they are.
+ * Writing delimited text (RFC 4180, CRLF). A file for programs is exact. In one for people (`guard`) a value that a
+ * spreadsheet would take for a formula gets an apostrophe before it, which is the only change.
  */
-export function csvRow(values: readonly string[], guard = false): string {
-  return `${values.map((v) => csvCell(v, guard)).join(",")}\r\n`;
+export function csvRow(values: readonly string[], guard = false, delimiter = ","): string {
+  return `${values.map((v) => csvCell(v, guard, delimiter)).join(delimiter)}\r\n`;
 }
 
-function csvCell(value: string, guard: boolean): string {
-  const text = guard && /^[=+\-@\t\r]/.test(value) && !/^[+-]?[\d.,]+$/.test(value) ? `'${value}` : value;
-  return /[",\r\n]/.test(text) || text !== text.trim() ? `"${text.replaceAll('"', '""')}"` : text;
+/**
+ * What a spreadsheet may run: a sign, also a wide one, at the beginning, after blanks or line ends, or at the beginning of
+ * a later line, as some programs take each line of a cell by itself.
+ */
+const RUNS = /(?:^|[\r\n])[\s\u0000\u00a0\u200b-\u200f\u2060\ufeff]*[=+\-@|%＝＋－＠]|^[\t\r\n]/;
+const NUMBER = /^[+-]?\d[\d.,]*$/;
+
+function csvCell(value: string, guard: boolean, delimiter: string): string {
+  const text = guard && RUNS.test(value) && !NUMBER.test(value) ? `'${value}` : value;
+  return /["\r\n]/.test(text) || text.includes(delimiter) || text !== text.trim()
+    ? `"${text.replaceAll('"', '""')}"`
+    : text;
 }

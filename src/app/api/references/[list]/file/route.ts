@@ -19,13 +19,16 @@ const query = z.object({
 const NAME = /^[a-z][a-z0-9_]{0,62}$/;
 const MOST_BYTES = 200 << 20;
 
-/** The list's newest version as CSV. */
-export const GET = route<{ list: string }>(async (_, { list }) => {
+const form = z.object({ for: z.enum(["program", "spreadsheet"]).default("program") });
+
+/** The list's newest version as CSV: exact, so that it can be brought in again, or made safe for a spreadsheet. */
+export const GET = route<{ list: string }>(async (request, { list }) => {
+  const safe = form.parse(Object.fromEntries(new URL(request.url).searchParams)).for === "spreadsheet";
   const { columns, entries, version } = await readReference(db(), list);
-  return new Response([columns, ...entries].map((cells) => csvRow(cells, true)).join(""), {
+  return new Response([columns, ...entries].map((cells) => csvRow(cells, safe)).join(""), {
     headers: {
       "content-type": "text/csv; charset=utf-8",
-      "content-disposition": `attachment; filename="${list}-version-${version}.csv"`,
+      "content-disposition": `attachment; filename="${list}-version-${version}${safe ? "-for-spreadsheets" : ""}.csv"`,
     },
   });
 });
