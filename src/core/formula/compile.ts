@@ -1,8 +1,9 @@
 import { parse } from "@bufbuild/cel";
 import type { Expr, ParsedExpr } from "@bufbuild/cel-spec/cel/expr/syntax_pb.js";
 import { NO_REFERENCES, type References } from "../lookup/reference.ts";
-import { SieveError, listed } from "../problem.ts";
+import { SieveError, grouped, listed } from "../problem.ts";
 import type { TypeId } from "../type/index.ts";
+import { CELL, MOST_COST, MOST_LIST, MOST_TEXT, estimate } from "./cost.ts";
 import { FUNCTIONS, patternOf, type FormulaFunction } from "./functions.ts";
 import { LIST_FUNCTIONS } from "./lists.ts";
 import { expandNamed, type NamedFormulas } from "./named.ts";
@@ -116,6 +117,17 @@ function compileWritten(source: string, scope: Scope, most = MOST_LENGTH): Formu
     return fail(message, at, at + length);
   });
   compiler.survey(parsed.expr, [], 0);
+  const { cost, text: length, list } = estimate(parsed.expr);
+  if (cost > MOST_COST || length > MOST_TEXT || list > MOST_LIST) {
+    const steps = `It would take up to ${grouped(Math.round(cost))} steps a record`;
+    fail(
+      cost > MOST_COST
+        ? `${steps}, and ${grouped(MOST_COST)} are allowed: lists within lists multiply.`
+        : `What it makes of a cell could have ${grouped(Math.round(Math.max(length, list)))} characters or elements.`,
+      0,
+      source.length,
+    );
+  }
   let node: Node | null = null;
   try {
     node = compiler.compile(parsed.expr);
@@ -135,6 +147,7 @@ function compileWritten(source: string, scope: Scope, most = MOST_LENGTH): Formu
   };
   const reference = (slots: readonly (Value | bigint)[]): Value | bigint | typeof EMPTY => {
     if (isEmpty(slots)) return EMPTY;
+    if (compiler.loops > 0) withinBudget(slots, cost, compiler.loops);
     return compiler.usesIt ? slow(names, [...types, types[it]!], [...slots, slots[it]!]) : slow(names, types, slots);
   };
   const run = node?.run;
@@ -159,12 +172,24 @@ function compileWritten(source: string, scope: Scope, most = MOST_LENGTH): Formu
   };
 }
 
+/** Throws where a record's texts are so long that loops over them would take more than a formula may. */
+function withinBudget(slots: readonly (Value | bigint)[], cost: number, loops: number): void {
+  let longest = 0;
+  for (const s of slots) if (typeof s === "string" && s.length > longest) longest = s.length;
+  if (longest <= CELL) return;
+  if (cost * (longest / CELL) ** loops > MOST_COST * 50) {
+    throw new Error(`A text of ${grouped(longest)} characters is too long for what the formula does with it.`);
+  }
+}
+
 class Compiler {
   /** By number of a field, its slot. */
   readonly slots = new Map<number, number>();
   /** Fields that the formula asks whether they are empty. */
   readonly asked = new Set<number>();
   usesIt = false;
+  /** How deep its lists are gone through inside each other. */
+  loops = 0;
   asksLists = false;
   private nodes = 0;
 
@@ -210,6 +235,7 @@ class Compiler {
       case "comprehensionExpr": {
         const c = exprKind.value;
         if (nested >= MOST_NESTED) this.fail(expr, `At most ${MOST_NESTED} of these may stand inside each other.`);
+        this.loops = Math.max(this.loops, nested + 1);
         if (c.iterRange) this.survey(c.iterRange, bound, nested);
         const inner = [...bound, c.iterVar, c.iterVar2, c.accuVar];
         for (const e of [c.accuInit, c.loopCondition, c.loopStep, c.result]) if (e) this.survey(e, inner, nested + 1);
