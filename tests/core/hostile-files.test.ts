@@ -126,6 +126,27 @@ describe("depth and width", () => {
     expect(part!.records.map(first)).toEqual(["one", "not-json", "two"]);
   });
 
+  it("elements within elements without end are refused in words, at once", async () => {
+    const bytes = text(`<l><r><a>one</a></r><r>${"<a>".repeat(60_000)}${"</a>".repeat(60_000)}</r></l>`);
+    await expect(read("a.xml", bytes)).rejects.toMatchObject({
+      code: "xml-broken",
+      detail: "in line 1 elements are nested more than 500 deep",
+    });
+  });
+
+  it("names without end, and columns without end, are refused in words, at once", async () => {
+    await expect(read("a.jsonl", text(`{"${"k".repeat(3_000_000)}": 1}`))).rejects.toMatchObject({
+      code: "name-too-long",
+    });
+    const csv = (n: number, name = "x"): Uint8Array => text(`${Array(n).fill(name).join(",")}\n${",".repeat(n - 1)}\n`);
+    await expect(read("a.csv", csv(100_000), { header: true })).rejects.toMatchObject({ code: "too-many-columns" });
+    await expect(read("a.csv", csv(3, "x".repeat(2000)), { header: true })).rejects.toMatchObject({
+      code: "name-too-long",
+    });
+    const [part] = await read("a.csv", csv(1600), { header: true });
+    expect(new Set(part!.columns).size).toBe(1600);
+  });
+
   it("keys without end are refused in words", async () => {
     const lines = Array.from({ length: 300 }, (_, i) =>
       JSON.stringify(Object.fromEntries(Array.from({ length: 50 }, (_, k) => [`k${i * 50 + k}`, 1]))),
@@ -134,10 +155,10 @@ describe("depth and width", () => {
   });
 
   it("a wide file is read in blocks of fewer records", async () => {
-    const line = JSON.stringify(Object.fromEntries(Array.from({ length: 3000 }, (_, k) => [`k${k}`, k])));
-    const [part] = await read("a.jsonl", text(Array(400).fill(line).join("\n")));
-    expect(part!.records).toHaveLength(400);
-    expect(part!.records.every((r) => r[2999] === "2999")).toBe(true);
+    const line = JSON.stringify(Object.fromEntries(Array.from({ length: 1500 }, (_, k) => [`k${k}`, k])));
+    const [part] = await read("a.jsonl", text(Array(700).fill(line).join("\n")));
+    expect(part!.records).toHaveLength(700);
+    expect(part!.records.every((r) => r[1499] === "1499")).toBe(true);
   });
 });
 

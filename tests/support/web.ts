@@ -7,6 +7,8 @@ import { freePort, root } from "../../scripts/lib/machine.mjs";
 export interface Web {
   address: string;
   browser: Browser;
+  /** The number of its process. */
+  pid: number;
   open(path: string, theme?: "paper" | "loam"): Promise<Page>;
   end(): Promise<void>;
 }
@@ -35,6 +37,7 @@ export async function startWeb(url: string, errors: string[], env: Record<string
   return {
     address,
     browser,
+    pid: server.pid!,
     async open(path, theme = "paper") {
       const page = await browser.newPage();
       page.on("pageerror", (error) => errors.push(`${path}: ${String(error)}`));

@@ -1,6 +1,7 @@
 import { Heap, concat, isUtf8, textOf } from "../bytes.ts";
 import { RAW_KEPT, type Block, type Origins, type Unreadable, type UnreadableReason } from "../block.ts";
 import { SieveError, grouped } from "../problem.ts";
+import { refuseColumns } from "./documents.ts";
 import { decodingOf, unitsIn, type Decoding } from "./decode.ts";
 import { LONGEST_RECORD, MOST_COLUMNS, type DelimitedOptions } from "./options.ts";
 
@@ -663,11 +664,16 @@ function hasReplacement(w: Uint8Array, from: number, to: number): boolean {
 
 /** Column names as a file gives them, made distinct: a second “date” becomes “date (2)”; none, its number. */
 export function distinctNames(names: readonly string[]): string[] {
+  refuseColumns(names);
   const used = new Set<string>();
+  /** By name, the next number that may be free. */
+  const next = new Map<string, number>();
   return names.map((raw, i) => {
     const name = raw.trim() === "" ? `column ${i + 1}` : raw.trim();
     let unique = name;
-    for (let n = 2; used.has(unique); n++) unique = `${name} (${n})`;
+    let n = next.get(name) ?? 2;
+    for (; used.has(unique); n++) unique = `${name} (${n})`;
+    next.set(name, n);
     used.add(unique);
     return unique;
   });

@@ -1,6 +1,7 @@
 import { parse as parseLossless, stringify } from "lossless-json";
 import { utf8 } from "../bytes.ts";
-import { SieveError, grouped, listed } from "../problem.ts";
+import { SieveError, grouped, listed, quoted } from "../problem.ts";
+import { MOST_COLUMNS } from "./options.ts";
 
 /** What becomes of an array inside a document: its values in one cell, one of them, or its JSON text. */
 export interface ArrayChoice {
@@ -16,8 +17,24 @@ export interface DocumentOptions {
   readonly arrays?: Readonly<Record<string, ArrayChoice>> | undefined;
 }
 
-/** Columns of one file. */
-const MOST_COLUMNS = 4000;
+/** Characters of a column's name. */
+const MOST_NAME = 1000;
+
+/** Throws `too-many-columns` or `name-too-long` for columns that no file of records has. */
+export function refuseColumns(names: readonly string[]): void {
+  if (names.length > MOST_COLUMNS) {
+    throw new SieveError("too-many-columns", `The file has more than ${grouped(MOST_COLUMNS)} columns.`, {
+      detail: `Their names begin with ${listed(names.slice(0, 3))}.`,
+      hint: "Check its delimiter. Where keys or columns are values, such as days or codes, ask the sender for them as values.",
+    });
+  }
+  const long = names.find((n) => n.length > MOST_NAME);
+  if (long === undefined) return;
+  throw new SieveError("name-too-long", `A column's name has ${grouped(long.length)} characters.`, {
+    detail: `It begins with ${quoted(long)}; a name may have ${grouped(MOST_NAME)}.`,
+    hint: "Check that the file is whole, its delimiter, and which line names the columns.",
+  });
+}
 
 /** A name without what no text can keep: NUL is made visible, half a character becomes U+FFFD. */
 export function keepable(name: string): string {
@@ -159,13 +176,8 @@ export class Flattener {
 
   /** Names the next column. Throws `too-many-columns`. */
   nameColumn(name: string): void {
-    if (this.columns.length >= MOST_COLUMNS) {
-      throw new SieveError("too-many-columns", `The file has more than ${grouped(MOST_COLUMNS)} columns.`, {
-        detail: `The last of them: ${listed(this.columns.slice(-3))}. Each key of a document is a column.`,
-        hint: "Where keys are values, such as days or codes, ask the sender for them as values.",
-      });
-    }
     this.columns.push(keepable(name));
+    if (this.columns.length > MOST_COLUMNS || name.length > MOST_NAME) refuseColumns(this.columns);
   }
 
   private set(node: Node, values: (string | undefined)[], text: string): void {

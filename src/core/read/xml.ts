@@ -156,6 +156,9 @@ class CellMaker implements RecordMaker {
   }
 }
 
+/** Elements within elements. */
+const MOST_NESTED = 500;
+
 /** A record from its text, as a document. */
 function documentOf(text: string): Value {
   const maker = new DocumentMaker();
@@ -204,11 +207,17 @@ async function elementPaths(context: OpenContext): Promise<string[]> {
   const stack: string[] = [];
   const parser = new SaxesParser();
   let broken = false;
+  /** Elements that are open below those that are looked at. */
+  let below = 0;
   parser.on("error", () => {
     broken = true;
   });
   parser.on("opentag", (tag) => {
-    if (broken) return;
+    // Records are near the root; what is deeper is in one.
+    if (broken || stack.length >= MOST_DEPTH) {
+      below++;
+      return;
+    }
     const parent = seen.get(stack.join(""));
     if (parent) parent.nested = true;
     stack.push(`/${tag.name}`);
@@ -219,7 +228,8 @@ async function elementPaths(context: OpenContext): Promise<string[]> {
     seen.set(path, known);
   });
   parser.on("closetag", () => {
-    if (!broken) stack.pop();
+    if (below > 0) below--;
+    else stack.pop();
   });
   const one = async function* (): AsyncGenerator<Uint8Array> {
     yield context.head;
@@ -276,7 +286,11 @@ async function* readXml(
     recordAt = textAt + text.lastIndexOf("<", parser.position - textAt - 1);
     recordLine = parser.line;
   });
+  let open = 0;
   parser.on("opentag", (tag) => {
+    if (++open > MOST_NESTED)
+      fault ??= new Error(`in line ${parser.line} elements are nested more than ${MOST_NESTED} deep`);
+    if (fault) return;
     if (!inside) {
       if (`${outside}/${tag.name}` !== path) {
         outside += `/${tag.name}`;
@@ -288,11 +302,13 @@ async function* readXml(
     maker.open(tag.name, tag.attributes as Record<string, string>);
   });
   const addText = (more: string): void => {
-    if (inside) maker.text(more);
+    if (inside && !fault) maker.text(more);
   };
   parser.on("text", addText);
   parser.on("cdata", addText);
   parser.on("closetag", () => {
+    open--;
+    if (fault) return;
     if (!inside) {
       outside = outside.slice(0, outside.lastIndexOf("/"));
       return;
