@@ -1,3 +1,4 @@
+import { fileURLToPath } from "node:url";
 import { pino } from "pino";
 import { EventEmitter } from "node:events";
 import { Logger, run, type Runner } from "graphile-worker";
@@ -37,6 +38,8 @@ for (const helper of [
 
 const log = pino({ level: process.env["LOG_LEVEL"] ?? "info", base: { process: "worker", pid: process.pid } });
 const thread = new URL("./course-thread.js", import.meta.url);
+// Wherever the worker is started from, its other programs lie beside it.
+process.env["SIEVE_APART"] ??= fileURLToPath(new URL("./apart.js", import.meta.url));
 const pairsThread = new URL("./pairs-thread.js", import.meta.url);
 
 /**

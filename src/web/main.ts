@@ -1,5 +1,6 @@
 import { randomBytes } from "node:crypto";
 import { createServer, type IncomingMessage, type ServerResponse } from "node:http";
+import { fileURLToPath } from "node:url";
 import next from "next";
 import { pino } from "pino";
 import { Rate, hostsOf, policyOf, rateOf, refusalOf, type Refusal } from "./front.ts";
@@ -9,6 +10,9 @@ import { Rate, hostsOf, policyOf, rateOf, refusalOf, type Refusal } from "./fron
 /** How long answers and uploads that are under way are waited for at the end. */
 const END_MS = 20_000;
 const log = pino({ level: process.env["LOG_LEVEL"] ?? "warn", base: { process: "web", pid: process.pid } });
+
+// Wherever it is started from, the program that looks at files lies beside it.
+process.env["SIEVE_APART"] ??= fileURLToPath(new URL("./apart.js", import.meta.url));
 
 const [mode, port] = process.argv.slice(2);
 const dev = mode === "dev";
