@@ -176,6 +176,30 @@ describe("what unpacks to very much", () => {
     });
   });
 
+  it("an archive of very many files is read file by file, each found by the directory", async () => {
+    const files = Array.from({ length: 2000 }, (_, i) => [`f${i}.csv`, text(`v,w\n${i},oak\n`)] as const);
+    const parts = await read("many.zip", zipSync(Object.fromEntries(files)), { header: true });
+    expect(parts.map((p) => p.records[0]![0])).toEqual(files.map((_, i) => String(i)));
+  });
+
+  it("an archive whose directory lies is damaged, or read from its beginning", async () => {
+    const whole = zipSync({ "a.csv": text("v,w\n1,oak\n2,elm\n") });
+    const at = whole.findIndex((_, i) => whole[i] === 0x50 && whole[i + 1] === 0x4b && whole[i + 2] === 1);
+    const lied = (change: (view: DataView) => void): Uint8Array => {
+      const copy = whole.slice();
+      change(new DataView(copy.buffer, at));
+      return copy;
+    };
+    const promised = lied((v) => v.setUint32(24, 999, true));
+    await expect(read("a.zip", promised)).rejects.toMatchObject({
+      detail: expect.stringContaining("999 are promised"),
+    });
+    const elsewhere = lied((v) => v.setUint32(42, 3, true));
+    expect((await read("a.zip", elsewhere, { header: true }))[0]!.records).toHaveLength(2);
+    const beyond = lied((v) => v.setUint32(20, 0x7fffffff, true));
+    expect((await read("a.zip", beyond, { header: true }))[0]!.records).toHaveLength(2);
+  });
+
   it("is read where a person has said how far", async () => {
     const bytes = new Uint8Array(gzipSync(text(`v\n${"1\n".repeat(20_000_000)}`)));
     const file = memoryFile("a.csv.gz", bytes);

@@ -116,8 +116,11 @@ export async function* openFile(
   };
   const set = settings.as && settings.as !== "auto" ? settings.as : null;
   if (layered === "zip") {
-    // Each file in it is looked for from its beginning, which must lie at hand for that.
-    const kept = { ...(await spool(source.name, source.chunks())), mayUnpackTo: source.mayUnpackTo };
+    // Its files are found by its directory, which stands at the end.
+    const kept =
+      source.once || !source.range
+        ? { ...(await spool(source.name, source.chunks())), mayUnpackTo: source.mayUnpackTo }
+        : source;
     const names = await zipNames(kept);
     if (names.some((n) => n.toLowerCase() === "xl/workbook.xml")) {
       yield* open("xlsx", kept, "a zip archive with a workbook in it");

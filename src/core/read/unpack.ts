@@ -143,7 +143,7 @@ export async function zipNames(source: SourceFile): Promise<string[]> {
       end = tailOf(end, chunk);
     }
     unzip.push(new Uint8Array(0), true);
-    if (!hasDirectory(end)) throw new Error("its directory, which stands at the end, is missing");
+    if (directoryEnd(end) < 0) throw new Error("its directory, which stands at the end, is missing");
   } catch (error) {
     throw damaged(source.name, "zip file", `${(error as Error).message}.`);
   }
@@ -159,11 +159,12 @@ function tailOf(before: Uint8Array, chunk: Uint8Array): Uint8Array<ArrayBuffer> 
   return concat([before, chunk]).slice(-DIRECTORY_END);
 }
 
-function hasDirectory(tail: Uint8Array): boolean {
+/** Where the directory's last record begins in an archive's end; -1 where there is none. */
+function directoryEnd(tail: Uint8Array): number {
   for (let p = tail.length - 22; p >= 0; p--) {
-    if (tail[p] === 0x50 && tail[p + 1] === 0x4b && tail[p + 2] === 5 && tail[p + 3] === 6) return true;
+    if (tail[p] === 0x50 && tail[p + 1] === 0x4b && tail[p + 2] === 5 && tail[p + 3] === 6) return p;
   }
-  return false;
+  return -1;
 }
 
 function isOurs(name: string): boolean {
@@ -180,7 +181,98 @@ export function zipEntry(source: SourceFile, entry: string): SourceFile {
   };
 }
 
+/** What the archive's directory says of a file in it (APPNOTE.TXT 6.3, 4.3.12). */
+interface Listed {
+  /** 0: as it is, 8: deflated. */
+  readonly method: number;
+  readonly packed: number;
+  readonly size: number;
+  /** Where its own header begins. */
+  readonly at: number;
+}
+
+/** More bytes than a directory of `MOST_FILES` files has. */
+const MOST_DIRECTORY = 16 << 20;
+const directories = new WeakMap<SourceFile, Promise<ReadonlyMap<string, Listed>>>();
+
+/**
+ * The files of an archive that can be read from anywhere, by its directory: those that are packed in
+ * the two usual ways and are not encrypted. Anything odd is left out, and is looked for from the beginning.
+ */
+async function directoryOf(source: SourceFile): Promise<ReadonlyMap<string, Listed>> {
+  const files = new Map<string, Listed>();
+  const { range, bytes } = source;
+  if (!range) return files;
+  const tail = await range.call(source, Math.max(0, bytes - DIRECTORY_END), bytes);
+  const end = directoryEnd(tail);
+  if (end < 0) return files;
+  const last = new DataView(tail.buffer, tail.byteOffset + end, 22);
+  const [length, from] = [last.getUint32(12, true), last.getUint32(16, true)];
+  if (length > MOST_DIRECTORY || from + length > bytes) return files;
+  const all = await range.call(source, from, from + length);
+  const view = new DataView(all.buffer, all.byteOffset, all.length);
+  for (let p = 0; p + 46 <= all.length && view.getUint32(p, true) === 0x02014b50;) {
+    const flags = view.getUint16(p + 8, true);
+    const [name, extra, comment] = [28, 30, 32].map((at) => view.getUint16(p + at, true)) as [number, number, number];
+    const listed = {
+      method: view.getUint16(p + 10, true),
+      packed: view.getUint32(p + 20, true),
+      size: view.getUint32(p + 24, true),
+      at: view.getUint32(p + 42, true),
+    };
+    const text = new TextDecoder(flags & 0x800 ? "utf-8" : "latin1").decode(all.subarray(p + 46, p + 46 + name));
+    const usual =
+      (listed.method === 0 || listed.method === 8) && (flags & 1) === 0 && listed.at + listed.packed <= bytes;
+    // Of a name that is given twice the first is meant, as it is from the beginning.
+    if (usual && !files.has(text)) files.set(text, listed);
+    p += 46 + name + extra + comment;
+  }
+  return files;
+}
+
+/** The packed bytes of a file of an archive, by where the directory says that it is; null where it is not there. */
+async function packedAt(source: SourceFile, { at, packed }: Listed): Promise<AsyncGenerator<Uint8Array> | null> {
+  const range = source.range!.bind(source);
+  const head = await range(at, at + 30);
+  const view = new DataView(head.buffer, head.byteOffset, head.length);
+  if (head.length < 30 || view.getUint32(0, true) !== 0x04034b50) return null;
+  const from = at + 30 + view.getUint16(26, true) + view.getUint16(28, true);
+  return (async function* () {
+    for (let p = from; p < from + packed; p += 1 << 18) yield await range(p, Math.min(from + packed, p + (1 << 18)));
+  })();
+}
+
 async function* readEntry(source: SourceFile, entry: string): AsyncGenerator<Uint8Array> {
+  if (!directories.has(source)) directories.set(source, directoryOf(source));
+  const listed = (await directories.get(source)!).get(entry);
+  const packed = listed ? await packedAt(source, listed) : null;
+  if (!listed || !packed) {
+    yield* searchEntry(source, entry);
+    return;
+  }
+  const said = source.mayUnpackTo;
+  let length = 0;
+  try {
+    for await (const part of listed.method === 8 ? inflate(packed, "deflate-raw") : packed) {
+      length += part.length;
+      if (length > mostFor(source.bytes, said)) throw tooFar(source.name, source.bytes, said);
+      yield part;
+    }
+  } catch (error) {
+    if (error instanceof SieveError) throw error;
+    throw damaged(source.name, "zip file", `${entry} breaks off after ${grouped(length)} bytes.`);
+  }
+  if (length !== listed.size) {
+    throw damaged(
+      source.name,
+      "zip file",
+      `${entry} has ${grouped(length)} bytes where ${grouped(listed.size)} are promised.`,
+    );
+  }
+}
+
+/** A file of an archive, looked for from the archive's beginning. */
+async function* searchEntry(source: SourceFile, entry: string): AsyncGenerator<Uint8Array> {
   const said = source.mayUnpackTo;
   let parts: Uint8Array[] = [];
   let length = 0;
