@@ -116,11 +116,9 @@ export async function* openFile(
   };
   const set = settings.as && settings.as !== "auto" ? settings.as : null;
   if (layered === "zip") {
-    // Its files are found by its directory, which stands at the end.
-    const kept =
-      source.once || !source.range
-        ? { ...(await spool(source.name, source.chunks())), mayUnpackTo: source.mayUnpackTo }
-        : source;
+    const kept = source.once
+      ? { ...(await spool(source.name, source.chunks())), mayUnpackTo: source.mayUnpackTo }
+      : source;
     const names = await zipNames(kept);
     if (names.some((n) => n.toLowerCase() === "xl/workbook.xml")) {
       yield* open("xlsx", kept, "a zip archive with a workbook in it");
