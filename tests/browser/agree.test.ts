@@ -3,6 +3,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import type { Page } from "puppeteer-core";
+import { putConnection } from "@/store/connections.ts";
 import { planInForce } from "@/store/feeds.ts";
 import { deliver, loadNow, newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
 import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
@@ -13,6 +14,8 @@ const errors: string[] = [];
 
 beforeAll(async () => {
   system = await newSystem();
+  // The worker reads connections that were kept with this key.
+  process.env["SIEVE_KEY"] = Buffer.alloc(32, 3).toString("base64");
   await system.startWorker();
   web = await startWeb(system.url, errors);
 });
@@ -179,13 +182,21 @@ describe("other ways in", () => {
   it("a query is set up on the feed's page, taken once, and says what it took", async () => {
     const { db } = system;
     await db.query(`create schema station; create table station.reading (id integer, degrees numeric);
-      insert into station.reading values (1, -18), (2, -19.5)`);
+      insert into station.reading values (1, -18), (2, -19.5);
+      drop role if exists reader_of_pages;
+      create role reader_of_pages login password 'seeds';
+      grant usage on schema station to reader_of_pages;
+      grant select on station.reading to reader_of_pages`);
+    const address = new URL(system.url);
+    [address.username, address.password] = ["reader_of_pages", "seeds"];
+    await putConnection(db, "station", address.href, "test");
     await newFeed(db, "readings", [
       { name: "id", type: "integer", required: true },
       { name: "degrees", type: "decimal", precision: 5, scale: 2 },
     ]);
     const page = await web.open("/feeds/readings");
     await press(page, "query");
+    await page.type("#source-connection", "station");
     await page.type("#source-sql", "select id, degrees from station.reading");
     await page.type("#source-cursor", "id");
     await press(page, "Add and look now");
@@ -199,6 +210,7 @@ describe("other ways in", () => {
     expect(await rows(db, "readings")).toHaveLength(2);
     await press(page, "Take away");
     await page.waitForFunction(() => !document.body.innerText.includes("1 taken"));
+    await db.query("drop owned by reader_of_pages; drop role reader_of_pages");
   });
 });
 
