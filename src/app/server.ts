@@ -38,7 +38,6 @@ const STATUS: Record<string, number> = {
   "file-too-large": 413,
   "too-large": 413,
   busy: 503,
-  "not-allowed": 403,
 };
 
 /** RFC 9457 problem details. */

@@ -127,7 +127,6 @@ function run(task: TaskName, input: unknown, limits: ApartLimits): Promise<unkno
   return new Promise((resolve, reject) => {
     const child = take(limits.megabytes);
     let at: ApartProgress | null = null;
-    let heaviest = 0;
     const settle = (keep: boolean, act: () => void): void => {
       clearTimeout(clock);
       clearInterval(watch);
@@ -141,8 +140,7 @@ function run(task: TaskName, input: unknown, limits: ApartLimits): Promise<unkno
     const onAbort = (): void => end(gone());
     const clock = setTimeout(() => end(tooLong(limits, at)), limits.seconds * 1000);
     const watch = setInterval(() => {
-      heaviest = Math.max(heaviest, memoryOf(child.pid));
-      if (heaviest > limits.megabytes) end(tooHeavy(limits, at));
+      if (memoryOf(child.pid) > limits.megabytes) end(tooHeavy(limits, at));
     }, WATCH_MS);
     limits.signal?.addEventListener("abort", onAbort);
     if (limits.signal?.aborted) return onAbort();

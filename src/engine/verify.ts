@@ -185,8 +185,9 @@ async function verifyCourse(
       found.add("ledger", `the stored files have ${counted(records, "record")}, and ${grouped(load.read!)} were read`);
     }
     for (const { check, found: late } of course.resolveLate()) {
-      const { key, onFailure } = compiled.checks[check]!;
-      if (onFailure === "note" || parentsInTarget(compiled.checks[check]!)) continue;
+      const own = compiled.checks[check]!;
+      const { key, onFailure } = own;
+      if (onFailure === "note" || parentsInTarget(own)) continue;
       for (const { record } of late) {
         const byte = ledger[record] ?? 0;
         if (outcomeOf(byte) !== "held") {

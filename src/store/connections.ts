@@ -20,7 +20,8 @@ export interface Connection {
 type Env = Readonly<Record<string, string | undefined>>;
 
 const VARIABLE = "SIEVE_CONNECTION_";
-const NAME = /^[a-z][a-z0-9_]{0,40}$/;
+/** What a connection may be called. */
+export const CONNECTION_NAME = /^[a-z][a-z0-9_]{0,40}$/;
 
 /** The key that secrets are encrypted with: 32 bytes in base64, of SIEVE_KEY or of the file SIEVE_KEY_FILE. */
 function keyOf(env: Env): Buffer {
@@ -80,7 +81,7 @@ export async function putConnection(
   by: string,
   env: Env = process.env,
 ): Promise<Connection> {
-  if (!NAME.test(name)) {
+  if (!CONNECTION_NAME.test(name)) {
     throw new SieveError("usage", `“${name}” is no name for a connection.`, {
       hint: "Lower-case letters, digits and underscores, beginning with a letter.",
     });

@@ -1,8 +1,9 @@
 import { z } from "zod";
 import { SieveError, problemParts } from "@/core/problem.ts";
+import { CONNECTION_NAME } from "./connections.ts";
 import type { Queryable } from "./db.ts";
 
-const connection = z.string().regex(/^[a-z][a-z0-9_]{0,40}$/, "The name of a connection");
+const connection = z.string().regex(CONNECTION_NAME, "The name of a connection");
 
 /** What a source of each kind needs to know. No secrets: those are in the connection that it names. */
 export const SOURCE_OPTIONS = {
