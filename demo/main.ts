@@ -5,7 +5,7 @@ import { errorLines, grouped } from "@/core/problem.ts";
 import { watchLoad } from "@/cli/load.ts";
 import pg from "pg";
 import { makeSource } from "@/store/sources.ts";
-import { openDb, type Db } from "@/store/db.ts";
+import { databaseUrl, ident, openDb, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
 import { askForLoad } from "@/store/loads.ts";
@@ -106,38 +106,14 @@ async function makeSources(db: Db, folder: string): Promise<void> {
     30,
     "Ines",
   );
-  await db.query(`create schema if not exists station;
-    create table if not exists station.reading (id integer primary key, site text, read_at timestamptz, humidity numeric(5,2));
-    insert into station.reading select n, 'Vault ' || (1 + n % 3), timestamptz '2026-10-01 00:00Z' + n * interval '1 hour', 15 + (n * 37 % 100) / 25.0
-      from generate_series(1, 240) n on conflict do nothing`);
-  // Tables that the vaults had before, for a plan to take as its target.
-  await db.query(`create schema if not exists vault;
-    create table if not exists vault.room (room text primary key);
-    insert into vault.room values ('A1'), ('A2'), ('B1'), ('cold') on conflict do nothing;
-    create table if not exists vault.packet (
-      packet varchar(20) primary key,
-      accession varchar(16) not null,
-      room text not null references vault.room,
-      seeds integer check (seeds > 0),
-      temperature_c numeric(4,1) check (temperature_c between -25 and 10),
-      state text not null default 'sealed' check (state in ('sealed', 'opened', 'used up')),
-      sealed_on date not null,
-      opened_on date,
-      check (opened_on >= sealed_on))`);
+  await makeOthersTables();
   await makeFeed(db, {
     name: "humidity",
     title: "Humidity of the vaults",
     about: "What the vaults' own database has measured; taken by a query.",
   });
   await savePlan(db, "humidity", HUMIDITY, "The contract agreed with the vaults", "Ines");
-  // Read by a role of its own, whose address the worker has in its environment.
-  const reader = process.env["SIEVE_CONNECTION_STATION"];
-  if (!reader) return;
-  const { username, password } = new URL(reader);
-  await db.query(`do $$ begin if not exists (select from pg_roles where rolname = '${username}') then create role ${username} login; end if; end $$;
-    alter role ${username} password ${pg.escapeLiteral(decodeURIComponent(password))};
-    grant usage on schema station to ${username};
-    grant select on station.reading to ${username}`);
+  if (!process.env["SIEVE_CONNECTION_STATION"]) return;
   await makeSource(
     db,
     "humidity",
@@ -146,6 +122,51 @@ async function makeSources(db: Db, folder: string): Promise<void> {
     60,
     "Ines",
   );
+}
+
+/** What other programs of the vaults have in the same database: made by who runs it, with what the application may do there. */
+async function makeOthersTables(): Promise<void> {
+  const admin = openDb(process.env["SIEVE_ADMIN_URL"] || databaseUrl(), 1);
+  try {
+    await admin.query(`create schema if not exists station;
+      create table if not exists station.reading (id integer primary key, site text, read_at timestamptz, humidity numeric(5,2));
+      insert into station.reading select n, 'Vault ' || (1 + n % 3), timestamptz '2026-10-01 00:00Z' + n * interval '1 hour', 15 + (n * 37 % 100) / 25.0
+        from generate_series(1, 240) n on conflict do nothing`);
+    // Tables that the vaults had before, for a plan to take as its target.
+    await admin.query(`create schema if not exists vault;
+      create table if not exists vault.room (room text primary key);
+      insert into vault.room values ('A1'), ('A2'), ('B1'), ('cold') on conflict do nothing;
+      create table if not exists vault.packet (
+        packet varchar(20) primary key,
+        accession varchar(16) not null,
+        room text not null references vault.room,
+        seeds integer check (seeds > 0),
+        temperature_c numeric(4,1) check (temperature_c between -25 and 10),
+        state text not null default 'sealed' check (state in ('sealed', 'opened', 'used up')),
+        sealed_on date not null,
+        opened_on date,
+        check (opened_on >= sealed_on))`);
+    const app = decodeURIComponent(new URL(databaseUrl()).username);
+    const { rows } = await admin.query<{ other: boolean }>("select current_user <> $1 as other", [app]);
+    if (rows[0]!.other) {
+      await admin.query(`alter table vault.packet add column if not exists "_load" integer,
+          add column if not exists "_record" integer, add column if not exists "_writing" integer;
+        grant usage on schema vault to ${ident(app)};
+        grant select on vault.room to ${ident(app)};
+        grant select, insert, update, delete on vault.packet to ${ident(app)}`);
+    }
+    // Read by a role of its own, whose address the worker has in its environment.
+    const reader = process.env["SIEVE_CONNECTION_STATION"];
+    if (!reader) return;
+    const { username, password } = new URL(reader);
+    await admin.query(`do $$ begin if not exists (select from pg_roles where rolname = '${username}') then create role ${username} login; end if; end $$;
+      do $$ begin execute format('grant connect on database %I to ${username}', current_database()); end $$;
+      alter role ${username} password ${pg.escapeLiteral(decodeURIComponent(password))};
+      grant usage on schema station to ${username};
+      grant select on station.reading to ${username}`);
+  } finally {
+    await admin.end();
+  }
 }
 
 async function* once(bytes: Uint8Array): AsyncGenerator<Uint8Array> {

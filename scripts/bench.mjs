@@ -12,7 +12,7 @@ await build();
 const cluster = await startCluster("bench", await freePort());
 let status;
 try {
-  const url = makeDatabase(cluster, `bench_${Date.now()}`);
+  const { admin } = makeDatabase(cluster, `bench_${Date.now()}`);
   status = spawnSync(
     process.execPath,
     [
@@ -23,7 +23,7 @@ try {
       process.env.BENCH_RECORDS ?? "1000000",
       process.env.BENCH_ROUNDS ?? "5",
     ],
-    { stdio: "inherit", env: { ...process.env, DATABASE_URL: url } },
+    { stdio: "inherit", env: { ...process.env, DATABASE_URL: admin } },
   ).status;
 } finally {
   await cluster.stop();

@@ -107,12 +107,14 @@ if (!dev) {
 
 mkdirSync(join(root, ".data"), { recursive: true });
 let url = process.env.DATABASE_URL;
+let owner = process.env.SIEVE_OWNER_URL ?? url;
+let admin = owner;
 if (url) {
   tell("using the database of DATABASE_URL");
 } else {
   tell("starting the database on 127.0.0.1:54310");
   cluster = await startCluster("postgres", 54310);
-  url = makeDatabase(cluster, "sieve");
+  ({ url, owner, admin } = makeDatabase(cluster, "sieve"));
   writeFileSync(join(root, ".data/database-url"), url, { mode: 0o600 });
 }
 /** A secret that is made once and kept where nobody else reads it. */
@@ -139,14 +141,15 @@ const env = {
 if (flags.has("--fresh")) {
   tell("starting over: taking away everything that was loaded");
   const pg = (await import("pg")).default;
-  const client = new pg.Client({ connectionString: url });
+  const client = new pg.Client({ connectionString: owner });
   await client.connect();
   await client.query("drop schema if exists sieve, target, staging, undo, graphile_worker cascade");
   await client.end();
   rmSync(join(root, ".data/deliveries"), { recursive: true, force: true });
 }
 tell("bringing the store up to date");
-if ((await run(process.execPath, [join(root, "dist/migrate.js")], env)) !== 0) await end(3);
+if ((await run(process.execPath, [join(root, "dist/migrate.js")], { ...env, SIEVE_OWNER_URL: owner })) !== 0)
+  await end(3);
 
 if (await portIsFree(4311)) {
   tell("starting a stand-in for a partner's outbox on port 4311");
@@ -174,7 +177,9 @@ keep("the web application", () =>
 await healthy();
 if (!flags.has("--no-data")) {
   tell("demo deliveries");
-  if ((await run(process.execPath, [join(root, "dist/demo.js"), join(root, ".data/deliveries")], env)) !== 0)
+  // The vaults' own tables are there by somebody else, who lets the application write one of them.
+  const others = { ...env, SIEVE_ADMIN_URL: admin };
+  if ((await run(process.execPath, [join(root, "dist/demo.js"), join(root, ".data/deliveries")], others)) !== 0)
     await end(3);
 }
 tell(`ready: open ${address} (Ctrl-C ends everything)`);

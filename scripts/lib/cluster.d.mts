@@ -10,4 +10,10 @@ export function startCluster(
   port: number,
   options?: { settings?: Record<string, string | number>; quiet?: boolean },
 ): Promise<Cluster>;
-export function makeDatabase(cluster: { base: string }, name: string): string;
+/** The same database by the application's role, the role that owns the store, and the cluster's superuser. */
+export interface Addresses {
+  readonly url: string;
+  readonly owner: string;
+  readonly admin: string;
+}
+export function makeDatabase(cluster: { base: string; folder: string }, name: string): Addresses;

@@ -166,18 +166,49 @@ function isPostgres(pid) {
   }
 }
 
-/** Makes a database when it is not there, through psql of the same packages. */
+/** Runs SQL by the cluster's superuser, through psql of the same packages; what it gives, or the end of this program. */
+function psql(cluster, database, args, input) {
+  const ran = spawnSync(
+    join(postgresBin(), "psql"),
+    ["-X", "-q", "-At", "-v", "ON_ERROR_STOP=1", "-d", `${cluster.base}/${database}`, ...args],
+    { encoding: "utf8", input },
+  );
+  if (ran.status !== 0) fail(3, "The database can't be prepared.", ran.stderr.trim());
+  return ran.stdout.trim();
+}
+
+/** A secret of the cluster that is made once and that its user alone may read. */
+function keptSecret(cluster, name) {
+  const file = join(cluster.folder, name);
+  if (!existsSync(file)) writeFileSync(file, randomBytes(24).toString("base64url"), { mode: 0o600 });
+  return readFileSync(file, "utf8").trim();
+}
+
+/**
+ * Makes the roles that the application works by, and a database of theirs, where they are not there; hands over
+ * what an earlier version made as superuser.
+ * @returns {{ url: string, owner: string, admin: string }} the addresses for the application, who migrates, and the superuser
+ */
 export function makeDatabase(cluster, name) {
-  const psql = (database, sql) =>
-    spawnSync(
-      join(postgresBin(), "psql"),
-      ["-X", "-q", "-At", "-v", "ON_ERROR_STOP=1", "-d", `${cluster.base}/${database}`, "-c", sql],
-      {
-        encoding: "utf8",
-      },
-    );
-  const there = psql("postgres", `select 1 from pg_database where datname = '${name}'`);
-  if (there.status !== 0) fail(3, "The database can't be reached.", there.stderr.trim());
-  if (there.stdout.trim() !== "1") psql("postgres", `create database ${name}`);
-  return `${cluster.base}/${name}`;
+  const secrets = { owner: keptSecret(cluster, "owner-password"), app: keptSecret(cluster, "app-password") };
+  // By standard input, so that no list of processes has the passwords.
+  psql(
+    cluster,
+    "postgres",
+    ["-f", "-"],
+    `\\set owner_password '${secrets.owner}'\n\\set app_password '${secrets.app}'\n${readFileSync(join(root, "scripts/roles.sql"), "utf8")}`,
+  );
+  if (psql(cluster, "postgres", ["-c", `select 1 from pg_database where datname = '${name}'`]) !== "1")
+    psql(cluster, "postgres", ["-c", `create database ${name} owner sieve_owner`]);
+  psql(cluster, name, ["-f", join(root, "scripts/hand-over.sql")]);
+  const as = (user, password) => {
+    const url = new URL(`${cluster.base}/${name}`);
+    [url.username, url.password] = [user, password];
+    return url.href;
+  };
+  return {
+    url: as("sieve_app", secrets.app),
+    owner: as("sieve_owner", secrets.owner),
+    admin: `${cluster.base}/${name}`,
+  };
 }

@@ -1,6 +1,6 @@
 import { ZodError } from "zod";
 import { SieveError, grouped } from "@/core/problem.ts";
-import { isStoreAway, openDb, type Db } from "@/store/db.ts";
+import { inWords, isStoreAway, openDb, type Db } from "@/store/db.ts";
 import { pino } from "pino";
 
 const log = pino({ level: process.env["LOG_LEVEL"] ?? "warn", base: { process: "web", pid: process.pid } });
@@ -38,6 +38,7 @@ const STATUS: Record<string, number> = {
   "file-too-large": 413,
   "too-large": 413,
   busy: 503,
+  "no-room": 507,
 };
 
 /** RFC 9457 problem details. */
@@ -54,8 +55,9 @@ function problem(
 }
 
 /** An error as problem details. What is not the user's doing is logged and not shown. */
-export function problemResponse(error: unknown, request?: string): Response {
+export function problemResponse(thrown: unknown, request?: string): Response {
   const facts = request ? { request } : {};
+  const error = inWords(thrown);
   if (error instanceof SieveError) {
     const { code, message: title, detail, hint } = error;
     return problem(STATUS[code] ?? 422, code, { title, detail, hint }, { ...error.facts, ...facts });

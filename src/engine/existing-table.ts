@@ -3,7 +3,7 @@ import type { Taken } from "@/core/interop/contract.ts";
 import { OWN_SCHEMAS } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
 import { ident, type Queryable } from "@/store/db.ts";
-import { targetColumns } from "./target.ts";
+import { needRights, targetColumns } from "./target.ts";
 
 /** Values of a foreign key that become a list of codes; more than these are left to the database. */
 const MOST_VALUES = 500;
@@ -92,7 +92,8 @@ export function refersTo({ from, to }: ReferringKey): string {
  */
 export async function describeTable(db: Queryable, schema: string, table: string): Promise<Taken> {
   const name = ident(schema, table);
-  const columns = OWN_SCHEMAS.includes(schema) || schema.startsWith("pg_") ? [] : await targetColumns(db, name);
+  const foreign = !OWN_SCHEMAS.includes(schema) && !schema.startsWith("pg_");
+  const columns = foreign && (await needRights(db, schema, table)) ? await targetColumns(db, name) : [];
   if (columns.length === 0) {
     throw new SieveError("no-table", `There is no table ${schema}.${table} that could be a target.`, {
       hint: "Choose one of the tables that are listed.",

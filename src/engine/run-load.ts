@@ -11,7 +11,7 @@ import type { KeptCells } from "@/core/load/arriving.ts";
 import { makeReport, type Reconciliation, type Timing } from "@/core/report.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import { Course, type Sifted } from "@/core/sift.ts";
-import { ident, type Client, type Db } from "@/store/db.ts";
+import { ident, inWords, type Client, type Db } from "@/store/db.ts";
 import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
 import {
@@ -101,10 +101,12 @@ export async function runLoad(db: Db, id: number, options: RunOptions): Promise<
     const watch = setInterval(() => void run.heed().catch(() => {}), HEED_MS);
     try {
       await run.run();
-    } catch (error) {
+    } catch (thrown) {
+      const error = inWords(thrown);
       if (error instanceof Cancelled || run.cancelled) await abandonLoad(db, id, "cancelled");
-      else if (error instanceof SieveError) await abandonLoad(db, id, "failed", error);
-      else throw error;
+      // Room may be made while it is tried again.
+      else if (error instanceof SieveError && error.code !== "no-room") await abandonLoad(db, id, "failed", error);
+      else throw thrown;
     } finally {
       clearInterval(watch);
     }

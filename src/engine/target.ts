@@ -82,6 +82,55 @@ export interface Alterations {
   readonly refusals: readonly { readonly field: string; readonly says: string; readonly hint: string }[];
 }
 
+/** What the application's role may do with a table; null where there is no such table. */
+export interface TableRights {
+  readonly role: string;
+  /** Rows may be read, put in, changed and removed. */
+  readonly rows: boolean;
+  readonly alter: boolean;
+  /** Tables that it refers to and that can't be read, quoted where need be. */
+  readonly unread: readonly string[];
+}
+
+/** The rights of this connection's role on a table, which are asked for without needing any. */
+export async function rightsOn(db: Queryable, schema: string, table: string): Promise<TableRights | null> {
+  const { rows } = await db.query<TableRights>(
+    `select current_user::text as role, pg_has_role(c.relowner, 'usage') as alter,
+       has_schema_privilege(n.oid, 'usage') and has_table_privilege(c.oid, 'select')
+         and has_table_privilege(c.oid, 'insert') and has_table_privilege(c.oid, 'update')
+         and has_table_privilege(c.oid, 'delete') as rows,
+       array(select format('%I.%I', m.nspname, f.relname) from pg_constraint k
+         join pg_class f on f.oid = k.confrelid join pg_namespace m on m.oid = f.relnamespace
+         where k.conrelid = c.oid and k.contype = 'f'
+           and not (has_schema_privilege(m.oid, 'usage') and has_table_privilege(f.oid, 'select')) order by 1) as unread
+     from pg_class c join pg_namespace n on n.oid = c.relnamespace
+     where n.nspname = $1 and c.relname = $2 and c.relkind in ('r', 'p')`,
+    [schema, table],
+  );
+  return rows[0] ?? null;
+}
+
+/** What the owner of a table runs so that the application may read and write its rows. */
+function grantsFor(schema: string, table: string, { role, unread }: TableRights): string {
+  const to = `to ${ident(role)};`;
+  return [
+    `grant usage on schema ${ident(schema)} ${to}`,
+    `grant select, insert, update, delete on ${ident(schema, table)} ${to}`,
+    ...unread.map((other) => `grant select on ${other} ${to}`),
+  ].join(" ");
+}
+
+/** Throws `no-right` where the application's role can't read and write a table's rows, with what gives it that. */
+export async function needRights(db: Queryable, schema: string, table: string): Promise<TableRights | null> {
+  const rights = await rightsOn(db, schema, table);
+  if (!rights || (rights.rows && rights.unread.length === 0)) return rights;
+  const what = rights.rows ? `${rights.unread.join(", ")}, which ${schema}.${table} refers to` : `${schema}.${table}`;
+  throw new SieveError("no-right", `The role ${rights.role} may not ${rights.rows ? "read" : "read and write"} ${what}.`, {
+    detail: "Good Sieve works by a role that has the rights that it was given, and no others.",
+    hint: `Have the table's owner run: ${grantsFor(schema, table, rights)}`,
+  });
+}
+
 /**
  * What brings the target to what the plan needs: made when it is not there, columns added, types
  * widened, NOT NULL taken away. A table outside of the targets' own schema only gains columns.
@@ -89,7 +138,8 @@ export interface Alterations {
  */
 export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(plan)): Promise<Alterations> {
   const { target, schema } = plan.load;
-  const columns = await targetColumns(db, tableOf(plan));
+  const rights = await needRights(db, schema ?? TARGET, target);
+  const columns = rights ? await targetColumns(db, tableOf(plan)) : [];
   if (columns.length === 0) {
     const refusals =
       schema === undefined
@@ -162,6 +212,13 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
       "",
       `The key of ${target} is ${key.length > 0 ? key.join(", ") : "not set"}; the plan's is ${plan.load.key.join(", ") || "not set"}.`,
       "Give the plan the target's key, or load into another target.",
+    );
+  }
+  if (rights && !rights.alter && statements.length > 0) {
+    refuse(
+      "",
+      `The role ${rights.role} may not alter ${schema ?? TARGET}.${target}, which needs to be.`,
+      `Have the table's owner run: ${statements.join("; ")};`,
     );
   }
   return { exists: true, statements, refusals };

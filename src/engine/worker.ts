@@ -4,7 +4,7 @@ import { EventEmitter } from "node:events";
 import { Logger, run, type Runner } from "graphile-worker";
 import { setFlagsFromString } from "node:v8";
 import { SieveError, errorLines } from "@/core/problem.ts";
-import { openDb, type Client, type Db } from "@/store/db.ts";
+import { inWords, openDb, type Client, type Db } from "@/store/db.ts";
 import { getLoad } from "@/store/loads.ts";
 import { WORKER_LOCK } from "@/store/ready.ts";
 import { dropQueued } from "@/store/queue.ts";
@@ -100,7 +100,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
           } catch (error) {
             log.warn({ load, error: errorLines(error) }, "load broke off");
             if (helpers.job.attempts < MOST_ATTEMPTS) throw error;
-            await abandonLoad(db, load, "failed", error);
+            await abandonLoad(db, load, "failed", inWords(error));
           }
         },
       },

@@ -32,6 +32,33 @@ export function isStoreAway(error: unknown): boolean {
   return /^Connection terminated|timeout exceeded when trying to connect/.test(error.message);
 }
 
+/**
+ * What the database says that a person can do something about, in words: a right that is not there (42501), or no room
+ * (53100, 53200). Any other error as it is.
+ */
+export function inWords(error: unknown): unknown {
+  if (!(error instanceof Error) || error instanceof SieveError) return error;
+  switch ((error as { code?: unknown }).code) {
+    case "42501":
+      return new SieveError("no-right", "The application’s role may not do this in the database.", {
+        detail: `The database says: ${error.message}.`,
+        hint: "Have the owner of what it speaks of grant the right; docs/operations.md says which rights are needed.",
+      });
+    case "53100":
+      return new SieveError("no-room", "The database has no room left on its disk.", {
+        detail: `The database says: ${error.message}. Nothing of what was being done has stayed.`,
+        hint: "Make room there, then try again; the page Room says what takes how much.",
+      });
+    case "53200":
+      return new SieveError("no-room", "The database has no memory left for this.", {
+        detail: `The database says: ${error.message}. Nothing of what was being done has stayed.`,
+        hint: "Try again when less is going on, or give the database more memory.",
+      });
+    default:
+      return error;
+  }
+}
+
 /** A pool on the store. `patience`: milliseconds that a connection is waited for, 0 for ever. A server that loses its client notices within a second, also while it waits. */
 export function openDb(url = databaseUrl(), max = 10, { patience = 0 }: { patience?: number } = {}): Db {
   const pool = new pg.Pool({

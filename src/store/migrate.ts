@@ -16,7 +16,7 @@ import matchEntry from "./migrations/015-match-entry.sql";
 import writing from "./migrations/016-writing.sql";
 import connection from "./migrations/017-connection.sql";
 import { runMigrations } from "graphile-worker";
-import { transaction, type Db } from "./db.ts";
+import { ident, transaction, type Client, type Db } from "./db.ts";
 
 /** Migrations in their order. One that has run anywhere is never changed. The last is `NEWEST_MIGRATION`. */
 export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[] = [
@@ -39,12 +39,21 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 17, sql: connection },
 ];
 
-/** Brings the store up to date; safe when several processes start at once. Returns how many ran. */
-export async function migrate(db: Db): Promise<number> {
-  await runMigrations({ pgPool: db });
-  return await transaction(db, async (client) => {
+/**
+ * Brings the store up to date by the role that owns it, and gives the application's role, where that is another, what
+ * it needs and no more; safe when several processes start at once. Returns how many migrations ran.
+ */
+export async function migrate(owner: Db, app: Db = owner): Promise<number> {
+  const names = [await roleOf(owner), await roleOf(app)] as const;
+  await transaction(owner, async (client) => {
     await client.query("select pg_advisory_xact_lock(7300, 0)");
-    await client.query("create schema if not exists sieve");
+    await makeQueueSchema(client, names[1]);
+  });
+  // The queue's tables show their rows to nobody but their owner.
+  await runMigrations({ pgPool: app });
+  return await transaction(owner, async (client) => {
+    await client.query("select pg_advisory_xact_lock(7300, 0)");
+    if (!(await schemaIsThere(client, "sieve"))) await client.query("create schema sieve");
     await client.query(
       "create table if not exists sieve.migration (id integer primary key, ran_at timestamptz not null default now())",
     );
@@ -57,6 +66,36 @@ export async function migrate(db: Db): Promise<number> {
       await client.query("insert into sieve.migration (id) values ($1)", [id]);
       ran++;
     }
+    if (names[0] !== names[1]) await grantTo(client, names[1]);
     return ran;
   });
+}
+
+async function roleOf(db: Db): Promise<string> {
+  return (await db.query<{ role: string }>("select current_user as role")).rows[0]!.role;
+}
+
+async function schemaIsThere(client: Client, name: string): Promise<boolean> {
+  return (await client.query("select from pg_namespace where nspname = $1", [name])).rows.length > 0;
+}
+
+/** The queue would make its schema by itself, for which its role would need the right to make any. */
+async function makeQueueSchema(client: Client, app: string): Promise<void> {
+  if (await schemaIsThere(client, "graphile_worker")) return;
+  await client.query(`create schema graphile_worker authorization ${ident(app)}`);
+  await client.query(`set local role ${ident(app)}`);
+  await client.query(
+    "create table graphile_worker.migrations (id int primary key, ts timestamptz default now() not null, breaking boolean not null default false)",
+  );
+  await client.query("reset role");
+}
+
+/** The application's role changes rows of the store, not its tables, and makes tables in the other schemas. */
+async function grantTo(client: Client, app: string): Promise<void> {
+  const role = ident(app);
+  await client.query(`grant usage on schema sieve to ${role};
+    grant select, insert, update, delete on all tables in schema sieve to ${role};
+    revoke insert, update, delete on sieve.migration from ${role};
+    grant usage on all sequences in schema sieve to ${role};
+    grant usage, create on schema target, staging, undo to ${role}`);
 }

@@ -5,7 +5,7 @@ import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import type { Page } from "puppeteer-core";
 import { putConnection } from "@/store/connections.ts";
 import { planInForce } from "@/store/feeds.ts";
-import { deliver, loadNow, newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
+import { asOthers, deliver, loadNow, newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
 import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
 
 let system: System;
@@ -83,8 +83,11 @@ describe("columns and fields", () => {
 describe("a table that was there before", () => {
   it("is chosen, looked at and made the contract; what would be altered is shown first", async () => {
     const { db } = system;
-    await db.query(`create schema vault; create table vault.shelf (shelf varchar(6) primary key,
-      used integer not null check (used >= 0), total integer check (total >= used))`);
+    await asOthers(
+      system,
+      `create schema vault; create table vault.shelf (shelf varchar(6) primary key,
+      used integer not null check (used >= 0), total integer check (total >= used))`,
+    );
     await newFeed(db, "shelves", [{ name: "shelf", type: "text" }]);
     const page = await web.open("/feeds/shelves/plan");
     await press(page, "Load");
@@ -181,12 +184,16 @@ describe("files that nobody knows", () => {
 describe("other ways in", () => {
   it("a query is set up on the feed's page, taken once, and says what it took", async () => {
     const { db } = system;
-    await db.query(`create schema station; create table station.reading (id integer, degrees numeric);
+    await asOthers(
+      system,
+      `create schema station; create table station.reading (id integer, degrees numeric);
       insert into station.reading values (1, -18), (2, -19.5);
       drop role if exists reader_of_pages;
       create role reader_of_pages login password 'seeds';
+      do $$ begin execute format('grant connect on database %I to reader_of_pages', current_database()); end $$;
       grant usage on schema station to reader_of_pages;
-      grant select on station.reading to reader_of_pages`);
+      grant select on station.reading to reader_of_pages`,
+    );
     const address = new URL(system.url);
     [address.username, address.password] = ["reader_of_pages", "seeds"];
     await putConnection(db, "station", address.href, "test");
@@ -210,7 +217,7 @@ describe("other ways in", () => {
     expect(await rows(db, "readings")).toHaveLength(2);
     await press(page, "Take away");
     await page.waitForFunction(() => !document.body.innerText.includes("1 taken"));
-    await db.query("drop owned by reader_of_pages; drop role reader_of_pages");
+    await system.admin.query("drop owned by reader_of_pages; drop role reader_of_pages");
   });
 });
 

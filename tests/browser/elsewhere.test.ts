@@ -152,7 +152,7 @@ describe("what a program asks", () => {
 
 it("pages say that the store is away, and come back by themselves", async () => {
   const cluster = await startCluster("test-away", await freePort(), { settings: { fsync: "off" }, quiet: true });
-  const away = await newSystem(cluster.base);
+  const away = await newSystem(cluster);
   const seen: string[] = [];
   const other = await startWeb(away.url, seen);
   try {

@@ -5,7 +5,7 @@ import { freePort } from "../../scripts/lib/machine.mjs";
 
 declare module "vitest" {
   export interface ProvidedContext {
-    cluster: string;
+    cluster: { base: string; folder: string };
   }
 }
 
@@ -13,6 +13,6 @@ declare module "vitest" {
 export default async function setup(project: TestProject): Promise<() => Promise<void>> {
   await build();
   const cluster = await startCluster("test-postgres", await freePort(), { settings: { fsync: "off" }, quiet: true });
-  project.provide("cluster", cluster.base);
+  project.provide("cluster", { base: cluster.base, folder: cluster.folder });
   return async () => await cluster.stop();
 }

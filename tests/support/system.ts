@@ -6,30 +6,37 @@ import { openDb, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
 import { askForLoad, getLoad, type Load } from "@/store/loads.ts";
+import { makeDatabase } from "../../scripts/lib/cluster.mjs";
 import { root } from "../../scripts/lib/machine.mjs";
 
 export interface System {
+  /** The store as the application has it, by its role. */
   db: Db;
   url: string;
+  /** Who runs the server: may do everything, as another program does or somebody who tampers. */
+  admin: Db;
+  adminUrl: string;
   startWorker(): Promise<ChildProcess>;
   end(): Promise<void>;
 }
 
 let made = 0;
 
-/** A database of its own in the tests' cluster, migrated. */
-export async function newSystem(base = inject("cluster")): Promise<System> {
+/** A database of its own in the tests' cluster, migrated, by the roles that the start command makes. */
+export async function newSystem(cluster = inject("cluster")): Promise<System> {
   const name = `test_${process.pid}_${Date.now()}_${made++}`;
-  const admin = openDb(`${base}/postgres`, 1);
-  await admin.query(`create database ${name}`);
-  await admin.end();
-  const url = `${base}/${name}`;
+  const { url, owner, admin } = makeDatabase(cluster, name);
   const db = openDb(url, 8);
-  await migrate(db);
+  const migrating = openDb(owner, 1);
+  await migrate(migrating, db);
+  await migrating.end();
+  const mighty = openDb(admin, 4);
   const workers: ChildProcess[] = [];
   return {
     db,
     url,
+    admin: mighty,
+    adminUrl: admin,
     async startWorker() {
       const worker = fork(join(root, "dist/worker.js"), [], {
         env: { ...process.env, DATABASE_URL: url, LOG_LEVEL: process.env["WORKER_LOG"] ?? "silent" },
@@ -44,7 +51,7 @@ export async function newSystem(base = inject("cluster")): Promise<System> {
     },
     async end() {
       for (const worker of workers) worker.kill("SIGKILL");
-      await db.end();
+      await Promise.all([db.end(), mighty.end()]);
     },
   };
 }
@@ -64,9 +71,26 @@ export function useSystem(): System {
     get url() {
       return system!.url;
     },
+    get admin() {
+      return system!.admin;
+    },
+    get adminUrl() {
+      return system!.adminUrl;
+    },
     startWorker: () => system!.startWorker(),
     end: () => system!.end(),
   };
+}
+
+/** What another program does in the same database, by a role of its own; its tables are given to the application. */
+export async function asOthers({ admin }: System, sql: string): Promise<void> {
+  await admin.query(sql);
+  const { rows } = await admin.query<{ give: string }>(
+    `select format('alter table %I.%I owner to sieve_app; grant usage on schema %I to sieve_app', nspname, relname, nspname) as give
+     from pg_class c join pg_namespace n on n.oid = relnamespace
+     where relkind in ('r', 'p') and relowner = current_user::regrole and nspname !~ '^(pg_|information_schema|sieve$)'`,
+  );
+  for (const { give } of rows) await admin.query(give);
 }
 
 export async function newFeed(

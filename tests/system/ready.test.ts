@@ -18,7 +18,7 @@ it("says what work needs, and what of it is not there", async () => {
     worker.kill("SIGKILL");
     await gone;
     while ((await readiness(system.db)).workers > 0) await new Promise((resolve) => setTimeout(resolve, 50));
-    await system.db.query("delete from sieve.migration where id in (3, $1)", [NEWEST_MIGRATION]);
+    await system.admin.query("delete from sieve.migration where id in (3, $1)", [NEWEST_MIGRATION]);
     expect(await readiness(system.db)).toMatchObject({ ready: false, pending: [3, NEWEST_MIGRATION] });
   } finally {
     await system.end();

@@ -10,7 +10,7 @@ import { text } from "node:stream/consumers";
 import { httpGet, isPrivate } from "@/engine/http-get.ts";
 import { addressOf, dropConnection, listConnections, putConnection } from "@/store/connections.ts";
 import { listSources, makeSource } from "@/store/sources.ts";
-import { newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
+import { asOthers, newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
 
 let system: System;
 let settings: SourceSettings;
@@ -47,16 +47,17 @@ beforeAll(async () => {
   address = `http://127.0.0.1:${port}/list`;
   settings = { ...settings, hosts: [`127.0.0.1:${port}`, `localhost:${port}`] };
   // A role that may read one table, and nothing else.
-  await system.db.query("drop role if exists station_of_tests");
-  await system.db.query("create role station_of_tests login password 'seeds'");
+  await system.admin.query("drop role if exists station_of_tests");
+  await system.admin.query("create role station_of_tests login password 'seeds'");
+  await system.admin.query(`grant connect on database ${new URL(system.url).pathname.slice(1)} to station_of_tests`);
   const url = new URL(system.url);
   [url.username, url.password] = ["station_of_tests", "seeds"];
   process.env["SIEVE_CONNECTION_STATION"] = url.href;
-  process.env["SIEVE_CONNECTION_MIGHTY"] = system.url;
+  process.env["SIEVE_CONNECTION_MIGHTY"] = system.adminUrl;
 });
 afterAll(async () => {
   server?.close();
-  await system?.db.query("drop owned by station_of_tests; drop role station_of_tests");
+  await system?.admin.query("drop owned by station_of_tests; drop role station_of_tests");
   rmSync(settings.inbox, { recursive: true, force: true });
   await system?.end();
 });
@@ -140,7 +141,8 @@ describe("a partner's outbox", () => {
 describe("a query on a database", () => {
   it("gives the records past the last one, and can't write", async () => {
     const { db } = system;
-    await db.query(
+    await asOthers(
+      system,
       `create table public.reading (n integer, word text); insert into public.reading values (1, 'é\\"x'), (2, E'line\\nend'); grant select on public.reading to station_of_tests`,
     );
     await newFeed(
@@ -199,7 +201,7 @@ describe("a query on a database", () => {
     ["it reads what the role may not", "select * from sieve.feed", "query-failed"],
   ])("gives nothing and changes nothing where %s", async (why, sql, code) => {
     const { db } = system;
-    await db.query(
+    await system.admin.query(
       "create sequence if not exists public.counter; grant usage on sequence public.counter to station_of_tests",
     );
     const feed = `no_${why.replace(/\W/g, "_")}`;
@@ -208,7 +210,7 @@ describe("a query on a database", () => {
     expect((await look(feed)).error).toMatchObject({ code });
     expect((await db.query("select 1 from public.reading")).rowCount).toBe(5);
     expect((await db.query("select from pg_tables where tablename = 'mine'")).rowCount).toBe(0);
-    expect((await db.query("select is_called from public.counter")).rows).toEqual([{ is_called: false }]);
+    expect((await system.admin.query("select is_called from public.counter")).rows).toEqual([{ is_called: false }]);
   });
 
   it("asks by no role that may do more than read, and by no variable of the environment", async () => {
@@ -232,8 +234,11 @@ describe("a query on a database", () => {
 
   it("says for which transaction it waits, or goes back some time instead", async () => {
     const { db } = system;
-    await db.query(`create table public.timed (n integer, at timestamptz); grant select on public.timed to station_of_tests;
-      insert into public.timed values (1, now() - interval '1 hour'), (2, now() - interval '1 minute')`);
+    await asOthers(
+      system,
+      `create table public.timed (n integer, at timestamptz); grant select on public.timed to station_of_tests;
+      insert into public.timed values (1, now() - interval '1 hour'), (2, now() - interval '1 minute')`,
+    );
     await newFeed(
       db,
       "timed",

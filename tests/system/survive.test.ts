@@ -164,7 +164,7 @@ describe("a load that can't be done", () => {
 describe("a database that is restarted under a running load", () => {
   it("ends up with the same counts as a clean run", async () => {
     const cluster = await startCluster("test-restart", await freePort(), { settings: { fsync: "off" }, quiet: true });
-    const system = await newSystem(cluster.base);
+    const system = await newSystem(cluster);
     try {
       await newFeed(system.db, "again", FIELDS, { key: ["id"] });
       await system.startWorker();

@@ -1,11 +1,13 @@
 import { describe, expect, it } from "vitest";
 import { describeTable, existingTables } from "@/engine/existing-table.ts";
+import { undoLoad } from "@/engine/undo.ts";
+import { inWords } from "@/store/db.ts";
 import { releaseRecords } from "@/engine/release.ts";
 import { alterationsOf } from "@/engine/target.ts";
 import { withContract } from "@/core/interop/contract.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";
 import { getHeld } from "@/store/held.ts";
-import { loadNow, newFeed, useSystem } from "../support/system.ts";
+import { asOthers, loadNow, newFeed, useSystem } from "../support/system.ts";
 
 const system = useSystem();
 
@@ -14,7 +16,9 @@ const TEXT = (name: string): object => ({ name, type: "text", length: 40 });
 describe("a table that was there before", () => {
   it("becomes the contract; what it would refuse is held with the reason, and nothing fails", async () => {
     const { db } = system;
-    await db.query(`create schema vault;
+    await asOthers(
+      system,
+      `create schema vault;
       create type vault.kind as enum ('wild', 'crop');
       create table vault.room (room text primary key);
       insert into vault.room values ('A1'), ('B1');
@@ -24,7 +28,8 @@ describe("a table that was there before", () => {
         big integer references vault.big, kind vault.kind, seeds smallint check (seeds > 0), sealed_on date not null,
         opened_on date, label text, at timestamp, check (opened_on >= sealed_on));
       create unique index on vault.packet (label);
-      insert into vault.packet values ('P0', 'A1', 1, 'wild', 3, '2026-01-01', null, 'first');`);
+      insert into vault.packet values ('P0', 'A1', 1, 'wild', 3, '2026-01-01', null, 'first');`,
+    );
     await newFeed(db, "packets", [TEXT("packet")]);
     expect((await existingTables(db)).map((t) => `${t.schema}.${t.table}`)).toContain("vault.packet");
 
@@ -89,7 +94,10 @@ P8,B1,,,1,2026-02-01,,,
 
   it("only gains columns: what would change it otherwise is refused in words", async () => {
     const { db } = system;
-    await db.query("create table vault.shelf (shelf varchar(4) primary key, used integer not null, free integer)");
+    await asOthers(
+      system,
+      "create table vault.shelf (shelf varchar(4) primary key, used integer not null, free integer)",
+    );
     await newFeed(db, "shelves", [TEXT("shelf"), { name: "free", type: "integer" }], { key: ["shelf"] });
     const plan = (await planInForce(db, "shelves")).document;
     const { refusals } = await alterationsOf(db, {
@@ -101,6 +109,85 @@ P8,B1,,,1,2026-02-01,,,
     await expect(
       savePlan(db, "shelves", { ...plan, load: { ...plan.load, schema: "sieve", target: "load" } }, "x", "test"),
     ).rejects.toThrow("fault");
+  });
+});
+
+describe("a table of somebody else", () => {
+  it("is written by the rights that its owner has given, which are named where they are not there", async () => {
+    const { db, admin } = system;
+    await admin.query(`create schema garden;
+      create table garden.bed (bed text primary key);
+      insert into garden.bed values ('north'), ('south');
+      create table garden.plant (plant varchar(8) primary key, bed text references garden.bed)`);
+    const fields = [{ name: "plant", type: "text", length: 8, required: true }, TEXT("bed")];
+    await newFeed(
+      db,
+      "plants",
+      fields,
+      { key: ["plant"], mode: "upsert", schema: "garden", target: "plant" },
+      { gates: [] },
+    );
+    const text = "plant,bed\nP1,north\nP2,nowhere\n";
+    const hints: string[] = [];
+    // Each load says what it lacks; whoever owns the table gives just that.
+    for (let i = 0; i < 3; i++) {
+      const load = await loadNow(db, "plants", text);
+      expect(load.state).toBe("failed");
+      expect(load.error!.message).toMatch(/^The role sieve_app may not (read and write|alter) garden.plant/);
+      hints.push(load.error!.hint);
+      await admin.query(load.error!.hint.replace("Have the table's owner run: ", ""));
+      if (load.error!.message.includes("alter")) break;
+    }
+    expect(hints[0]).toContain('grant select on garden.bed to "sieve_app"');
+    expect(hints.at(-1)).toContain('add column "_writing"');
+    const load = await loadNow(db, "plants", text);
+    expect(load).toMatchObject({ state: "loaded", inserted: 1, held: 1 });
+    const again = await loadNow(db, "plants", "plant,bed\nP1,south\nP3,north\n");
+    expect(again).toMatchObject({ state: "loaded", inserted: 1, updated: 1 });
+    await undoLoad(db, again.id, "x", "t");
+    expect((await db.query("select plant, bed from garden.plant")).rows).toEqual([{ plant: "P1", bed: "north" }]);
+  });
+
+  it("that hangs on the target and can't be seen is a refusal in words, not a fault", async () => {
+    const { db, admin } = system;
+    await newFeed(
+      db,
+      "seen_by_few",
+      [{ name: "id", type: "integer", required: true }],
+      { key: ["id"], mode: "upsert" },
+      { gates: [] },
+    );
+    const load = await loadNow(db, "seen_by_few", "id\n1\n2\n");
+    await admin.query(
+      "create schema hidden; create table hidden.note (id bigint references target.seen_by_few); insert into hidden.note values (1)",
+    );
+    await expect(
+      undoLoad(db, load.id, "x", "t").catch((e: unknown) => Promise.reject(inWords(e))),
+    ).rejects.toMatchObject({ code: "no-right" });
+  });
+});
+
+describe("the application's role", () => {
+  it("can change no table of the store and nothing of the server", async () => {
+    const { db } = system;
+    const tried = async (sql: string): Promise<string> =>
+      await db.query(sql).then(
+        () => "done",
+        (e: Error) => e.message,
+      );
+    for (const sql of [
+      "alter table sieve.ledger_block disable trigger user",
+      "drop trigger ledger_is_kept on sieve.ledger_block",
+      "create or replace function sieve.refuse_change() returns trigger language plpgsql as $$ begin return new; end $$",
+      "create table sieve.mine (n int)",
+      "create schema mine",
+      "create role mine",
+      "delete from sieve.migration",
+      "set session_replication_role = replica",
+      "select pg_read_file('postgresql.conf')",
+      "copy (select 1) to program 'true'",
+    ])
+      expect(await tried(sql), sql).toMatch(/permission denied|must be owner|must be superuser/);
   });
 });
 

@@ -9,7 +9,7 @@ import { transaction } from "@/store/db.ts";
 import { undoLoad } from "@/engine/undo.ts";
 import { meet, upsertStaged } from "@/engine/meet.ts";
 import { Writing } from "@/engine/writing.ts";
-import { loadNow, newFeed, rows, useSystem } from "../support/system.ts";
+import { asOthers, loadNow, newFeed, rows, useSystem } from "../support/system.ts";
 
 const system = useSystem();
 
@@ -25,7 +25,7 @@ async function openLoad(first: number, count: number): Promise<number> {
   await newFeed(db, feed, FIELDS);
   const { id } = await loadNow(db, feed, "id,n\na,1\n");
   // Only a load that has not ended has a ledger that can be written.
-  await db.query("alter table sieve.ledger_block disable trigger ledger_is_kept");
+  await asOthers(system, "alter table sieve.ledger_block disable trigger ledger_is_kept");
   await db.query("delete from sieve.ledger_block where load = $1", [id]);
   const block = {
     block: 0,
@@ -126,7 +126,8 @@ describe("an upsert", () => {
       const feed = `dropping_${mode}`;
       await newFeed(db, feed, FIELDS, { key: ["id"], mode }, { gates: [] });
       expect(await loadNow(db, feed, "id,n\na,1\n")).toMatchObject({ state: "loaded" });
-      await db.query(
+      await asOthers(
+        system,
         `create or replace function public.drops() returns trigger language plpgsql as $$
            begin if new.n > 5 then return null; end if; return new; end $$;
          create trigger drops before insert or update on target.${feed} for each row execute function public.drops()`,
@@ -160,7 +161,8 @@ describe("an upsert", () => {
 
   it("into a table in parts changes the rows of the right part, and is undone", async () => {
     const { db } = system;
-    await db.query(
+    await asOthers(
+      system,
       `create table public.halves (id text primary key, n bigint, _load integer, _record integer) partition by range (id);
        create table public.halves_a partition of public.halves for values from ('a') to ('m');
        create table public.halves_m partition of public.halves for values from ('m') to ('z')`,
