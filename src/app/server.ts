@@ -37,6 +37,8 @@ const STATUS: Record<string, number> = {
   "plan-moved": 409,
   "file-too-large": 413,
   "too-large": 413,
+  "bytes-expired": 410,
+  "detail-expired": 410,
   busy: 503,
   "no-room": 507,
 };

@@ -1,5 +1,6 @@
 import { Command, CommanderError } from "commander";
 import { errorLines, SieveError } from "@/core/problem.ts";
+import type { RetentionOptions } from "./room.ts";
 import type { UndoOptions } from "./undo.ts";
 import { balanceLine } from "@/core/ledger.ts";
 import { loadPlan, siftFiles, type SiftOutputs } from "./sift.ts";
@@ -241,6 +242,28 @@ program
   .action(async (act: string, name: string | undefined) => {
     const { connection } = await import("./connection.ts");
     await connection(act, name);
+  });
+
+program
+  .command("room")
+  .description("Say what takes how much room, by feed, and how long it is kept.")
+  .option("--take-away", "take away now what has expired, instead of at night")
+  .action(async (options: { takeAway?: boolean }) => {
+    const { room } = await import("./room.ts");
+    await room(options.takeAway === true);
+  });
+
+program
+  .command("retention")
+  .description("Say, or set, how long what is kept of a feed; what is not set stays as it is.")
+  .argument("<feed>", "the feed's name")
+  .option("--bytes <days>", "days after a delivery came, or ever")
+  .option("--ledger <days>", "days after a load ended, or ever")
+  .option("--settled <days>", "days after a held record was settled, or ever")
+  .option("--undo <loads>", "loads that can be undone, counted back from the latest")
+  .action(async (feed: string, options: RetentionOptions) => {
+    const { retention } = await import("./room.ts");
+    await retention(feed, options);
   });
 
 program

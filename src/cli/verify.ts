@@ -1,4 +1,4 @@
-import { SieveError, counted, grouped } from "@/core/problem.ts";
+import { SieveError, counted, grouped, listed } from "@/core/problem.ts";
 import { loadsToVerify, verifyLoad } from "@/engine/verify.ts";
 import { openDb } from "@/store/db.ts";
 
@@ -12,11 +12,12 @@ export async function verify(load: string | undefined): Promise<number> {
   try {
     const ids = load === undefined ? await loadsToVerify(db) : [Number(load)];
     for (const id of ids) {
-      const { state, records, differs } = await verifyLoad(db, id);
+      const { state, records, differs, expired } = await verifyLoad(db, id);
       if (differs.length > 0) different++;
       process.stdout.write(
         `load ${id}, ${state}: ${counted(records, "record")}, ${differs.length === 0 ? "all as it was written down" : "differs"}\n`,
       );
+      if (expired.length > 0) process.stdout.write(`  no longer kept, and not looked at: ${listed(expired)}\n`);
       for (const line of differs) process.stdout.write(`  ${line}\n`);
     }
     process.stdout.write(

@@ -53,6 +53,17 @@ export function quoted(value: string, most = 60): string {
   return `“${visible.length > most ? `${visible.slice(0, most - 1)}…` : visible}”`;
 }
 
+/** Bytes in the largest unit of which there is one, with two digits below ten: “4.1 MB”, “312 kB”, “0 B”. */
+export function byteSize(bytes: number): string {
+  const UNITS = ["B", "kB", "MB", "GB", "TB"];
+  let [size, unit] = [bytes, 0];
+  while (size >= 999.5 && unit < UNITS.length - 1) {
+    size /= 1000;
+    unit++;
+  }
+  return `${unit > 0 && size < 9.95 ? size.toFixed(1) : Math.round(size)} ${UNITS[unit]}`;
+}
+
 /** A whole number with digits grouped by commas, whatever the locale of the machine. */
 export function grouped(n: number | bigint): string {
   return String(n).replace(/\B(?=(\d{3})+(?!\d))/g, ",");

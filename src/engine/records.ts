@@ -10,7 +10,7 @@ import type { Queryable } from "@/store/db.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import type { KeptBecause } from "@/core/load/arriving.ts";
 import { keptCells, ledgerBlocks, lateProblems, outcomesOf, type LedgerBlock } from "@/store/ledger.ts";
-import { getLoad } from "@/store/loads.ts";
+import { getLoad, needDetail } from "@/store/loads.ts";
 import { compiledOfLoad, problemsOfBlock, rerunBlock, type Rerun } from "./rerun.ts";
 
 /** Which records of a load are wanted. What is not said does not matter. */
@@ -75,6 +75,7 @@ export async function findRecords(
   if (!load.report) {
     throw new SieveError("no-report", `Load ${loadId} is ${load.state}; its records can be shown when it has ended.`);
   }
+  needDetail(load);
   const compiled = await compiledOfLoad(db, load.id, load.plan);
   const fields = compiled.fields.map((f) => f.name);
   const field = filter.field === undefined ? -1 : fields.indexOf(filter.field);

@@ -125,10 +125,14 @@ export async function needRights(db: Queryable, schema: string, table: string): 
   const rights = await rightsOn(db, schema, table);
   if (!rights || (rights.rows && rights.unread.length === 0)) return rights;
   const what = rights.rows ? `${rights.unread.join(", ")}, which ${schema}.${table} refers to` : `${schema}.${table}`;
-  throw new SieveError("no-right", `The role ${rights.role} may not ${rights.rows ? "read" : "read and write"} ${what}.`, {
-    detail: "Good Sieve works by a role that has the rights that it was given, and no others.",
-    hint: `Have the table's owner run: ${grantsFor(schema, table, rights)}`,
-  });
+  throw new SieveError(
+    "no-right",
+    `The role ${rights.role} may not ${rights.rows ? "read" : "read and write"} ${what}.`,
+    {
+      detail: "Good Sieve works by a role that has the rights that it was given, and no others.",
+      hint: `Have the table's owner run: ${grantsFor(schema, table, rights)}`,
+    },
+  );
 }
 
 /**

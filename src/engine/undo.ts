@@ -3,6 +3,7 @@ import { SieveError, counted, listed } from "@/core/problem.ts";
 import { byPlace, ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { getLoad, needReason } from "@/store/loads.ts";
+import { retentionOf } from "@/store/retention.ts";
 import {
   getWriting,
   nextWriting,
@@ -30,8 +31,6 @@ import {
   type AboutWriting,
 } from "./writing.ts";
 
-/** Loads of a target of which the rows are kept that they changed; of older ones they are not. */
-const KEPT_LOADS = 5;
 /** Rows of a preview that are shown at a time. */
 const ROWS_SHOWN = 200;
 
@@ -88,22 +87,31 @@ export interface Undone {
   readonly left: number;
 }
 
-/** Drops the rows that are kept for loads of a target that are too long ago, and for what was written before them. */
-export async function pruneUndo(client: Client, plan: Plan): Promise<void> {
-  const { rows } = await client.query<{ turn: number }>(
+/**
+ * Drops the rows that are kept for loads of a target that are too long ago by the feed's retention, and for what was
+ * written before them. Returns of how many writings.
+ */
+export async function pruneUndo(client: Client, plan: Plan): Promise<number> {
+  const { undoLoads } = await retentionOf(client, plan.feed);
+  const { rows: last } = await client.query<{ turn: number }>(
     `select turn from sieve.writing where target = $1 and kind = 'load' order by turn desc offset $2 limit 1`,
-    [tableOf(plan), KEPT_LOADS - 1],
+    [tableOf(plan), undoLoads - 1],
   );
-  const oldest = rows[0]?.turn;
-  if (oldest === undefined) return;
+  const oldest = last[0]?.turn;
+  if (oldest === undefined) return 0;
   const { rows: old } = await client.query<{ id: number }>(
     `select w.id from sieve.writing w
      where w.target = $1 and w.turn < $2 and to_regclass(format('undo.%I', 'writing ' || w.id)) is not null`,
     [tableOf(plan), oldest],
   );
   for (const { id } of old) await client.query(`drop table ${undoTable(id)}`);
-  const older = "writing in (select id from sieve.writing where target = $1 and turn < $2)";
-  await client.query(`delete from sieve.row_before where ${older}`, [tableOf(plan), oldest]);
+  const { rows } = await client.query<{ n: number }>(
+    `with gone as (delete from sieve.row_before
+       where writing in (select id from sieve.writing where target = $1 and turn < $2) returning writing)
+     select count(distinct writing)::int as n from gone`,
+    [tableOf(plan), oldest],
+  );
+  return old.length + rows[0]!.n;
 }
 
 /** What stands in the way of undoing a writing; null where nothing does. */
@@ -133,7 +141,7 @@ export async function cannotUndoWriting(db: Queryable, w: Written): Promise<{ me
     hint:
       lost.undo === "false"
         ? "The plan says that its loads are not to be undone."
-        : `They are kept for the last ${KEPT_LOADS} loads of a target.`,
+        : `They are kept for the last ${(await retentionOf(db, w.feed)).undoLoads} loads of a target.`,
   };
 }
 

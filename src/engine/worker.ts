@@ -12,6 +12,7 @@ import { LOAD_LOCK, MOST_DEATHS, abandonLoad, deathWords } from "./abandon.ts";
 import { runLoad } from "./run-load.ts";
 import { apart, profileLimits } from "./apart.ts";
 import { endProfile } from "@/store/profiles.ts";
+import { runRetention } from "./expire.ts";
 import { lookAtSources, sourceSettings } from "./sources.ts";
 
 /** After this many tries a load that fails for no fault of its own is given up. */
@@ -75,6 +76,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
       pollInterval: 1000,
       noHandleSignals: true,
       events: events as never,
+      crontab: nightly(process.env["SIEVE_NIGHTLY"]),
       // The queue's own lines repeat what is logged here.
       logger: new Logger(() => () => {}),
       taskList: {
@@ -89,6 +91,12 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
             await endProfile(db, profile, { failed: error });
           }
           log.info({ profile }, "profile ended");
+        },
+        retention: async (payload) => {
+          // The nightly one has no name of a person in it.
+          const { by } = payload as { by?: string };
+          const took = await runRetention(db, by ?? "nightly", ending.signal);
+          log.info({ took }, took ? "took away what had expired" : "another takes away what has expired");
         },
         load: async (payload, helpers) => {
           const { load } = payload as { load: number };
@@ -134,6 +142,18 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
     await Promise.race([runner?.stop().catch(() => {}), new Promise((resolve) => setTimeout(resolve, 5000).unref())]);
     own.release(true);
   }
+}
+
+/** When what has expired is taken away: an hour and minute of UTC such as 03:30, or never. */
+function nightly(text = "03:00"): string {
+  if (text === "never") return "";
+  const at = /^([01]?\d|2[0-3]):([0-5]\d)$/.exec(text);
+  if (!at) {
+    throw new SieveError("usage", `SIEVE_NIGHTLY is “${text}”, which is no time of day.`, {
+      hint: "Give an hour and a minute of UTC, such as 03:30, or never.",
+    });
+  }
+  return `${Number(at[2])} ${Number(at[1])} * * * retention ?fill=1d`;
 }
 
 function aborted(signal: AbortSignal): Promise<void> {

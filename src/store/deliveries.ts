@@ -15,6 +15,8 @@ export interface DeliveryFile {
   name: string;
   bytes: number;
   sha256: string | null;
+  /** When its bytes went, by the feed's retention. */
+  expiredAt: Date | null;
 }
 
 export interface Delivery {
@@ -96,7 +98,7 @@ export async function receiveFile(
     if (have > 0) await flush();
     const sha256 = hash.digest();
     await db.query("update sieve.delivery_file set bytes = $2, sha256 = $3 where id = $1", [id, total, sha256]);
-    return { id, position, name: safeName(name), bytes: total, sha256: sha256.toString("hex") };
+    return { id, position, name: safeName(name), bytes: total, sha256: sha256.toString("hex"), expiredAt: null };
   } catch (error) {
     await db.query("delete from sieve.delivery_file where id = $1", [id]).catch(() => {});
     throw error;
@@ -121,13 +123,30 @@ export async function getDelivery(db: Queryable, id: number): Promise<Delivery> 
   );
   if (!rows[0]) throw new SieveError("no-delivery", `There is no delivery ${id}.`);
   const { rows: files } = await db.query<DeliveryFile>(
-    "select id, position, name, bytes, encode(sha256, 'hex') as sha256 from sieve.delivery_file where delivery = $1 order by position",
+    "select id, position, name, bytes, encode(sha256, 'hex') as sha256, expired_at as \"expiredAt\" from sieve.delivery_file where delivery = $1 order by position",
     [id],
   );
   return { ...rows[0], files };
 }
 
-/** Some bytes of a stored file: [from, to). */
+/** That a file's bytes are no longer there, for who needs them. */
+export function bytesExpired({ name, expiredAt }: Pick<DeliveryFile, "name" | "expiredAt">): SieveError {
+  return new SieveError("bytes-expired", `The bytes of ${name} are no longer kept.`, {
+    detail: `They expired on ${expiredAt?.toISOString().slice(0, 10) ?? "an earlier day"} by the feed’s retention. What its loads came to is still in their reports.`,
+    hint: "Have the sender send the file again, if it is needed once more.",
+  });
+}
+
+/** Throws `bytes-expired` where a stored file has come to less than it should because its bytes have expired. */
+async function needBytes(db: Queryable, file: number): Promise<void> {
+  const { rows } = await db.query<Pick<DeliveryFile, "name" | "expiredAt">>(
+    `select name, expired_at as "expiredAt" from sieve.delivery_file where id = $1 and expired_at is not null`,
+    [file],
+  );
+  if (rows[0]) throw bytesExpired(rows[0]);
+}
+
+/** Some bytes of a stored file: [from, to). Throws `bytes-expired`. */
 export async function storedRange(db: Queryable, file: number, from: number, to: number): Promise<Uint8Array> {
   const pieces: Uint8Array[] = [];
   for (let position = Math.floor(from / CHUNK); position * CHUNK < to; position++) {
@@ -140,7 +159,10 @@ export async function storedRange(db: Queryable, file: number, from: number, to:
         Math.min(CHUNK, to - position * CHUNK) - Math.max(0, from - position * CHUNK),
       ],
     );
-    if (!rows[0]) break;
+    if (!rows[0]) {
+      await needBytes(db, file);
+      break;
+    }
     pieces.push(rows[0].bytes);
   }
   return Buffer.concat(pieces);
@@ -148,7 +170,7 @@ export async function storedRange(db: Queryable, file: number, from: number, to:
 
 /**
  * Streams a whole stored file as it came. By COPY in binary format: the driver takes query results as
- * text, which would double the bytes on the way.
+ * text, which would double the bytes on the way. Throws `bytes-expired`.
  */
 export async function* storedBytes(db: Db, file: number): AsyncGenerator<Uint8Array> {
   const client = await db.connect();
@@ -159,8 +181,13 @@ export async function* storedBytes(db: Db, file: number): AsyncGenerator<Uint8Ar
         `copy (select bytes from sieve.chunk where file = ${Math.trunc(file)} order by position) to stdout (format binary)`,
       ),
     );
-    yield* copiedFields(copy);
+    let any = false;
+    for await (const bytes of copiedFields(copy)) {
+      any = true;
+      yield bytes;
+    }
     whole = true;
+    if (!any) await needBytes(db, file);
   } finally {
     // A COPY that was not read to its end leaves its client unfit for anything else.
     client.release(!whole);
@@ -248,7 +275,8 @@ export async function latestDelivery(db: Queryable, feed: string): Promise<numbe
   const { rows } = await db.query<{ id: number }>(
     `select d.id from sieve.delivery d where d.feed = $1
        and exists (select from sieve.delivery_file f where f.delivery = d.id and f.sha256 is not null)
-       and not exists (select from sieve.delivery_file f where f.delivery = d.id and f.sha256 is null)
+       and not exists (select from sieve.delivery_file f
+         where f.delivery = d.id and (f.sha256 is null or f.expired_at is not null))
      order by d.id desc limit 1`,
     [feed],
   );

@@ -1,5 +1,6 @@
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/problem.ts";
+import { FIRST_RETENTION } from "./retention.ts";
 import { transaction, type Db, type Queryable } from "./db.ts";
 
 export interface Feed {
@@ -21,11 +22,13 @@ export interface PlanVersion {
 const PLAN = `id, feed, version, note, document, made_by as "madeBy", made_at as "madeAt"`;
 
 export async function makeFeed(db: Queryable, feed: Feed): Promise<void> {
-  await db.query("insert into sieve.feed (name, title, about) values ($1, $2, $3) on conflict (name) do nothing", [
-    feed.name,
-    feed.title,
-    feed.about,
-  ]);
+  const { bytesDays, ledgerDays, settledDays, undoLoads } = FIRST_RETENTION;
+  await db.query(
+    `with made as (insert into sieve.feed (name, title, about) values ($1, $2, $3) on conflict (name) do nothing returning name)
+     insert into sieve.retention (feed, bytes_days, ledger_days, settled_days, undo_loads, made_by)
+     select name, $4, $5, $6, $7, 'with the feed' from made`,
+    [feed.name, feed.title, feed.about, bytesDays, ledgerDays, settledDays, undoLoads],
+  );
 }
 
 export async function listFeeds(db: Queryable): Promise<Feed[]> {

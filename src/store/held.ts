@@ -38,6 +38,8 @@ export interface HeldRecord {
   reason: string;
   endedBy: string;
   endedAt: Date | null;
+  /** When what was in it went, by the feed's retention. */
+  expiredAt: Date | null;
 }
 
 const WHERE = `($1::text is null or h.feed = $1) and ($2::int is null or h.load = $2)
@@ -97,7 +99,7 @@ export async function heldAges(
 }
 
 const RECORD = `h.load, h.record, h.feed, h.at, h.line, h.byte_start as "byteStart", h.byte_end as "byteEnd", h.cells,
-  h.field_values as values, h.problems, h.state, h.mended, h.reason, h.ended_by as "endedBy", h.ended_at as "endedAt",
+  h.field_values as values, h.problems, h.state, h.mended, h.reason, h.ended_by as "endedBy", h.ended_at as "endedAt", h.expired_at as "expiredAt",
   (l.report->'files'->h.file->>'name') as file, (l.report->'files'->h.file->'columns') as columns,
   (select jsonb_agg(f->>'name') from jsonb_array_elements(p.document->'contract'->'fields') f) as fields`;
 

@@ -6,7 +6,7 @@ import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, errorLines, listed } from "@/core/problem.ts";
 import type { LoadReport } from "@/core/report.ts";
 import { transaction, type Client, type Db, type Queryable } from "./db.ts";
-import { getDelivery } from "./deliveries.ts";
+import { bytesExpired, getDelivery } from "./deliveries.ts";
 import { getPlan, planInForce } from "./feeds.ts";
 import { enqueueLoad } from "./queue.ts";
 
@@ -57,6 +57,8 @@ export interface Load {
   leftOut: number | null;
   report: LoadReport | null;
   error: { message: string; detail: string; hint: string } | null;
+  /** When what was known of its single records went, by the feed's retention. */
+  expiredAt: Date | null;
 }
 
 const LOAD = `l.id, l.feed, l.delivery, l.plan, p.version as "planVersion", l.kind, l.state, l.again,
@@ -65,7 +67,8 @@ const LOAD = `l.id, l.feed, l.delivery, l.plan, p.version as "planVersion", l.ki
   l.memory_so_far as "memorySoFar", l.writing, l.stage,
   l.records_so_far as "recordsSoFar", l.bytes_so_far as "bytesSoFar", l.bytes_total as "bytesTotal",
   l.asked_at as "askedAt", l.started_at as "startedAt", l.ended_at as "endedAt", l.read, l.inserted,
-  l.updated, l.unchanged, l.merged, l.held, l.waiting, l.left_out as "leftOut", l.error`;
+  l.updated, l.unchanged, l.merged, l.held, l.waiting, l.left_out as "leftOut", l.error,
+  l.expired_at as "expiredAt"`;
 
 /** Throws `no-load`. */
 export async function getLoad(db: Queryable, id: number): Promise<Load> {
@@ -75,6 +78,15 @@ export async function getLoad(db: Queryable, id: number): Promise<Load> {
   );
   if (!rows[0]) throw new SieveError("no-load", `There is no load ${id}.`, { hint: "Check the number." });
   return rows[0];
+}
+
+/** Throws `detail-expired` where what was known of a load's single records is no longer kept. */
+export function needDetail({ id, expiredAt }: Pick<Load, "id" | "expiredAt">): void {
+  if (expiredAt === null) return;
+  throw new SieveError("detail-expired", `What was known of the single records of load ${id} is no longer kept.`, {
+    detail: `It expired on ${expiredAt.toISOString().slice(0, 10)} by the feed’s retention. Its balance and its report are kept.`,
+    hint: "Figures of the report stay; the records behind them can’t be shown any more.",
+  });
 }
 
 /** A load in a list, with what its delivery was and what is still held of it. */
@@ -173,6 +185,8 @@ export async function trialOf(db: Db, delivery: number, plan: number): Promise<n
 }
 
 async function wholeDelivery(client: Client, id: number) {
+  // Its bytes do not expire from here until the load is there that needs them.
+  await client.query("select from sieve.delivery where id = $1 for key share", [id]);
   const delivery = await getDelivery(client, id);
   if (delivery.files.length === 0) throw new SieveError("delivery-empty", `Delivery ${id} has no files.`);
   const unfinished = delivery.files.find((f) => f.sha256 === null);
@@ -181,6 +195,8 @@ async function wholeDelivery(client: Client, id: number) {
       hint: "Wait for it, or send it again.",
     });
   }
+  const gone = delivery.files.find((f) => f.expiredAt !== null);
+  if (gone) throw bytesExpired(gone);
   return delivery;
 }
 

@@ -15,6 +15,7 @@ import proposal from "./migrations/014-proposal.sql";
 import matchEntry from "./migrations/015-match-entry.sql";
 import writing from "./migrations/016-writing.sql";
 import connection from "./migrations/017-connection.sql";
+import retention from "./migrations/018-retention.sql";
 import { runMigrations } from "graphile-worker";
 import { ident, transaction, type Client, type Db } from "./db.ts";
 
@@ -37,6 +38,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 15, sql: matchEntry },
   { id: 16, sql: writing },
   { id: 17, sql: connection },
+  { id: 18, sql: retention },
 ];
 
 /**

@@ -230,6 +230,17 @@ export async function putStoreBack(
        from ${before} b ${own ? "" : "left "}join ${table} r on ${same}`,
     );
     const set = values.map((v) => {
+      // Of a record whose content has expired nothing is left that could be held again.
+      if (relation === "held" && v !== "writing" && v !== "ended_by") {
+        const gone = `r.expired_at is not null and (b.was->>'state') in ('held', 'overtaken')`;
+        const instead: Record<string, string> = {
+          state: `case when ${gone} then 'discarded' else (b.old).state end`,
+          reason: `case when ${gone} then 'taken back, and what was in it had expired' else (b.old).reason end`,
+          ended_at: `case when ${gone} then now() else (b.old).ended_at end`,
+          mended: `case when r.expired_at is null then (b.old).mended end`,
+        };
+        if (instead[v]) return `${ident(v)} = ${instead[v]}`;
+      }
       // Whose doing it is that a record is as it was: a record enters and leaves the target by writings alone.
       if (own && v === "writing")
         return `writing = case when (b.was->>'state') = 'released' then (b.was->>'writing')::int else ${by} end`;

@@ -116,6 +116,7 @@ export function Nav({ held, asked, feeds }: { held: number; asked: number; feeds
         {item("/quarantine", "Quarantine", held)}
         {item("/matches", "Matches", asked)}
         {item("/references", "References")}
+        {item("/settings", "Settings")}
       </nav>
       <div className="ml-auto flex items-center gap-3">
         <form onSubmit={open} className="flex items-center gap-1 border-b border-[var(--rule)]">

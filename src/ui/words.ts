@@ -3,7 +3,7 @@ import type { ReadOptions } from "@/core/read/format.ts";
 import { FORMAT_SETTINGS } from "@/core/read/settings.ts";
 import type { Outcome } from "@/core/ledger.ts";
 
-export { counted, grouped } from "@/core/problem.ts";
+export { byteSize, counted, grouped } from "@/core/problem.ts";
 
 /** A number for a table; nothing for null and, where zero says nothing, for zero. */
 export function cellNumber(n: number | null | undefined, blankZero = false): string {

@@ -2,7 +2,7 @@ import { db, route, wholeNumber } from "@/app/server.ts";
 import { transitions } from "@/core/ledger.ts";
 import { SieveError } from "@/core/problem.ts";
 import { outcomesOf } from "@/store/ledger.ts";
-import { getLoad } from "@/store/loads.ts";
+import { getLoad, needDetail } from "@/store/loads.ts";
 
 /** What became of the same records in another load or trial of the same delivery. */
 export const GET = route<{ id: string; other: string }>(async (_, { id, other }) => {
@@ -12,6 +12,7 @@ export const GET = route<{ id: string; other: string }>(async (_, { id, other })
       hint: "Only what became of the same records can be compared.",
     });
   }
+  for (const load of [after!, before!]) needDetail(load);
   const [a, b] = await Promise.all([outcomesOf(db(), after!.id), outcomesOf(db(), before!.id)]);
   return { transitions: transitions(b, a), records: [b.length, a.length] };
 });
