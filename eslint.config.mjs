@@ -10,7 +10,7 @@ const noImports = (message, ...patterns) => [
 const PURE = "core is pure: no React, no Next, no database, no files, no clock.";
 
 export default tseslint.config(
-  { ignores: [".next/", "dist/", ".data/", "node_modules/", "next-env.d.ts"] },
+  { ignores: [".next/", ".next-path/", "dist/", ".data/", "node_modules/", "next-env.d.ts"] },
   js.configs.recommended,
   ...tseslint.configs.strict,
   {

@@ -1,9 +1,15 @@
 import type { NextConfig } from "next";
 
+/** The path that the application is under, such as /sieve; it is built for it. */
+const under = process.env["SIEVE_PATH"] ?? "";
+
 const config: NextConfig = {
   poweredByHeader: false,
   reactStrictMode: true,
   serverExternalPackages: ["pg", "pg-copy-streams", "graphile-worker", "pino"],
+  distDir: process.env["SIEVE_BUILT"] ?? ".next",
+  env: { NEXT_PUBLIC_SIEVE_PATH: under },
+  ...(under === "" ? {} : { basePath: under }),
 };
 
 export default config;

@@ -21,17 +21,18 @@ export default defineConfig({
         ...shared,
         test: { name: "core", include: ["tests/core/**/*.test.ts", "tests/*.test.ts"], testTimeout: 60_000 },
       },
-      {
+      ...["system", "browser"].map((name) => ({
         ...shared,
         test: {
-          name: "system",
-          include: ["tests/system/**/*.test.ts", "tests/browser/**/*.test.ts"],
+          name,
+          include: [`tests/${name}/**/*.test.ts`],
+          // A database cluster of its own.
           globalSetup: "tests/support/cluster.ts",
           fileParallelism: false,
           testTimeout: 90_000,
           hookTimeout: 180_000,
         },
-      },
+      })),
     ],
   },
 });

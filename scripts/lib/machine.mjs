@@ -34,10 +34,12 @@ export function chromiumPath() {
 }
 
 /** Installs from Debian's packages what is missing; says the command and exits 2 when not root. */
-export function ensurePackages({ browser = false, database = true } = {}) {
+export function ensurePackages({ browser = false, database = true, proxy = false } = {}) {
   const missing = [];
   if (database && !postgresBin()) missing.push("postgresql");
   if (browser && !chromiumPath()) missing.push("chromium");
+  if (proxy && !existsSync("/usr/sbin/nginx")) missing.push("nginx-light");
+  if (proxy && !existsSync("/usr/bin/openssl")) missing.push("openssl");
   if (missing.length === 0) return;
   const command = `apt-get update && apt-get install -y --no-install-recommends ${missing.join(" ")}`;
   if (!isRoot) {

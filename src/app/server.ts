@@ -1,9 +1,9 @@
 import { ZodError } from "zod";
 import { SieveError, grouped } from "@/core/problem.ts";
 import { inWords, isStoreAway, openDb, type Db } from "@/store/db.ts";
-import { pino } from "pino";
+import { makeLog, requestNow } from "@/store/log.ts";
 
-const log = pino({ level: process.env["LOG_LEVEL"] ?? "warn", base: { process: "web", pid: process.pid } });
+const log = makeLog("web", "warn");
 const holder = globalThis as { sieveDb?: Db };
 
 /** The web process's pool. */
@@ -170,12 +170,14 @@ type Handler<P> = (request: Request, params: P) => Promise<Response | object | n
 /** A route handler: gives JSON, turns errors into problem details. */
 export function route<P extends Record<string, string>>(handler: Handler<P>) {
   return async (request: Request, context: { params: Promise<P> }): Promise<Response> => {
+    const id = request.headers.get("x-request-id") ?? undefined;
     try {
       if (request.url.includes("%00")) throw NUL;
-      const result = await handler(request, await context.params);
+      const params = await context.params;
+      const result = await (id ? requestNow.run(id, () => handler(request, params)) : handler(request, params));
       return result instanceof Response ? result : Response.json(result ?? {});
     } catch (error) {
-      return problemResponse(error, request.headers.get("x-request-id") ?? undefined);
+      return problemResponse(error, id);
     }
   };
 }

@@ -1,10 +1,10 @@
 import { fileURLToPath } from "node:url";
-import { pino } from "pino";
 import { EventEmitter } from "node:events";
 import { Logger, run, type Runner } from "graphile-worker";
 import { setFlagsFromString } from "node:v8";
 import { SieveError, errorLines } from "@/core/problem.ts";
 import { inWords, openDb, type Client, type Db } from "@/store/db.ts";
+import { makeLog } from "@/store/log.ts";
 import { getLoad } from "@/store/loads.ts";
 import { WORKER_LOCK } from "@/store/ready.ts";
 import { dropQueued } from "@/store/queue.ts";
@@ -37,7 +37,7 @@ for (const helper of [
   setFlagsFromString(`--no-${helper}`);
 }
 
-const log = pino({ level: process.env["LOG_LEVEL"] ?? "info", base: { process: "worker", pid: process.pid } });
+const log = makeLog("worker", "info");
 const thread = new URL("./course-thread.js", import.meta.url);
 // Wherever the worker is started from, its other programs lie beside it.
 process.env["SIEVE_APART"] ??= fileURLToPath(new URL("./apart.js", import.meta.url));
@@ -81,8 +81,9 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
       logger: new Logger(() => () => {}),
       taskList: {
         profile: async (payload) => {
-          const { profile } = payload as { profile: number };
-          log.info({ profile }, "profile begins");
+          const { profile, ...about } = payload as { profile: number; request?: string };
+          const told = log.child({ profile, ...about });
+          told.info("profile begins");
           try {
             await apart("profile", { profile }, { ...profileLimits(), signal: ending.signal });
           } catch (error) {
@@ -90,7 +91,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
             if (!(error instanceof SieveError) || error.code === "given-up") throw error;
             await endProfile(db, profile, { failed: error });
           }
-          log.info({ profile }, "profile ended");
+          told.info("profile ended");
         },
         retention: async (payload) => {
           // The nightly one has no name of a person in it.
@@ -99,14 +100,15 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
           log.info({ took }, took ? "took away what had expired" : "another takes away what has expired");
         },
         load: async (payload, helpers) => {
-          const { load } = payload as { load: number };
+          const { load, ...about } = payload as { load: number; feed?: string; request?: string };
+          const told = log.child({ load, ...about });
           const started = Date.now();
-          log.info({ load }, "load begins");
+          told.info({ attempt: helpers.job.attempts }, "load begins");
           try {
             await runLoad(db, load, { thread, pairsThread, signal: ending.signal });
-            log.info({ load, ms: Date.now() - started }, "load ended");
+            told.info({ ms: Date.now() - started, state: (await getLoad(db, load)).state }, "load ended");
           } catch (error) {
-            log.warn({ load, error: errorLines(error) }, "load broke off");
+            told.warn({ error: errorLines(error) }, "load broke off");
             if (helpers.job.attempts < MOST_ATTEMPTS) throw error;
             await abandonLoad(db, load, "failed", inWords(error));
           }

@@ -1,3 +1,5 @@
+import { withPath } from "./with-path.ts";
+
 /** What the API says when something is wrong (RFC 9457). */
 export interface ApiProblem {
   type: string;
@@ -27,7 +29,7 @@ export async function api<T>(
   if (options.signal) init.signal = options.signal;
   let response: Response;
   try {
-    response = await fetch(path, init);
+    response = await fetch(withPath(path), init);
   } catch (error) {
     if ((error as Error).name === "AbortError") throw error;
     throw new ApiError({

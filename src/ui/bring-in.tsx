@@ -6,6 +6,7 @@ import { api, problemOf, type ApiProblem } from "./api.ts";
 import { FilePicker, beginFeed, sendFiles, titleOf, useDrop } from "./files.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { counted, grouped } from "./words.ts";
+import { withPath } from "./with-path.ts";
 
 interface Sending {
   name: string;
@@ -172,7 +173,7 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
           <ProblemNote problem={problem}>
             {problem.load !== undefined && (
               <p className="mt-1 flex gap-4">
-                <a className="plain" href={`/loads/${problem.load}`}>
+                <a className="plain" href={withPath(`/loads/${problem.load}`)}>
                   Open load {problem.load}
                 </a>
                 <button type="button" className="plain" onClick={() => void again()}>

@@ -1,5 +1,6 @@
 import { max, scaleBand, scaleLinear } from "d3";
 import { percent } from "@/core/usual.ts";
+import { withPath } from "./with-path.ts";
 
 /** Share held, load by load: bars from zero, each with its number and a link to its load. */
 export function HeldTrend({ loads, here }: { loads: { id: number; read: number; held: number }[]; here?: number }) {
@@ -25,7 +26,7 @@ export function HeldTrend({ loads, here }: { loads: { id: number; read: number; 
       {loads.map((l, i) => (
         <a
           key={l.id}
-          href={`/loads/${l.id}`}
+          href={withPath(`/loads/${l.id}`)}
           aria-label={`Load ${l.id}: ${percent(shares[i]!)} held`}
           className={l.id === here ? "held" : ""}
         >

@@ -9,6 +9,7 @@ import type { StoredProfile } from "@/store/profiles.ts";
 import { Bar } from "./bar.tsx";
 import { Value } from "./cell.tsx";
 import { counted, grouped, isoDay, percentOf } from "./words.ts";
+import { withPath } from "./with-path.ts";
 
 /** Where the records behind a number of the profile are shown; null where they can't be. */
 export type RecordsLink = ((column: string, is: string, value?: string) => string) | null;
@@ -149,7 +150,7 @@ export function ProfileWaiting({ profile }: { profile: StoredProfile | null }) {
 
 function Count({ href, children }: { href?: string | undefined; children: React.ReactNode }) {
   return href ? (
-    <a className="count" href={href}>
+    <a className="count" href={withPath(href)}>
       {children}
     </a>
   ) : (

@@ -18,6 +18,7 @@ import { isTyping } from "./nav.tsx";
 import { NoteForm } from "./note-form.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { counted, grouped } from "./words.ts";
+import { withPath } from "./with-path.ts";
 
 export interface DeskFilter {
   feed?: string | undefined;
@@ -367,7 +368,10 @@ export function QuarantineDesk({
           )}
         </div>
         <div className="flex shrink-0 items-center gap-3">
-          <a className="plain" href={`/api/quarantine/file?${query({ feed: group.feed, check: group.check })}`}>
+          <a
+            className="plain"
+            href={withPath(`/api/quarantine/file?${query({ feed: group.feed, check: group.check })}`)}
+          >
             These as a file for the sender
           </a>
           <button type="button" className="btn btn-line" onClick={() => setDiscarding(true)} disabled={busy}>

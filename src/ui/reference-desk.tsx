@@ -8,6 +8,7 @@ import { api, problemOf, type ApiProblem } from "./api.ts";
 import { NoteForm } from "./note-form.tsx";
 import { ProblemNote } from "./problem-note.tsx";
 import { counted, grouped, isoDay } from "./words.ts";
+import { withPath } from "./with-path.ts";
 
 interface Found {
   entries: ReferenceEntry[];
@@ -102,7 +103,7 @@ export function ReferenceDesk({
           {info.title}: {counted(info.entries, "entry", "entries")}, version {info.version}
         </h1>
         <div className="flex items-center gap-4">
-          <a className="plain" href={`/api/references/${info.name}/file`}>
+          <a className="plain" href={withPath(`/api/references/${info.name}/file`)}>
             As CSV
           </a>
           <label className="plain cursor-pointer">

@@ -1,6 +1,7 @@
 import { curveBasis, line, randomLcg, randomNormal, randomUniform, scaleLinear } from "d3";
 import type { Stratum } from "@/core/strata.ts";
 import { OUTCOME_CLASS, grouped, recordsHref } from "./words.ts";
+import { withPath } from "./with-path.ts";
 
 const WIDE = 250;
 const TALL = 46;
@@ -66,7 +67,7 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
                 <title>{s.note}</title>
               </text>
               <a
-                href={recordsHref(load, { left: s.stage })}
+                href={withPath(recordsHref(load, { left: s.stage }))}
                 aria-label={`${s.stage}: ${grouped(s.left)} of ${grouped(s.entered)} records went on. ${s.note}`}
               >
                 <clipPath id={clip}>
@@ -112,7 +113,7 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
                   <a
                     key={t.outcome}
                     className={t.outcome === "left out" ? "held" : OUTCOME_CLASS[t.outcome]}
-                    href={recordsHref(load, { outcome: t.outcome, at: t.at ?? undefined })}
+                    href={withPath(recordsHref(load, { outcome: t.outcome, at: t.at ?? undefined }))}
                     aria-label={`${grouped(t.count)} ${t.outcome} in ${s.stage}: ${t.reason}`}
                   >
                     <path

@@ -6,6 +6,7 @@ import type { Source, SourceKind, Taken } from "@/store/sources.ts";
 import { api, problemOf, type ApiProblem } from "./api.ts";
 import { ProblemNote } from "./problem-note.tsx";
 import { grouped, moment } from "./words.ts";
+import { withPath } from "./with-path.ts";
 
 const KINDS: Record<SourceKind, { title: string; fields: [name: string, label: string, hint: string][] }> = {
   inbox: {
@@ -111,7 +112,7 @@ export function SourceList({
                       title={`${t.item}, ${t.mark}${t.note && `: ${t.note}`}`}
                     >
                       {t.load ? (
-                        <a className="count" href={`/loads/${t.load}`}>
+                        <a className="count" href={withPath(`/loads/${t.load}`)}>
                           {t.item}
                         </a>
                       ) : (

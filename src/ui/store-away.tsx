@@ -1,8 +1,12 @@
 "use client";
 
 import { useEffect, useState } from "react";
+import { withPath } from "./with-path.ts";
 
 const LOOK_MS = 2000;
+/** When a page was last tried again by itself, so that one that always fails is not tried for ever. */
+const TRIED = "tried again";
+const AGAIN_MS = 60_000;
 
 /** Says why a page can't be drawn: the store is away, and the page comes by itself when it is back; or something failed. */
 export function StoreAway({ mark, again }: { mark?: string | undefined; again?: () => void }) {
@@ -11,12 +15,18 @@ export function StoreAway({ mark, again }: { mark?: string | undefined; again?: 
     let ended = false;
     let was = false;
     const look = async (): Promise<void> => {
-      const state = await fetch("/api/ready")
+      const state = await fetch(withPath("/api/ready"))
         .then((r) => r.json() as Promise<{ store: string }>)
         .catch(() => ({ store: "away" }));
       if (ended) return;
       const now = state.store === "away";
       if (was && !now) location.reload();
+      // It was away for a moment, or nothing is wrong any more: then the page comes by itself, once.
+      const first = !was && !now && Date.now() - Number(sessionStorage.getItem(TRIED) ?? 0) > AGAIN_MS;
+      if (first) {
+        sessionStorage.setItem(TRIED, String(Date.now()));
+        return location.reload();
+      }
       was = now;
       setAway(now);
     };

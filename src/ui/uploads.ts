@@ -2,6 +2,7 @@
 
 import { useSyncExternalStore } from "react";
 import type { ApiProblem } from "./api.ts";
+import { withPath } from "./with-path.ts";
 
 /** Files on their way to the store, while the page goes on with what has come of them. */
 export interface Upload {
@@ -48,7 +49,7 @@ export async function startUpload(delivery: number, files: readonly File[]): Pro
 function put(delivery: number, file: File, progress: (sent: number) => void): Promise<void> {
   return new Promise((resolve, reject: (problem: ApiProblem) => void) => {
     const request = new XMLHttpRequest();
-    request.open("PUT", `/api/deliveries/${delivery}/files?name=${encodeURIComponent(file.name)}`);
+    request.open("PUT", withPath(`/api/deliveries/${delivery}/files?name=${encodeURIComponent(file.name)}`));
     request.upload.onprogress = (e) => progress(e.loaded);
     request.onerror = () =>
       reject({ type: "", title: `${file.name} could not be sent.`, detail: "", hint: "Send it again." });

@@ -1,6 +1,7 @@
 "use client";
 
 import { useEffect, useState } from "react";
+import { withPath } from "./with-path.ts";
 
 export interface Progress {
   state: string;
@@ -16,7 +17,7 @@ export function useProgress(load: number | null, onEnd: () => void): Progress | 
   const [progress, setProgress] = useState<Progress | null>(null);
   useEffect(() => {
     if (load === null) return;
-    const source = new EventSource(`/api/loads/${load}/progress`);
+    const source = new EventSource(withPath(`/api/loads/${load}/progress`));
     source.onmessage = (event: MessageEvent<string>) => {
       const next = JSON.parse(event.data) as Progress;
       setProgress(next);

@@ -22,6 +22,45 @@ export interface Refusal {
   readonly retryAfter?: number;
 }
 
+/** The path of an address below the one that the application is under, without its query. */
+export function pathOf(url: string, under = process.env["SIEVE_PATH"] ?? ""): string {
+  const path = url.split("?", 1)[0]!;
+  return under !== "" && (path === under || path.startsWith(`${under}/`)) ? path.slice(under.length) || "/" : path;
+}
+
+/** What a request is about, by its path, for the log. */
+export function subjectOf(url: string): { load?: number; feed?: string; delivery?: number } {
+  const [, kind, which] =
+    /^(?:\/api)?\/(loads|feeds|deliveries|quarantine)\/([^/]{1,63})(?:\/|$)/.exec(pathOf(url)) ?? [];
+  if (kind === undefined || which === undefined) return {};
+  if (kind === "feeds") return /^[a-z][a-z0-9_]*$/.test(which) ? { feed: which } : {};
+  if (!/^\d{1,9}$/.test(which)) return {};
+  return kind === "deliveries" ? { delivery: Number(which) } : { load: Number(which) };
+}
+
+/** Addresses of proxies that are believed about whom they ask for: those of SIEVE_PROXIES, comma between; none unless said. */
+export function proxiesOf(env: Readonly<Record<string, string | undefined>>): readonly string[] {
+  return (env["SIEVE_PROXIES"] ?? "")
+    .split(",")
+    .map((p) => p.trim())
+    .filter((p) => p !== "");
+}
+
+/**
+ * Who asks: whoever is at the other end, or, where that is a proxy that is believed, the last address in
+ * X-Forwarded-For that is none. What stands before that was written by who knows whom.
+ */
+export function askerOf(headers: IncomingHttpHeaders, remote: string, proxies: readonly string[]): string {
+  const plain = (address: string): string => address.trim().replace(/^::ffff:/, "");
+  const known = new Set(proxies);
+  if (!known.has(plain(remote))) return plain(remote);
+  const forwarded = String(headers["x-forwarded-for"] ?? "")
+    .split(",")
+    .map(plain)
+    .filter((a) => a !== "");
+  return forwarded.reverse().find((a) => !known.has(a)) ?? plain(remote);
+}
+
 const LOOPBACK = ["127.0.0.1", "localhost", "[::1]"];
 
 /** Names that the application answers to: those of SIEVE_HOSTS, or loopback's. One without a port fits any. */
@@ -138,7 +177,7 @@ export class Rate {
   constructor(private readonly limits: RateLimits = rateOf({})) {}
 
   refusal({ method, url }: Pick<Asked, "method" | "url">, address: string, now: number): Refusal | null {
-    if (method === "OPTIONS" || !COSTLY.test(url.split("?", 1)[0]!)) return null;
+    if (method === "OPTIONS" || !COSTLY.test(pathOf(url))) return null;
     const { atOnce, aSecond } = this.limits;
     if (this.buckets.size > MOST_ADDRESSES) this.buckets.clear();
     const bucket = this.buckets.get(address) ?? { left: atOnce, at: now };

@@ -2,14 +2,25 @@ import { randomBytes } from "node:crypto";
 import { createServer, type IncomingMessage, type ServerResponse } from "node:http";
 import { fileURLToPath } from "node:url";
 import next from "next";
-import { pino } from "pino";
-import { Rate, hostsOf, policyOf, rateOf, refusalOf, type Refusal } from "./front.ts";
+import { makeLog } from "@/store/log.ts";
+import {
+  Rate,
+  askerOf,
+  hostsOf,
+  pathOf,
+  policyOf,
+  proxiesOf,
+  rateOf,
+  refusalOf,
+  subjectOf,
+  type Refusal,
+} from "./front.ts";
 
 /** The web process: lets in what may come in (`front.ts`), hands it to Next, ends with its parent. */
 
 /** How long answers and uploads that are under way are waited for at the end. */
 const END_MS = 20_000;
-const log = pino({ level: process.env["LOG_LEVEL"] ?? "warn", base: { process: "web", pid: process.pid } });
+const log = makeLog("web", "warn");
 
 // Wherever it is started from, the program that looks at files lies beside it.
 process.env["SIEVE_APART"] ??= fileURLToPath(new URL("./apart.js", import.meta.url));
@@ -17,6 +28,7 @@ process.env["SIEVE_APART"] ??= fileURLToPath(new URL("./apart.js", import.meta.u
 const [mode, port] = process.argv.slice(2);
 const dev = mode === "dev";
 const hosts = hostsOf(process.env);
+const proxies = proxiesOf(process.env);
 const rate = new Rate(rateOf(process.env));
 
 function refuse(response: ServerResponse, refusal: Refusal, request: string): void {
@@ -46,11 +58,14 @@ const server = createServer((request: IncomingMessage, response: ServerResponse)
   response.on("finish", () => {
     const { statusCode: status } = response;
     const ms = Math.round(performance.now() - began);
-    if (status >= 400) log.warn({ request: id, method, path: url.split("?", 1)[0], status, ms }, "answered");
-    else log.info({ request: id, method, path: url.split("?", 1)[0], status, ms }, "answered");
+    const facts = { request: id, method, path: pathOf(url), ...subjectOf(url), status, ms };
+    if (status >= 400) log.warn(facts, "answered");
+    else log.info(facts, "answered");
   });
   const asked = { method, url, headers: request.headers };
-  const refusal = refusalOf(asked, hosts) ?? rate.refusal(asked, request.socket.remoteAddress ?? "", performance.now());
+  const refusal =
+    refusalOf(asked, hosts) ??
+    rate.refusal(asked, askerOf(request.headers, request.socket.remoteAddress ?? "", proxies), performance.now());
   if (refusal) return refuse(response, refusal, id);
   const nonce = randomBytes(16).toString("base64");
   const policy = policyOf(nonce, { dev });
@@ -66,6 +81,8 @@ if (dev) server.on("upgrade", app.getUpgradeHandler());
 // An upload may take longer than the five minutes that Node gives a request.
 server.requestTimeout = 0;
 server.headersTimeout = 30_000;
+// Longer than proxies and browsers keep an idle connection, so that none is closed just as it is used.
+server.keepAliveTimeout = 75_000;
 
 let ending = false;
 function end(): void {

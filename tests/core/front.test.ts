@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { Rate, hostsOf, policyOf, refusalOf, type Asked } from "@/web/front.ts";
+import { Rate, askerOf, hostsOf, pathOf, policyOf, proxiesOf, refusalOf, subjectOf, type Asked } from "@/web/front.ts";
 
 const HOSTS = hostsOf({});
 const OWN = { host: "127.0.0.1:4310", origin: "http://127.0.0.1:4310", "sec-fetch-site": "same-origin" };
@@ -85,4 +85,30 @@ it("the policy lets in nothing that stands in the page itself without its nonce"
   expect(policy).toContain("script-src 'self' 'nonce-abc'");
   expect(policy).toContain("style-src 'self' 'nonce-abc'");
   expect(policy).toContain("frame-ancestors 'none'");
+});
+
+describe("who asks, and about what", () => {
+  it("is whoever is at the other end, unless that is a proxy that is believed", () => {
+    const proxies = proxiesOf({ SIEVE_PROXIES: "127.0.0.1, 10.0.0.7" });
+    const asker = (forwarded: string | undefined, remote: string): string =>
+      askerOf(forwarded === undefined ? {} : { "x-forwarded-for": forwarded }, remote, proxies);
+    expect(asker("198.51.100.4", "127.0.0.1")).toBe("198.51.100.4");
+    expect(asker("198.51.100.4", "::ffff:127.0.0.1")).toBe("198.51.100.4");
+    // What a client has written itself stands before what the proxy has added.
+    expect(asker("203.0.113.1, 198.51.100.4, 10.0.0.7", "127.0.0.1")).toBe("198.51.100.4");
+    expect(asker("198.51.100.4", "198.51.100.9")).toBe("198.51.100.9");
+    expect(asker(undefined, "127.0.0.1")).toBe("127.0.0.1");
+    expect(askerOf({ "x-forwarded-for": "198.51.100.4" }, "127.0.0.1", proxiesOf({}))).toBe("127.0.0.1");
+  });
+
+  it("is told for the log by the path, below the one that the application is under", () => {
+    expect(subjectOf("/api/loads/12/records?from=3")).toEqual({ load: 12 });
+    expect(subjectOf("/feeds/accessions/plan")).toEqual({ feed: "accessions" });
+    expect(subjectOf("/api/deliveries/7/files")).toEqual({ delivery: 7 });
+    for (const url of ["/", "/api/loads", "/api/loads/x", "/feeds/..%2f", "/loads/12345678901"])
+      expect(subjectOf(url), url).toEqual({});
+    expect(pathOf("/sieve/api/loads/12?x=1", "/sieve")).toBe("/api/loads/12");
+    expect(pathOf("/sieve", "/sieve")).toBe("/");
+    expect(pathOf("/sieves", "/sieve")).toBe("/sieves");
+  });
 });

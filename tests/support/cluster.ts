@@ -12,7 +12,10 @@ declare module "vitest" {
 /** A cluster of the tests' own, on a port that is free; each test file makes a database in it. */
 export default async function setup(project: TestProject): Promise<() => Promise<void>> {
   await build();
-  const cluster = await startCluster("test-postgres", await freePort(), { settings: { fsync: "off" }, quiet: true });
+  const cluster = await startCluster(`test-${project.name}`, await freePort(), {
+    settings: { fsync: "off" },
+    quiet: true,
+  });
   project.provide("cluster", { base: cluster.base, folder: cluster.folder });
   return async () => await cluster.stop();
 }

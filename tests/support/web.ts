@@ -21,8 +21,13 @@ export const program = (address: string): Record<string, string> => ({
 });
 
 /** The built web application on a free port, and a browser. Errors in pages are collected in `errors`. */
-export async function startWeb(url: string, errors: string[], env: Record<string, string> = {}): Promise<Web> {
-  const port = await freePort();
+export async function startWeb(
+  url: string,
+  errors: string[],
+  env: Record<string, string> = {},
+  port?: number,
+): Promise<Web> {
+  port ??= await freePort();
   const server = fork(join(root, "dist/web.js"), ["start", String(port)], {
     cwd: root,
     env: { ...process.env, NODE_ENV: "production", DATABASE_URL: url, ...env },

@@ -29,6 +29,7 @@ import {
 } from "@/ui/words.ts";
 import { orNotThere } from "../../or-not-there.ts";
 import { db, wholeNumber } from "../../server.ts";
+import { withPath } from "@/ui/with-path.ts";
 
 export async function generateMetadata({ params }: { params: Promise<{ id: string }> }) {
   return { title: `Load ${(await params).id}` };
@@ -94,7 +95,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
             </Link>
           )}
           {report && (
-            <a className="plain" href={`/api/loads/${load.id}/report`}>
+            <a className="plain" href={withPath(`/api/loads/${load.id}/report`)}>
               Report as file
             </a>
           )}
