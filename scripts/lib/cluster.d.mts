@@ -4,6 +4,8 @@ export interface Cluster {
   readonly pid: number;
   stop(): Promise<void>;
   restart(): Promise<void>;
+  /** Ends the server as a crash does, and starts it again. */
+  kill(): Promise<void>;
 }
 export function startCluster(
   name: string,

@@ -8,6 +8,8 @@ import {
   mkdirSync,
   openSync,
   readFileSync,
+  readdirSync,
+  readlinkSync,
   rmSync,
   statSync,
   writeFileSync,
@@ -97,7 +99,7 @@ export async function startCluster(name, port, { settings = {}, quiet = false } 
     await ready(child, data, folder);
   };
   const halt = async () => {
-    if (child.exitCode !== null) return;
+    if (child.exitCode !== null || child.signalCode !== null) return;
     const gone = new Promise((resolve) => child.once("exit", resolve));
     child.kill("SIGINT");
     const patience = setTimeout(() => child.kill("SIGQUIT"), 15000);
@@ -115,6 +117,15 @@ export async function startCluster(name, port, { settings = {}, quiet = false } 
     stop: halt,
     restart: async () => {
       await halt();
+      await launch();
+    },
+    /** Ends the server as a crash does, and starts it again. */
+    kill: async () => {
+      const gone = new Promise((resolve) => child.once("exit", resolve));
+      child.kill("SIGKILL");
+      await gone;
+      // Its processes notice by themselves; until then no other may have their memory.
+      while (isInUse(data)) await sleep(20);
       await launch();
     },
   };
@@ -155,6 +166,17 @@ async function stopLeftOver(data, say) {
   say("stopping a database that an earlier run left behind");
   process.kill(pid, "SIGINT");
   for (let i = 0; i < 300 && isPostgres(pid); i++) await sleep(50);
+}
+
+/** Whether a process works in the cluster's folder. */
+function isInUse(data) {
+  return readdirSync("/proc").some((pid) => {
+    try {
+      return /^\d+$/.test(pid) && readlinkSync(`/proc/${pid}/cwd`) === data;
+    } catch {
+      return false;
+    }
+  });
 }
 
 /** A pid may have been given to another program since. */

@@ -1,0 +1,273 @@
+import { fork, type ChildProcess } from "node:child_process";
+import { join } from "node:path";
+import { afterAll, beforeAll, expect, it } from "vitest";
+import { releaseRecords } from "@/engine/release.ts";
+import { undoLoad } from "@/engine/undo.ts";
+import { loadsToVerify, verifyLoad } from "@/engine/verify.ts";
+import { isStoreAway, openDb, type Db } from "@/store/db.ts";
+import { startCluster, type Cluster } from "../../scripts/lib/cluster.mjs";
+import { freePort, root } from "../../scripts/lib/machine.mjs";
+import { newFeed, newSystem, type System } from "../support/system.ts";
+import { program } from "../support/web.ts";
+
+/** How many processes are killed; KILLS makes it more, KILL_SEED other moments. */
+const KILLS = Number(process.env["KILLS"] ?? 30);
+const SEED = Number(process.env["KILL_SEED"] ?? 1);
+const RECORDS = 12_000;
+const FIELDS = [
+  { name: "id", type: "integer", required: true },
+  { name: "t", type: "text", length: 12 },
+  { name: "n", type: "integer" },
+];
+
+function random(seed: number): () => number {
+  let s = seed >>> 0 || 1;
+  const next = (): number => {
+    s ^= s << 13;
+    s >>>= 0;
+    s ^= s >>> 17;
+    s ^= s << 5;
+    s >>>= 0;
+    return s / 2 ** 32;
+  };
+  // The first ones of small seeds are small themselves.
+  for (let i = 0; i < 20; i++) next();
+  return next;
+}
+
+/** What a round does, the same for both twins: deliveries of two feeds with what is wrong in them. */
+function textOf(round: number, part: number): string {
+  const roll = random(round * 31 + part + 1);
+  const lines = Array.from({ length: RECORDS }, (_, i) => {
+    const id = Math.floor(roll() * RECORDS * 1.5);
+    return `${i % 40 === 3 ? "x" : id},v ${Math.floor(roll() * 1e6)},${i % 25 === 0 ? "bad" : i}`;
+  });
+  return `id,t,n\n${lines.join("\n")}\n`;
+}
+
+/** Both twins' way through a round. Each step is asked for until it has come about, as people do who got no answer. */
+class Twin {
+  constructor(
+    readonly db: Db,
+    readonly address: string,
+  ) {}
+
+  private async insist<T>(what: () => Promise<T | null>): Promise<T> {
+    const until = Date.now() + 120_000;
+    let last: unknown = null;
+    while (Date.now() < until) {
+      try {
+        const result = await what();
+        if (result !== null) return result;
+      } catch (error) {
+        // The web process or the server is away; anything else is a fault.
+        const network = error instanceof TypeError && error.message === "fetch failed";
+        if (!network && !isStoreAway(error) && !/recovery|shutting down|starting up/.test(String(error))) throw error;
+        last = error;
+      }
+      await new Promise((resolve) => setTimeout(resolve, 60));
+    }
+    throw new Error(`it did not come about within two minutes; last: ${String(last)}`);
+  }
+
+  /** Null where nobody was there to answer. */
+  private async ask(method: string, path: string, body?: string | object): Promise<Record<string, unknown> | null> {
+    const answer = await fetch(this.address + path, {
+      method,
+      headers: program(this.address),
+      ...(body === undefined ? {} : { body: typeof body === "string" ? body : JSON.stringify(body) }),
+      signal: AbortSignal.timeout(20_000),
+    }).catch(() => null);
+    if (!answer) return null;
+    const json = (await answer.json().catch(() => null)) as Record<string, unknown> | null;
+    if (answer.status >= 500) return null;
+    return json;
+  }
+
+  async load(feed: string, text: string): Promise<number> {
+    const delivery = await this.insist(async () => {
+      const made = await this.ask("POST", `/api/feeds/${feed}/deliveries`, {});
+      if (typeof made?.["id"] !== "number") return null;
+      const put = await this.ask("PUT", `/api/deliveries/${made["id"]}/files?name=a.csv`, text);
+      return put?.["sha256"] ? made["id"] : null;
+    });
+    return await this.insist(async () => {
+      const { rows } = await this.db.query<{ id: number; state: string }>(
+        "select id, state from sieve.load where delivery = $1 order by id desc limit 1",
+        [delivery],
+      );
+      const state = rows[0]?.state;
+      if (state === "loaded") return rows[0]!.id;
+      // A load that has ended its worker three times is given up, and its bytes may come again.
+      if (state === undefined || state === "failed")
+        await this.ask("POST", `/api/deliveries/${delivery}/load`, { again: true });
+      else expect(["queued", "running"]).toContain(state);
+      return null;
+    });
+  }
+
+  async release(load: number): Promise<void> {
+    await this.insist(async () => {
+      const { rows } = await this.db.query<{ record: number }>(
+        `select record from sieve.held where load = $1 and state = 'held' and checks = '{n:type}'`,
+        [load],
+      );
+      if (rows.length === 0) return true;
+      await releaseRecords(
+        this.db,
+        rows.map(({ record }) => ({ load, record, values: { n: "7" } })),
+        "Ines",
+      );
+      return null;
+    });
+  }
+
+  async undo(load: number): Promise<void> {
+    await this.insist(async () => {
+      const { rows } = await this.db.query<{ state: string }>("select state from sieve.load where id = $1", [load]);
+      if (rows[0]!.state === "undone") return true;
+      await undoLoad(this.db, load, "a wrong file", "Ines");
+      return null;
+    });
+  }
+
+  /** All that a round does, and what there is to see of it afterwards. */
+  async round(n: number): Promise<unknown> {
+    const [upserts, appends] = [`ups_${n}`, `apps_${n}`];
+    await this.insist(() =>
+      newFeed(this.db, upserts, FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] }).then(() => true),
+    );
+    await this.insist(() => newFeed(this.db, appends, FIELDS, { key: ["id"] }, { gates: [] }).then(() => true));
+    const [one, other] = await Promise.all([this.load(upserts, textOf(n, 1)), this.load(appends, textOf(n, 2))]);
+    const two = await this.load(upserts, textOf(n, 3));
+    await this.release(one);
+    await this.release(other);
+    await this.undo(two);
+    const three = await this.load(upserts, textOf(n, 4));
+    return await this.insist(async () => {
+      const seen: unknown[] = [];
+      for (const feed of [upserts, appends]) {
+        const { rows } = await this.db.query(
+          `select count(*)::int as rows, count(distinct id)::int as ids, sum(n)::int as sum,
+             md5(string_agg(concat_ws('|', id, t, n), ',' order by id)) as content from target.${feed}`,
+        );
+        seen.push(rows);
+      }
+      for (const load of [one, other, two, three]) {
+        const { rows } = await this.db.query(
+          `select l.state, read, inserted, updated, unchanged, l.held,
+             (select jsonb_object_agg(state, n) from (select h.state, count(*) as n from sieve.held h where h.load = l.id group by 1) s) as quarantine
+           from sieve.load l where id = $1`,
+          [load],
+        );
+        seen.push(rows);
+      }
+      return seen;
+    });
+  }
+}
+
+let cluster: Cluster;
+let clean: System;
+let killed: System;
+const processes = new Map<string, ChildProcess>();
+const ports = new Map<string, number>();
+let ending = false;
+
+/** Starts a process that is started again whenever it ends. */
+function keep(name: string, file: string, args: string[], url: string): void {
+  if (ending) return;
+  const child = fork(join(root, file), args, {
+    cwd: root,
+    env: {
+      ...process.env,
+      NODE_ENV: "production",
+      DATABASE_URL: url,
+      LOG_LEVEL: "silent",
+      SIEVE_COSTLY_AT_ONCE: "100000",
+    },
+    stdio: ["ignore", "ignore", "inherit", "ipc"],
+  });
+  processes.set(name, child);
+  child.once("exit", () => setTimeout(() => keep(name, file, args, url), 50));
+}
+
+beforeAll(async () => {
+  cluster = await startCluster("test-kills", await freePort(), { settings: { fsync: "off" }, quiet: true });
+  clean = await newSystem(cluster);
+  killed = await newSystem(cluster);
+  for (const [name, { url }] of [
+    ["clean", clean],
+    ["killed", killed],
+  ] as const) {
+    ports.set(name, await freePort());
+    keep(`${name} web`, "dist/web.js", ["start", String(ports.get(name))], url);
+  }
+  keep("clean worker", "dist/worker.js", [], clean.url);
+  keep("killed worker 1", "dist/worker.js", [], killed.url);
+  keep("killed worker 2", "dist/worker.js", [], killed.url);
+});
+afterAll(async () => {
+  ending = true;
+  for (const child of processes.values()) child.kill("SIGKILL");
+  await Promise.allSettled([clean?.end(), killed?.end()]);
+  await cluster?.stop();
+});
+
+it(
+  `${KILLS} kills of worker, web and server at any moment lose nothing, double nothing and leave nothing lying about`,
+  { timeout: 120_000 + KILLS * 12_000 },
+  async () => {
+    const roll = random(SEED * 7919);
+    const twins = [
+      new Twin(openDb(clean.url, 4), `http://127.0.0.1:${ports.get("clean")}`),
+      new Twin(openDb(killed.url, 4, { patience: 5000 }), `http://127.0.0.1:${ports.get("killed")}`),
+    ] as const;
+    const kills: Record<string, number> = { worker: 0, web: 0, server: 0 };
+    const all = (): number => Object.values(kills).reduce((a, b) => a + b);
+    for (let n = 0; all() < KILLS; n++) {
+      const expected = await twins[0].round(n);
+      let going = true;
+      const killer = (async (): Promise<void> => {
+        while (going) {
+          await new Promise((resolve) => setTimeout(resolve, 150 + roll() * 2000));
+          if (!going || all() >= KILLS) break;
+          const what = roll();
+          if (what < 0.6) {
+            processes.get(`killed worker ${roll() < 0.5 ? 1 : 2}`)!.kill("SIGKILL");
+            kills["worker"]!++;
+          } else if (what < 0.8) {
+            processes.get("killed web")!.kill("SIGKILL");
+            kills["web"]!++;
+          } else {
+            await cluster.kill();
+            kills["server"]!++;
+          }
+        }
+      })();
+      try {
+        expect(await twins[1].round(n), `round ${n} with KILL_SEED=${SEED} after ${JSON.stringify(kills)}`).toEqual(
+          expected,
+        );
+      } finally {
+        going = false;
+        await killer;
+      }
+    }
+    // Whatever was begun has ended.
+    const { db } = twins[1];
+    await expect
+      .poll(() => db.query("select from sieve.load where state in ('queued', 'running')").then((r) => r.rowCount), {
+        timeout: 60_000,
+      })
+      .toBe(0);
+    for (const id of await loadsToVerify(db)) expect((await verifyLoad(db, id)).differs, `load ${id}`).toEqual([]);
+    const left = await db.query(
+      `select schemaname, tablename from pg_tables where schemaname = 'staging'
+         or schemaname = 'undo' and not exists (select from sieve.writing w where tablename = 'writing ' || w.id)`,
+    );
+    expect(left.rows).toEqual([]);
+    process.stdout.write(`killed: ${JSON.stringify(kills)}\n`);
+    for (const twin of twins) await twin.db.end();
+  },
+);
