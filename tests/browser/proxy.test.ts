@@ -100,6 +100,8 @@ it("goes from a dropped file to the records behind a count, under a path and by 
     window.dispatchEvent(new DragEvent("dragenter", { dataTransfer: data, bubbles: true }));
     window.dispatchEvent(new DragEvent("drop", { dataTransfer: data, bubbles: true, cancelable: true }));
   }, text);
+  await press(page, "Load 1 file");
+  await page.waitForFunction((u) => location.pathname === `${u}/loads/1`, {}, UNDER);
   await expect
     .poll(
       () =>

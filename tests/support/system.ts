@@ -22,9 +22,11 @@ export interface System {
 
 let made = 0;
 
-/** A database of its own in the tests' cluster, migrated, by the roles that the start command makes. */
-export async function newSystem(cluster = inject("cluster")): Promise<System> {
-  const name = `test_${process.pid}_${Date.now()}_${made++}`;
+/** A name that no database of the tests has yet. */
+export const newName = (): string => `test_${process.pid}_${Date.now()}_${made++}`;
+
+/** A database of its own in the tests' cluster, or one that is there, migrated, by the roles that the start command makes. */
+export async function newSystem(cluster = inject("cluster"), name = newName()): Promise<System> {
   const { url, owner, admin } = makeDatabase(cluster, name);
   const db = openDb(url, 8);
   const migrating = openDb(owner, 1);

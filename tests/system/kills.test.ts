@@ -67,7 +67,12 @@ class Twin {
       }
       await new Promise((resolve) => setTimeout(resolve, 60));
     }
-    throw new Error(`it did not come about within two minutes; last: ${String(last)}`);
+    const { rows } = await this.db.query(
+      `select l.id, l.state, l.attempts, l.deaths, l.stage, j.attempts as tries, j.locked_by, j.locked_at, j.run_at, j.last_error,
+         (select json_agg(w) from sieve.worker w) as workers, now() from sieve.load l
+         left join graphile_worker.jobs j on j.key = 'load ' || l.id where l.state in ('queued', 'running')`,
+    );
+    throw new Error(`it did not come about within two minutes; last: ${String(last)}; open: ${JSON.stringify(rows)}`);
   }
 
   /** Null where nobody was there to answer. */
