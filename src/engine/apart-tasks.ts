@@ -2,7 +2,8 @@ import type { ReadSection } from "@/core/plan/schema.ts";
 import type { ReadSettings } from "@/core/read/format.ts";
 import type { Db } from "@/store/db.ts";
 import type { ReadTold } from "@/store/deliveries.ts";
-import { planInForce } from "@/store/feeds.ts";
+import { getPlan, planInForce } from "@/store/feeds.ts";
+import { deliveryLists } from "./delivery-lists.ts";
 import { findInDelivery, type CellFilter } from "./delivery-records.ts";
 import { previewDelivery } from "./preview.ts";
 import { readEntriesAt } from "./read-list.ts";
@@ -29,6 +30,9 @@ export const TASKS = {
   "records of a load": (db: Db, i: { load: number; filter: RecordFilter; from: number; limit: number }) =>
     findRecords(db, i.load, i.filter, i.from, i.limit),
   "entries of a file": (_: Db, i: { path: string; name: string }) => readEntriesAt(i.path, i.name),
+  "lists of a delivery": async (db: Db, i: { delivery: number; plan: number }) => [
+    ...(await deliveryLists(db, i.delivery, (await getPlan(db, i.plan)).document)),
+  ],
   profile: (db: Db, i: { profile: number }, told: ReadTold) => runProfile(db, i.profile, told),
   release: (db: Db, i: { mends: readonly Mend[]; by: string; options: ReleaseOptions }) =>
     releaseRecords(db, i.mends, i.by, i.options),

@@ -107,13 +107,16 @@ async function turn(signal?: AbortSignal): Promise<void> {
       });
     }
     await new Promise<void>((resolve, reject) => {
-      pool.waiting.push(resolve);
-      signal?.addEventListener("abort", () => {
-        const at = pool.waiting.indexOf(resolve);
-        if (at < 0) return;
-        pool.waiting.splice(at, 1);
+      const leave = (): void => {
+        pool.waiting.splice(pool.waiting.indexOf(come), 1);
         reject(gone());
-      });
+      };
+      const come = (): void => {
+        signal?.removeEventListener("abort", leave);
+        resolve();
+      };
+      pool.waiting.push(come);
+      signal?.addEventListener("abort", leave, { once: true });
     });
   }
   pool.running++;

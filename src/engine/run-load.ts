@@ -1,7 +1,8 @@
 import { once } from "node:events";
 import { from as copyFrom, type CopyStreamQuery } from "pg-copy-streams";
 import { BYTE, addToBalance, assertCloses, emptyBalance, heldByte, type Balance } from "@/core/ledger.ts";
-import { NO_REFERENCES, type References } from "@/core/lookup/reference.ts";
+import { NO_REFERENCES, type Reference, type References } from "@/core/lookup/reference.ts";
+import type { Plan } from "@/core/plan/schema.ts";
 import { addProposals, referencesOfLoad } from "@/store/references.ts";
 import type { TableRule } from "@/core/interop/table.ts";
 import { compilePlan, type Compiled } from "@/core/plan/compile.ts";
@@ -26,7 +27,7 @@ import { nextWriting, transactionNumber } from "@/store/writings.ts";
 import { columnsBefore, historyBefore, endLoad, getLoad, type Load } from "@/store/loads.ts";
 import { absentFields, findBroken, findLoadedBefore, findTaken, holdFiles } from "./staged-load.ts";
 import { LOAD_LOCK, abandonLoad, dropLeft } from "./abandon.ts";
-import { deliveryLists } from "./delivery-lists.ts";
+import { apart, profileLimits } from "./apart.ts";
 import { holdBetween, holdingBetween } from "./between-load.ts";
 import { copyDelimiter, copyRows, moreOf } from "./copy-rows.ts";
 import { referringKeys } from "./existing-table.ts";
@@ -175,7 +176,7 @@ class LoadRun {
     this.delivery = await getDelivery(client, this.load.delivery);
     this.references = new Map([
       ...(await referencesOfLoad(client, id, document, true)),
-      ...(await deliveryLists(this.db, this.delivery.id, document)),
+      ...(await this.deliveryLists(document)),
     ]);
     this.compiled = compilePlan(document, this.references, this.load.checksOff);
     await targetChanges(client, this.compiled.plan);
@@ -681,6 +682,26 @@ class LoadRun {
       const sifted = await rerunBlock(client, rerun, course, block);
       const rowsHeld: HeldRow[] = here.map(({ r, at }) => ({ ...heldRow(sifted, compiled, r, at), suspect: false }));
       await this.stageHeld(JSON.stringify(rowsHeld), client);
+    }
+  }
+
+  /** Lists that are files of the delivery: foreign bytes, which are read where that can be ended. */
+  private async deliveryLists(plan: Plan): Promise<Iterable<readonly [string, Reference]>> {
+    if (!plan.lookup?.some((l) => l.file !== undefined)) return [];
+    const ending = new AbortController();
+    const end = (): void => ending.abort();
+    this.options.signal?.addEventListener("abort", end);
+    this.breakOff = end;
+    const input = { delivery: this.delivery.id, plan: this.load.plan };
+    try {
+      return await apart("lists of a delivery", input, { ...profileLimits(), signal: ending.signal });
+    } catch (error) {
+      // The worker's own end leaves the load to the next one.
+      if (this.options.signal?.aborted) throw new Error("the worker is ending", { cause: error });
+      throw error;
+    } finally {
+      this.breakOff = null;
+      this.options.signal?.removeEventListener("abort", end);
     }
   }
 

@@ -136,7 +136,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
           looking = false;
         });
     }, LOOK_MS);
-    await Promise.race([lost, runner.promise, aborted(signal)]);
+    await Promise.race([lost, runner.promise, aborted(signal, ending.signal)]);
   } finally {
     clearInterval(timer);
     clearInterval(looker);
@@ -158,10 +158,11 @@ function nightly(text = "03:00"): string {
   return `${Number(at[2])} ${Number(at[1])} * * * retention ?fill=1d`;
 }
 
-function aborted(signal: AbortSignal): Promise<void> {
+/** When the signal aborts; `over` takes the listener away where that is no longer waited for. */
+function aborted(signal: AbortSignal, over: AbortSignal): Promise<void> {
   return new Promise((resolve) => {
     if (signal.aborted) resolve();
-    signal.addEventListener("abort", () => resolve());
+    signal.addEventListener("abort", () => resolve(), { signal: over });
   });
 }
 

@@ -10,7 +10,7 @@ const asking = (): string | null => requestNow.getStore() ?? null;
  */
 export async function enqueueLoad(db: Queryable, load: number, feed: string): Promise<void> {
   await db.query(
-    `select graphile_worker.add_job('load', json_build_object('load', $1::int, 'feed', $4::text, 'request', $5::text), queue_name => $2,
+    `select graphile_worker.add_job('load', json_strip_nulls(json_build_object('load', $1::int, 'feed', $4::text, 'request', $5::text)), queue_name => $2,
        max_attempts => 8, job_key => $3)`,
     [load, `feed ${feed}`.slice(0, 120), `load ${load}`, feed, asking()],
   );
@@ -19,7 +19,7 @@ export async function enqueueLoad(db: Queryable, load: number, feed: string): Pr
 /** Puts a profile into the queue; profiles wait for nothing. */
 export async function enqueueProfile(db: Queryable, profile: number): Promise<void> {
   await db.query(
-    `select graphile_worker.add_job('profile', json_build_object('profile', $1::int, 'request', $3::text), max_attempts => 5, job_key => $2)`,
+    `select graphile_worker.add_job('profile', json_strip_nulls(json_build_object('profile', $1::int, 'request', $3::text)), max_attempts => 5, job_key => $2)`,
     [profile, `profile ${profile}`, asking()],
   );
 }

@@ -3,7 +3,8 @@ import type { ChildProcess } from "node:child_process";
 import type { Load } from "@/store/loads.ts";
 import { askForLoad, getLoad } from "@/store/loads.ts";
 import { cancelLoad } from "@/engine/abandon.ts";
-import { openDb, type Db } from "@/store/db.ts";
+import { isStoreAway, openDb, type Db } from "@/store/db.ts";
+import { readiness } from "@/store/ready.ts";
 import { startCluster } from "../../scripts/lib/cluster.mjs";
 import { freePort } from "../../scripts/lib/machine.mjs";
 import { deliver, newFeed, newSystem, waitFor, type System } from "../support/system.ts";
@@ -158,6 +159,75 @@ describe("a load that can't be done", () => {
       }
       expect((await db.query("select from pg_tables where schemaname in ('staging', 'target')")).rows).toEqual([]);
     }
+  });
+});
+
+describe("a database that has no room or no connection left", () => {
+  let system: System;
+  beforeEach(async () => {
+    system = await newSystem();
+    await newFeed(system.db, "room", FIELDS, { key: ["id"] });
+    await system.startWorker();
+  });
+  afterEach(async () => await system.end());
+
+  /** From now on the database says that its disk is full where it writes the ledger, as it does when it is. */
+  async function fill(): Promise<void> {
+    await system.admin.query(
+      `create function public.full_disk() returns trigger language plpgsql as $$ begin
+         raise exception using errcode = '53100', message = 'could not extend file "base/1/2": No space left on device'; end $$;
+       create trigger full_disk before insert on sieve.ledger_block for each row execute function public.full_disk()`,
+    );
+  }
+
+  it("has a load tried again, which goes on where room was made meanwhile", async () => {
+    const { db, admin } = system;
+    await fill();
+    const id = await askForLoad(db, await deliver(db, "room", BYTES));
+    await waitFor(db, id, (l) => l.attempts >= 2);
+    await admin.query("drop trigger full_disk on sieve.ledger_block");
+    await expectClean(db, await waitFor(db, id), "room");
+  });
+
+  it("fails a load in words where none is made; nothing of it stays, and its bytes may come again", async () => {
+    const { db, admin } = system;
+    await fill();
+    const id = await askForLoad(db, await deliver(db, "room", "id,t\n1,a\n"));
+    // Each try waits longer than the one before; here none of them does.
+    const hurry = setInterval(
+      () => void admin.query("update graphile_worker._private_jobs set run_at = now()").catch(() => {}),
+      100,
+    );
+    const load = await waitFor(db, id).finally(() => clearInterval(hurry));
+    expect(load).toMatchObject({ state: "failed", attempts: 5 });
+    expect(load.error).toMatchObject({ message: "The database has no room left on its disk." });
+    expect(load.error!.detail).toContain("No space left on device");
+    expect((await db.query("select from pg_tables where schemaname in ('staging', 'undo', 'target')")).rows).toEqual(
+      [],
+    );
+    await admin.query("drop trigger full_disk on sieve.ledger_block");
+    expect(await waitFor(db, await askForLoad(db, load.delivery))).toMatchObject({ state: "loaded", inserted: 1 });
+  });
+
+  it("has who asks told that the store is away, and goes on when there are connections again", async () => {
+    const { db, url } = system;
+    const id = await askForLoad(db, await deliver(db, "room", BYTES));
+    const all: Db[] = [];
+    for (;;) {
+      const one = openDb(url, 1);
+      all.push(one);
+      const full = await one.query("select 1").then(
+        () => null,
+        (e: unknown) => e,
+      );
+      if (full === null) continue;
+      expect(isStoreAway(full)).toBe(true);
+      expect(await readiness(one)).toMatchObject({ ready: false, store: "away" });
+      break;
+    }
+    await new Promise((resolve) => setTimeout(resolve, 1500));
+    await Promise.all(all.map((d) => d.end()));
+    await expectClean(db, await waitFor(db, id), "room");
   });
 });
 
