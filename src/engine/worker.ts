@@ -184,7 +184,9 @@ async function freeDead(own: Client): Promise<void> {
   const pools = rows.map((r) => r.pool);
   const { rows: loads } = await own.query<{ id: number; deaths: number }>(
     `update sieve.load l set deaths = deaths + 1 from graphile_worker.jobs j
-     where j.locked_by = any($1) and j.key = 'load ' || l.id and l.state = 'running' returning l.id, l.deaths`,
+     where j.locked_by = any($1) and j.key = 'load ' || l.id and l.state = 'running'
+       -- A worker that lost a server which went down has not been ended by its load.
+       and j.locked_at > pg_postmaster_start_time() returning l.id, l.deaths`,
     [pools],
   );
   await own.query("select graphile_worker.force_unlock_workers($1::text[])", [pools]);

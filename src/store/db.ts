@@ -29,7 +29,9 @@ export function isStoreAway(error: unknown): boolean {
   if (!(error instanceof Error)) return false;
   const code = String((error as { code?: unknown }).code ?? "");
   if (/^(08...|57P..|53300|3D000|ECONN\w+|ENOTFOUND|EHOSTUNREACH|ETIMEDOUT|EPIPE)$/.test(code)) return true;
-  return /^Connection terminated|timeout exceeded when trying to connect/.test(error.message);
+  return /^Connection terminated|^Client (has encountered a connection error|was closed)|timeout exceeded when trying to connect/.test(
+    error.message,
+  );
 }
 
 /**

@@ -235,7 +235,7 @@ it(
       let going = true;
       const killer = (async (): Promise<void> => {
         while (going) {
-          await new Promise((resolve) => setTimeout(resolve, 150 + roll() * 2000));
+          await new Promise((resolve) => setTimeout(resolve, 150 + roll() ** 2 * 6000));
           if (!going || all() >= KILLS) break;
           const what = roll();
           if (what < 0.6) {
