@@ -3,6 +3,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import type { Page } from "puppeteer-core";
+import { retentionOf } from "@/store/retention.ts";
 import { putConnection } from "@/store/connections.ts";
 import { planInForce } from "@/store/feeds.ts";
 import { asOthers, deliver, loadNow, newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
@@ -314,5 +315,45 @@ describe("spellings of one value", () => {
       "Outer Skerry",
     ]);
     expect(load.report!.steps[0]!.changed).toBe(2);
+  });
+});
+
+describe("how long what is kept", () => {
+  it("is set by feed beside what it takes, says first what goes by it, and is taken away when asked", async () => {
+    const { db, admin } = system;
+    await newFeed(db, "old_lots", [{ name: "lot", type: "integer", required: true }], { key: ["lot"] });
+    const load = await loadNow(db, "old_lots", "lot\n1\n2\n3\n");
+    await admin.query(
+      `update sieve.delivery set received_at = received_at - interval '40 days' where id = ${load.delivery};
+       update sieve.load set ended_at = ended_at - interval '40 days' where id = ${load.id}`,
+    );
+    const page = await web.open("/settings");
+    const line = 'button[aria-label="Change how long what is kept of old_lots"]';
+    await page.click(line);
+    await shows(page, "Nothing of it expires now");
+    const type = async (id: string, text: string): Promise<void> => {
+      await page.click(`#${id}`, { count: 3 });
+      await page.keyboard.press("Backspace");
+      await page.type(`#${id}`, text);
+    };
+    await type("keep-bytesDays", "x");
+    await shows(page, "Days are a number from 1 on");
+    await type("keep-bytesDays", "30");
+    await shows(page, "In the next run go the bytes of 1 file (8 B). They do not come back.");
+    await type("keep-ledgerDays", "30");
+    await shows(page, "the detail of 1 load with 3 records");
+    await press(page, "Keep it so");
+    await page.waitForFunction(() => !document.querySelector("form[aria-label^='How long']"));
+    expect(await retentionOf(db, "old_lots")).toEqual({
+      bytesDays: 30,
+      ledgerDays: 30,
+      settledDays: 400,
+      undoLoads: 5,
+    });
+    await press(page, "Take away now");
+    await shows(page, "1 file, 8 B; detail of 1 load");
+    const records = await web.open(`/loads/${load.id}/records?outcome=inserted`);
+    await shows(records, "is no longer kept");
+    await shows(records, "by the feed’s retention");
   });
 });

@@ -120,7 +120,7 @@ it("goes from a dropped file to the records behind a count, under a path and by 
     ),
   );
   await page.waitForFunction((u) => location.pathname === `${u}/loads/1/records`, {}, UNDER);
-  await shows(page, "Records that are held");
+  await shows(page, "Records held");
   await page.goto(`${address}/quarantine`, { waitUntil: "networkidle0" });
   await press(page, "Today");
   await page.waitForFunction((u) => location.pathname === u || location.pathname === `${u}/`, {}, UNDER);

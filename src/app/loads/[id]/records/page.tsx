@@ -7,8 +7,10 @@ import { apart } from "@/engine/apart.ts";
 import type { RecordFilter } from "@/engine/records.ts";
 import { recordQuery } from "@/app/api/loads/[id]/records/query.ts";
 import type { KeptBecause } from "@/core/load/arriving.ts";
+import { problemFrom } from "@/ui/api.ts";
+import { ProblemNote } from "@/ui/problem-note.tsx";
 import { RecordTable } from "@/ui/record-table.tsx";
-import { orNotThere } from "../../../or-not-there.ts";
+import { orNotThere, orWhyNot } from "../../../or-not-there.ts";
 import { db, wholeNumber } from "../../../server.ts";
 
 const PAGE = 200;
@@ -24,7 +26,7 @@ export default async function RecordsPage({
   const parsed = recordQuery.safeParse(await searchParams);
   if (!parsed.success || !load.report) notFound();
   const { from, limit: _, ...filter } = parsed.data;
-  const page = await orNotThere(apart("records of a load", { load: load.id, filter, from, limit: PAGE }));
+  const page = await orWhyNot(apart("records of a load", { load: load.id, filter, from, limit: PAGE }));
   const compiled = compilePlan((await getPlan(db(), load.plan)).document);
   const words = describe(filter, compiled);
   const query = new URLSearchParams(
@@ -41,13 +43,17 @@ export default async function RecordsPage({
         Each as it stands at the end of the course; what a step changed has its old value beside it. Computed again from
         the delivery.
       </p>
-      <RecordTable
-        key={query.toString()}
-        load={load.id}
-        query={query.toString()}
-        first={page}
-        kept={filter.kept ? filter.field : undefined}
-      />
+      {"why" in page ? (
+        <ProblemNote problem={problemFrom(page.why)} />
+      ) : (
+        <RecordTable
+          key={query.toString()}
+          load={load.id}
+          query={query.toString()}
+          first={page.shown}
+          kept={filter.kept ? filter.field : undefined}
+        />
+      )}
     </>
   );
 }
