@@ -2,7 +2,7 @@ import { fork, type ChildProcess } from "node:child_process";
 import { join } from "node:path";
 import { afterAll, beforeAll, inject } from "vitest";
 import { migrate } from "@/store/migrate.ts";
-import { openDb, type Db } from "@/store/db.ts";
+import { openDb, transaction, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
 import { askForLoad, getLoad, type Load } from "@/store/loads.ts";
@@ -82,6 +82,14 @@ export function useSystem(): System {
     startWorker: () => system!.startWorker(),
     end: () => system!.end(),
   };
+}
+
+/** What somebody with all rights does who takes the triggers away first. */
+export async function tamper({ admin }: System, ...statements: string[]): Promise<void> {
+  await transaction(admin, async (client) => {
+    await client.query("set local session_replication_role = replica");
+    for (const sql of statements) await client.query(sql);
+  });
 }
 
 /** What another program does in the same database, by a role of its own; its tables are given to the application. */

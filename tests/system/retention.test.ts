@@ -16,7 +16,7 @@ import {
   roomByFeed,
   setRetention,
 } from "@/store/retention.ts";
-import { deliver, loadNow, newFeed, useSystem } from "../support/system.ts";
+import { deliver, loadNow, newFeed, tamper, useSystem } from "../support/system.ts";
 
 const system = useSystem();
 const FIELDS = [
@@ -29,10 +29,11 @@ const FOR_EVER = { bytesDays: null, ledgerDays: null, settledDays: null, undoLoa
 /** Makes a load, its delivery and what was settled of it look so many days older. */
 async function age(load: number, days: number): Promise<void> {
   const by = `interval '${days} days'`;
-  await system.admin.query(
-    `update sieve.delivery set received_at = received_at - ${by} where id = (select delivery from sieve.load where id = ${load});
-     update sieve.load set ended_at = ended_at - ${by} where id = ${load};
-     update sieve.held set ended_at = ended_at - ${by} where load = ${load}`,
+  await tamper(
+    system,
+    `update sieve.delivery set received_at = received_at - ${by} where id = (select delivery from sieve.load where id = ${load})`,
+    `update sieve.load set ended_at = ended_at - ${by} where id = ${load}`,
+    `update sieve.held set ended_at = ended_at - ${by} where load = ${load}`,
   );
 }
 
@@ -126,6 +127,13 @@ describe("what is kept of a feed", () => {
     const empty = `raw = '', cells = null, field_values = '[]', problems = '[]', mended = null, ${now}`;
     expect(await refused(`update sieve.load set ${now} where id = ${id}`)).toContain("is kept longer");
     expect(await refused(`update sieve.held set ${empty} where load = ${id}`)).toContain("never changed");
+    const long = "now() - interval '900 days'";
+    for (const sql of [
+      `update sieve.load set ended_at = ${long} where id = ${id}`,
+      `update sieve.held set ended_at = ${long} where load = ${id}`,
+      `update sieve.delivery set received_at = ${long} where id = (select delivery from sieve.load where id = ${id})`,
+    ])
+      expect(await refused(sql), sql).toContain("is never changed");
     await age(id, 500);
     expect(
       await refused(`update sieve.held set ${empty.replace("raw = ''", "raw = 'x'")} where load = ${id}`),
@@ -194,9 +202,9 @@ describe("a run", () => {
          f as (insert into sieve.delivery_file (delivery, position, name) select id, 0, 'half.csv' from d returning id)
        insert into sieve.chunk (file, position, bytes) select id, 0, 'half' from f returning file as id`,
     );
-    await admin.query(
-      "update sieve.delivery set received_at = now() - interval '25 hours' where id = (select delivery from sieve.delivery_file where id = $1)",
-      [rows[0]!.id],
+    await tamper(
+      system,
+      `update sieve.delivery set received_at = now() - interval '25 hours' where id = (select delivery from sieve.delivery_file where id = ${rows[0]!.id})`,
     );
     const before = (await retentionRuns(db)).length;
     await askForRetention(db, "Ines");

@@ -520,7 +520,7 @@ describe("verify", () => {
     await newFeed(db, "touched", FIELDS, UPSERT, { gates: [] });
     const load = await loadNow(db, "touched", "id,name,n\n1,a,1\n2,b,bad\n3,c,3\n3,cc,4\n,d,5\n");
     const { id } = load;
-    expect(await verifyLoad(db, id)).toEqual({ load: id, state: "loaded", records: 5, differs: [] });
+    expect(await verifyLoad(db, id)).toEqual({ load: id, state: "loaded", records: 5, differs: [], expired: [] });
     // Somebody with all rights takes the triggers away first.
     const touch = async (table: string, sql: string): Promise<readonly string[]> => {
       const client = await system.admin.connect();

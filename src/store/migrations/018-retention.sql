@@ -42,6 +42,21 @@ alter table sieve.delivery_file add column expired_at timestamptz;
 alter table sieve.load add column expired_at timestamptz;
 alter table sieve.held add column expired_at timestamptz;
 
+-- Times by which it is told what has expired are not moved by anybody.
+create function sieve.refuse_other_time() returns trigger language plpgsql as $$
+begin
+  raise exception 'when a row of % came or ended is never changed', tg_table_name;
+end $$;
+create trigger delivery_came_then before update of received_at, feed on sieve.delivery
+  for each row when ((new.received_at, new.feed) is distinct from (old.received_at, old.feed))
+  execute function sieve.refuse_other_time();
+create trigger load_ended_then before update of ended_at on sieve.load
+  for each row when (sieve.has_ended(old.state) and new.state = old.state and new.ended_at is distinct from old.ended_at)
+  execute function sieve.refuse_other_time();
+create trigger held_ended_then before update of ended_at on sieve.held
+  for each row when (new.state = old.state and new.ended_at is distinct from old.ended_at)
+  execute function sieve.refuse_other_time();
+
 -- The ledger of a load goes as a whole, once its time is over.
 create or replace function sieve.refuse_in_ledger() returns trigger language plpgsql as $$
 declare
