@@ -2,6 +2,7 @@ import { spawn, type ChildProcess } from "node:child_process";
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { SieveError, grouped } from "@/core/problem.ts";
+import { numberSetting } from "@/store/environment.ts";
 import type { TaskInput, TaskName, TaskOutput } from "./apart-tasks.ts";
 
 /**
@@ -50,10 +51,7 @@ const MOST_WAITING = 40;
 const WATCH_MS = 50;
 const PAGE = 4096;
 
-function setting(name: string, otherwise: number): number {
-  const value = Number(process.env[name]);
-  return Number.isFinite(value) && value > 0 ? value : otherwise;
-}
+const setting = (name: string, otherwise: number): number => numberSetting(process.env, name, otherwise);
 
 /** What a look into a file, or a try of a plan, may take; both can be set by the environment. */
 export function lookLimits(): ApartLimits {

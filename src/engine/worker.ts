@@ -4,6 +4,7 @@ import { Logger, run, type Runner } from "graphile-worker";
 import { setFlagsFromString } from "node:v8";
 import { SieveError, errorLines } from "@/core/problem.ts";
 import { inWords, openDb, type Client, type Db } from "@/store/db.ts";
+import { cronSetting, numberSetting, settingsOrEnd } from "@/store/environment.ts";
 import { makeLog } from "@/store/log.ts";
 import { getLoad } from "@/store/loads.ts";
 import { WORKER_LOCK } from "@/store/ready.ts";
@@ -38,6 +39,14 @@ for (const helper of [
 }
 
 const log = makeLog("worker", "info");
+/** Loads and profiles at a time; when what has expired is taken away. */
+const { loads, nightly } = settingsOrEnd(() => {
+  profileLimits();
+  return {
+    loads: numberSetting(process.env, "WORKER_LOADS", 2),
+    nightly: cronSetting(process.env, "SIEVE_NIGHTLY", "03:00"),
+  };
+});
 const thread = new URL("./course-thread.js", import.meta.url);
 // Wherever the worker is started from, its other programs lie beside it.
 process.env["SIEVE_APART"] ??= fileURLToPath(new URL("./apart.js", import.meta.url));
@@ -72,11 +81,11 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
     });
     runner = await run({
       pgPool: db,
-      concurrency: Number(process.env["WORKER_LOADS"] ?? 2),
+      concurrency: loads,
       pollInterval: 1000,
       noHandleSignals: true,
       events: events as never,
-      crontab: nightly(process.env["SIEVE_NIGHTLY"]),
+      ...(nightly === null ? {} : { crontab: `${nightly} retention ?fill=1d` }),
       // The queue's own lines repeat what is logged here.
       logger: new Logger(() => () => {}),
       taskList: {
@@ -144,18 +153,6 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
     await Promise.race([runner?.stop().catch(() => {}), new Promise((resolve) => setTimeout(resolve, 5000).unref())]);
     own.release(true);
   }
-}
-
-/** When what has expired is taken away: an hour and minute of UTC such as 03:30, or never. */
-function nightly(text = "03:00"): string {
-  if (text === "never") return "";
-  const at = /^([01]?\d|2[0-3]):([0-5]\d)$/.exec(text);
-  if (!at) {
-    throw new SieveError("usage", `SIEVE_NIGHTLY is “${text}”, which is no time of day.`, {
-      hint: "Give an hour and a minute of UTC, such as 03:30, or never.",
-    });
-  }
-  return `${Number(at[2])} ${Number(at[1])} * * * retention ?fill=1d`;
 }
 
 /** When the signal aborts; `over` takes the listener away where that is no longer waited for. */

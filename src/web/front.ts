@@ -1,4 +1,5 @@
 import type { IncomingHttpHeaders } from "node:http";
+import { numberSetting, type Environment } from "@/store/environment.ts";
 
 /**
  * What stands before the application: who may ask, from where, and how often. Decisions alone, without a
@@ -39,7 +40,7 @@ export function subjectOf(url: string): { load?: number; feed?: string; delivery
 }
 
 /** Addresses of proxies that are believed about whom they ask for: those of SIEVE_PROXIES, comma between; none unless said. */
-export function proxiesOf(env: Readonly<Record<string, string | undefined>>): readonly string[] {
+export function proxiesOf(env: Environment): readonly string[] {
   return (env["SIEVE_PROXIES"] ?? "")
     .split(",")
     .map((p) => p.trim())
@@ -64,7 +65,7 @@ export function askerOf(headers: IncomingHttpHeaders, remote: string, proxies: r
 const LOOPBACK = ["127.0.0.1", "localhost", "[::1]"];
 
 /** Names that the application answers to: those of SIEVE_HOSTS, or loopback's. One without a port fits any. */
-export function hostsOf(env: Readonly<Record<string, string | undefined>>): readonly string[] {
+export function hostsOf(env: Environment): readonly string[] {
   const said = (env["SIEVE_HOSTS"] ?? "")
     .split(",")
     .map((h) => h.trim().toLowerCase())
@@ -161,12 +162,11 @@ export interface RateLimits {
 }
 
 /** By SIEVE_COSTLY_AT_ONCE and SIEVE_COSTLY_A_SECOND; 60 and 5 where they do not say. */
-export function rateOf(env: Readonly<Record<string, string | undefined>>): RateLimits {
-  const number = (name: string, otherwise: number): number => {
-    const value = Number(env[name]);
-    return value > 0 ? value : otherwise;
+export function rateOf(env: Environment): RateLimits {
+  return {
+    atOnce: numberSetting(env, "SIEVE_COSTLY_AT_ONCE", 60),
+    aSecond: numberSetting(env, "SIEVE_COSTLY_A_SECOND", 5),
   };
-  return { atOnce: number("SIEVE_COSTLY_AT_ONCE", 60), aSecond: number("SIEVE_COSTLY_A_SECOND", 5) };
 }
 const MOST_ADDRESSES = 10_000;
 

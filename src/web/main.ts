@@ -2,6 +2,8 @@ import { randomBytes } from "node:crypto";
 import { createServer, type IncomingMessage, type ServerResponse } from "node:http";
 import { fileURLToPath } from "node:url";
 import next from "next";
+import { lookLimits, writeLimits } from "@/engine/apart.ts";
+import { settingsOrEnd } from "@/store/environment.ts";
 import { makeLog } from "@/store/log.ts";
 import {
   Rate,
@@ -29,7 +31,12 @@ const [mode, port] = process.argv.slice(2);
 const dev = mode === "dev";
 const hosts = hostsOf(process.env);
 const proxies = proxiesOf(process.env);
-const rate = new Rate(rateOf(process.env));
+const rate = settingsOrEnd(() => {
+  // What is asked later needs them too, and somebody is there to read it now.
+  lookLimits();
+  writeLimits();
+  return new Rate(rateOf(process.env));
+});
 
 function refuse(response: ServerResponse, refusal: Refusal, request: string): void {
   const { status, code, retryAfter, ...words } = refusal;
