@@ -6,6 +6,8 @@ const under = process.env["SIEVE_PATH"] ?? "";
 const config: NextConfig = {
   poweredByHeader: false,
   reactStrictMode: true,
+  // There are no pictures to be made smaller, and nobody is to have the server do it.
+  images: { unoptimized: true },
   serverExternalPackages: ["pg", "pg-copy-streams", "graphile-worker", "pino"],
   // Types are checked by `npm run types`, once for all.
   typescript: { ignoreBuildErrors: true },

@@ -3,7 +3,7 @@ import { createServer, type IncomingMessage, type ServerResponse } from "node:ht
 import { fileURLToPath } from "node:url";
 import next from "next";
 import { lookLimits, writeLimits } from "@/engine/apart.ts";
-import { settingsOrEnd } from "@/store/environment.ts";
+import { numberSetting, settingsOrEnd } from "@/store/environment.ts";
 import { makeLog } from "@/store/log.ts";
 import {
   Rate,
@@ -31,11 +31,14 @@ const [mode, port] = process.argv.slice(2);
 const dev = mode === "dev";
 const hosts = hostsOf(process.env);
 const proxies = proxiesOf(process.env);
-const rate = settingsOrEnd(() => {
+const { rate, silenceMs } = settingsOrEnd(() => {
   // What is asked later needs them too, and somebody is there to read it now.
   lookLimits();
   writeLimits();
-  return new Rate(rateOf(process.env));
+  return {
+    rate: new Rate(rateOf(process.env)),
+    silenceMs: numberSetting(process.env, "SIEVE_SILENCE_SECONDS", 60) * 1000,
+  };
 });
 
 function refuse(response: ServerResponse, refusal: Refusal, request: string): void {
@@ -47,6 +50,20 @@ function refuse(response: ServerResponse, refusal: Refusal, request: string): vo
     ...(retryAfter === undefined ? {} : { "retry-after": String(retryAfter) }),
   });
   response.end(JSON.stringify({ type: `urn:good-sieve:${code}`, ...words, request }));
+}
+
+/**
+ * Ends a request that stops coming in the midst of its body, so that nobody holds a place by sending nothing. An upload
+ * may take as long as it likes, as long as something of it comes, or lies here unread.
+ */
+function endSilent(request: IncomingMessage): void {
+  let seen = request.socket.bytesRead;
+  const timer = setInterval(() => {
+    if (request.complete || request.destroyed) return clearInterval(timer);
+    const { bytesRead } = request.socket;
+    if (bytesRead === seen && request.readableLength === 0) request.destroy();
+    seen = bytesRead;
+  }, silenceMs);
 }
 
 const app = next({ dev, hostname: "127.0.0.1", port: Number(port) });
@@ -81,6 +98,7 @@ const server = createServer((request: IncomingMessage, response: ServerResponse)
   request.headers["content-security-policy"] = policy;
   request.headers["x-nonce"] = nonce;
   request.headers["x-request-id"] = id;
+  endSilent(request);
   void handle(request, response);
 });
 // Hot reload comes by a web socket.

@@ -350,7 +350,7 @@ describe("how long what is kept", () => {
     await type("keep-bytesDays", "x");
     await shows(page, "Days are a number from 1 on");
     await type("keep-bytesDays", "30");
-    await shows(page, "In the next run go the bytes of 1 file (8 B). They do not come back.");
+    await shows(page, "In the next run go the bytes of 1 file (10 B). They do not come back.");
     await type("keep-ledgerDays", "30");
     await shows(page, "the detail of 1 load with 3 records");
     await press(page, "Keep it so");
@@ -362,7 +362,7 @@ describe("how long what is kept", () => {
       undoLoads: 5,
     });
     await press(page, "Take away now");
-    await shows(page, "1 file, 8 B; detail of 1 load");
+    await shows(page, "1 file, 10 B; detail of 1 load");
     const records = await web.open(`/loads/${load.id}/records?outcome=inserted`);
     await shows(records, "is no longer kept");
     await shows(records, "by the feed’s retention");

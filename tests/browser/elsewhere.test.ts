@@ -1,3 +1,4 @@
+import { connect } from "node:net";
 import { createServer, type Server } from "node:http";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import type { AddressInfo } from "node:net";
@@ -5,7 +6,7 @@ import puppeteer, { type Browser, type Page } from "puppeteer-core";
 import { chromiumPath } from "../../scripts/lib/machine.mjs";
 import { startCluster } from "../../scripts/lib/cluster.mjs";
 import { freePort } from "../../scripts/lib/machine.mjs";
-import { loadNow, newFeed, newSystem, type System } from "../support/system.ts";
+import { loadNow, newFeed, newSystem, tamper, type System } from "../support/system.ts";
 import { program, shows, startWeb, textOf, type Web } from "../support/web.ts";
 
 let system: System;
@@ -127,7 +128,48 @@ describe("what a program asks", () => {
     const twice = await fetch(`${web.address}/api/feeds`, { method: "POST", body, headers: program(web.address) });
     expect(twice.status).toBe(409);
     expect(await twice.json()).toMatchObject({ request: twice.headers.get("x-request-id") });
-    await system.db.query("delete from sieve.feed where name = 'ours'");
+    await tamper(
+      system,
+      "delete from sieve.retention where feed = 'ours'",
+      "delete from sieve.feed where name = 'ours'",
+    );
+  });
+
+  it("has no pictures made for it", async () => {
+    const answer = await fetch(`${web.address}/_next/image?url=%2Ficon.svg&w=64&q=75`);
+    expect(answer.status).toBe(404);
+  });
+
+  it("is ended when it stops coming in the midst; one that comes slowly is heard to its end", async () => {
+    const quick = await startWeb(system.url, errors, { SIEVE_SILENCE_SECONDS: "1" });
+    try {
+      const { port } = new URL(quick.address);
+      const json = '{"name": "Not a name", "title": "", "about": ""}';
+      const head = Object.entries(program(quick.address))
+        .map(([k, v]) => `${k}: ${v}\r\n`)
+        .join("");
+      const say = async (pieces: string[], waitMs: number): Promise<string> =>
+        await new Promise((resolve) => {
+          let heard = "";
+          const socket = connect(Number(port), "127.0.0.1", () => {
+            socket.write(
+              `POST /api/feeds HTTP/1.1\r\nhost: 127.0.0.1:${port}\r\nconnection: close\r\n${head}content-length: ${json.length}\r\n\r\n`,
+            );
+            for (const [i, piece] of pieces.entries()) setTimeout(() => socket.write(piece), (i + 1) * waitMs);
+          });
+          socket.on("data", (d) => (heard += d.toString()));
+          socket.on("error", () => {});
+          socket.on("close", () => resolve(heard));
+        });
+      const began = Date.now();
+      expect(await say([json.slice(0, 10)], 100)).toBe("");
+      expect(Date.now() - began).toBeLessThan(20_000);
+      const third = Math.ceil(json.length / 3);
+      const pieces = [0, 1, 2].map((i) => json.slice(i * third, (i + 1) * third));
+      expect(await say(pieces, 600)).toContain("HTTP/1.1 422");
+    } finally {
+      await quick.end();
+    }
   });
 
   it("is not read past its limit", async () => {

@@ -255,6 +255,7 @@ describe("every screen", () => {
         "/quarantine?state=overtaken",
         "/feeds/accessions/writings",
         "/writings/1",
+        "/settings",
       ]) {
         const page = await web.open(path, theme);
         await page.evaluate(axe);
@@ -273,6 +274,7 @@ describe("every screen", () => {
       }
       expect(errors).toEqual([]);
     },
+    240_000,
   );
 
   it("answers what does not exist with a page, and the API with problem details", async () => {
