@@ -24,8 +24,9 @@ export async function abandonLoad(
   state: "failed" | "cancelled",
   error?: unknown,
 ): Promise<void> {
-  await failLoad(db, id, state, error);
+  // Who dies in between leaves a load that is run again, and not tables that nobody comes back for.
   await dropLeft(db, id);
+  await failLoad(db, id, state, error);
 }
 
 /**
