@@ -176,6 +176,25 @@ describe("what unpacks to very much", () => {
     });
   });
 
+  it("is left in the midst without a fault that comes later, when nobody is there to hear it", async () => {
+    const faults: unknown[] = [];
+    const hear = (error: unknown): void => void faults.push(error);
+    process.on("uncaughtException", hear);
+    try {
+      const lines = text("a,b,c\n".repeat(3_000_000));
+      const bombs = [
+        ["bomb.zip", zipSync({ "a.csv": lines })],
+        ["bomb.csv.gz", new Uint8Array(gzipSync(lines))],
+      ] as const;
+      for (const [name, bytes] of bombs)
+        await expect(read(name, bytes)).rejects.toMatchObject({ code: "unpacks-too-far" });
+      await new Promise((resolve) => setTimeout(resolve, 300));
+      expect(faults).toEqual([]);
+    } finally {
+      process.off("uncaughtException", hear);
+    }
+  });
+
   it("an archive of very many files is read file by file, each found by the directory", async () => {
     const files = Array.from({ length: 2000 }, (_, i) => [`f${i}.csv`, text(`v,w\n${i},oak\n`)] as const);
     const parts = await read("many.zip", zipSync(Object.fromEntries(files)), { header: true });

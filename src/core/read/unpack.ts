@@ -44,30 +44,48 @@ export async function inflated(bytes: Uint8Array, kind: "deflate-raw" | "gzip"):
   return concat(parts);
 }
 
+/** Packed bytes that are given to the inflater at a time: what comes of them is still heard when nobody reads on. */
+const PACKED_PIECE = 1 << 16;
+
 async function* inflate(chunks: AsyncIterable<Uint8Array>, kind: "deflate-raw" | "gzip"): AsyncGenerator<Uint8Array> {
   const stream = new DecompressionStream(kind);
   const writer = stream.writable.getWriter();
   const reader = stream.readable.getReader();
   let failed: unknown = null;
+  let stopped = false;
   const writing = (async () => {
     try {
-      for await (const chunk of chunks) await writer.write(chunk as Uint8Array<ArrayBuffer>);
+      for await (const chunk of chunks) {
+        for (let at = 0; at < chunk.length && !stopped; at += PACKED_PIECE)
+          await writer.write(chunk.subarray(at, at + PACKED_PIECE) as Uint8Array<ArrayBuffer>);
+        if (stopped) break;
+      }
       await writer.close();
     } catch (error) {
       failed ??= error;
       await writer.abort(error).catch(() => {});
     }
   })();
-  try {
-    for (;;) {
+  let open = true;
+  const next = async (): Promise<Uint8Array | null> => {
+    try {
       const { done, value } = await reader.read();
-      if (done) break;
-      yield value;
+      if (!done) return value;
+    } catch (error) {
+      failed ??= error;
     }
+    open = false;
+    return null;
+  };
+  try {
+    for (let part = await next(); part !== null; part = await next()) yield part;
     await writing;
     if (failed) throw failed as Error;
   } finally {
-    await reader.cancel().catch(() => {});
+    // A stream that is cancelled while its inflater works gives to nobody then, which would end the whole process.
+    stopped = true;
+    while (open) await next();
+    await writing;
   }
 }
 
