@@ -49,7 +49,7 @@ export function inWords(error: unknown): unknown {
     case "53100":
       return new SieveError("no-room", "The database has no room left on its disk.", {
         detail: `The database says: ${error.message}. Nothing of what was being done has stayed.`,
-        hint: "Make room there, then try again; the page Room says what takes how much.",
+        hint: "Make room there, then try again; the page Settings says what takes how much.",
       });
     case "53200":
       return new SieveError("no-room", "The database has no memory left for this.", {

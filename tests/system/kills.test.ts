@@ -8,6 +8,7 @@ import { isStoreAway, openDb, type Db } from "@/store/db.ts";
 import { startCluster, type Cluster } from "../../scripts/lib/cluster.mjs";
 import { freePort, root } from "../../scripts/lib/machine.mjs";
 import { newFeed, newSystem, type System } from "../support/system.ts";
+import { random } from "../support/random.ts";
 import { program } from "../support/web.ts";
 
 /** How many processes are killed; KILLS makes it more, KILL_SEED other moments. */
@@ -20,24 +21,9 @@ const FIELDS = [
   { name: "n", type: "integer" },
 ];
 
-function random(seed: number): () => number {
-  let s = seed >>> 0 || 1;
-  const next = (): number => {
-    s ^= s << 13;
-    s >>>= 0;
-    s ^= s >>> 17;
-    s ^= s << 5;
-    s >>>= 0;
-    return s / 2 ** 32;
-  };
-  // The first ones of small seeds are small themselves.
-  for (let i = 0; i < 20; i++) next();
-  return next;
-}
-
 /** What a round does, the same for both twins: deliveries of two feeds with what is wrong in them. */
 function textOf(round: number, part: number): string {
-  const roll = random(round * 31 + part + 1);
+  const roll = random(round * 31 + part + 1, 20);
   const lines = Array.from({ length: RECORDS }, (_, i) => {
     const id = Math.floor(roll() * RECORDS * 1.5);
     return `${i % 40 === 3 ? "x" : id},v ${Math.floor(roll() * 1e6)},${i % 25 === 0 ? "bad" : i}`;
@@ -223,7 +209,7 @@ it(
   `${KILLS} kills of worker, web and server at any moment lose nothing, double nothing and leave nothing lying about`,
   { timeout: 120_000 + KILLS * 12_000 },
   async () => {
-    const roll = random(SEED * 7919);
+    const roll = random(SEED * 7919, 20);
     const twins = [
       new Twin(openDb(clean.url, 4), `http://127.0.0.1:${ports.get("clean")}`),
       new Twin(openDb(killed.url, 4, { patience: 5000 }), `http://127.0.0.1:${ports.get("killed")}`),

@@ -8,6 +8,7 @@ import { verifyLoad } from "@/engine/verify.ts";
 import { askForLoad, getLoad } from "@/store/loads.ts";
 import { listWritings } from "@/store/writings.ts";
 import { root } from "../../scripts/lib/machine.mjs";
+import { random } from "../support/random.ts";
 import { deliver, newFeed, newSystem, type System } from "../support/system.ts";
 
 /** How many random sequences are run; MODEL_SEQUENCES makes it more, MODEL_SEED another set of them, MODEL_FROM begins later. */
@@ -114,18 +115,6 @@ class Model {
     }
     return { changes, left };
   }
-}
-
-function random(seed: number): () => number {
-  let s = seed >>> 0 || 1;
-  return () => {
-    s ^= s << 13;
-    s >>>= 0;
-    s ^= s >>> 17;
-    s ^= s << 5;
-    s >>>= 0;
-    return s / 2 ** 32;
-  };
 }
 
 const options = {
