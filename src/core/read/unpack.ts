@@ -89,28 +89,27 @@ async function* inflate(chunks: AsyncIterable<Uint8Array>, kind: "deflate-raw" |
   }
 }
 
-/** Small pieces joined into ones of about a million bytes, so that blocks are whole ones. What comes before damage is given first. */
+/** What small pieces are joined to, so that blocks are whole ones. */
+const JOINED_BYTES = 1 << 20;
+
+/** Small pieces joined into ones of about a million bytes. What comes before damage is given first. */
 async function* joined(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
-  let out = new Uint8Array(1 << 20);
+  let pieces: Uint8Array[] = [];
   let have = 0;
   let fault: { error: unknown } | null = null;
   try {
-    for await (const chunk of chunks) {
-      for (let at = 0; at < chunk.length;) {
-        const n = Math.min(out.length - have, chunk.length - at);
-        out.set(chunk.subarray(at, at + n), have);
-        have += n;
-        at += n;
-        if (have < out.length) continue;
-        yield out;
-        out = new Uint8Array(1 << 20);
-        have = 0;
-      }
+    for await (const piece of chunks) {
+      pieces.push(piece);
+      have += piece.length;
+      if (have < JOINED_BYTES) continue;
+      yield concat(pieces);
+      pieces = [];
+      have = 0;
     }
   } catch (error) {
     fault = { error };
   }
-  if (have > 0) yield out.subarray(0, have);
+  if (have > 0) yield concat(pieces);
   if (fault) throw fault.error;
 }
 
