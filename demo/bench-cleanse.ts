@@ -1,14 +1,14 @@
 import { createReadStream, statSync } from "node:fs";
-import { Heap, emptyCells } from "@/core/bytes.ts";
+import { Heap, emptyCells } from "@/core/kernel/bytes.ts";
 import { STEP_IDS, stepPart } from "@/core/cleanse/index.ts";
 import { FormulaColumns } from "@/core/formula/columns.ts";
 import { compileFormula } from "@/core/formula/compile.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import { siftFile } from "@/core/read/source.ts";
 import { MemorySpill } from "@/core/check/repeats.ts";
-import { siftRows } from "@/core/recheck.ts";
-import { Course, cleansedValues } from "@/core/sift.ts";
+import { siftRows } from "@/core/course/recheck.ts";
+import { Course, cleansedValues } from "@/core/course/course.ts";
 
 type Say = (text: string) => void;
 

@@ -1,4 +1,4 @@
-import { PairSearch } from "@/engine/pairs.ts";
+import { PairSearch } from "@/engine/match/pairs.ts";
 import type { Db } from "@/store/db.ts";
 import { COMPARATOR_IDS, comparatorPart } from "@/core/match/compare/index.ts";
 import type { Pairs } from "@/core/match/match.ts";

@@ -10,15 +10,15 @@ import {
 } from "node:fs";
 import { once } from "node:events";
 import { join } from "node:path";
-import { grouped } from "@/core/problem.ts";
+import { grouped } from "@/core/kernel/problem.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
 import { askForLoad, askForTrial, getLoad, type Load } from "@/store/loads.ts";
 import { migrate } from "@/store/migrate.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import { releaseRecords } from "@/engine/release.ts";
-import { undoWriting } from "@/engine/undo.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
+import { undoWriting } from "@/engine/undo/undo.ts";
 import { listWritings } from "@/store/writings.ts";
 import { benchFormats, benchProfile } from "./bench-read.ts";
 import { benchCircumstances, benchComparators, benchLookUp, benchRepeats } from "./bench-match.ts";

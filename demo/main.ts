@@ -1,7 +1,7 @@
 import { mkdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { balanceLine } from "@/core/ledger.ts";
-import { errorLines, grouped } from "@/core/problem.ts";
+import { balanceLine } from "@/core/kernel/ledger.ts";
+import { errorLines, grouped } from "@/core/kernel/problem.ts";
 import { watchLoad } from "@/cli/load.ts";
 import pg from "pg";
 import { makeSource } from "@/store/sources.ts";

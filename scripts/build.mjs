@@ -8,10 +8,10 @@ const dist = join(root, "dist");
 
 export const ENTRIES = {
   cli: "src/cli/main.ts",
-  worker: "src/engine/worker.ts",
-  apart: "src/engine/apart-process.ts",
-  "course-thread": "src/engine/course-thread.ts",
-  "pairs-thread": "src/engine/pairs-thread.ts",
+  worker: "src/engine/jobs/worker.ts",
+  apart: "src/engine/apart/process.ts",
+  "course-thread": "src/engine/threads/course-thread.ts",
+  "pairs-thread": "src/engine/match/pairs-thread.ts",
   web: "src/web/main.ts",
   migrate: "src/store/migrate-main.ts",
   demo: "demo/main.ts",

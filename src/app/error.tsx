@@ -1,6 +1,6 @@
 "use client";
 
-import { StoreAway } from "@/ui/store-away.tsx";
+import { StoreAway } from "@/ui/shell/store-away.tsx";
 
 /** What is shown when a page can't be drawn. */
 export default function ErrorPage({ error, reset }: { error: Error & { digest?: string }; reset: () => void }) {

@@ -1,7 +1,7 @@
 "use client";
 
 import "./globals.css";
-import { StoreAway } from "@/ui/store-away.tsx";
+import { StoreAway } from "@/ui/shell/store-away.tsx";
 
 /** What is shown when not even the frame of the pages can be drawn. */
 export default function GlobalError({ error, reset }: { error: Error & { digest?: string }; reset: () => void }) {

@@ -5,10 +5,10 @@ import { countHeld } from "@/store/held.ts";
 import { countPairs } from "@/store/matches.ts";
 import { listFeeds } from "@/store/feeds.ts";
 import { isStoreAway } from "@/store/db.ts";
-import { Nav } from "@/ui/nav.tsx";
-import { Providers } from "@/ui/providers.tsx";
-import { StoreAway } from "@/ui/store-away.tsx";
-import { THEME_SCRIPT } from "@/ui/theme-script.ts";
+import { Nav } from "@/ui/shell/nav.tsx";
+import { Providers } from "@/ui/shell/providers.tsx";
+import { StoreAway } from "@/ui/shell/store-away.tsx";
+import { THEME_SCRIPT } from "@/ui/shell/theme-script.ts";
 import { db } from "./server.ts";
 
 export const metadata: Metadata = { title: { default: "Good Sieve", template: "%s · Good Sieve" } };

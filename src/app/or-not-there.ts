@@ -1,6 +1,6 @@
 import { notFound } from "next/navigation";
 import { ZodError } from "zod";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 
 /** Whether an error says that there is no such thing, or that the address is none. */
 function isNotThere(error: unknown): boolean {

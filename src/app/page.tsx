@@ -1,13 +1,13 @@
 import Link from "next/link";
-import { OUTCOMES } from "@/core/ledger.ts";
+import { OUTCOMES } from "@/core/kernel/ledger.ts";
 import { listFeeds } from "@/store/feeds.ts";
 import { heldAges, heldGroups } from "@/store/held.ts";
 import { countPairs } from "@/store/matches.ts";
 import { listLoads } from "@/store/loads.ts";
-import { BringIn } from "@/ui/bring-in.tsx";
-import { LoadList } from "@/ui/load-list.tsx";
-import { Mark } from "@/ui/mark.tsx";
-import { OUTCOME_CLASS, counted, grouped, longDay } from "@/ui/words.ts";
+import { BringIn } from "@/ui/feeds/bring-in.tsx";
+import { LoadList } from "@/ui/loads/load-list.tsx";
+import { Mark } from "@/ui/kit/mark.tsx";
+import { OUTCOME_CLASS, counted, grouped, longDay } from "@/ui/kit/words.ts";
 import { db } from "./server.ts";
 
 export const metadata = { title: "Today" };

@@ -1,5 +1,5 @@
 import { ZodError } from "zod";
-import { SieveError, grouped } from "@/core/problem.ts";
+import { SieveError, grouped } from "@/core/kernel/problem.ts";
 import { inWords, isStoreAway, openDb, type Db } from "@/store/db.ts";
 import { makeLog, requestNow } from "@/store/log.ts";
 

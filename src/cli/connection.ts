@@ -1,4 +1,4 @@
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { dropConnection, listConnections, putConnection } from "@/store/connections.ts";
 import { openDb } from "@/store/db.ts";
 

@@ -1,5 +1,5 @@
 import { writeFileSync } from "node:fs";
-import { checksPage, formulasPage, matchingPage, stepsPage } from "@/core/docs.ts";
+import { checksPage, formulasPage, matchingPage, stepsPage } from "@/core/docs/parts.ts";
 import { planJsonSchema } from "@/core/plan/schema.ts";
 
 /** Writes what is published of the code: the JSON Schema of the plan, and the tables of steps, functions and comparators. */

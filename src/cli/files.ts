@@ -1,9 +1,9 @@
 import { createReadStream } from "node:fs";
 import { open, stat } from "node:fs/promises";
 import { basename } from "node:path";
-import { SieveError } from "@/core/problem.ts";
-import type { RangedFile } from "@/core/read/format.ts";
-import { fileRange } from "@/engine/spool.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
+import type { RangedFile } from "@/core/read/part.ts";
+import { fileRange } from "@/engine/threads/spool.ts";
 
 /** A file of this machine as a source. Throws `file-missing` when there is none. */
 export async function fileSource(path: string): Promise<RangedFile> {

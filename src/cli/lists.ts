@@ -1,11 +1,11 @@
 import type { Reference, References } from "@/core/lookup/reference.ts";
 import { basename } from "node:path";
 import { listsOf } from "@/core/plan/edit.ts";
-import { fileLists } from "@/engine/delivery-lists.ts";
+import { fileLists } from "@/engine/load/delivery-lists.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import { SieveError, listed } from "@/core/problem.ts";
+import { SieveError, listed } from "@/core/kernel/problem.ts";
 import type { Spool } from "@/core/read/source.ts";
-import { readEntries } from "@/engine/read-list.ts";
+import { readEntries } from "@/engine/look/read-list.ts";
 import { fileSource } from "./files.ts";
 
 /** Columns of a list that have a part of their own where they are called so. */

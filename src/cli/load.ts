@@ -1,10 +1,10 @@
 import { createReadStream } from "node:fs";
-import { SieveError, counted, grouped } from "@/core/problem.ts";
+import { SieveError, counted, grouped } from "@/core/kernel/problem.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { getFeed } from "@/store/feeds.ts";
 import { askForLoad, getLoad, type Load } from "@/store/loads.ts";
-import { balanceLine } from "@/core/ledger.ts";
+import { balanceLine } from "@/core/kernel/ledger.ts";
 import { fileSource } from "./files.ts";
 
 /** Loads files into a feed through the queue, tells how far it is, and ends with the balance. Returns the exit code. */

@@ -1,10 +1,10 @@
 import { Command, CommanderError } from "commander";
-import { errorLines, SieveError } from "@/core/problem.ts";
+import { errorLines, SieveError } from "@/core/kernel/problem.ts";
 import type { RetentionOptions } from "./room.ts";
 import type { UndoOptions } from "./undo.ts";
-import { balanceLine } from "@/core/ledger.ts";
+import { balanceLine } from "@/core/kernel/ledger.ts";
 import { loadPlan, siftFiles, type SiftOutputs } from "./sift.ts";
-import { FORMAT_IDS, type FormatId } from "@/core/read/format.ts";
+import { FORMAT_IDS, type FormatId } from "@/core/read/part.ts";
 import type { ReadSettings } from "@/core/read/source.ts";
 import { CONTRACT_STANDARDS, giveContract } from "@/core/interop/contract.ts";
 import { readFiles } from "./read.ts";

@@ -1,8 +1,8 @@
 import { MemorySpill } from "@/core/check/repeats.ts";
-import { ProfileFold, type Profile } from "@/core/metrics/profile.ts";
-import { lastingRead, propose } from "@/core/propose.ts";
+import { ProfileFold, type Profile } from "@/core/profile/profile.ts";
+import { lastingRead, propose } from "@/core/profile/propose.ts";
 import { openFile, type ReadOptions, type ReadSettings } from "@/core/read/source.ts";
-import { fileSpool } from "@/engine/spool.ts";
+import { fileSpool } from "@/engine/threads/spool.ts";
 import { fileSource } from "./files.ts";
 
 /** The profile of files taken as one delivery, and how the first of them is read. */

@@ -1,7 +1,7 @@
 import { once } from "node:events";
 import { openFile, rawText, type Opened, type ReadSettings } from "@/core/read/source.ts";
-import { arrivedCells, rawBytes } from "@/core/sift.ts";
-import { fileSpool } from "@/engine/spool.ts";
+import { arrivedCells, rawBytes } from "@/core/course/course.ts";
+import { fileSpool } from "@/engine/threads/spool.ts";
 import { fileSource } from "./files.ts";
 
 /**

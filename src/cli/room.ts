@@ -1,5 +1,5 @@
-import { SieveError, byteSize, counted } from "@/core/problem.ts";
-import { runRetention } from "@/engine/expire.ts";
+import { SieveError, byteSize, counted } from "@/core/kernel/problem.ts";
+import { runRetention } from "@/engine/jobs/expire.ts";
 import { openDb } from "@/store/db.ts";
 import { getFeed } from "@/store/feeds.ts";
 import {

@@ -1,13 +1,13 @@
 import { readFile as readWhole, writeFile } from "node:fs/promises";
 import type { Late } from "@/core/check/between/part.ts";
 import { MemorySpill } from "@/core/check/repeats.ts";
-import { BYTE, addToBalance, emptyBalance, heldByte } from "@/core/ledger.ts";
-import { mergeTally, newTally } from "@/core/metrics/tally.ts";
-import { Figures } from "@/core/metrics/figures.ts";
-import { ProfileFold } from "@/core/metrics/profile.ts";
-import { compilePlan, lateProblem, type Compiled, type Problem } from "@/core/plan/compile.ts";
+import { BYTE, addToBalance, emptyBalance, heldByte } from "@/core/kernel/ledger.ts";
+import { mergeTally, newTally } from "@/core/course/tally.ts";
+import { Figures } from "@/core/report/figures.ts";
+import { ProfileFold } from "@/core/profile/profile.ts";
+import { compilePlan, lateProblem, type Compiled, type Problem } from "@/core/course/compile.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import {
   isSideFile,
   openFile,
@@ -17,11 +17,11 @@ import {
   type SourceFile,
   type Spool,
 } from "@/core/read/source.ts";
-import { makeReport, type LoadReport } from "@/core/report.ts";
-import { Course, arrivedCells, fieldValues, problemsOf, rawBytes, type Sifted } from "@/core/sift.ts";
-import { NOT_OF_TYPE, VERDICT } from "@/core/verdict.ts";
+import { makeReport, type LoadReport } from "@/core/report/report.ts";
+import { Course, arrivedCells, fieldValues, problemsOf, rawBytes, type Sifted } from "@/core/course/course.ts";
+import { NOT_OF_TYPE, VERDICT } from "@/core/kernel/verdict.ts";
 import { csvRow } from "@/core/write/csv.ts";
-import { fileSpool } from "@/engine/spool.ts";
+import { fileSpool } from "@/engine/threads/spool.ts";
 import { fileSource } from "./files.ts";
 import { readLists } from "./lists.ts";
 import { Output } from "./output.ts";

@@ -1,5 +1,5 @@
-import { SieveError, counted, grouped } from "@/core/problem.ts";
-import { LEFT_BECAUSE, cannotUndo, leftSummary, leftWords, previewUndo, undoWriting } from "@/engine/undo.ts";
+import { SieveError, counted, grouped } from "@/core/kernel/problem.ts";
+import { LEFT_BECAUSE, cannotUndo, leftSummary, leftWords, previewUndo, undoWriting } from "@/engine/undo/undo.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { getLoad } from "@/store/loads.ts";
 import { getFeed } from "@/store/feeds.ts";

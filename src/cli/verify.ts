@@ -1,5 +1,5 @@
-import { SieveError, counted, grouped, listed } from "@/core/problem.ts";
-import { loadsToVerify, verifyLoad } from "@/engine/verify.ts";
+import { SieveError, counted, grouped, listed } from "@/core/kernel/problem.ts";
+import { loadsToVerify, verifyLoad } from "@/engine/look/verify.ts";
 import { openDb } from "@/store/db.ts";
 
 /** Computes one load, or all of them, again from the stored bytes. Returns 1 where anything differs. */

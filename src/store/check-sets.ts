@@ -1,5 +1,5 @@
 import type { CheckSet, SetCheck } from "@/core/plan/check-sets.ts";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { transaction, type Db, type Queryable } from "./db.ts";
 
 /** A set of checks at its newest version, and the feeds whose plans in force use it. */

@@ -1,6 +1,6 @@
 import { createCipheriv, createDecipheriv, randomBytes } from "node:crypto";
 import { readFileSync } from "node:fs";
-import { SieveError, listed } from "@/core/problem.ts";
+import { SieveError, listed } from "@/core/kernel/problem.ts";
 import type { Queryable } from "./db.ts";
 
 /**

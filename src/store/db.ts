@@ -1,5 +1,5 @@
 import pg from "pg";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 
 export type Db = pg.Pool;
 export type Client = pg.PoolClient;

@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import { to as copyTo } from "pg-copy-streams";
-import { SieveError, grouped } from "@/core/problem.ts";
+import { SieveError, grouped } from "@/core/kernel/problem.ts";
 import type { SourceFile } from "@/core/read/source.ts";
 import type { Db, Queryable } from "./db.ts";
 

@@ -1,4 +1,4 @@
-import { SieveError, errorLines } from "@/core/problem.ts";
+import { SieveError, errorLines } from "@/core/kernel/problem.ts";
 
 export type Environment = Readonly<Record<string, string | undefined>>;
 

@@ -1,5 +1,5 @@
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { FIRST_RETENTION } from "./retention.ts";
 import { transaction, type Db, type Queryable } from "./db.ts";
 

@@ -4,7 +4,7 @@ import { readReference } from "./references.ts";
 import type { NamedFormula, NamedFormulas } from "@/core/formula/named.ts";
 import { tryNamed } from "@/core/formula/try-named.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { transaction, type Db, type Queryable } from "./db.ts";
 
 /** A named formula at one of its versions. */

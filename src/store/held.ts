@@ -1,6 +1,6 @@
-import type { HeldAt } from "@/core/ledger.ts";
-import { faultTitle, type Problem } from "@/core/plan/compile.ts";
-import { SieveError } from "@/core/problem.ts";
+import type { HeldAt } from "@/core/kernel/ledger.ts";
+import { faultTitle, type Problem } from "@/core/course/compile.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { rawText } from "@/core/read/source.ts";
 import type { Queryable } from "./db.ts";
 import { planInForce } from "./feeds.ts";

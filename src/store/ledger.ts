@@ -1,5 +1,5 @@
-import { concat } from "@/core/bytes.ts";
-import type { Tally } from "@/core/metrics/tally.ts";
+import { concat } from "@/core/kernel/bytes.ts";
+import type { Tally } from "@/core/course/tally.ts";
 import type { Queryable } from "./db.ts";
 
 /** A block of a load's ledger. */

@@ -1,10 +1,10 @@
-import type { HistoryEntry } from "@/core/gates.ts";
-import { HISTORY_LOADS } from "@/core/usual.ts";
-import { OUTCOMES, type Balance, type Outcome } from "@/core/ledger.ts";
-import { canSwitchOff, compilePlan, type ChecksOff } from "@/core/plan/compile.ts";
+import type { HistoryEntry } from "@/core/gate/judge.ts";
+import { HISTORY_LOADS } from "@/core/gate/usual.ts";
+import { OUTCOMES, type Balance, type Outcome } from "@/core/kernel/ledger.ts";
+import { canSwitchOff, compilePlan, type ChecksOff } from "@/core/course/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import { SieveError, errorLines, listed } from "@/core/problem.ts";
-import type { LoadReport } from "@/core/report.ts";
+import { SieveError, errorLines, listed } from "@/core/kernel/problem.ts";
+import type { LoadReport } from "@/core/report/report.ts";
 import { transaction, type Client, type Db, type Queryable } from "./db.ts";
 import { bytesExpired, getDelivery } from "./deliveries.ts";
 import { getPlan, planInForce } from "./feeds.ts";

@@ -1,6 +1,6 @@
-import type { Profile } from "@/core/metrics/profile.ts";
+import type { Profile } from "@/core/profile/profile.ts";
 import type { ReadSection } from "@/core/plan/schema.ts";
-import { SieveError, problemParts } from "@/core/problem.ts";
+import { SieveError, problemParts } from "@/core/kernel/problem.ts";
 import { transaction, type Db, type Queryable } from "./db.ts";
 import { enqueueProfile } from "./queue.ts";
 

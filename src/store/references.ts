@@ -2,7 +2,7 @@ import type { Reference, ReferenceShape, References } from "@/core/lookup/refere
 import type { Fares } from "@/core/lookup/compile.ts";
 import { listsInFormulas, listsOf, usesOfList, type Use } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import { SieveError, counted } from "@/core/problem.ts";
+import { SieveError, counted } from "@/core/kernel/problem.ts";
 import { transaction, type Client, type Db, type Queryable } from "./db.ts";
 
 /** A reference list as lists of lists show it. */

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { SieveError, problemParts } from "@/core/problem.ts";
+import { SieveError, problemParts } from "@/core/kernel/problem.ts";
 import { CONNECTION_NAME } from "./connections.ts";
 import type { Queryable } from "./db.ts";
 

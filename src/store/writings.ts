@@ -1,4 +1,4 @@
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { ident, type Client, type Queryable } from "./db.ts";
 
 /** What asks for a change of a target. */

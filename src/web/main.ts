@@ -2,7 +2,7 @@ import { randomBytes } from "node:crypto";
 import { createServer, type IncomingMessage, type ServerResponse } from "node:http";
 import { fileURLToPath } from "node:url";
 import next from "next";
-import { lookLimits, writeLimits } from "@/engine/apart.ts";
+import { lookLimits, writeLimits } from "@/engine/apart/apart.ts";
 import { numberSetting, settingsOrEnd } from "@/store/environment.ts";
 import { makeLog } from "@/store/log.ts";
 import {

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, expect, it } from "vitest";
 import type { Page } from "puppeteer-core";
 import { ACCESSIONS, firstDraft } from "../../demo/plan.ts";
 import { makeDeliveries } from "../../demo/generate.ts";
-import { findRecords } from "@/engine/records.ts";
+import { findRecords } from "@/engine/look/records.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
 import { askForLoad, getLoad } from "@/store/loads.ts";

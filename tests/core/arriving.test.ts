@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { withContract } from "@/core/interop/contract.ts";
-import { arrivingOf } from "@/core/load/arriving.ts";
+import { arrivingOf } from "@/core/plan/arriving.ts";
 import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { csv, siftAll } from "../support/sift.ts";

@@ -1,7 +1,7 @@
 import avro from "avsc";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { walkOf } from "@/core/read/avro-bounds.ts";
+import { walkOf } from "@/core/read/avro/bounds.ts";
 
 const SCHEMA = {
   type: "record",

@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { Heap, isUtf8, textOf, utf8, utf8Length } from "@/core/bytes.ts";
+import { Heap, isUtf8, textOf, utf8, utf8Length } from "@/core/kernel/bytes.ts";
 
 /** Texts without half a surrogate pair: what a decoder gives. */
 const whole = fc.string({ unit: "grapheme-composite", maxLength: 40 });

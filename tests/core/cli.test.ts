@@ -4,7 +4,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { parse } from "csv-parse/sync";
 import { beforeAll, describe, expect, it } from "vitest";
-import type { LoadReport } from "@/core/report.ts";
+import type { LoadReport } from "@/core/report/report.ts";
 import { build } from "../../scripts/build.mjs";
 import { makeDeliveries } from "../../demo/generate.ts";
 import { ACCESSIONS } from "../../demo/plan.ts";

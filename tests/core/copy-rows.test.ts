@@ -1,9 +1,9 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { compilePlan } from "@/core/plan/compile.ts";
-import { DelimitedReader } from "@/core/read/delimited.ts";
-import { Course } from "@/core/sift.ts";
-import { copyDelimiter, copyRows } from "@/engine/copy-rows.ts";
+import { compilePlan } from "@/core/course/compile.ts";
+import { DelimitedReader } from "@/core/read/delimited/reader.ts";
+import { Course } from "@/core/course/course.ts";
+import { copyDelimiter, copyRows } from "@/engine/load/copy-rows.ts";
 import { planOf } from "../support/plans.ts";
 import { CSV } from "../support/read.ts";
 

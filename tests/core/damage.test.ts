@@ -3,7 +3,7 @@ import { zipSync } from "fflate";
 import { parquetWriteBuffer } from "hyparquet-writer";
 import { gzipSync } from "node:zlib";
 import { describe, expect, it } from "vitest";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { workbook } from "../../demo/workbook.ts";
 import { avroBytes, memoryFile, readParts } from "../support/formats.ts";
 

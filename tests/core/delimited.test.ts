@@ -1,9 +1,9 @@
 import { parse } from "csv-parse/sync";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { RAW_KEPT } from "@/core/block.ts";
-import { SieveError } from "@/core/problem.ts";
-import { DelimitedReader, distinctNames } from "@/core/read/delimited.ts";
+import { RAW_KEPT } from "@/core/kernel/block.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
+import { DelimitedReader, distinctNames } from "@/core/read/delimited/reader.ts";
 import { LONGEST_RECORD } from "@/core/read/options.ts";
 import { CSV, readAll } from "../support/read.ts";
 

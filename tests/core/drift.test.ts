@@ -1,12 +1,12 @@
 import { describe, expect, it } from "vitest";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { findDrift } from "@/core/map/drift.ts";
-import { ProfileFold } from "@/core/metrics/profile.ts";
-import { newTally } from "@/core/metrics/tally.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
+import { ProfileFold } from "@/core/profile/profile.ts";
+import { newTally } from "@/core/course/tally.ts";
+import { compilePlan } from "@/core/course/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { openFile, siftFile, type FileFacts } from "@/core/read/source.ts";
-import { Course } from "@/core/sift.ts";
+import { Course } from "@/core/course/course.ts";
 import { memoryFile } from "../support/formats.ts";
 
 const FIELDS = [

@@ -7,10 +7,10 @@ import iconv from "iconv-lite";
 import { describe, expect, it } from "vitest";
 import { plainNumber } from "@/core/read/documents.ts";
 import { packBlock, unpackBlock } from "@/core/read/packed.ts";
-import { serialText } from "@/core/read/xlsx.ts";
-import { bigFromBytes, decimalText, momentText } from "@/core/read/avro.ts";
-import { columnStarts, looksLikeNames } from "@/core/read/fixed.ts";
-import { JsonCutter } from "@/core/read/json-text.ts";
+import { serialText } from "@/core/read/xlsx/format.ts";
+import { bigFromBytes, decimalText, momentText } from "@/core/read/avro/format.ts";
+import { columnStarts, looksLikeNames } from "@/core/read/fixed/format.ts";
+import { JsonCutter } from "@/core/read/json/text.ts";
 import { workbook } from "../../demo/workbook.ts";
 import { avroBytes, memoryFile, read, readParts } from "../support/formats.ts";
 

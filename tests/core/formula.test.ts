@@ -6,7 +6,7 @@ import { listsIn } from "@/core/formula/lists.ts";
 import { tokens } from "@/core/formula/syntax.ts";
 import { tryNamed } from "@/core/formula/try-named.ts";
 import { EMPTY, type Value } from "@/core/formula/value.ts";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 
 const FIELDS = [
   { name: "code", type: "text" },

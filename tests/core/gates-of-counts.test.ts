@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
-import { judgeGates, type GateInput, type GateResult, type HistoryEntry } from "@/core/gates.ts";
+import { judgeGates, type GateInput, type GateResult, type HistoryEntry } from "@/core/gate/judge.ts";
 import type { FileFacts } from "@/core/read/source.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
 import { planOf } from "../support/plans.ts";
 
 const FIELDS = [

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import type { HistoryEntry } from "@/core/gates.ts";
-import type { Figure } from "@/core/metrics/figures.ts";
+import type { HistoryEntry } from "@/core/gate/judge.ts";
+import type { Figure } from "@/core/report/figures.ts";
 import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
 import { planOf } from "../support/plans.ts";
 import { csv, siftAll, type FileInMemory } from "../support/sift.ts";

@@ -1,8 +1,8 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { textOf, utf8 } from "@/core/bytes.ts";
-import type { Block } from "@/core/block.ts";
-import { DocumentReader } from "@/core/read/json.ts";
+import { textOf, utf8 } from "@/core/kernel/bytes.ts";
+import type { Block } from "@/core/kernel/block.ts";
+import { DocumentReader } from "@/core/read/json/format.ts";
 import { Flattener, parseJson } from "@/core/read/documents.ts";
 
 /** What a reader makes of JSON texts: a list of cells for each record, null for one that can't be read. */

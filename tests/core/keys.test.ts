@@ -1,8 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { MemorySpill } from "@/core/check/repeats.ts";
-import { findKeys } from "@/core/metrics/keys.ts";
-import { ProfileFold } from "@/core/metrics/profile.ts";
-import { propose } from "@/core/propose.ts";
+import { findKeys } from "@/core/profile/keys.ts";
+import { ProfileFold } from "@/core/profile/profile.ts";
+import { propose } from "@/core/profile/propose.ts";
 import { openFile } from "@/core/read/source.ts";
 import { memoryFile } from "../support/formats.ts";
 import { noSpool } from "../support/sift.ts";

@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { Heap, cellText, emptyCells, isUtf8 } from "@/core/bytes.ts";
+import { Heap, cellText, emptyCells, isUtf8 } from "@/core/kernel/bytes.ts";
 import { STEP_IDS, stepPart } from "@/core/cleanse/index.ts";
 import { plainNumber } from "@/core/cleanse/number.ts";
 

@@ -2,11 +2,11 @@ import { describe, expect, it } from "vitest";
 import { prepareLookUp } from "@/core/lookup/look-up.ts";
 import { acceptedEntries, type Reference } from "@/core/lookup/reference.ts";
 import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import { siftRows } from "@/core/recheck.ts";
-import { fieldValues, problemsOf } from "@/core/sift.ts";
-import { VERDICT } from "@/core/verdict.ts";
+import { siftRows } from "@/core/course/recheck.ts";
+import { fieldValues, problemsOf } from "@/core/course/course.ts";
+import { VERDICT } from "@/core/kernel/verdict.ts";
 
 const TAXA: Reference = {
   name: "taxa",

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { entriesAsRecords } from "@/core/match/entries.ts";
 import type { Reference } from "@/core/lookup/reference.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
 import { listsOf, removeField, renameField, usesOfList } from "@/core/plan/edit.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { planOf } from "../support/plans.ts";

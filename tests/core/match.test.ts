@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { editDistance } from "@/core/distance.ts";
+import { editDistance } from "@/core/kernel/distance.ts";
 import { clusterRecords } from "@/core/match/cluster.ts";
 import { COMPARATOR_IDS, comparatorPart } from "@/core/match/compare/index.ts";
 import { BANDS, Matcher } from "@/core/match/match.ts";
@@ -10,7 +10,7 @@ import type { MatchField } from "@/core/match/schema.ts";
 import { keepCluster, keepRecord } from "@/core/match/survive.ts";
 import { whyWords } from "@/core/match/why.ts";
 import { withWordLists } from "@/core/match/word-lists.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
 import { listsOf, removeField, renameField, usedIn, usesOfList } from "@/core/plan/edit.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { planOf } from "../support/plans.ts";

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
-import { suggestMends } from "@/core/mend.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
-import { recheck } from "@/core/recheck.ts";
+import { suggestMends } from "@/core/mend/suggest.ts";
+import { compilePlan } from "@/core/course/compile.ts";
+import { recheck } from "@/core/course/recheck.ts";
 import { planOf } from "../support/plans.ts";
 
 const compiled = compilePlan(

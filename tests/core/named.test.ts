@@ -2,11 +2,11 @@ import { describe, expect, it } from "vitest";
 import { compileFormula } from "@/core/formula/compile.ts";
 import { expandNamed, namedIn, type NamedFormulas } from "@/core/formula/named.ts";
 import { tryNamed } from "@/core/formula/try-named.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
 import { usesOfFormula, withFormula, withNamed } from "@/core/plan/edit.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import { siftRows } from "@/core/recheck.ts";
-import { fieldValues, problemsOf } from "@/core/sift.ts";
+import { siftRows } from "@/core/course/recheck.ts";
+import { fieldValues, problemsOf } from "@/core/course/course.ts";
 
 const text = (name: string) => ({ name, type: "text" as const });
 const NAMED: NamedFormulas = {

@@ -1,11 +1,11 @@
 import { describe, expect, it } from "vitest";
-import { Heap, cellText, emptyCells, utf8 } from "@/core/bytes.ts";
+import { Heap, cellText, emptyCells, utf8 } from "@/core/kernel/bytes.ts";
 import { STEP_IDS, stepPart } from "@/core/cleanse/index.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import { DelimitedReader } from "@/core/read/delimited.ts";
-import { Course, fieldValues } from "@/core/sift.ts";
-import { VERDICT } from "@/core/verdict.ts";
+import { DelimitedReader } from "@/core/read/delimited/reader.ts";
+import { Course, fieldValues } from "@/core/course/course.ts";
+import { VERDICT } from "@/core/kernel/verdict.ts";
 import { CSV } from "../support/read.ts";
 import { TYPE_IDS, typePart } from "@/core/type/index.ts";
 

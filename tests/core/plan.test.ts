@@ -1,9 +1,9 @@
 import { readFileSync } from "node:fs";
-import { checksPage, formulasPage, matchingPage, stepsPage } from "@/core/docs.ts";
+import { checksPage, formulasPage, matchingPage, stepsPage } from "@/core/docs/parts.ts";
 import { describe, expect, it } from "vitest";
-import { compilePlan, faultTitle, policyOf } from "@/core/plan/compile.ts";
+import { compilePlan, faultTitle, policyOf } from "@/core/course/compile.ts";
 import { parsePlan, planJsonSchema } from "@/core/plan/schema.ts";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { mapColumns, plainName } from "@/core/map/columns.ts";
 import { ACCESSIONS } from "../../demo/plan.ts";
 import { planOf } from "../support/plans.ts";

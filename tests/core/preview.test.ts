@@ -1,11 +1,11 @@
 import { describe, expect, it } from "vitest";
 import { MemorySpill } from "@/core/check/repeats.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import { previewRecord, previewRules, previewSteps } from "@/core/preview.ts";
+import { previewRecord, previewRules, previewSteps } from "@/core/sample/preview.ts";
 import { siftFile } from "@/core/read/source.ts";
-import { SampleChoice, type Sample } from "@/core/sample.ts";
-import { Course } from "@/core/sift.ts";
+import { SampleChoice, type Sample } from "@/core/sample/sample.ts";
+import { Course } from "@/core/course/course.ts";
 import { ACCESSIONS } from "../../demo/plan.ts";
 import { makeDeliveries } from "../../demo/generate.ts";
 import { parsePlan } from "@/core/plan/schema.ts";

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { compareReports } from "@/core/report-compare.ts";
+import { compareReports } from "@/core/report/compare.ts";
 import { planOf } from "../support/plans.ts";
 import { csv, siftAll } from "../support/sift.ts";
 

@@ -1,12 +1,20 @@
 import { OTHER_FEEDS, makeOtherDeliveries } from "../../demo/other-feeds.ts";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { OUTCOMES, assertCloses, balanceLine, emptyBalance, heldAtOf, heldByte, outcomeOf } from "@/core/ledger.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
+import {
+  OUTCOMES,
+  assertCloses,
+  balanceLine,
+  emptyBalance,
+  heldAtOf,
+  heldByte,
+  outcomeOf,
+} from "@/core/kernel/ledger.ts";
+import { compilePlan } from "@/core/course/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import { SieveError } from "@/core/problem.ts";
-import { recheck } from "@/core/recheck.ts";
-import { loadedOf } from "@/core/strata.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
+import { recheck } from "@/core/course/recheck.ts";
+import { loadedOf } from "@/core/report/strata.ts";
 import { makeDeliveries } from "../../demo/generate.ts";
 import { ACCESSIONS } from "../../demo/plan.ts";
 import { planOf } from "../support/plans.ts";

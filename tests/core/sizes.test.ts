@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { byteSize } from "@/core/problem.ts";
+import { byteSize } from "@/core/kernel/problem.ts";
 
 it("a number of bytes is told in the largest unit of which there is one", () => {
   const told = [0, 999, 1000, 9_949, 9_950, 312_400, 999_499, 999_500, 4_100_000, 1.2e10, 3e15].map(byteSize);

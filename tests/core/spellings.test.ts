@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { findSpellings, spellingKey } from "@/core/cleanse/spellings.ts";
-import { editDistance, similarity } from "@/core/distance.ts";
+import { editDistance, similarity } from "@/core/kernel/distance.ts";
 
 const counted = (values: Record<string, number>): { value: string; count: number }[] =>
   Object.entries(values).map(([value, count]) => ({ value, count }));

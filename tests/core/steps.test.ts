@@ -1,11 +1,11 @@
 import { describe, expect, it } from "vitest";
 import { mergeValueTables, readValueTable, valueTableCsv } from "@/core/cleanse/value-table.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
 import { fitSteps, removeField, renameField, usedIn } from "@/core/plan/edit.ts";
 import { parsePlan, type Plan, type Step } from "@/core/plan/schema.ts";
 import { siftFile, type FileFacts } from "@/core/read/source.ts";
-import { siftRows } from "@/core/recheck.ts";
-import { Course, cleansedValues, fieldValues } from "@/core/sift.ts";
+import { siftRows } from "@/core/course/recheck.ts";
+import { Course, cleansedValues, fieldValues } from "@/core/course/course.ts";
 import { planOf } from "../support/plans.ts";
 import { csv, noSpool, siftAll, sourceOf, type FileInMemory } from "../support/sift.ts";
 

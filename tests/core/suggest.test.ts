@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { suggestColumn } from "@/core/map/suggest.ts";
-import type { ColumnProfile, TypeCandidate } from "@/core/metrics/profile.ts";
+import type { ColumnProfile, TypeCandidate } from "@/core/profile/profile.ts";
 import type { Field } from "@/core/plan/schema.ts";
 
 const column = (name: string, more: Partial<ColumnProfile> = {}): ColumnProfile =>

@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { gunzipSync } from "node:zlib";
 import { describe, expect, it } from "vitest";
-import { Heap, cellText, emptyCells } from "@/core/bytes.ts";
+import { Heap, cellText, emptyCells } from "@/core/kernel/bytes.ts";
 import { unicode, type UnicodeOptions } from "@/core/cleanse/unicode.ts";
 
 /**

@@ -1,11 +1,11 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { Heap, utf8, characters, isUtf8, compareBytes, textOf } from "@/core/bytes.ts";
+import { Heap, utf8, characters, isUtf8, compareBytes, textOf } from "@/core/kernel/bytes.ts";
 import { MemorySpill, Repeats } from "@/core/check/repeats.ts";
-import { finishHash, hashSpan, startHash } from "@/core/hash.ts";
-import { Distinct, EXACT_DISTINCT } from "@/core/metrics/distinct.ts";
-import { compilePattern } from "@/core/pattern.ts";
-import { SieveError, counted, errorLines, grouped, quoted } from "@/core/problem.ts";
+import { finishHash, hashSpan, startHash } from "@/core/kernel/hash.ts";
+import { Distinct, EXACT_DISTINCT } from "@/core/kernel/distinct.ts";
+import { compilePattern } from "@/core/kernel/pattern.ts";
+import { SieveError, counted, errorLines, grouped, quoted } from "@/core/kernel/problem.ts";
 import { daysIn, exampleOf, parseFormat, parseMoment } from "@/core/type/calendar.ts";
 import { newMoment } from "@/core/type/date.ts";
 import { compareNumbers, newNumberSpan, scaled, scanNumber } from "@/core/type/number.ts";

@@ -1,8 +1,8 @@
 import avro from "avsc";
 import { openFile, rawText, type ReadSettings, type SourceFile } from "@/core/read/source.ts";
-import type { Block } from "@/core/block.ts";
-import { arrivedCells, rawBytes } from "@/core/sift.ts";
-import type { RangedFile } from "@/core/read/format.ts";
+import type { Block } from "@/core/kernel/block.ts";
+import { arrivedCells, rawBytes } from "@/core/course/course.ts";
+import type { RangedFile } from "@/core/read/part.ts";
 
 /** Bytes in memory as a file. */
 export function memoryFile(name: string, content: string | Uint8Array, step = 1 << 16): RangedFile {

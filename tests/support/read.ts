@@ -1,6 +1,6 @@
-import { DelimitedReader } from "@/core/read/delimited.ts";
+import { DelimitedReader } from "@/core/read/delimited/reader.ts";
 import type { DelimitedOptions } from "@/core/read/options.ts";
-import { arrivedCells, rawBytes } from "@/core/sift.ts";
+import { arrivedCells, rawBytes } from "@/core/course/course.ts";
 import { rawText } from "@/core/read/source.ts";
 
 export const CSV: DelimitedOptions = {

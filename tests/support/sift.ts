@@ -1,13 +1,13 @@
 import { MemorySpill } from "@/core/check/repeats.ts";
-import { BYTE, addToBalance, emptyBalance, heldByte, type Balance } from "@/core/ledger.ts";
-import { mergeTally, newTally } from "@/core/metrics/tally.ts";
-import { Figures } from "@/core/metrics/figures.ts";
-import { compilePlan, type Problem } from "@/core/plan/compile.ts";
+import { BYTE, addToBalance, emptyBalance, heldByte, type Balance } from "@/core/kernel/ledger.ts";
+import { mergeTally, newTally } from "@/core/course/tally.ts";
+import { Figures } from "@/core/report/figures.ts";
+import { compilePlan, type Problem } from "@/core/course/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { siftFile, type FileFacts } from "@/core/read/source.ts";
-import { makeReport, type LoadReport, type ReportInput } from "@/core/report.ts";
-import { Course, cleansedValues, fieldValues, problemsOf } from "@/core/sift.ts";
-import { VERDICT } from "@/core/verdict.ts";
+import { makeReport, type LoadReport, type ReportInput } from "@/core/report/report.ts";
+import { Course, cleansedValues, fieldValues, problemsOf } from "@/core/course/course.ts";
+import { VERDICT } from "@/core/kernel/verdict.ts";
 
 export interface Sifting {
   report: LoadReport;

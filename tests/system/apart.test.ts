@@ -1,7 +1,7 @@
 import { gzipSync } from "node:zlib";
 import { beforeAll, describe, expect, it } from "vitest";
 import { join } from "node:path";
-import { apart, lookLimits } from "@/engine/apart.ts";
+import { apart, lookLimits } from "@/engine/apart/apart.ts";
 import { askForProfile, getProfile } from "@/store/profiles.ts";
 import { root } from "../../scripts/lib/machine.mjs";
 import { deliver, newFeed, useSystem } from "../support/system.ts";

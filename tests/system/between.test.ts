@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { findRecords } from "@/engine/records.ts";
-import { releaseRecords } from "@/engine/release.ts";
+import { findRecords } from "@/engine/look/records.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
 import { getHeld, heldGroups } from "@/store/held.ts";
 import { deliver, loadNow, newFeed, rows, waitFor, useSystem } from "../support/system.ts";
 import { planInForce } from "@/store/feeds.ts";

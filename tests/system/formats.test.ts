@@ -1,10 +1,10 @@
 import { gzipSync } from "node:zlib";
 import { zipSync } from "fflate";
 import { describe, expect, it } from "vitest";
-import { findInDelivery } from "@/engine/delivery-records.ts";
-import { previewDelivery } from "@/engine/preview.ts";
-import { findRecords } from "@/engine/records.ts";
-import { releaseRecords } from "@/engine/release.ts";
+import { findInDelivery } from "@/engine/look/delivery-records.ts";
+import { previewDelivery } from "@/engine/look/preview.ts";
+import { findRecords } from "@/engine/look/records.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
 import { listHeld } from "@/store/held.ts";
 import { askForProfile, getProfile, profilesOf } from "@/store/profiles.ts";
 import { makeReference } from "@/store/references.ts";

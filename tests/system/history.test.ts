@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { findRecords } from "@/engine/records.ts";
+import { findRecords } from "@/engine/look/records.ts";
 import { loadNow, newFeed, useSystem } from "../support/system.ts";
 
 const system = useSystem();

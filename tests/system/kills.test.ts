@@ -1,9 +1,9 @@
 import { fork, type ChildProcess } from "node:child_process";
 import { join } from "node:path";
 import { afterAll, beforeAll, expect, it } from "vitest";
-import { releaseRecords } from "@/engine/release.ts";
-import { undoLoad } from "@/engine/undo.ts";
-import { loadsToVerify, verifyLoad } from "@/engine/verify.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
+import { undoLoad } from "@/engine/undo/undo.ts";
+import { loadsToVerify, verifyLoad } from "@/engine/look/verify.ts";
 import { isStoreAway, openDb, type Db } from "@/store/db.ts";
 import { startCluster, type Cluster } from "../../scripts/lib/cluster.mjs";
 import { freePort, root } from "../../scripts/lib/machine.mjs";

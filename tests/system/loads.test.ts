@@ -1,12 +1,12 @@
 import { describe, expect, it } from "vitest";
-import { OUTCOMES } from "@/core/ledger.ts";
-import { SieveError } from "@/core/problem.ts";
-import { findRecords } from "@/engine/records.ts";
-import { discardRecords, releaseRecords, takeBack } from "@/engine/release.ts";
+import { OUTCOMES } from "@/core/kernel/ledger.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
+import { findRecords } from "@/engine/look/records.ts";
+import { discardRecords, releaseRecords, takeBack } from "@/engine/release/release.ts";
 import { latestDelivery, receiveFile } from "@/store/deliveries.ts";
 import { keepDraft, planInForce, savePlan } from "@/store/feeds.ts";
 import { countHeld, getHeld, heldGroups, listHeld } from "@/store/held.ts";
-import { cancelLoad } from "@/engine/abandon.ts";
+import { cancelLoad } from "@/engine/load/abandon.ts";
 import { askForLoad, askForTrial, dropLoad, getLoad, letThrough } from "@/store/loads.ts";
 import { deliver, loadNow, newFeed, rows, waitFor, useSystem } from "../support/system.ts";
 

@@ -1,8 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { csvRow } from "@/core/write/csv.ts";
-import { putBack, splitMember } from "@/engine/clusters.ts";
-import { decidePairs, withdrawPairs } from "@/engine/decide.ts";
-import { undoLoad } from "@/engine/undo.ts";
+import { putBack, splitMember } from "@/engine/match/clusters.ts";
+import { decidePairs, withdrawPairs } from "@/engine/match/decide.ts";
+import { undoLoad } from "@/engine/undo/undo.ts";
 import { askForTrial, type Load } from "@/store/loads.ts";
 import { askedPairs, countPairs, loadClusters } from "@/store/matches.ts";
 import { makeReference, whereUsed } from "@/store/references.ts";

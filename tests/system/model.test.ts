@@ -1,10 +1,10 @@
 import { join } from "node:path";
 import { pathToFileURL } from "node:url";
 import { expect, it } from "vitest";
-import { discardRecords, releaseRecords, takeBack } from "@/engine/release.ts";
-import { runLoad } from "@/engine/run-load.ts";
-import { undoWriting } from "@/engine/undo.ts";
-import { verifyLoad } from "@/engine/verify.ts";
+import { discardRecords, releaseRecords, takeBack } from "@/engine/release/release.ts";
+import { runLoad } from "@/engine/load/run-load.ts";
+import { undoWriting } from "@/engine/undo/undo.ts";
+import { verifyLoad } from "@/engine/look/verify.ts";
 import { askForLoad, getLoad } from "@/store/loads.ts";
 import { listWritings } from "@/store/writings.ts";
 import { root } from "../../scripts/lib/machine.mjs";

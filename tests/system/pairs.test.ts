@@ -5,7 +5,7 @@ import { pathToFileURL } from "node:url";
 import { describe, expect, it } from "vitest";
 import type { Pairs } from "@/core/match/match.ts";
 import type { MatchField } from "@/core/match/schema.ts";
-import { PairSearch } from "@/engine/pairs.ts";
+import { PairSearch } from "@/engine/match/pairs.ts";
 import { PERSON_FIELDS, peopleWithRepeats } from "../../demo/people.ts";
 import { root } from "../../scripts/lib/machine.mjs";
 

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
-import { findRecords } from "@/engine/records.ts";
-import { releaseRecords } from "@/engine/release.ts";
-import { sampleDelivery } from "@/engine/sample.ts";
+import { findRecords } from "@/engine/look/records.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
+import { sampleDelivery } from "@/engine/look/sample.ts";
 import { planInForce } from "@/store/feeds.ts";
 import { listHeld } from "@/store/held.ts";
 import { pairPlans } from "@/store/matches.ts";

@@ -1,9 +1,9 @@
 import { describe, expect, it } from "vitest";
-import { runRetention } from "@/engine/expire.ts";
-import { findRecords } from "@/engine/records.ts";
-import { discardRecords, releaseRecords } from "@/engine/release.ts";
-import { undoWriting } from "@/engine/undo.ts";
-import { verifyLoad } from "@/engine/verify.ts";
+import { runRetention } from "@/engine/jobs/expire.ts";
+import { findRecords } from "@/engine/look/records.ts";
+import { discardRecords, releaseRecords } from "@/engine/release/release.ts";
+import { undoWriting } from "@/engine/undo/undo.ts";
+import { verifyLoad } from "@/engine/look/verify.ts";
 import { getHeld } from "@/store/held.ts";
 import { askForLoad, getLoad } from "@/store/loads.ts";
 import {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { findRecords } from "@/engine/records.ts";
-import { releaseRecords } from "@/engine/release.ts";
+import { findRecords } from "@/engine/look/records.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
 import { savePlan, planInForce } from "@/store/feeds.ts";
 import { getHeld, heldGroups } from "@/store/held.ts";
 import { askForLoad, askForTrial, checkHistory, runWithout, trialBefore } from "@/store/loads.ts";

@@ -2,7 +2,7 @@ import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { ChildProcess } from "node:child_process";
 import type { Load } from "@/store/loads.ts";
 import { askForLoad, getLoad } from "@/store/loads.ts";
-import { cancelLoad } from "@/engine/abandon.ts";
+import { cancelLoad } from "@/engine/load/abandon.ts";
 import { isStoreAway, openDb, type Db } from "@/store/db.ts";
 import { readiness } from "@/store/ready.ts";
 import { startCluster } from "../../scripts/lib/cluster.mjs";

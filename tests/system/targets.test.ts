@@ -1,9 +1,9 @@
 import { describe, expect, it } from "vitest";
-import { describeTable, existingTables } from "@/engine/existing-table.ts";
-import { undoLoad } from "@/engine/undo.ts";
+import { describeTable, existingTables } from "@/engine/writing/existing-table.ts";
+import { undoLoad } from "@/engine/undo/undo.ts";
 import { inWords } from "@/store/db.ts";
-import { releaseRecords } from "@/engine/release.ts";
-import { alterationsOf } from "@/engine/target.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
+import { alterationsOf } from "@/engine/writing/target.ts";
 import { withContract } from "@/core/interop/contract.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";
 import { getHeld } from "@/store/held.ts";

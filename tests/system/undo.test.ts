@@ -1,8 +1,8 @@
 import { describe, expect, it } from "vitest";
-import { joinClusters, putBack, splitMember } from "@/engine/clusters.ts";
-import { decidePairs } from "@/engine/decide.ts";
-import { releaseRecords } from "@/engine/release.ts";
-import { cannotUndo, undoLoad } from "@/engine/undo.ts";
+import { joinClusters, putBack, splitMember } from "@/engine/match/clusters.ts";
+import { decidePairs } from "@/engine/match/decide.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
+import { cannotUndo, undoLoad } from "@/engine/undo/undo.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { getLoad } from "@/store/loads.ts";

@@ -1,14 +1,14 @@
 import { describe, expect, it } from "vitest";
-import { BYTE, emptyBalance } from "@/core/ledger.ts";
-import { newTally } from "@/core/metrics/tally.ts";
-import { compilePlan } from "@/core/plan/compile.ts";
+import { BYTE, emptyBalance } from "@/core/kernel/ledger.ts";
+import { newTally } from "@/core/course/tally.ts";
+import { compilePlan } from "@/core/course/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { planInForce } from "@/store/feeds.ts";
 import { addBlock } from "@/store/ledger.ts";
 import { transaction } from "@/store/db.ts";
-import { undoLoad } from "@/engine/undo.ts";
-import { meet, upsertStaged } from "@/engine/meet.ts";
-import { Writing } from "@/engine/writing.ts";
+import { undoLoad } from "@/engine/undo/undo.ts";
+import { meet, upsertStaged } from "@/engine/writing/meet.ts";
+import { Writing } from "@/engine/writing/writing.ts";
 import { asOthers, loadNow, newFeed, rows, useSystem } from "../support/system.ts";
 
 const system = useSystem();

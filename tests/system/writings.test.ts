@@ -1,9 +1,9 @@
 import { describe, expect, it } from "vitest";
-import { previewUndo, undoLoad, undoWriting } from "@/engine/undo.ts";
-import { discardRecords, releaseRecords } from "@/engine/release.ts";
+import { previewUndo, undoLoad, undoWriting } from "@/engine/undo/undo.ts";
+import { discardRecords, releaseRecords } from "@/engine/release/release.ts";
 import { getHeld, listHeld } from "@/store/held.ts";
 import { askForLoad, getLoad } from "@/store/loads.ts";
-import { loadsToVerify, verifyLoad } from "@/engine/verify.ts";
+import { loadsToVerify, verifyLoad } from "@/engine/look/verify.ts";
 import { getWriting, listWritings } from "@/store/writings.ts";
 import { asOthers, deliver, loadNow, newFeed, rows, useSystem, waitFor } from "../support/system.ts";
 

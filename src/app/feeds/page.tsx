@@ -2,9 +2,9 @@ import Link from "next/link";
 import { listFeeds, planInForce } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { listLoads } from "@/store/loads.ts";
-import { MiniSift } from "@/ui/sift.tsx";
-import { stateWord } from "@/ui/load-state.tsx";
-import { grouped, moment } from "@/ui/words.ts";
+import { MiniSift } from "@/ui/loads/sift.tsx";
+import { stateWord } from "@/ui/loads/load-state.tsx";
+import { grouped, moment } from "@/ui/kit/words.ts";
 import { db } from "../server.ts";
 
 export const metadata = { title: "Feeds" };

@@ -1,5 +1,5 @@
 import { listFormulas } from "@/store/formulas.ts";
-import { FormulaDesk } from "@/ui/formula-desk.tsx";
+import { FormulaDesk } from "@/ui/formulas/formula-desk.tsx";
 import { db } from "../server.ts";
 
 export const metadata = { title: "Formulas" };

@@ -1,7 +1,7 @@
 import Link from "next/link";
 import { listReferences } from "@/store/references.ts";
-import { BringList } from "@/ui/bring-list.tsx";
-import { counted, grouped, moment } from "@/ui/words.ts";
+import { BringList } from "@/ui/references/bring-list.tsx";
+import { counted, grouped, moment } from "@/ui/kit/words.ts";
 import { db } from "../server.ts";
 
 export const metadata = { title: "References" };

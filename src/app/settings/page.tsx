@@ -1,7 +1,7 @@
 import { listConnections } from "@/store/connections.ts";
 import { readiness } from "@/store/ready.ts";
 import { retentionRuns, roomByFeed } from "@/store/retention.ts";
-import { SettingsDesk } from "@/ui/settings-desk.tsx";
+import { SettingsDesk } from "@/ui/settings/settings-desk.tsx";
 import { db } from "../server.ts";
 
 export const metadata = { title: "Settings" };

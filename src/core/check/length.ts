@@ -1,5 +1,5 @@
-import { characters } from "../bytes.ts";
-import { grouped, quoted } from "../problem.ts";
+import { characters } from "../kernel/bytes.ts";
+import { grouped, quoted } from "../kernel/problem.ts";
 import type { CheckPart } from "./part.ts";
 
 /** The text has no more characters (code points) than its length. */

@@ -1,5 +1,5 @@
-import { compareBytes } from "../bytes.ts";
-import { quoted } from "../problem.ts";
+import { compareBytes } from "../kernel/bytes.ts";
+import { quoted } from "../kernel/problem.ts";
 import { limitBytes, type Field } from "../plan/schema.ts";
 import { compareNumbers, newNumberSpan, scaled, scanNumber } from "../type/number.ts";
 import { typePart } from "../type/index.ts";

@@ -1,4 +1,4 @@
-import type { Cells, Heap } from "../bytes.ts";
+import type { Cells, Heap } from "../kernel/bytes.ts";
 import type { Field, FieldCheck } from "../plan/schema.ts";
 
 /**

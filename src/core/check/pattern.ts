@@ -1,5 +1,5 @@
-import { compilePattern } from "../pattern.ts";
-import { quoted } from "../problem.ts";
+import { compilePattern } from "../kernel/pattern.ts";
+import { quoted } from "../kernel/problem.ts";
 import type { CheckPart } from "./part.ts";
 
 /** The pattern is found in the value. */

@@ -1,4 +1,4 @@
-import { quoted } from "../problem.ts";
+import { quoted } from "../kernel/problem.ts";
 import { typePart } from "../type/index.ts";
 import type { CheckPart } from "./part.ts";
 

@@ -1,4 +1,4 @@
-import { quoted } from "../problem.ts";
+import { quoted } from "../kernel/problem.ts";
 import type { CheckPart } from "./part.ts";
 
 /** No earlier record of the load has the value. Decided over the whole load, so it has no test of a cell. */

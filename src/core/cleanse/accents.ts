@@ -1,4 +1,4 @@
-import { isAscii } from "../bytes.ts";
+import { isAscii } from "../kernel/bytes.ts";
 import { byText, type StepPart } from "./part.ts";
 
 /** Letters that are no accented form of another, as they are usually written without them. */

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { textOf } from "../bytes.ts";
+import { textOf } from "../kernel/bytes.ts";
 import type { StepPart } from "./part.ts";
 
 export interface EmptyWordsOptions {

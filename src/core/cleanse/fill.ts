@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { cellText } from "../bytes.ts";
+import { cellText } from "../kernel/bytes.ts";
 import { setCell, type RecordCourse, type StepPart } from "./part.ts";
 
 export interface FillOptions {

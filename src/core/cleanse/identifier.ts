@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { IDENTIFIERS, IDENTIFIER_KINDS, identifierOf, type IdentifierKind } from "../check-digits.ts";
+import { IDENTIFIERS, IDENTIFIER_KINDS, identifierOf, type IdentifierKind } from "../kernel/check-digits.ts";
 import { byText, type StepPart } from "./part.ts";
 
 export interface IdentifierOptions {

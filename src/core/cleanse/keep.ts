@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { RE2JS } from "re2js";
-import { compilePattern } from "../pattern.ts";
+import { compilePattern } from "../kernel/pattern.ts";
 import { byText, type StepPart } from "./part.ts";
 
 export interface KeepOptions {

@@ -2,8 +2,8 @@ import type { z } from "zod";
 import type { NamedFormulas } from "../formula/named.ts";
 import type { References } from "../lookup/reference.ts";
 import type { Field } from "../plan/schema.ts";
-import { ByteMemo } from "../byte-memo.ts";
-import { cellText, type Cells, type Heap } from "../bytes.ts";
+import { ByteMemo } from "../kernel/memo.ts";
+import { cellText, type Cells, type Heap } from "../kernel/bytes.ts";
 
 /**
  * Works on one column of a block: rewrites spans in place, sets `changed[r]` to 1 for each cell it

@@ -1,6 +1,6 @@
 import { z } from "zod";
-import { indexOfBytes, utf8 } from "../bytes.ts";
-import { compilePattern } from "../pattern.ts";
+import { indexOfBytes, utf8 } from "../kernel/bytes.ts";
+import { compilePattern } from "../kernel/pattern.ts";
 import { byText, type StepPart } from "./part.ts";
 
 export interface ReplaceOptions {

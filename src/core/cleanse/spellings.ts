@@ -1,4 +1,4 @@
-import { similarity } from "../distance.ts";
+import { similarity } from "../kernel/distance.ts";
 
 /** A value with the number of records that have it. */
 export interface Counted {

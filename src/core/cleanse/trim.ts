@@ -1,4 +1,4 @@
-import { textOf, utf8 } from "../bytes.ts";
+import { textOf, utf8 } from "../kernel/bytes.ts";
 import type { StepPart } from "./part.ts";
 
 /** Takes away spaces, tabs and line ends, and every other white space of Unicode, at both ends. */

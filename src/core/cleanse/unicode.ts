@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { isAscii } from "../bytes.ts";
+import { isAscii } from "../kernel/bytes.ts";
 import { byText, type StepPart } from "./part.ts";
 
 export interface UnicodeOptions {

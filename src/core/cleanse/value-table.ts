@@ -1,6 +1,6 @@
-import { textOf } from "../bytes.ts";
-import { SieveError } from "../problem.ts";
-import { DelimitedReader } from "../read/delimited.ts";
+import { textOf } from "../kernel/bytes.ts";
+import { SieveError } from "../kernel/problem.ts";
+import { DelimitedReader } from "../read/delimited/reader.ts";
 import { csvRow } from "../write/csv.ts";
 
 /** A table of spellings as it was brought in. */

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { withoutAccents } from "./accents.ts";
-import { cellText } from "../bytes.ts";
-import { grouped } from "../problem.ts";
+import { cellText } from "../kernel/bytes.ts";
+import { grouped } from "../kernel/problem.ts";
 import { byText, setCell, type RecordCourse, type StepPart } from "./part.ts";
 
 const LANGUAGES = ["en", "de", "fr", "es", "it", "nl", "pt", "sv", "da", "nb", "fi", "pl", "cs", "hu"] as const;

@@ -1,5 +1,5 @@
-import { ByteMemo } from "../byte-memo.ts";
-import { cellText, emptyCells, textOf, type Cells, type Heap } from "../bytes.ts";
+import { ByteMemo } from "../kernel/memo.ts";
+import { cellText, emptyCells, textOf, type Cells, type Heap } from "../kernel/bytes.ts";
 import type { Field } from "../plan/schema.ts";
 import { typePart } from "../type/index.ts";
 import type { Convert } from "../type/part.ts";

@@ -1,5 +1,5 @@
-import { IDENTIFIER_KINDS, identifierOf, type IdentifierKind } from "../check-digits.ts";
-import { compilePattern, type Pattern } from "../pattern.ts";
+import { IDENTIFIER_KINDS, identifierOf, type IdentifierKind } from "../kernel/check-digits.ts";
+import { compilePattern, type Pattern } from "../kernel/pattern.ts";
 import { NO_REFERENCES, type References } from "../lookup/reference.ts";
 import { fromList, inList } from "./lists.ts";
 import { BAIL, DAY, MICROS, numberText, type Value, type ValueType } from "./value.ts";

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { SieveError } from "../problem.ts";
+import { SieveError } from "../kernel/problem.ts";
 import type { TypeId } from "../type/index.ts";
 import { tokens, type Token } from "./syntax.ts";
 

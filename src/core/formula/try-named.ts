@@ -1,4 +1,4 @@
-import { SieveError } from "../problem.ts";
+import { SieveError } from "../kernel/problem.ts";
 import { compileFormula } from "./compile.ts";
 import { FUNCTIONS } from "./functions.ts";
 import type { References } from "../lookup/reference.ts";

@@ -1,5 +1,5 @@
-import { withoutArriving } from "../load/arriving.ts";
-import { SieveError } from "../problem.ts";
+import { withoutArriving } from "../plan/arriving.ts";
+import { SieveError } from "../kernel/problem.ts";
 import { removeField } from "../plan/edit.ts";
 import { parsePlan, type Field, type Plan } from "../plan/schema.ts";
 import { fromCsvw, toCsvw } from "./csvw.ts";

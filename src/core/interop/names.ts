@@ -1,7 +1,7 @@
 import { formatSchema } from "../type/date.ts";
-import { compilePattern } from "../pattern.ts";
+import { compilePattern } from "../kernel/pattern.ts";
 import type { Field } from "../plan/schema.ts";
-import { fieldName } from "../propose.ts";
+import { fieldName } from "../profile/propose.ts";
 
 /** Gathers fields that come from elsewhere: names that a plan allows, and what could not be taken along. */
 export class FieldTaker {

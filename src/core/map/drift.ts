@@ -1,11 +1,11 @@
-import type { Profile } from "../metrics/profile.ts";
-import type { Tally } from "../metrics/tally.ts";
-import type { Compiled } from "../plan/compile.ts";
+import type { Profile } from "../profile/profile.ts";
+import type { Tally } from "../course/tally.ts";
+import type { Compiled } from "../course/compile.ts";
 import type { Field, Plan } from "../plan/schema.ts";
-import { grouped } from "../problem.ts";
-import { proposeField } from "../propose.ts";
+import { grouped } from "../kernel/problem.ts";
+import { proposeField } from "../profile/propose.ts";
 import type { FileFacts } from "../read/source.ts";
-import type { CodesSeen } from "../sift.ts";
+import type { CodesSeen } from "../course/course.ts";
 import { plainName } from "./columns.ts";
 import { suggestColumn } from "./suggest.ts";
 

@@ -1,5 +1,5 @@
-import { editDistance } from "../distance.ts";
-import type { ColumnProfile } from "../metrics/profile.ts";
+import { editDistance } from "../kernel/distance.ts";
+import type { ColumnProfile } from "../profile/profile.ts";
 import type { Field } from "../plan/schema.ts";
 import { plainName } from "./columns.ts";
 

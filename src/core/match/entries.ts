@@ -1,10 +1,10 @@
 import { columnOf, holdingOf, type Reference } from "../lookup/reference.ts";
 import { mapColumns } from "../map/columns.ts";
-import type { Compiled } from "../plan/compile.ts";
-import { SieveError, listed } from "../problem.ts";
-import { siftRows } from "../recheck.ts";
-import { soundValues } from "../sift.ts";
-import { VERDICT } from "../verdict.ts";
+import type { Compiled } from "../course/compile.ts";
+import { SieveError, listed } from "../kernel/problem.ts";
+import { siftRows } from "../course/recheck.ts";
+import { soundValues } from "../course/course.ts";
+import { VERDICT } from "../kernel/verdict.ts";
 import type { MatchSection } from "./schema.ts";
 
 /** An entry of a reference list as a record of a plan. */

@@ -1,4 +1,4 @@
-import { Heap, emptyCells } from "../bytes.ts";
+import { Heap, emptyCells } from "../kernel/bytes.ts";
 import { FormulaColumns } from "../formula/columns.ts";
 import { compileFormula } from "../formula/compile.ts";
 import type { NamedFormulas } from "../formula/named.ts";

@@ -1,4 +1,4 @@
-import { editDistance } from "../distance.ts";
+import { editDistance } from "../kernel/distance.ts";
 import { comparatorPart } from "./compare/index.ts";
 import { soundex } from "./compare/phonetic.ts";
 import { NAME_VARIANTS, variantsOf } from "./normalise.ts";

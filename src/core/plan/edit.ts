@@ -1,4 +1,4 @@
-import { withoutArriving } from "../load/arriving.ts";
+import { withoutArriving } from "./arriving.ts";
 import { mapStepFormulas, stepFormulas, stepPart } from "../cleanse/index.ts";
 import { keptLists, lookUpFields, type LookUp } from "../lookup/schema.ts";
 import type { MatchSection } from "../match/schema.ts";

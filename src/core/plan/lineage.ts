@@ -1,7 +1,7 @@
 import { stepFormulas, stepPart } from "../cleanse/index.ts";
 import { lookUpFields } from "../lookup/schema.ts";
 import { namesIn } from "../formula/names.ts";
-import { stepWords } from "./compile.ts";
+import { stepWords } from "../course/compile.ts";
 import type { Field, Plan, Step } from "./schema.ts";
 
 /** One way by which a field gets what it has. */

@@ -1,21 +1,21 @@
 import { z } from "zod";
 import { STEP_IDS, stepFormulas, stepPart } from "../cleanse/index.ts";
-import { compilePattern } from "../pattern.ts";
+import { compilePattern } from "../kernel/pattern.ts";
 import { compileFormula } from "../formula/compile.ts";
 import { listsIn } from "../formula/lists.ts";
 import { tryNamed } from "../formula/try-named.ts";
 import { namedFormulasSchema, type NamedFormulas } from "../formula/named.ts";
 import { formulaSchema } from "../formula/schema.ts";
-import { SieveError } from "../problem.ts";
+import { SieveError } from "../kernel/problem.ts";
 import { lookUpFields, lookUpSchema, type LookUp } from "../lookup/schema.ts";
 import { matchSchema, type MatchSection } from "../match/schema.ts";
-import type { ReadOptions } from "../read/format.ts";
+import type { ReadOptions } from "../read/part.ts";
 import { readSectionSchema } from "../read/settings.ts";
 import { newNumberSpan, scanNumber } from "../type/number.ts";
 import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
 import type { StepId } from "../cleanse/index.ts";
-import { utf8 } from "../bytes.ts";
-import { ALL_FIELDS, arrivingOf, arrivingSchema, type ArrivingSection } from "../load/arriving.ts";
+import { utf8 } from "../kernel/bytes.ts";
+import { ALL_FIELDS, arrivingOf, arrivingSchema, type ArrivingSection } from "./arriving.ts";
 import { plainNameSchema } from "./name.ts";
 import { betweenFields, betweenPart, betweenSchemas, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
 

@@ -1,5 +1,5 @@
-import { RAW_KEPT, type Block, type Unreadable } from "../block.ts";
-import { Heap, isUtf8, utf8 } from "../bytes.ts";
+import { RAW_KEPT, type Block, type Unreadable } from "../kernel/block.ts";
+import { Heap, isUtf8, utf8 } from "../kernel/bytes.ts";
 import { hexOf } from "./documents.ts";
 
 const BLOCK_RECORDS = 8192;

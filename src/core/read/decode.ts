@@ -1,5 +1,5 @@
 import type { Encoding } from "./options.ts";
-import { utf8 } from "../bytes.ts";
+import { utf8 } from "../kernel/bytes.ts";
 
 /**
  * What stands between a file's bytes and the scanner.

@@ -1,6 +1,6 @@
 import { analyse } from "chardet";
-import { isUtf8 } from "../bytes.ts";
-import { SieveError } from "../problem.ts";
+import { isUtf8 } from "../kernel/bytes.ts";
+import { SieveError } from "../kernel/problem.ts";
 import { decodingOf } from "./decode.ts";
 import { encodingOf, type Encoding } from "./options.ts";
 

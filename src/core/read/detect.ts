@@ -1,7 +1,7 @@
 import { decodingOf } from "./decode.ts";
 import { encodingFor } from "./detect-encoding.ts";
-import { columnStarts, looksLikeNames } from "./fixed.ts";
-import type { Evidence, FormatId, ReadSettings } from "./format.ts";
+import { columnStarts, looksLikeNames } from "./fixed/format.ts";
+import type { Evidence, FormatId, ReadSettings } from "./part.ts";
 import type { DelimitedOptions, Encoding } from "./options.ts";
 
 /** How many bytes of a file's beginning are looked at. */

@@ -1,6 +1,6 @@
 import { parse as parseLossless, stringify } from "lossless-json";
-import { utf8 } from "../bytes.ts";
-import { SieveError, grouped, listed, quoted } from "../problem.ts";
+import { utf8 } from "../kernel/bytes.ts";
+import { SieveError, grouped, listed, quoted } from "../kernel/problem.ts";
 import { MOST_COLUMNS } from "./options.ts";
 
 /** What becomes of an array inside a document: its values in one cell, one of them, or its JSON text. */

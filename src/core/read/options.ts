@@ -1,4 +1,4 @@
-import { SieveError } from "../problem.ts";
+import { SieveError } from "../kernel/problem.ts";
 
 /** How a delimited file is to be read, every guess decided. */
 export interface DelimitedOptions {

@@ -1,6 +1,6 @@
-import type { Block, UnreadableReason } from "../block.ts";
-import { Heap } from "../bytes.ts";
-import { SieveError } from "../problem.ts";
+import type { Block, UnreadableReason } from "../kernel/block.ts";
+import { Heap } from "../kernel/bytes.ts";
+import { SieveError } from "../kernel/problem.ts";
 
 const REASONS: readonly UnreadableReason[] = [
   "too-few-cells",

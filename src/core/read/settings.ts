@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { FORMAT_IDS, type FormatId } from "./format.ts";
+import { FORMAT_IDS, type FormatId } from "./part.ts";
 import { ENCODINGS } from "./options.ts";
 
 const arrayChoice = z.strictObject({

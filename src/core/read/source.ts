@@ -1,14 +1,14 @@
-import { concat, isUtf8 } from "../bytes.ts";
-import { fitsName } from "../file-name.ts";
-import type { UnreadableReason } from "../block.ts";
+import { concat, isUtf8 } from "../kernel/bytes.ts";
+import { fitsName } from "../kernel/file-name.ts";
+import type { UnreadableReason } from "../kernel/block.ts";
 import type { Plan, ReadSection } from "../plan/schema.ts";
-import { SieveError, counted, listed } from "../problem.ts";
-import type { Course, Sifted } from "../sift.ts";
-import { avroFormat } from "./avro.ts";
-import { delimited } from "./delimited-format.ts";
+import { SieveError, counted, listed } from "../kernel/problem.ts";
+import type { Course, Sifted } from "../course/course.ts";
+import { avroFormat } from "./avro/format.ts";
+import { delimited } from "./delimited/format.ts";
 import { DETECT_BYTES, detectTextFormat, headText } from "./detect.ts";
 import { encodingFor } from "./detect-encoding.ts";
-import { fixed } from "./fixed.ts";
+import { fixed } from "./fixed/format.ts";
 import {
   type Evidence,
   type FormatId,
@@ -18,15 +18,15 @@ import {
   type ReadSettings,
   type SourceFile,
   type Spool,
-} from "./format.ts";
-import { json, jsonLines } from "./json.ts";
+} from "./part.ts";
+import { json, jsonLines } from "./json/format.ts";
 import { encodingOf } from "./options.ts";
-import { parquet } from "./parquet.ts";
+import { parquet } from "./parquet/format.ts";
 import { gunzipped, zipEntry, zipNames } from "./unpack.ts";
-import { xlsx } from "./xlsx.ts";
-import { xml } from "./xml.ts";
+import { xlsx } from "./xlsx/format.ts";
+import { xml } from "./xml/format.ts";
 
-export type { Opened, ReadOptions, ReadSettings, SourceFile, Spool } from "./format.ts";
+export type { Opened, ReadOptions, ReadSettings, SourceFile, Spool } from "./part.ts";
 
 /** What reading one part of a delivery has shown: a file, or a file or sheet within one. */
 export interface FileFacts {

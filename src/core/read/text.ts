@@ -1,5 +1,5 @@
-import { concat } from "../bytes.ts";
-import { SieveError, grouped } from "../problem.ts";
+import { concat } from "../kernel/bytes.ts";
+import { SieveError, grouped } from "../kernel/problem.ts";
 import { decodingOf } from "./decode.ts";
 import type { Encoding } from "./options.ts";
 

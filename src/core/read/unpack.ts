@@ -1,8 +1,8 @@
 import { Unzip, UnzipInflate, UnzipPassThrough, type UnzipFile } from "fflate";
-import { concat } from "../bytes.ts";
-import { SieveError, grouped } from "../problem.ts";
+import { concat } from "../kernel/bytes.ts";
+import { SieveError, grouped } from "../kernel/problem.ts";
 import { keepable } from "./documents.ts";
-import type { SourceFile } from "./format.ts";
+import type { SourceFile } from "./part.ts";
 
 /** A packed file may become this many times its size, or this many bytes, whichever is more. */
 const MOST_RATIO = 250;

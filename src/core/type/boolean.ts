@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { cellText } from "../bytes.ts";
+import { cellText } from "../kernel/bytes.ts";
 import { eachCell } from "../check/part.ts";
 import type { TypePart } from "./part.ts";
 

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { sameBytes, utf8 } from "../bytes.ts";
+import { sameBytes, utf8 } from "../kernel/bytes.ts";
 import type { TypePart } from "./part.ts";
 
 export interface CodeOptions {

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { SieveError } from "../problem.ts";
+import { SieveError } from "../kernel/problem.ts";
 import { exampleOf, isIsoDay, parseFormat, parseMoment, writeDate, type Moment } from "./calendar.ts";
 import type { TypePart } from "./part.ts";
 

@@ -1,4 +1,4 @@
-import { utf8 } from "../bytes.ts";
+import { utf8 } from "../kernel/bytes.ts";
 import { compareNumbers, newNumberSpan, scanNumber } from "./number.ts";
 import type { TypePart } from "./part.ts";
 

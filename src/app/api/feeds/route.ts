@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { body, db, route } from "@/app/server.ts";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { listFeeds, makeFeed } from "@/store/feeds.ts";
 
 const input = z.object({

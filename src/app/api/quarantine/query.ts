@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { HELD_AT } from "@/core/ledger.ts";
+import { HELD_AT } from "@/core/kernel/ledger.ts";
 import { HELD_STATES } from "@/store/held.ts";
 
 /** Which held records a page or a file is about. */

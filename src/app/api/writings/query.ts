@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { LEFT_BECAUSE, UNDO_DOES } from "@/engine/undo.ts";
+import { LEFT_BECAUSE, UNDO_DOES } from "@/engine/undo/undo.ts";
 
 /** Which rows of an undo's preview are asked for. */
 export const previewQuery = z.object({

@@ -3,12 +3,12 @@ import type { Drift } from "@/core/map/drift.ts";
 import { getFeed, listPlans } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { listLoads } from "@/store/loads.ts";
-import { BringIn } from "@/ui/bring-in.tsx";
-import { HeldTrend } from "@/ui/held-trend.tsx";
+import { BringIn } from "@/ui/feeds/bring-in.tsx";
+import { HeldTrend } from "@/ui/quarantine/held-trend.tsx";
 import { listSources } from "@/store/sources.ts";
-import { SourceList } from "@/ui/source-list.tsx";
-import { LoadList } from "@/ui/load-list.tsx";
-import { counted, grouped, moment } from "@/ui/words.ts";
+import { SourceList } from "@/ui/feeds/source-list.tsx";
+import { LoadList } from "@/ui/loads/load-list.tsx";
+import { counted, grouped, moment } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../or-not-there.ts";
 import { db } from "../../server.ts";
 

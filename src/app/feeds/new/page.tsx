@@ -1,6 +1,6 @@
 import Link from "next/link";
 import { listFeeds } from "@/store/feeds.ts";
-import { NewFeed } from "@/ui/new-feed.tsx";
+import { NewFeed } from "@/ui/feeds/new-feed.tsx";
 import { db } from "../../server.ts";
 
 export const metadata = { title: "New feed" };

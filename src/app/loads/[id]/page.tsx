@@ -1,21 +1,21 @@
 import Link from "next/link";
-import { OUTCOMES } from "@/core/ledger.ts";
-import { loadedOf } from "@/core/strata.ts";
-import type { LoadReport } from "@/core/report.ts";
+import { OUTCOMES } from "@/core/kernel/ledger.ts";
+import { loadedOf } from "@/core/report/strata.ts";
+import type { LoadReport } from "@/core/report/report.ts";
 import { getDelivery } from "@/store/deliveries.ts";
-import { canSwitchOff, compilePlan } from "@/core/plan/compile.ts";
+import { canSwitchOff, compilePlan } from "@/core/course/compile.ts";
 import { getFeed, getPlan } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { getLoad, listLoads, trialBefore, type TrialBefore } from "@/store/loads.ts";
-import { cannotUndo } from "@/engine/undo.ts";
+import { cannotUndo } from "@/engine/undo/undo.ts";
 import { listWritings } from "@/store/writings.ts";
-import { LoadKept, LoadReconciliation, LoadWritings } from "@/ui/load-writing.tsx";
-import { GateDecision, LoadProgress } from "@/ui/load-actions.tsx";
+import { LoadKept, LoadReconciliation, LoadWritings } from "@/ui/loads/load-writing.tsx";
+import { GateDecision, LoadProgress } from "@/ui/loads/load-actions.tsx";
 import { countClusters, countPairs } from "@/store/matches.ts";
-import { LoadLookUps, LoadMatches } from "@/ui/load-matches.tsx";
-import { HeldTrend } from "@/ui/held-trend.tsx";
-import { Mark } from "@/ui/mark.tsx";
-import { Sift } from "@/ui/sift.tsx";
+import { LoadLookUps, LoadMatches } from "@/ui/loads/load-matches.tsx";
+import { HeldTrend } from "@/ui/quarantine/held-trend.tsx";
+import { Mark } from "@/ui/kit/mark.tsx";
+import { Sift } from "@/ui/loads/sift.tsx";
 import {
   OUTCOME_CLASS,
   counted,
@@ -26,10 +26,10 @@ import {
   recordsHref,
   seconds,
   readWords,
-} from "@/ui/words.ts";
+} from "@/ui/kit/words.ts";
 import { orNotThere } from "../../or-not-there.ts";
 import { db, wholeNumber } from "../../server.ts";
-import { withPath } from "@/ui/with-path.ts";
+import { withPath } from "@/ui/kit/with-path.ts";
 
 export async function generateMetadata({ params }: { params: Promise<{ id: string }> }) {
   return { title: `Load ${(await params).id}` };

@@ -1,7 +1,7 @@
 import { notFound as missing } from "next/navigation";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { getReference, notFound, proposals, referenceVersions, searchEntries, whereUsed } from "@/store/references.ts";
-import { ReferenceDesk } from "@/ui/reference-desk.tsx";
+import { ReferenceDesk } from "@/ui/references/reference-desk.tsx";
 import { db } from "../../server.ts";
 
 export async function generateMetadata({ params }: { params: Promise<{ list: string }> }) {

@@ -1,12 +1,12 @@
 import Link from "next/link";
-import { apart } from "@/engine/apart.ts";
-import { LEFT_BECAUSE, cannotUndoWriting } from "@/engine/undo.ts";
+import { apart } from "@/engine/apart/apart.ts";
+import { LEFT_BECAUSE, cannotUndoWriting } from "@/engine/undo/undo.ts";
 import { previewQuery } from "@/app/api/writings/query.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { getWriting } from "@/store/writings.ts";
-import { UndoDesk } from "@/ui/undo-desk.tsx";
-import { didWords, writingWords } from "@/ui/writing-list.tsx";
-import { moment } from "@/ui/words.ts";
+import { UndoDesk } from "@/ui/loads/undo-desk.tsx";
+import { didWords, writingWords } from "@/ui/loads/writing-list.tsx";
+import { moment } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../or-not-there.ts";
 import { db, wholeNumber } from "../../server.ts";
 

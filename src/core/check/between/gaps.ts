@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { plainNameSchema } from "../../plan/name.ts";
-import { counted } from "../../problem.ts";
+import { counted } from "../../kernel/problem.ts";
 import { STEPPED, notOf, perGroup, valueText, type BetweenPart } from "./part.ts";
 import { ROW } from "./runs.ts";
 

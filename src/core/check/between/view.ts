@@ -1,10 +1,10 @@
-import { cellText } from "../../bytes.ts";
+import { cellText } from "../../kernel/bytes.ts";
 import { DAY, microsOf } from "../../formula/value.ts";
-import { finishHash, startHash, type Hash } from "../../hash.ts";
-import { hashCell } from "../../hash-cell.ts";
+import { finishHash, startHash, type Hash } from "../../kernel/hash.ts";
+import { hashCell } from "../../type/hash-cell.ts";
 import type { Field } from "../../plan/schema.ts";
-import type { Sifted } from "../../sift.ts";
-import { NOT_OF_TYPE, VERDICT, isPassedOver } from "../../verdict.ts";
+import type { Sifted } from "../../course/course.ts";
+import { NOT_OF_TYPE, VERDICT, isPassedOver } from "../../kernel/verdict.ts";
 import type { Between, RecordView } from "./part.ts";
 import type { SortedRuns } from "./runs.ts";
 

@@ -1,4 +1,4 @@
-import { similarity } from "../../distance.ts";
+import { similarity } from "../../kernel/distance.ts";
 import { SPELLING_LEVELS, prepareText, textOptions, type ComparatorPart, type TextOptions } from "../part.ts";
 
 export const edit: ComparatorPart<TextOptions> = {

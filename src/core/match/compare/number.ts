@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { similarity } from "../../distance.ts";
+import { similarity } from "../../kernel/distance.ts";
 import type { ComparatorPart } from "../part.ts";
 
 export interface NumberOptions {

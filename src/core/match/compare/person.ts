@@ -1,4 +1,4 @@
-import { similarity } from "../../distance.ts";
+import { similarity } from "../../kernel/distance.ts";
 import { NAME_VARIANTS, personWords, variantsOf, type Variants } from "../normalise.ts";
 import { SPELLING_LEVELS, wordOptions, type ComparatorPart, type WordOptions } from "../part.ts";
 import { GIVEN_NAMES } from "../words.ts";

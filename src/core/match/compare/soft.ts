@@ -1,5 +1,5 @@
 import { wordsOf } from "../normalise.ts";
-import { similarity } from "../../distance.ts";
+import { similarity } from "../../kernel/distance.ts";
 import { jaroWinkler } from "./jaro-winkler.ts";
 
 /** How alike two words are: by their letters, whichever of two ways finds them more alike. */

@@ -1,4 +1,4 @@
-import { similarity } from "../../distance.ts";
+import { similarity } from "../../kernel/distance.ts";
 import { SPELLING_LEVELS, prepareText, textOptions, type ComparatorPart, type TextOptions } from "../part.ts";
 import { partsOf, softWords, wordLikeness } from "./soft.ts";
 

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { body, db, route } from "@/app/server.ts";
-import { MOST_PAIRS, decidePairs, withdrawPairs } from "@/engine/decide.ts";
+import { MOST_PAIRS, decidePairs, withdrawPairs } from "@/engine/match/decide.ts";
 
 const decisions = z.object({
   decisions: z

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { body, db, route } from "@/app/server.ts";
-import { MOST_AT_ONCE, discardRecords, takeBack } from "@/engine/release.ts";
+import { MOST_AT_ONCE, discardRecords, takeBack } from "@/engine/release/release.ts";
 
 const records = z
   .array(z.object({ load: z.int(), record: z.int() }))

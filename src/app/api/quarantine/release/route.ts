@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { body, route } from "@/app/server.ts";
-import { apart, writeLimits } from "@/engine/apart.ts";
-import { MOST_AT_ONCE } from "@/engine/release.ts";
+import { apart, writeLimits } from "@/engine/apart/apart.ts";
+import { MOST_AT_ONCE } from "@/engine/release/release.ts";
 
 const input = z.object({
   records: z

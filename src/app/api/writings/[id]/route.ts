@@ -1,5 +1,5 @@
 import { db, route, wholeNumber } from "@/app/server.ts";
-import { cannotUndoWriting } from "@/engine/undo.ts";
+import { cannotUndoWriting } from "@/engine/undo/undo.ts";
 import { getWriting } from "@/store/writings.ts";
 
 export const GET = route<{ id: string }>(async (_, { id }) => {

@@ -1,14 +1,14 @@
 import Link from "next/link";
 import { z } from "zod";
 import { mapColumns } from "@/core/map/columns.ts";
-import type { Profile } from "@/core/metrics/profile.ts";
+import type { Profile } from "@/core/profile/profile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
 import { codesSeen, type CodeSeen } from "@/store/loads.ts";
 import { profilesOf } from "@/store/profiles.ts";
-import { ProfileDesk, type EarlierProfile } from "@/ui/profile-desk.tsx";
-import { counted, grouped, moment } from "@/ui/words.ts";
+import { ProfileDesk, type EarlierProfile } from "@/ui/profile/profile-desk.tsx";
+import { counted, grouped, moment } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db, wholeNumber } from "../../../server.ts";
 

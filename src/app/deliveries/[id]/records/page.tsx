@@ -1,11 +1,11 @@
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import { z } from "zod";
-import { apart } from "@/engine/apart.ts";
+import { apart } from "@/engine/apart/apart.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
-import { Value } from "@/ui/cell.tsx";
-import { counted, grouped } from "@/ui/words.ts";
+import { Value } from "@/ui/kit/cell.tsx";
+import { counted, grouped } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db, wholeNumber } from "../../../server.ts";
 

@@ -2,7 +2,7 @@ import { notFound, redirect } from "next/navigation";
 import { z } from "zod";
 import { getDelivery, latestDelivery } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
-import { BeginDesk } from "@/ui/begin-desk.tsx";
+import { BeginDesk } from "@/ui/feeds/begin-desk.tsx";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db } from "../../../server.ts";
 

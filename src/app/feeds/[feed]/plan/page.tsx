@@ -1,12 +1,12 @@
 import { notFound } from "next/navigation";
 import { z } from "zod";
 import { parsePlan, type Field, type Plan } from "@/core/plan/schema.ts";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { getDelivery, latestDelivery } from "@/store/deliveries.ts";
 import { getFeed, getPlanVersion, listPlans, planInForce } from "@/store/feeds.ts";
 import { checkHistory, listLoads } from "@/store/loads.ts";
 import { decidedByScore, matchesSeen } from "@/store/matches.ts";
-import { PlanDesk } from "@/ui/plan-desk.tsx";
+import { PlanDesk } from "@/ui/plan/plan-desk.tsx";
 import { db } from "../../../server.ts";
 
 const query = z.object({

@@ -1,13 +1,13 @@
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import { z } from "zod";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { differences, type Difference } from "@/core/plan/difference.ts";
 import { getFeed, getPlanVersion, listPlans } from "@/store/feeds.ts";
 import { listLoads } from "@/store/loads.ts";
-import { GoBack } from "@/ui/go-back.tsx";
-import { VersionChoice } from "@/ui/version-choice.tsx";
-import { counted, grouped, moment } from "@/ui/words.ts";
+import { GoBack } from "@/ui/plan/go-back.tsx";
+import { VersionChoice } from "@/ui/plan/version-choice.tsx";
+import { counted, grouped, moment } from "@/ui/kit/words.ts";
 import { db } from "../../../server.ts";
 
 const query = z.object({

@@ -1,8 +1,8 @@
 import Link from "next/link";
 import { getFeed } from "@/store/feeds.ts";
 import { listWritings } from "@/store/writings.ts";
-import { WritingList } from "@/ui/writing-list.tsx";
-import { counted } from "@/ui/words.ts";
+import { WritingList } from "@/ui/loads/writing-list.tsx";
+import { counted } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db } from "../../../server.ts";
 

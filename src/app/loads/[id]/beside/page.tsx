@@ -1,12 +1,12 @@
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import { z } from "zod";
-import { SieveError } from "@/core/problem.ts";
-import { compareReports, type Compared } from "@/core/report-compare.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
+import { compareReports, type Compared } from "@/core/report/compare.ts";
 import { getFeed } from "@/store/feeds.ts";
 import { getLoad, listLoads } from "@/store/loads.ts";
-import { OtherLoad } from "@/ui/other-load.tsx";
-import { grouped, moment, recordsHref } from "@/ui/words.ts";
+import { OtherLoad } from "@/ui/loads/other-load.tsx";
+import { grouped, moment, recordsHref } from "@/ui/kit/words.ts";
 import { db, wholeNumber } from "../../../server.ts";
 
 export const metadata = { title: "Two loads" };

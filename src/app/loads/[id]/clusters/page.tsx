@@ -3,7 +3,7 @@ import { notFound } from "next/navigation";
 import { getFeed } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
 import { countClusters, loadClusters, pairPlans } from "@/store/matches.ts";
-import { ClusterTable } from "@/ui/cluster-table.tsx";
+import { ClusterTable } from "@/ui/matches/cluster-table.tsx";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db, wholeNumber } from "../../../server.ts";
 

@@ -1,15 +1,15 @@
 import Link from "next/link";
 import { notFound } from "next/navigation";
-import { compilePlan, faultTitle } from "@/core/plan/compile.ts";
+import { compilePlan, faultTitle } from "@/core/course/compile.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
-import { apart } from "@/engine/apart.ts";
-import type { RecordFilter } from "@/engine/records.ts";
+import { apart } from "@/engine/apart/apart.ts";
+import type { RecordFilter } from "@/engine/look/records.ts";
 import { recordQuery } from "@/app/api/loads/[id]/records/query.ts";
-import type { KeptBecause } from "@/core/load/arriving.ts";
-import { problemFrom } from "@/ui/api.ts";
-import { ProblemNote } from "@/ui/problem-note.tsx";
-import { RecordTable } from "@/ui/record-table.tsx";
+import type { KeptBecause } from "@/core/plan/arriving.ts";
+import { problemFrom } from "@/ui/kit/api.ts";
+import { ProblemNote } from "@/ui/kit/problem-note.tsx";
+import { RecordTable } from "@/ui/kit/record-table.tsx";
 import { orNotThere, orWhyNot } from "../../../or-not-there.ts";
 import { db, wholeNumber } from "../../../server.ts";
 

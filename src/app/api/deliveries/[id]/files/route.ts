@@ -1,6 +1,6 @@
 import { Readable } from "node:stream";
 import { db, route, wholeNumber } from "@/app/server.ts";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { getDelivery, receiveFile } from "@/store/deliveries.ts";
 
 export const maxDuration = 86_400;

@@ -1,8 +1,8 @@
 import { z } from "zod";
 import { body, route, wholeNumber } from "@/app/server.ts";
-import type { ReadSettings } from "@/core/read/format.ts";
+import type { ReadSettings } from "@/core/read/part.ts";
 import { readSettingsSchema } from "@/core/read/settings.ts";
-import { apart, lookLimits } from "@/engine/apart.ts";
+import { apart, lookLimits } from "@/engine/apart/apart.ts";
 
 const input = z.object({ read: readSettingsSchema.default({}), most: z.int().min(1).max(2000).optional() });
 

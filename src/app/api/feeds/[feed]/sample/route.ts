@@ -2,8 +2,8 @@ import { z } from "zod";
 import { body, route } from "@/app/server.ts";
 import { readSectionSchema } from "@/core/read/settings.ts";
 import type { ReadSection } from "@/core/plan/schema.ts";
-import { apart, lookLimits } from "@/engine/apart.ts";
-import { MOST_SAMPLED } from "@/engine/sample.ts";
+import { apart, lookLimits } from "@/engine/apart/apart.ts";
+import { MOST_SAMPLED } from "@/engine/look/sample.ts";
 
 const input = z.object({
   delivery: z.int(),

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { body, db, route } from "@/app/server.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import { alterationsOf } from "@/engine/target.ts";
+import { alterationsOf } from "@/engine/writing/target.ts";
 
 const input = z.object({ document: z.unknown() });
 

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { body, db, route } from "@/app/server.ts";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { latestDelivery } from "@/store/deliveries.ts";
 import { keepDraft, planInForce } from "@/store/feeds.ts";
 import { askForTrial, trialOf } from "@/store/loads.ts";

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { db, route } from "@/app/server.ts";
-import { targetValues } from "@/engine/target.ts";
+import { targetValues } from "@/engine/writing/target.ts";
 import { planInForce } from "@/store/feeds.ts";
 
 const query = z.object({ field: z.string().min(1).max(63) });

@@ -1,9 +1,9 @@
 import { z } from "zod";
 import { body, db, route, wholeNumber } from "@/app/server.ts";
 import { overChanged } from "@/app/api/writings/query.ts";
-import { SieveError } from "@/core/problem.ts";
-import { cancelLoad } from "@/engine/abandon.ts";
-import { apart, writeLimits } from "@/engine/apart.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
+import { cancelLoad } from "@/engine/load/abandon.ts";
+import { apart, writeLimits } from "@/engine/apart/apart.ts";
 import { dropLoad, letThrough, runWithout } from "@/store/loads.ts";
 
 const input = z.object({

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { body, db, route, wholeNumber } from "@/app/server.ts";
-import { joinClusters, putBack, splitMember } from "@/engine/clusters.ts";
+import { joinClusters, putBack, splitMember } from "@/engine/match/clusters.ts";
 
 const input = z.discriminatedUnion("act", [
   z.object({ act: z.literal("split"), first: z.int().min(0), at: z.int().min(1) }),

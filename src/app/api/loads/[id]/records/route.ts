@@ -1,5 +1,5 @@
 import { route, wholeNumber } from "@/app/server.ts";
-import { apart, lookLimits } from "@/engine/apart.ts";
+import { apart, lookLimits } from "@/engine/apart/apart.ts";
 import { recordQuery } from "./query.ts";
 
 export const GET = route<{ id: string }>(async (request, { id }) => {

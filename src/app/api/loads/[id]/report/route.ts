@@ -1,5 +1,5 @@
 import { db, route, wholeNumber } from "@/app/server.ts";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { getLoad } from "@/store/loads.ts";
 
 /** The load report as a file. */

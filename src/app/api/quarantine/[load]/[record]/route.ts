@@ -1,5 +1,5 @@
 import { db, route, wholeNumber } from "@/app/server.ts";
-import { rowInTarget } from "@/engine/release.ts";
+import { rowInTarget } from "@/engine/release/release.ts";
 import { getHeld } from "@/store/held.ts";
 
 /** A held record, with the row of the target that has its key by now. */

@@ -1,9 +1,9 @@
 import { z } from "zod";
 import { db, route } from "@/app/server.ts";
-import { SieveError } from "@/core/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { csvRow } from "@/core/write/csv.ts";
-import { apart, lookLimits } from "@/engine/apart.ts";
-import { fileOf } from "@/engine/spool.ts";
+import { apart, lookLimits } from "@/engine/apart/apart.ts";
+import { fileOf } from "@/engine/threads/spool.ts";
 import { getReference, listReferences, makeReference, readReference, replaceEntries } from "@/store/references.ts";
 
 const query = z.object({

@@ -1,5 +1,5 @@
 import { db, route } from "@/app/server.ts";
-import { SieveError, grouped } from "@/core/problem.ts";
+import { SieveError, grouped } from "@/core/kernel/problem.ts";
 import { getReference, readReference } from "@/store/references.ts";
 
 /** Entries of a list that is handed out whole, for formulas that ask it while they are written. */

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { body, route, wholeNumber } from "@/app/server.ts";
-import { apart, writeLimits } from "@/engine/apart.ts";
+import { apart, writeLimits } from "@/engine/apart/apart.ts";
 import { overChanged, previewQuery } from "../../query.ts";
 
 /** What undoing a writing would do, and the rows of one of its counts. Nothing is changed. */

@@ -1,6 +1,6 @@
 import { db, route, wholeNumber } from "@/app/server.ts";
-import { transitions } from "@/core/ledger.ts";
-import { SieveError } from "@/core/problem.ts";
+import { transitions } from "@/core/kernel/ledger.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import { outcomesOf } from "@/store/ledger.ts";
 import { getLoad, needDetail } from "@/store/loads.ts";
 

@@ -1,0 +1,123 @@
+import { STEPS, STEP_IDS, stepPart } from "../cleanse/index.ts";
+import { COMPARATOR_IDS, comparatorPart } from "../match/compare/index.ts";
+import { SURVIVORSHIP } from "../match/schema.ts";
+import { BETWEEN } from "../check/between/index.ts";
+import { FUNCTIONS, type FormulaFunction } from "../formula/functions.ts";
+
+const code = (text: string): string => `\`${text.replaceAll("|", "\\|")}\``;
+const json = (value: unknown): string => code(JSON.stringify(value));
+
+function signature(f: FormulaFunction): string {
+  return f.method ? `value.${f.name}(${f.params.join(", ")})` : `${f.name}(${f.params.join(", ")})`;
+}
+
+/** The page about formulas, its functions and examples from the table that runs them. */
+export function formulasPage(): string {
+  const rows = FUNCTIONS.map((f) => {
+    const examples = f.examples.map(([source, value]) => `${code(source)} is ${json(value)}`).join("; ");
+    return `| ${code(signature(f))} | ${f.about} | ${examples} |`;
+  });
+  return `# Formulas
+
+Formulas are written in the Common Expression Language (CEL), an open standard. They stand in checks (\`that\`), in the steps \`derive\` (\`by\`) and \`leave-out\` (\`when\`).
+
+- A field is spoken of by its name and has the type of its contract: text and code are texts, integer a whole number, decimal a decimal number, boolean true or false, date the first moment of its day in UTC, timestamp a moment. \`it\` is the cell that a check or step is about.
+- **Empty**: where a field is empty that the formula does not ask about (\`x == null\`), a check passes, a derived value is empty, and nothing is left out.
+- Whole and decimal numbers are compared, and not reckoned together: write \`2.0\` for \`2\` beside a decimal field.
+- \`&&\`, \`||\`, \`!\`, \`a ? b : c\`, \`x in ['a', 'b']\`, \`+ - * / %\`, \`== != < <= > >=\`, texts in single or double quotes, \`timestamp('2026-02-28T00:00:00Z')\`, \`duration('36h')\`. Texts are ordered by code points.
+- Patterns are RE2 and run in linear time. A formula has at most 4,000 characters and 1,000 parts, and at most two macros over lists (\`all\`, \`exists\`, \`map\`, \`filter\`) inside each other. What it can cost for a record is reckoned before one is seen, from 200 characters a cell: more than 200,000 steps are refused.
+- What is reckoned for a decimal field is rounded to the field's digits after the point.
+- **Lists**: \`inList\` and \`fromList\` ask a reference list by its key; the load keeps the version that it asked. The name of the list stands in the formula in quotes, so that the plan is known to ask it. The examples below ask a list \`countries\` with the columns code, name and now, where NO is Norway, SE is Sweden, and NOR is a synonym of NO; and a list \`vaults\` whose entry V1 says Harbour store until the end of 2020 and Hill store since.
+- A formula that has no value for a record (a division by zero, say) does not hold in a check, and leaves the cell of a derived field as it is.
+
+**Named formulas** are written once, with parameters, a body over them, and examples that must hold, and used by their names: \`isBinomial(taxon)\`. A plan carries those that it uses under \`formulas\`, as they were when it was saved, so that it means the same for ever; changing one shows first which plans it reaches and which of their records would end otherwise. They are written out before the formula is compiled, and may use one another, in no circle.
+
+Formulas are compiled; what is beyond the compiler is taken by the language's library, record by record, with the same result.
+
+## Functions
+
+| function | gives | examples |
+|---|---|---|
+${rows.join("\n")}
+`;
+}
+
+/** The page about cleansing steps, from the parts themselves. */
+export function stepsPage(): string {
+  const rows = STEP_IDS.map((id) => {
+    const part = stepPart(id);
+    const options = Object.keys(STEPS[id].options).map(code).join(", ");
+    const cells = part.examples.slice(0, 3).map((e) => `${json(e.from)} → ${json(e.to)}`);
+    const records = (part.records ?? []).slice(0, 2).map((e) => `${json(e.from)} → ${e.to ? json(e.to) : "left out"}`);
+    return `| ${code(id)} | ${part.about} | ${options} | ${[...cells, ...records].join("; ")} |`;
+  });
+  return `# Cleansing steps
+
+A step works on the fields that \`in\` names, \`"*"\` for all. Steps run in their order, before types and checks, and each counts the cells that it changed. Empty cells are left alone, but by \`fill\`, \`join\` and \`derive\`.
+
+| \`do\` | what it does | options | examples |
+|---|---|---|---|
+${rows.join("\n")}
+`;
+}
+
+/** The page about checks, those between records from the parts themselves. */
+export function checksPage(): string {
+  const rows = BETWEEN.map((part) => {
+    const options = Object.keys(part.options).map(code).join(", ");
+    const [e] = part.examples;
+    const fails = Object.entries(e!.fails).map(
+      ([i, detail]) => `${json(e!.records[Number(i)])} fails${detail && `: ${detail}`}`,
+    );
+    return `| ${code(part.id)} | ${part.about} | ${options} | ${code(part.onFailure)} | ${json(e!.options)}: ${fails.join("; ")} |`;
+  });
+  return `# Checks
+
+A record carries all problems that checks find in it. Each check has a policy: \`hold\` keeps the record back in the quarantine, \`note\` only tells of it, \`stop\` stops the load before the target is touched.
+
+- **Of a field**: its type, \`required\`, \`length\`, \`least\`, \`most\`, \`pattern\`, \`unique\`; they stand with the field in the contract.
+- **By formula**: \`name\`, \`that\` (a [formula](formulas.md) that is true for a good record), \`in\` for the fields whose cells it is about, one by one as \`it\`, and \`message\` for words of its own, \`{field}\` standing for a value of the record.
+- **Between records**: below. They look at every record of the delivery that can be read and was not left out, by the values that are filled and of their type, and are decided at the end of the delivery, in memory that does not grow with it. \`check: "unique"\` with \`in\` says that the values of several fields together are given once.
+
+| \`check\` | what must be so | options | policy unless said | example |
+|---|---|---|---|---|
+${rows.join("\n")}
+
+Each of them may have a \`name\` and a \`message\`. When a held record is released, whether its parent is there and its range is free is asked of the target; gaps and sums are shown by a whole delivery alone, and who releases a record has looked at them.
+`;
+}
+
+/** The page about matching, its comparators from the parts themselves. */
+export function matchingPage(): string {
+  const rows = COMPARATOR_IDS.map((id) => {
+    const part = comparatorPart(id);
+    const options = Object.keys(part.options).map(code).join(", ");
+    const examples = part.examples.slice(0, 3).map((e) => `${json(e.a)}, ${json(e.b)}: ${e.likeness}`);
+    const levels = ["1", ...part.levels.map((l) => `${l}`), "less"].join(", ");
+    return `| ${code(id)} | ${part.about}${part.source ? ` (${part.source}.)` : ""} | ${options} | ${levels} | ${examples.join("; ")} |`;
+  });
+  return `# Matching
+
+The section \`match\` of a plan says how records that are one thing in the world are found. Records that passed all checks are compared with the others of their delivery, with the target's rows, with the entries of a reference list (\`list\`: its \`name\`, and by column of it the field that it is, where not the one of its name), or with several of these (\`against\`). An entry is cleansed for the comparison as a record is, and never changed: it gives its values to what is kept, and holds together records that are the same as it.
+
+- \`fields\` says what is compared and how: a field, or several put together with a space, \`by\` a comparator. Values are made plain for the comparison only; the record itself is untouched. A missing value speaks neither for nor against.
+- **Candidates**: not all are compared with all. Runs of three letters, sounds, forms of given names, parts of dates and codes, and pairs of rough looks at two fields lead from a record to those that share the rarest of them with it.
+- **Score**: each field's likeness falls on a level, and each level gives bits of evidence (Fellegi and Sunter, 1969). What random pairs are like is counted; what same pairs are like, and how many there are, is estimated without labels by expectation-maximisation (Dempster, Laird and Rubin, 1977). Where few records arrive, known ones help to tell what pairs are like; how many are the same goes by what arrives. Equal values that are rare say more than common ones. \`weights\` of a field sets the bits of its levels by hand. The sum is shown from 0 to 100: 50 is as likely as not, and each further 4 bits go from odds of 1 to 16; 80 is 256 to 1.
+- Two values that stand in each other's fields, such as given and family name, are found too.
+- **What may be shared**: people of one household have their address and phone in common and are not one; who has moved has another address and is still the same. Fields with \`shared\` say which those are; addresses, places and coordinates are so unless \`shared\` is \`false\`. Where the data has such pairs, two more kinds of pairs are estimated (after Winkler, 1993, and Larsen and Rubin, 2001): *related* ones, which are not the same and have just that in common, and *moved* ones, which are the same and have just that not in common. A pair is then weighed by the likeliest kind of same pairs against the likeliest of all others: for two of a household an equal address says nothing, and another given name says all the more. It takes three fields, one of them not shared, and weights that are estimated.
+- \`limits\`: from \`same\` on two records are one; from \`ask\` on a person is asked, and the record is \`waiting\`; \`lead\` demands how far the best candidate is ahead of the next.
+- **Clusters**: same pairs are joined from the strongest on, and only where all pairs between two clusters speak for it on the average, so a chain of weak links does not join strangers.
+- **Kept record**: \`keep\` says by field, or \`*\` for the others, whose value is kept: ${SURVIVORSHIP.map(code).join(", ")}. \`recent\` names the field by whose value a record is the more recent; \`trust\` names a field and its values, the most trusted first; \`rank\` is a [formula](formulas.md), and the record for which it gives most is ranked highest. An empty value is never kept where another has one. Left out, the most complete record's values are kept, or the most recent one's where \`recent\` is given.
+- **Decisions** of people are kept by the content of the two records, stand above the score, and hold until one of the two changes.
+
+From a shell: \`sieve match A.csv --plan PLAN.json [--against B.csv] [--list name=list.csv] --pairs pairs.csv --clusters clusters.csv --kept kept.csv --report report.json\`. A plan without the section gets one proposed from its fields. In \`pairs.csv\` stand the lines of both records, score, band, and for each compared field its bits of evidence. Where the plan compares with a reference list, its entries are given by \`--list\`; an entry stands there with the list's name for its file and its key for its line.
+
+## Comparators
+
+Levels are the likenesses from which on a pair is of the first, second, … level.
+
+| \`by\` | what it does | options | levels | examples |
+|---|---|---|---|---|
+${rows.join("\n")}
+`;
+}

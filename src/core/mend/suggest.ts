@@ -1,0 +1,166 @@
+import { withoutAccents } from "../cleanse/accents.ts";
+import { plainNumber } from "../cleanse/number.ts";
+import { usualDate } from "../cleanse/written-date.ts";
+import { editDistance } from "../kernel/distance.ts";
+import type { Compiled, Problem } from "../course/compile.ts";
+import type { Field } from "../plan/schema.ts";
+import { recheck } from "../course/recheck.ts";
+
+/** A held record as mends are looked for: its values by field as they would be checked. */
+export interface ToMend {
+  readonly id: string;
+  readonly values: readonly string[];
+  readonly problems: readonly Pick<Problem, "check">[];
+}
+
+/** One value that could stand in place of another, and what would come of it. */
+export interface Mend {
+  readonly field: string;
+  readonly from: string;
+  readonly to: string;
+  /** Why it is thought of, in a few words. */
+  readonly because: string;
+  /** Records that have the value; those of them that would pass all checks with the other. */
+  readonly records: readonly string[];
+  readonly releases: number;
+}
+
+interface Idea {
+  readonly to: string;
+  readonly because: string;
+}
+
+const plain = (text: string): string =>
+  withoutAccents(text)
+    .toLowerCase()
+    .replace(/[^\p{L}\p{N}]+/gu, "");
+
+/** The one allowed value that a text is like, but for case and marks or a letter or two. */
+function nearestCode(value: string, allowed: readonly string[]): Idea | null {
+  const own = plain(value);
+  if (own === "") return null;
+  const same = allowed.filter((a) => plain(a) === own);
+  if (same.length === 1) return { to: same[0]!, because: "the same but for case and marks" };
+  const near = allowed
+    .map((to) => ({ to, far: editDistance(own, plain(to)) }))
+    .filter(({ to, far }) => far <= (Math.max(own.length, to.length) > 5 ? 2 : 1) && far < own.length)
+    .sort((a, b) => a.far - b.far);
+  // Two that are alike near: a person must say which.
+  if (!near[0] || near[1]?.far === near[0].far) return null;
+  return { to: near[0].to, because: near[0].far === 1 ? "one letter away" : "two letters away" };
+}
+
+const YES = new Set("yes y true t 1 x ja j oui o si s ano tak igen kyllä".split(" "));
+const NO = new Set("no n false f 0 - nein non ne nie nem ei nej".split(" "));
+
+/** A day in one of the field's own forms. */
+function inForm(day: string, formats: readonly string[]): string | null {
+  if (formats.includes("yyyy-MM-dd")) return day;
+  const [year, month, date] = day.split("-") as [string, string, string];
+  const format = formats.find((f) => /^[yMd./\- ]+$/.test(f) && !f.includes("MMM"));
+  return (
+    format?.replace(/yyyy|MM|M|dd|d/g, (piece) =>
+      piece === "yyyy"
+        ? year
+        : piece.startsWith("M")
+          ? piece.length === 2
+            ? month
+            : String(Number(month))
+          : piece.length === 2
+            ? date
+            : String(Number(date)),
+    ) ?? null
+  );
+}
+
+/** What a value of a field could have been meant as; the most likely first. */
+function ideas(field: Field, value: string, formats: readonly string[]): Idea[] {
+  const found: Idea[] = [];
+  const add = (to: string | null, because: string): void => {
+    if (to !== null && to !== value && !found.some((i) => i.to === to)) found.push({ to, because });
+  };
+  switch (field.type) {
+    case "code": {
+      const near = nearestCode(value, field.values ?? []);
+      if (near) add(near.to, near.because);
+      break;
+    }
+    case "boolean": {
+      const word = plain(value) || value.trim();
+      if (YES.has(word)) add(field.words?.yes[0] ?? "true", "another word for yes");
+      if (NO.has(word)) add(field.words?.no[0] ?? "false", "another word for no");
+      break;
+    }
+    case "integer":
+    case "decimal": {
+      // Units and notes around one number.
+      const [bare] = /[-+\u2212(]?\d[\d\s.,'’\u00a0\u202f]*\d|\d/.exec(value) ?? [];
+      for (const [text, because] of [
+        [value, "the number as people write it"],
+        [bare ?? "", "the number in it"],
+      ] as const) {
+        for (const mark of [".", ","]) add(plainNumber(text, mark, false), because);
+      }
+      break;
+    }
+    case "date":
+    case "timestamp":
+      for (const order of ["day first", "month first"] as const) {
+        const day = usualDate(value, order);
+        if (day) add(inForm(day, formats), `the day as written, ${order}`);
+      }
+      break;
+    default: {
+      const trimmed = value.trim().replace(/\s+/g, " ");
+      add(trimmed.toUpperCase(), "in capitals");
+      add(trimmed.replace(/[\s_./]+/g, "-"), "with hyphens");
+      add(trimmed.replace(/[\s_./]+/g, "-").toUpperCase(), "in capitals, with hyphens");
+      add(
+        trimmed.replace(/(?<=[\d-])[Oo](?=[\d-]|$)/g, "0").replace(/(?<=[\d-])[Il](?=[\d-]|$)/g, "1"),
+        "digits that were typed as letters",
+      );
+      add(trimmed.replace(/\s+/g, ""), "without spaces");
+    }
+  }
+  return found;
+}
+
+/**
+ * Mends for the values of a field that fail a check, the one that releases most records first. Each is
+ * tried on every record that has the value, by the same checks that a release makes; one that mends
+ * nothing is not given. `check`: the key of the check that the records share.
+ */
+export function suggestMends(compiled: Compiled, check: string, records: readonly ToMend[], most = 8): Mend[] {
+  const own = compiled.checks.find((c) => c.key === check);
+  const f = own && !own.between && own.lookUp === null ? own.fields[0] : undefined;
+  if (f === undefined || own!.id === "unique" || (own!.rule && own!.rule.it < 0)) return [];
+  const field = compiled.fields[f]!;
+  const formats = compiled.readAs[f]!.formats ?? [];
+  const byValue = new Map<string, ToMend[]>();
+  for (const r of records) {
+    const value = r.values[f]!;
+    if (value === "" || !r.problems.some((p) => p.check === check)) continue;
+    const list = byValue.get(value);
+    if (list) list.push(r);
+    else byValue.set(value, [r]);
+  }
+  const mends: Mend[] = [];
+  for (const [from, having] of byValue) {
+    for (const { to, because } of ideas(field, from, formats)) {
+      const tried = having.map((r) =>
+        recheck(
+          compiled,
+          r.values.map((v, i) => (i === f ? to : v)),
+        ),
+      );
+      // It must mend what is wrong here, whatever else is wrong with a record.
+      if (tried[0]!.problems.some((p) => p.check === check || p.check === `${field.name}:type`)) continue;
+      const releases = tried.filter((t) => t.passes).length;
+      mends.push({ field: field.name, from, to, because, records: having.map((r) => r.id), releases });
+      break;
+    }
+  }
+  return mends
+    .sort((a, b) => b.releases - a.releases || b.records.length - a.records.length || (a.from < b.from ? -1 : 1))
+    .slice(0, most);
+}

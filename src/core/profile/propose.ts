@@ -1,0 +1,406 @@
+import { mayBeKey, type ColumnProfile, type Profile } from "./profile.ts";
+import { PLAN_FORMAT, type Field, type Plan, type ReadSection, type Step } from "../plan/schema.ts";
+import { counted, grouped, listed } from "../kernel/problem.ts";
+import type { ReadOptions, ReadSettings } from "../read/part.ts";
+
+/**
+ * How files like this one are read: what each file shows by itself is left to be found out from each,
+ * unless a person has set it.
+ */
+export function lastingRead(found: ReadOptions, set: Pick<ReadSettings, "delimiter" | "encoding">): ReadSection {
+  const { escape, ...rest } = found;
+  return {
+    ...rest,
+    ...("encoding" in rest ? { encoding: set.encoding ?? "auto" } : {}),
+    ...(found.as === "delimited" ? { delimiter: set.delimiter ?? "auto" } : {}),
+    ...(escape !== undefined && escape !== found.quote ? { escape } : {}),
+  } as ReadSection;
+}
+
+/** A share of the filled values that must fit a type before it is proposed; the rest would be held. */
+const ENOUGH = 0.9;
+const MOST_CODES = 30;
+
+/** One line of a proposed contract: what is proposed for a field, and what in the data speaks for it. */
+export interface Reason {
+  readonly field: string;
+  /** The property of the field, or the section of the plan. */
+  readonly part: "type" | "required" | "length" | "least" | "most" | "values" | "formats" | "key" | "cleanse";
+  readonly says: string;
+  readonly why: string;
+  /** The step that it is about, without its fields. */
+  readonly step?: NewStep;
+}
+
+/** A step whose fields are still to be gathered. */
+type NewStep = Pick<Step, "do"> & Record<string, unknown>;
+
+export interface Proposal {
+  readonly plan: Plan;
+  readonly reasons: readonly Reason[];
+}
+
+/** A name for a field from a column's: small letters, digits and underscores, none used before. */
+export function fieldName(column: string, used: ReadonlySet<string>): string {
+  let name = column
+    .normalize("NFKD")
+    .replace(/\p{M}/gu, "")
+    .replace(/([a-z])([A-Z])/g, "$1_$2")
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "_")
+    .replace(/^_+|_+$/g, "")
+    .slice(0, 50);
+  if (!/^[a-z]/.test(name)) name = name === "" ? "field" : `f_${name}`;
+  let unique = name;
+  for (let n = 2; used.has(unique) || unique === "it"; n++) unique = `${name}_${n}`;
+  return unique;
+}
+
+/** “all 708 values are days”, or “99.4 % of 708 values are days; 4 would be held”. */
+function fitting(part: number, whole: number, are: string): string {
+  if (part === whole) return `all ${grouped(whole)} values ${are}`;
+  const percent = (part / whole) * 100;
+  return `${percent > 99.9 ? "99.9" : percent.toFixed(1)} % of ${grouped(whole)} values ${are}; ${grouped(whole - part)} would be held`;
+}
+
+/** A length with room to grow, in the sizes that people choose. */
+export function roundedLength(longest: number): number {
+  const wanted = Math.ceil(longest * 1.2);
+  const step = wanted <= 20 ? 5 : wanted <= 100 ? 10 : wanted <= 1000 ? 50 : 500;
+  return Math.max(5, Math.ceil(wanted / step) * step);
+}
+
+/** The field that a column would make, named so that no other is; and what speaks for each part of it. */
+export function proposeField(column: ColumnProfile, used: ReadonlySet<string>): { field: Field; reasons: Reason[] } {
+  const reasons: Reason[] = [];
+  const name = fieldName(column.name, used);
+  const because: Because = (part, says, why, step) => {
+    reasons.push({ field: name, part, says, why, ...(step ? { step } : {}) });
+  };
+  if (column.loose > 0 || column.blank > 0) {
+    because(
+      "cleanse",
+      "trim the ends",
+      `${grouped(column.loose + column.blank)} values have spaces at their ends or nothing else`,
+      { do: "trim" },
+    );
+  }
+  if (column.doubled > 0) {
+    because(
+      "cleanse",
+      "collapse runs of spaces",
+      `${grouped(column.doubled)} values have two spaces or more in a row`,
+      { do: "collapse" },
+    );
+  }
+  if (column.nothing.length > 0) {
+    const words = column.nothing.map((w) => w.value);
+    because(
+      "cleanse",
+      `${words.join(", ")} mean empty`,
+      `met ${grouped(column.nothing.reduce((n, w) => n + w.count, 0))} times`,
+      { do: "empty-words", words },
+    );
+  }
+  const field: Field = { name, ...typeOf(column, because) };
+  if (column.name !== name) field.title = column.name;
+  if (column.filled === column.records && column.records > 0) {
+    field.required = true;
+    because("required", "required", `filled in all ${grouped(column.records)} records`);
+  }
+  return { field, reasons };
+}
+
+/**
+ * Proposes a contract from a profile: types, lengths, what is required, the key, limits, allowed
+ * values and formats, and the steps that the data asks for; each with its evidence.
+ */
+export function propose(profile: Profile, of: { feed: string; read: ReadSection }): Proposal {
+  const reasons: Reason[] = [];
+  const used = new Set<string>();
+  const steps = new Map<string, { step: NewStep; fields: string[] }>();
+  const fields = profile.columns.map((column): Field => {
+    const found = proposeField(column, used);
+    used.add(found.field.name);
+    reasons.push(...found.reasons);
+    for (const { step } of found.reasons) {
+      if (!step) continue;
+      const key = JSON.stringify(step);
+      const known = steps.get(key) ?? { step, fields: [] };
+      known.fields.push(found.field.name);
+      steps.set(key, known);
+    }
+    return found.field;
+  });
+
+  const key = keyOf(profile, fields, reasons);
+  const plan: Plan = {
+    format: PLAN_FORMAT,
+    feed: of.feed,
+    read: of.read,
+    map: { extra: "note" },
+    contract: { fields },
+    cleanse: [...steps.values()].map(({ step, fields: where }) => ({
+      ...step,
+      in: where.length === fields.length ? "*" : where,
+    })),
+    check: [],
+    load: { target: of.feed, key, mode: "append" },
+    gates: [{ limit: "held share", over: 0.2 }, { limit: "nothing read" }, { limit: "required column missing" }],
+  };
+  return { plan, reasons };
+}
+
+type Because = (part: Reason["part"], says: string, why: string, step?: NewStep) => void;
+
+function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
+  const { filled, numbers } = column;
+  if (filled === 0) {
+    because("type", "text", "no value to judge by");
+    return { type: "text" };
+  }
+  const fits = (type: string): number => column.types.find((t) => t.type === type)?.fits ?? 0;
+  const enough = (n: number): boolean => n >= filled * ENOUGH;
+
+  const words = column.common.map((v) => v.value.trim().toLowerCase());
+  const wordy = words.some((w) => /[a-z]/.test(w));
+  if (enough(fits("boolean")) && wordy) {
+    because(
+      "type",
+      "yes or no",
+      fitting(
+        fits("boolean"),
+        filled,
+        `are ${column.common
+          .slice(0, 4)
+          .map((v) => v.value)
+          .join(", ")}`,
+      ),
+    );
+    return { type: "boolean", words: { yes: ["true", "yes", "y", "t", "1"], no: ["false", "no", "n", "f", "0"] } };
+  }
+  if (numbers && !isCodeOfDigits(numbers) && enough(fits("integer")) && numbers.whole <= 18) {
+    because("type", "whole number", fitting(fits("integer"), filled, "are digits"));
+    return { type: "integer", ...limits(numbers, because) };
+  }
+  if (numbers && !isCodeOfDigits(numbers)) {
+    const [point, comma] = [fits("decimal"), fits("decimal comma")];
+    const both = column.types.some((t) => t.type === "decimal")
+      ? fits("decimal") + fits("decimal comma") - fits("integer")
+      : comma;
+    for (const [n, mark] of [
+      [point, "point"],
+      [comma, "comma"],
+      [point > 0 && comma > 0 ? both : 0, "point or comma"],
+    ] as const) {
+      if (!enough(n)) continue;
+      if (mark !== "point") {
+        because("cleanse", "comma becomes point", `${grouped(comma - fits("integer"))} numbers have a decimal comma`, {
+          do: "replace",
+          find: ",",
+          with: ".",
+        });
+      }
+      const scale = Math.max(1, numbers.part);
+      const precision = Math.min(1000, numbers.whole + 2 + scale);
+      because(
+        "type",
+        `decimal (${precision}, ${scale})`,
+        fitting(
+          n,
+          filled,
+          `are numbers with a decimal ${mark}, at most ${numbers.whole} digits before and ${numbers.part} after it`,
+        ),
+      );
+      return { type: "decimal", precision, scale, ...limits(numbers, because) };
+    }
+  }
+  const dates = column.types
+    .filter((t) => t.type.startsWith("date "))
+    .map((t) => ({ format: t.type.slice(5), fits: t.fits }));
+  const chosen = dateFormats(dates, filled);
+  if (chosen && enough(chosen.fits)) {
+    because("type", "date", fitting(chosen.fits, filled, "are days that exist"));
+    because("formats", chosen.formats.join(", "), chosen.why);
+    return { type: "date", formats: chosen.formats };
+  }
+  if (enough(fits("timestamp"))) {
+    because("type", "date and time", fitting(fits("timestamp"), filled, "begin with a day and have a time"));
+    return { type: "timestamp" } as Omit<Field, "name">;
+  }
+  const codes = codesOf(column);
+  if (codes) {
+    if (codes.upper) {
+      because("cleanse", "upper case", `${counted(codes.merged, "value")} written in another case too`, {
+        do: "case",
+        to: "upper",
+      });
+    }
+    because("type", "code", `${counted(codes.values.length, "different value")} in ${grouped(filled)}`);
+    because(
+      "values",
+      codes.values.slice(0, 12).join(", "),
+      fitting(codes.covered, filled, "are one of these, each met twice or more"),
+    );
+    return { type: "code", values: codes.values };
+  }
+  const length = roundedLength(column.length.most);
+  because("type", "text", whyText(column));
+  because("length", `at most ${grouped(length)} characters`, `the longest has ${grouped(column.length.most)}`);
+  return { type: "text", length };
+}
+
+/** Numbers of which more than a few begin with 0 are codes; a lone one is a slip. */
+function isCodeOfDigits(numbers: NonNullable<ColumnProfile["numbers"]>): boolean {
+  return numbers.leadingZeros > numbers.count * 0.02;
+}
+
+/** The values of a column that is a list of codes, spaces at the ends and, where it is needed, case taken out; null for any other. */
+function codesOf(column: ColumnProfile): { values: string[]; covered: number; upper: boolean; merged: number } | null {
+  if (column.countError > 0 || column.distinct > MOST_CODES * 2) return null;
+  const count = (key: (value: string) => string): Map<string, number> => {
+    const counts = new Map<string, number>();
+    for (const v of column.common) {
+      const value = key(v.value.trim());
+      if (value !== "") counts.set(value, (counts.get(value) ?? 0) + v.count);
+    }
+    return counts;
+  };
+  const asWritten = count((v) => v);
+  const inUpper = count((v) => v.toUpperCase());
+  // Codes that are capitals but for a few: “GB” and “gb” are one.
+  const capitals = [...asWritten].filter(([v]) => v === v.toUpperCase()).reduce((n, [, c]) => n + c, 0);
+  const upper = inUpper.size < asWritten.size && capitals > column.filled * 0.8;
+  const often = [...(upper ? inUpper : asWritten)].filter(([, c]) => c >= 2);
+  const covered = often.reduce((n, [, c]) => n + c, 0);
+  const longest = Math.max(0, ...often.map(([v]) => v.length));
+  if (often.length < 1 || often.length > MOST_CODES || longest > 40) return null;
+  if (column.filled < often.length * 8 || column.filled < 20 || covered < column.filled * 0.98) return null;
+  return { values: often.map(([v]) => v).sort(), covered, upper, merged: asWritten.size - inUpper.size };
+}
+
+function whyText(column: ColumnProfile): string {
+  const zeros = column.numbers?.leadingZeros ?? 0;
+  if (column.numbers && isCodeOfDigits(column.numbers))
+    return `${grouped(zeros)} numbers begin with 0, so it is a code and not a number`;
+  const best = column.types[0];
+  if (best && best.fits > column.filled / 2)
+    return `only ${((best.fits / column.filled) * 100).toFixed(1)} % of the values would do as ${best.type}`;
+  return `${grouped(column.distinct)} different values`;
+}
+
+function limits(numbers: NonNullable<ColumnProfile["numbers"]>, because: Because): Pick<Field, "least"> {
+  // Only where the values begin near nothing: a latitude of 48 to 59 says nothing about 0.
+  if (numbers.least < 0 || numbers.least > numbers.mean / 2) return {};
+  because("least", "at least 0", `the least is ${numbers.least}`);
+  return { least: 0 };
+}
+
+/** The formats that together fit most; where day and month could stand either way, the order that more of the dates decide for. */
+function dateFormats(
+  dates: readonly { format: string; fits: number }[],
+  filled: number,
+): { formats: string[]; fits: number; why: string } | null {
+  if (dates.length === 0) return null;
+  const dayFirst = dates.filter((d) => /^d/.test(d.format) && !/MMM/.test(d.format));
+  const monthFirst = dates.filter((d) => /^M/.test(d.format));
+  const sum = (list: readonly { fits: number }[]): number => list.reduce((n, d) => n + d.fits, 0);
+  const [day, month] = [sum(dayFirst), sum(monthFirst)];
+  const ordered = day >= month ? dayFirst : monthFirst;
+  const taken = [...dates.filter((d) => !dayFirst.includes(d) && !monthFirst.includes(d)), ...ordered]
+    .filter((d) => d.fits >= Math.max(1, filled * 0.002))
+    .sort((a, b) => b.fits - a.fits);
+  // Two-digit forms are part of the one-digit form of the same order.
+  const formats = taken.map((d) => d.format);
+  const why =
+    day === 0 && month === 0
+      ? `${grouped(sum(taken))} dates are written so`
+      : day === month
+        ? `day or month first: the dates fit both alike, so the day is taken to be first; look at some`
+        : `${grouped(Math.abs(day - month))} dates fit only with the ${day > month ? "day" : "month"} first`;
+  return formats.length === 0 ? null : { formats, fits: Math.min(filled, sum(taken)), why };
+}
+
+/** The field, or the two or three fields together, that tell one record from another; none where nothing does. */
+function keyOf(profile: Profile, fields: readonly Field[], reasons: Reason[]): string[] {
+  const because = (field: Field, why: string): void => {
+    field.required = true;
+    reasons.push({ field: field.name, part: "key", says: "key", why });
+  };
+  const candidates = profile.columns
+    .map((column, i) => ({ column, field: fields[i]! }))
+    .filter(({ column, field }) => mayBeKey(column) && (field.type === "text" || field.type === "integer"));
+  const best = candidates.find(({ column }) => column.repeats === 0) ?? candidates[0];
+  if (best) {
+    const { repeats, filled } = best.column;
+    because(
+      best.field,
+      repeats === 0
+        ? `no two of ${grouped(filled)} records have the same`
+        : `${grouped(repeats!)} of ${grouped(filled)} records repeat an earlier one; they would be held`,
+    );
+    return [best.field.name];
+  }
+  const [together] = profile.keys ?? [];
+  if (!together) return [];
+  const own = together.columns.map((name) => fields[profile.columns.findIndex((c) => c.name === name)]!);
+  const { records, repeats, empty, byChance } = together;
+  const looked = records < profile.records ? `the first ${grouped(records)}` : grouped(records);
+  const alike =
+    repeats === 0
+      ? `no two of ${looked} records have the same ${listed(own.map((f) => f.name))}`
+      : `${grouped(repeats)} of ${looked} records repeat an earlier one’s ${listed(own.map((f) => f.name))}; they would be held`;
+  const lacking = empty === 0 ? "" : `, and ${grouped(empty)} lack one of them`;
+  for (const field of own) because(field, `${alike}${lacking}; by chance ${grouped(byChance)} pairs would be alike`);
+  return own.map((f) => f.name);
+}
+
+/** The plan without the lines of the proposal that a person does not want. */
+export function withoutReasons(proposal: Proposal, rejected: ReadonlySet<Reason>): Plan {
+  let { plan } = proposal;
+  const setField = (name: string, change: (field: Field) => Field): void => {
+    const fields = plan.contract.fields.map((f) => (f.name === name ? change(f) : f));
+    plan = { ...plan, contract: { fields } };
+  };
+  const without =
+    (...parts: (keyof Field)[]) =>
+    (field: Field): Field =>
+      Object.fromEntries(Object.entries(field).filter(([k]) => !parts.includes(k as keyof Field))) as unknown as Field;
+  for (const { field, part, step } of rejected) {
+    switch (part) {
+      case "type":
+      case "values":
+      case "formats":
+        setField(field, ({ name, title, required }) => ({
+          name,
+          type: "text",
+          ...(title ? { title } : {}),
+          ...(required ? { required } : {}),
+        }));
+        break;
+      case "key":
+        plan = { ...plan, load: { ...plan.load, key: [] } };
+        break;
+      case "cleanse": {
+        const names = plan.contract.fields.map((f) => f.name);
+        const same = JSON.stringify(step);
+        plan = {
+          ...plan,
+          cleanse: plan.cleanse
+            .map((s) => {
+              const { in: where, ...rest } = s;
+              if (JSON.stringify(rest) !== same) return s;
+              return { ...s, in: (where === "*" ? names : where).filter((n) => n !== field) };
+            })
+            .filter((s) => s.in.length > 0),
+        };
+        break;
+      }
+      default:
+        setField(field, without(part));
+    }
+  }
+  // A key's fields are never empty, whatever was said of them alone.
+  for (const name of plan.load.key) setField(name, (f) => ({ ...f, required: true }));
+  return plan;
+}

@@ -1,0 +1,109 @@
+import type { Block } from "../../kernel/block.ts";
+import { isUtf8, textOf } from "../../kernel/bytes.ts";
+import { BlockBuilder } from "../builder.ts";
+import { distinctNames } from "../delimited/reader.ts";
+import type { FormatPart, OpenContext, SourceFile } from "../part.ts";
+import { lines, utf8Chunks } from "../text.ts";
+
+/** Lines of the beginning that decide where columns begin. */
+const LOOKED_AT = 200;
+
+/** Text whose columns stand at fixed places of the line, counted in characters. */
+export const fixed: FormatPart = {
+  id: "fixed",
+  async *open(source, settings, context) {
+    const sample = textOf(context.head, 0, context.head.length).split(/\r?\n/).slice(0, LOOKED_AT);
+    if (!context.whole) sample.pop();
+    const skip = settings.skip ?? 0;
+    const body = sample.slice(skip).filter((line) => line.trim() !== "");
+    const starts = settings.starts ?? columnStarts(body);
+    const header =
+      settings.header ??
+      looksLikeNames(
+        cut(body[0] ?? "", starts),
+        body.slice(1).map((l) => cut(l, starts)),
+      );
+    const columns = header ? distinctNames(cut(body[0] ?? "", starts)) : starts.map((_, i) => String(i + 1));
+    yield {
+      name: source.name,
+      options: { as: "fixed", encoding: context.encoding, starts, header, skip },
+      evidence: {
+        starts: settings.starts ? "as set" : `no line of the first ${body.length} has text between these columns`,
+        header:
+          settings.header !== undefined ? "as set" : header ? "the first line is names" : "the first line is data",
+      },
+      columns: () => columns,
+      blocks: readFixed(source, context, starts, columns.length, header, skip),
+      resumable: false,
+    };
+  },
+};
+
+/** Where columns begin: after blanks that every line has. */
+export function columnStarts(sample: readonly string[]): number[] {
+  const width = Math.max(0, ...sample.map((l) => l.length));
+  const used = new Uint8Array(width + 1);
+  for (const line of sample) for (let i = 0; i < line.length; i++) if (line[i] !== " ") used[i] = 1;
+  const starts: number[] = [];
+  for (let i = 0; i < width; i++) if (used[i] === 1 && (i === 0 || used[i - 1] === 0)) starts.push(i);
+  return starts.length > 0 ? starts : [0];
+}
+
+function cut(line: string, starts: readonly number[]): string[] {
+  return starts.map((s, i) => line.slice(s, starts[i + 1]).trimEnd());
+}
+
+/** Whether cells look like the names of columns rather than a record: filled, distinct, and without digits where others have them. */
+export function looksLikeNames(first: readonly string[], others: readonly (readonly string[])[]): boolean {
+  const filled = first.map((c) => c.trim()).filter((c) => c !== "");
+  if (filled.length === 0 || filled.length < first.length * 0.5 || new Set(filled).size < filled.length) return false;
+  if (filled.some((c) => /^[-+]?[\d.,:/\s-]+$/.test(c) || c.length > 80)) return false;
+  if (others.length === 0) return true;
+  // A name that comes again as a value of its own column is a value.
+  const again = first.filter((c, i) => c.trim() !== "" && others.filter((o) => o[i]?.trim() === c.trim()).length > 0);
+  if (again.length > 0) return false;
+  const numeric = first.some((c, i) => {
+    const values = others.map((o) => o[i]?.trim() ?? "").filter((v) => v !== "");
+    return values.length > 0 && values.filter((v) => /\d/.test(v)).length > values.length * 0.7 && !/\d{3}/.test(c);
+  });
+  return numeric || filled.every((c) => /^[\p{L}_]/u.test(c));
+}
+
+async function* readFixed(
+  source: SourceFile,
+  context: OpenContext,
+  starts: readonly number[],
+  width: number,
+  header: boolean,
+  skip: number,
+): AsyncGenerator<Block> {
+  const builder = new BlockBuilder(context.part);
+  let toSkip = skip;
+  let names = header;
+  for await (const batch of lines(utf8Chunks(source.chunks(), context.encoding))) {
+    for (let i = 0; i < batch.from.length; i++) {
+      const bytes = batch.bytes.subarray(batch.from[i]!, batch.to[i]!);
+      const line = batch.line + i;
+      const start = batch.base + batch.from[i]!;
+      if (toSkip > 0) {
+        toSkip--;
+        continue;
+      }
+      const text = textOf(bytes, 0, bytes.length);
+      if (text.trim() === "") continue;
+      if (names) {
+        names = false;
+        continue;
+      }
+      if (builder.full) yield builder.take()!;
+      const place = { line, start, end: start + bytes.length };
+      if (text.includes("\ufffd") || !isUtf8(bytes, 0, bytes.length)) {
+        builder.addUnreadable({ reason: "encoding", cells: 0 }, width, place, bytes);
+      } else if (text.includes("\0")) {
+        builder.addUnreadable({ reason: "nul", cells: 0 }, width, place, bytes);
+      } else builder.add(cut(text, starts), width, place, bytes);
+    }
+  }
+  const last = builder.take();
+  if (last) yield last;
+}

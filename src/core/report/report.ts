@@ -1,0 +1,266 @@
+import { judgeGates, type GateResult, type HistoryEntry } from "../gate/judge.ts";
+import type { ControlText } from "../gate/figures.ts";
+import type { Figure } from "./figures.ts";
+import { assertCloses, type Balance, type HeldAt } from "../kernel/ledger.ts";
+import { findDrift, type Drift } from "../map/drift.ts";
+import type { Fares } from "../lookup/compile.ts";
+import { listed } from "../kernel/problem.ts";
+import type { KeptCells } from "../plan/arriving.ts";
+import type { MatchMetrics } from "../match/metrics.ts";
+import type { Profile } from "../profile/profile.ts";
+import type { Tally } from "../course/tally.ts";
+import { READ_PROBLEMS, TAKEN, checkTitle, faultTitle, fileFault, type Compiled } from "../course/compile.ts";
+import type { UnreadableReason } from "../kernel/block.ts";
+import type { OnFailure, Plan } from "../plan/schema.ts";
+import type { FileFacts } from "../read/source.ts";
+import type { CodesSeen } from "../course/course.ts";
+import { siftOf, type Stratum } from "./strata.ts";
+
+export const REPORT_FORMAT = "good-sieve/report@1";
+
+/** The quality metrics of one load, with the balance they rest on. */
+export interface LoadReport {
+  readonly format: typeof REPORT_FORMAT;
+  readonly feed: string;
+  readonly mode: Plan["load"]["mode"];
+  readonly balance: Balance;
+  readonly sift: readonly Stratum[];
+  readonly fields: readonly FieldMetrics[];
+  readonly checks: readonly CheckMetrics[];
+  readonly steps: readonly { readonly words: string; readonly changed: number }[];
+  readonly gates: readonly GateResult[];
+  readonly drift: readonly Drift[];
+  readonly files: readonly FileFacts[];
+  /** What came in each code field. */
+  readonly codes?: readonly CodesSeen[];
+  readonly matches?: MatchMetrics;
+  /** What fields come to where a gate asks for it. */
+  readonly figures?: readonly Figure[];
+  /** How the records fared that asked a reference list. */
+  readonly lookUps?: readonly Fares[];
+  /** Cells that did not change what the target had, by the plan's rules for arriving cells. */
+  readonly kept?: readonly KeptCells[];
+  readonly loadedBefore?: LoadedBefore;
+  readonly reconciliation?: Reconciliation;
+  /** How long each part of the load took, in the order in which they ran. None where nobody measured. */
+  readonly timing?: readonly Timing[];
+}
+
+/** A figure as the ledger has it, then as the target has it. */
+export type BothSides<T> = readonly [ledger: T, target: T];
+
+/** What the target holds of a load beside what the ledger says was written. */
+export interface Reconciliation {
+  readonly rows: BothSides<number>;
+  /** A hash over the keys of the rows, whatever their order. */
+  readonly keys: BothSides<string>;
+  readonly fields: readonly ReconciledField[];
+}
+
+export interface ReconciledField {
+  readonly name: string;
+  /** Null for days and times. */
+  readonly sum: BothSides<string | null> | null;
+  readonly least: BothSides<string | null>;
+  readonly most: BothSides<string | null>;
+}
+
+/** Records that the target had already when the load was about to be written. */
+export interface LoadedBefore {
+  readonly records: number;
+  /** Of how many. */
+  readonly of: number;
+  /** The key is there, or a row that is alike in all fields. */
+  readonly by: "key" | "all fields";
+}
+
+export interface Timing {
+  readonly part: string;
+  /** Milliseconds. */
+  readonly ms: number;
+}
+
+export interface FieldMetrics {
+  readonly name: string;
+  readonly type: string;
+  /** Records that could be read; the other counts are of these. */
+  readonly of: number;
+  readonly filled: number;
+  /** Filled cells without a problem. */
+  readonly valid: number;
+  readonly changed: number;
+  readonly distinct: number;
+  readonly distinctEstimated: boolean;
+}
+
+export interface CheckMetrics {
+  readonly key: string;
+  /** What holds when it passes. */
+  readonly title: string;
+  /** What is wrong where it fails. */
+  readonly fault: string;
+  readonly stage: HeldAt;
+  readonly onFailure: OnFailure;
+  readonly problems: number;
+  /** Why it was switched off for this load. */
+  readonly off?: string;
+}
+
+export interface ReportInput {
+  readonly compiled: Compiled;
+  readonly tally: Tally;
+  readonly files: readonly FileFacts[];
+  readonly balance: Balance;
+  /** By field: different values, and whether the count is an estimate. */
+  readonly distinct: readonly { readonly count: number; readonly estimated: boolean }[];
+  /** Problems that only the whole load or the target could show, by the check's key. */
+  readonly late: ReadonlyMap<string, number>;
+  /** Keys of the target's own rules that the records were held against. */
+  readonly rules?: readonly string[];
+  readonly timing?: readonly Timing[];
+  /** What is in the columns that no field takes. */
+  readonly extras?: Profile | null;
+  readonly codes?: readonly CodesSeen[];
+  /** Records of files that are held as a whole, as the plan says: no surprise to a gate. */
+  readonly heldAsFiles?: number;
+  /** What was compared and found to be one; none where the plan compares nothing. */
+  readonly matches?: MatchMetrics | null;
+  readonly lookUps?: readonly Fares[];
+  readonly figures?: readonly Figure[];
+  readonly controls?: readonly ControlText[];
+  readonly received?: Date | null;
+  readonly kept?: readonly KeptCells[];
+  readonly loadedBefore?: LoadedBefore | null;
+  readonly reconciliation?: Reconciliation | null;
+  /** What the sender's loads before had, the newest first. */
+  readonly history?: readonly HistoryEntry[];
+  /** The columns of the files of the sender's delivery before. */
+  readonly before?: readonly (readonly string[])[];
+}
+
+/** Cells that steps changed; what a look-up filled is not theirs, nor are records that were left out. */
+function changedBySteps({ steps }: Compiled, tally: Tally): number {
+  return steps.reduce((n, s, i) => n + (s.step.do === "leave-out" ? 0 : tally.steps[i]!), 0);
+}
+
+/** Makes the report. Throws `balance-open` when the balance does not close. */
+export function makeReport(input: ReportInput): LoadReport {
+  const { compiled, tally, balance, files } = input;
+  assertCloses(balance);
+  const readable = tally.read - tally.unreadable;
+  const checks = checkMetrics(input);
+  const problems = new Map(checks.map((c) => [c.key, c.problems]));
+  const drift = findDrift({
+    compiled,
+    files,
+    tally,
+    extras: input.extras ?? null,
+    before: input.before ?? [],
+    codes: input.codes ?? [],
+  });
+  const filled = compiled.fields.map((f, i) => ({ name: f.name, filled: tally.filled[i]!, of: readable }));
+  const surprises = balance.outcomes.held - (input.heldAsFiles ?? 0);
+  return {
+    format: REPORT_FORMAT,
+    feed: compiled.plan.feed,
+    mode: compiled.plan.load.mode,
+    balance,
+    sift: siftOf(balance, checks, {
+      Read: `${files.length === 1 ? "1 file" : `${files.length} files`}, ${Math.max(0, ...files.map((f) => f.columns.length))} columns`,
+      Map: `${compiled.fields.length} fields`,
+      Cleanse: `${changedBySteps(compiled, tally).toLocaleString("en")} cells changed`,
+      Check: `${compiled.checks.length} checks`,
+      "Look up": input.lookUps?.length
+        ? listed(input.lookUps.map((l) => (l.version === 0 ? l.list : `${l.list}, version ${l.version}`)))
+        : "no list is asked",
+      Match: input.matches ? `${input.matches.fields.length} fields compared` : "nothing is compared",
+      Load: `${compiled.plan.load.mode} into ${compiled.plan.load.target}`,
+    }),
+    fields: compiled.fields.map((f, i) => {
+      const distinct = input.distinct[i] ?? { count: 0, estimated: true };
+      return {
+        name: f.name,
+        type: f.type,
+        of: readable,
+        filled: tally.filled[i]!,
+        valid: tally.filled[i]! - tally.faulty[i]!,
+        changed: tally.changed[i]!,
+        distinct: Math.min(distinct.count, tally.filled[i]!),
+        distinctEstimated: distinct.estimated,
+      };
+    }),
+    checks,
+    steps: compiled.steps.map((s, i) => ({ words: s.words, changed: tally.steps[i]! })),
+    gates: judgeGates(compiled, {
+      read: balance.read,
+      held: surprises,
+      files,
+      problems,
+      drift,
+      filled,
+      history: input.history ?? [],
+      figures: input.figures ?? [],
+      controls: input.controls ?? [],
+      received: input.received ?? null,
+      loadedBefore: input.loadedBefore ?? null,
+    }),
+    drift,
+    files,
+    ...(input.codes && input.codes.length > 0 ? { codes: input.codes } : {}),
+    ...(input.lookUps && input.lookUps.length > 0 ? { lookUps: input.lookUps } : {}),
+    ...(input.figures && input.figures.length > 0 ? { figures: input.figures } : {}),
+    ...(input.matches ? { matches: input.matches } : {}),
+    ...(input.kept && input.kept.length > 0 ? { kept: input.kept } : {}),
+    ...(input.loadedBefore ? { loadedBefore: input.loadedBefore } : {}),
+    ...(input.reconciliation ? { reconciliation: input.reconciliation } : {}),
+    ...(input.timing ? { timing: input.timing } : {}),
+  };
+}
+
+function checkMetrics({ compiled, tally, files, late, rules = [] }: ReportInput): CheckMetrics[] {
+  const unreadable = new Map<string, number>();
+  for (const f of files) {
+    for (const [reason, n] of Object.entries(f.unreadable)) unreadable.set(reason, (unreadable.get(reason) ?? 0) + n);
+  }
+  const metrics: CheckMetrics[] = [...unreadable].map(([reason, problems]) => ({
+    key: `read:${reason}`,
+    title: READ_PROBLEMS[reason as UnreadableReason].title,
+    fault: faultTitle(`read:${reason}`, []),
+    stage: "read",
+    onFailure: "hold",
+    problems,
+  }));
+  compiled.checks.forEach((c, i) =>
+    metrics.push({
+      key: c.key,
+      title: c.title,
+      fault: faultTitle(c.key, compiled.fields),
+      stage: c.lookUp === null ? "check" : "look up",
+      onFailure: c.onFailure,
+      problems: tally.checks[i]! + (late.get(c.key) ?? 0),
+      ...(c.off === null ? {} : { off: c.off }),
+    }),
+  );
+  if (compiled.plan.load.mode === "append" && compiled.plan.load.key.length > 0) {
+    metrics.push({
+      key: TAKEN,
+      title: "the key is not yet in the target",
+      fault: faultTitle(TAKEN, compiled.fields),
+      stage: "load",
+      onFailure: "hold",
+      problems: late.get(TAKEN) ?? 0,
+    });
+  }
+  const drifted = [...late.keys()].filter((key) => fileFault(key) !== null);
+  for (const key of [...drifted, ...rules]) {
+    metrics.push({
+      key,
+      title: checkTitle(compiled, key),
+      fault: faultTitle(key, compiled.fields),
+      stage: "load",
+      onFailure: "hold",
+      problems: late.get(key) ?? 0,
+    });
+  }
+  return metrics;
+}

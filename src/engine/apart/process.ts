@@ -1,0 +1,47 @@
+import { Worker, isMainThread } from "node:worker_threads";
+import { fileURLToPath } from "node:url";
+import { SieveError } from "@/core/kernel/problem.ts";
+import { openDb, type Db } from "@/store/db.ts";
+import { TASKS } from "./tasks.ts";
+import type { FromApart, ToApart } from "./apart.ts";
+
+/** The process that does pieces of work that may have to be ended (`apart.ts`), one after the other. */
+
+const LOOK_MS = 500;
+const TELL_MS = 100;
+
+function say(message: FromApart): void {
+  process.send?.(message);
+}
+
+async function work(db: Db, { task, input }: ToApart): Promise<void> {
+  let told = 0;
+  const tell = (file: string, bytes: number): void => {
+    const now = Date.now();
+    if (now - told < TELL_MS) return;
+    told = now;
+    say({ type: "progress", at: { file, bytes } });
+  };
+  try {
+    const run = TASKS[task] as (db: Db, input: unknown, told: typeof tell) => Promise<unknown>;
+    say({ type: "done", result: await run(db, input, tell) });
+  } catch (error) {
+    if (error instanceof SieveError) {
+      const { code, message, detail, hint, facts } = error;
+      say({ type: "failed", code, message, detail, hint, facts });
+    } else say({ type: "broken", message: error instanceof Error ? (error.stack ?? error.message) : String(error) });
+  }
+}
+
+if (isMainThread) {
+  const db = openDb(undefined, 3);
+  process.on("message", (message: ToApart) => void work(db, message));
+  process.on("disconnect", () => process.exit(0));
+  // Work that stands still hears nothing of its parent's end.
+  new Worker(fileURLToPath(import.meta.url)).unref();
+} else {
+  const parent = process.ppid;
+  setInterval(() => {
+    if (process.ppid !== parent) process.kill(process.pid, "SIGKILL");
+  }, LOOK_MS);
+}

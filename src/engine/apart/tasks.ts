@@ -1,0 +1,48 @@
+import type { ReadSection } from "@/core/plan/schema.ts";
+import type { ReadSettings } from "@/core/read/part.ts";
+import type { Db } from "@/store/db.ts";
+import type { ReadTold } from "@/store/deliveries.ts";
+import { getPlan, planInForce } from "@/store/feeds.ts";
+import { deliveryLists } from "../load/delivery-lists.ts";
+import { findInDelivery, type CellFilter } from "../look/delivery-records.ts";
+import { previewDelivery } from "../look/preview.ts";
+import { readEntriesAt } from "../look/read-list.ts";
+import { findRecords, type RecordFilter } from "../look/records.ts";
+import { releaseRecords, type Mend, type ReleaseOptions } from "../release/release.ts";
+import { runProfile } from "../jobs/run-profile.ts";
+import { sampleDelivery } from "../look/sample.ts";
+import { previewUndo, undoLoad, undoWriting, type OverChanged, type UndoRowFilter } from "../undo/undo.ts";
+
+/** What is done in a process of its own: by name, from an input that can be passed on to a result that can. */
+export const TASKS = {
+  preview: (db: Db, i: { delivery: number; read: ReadSettings; most?: number | undefined }, told: ReadTold) =>
+    previewDelivery(db, i.delivery, i.read, i.most, told),
+  sample: async (
+    db: Db,
+    i: { feed: string; delivery: number; read: ReadSection; size: number; following: boolean },
+    told: ReadTold,
+  ) => sampleDelivery(db, i.delivery, (await planInForce(db, i.feed)).document, i.read, i.size, i.following, told),
+  "records of a delivery": (
+    db: Db,
+    i: { delivery: number; read: ReadSettings; filter: CellFilter; from: number; limit: number },
+    told: ReadTold,
+  ) => findInDelivery(db, i.delivery, i.read, i.filter, i.from, i.limit, told),
+  "records of a load": (db: Db, i: { load: number; filter: RecordFilter; from: number; limit: number }) =>
+    findRecords(db, i.load, i.filter, i.from, i.limit),
+  "entries of a file": (_: Db, i: { path: string; name: string }) => readEntriesAt(i.path, i.name),
+  "lists of a delivery": async (db: Db, i: { delivery: number; plan: number }) => [
+    ...(await deliveryLists(db, i.delivery, (await getPlan(db, i.plan)).document)),
+  ],
+  profile: (db: Db, i: { profile: number }, told: ReadTold) => runProfile(db, i.profile, told),
+  release: (db: Db, i: { mends: readonly Mend[]; by: string; options: ReleaseOptions }) =>
+    releaseRecords(db, i.mends, i.by, i.options),
+  undo: (db: Db, i: { writing: number; reason: string; by: string; over: OverChanged }) =>
+    undoWriting(db, i.writing, i),
+  "undo of a load": (db: Db, i: { load: number; reason: string; by: string; over: OverChanged }) =>
+    undoLoad(db, i.load, i.reason, i.by, i.over),
+  "preview of an undo": (db: Db, i: { writing: number; filter: UndoRowFilter }) => previewUndo(db, i.writing, i.filter),
+} as const;
+
+export type TaskName = keyof typeof TASKS;
+export type TaskInput<K extends TaskName> = Parameters<(typeof TASKS)[K]>[1];
+export type TaskOutput<K extends TaskName> = Awaited<ReturnType<(typeof TASKS)[K]>>;

@@ -1,0 +1,219 @@
+import { keepCluster } from "@/core/match/survive.ts";
+import type { Compiled } from "@/core/course/compile.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
+import { transaction, type Client, type Db } from "@/store/db.ts";
+import type { Cluster, ClusterMember } from "@/store/matches.ts";
+import { getLoad } from "@/store/loads.ts";
+import { noteRows, rowNow, type WritingKind } from "@/store/writings.ts";
+import { referringKeys, refersTo } from "../writing/existing-table.ts";
+import { contentMark } from "./match-load.ts";
+import { changeAt } from "../writing/meet.ts";
+import { compiledOfLoad } from "../load/rerun.ts";
+import { tableOf } from "../writing/target.ts";
+import { writeRecord } from "../writing/write-record.ts";
+import { Writing, lockTarget } from "../writing/writing.ts";
+
+/** A cluster of a load on the desk, with what is needed to change it. */
+interface Open {
+  readonly client: Client;
+  readonly load: number;
+  readonly feed: string;
+  readonly compiled: Compiled;
+  readonly writing: Writing;
+}
+
+async function open(client: Client, load: number, kind: WritingKind, by: string): Promise<Open> {
+  const { feed, plan, state } = await getLoad(client, load);
+  if (state !== "loaded") {
+    throw new SieveError("wrong-state", `Load ${load} is ${state}, so its clusters can't be changed.`);
+  }
+  const compiled = await compiledOfLoad(client, load, plan);
+  await lockTarget(client, feed, compiled.plan);
+  const writing = await Writing.begin(client, { kind, feed, load, plan: compiled.plan, planId: plan, by });
+  return { client, load, feed, compiled, writing };
+}
+
+async function clusterOf({ client, load }: Open, first: number): Promise<Cluster> {
+  const { rows } = await client.query<Cluster>(
+    "select first, members, kept, origins from sieve.cluster where load = $1 and first = $2 for update",
+    [load, first],
+  );
+  if (!rows[0]) {
+    throw new SieveError("no-cluster", `Load ${load} has no cluster of record ${first + 1}.`, {
+      hint: "Look at the clusters again; someone else may have changed them.",
+    });
+  }
+  return rows[0];
+}
+
+/** Where a member stands in the target when it is a row of its own: the load and the record that the row came from. */
+function placeOf({ load }: Open, member: ClusterMember): [number, number] {
+  return member.row ?? [load, member.record!];
+}
+
+/** The place of a row of the target as it is now. Throws `row-gone` when a later load has written it. */
+async function rowAt({ client, compiled }: Open, [load, record]: readonly [number, number]): Promise<string> {
+  const { rows } = await client.query<{ at: string }>(
+    `select ctid::text as at from ${tableOf(compiled.plan)} where _load = $1 and _record = $2 for update limit 2`,
+    [load, record],
+  );
+  if (rows.length !== 1) {
+    throw new SieveError("row-gone", `Record ${record + 1} of load ${load} is no longer in the target as it was.`, {
+      hint: "A later load has written it, so the cluster can't be changed any more.",
+    });
+  }
+  return rows[0]!.at;
+}
+
+async function noteCluster({ client, writing, load }: Open, first: number): Promise<void> {
+  await noteRows(client, writing.id, [await rowNow(client, "cluster", { load, first })]);
+}
+
+/** Takes a row out of the target. Throws `row-gone` where another table refers to it. */
+async function removeAt({ client, writing, compiled }: Open, at: string): Promise<void> {
+  const target = tableOf(compiled.plan);
+  for (const referring of await referringKeys(client, target)) {
+    const { child } = referring;
+    await client.query(`lock table ${child} in share row exclusive mode`);
+    const { rowCount } = await client.query(
+      `select from ${target} t where t.ctid = $1::tid and exists (select from ${child} c where ${refersTo(referring)})`,
+      [at],
+    );
+    if (rowCount) {
+      throw new SieveError("row-gone", `The row can't be taken out of the target, as ${child} refers to it.`, {
+        hint: `Change the rows of ${child} first, so that they refer to the record that is kept.`,
+      });
+    }
+  }
+  await writing.remove(`select ctid as place, tableoid as part from ${target} where ctid = '${at}'`);
+}
+
+/** Makes the kept record anew of the members that are in the cluster, in the target and in the store. */
+async function keepAgain(on: Open, first: number, members: readonly ClusterMember[]): Promise<void> {
+  const { client, compiled, load, writing } = on;
+  const { plan, fields } = compiled;
+  const inside = members.flatMap((m, i) => (m.split ? [] : [i]));
+  const kept = keepCluster(
+    plan.match!,
+    fields,
+    plan.load.key,
+    inside.map((i) => members[i]!.values),
+    plan.formulas,
+  );
+  const at = await rowAt(on, placeOf(on, members[0]!));
+  await changeAt(writing, [{ at, values: kept.values }], { asTheyAre: true });
+  await client.query("update sieve.cluster set members = $3, kept = $4, origins = $5 where load = $1 and first = $2", [
+    load,
+    first,
+    JSON.stringify(members),
+    JSON.stringify(kept.values),
+    JSON.stringify(kept.from.map((i) => (i < 0 ? -1 : inside[i]!))),
+  ]);
+}
+
+async function decide(
+  { client, feed, compiled, writing }: Open,
+  a: ClusterMember,
+  b: ClusterMember,
+  decision: "same" | "different" | null,
+  by: string,
+): Promise<void> {
+  const [low, high] = [a, b].map((m) => contentMark(compiled, m.values)).sort();
+  if (low === high) return;
+  await noteRows(client, writing.id, [await rowNow(client, "match_decision", { feed, low, high })]);
+  if (decision === null) {
+    await client.query("delete from sieve.match_decision where feed = $1 and low = $2 and high = $3", [
+      feed,
+      low,
+      high,
+    ]);
+    return;
+  }
+  await client.query(
+    `insert into sieve.match_decision (feed, low, high, decision, decided_by) values ($1, $2, $3, $4, $5)
+     on conflict (feed, low, high) do update set decision = excluded.decision, decided_by = excluded.decided_by, decided_at = now()`,
+    [feed, low, high, decision, by],
+  );
+}
+
+function memberAt(cluster: Cluster, at: number, split: boolean): ClusterMember {
+  const member = cluster.members[at];
+  if (!member || at === 0 || (member.split !== undefined) !== split) {
+    throw new SieveError("no-member", `The cluster has no member ${at + 1} that this can be done to.`, {
+      detail: at === 0 ? "The first one is the record that the others are put to." : "",
+      hint: "Look at the clusters again; someone else may have changed them.",
+    });
+  }
+  return member;
+}
+
+/**
+ * Takes a member out of its cluster: it becomes a row of the target of its own, the kept record is
+ * made anew of the others, and that they are different is known to all loads to come.
+ */
+export async function splitMember(db: Db, load: number, first: number, at: number, by: string): Promise<void> {
+  await transaction(db, async (client) => {
+    const on = await open(client, load, "split", by);
+    const cluster = await clusterOf(on, first);
+    await noteCluster(on, first);
+    const member = memberAt(cluster, at, false);
+    const members = cluster.members.map((m, i) => (i === at ? { ...m, split: by } : m));
+    await keepAgain(on, first, members);
+    // An entry of a list is there by itself.
+    if (!member.entry) await writeOut(on, member);
+    for (const [i, other] of members.entries()) {
+      if (i !== at && !other.split) await decide(on, member, other, "different", by);
+    }
+    await on.writing.end();
+  });
+}
+
+/** Makes a member a row of the target of its own. Throws `row-refused`. */
+async function writeOut(on: Open, member: ClusterMember): Promise<void> {
+  const [rowLoad, record] = placeOf(on, member);
+  const one = { load: rowLoad, record, values: member.values, after: 0 };
+  const refused = await writeRecord(on.writing, on.compiled, one, { alone: true });
+  if (refused) {
+    throw new SieveError("row-refused", refused.message, {
+      detail: refused.expected,
+      hint: "It can't be a row of its own beside the kept record; mend the key first.",
+    });
+  }
+}
+
+/** Puts a member that was split off back into its cluster. */
+export async function putBack(db: Db, load: number, first: number, at: number, by: string): Promise<void> {
+  await transaction(db, async (client) => {
+    const on = await open(client, load, "put back", by);
+    const cluster = await clusterOf(on, first);
+    await noteCluster(on, first);
+    const { split: _, ...member } = memberAt(cluster, at, true);
+    if (!member.entry) {
+      await removeAt(on, await rowAt(on, placeOf(on, member)));
+    }
+    const members = cluster.members.map((m, i) => (i === at ? member : m));
+    await keepAgain(on, first, members);
+    for (const [i, other] of members.entries()) if (i !== at) await decide(on, member, other, null, by);
+    await on.writing.end();
+  });
+}
+
+/**
+ * Makes one cluster of two: the members of the second are put to the first, its row goes from the
+ * target, and that both are the same is known to all loads to come.
+ */
+export async function joinClusters(db: Db, load: number, first: number, other: number, by: string): Promise<void> {
+  if (first === other) throw new SieveError("usage", "A cluster can't be joined with itself.");
+  await transaction(db, async (client) => {
+    const on = await open(client, load, "join", by);
+    const [one, two] = [await clusterOf(on, first), await clusterOf(on, other)];
+    const at = await rowAt(on, placeOf(on, two.members[0]!));
+    await noteCluster(on, first);
+    await noteCluster(on, other);
+    await removeAt(on, at);
+    await client.query("delete from sieve.cluster where load = $1 and first = $2", [load, other]);
+    await keepAgain(on, first, [...one.members, ...two.members]);
+    await decide(on, one.members[0]!, two.members[0]!, "same", by);
+    await on.writing.end();
+  });
+}

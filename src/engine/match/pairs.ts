@@ -1,0 +1,225 @@
+import { availableParallelism } from "node:os";
+import type { Worker } from "node:worker_threads";
+import { IndexPart, layOut, roomFor } from "@/core/match/candidates.ts";
+import { Matcher, concatPairs, type Pairs } from "@/core/match/match.ts";
+import type { MatchModel } from "@/core/match/model.ts";
+import { TakesNumbered } from "@/core/match/numbered.ts";
+import type { MatchField } from "@/core/match/schema.ts";
+import { sharedNumbers, type MatchTable } from "@/core/match/table.ts";
+import type { PairsCall, PairsCalls } from "./pairs-thread.ts";
+import { giveBack, takeThread } from "../threads/threads.ts";
+
+/** Incoming records between two looks at whether anybody has cancelled. */
+const STRETCH = 250;
+/** With fewer records a second thread costs more than it saves. */
+const WORTH_A_THREAD = 3_000;
+/** Records that are made plain in one go. */
+const BATCH = 1_000;
+/** What the other thread is asked ahead of what it does, so that it never waits. */
+const AHEAD = 2;
+/** Batches whose answers may lie unread, while this thread has no time to take them in. */
+const MOST_UNREAD = 128;
+
+export interface PairsWanted {
+  /** Incoming records, from this one to before that one; all unless said. */
+  readonly from?: number;
+  readonly to?: number;
+  /** Only known records below this number. */
+  readonly before?: number;
+  readonly leastScore?: number;
+  /** Only so many of each record's best. */
+  readonly best?: number;
+}
+
+/** The other thread, as this one calls it. */
+class Helper {
+  /** Who waits for the answers, in the order of the calls. */
+  private readonly waiting: { resolve: (answer: never) => void; reject: (error: unknown) => void }[] = [];
+  private failed: Error | null = null;
+
+  constructor(private readonly thread: Worker) {
+    thread.on("message", (answer) => this.waiting.shift()!.resolve(answer as never));
+    const fail = (error: Error): void => {
+      this.failed = error;
+      for (const { reject } of this.waiting.splice(0)) reject(error);
+    };
+    thread.on("error", fail);
+    thread.on("exit", () => fail(new Error("the thread that compares records has ended")));
+  }
+
+  call<K extends keyof PairsCalls>(name: K, ...args: Parameters<PairsCalls[K]>): Promise<ReturnType<PairsCalls[K]>> {
+    if (this.failed) return Promise.reject(this.failed);
+    const answer = new Promise<ReturnType<PairsCalls[K]>>((resolve, reject) => this.waiting.push({ resolve, reject }));
+    // What fails is told where the answer is waited for, which may be later.
+    answer.catch(() => {});
+    this.thread.postMessage({ name, args } satisfies PairsCall);
+    return answer;
+  }
+
+  async end(): Promise<void> {
+    if (this.failed || this.waiting.length > 0) {
+      await this.thread.terminate();
+      return;
+    }
+    await this.call("end");
+    giveBack(this.thread);
+  }
+}
+
+/** Records that are left to the other thread. */
+interface Batch {
+  readonly table: MatchTable;
+  readonly at: number;
+  readonly cells: string[];
+  count: number;
+}
+
+/**
+ * A match by two threads, where there are processors for them and records enough: records are added,
+ * then the model is estimated, then pairs are found. Both threads make records plain, index them, and
+ * find pairs; the numbers of the records lie in memory that both read. The pairs and their order are
+ * those of one thread.
+ */
+export class PairSearch {
+  readonly matcher: Matcher;
+  private helper: Helper | null = null;
+  private batch: Batch | null = null;
+  /** Records that are made plain here before the other thread is offered some again. */
+  private here = WORTH_A_THREAD;
+  private sent = 0;
+  private taken = 0;
+  /** How many batches the other thread has done, taken in or not. */
+  private readonly done = sharedNumbers(1);
+  private readonly takes: TakesNumbered;
+  private readonly answers: Promise<void>[] = [];
+
+  /** @param thread the bundled pairs-thread; null to do without */
+  constructor(
+    fields: readonly MatchField[],
+    options: { among: boolean },
+    private readonly thread: URL | null,
+  ) {
+    this.matcher = new Matcher(fields, options);
+    this.takes = new TakesNumbered(this.matcher.values);
+  }
+
+  /** Adds a record to one of the matcher's tables. */
+  add(table: MatchTable, cells: readonly string[]): void {
+    if (this.batch && this.batch.table !== table) this.send();
+    if (!this.batch && this.here <= 0) this.offer(table);
+    if (!this.batch) {
+      this.here--;
+      table.add(cells);
+      return;
+    }
+    table.reserve(1);
+    for (const cell of cells) this.batch.cells.push(cell);
+    if (++this.batch.count === BATCH) this.send();
+  }
+
+  /** Leaves the next records to the other thread, if it has time for them. */
+  private offer(table: MatchTable): void {
+    this.here = BATCH;
+    if (!this.thread || availableParallelism() < 2) return;
+    if (!this.helper) {
+      this.helper = new Helper(takeThread(this.thread));
+      void this.helper.call("begin", this.matcher.fields, this.matcher.among, this.done);
+    }
+    if (this.sent - Atomics.load(this.done, 0) >= AHEAD || this.sent - this.taken >= MOST_UNREAD) return;
+    this.here = 0;
+    this.batch = { table, at: table.length, cells: [], count: 0 };
+  }
+
+  private send(): void {
+    const { table, at, cells } = this.batch!;
+    this.batch = null;
+    this.sent++;
+    const answer = this.helper!.call("number", cells).then((numbered) => {
+      this.takes.take(table, at, numbered);
+      this.taken++;
+    });
+    answer.catch(() => {});
+    this.answers.push(answer);
+  }
+
+  /** Indexes the records and estimates the model from those from `start` on. To be called when all are added. */
+  async estimate(start = 0): Promise<MatchModel> {
+    const { matcher } = this;
+    if (this.batch) this.send();
+    await Promise.all(this.answers.splice(0));
+    const helper = this.helper;
+    if (!helper) {
+      matcher.prepare();
+      return matcher.estimate(start);
+    }
+    void helper.call("records", matcher.shareRecords());
+    const records = matcher.known.length;
+    const half = records >> 1;
+    const counts = sharedNumbers(roomFor(records));
+    const counted = helper.call("count", half, records, counts);
+    const part = new IndexPart(matcher.known, 0, half);
+    await counted;
+    const rows = layOut([part.counts, counts], sharedNumbers);
+    const filled = helper.call("fill", rows.entries);
+    part.fill(rows.entries);
+    await filled;
+    void helper.call(
+      "index",
+      rows,
+      matcher.values.map((v) => v.texts),
+    );
+    matcher.prepare(rows);
+    const sample = helper.call("sample", matcher.sampled(start));
+    const random = matcher.randomLevels(start);
+    const model = matcher.estimateFrom(await sample, random);
+    void helper.call("use", model);
+    return model;
+  }
+
+  /**
+   * Finds pairs stretch by stretch, so that the process can tend to other things.
+   * @param rest is waited for after each stretch of this thread; what it throws ends the search
+   */
+  async find(wanted: PairsWanted, rest: () => Promise<void> = async () => {}): Promise<Pairs> {
+    const { matcher, helper } = this;
+    const { from = 0, to = matcher.incoming.length } = wanted;
+    const parts: Pairs[] = [];
+    const stretches = Math.ceil((to - from) / STRETCH);
+    let next = 0;
+    const stretch = (at: number): PairsWanted => ({
+      ...wanted,
+      from: from + at * STRETCH,
+      to: Math.min(to, from + (at + 1) * STRETCH),
+    });
+    const beside = async (): Promise<void> => {
+      while (next < stretches) {
+        const at = next++;
+        parts[at] = await helper!.call("pairs", stretch(at));
+      }
+    };
+    const here = async (): Promise<void> => {
+      while (next < stretches) {
+        const at = next++;
+        parts[at] = matcher.pairs(stretch(at));
+        // The process has other things to tend to as well.
+        await new Promise((resolve) => setImmediate(resolve));
+        await rest();
+      }
+    };
+    const besides = helper ? Array.from({ length: AHEAD }, beside) : [];
+    try {
+      await Promise.all([...besides, here()]);
+    } finally {
+      // Where one of the two has failed the other need not go on.
+      next = stretches;
+    }
+    return concatPairs(parts, matcher.fields.length);
+  }
+
+  /** Lets the other thread go. The matcher stays as it is. */
+  async end(): Promise<void> {
+    const helper = this.helper;
+    this.helper = null;
+    await helper?.end();
+  }
+}

@@ -1,0 +1,329 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useEffect, useMemo, useState } from "react";
+import type { ReadSection } from "@/core/plan/schema.ts";
+import { lastingRead, propose, withoutReasons, type Reason } from "@/core/profile/propose.ts";
+import type { ReadOptions, ReadSettings } from "@/core/read/part.ts";
+import type { PartPreview } from "@/engine/look/preview.ts";
+import { api, problemFrom, problemOf, type ApiProblem } from "../kit/api.ts";
+import { Value } from "../kit/cell.tsx";
+import { ProblemNote } from "../kit/problem-note.tsx";
+import { ProfileTable, ProfileWaiting } from "../profile/profile-table.tsx";
+import { ReadForm } from "../plan/read/read-form.tsx";
+import { useUpload } from "../kit/uploads.ts";
+import { useProfile } from "../profile/use-profile.ts";
+import { counted, grouped } from "../kit/words.ts";
+
+/** How often to look whether enough of a file has arrived. */
+const ASK_MS = 250;
+/** How far a packed file may unpack once a person has said that it is meant. */
+const UNPACKED_MB = 2000;
+
+type View = "records" | "columns" | "contract";
+
+/**
+ * From files that nobody knows yet to a feed: what they are, what is in them, and a contract
+ * proposed line by line. Every guess is shown with its evidence and can be changed.
+ */
+export function BeginDesk({
+  feed,
+  delivery,
+}: {
+  feed: { name: string; title: string };
+  delivery: { id: number; names: string; bytes: number };
+}) {
+  const router = useRouter();
+  const [settings, setSettings] = useState<ReadSettings>({});
+  const [parts, setParts] = useState<PartPreview[] | null>(null);
+  const [shown, setShown] = useState(0);
+  const [view, setView] = useState<View>("records");
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const [rejected, setRejected] = useState<ReadonlySet<Reason>>(new Set());
+  const [busy, setBusy] = useState(false);
+  const part = parts?.[Math.min(shown, (parts?.length ?? 1) - 1)];
+  const upload = useUpload(delivery.id);
+  const arriving = upload?.state === "sending";
+  const names = delivery.names || upload?.names || "";
+
+  // While files are still arriving, what has come of them is enough to show the first records.
+  useEffect(() => {
+    const stop = new AbortController();
+    let timer: ReturnType<typeof setTimeout>;
+    const look = async (): Promise<void> => {
+      try {
+        const found = await api<{ parts: PartPreview[] }>(`/api/deliveries/${delivery.id}/preview`, {
+          json: { read: settings },
+          signal: stop.signal,
+        });
+        const readable = found.parts.filter((p) => p.rows.length > 0);
+        if (arriving && readable.length === 0) timer = setTimeout(() => void look(), ASK_MS);
+        else setParts(arriving ? readable.map((p) => ({ ...p, error: null })) : found.parts);
+        setProblem(null);
+      } catch (error) {
+        if ((error as Error).name !== "AbortError") setProblem(problemOf(error));
+      }
+    };
+    void look();
+    return () => {
+      clearTimeout(timer);
+      stop.abort();
+    };
+  }, [delivery.id, settings, arriving]);
+
+  // How the whole delivery is read: as its parts were, when they are of one format.
+  const read = useMemo((): ReadSection | undefined => {
+    const first = parts?.find((p) => p.error === null || p.rows.length > 0);
+    if (!first || arriving || parts!.some((p) => p.error !== null)) return undefined;
+    const sheets = first.read.as === "xlsx" ? parts!.flatMap((p) => p.read.sheets ?? []) : undefined;
+    return {
+      ...lastingRead(first.read, settings),
+      ...(sheets ? { sheets: [...new Set(sheets)] } : {}),
+    };
+  }, [parts, settings, arriving]);
+  const { profile, problem: profileProblem } = useProfile(delivery.id, read);
+  const done = profile?.state === "done" ? profile.document : null;
+  const proposal = useMemo(
+    () => (done && read ? propose(done, { feed: feed.name, read }) : null),
+    [done, read, feed.name],
+  );
+  const plan = useMemo(() => (proposal ? withoutReasons(proposal, rejected) : null), [proposal, rejected]);
+
+  const make = async (load: boolean): Promise<void> => {
+    if (!plan) return;
+    setBusy(true);
+    setProblem(null);
+    try {
+      await api(`/api/feeds/${feed.name}/plans`, {
+        json: { document: plan, note: `proposed from ${names}`.slice(0, 500) },
+      });
+      if (!load) {
+        router.push(`/feeds/${feed.name}/plan`);
+        return;
+      }
+      const asked = await api<{ load: number }>(`/api/deliveries/${delivery.id}/load`, { json: { again: false } });
+      router.push(`/loads/${asked.load}`);
+    } catch (error) {
+      setProblem(problemOf(error));
+      setBusy(false);
+    }
+  };
+
+  const tab = (name: View, text: string) => (
+    <button
+      type="button"
+      role="tab"
+      aria-selected={view === name}
+      className={`cursor-pointer border-b-4 px-1 pb-0.5 ${view === name ? "border-[var(--pine)] font-bold" : "border-transparent faint"}`}
+      onClick={() => setView(name)}
+    >
+      {text}
+    </button>
+  );
+  const lines = proposal?.reasons ?? [];
+  return (
+    <>
+      <div className="flex items-end justify-between border-b border-[var(--ink)] pb-3">
+        <div>
+          <p className="faint">
+            A new feed: {feed.name}, from {names}, {grouped(delivery.bytes || upload?.bytes || 0)} bytes
+          </p>
+          <h1>{feed.title}</h1>
+        </div>
+        <div className="flex gap-2">
+          <button type="button" className="btn btn-line" disabled={!plan || busy} onClick={() => void make(false)}>
+            Save the plan and open it
+          </button>
+          <button type="button" className="btn btn-primary" disabled={!plan || busy} onClick={() => void make(true)}>
+            {done ? `Make the feed and load ${counted(done.records, "record")}` : "Make the feed and load"}
+          </button>
+        </div>
+      </div>
+      {arriving && (
+        <p role="status" className="mt-2 flex items-center gap-3">
+          <progress className="progress w-60" value={upload.sent} max={Math.max(1, upload.bytes)} />
+          {grouped(Math.round(upload.sent / 1e6))} of {grouped(Math.round(upload.bytes / 1e6))} MB sent. What has
+          arrived is shown; stay on these pages until all has.
+        </p>
+      )}
+      {upload?.problem && <ProblemNote problem={upload.problem} />}
+      {(problem ?? profileProblem) && <ProblemNote problem={(problem ?? profileProblem)!} />}
+      {profile?.state === "failed" && profile.error && <ProblemNote problem={problemFrom(profile.error)} />}
+      <div role="tablist" aria-label="Views" className="mt-3 mb-3 flex gap-5">
+        {tab("records", "First records")}
+        {tab(
+          "columns",
+          done ? `${counted(done.columns.length, "column")} of all ${grouped(done.records)} records` : "Columns",
+        )}
+        {tab("contract", proposal ? `Contract, ${counted(lines.length - rejected.size, "line")}` : "Contract")}
+      </div>
+      <div className={view === "records" ? "grid grid-cols-1 gap-8 lg:grid-cols-[24rem_1fr]" : ""}>
+        <section aria-label="How it is read" hidden={view !== "records"}>
+          <h2 className="mb-2">
+            {parts === null ? "Looking at the beginning…" : counted(parts.length, "part")}
+            {parts && parts.length > 1 && ", each read by itself"}
+          </h2>
+          {parts && parts.length > 1 && (
+            <ul className="mb-3 max-h-40 overflow-auto border-y border-[var(--rule)]">
+              {parts.map((p, i) => (
+                <li key={i}>
+                  <button
+                    type="button"
+                    className={`w-full cursor-pointer truncate px-1 text-left ${i === shown ? "bg-[var(--shade)] font-semibold" : ""}`}
+                    aria-pressed={i === shown}
+                    onClick={() => setShown(i)}
+                  >
+                    {p.name}{" "}
+                    <span className="faint">{p.error ? "can't be read" : counted(p.columns.length, "column")}</span>
+                  </button>
+                </li>
+              ))}
+            </ul>
+          )}
+          {part && (
+            <ReadForm
+              read={part.read}
+              evidence={part.evidence}
+              others={part.others}
+              arrays={part.arrays}
+              set={(next) => {
+                setRejected(new Set());
+                setSettings(changed(part.read, next, settings));
+              }}
+            />
+          )}
+          {Object.keys(settings).length > 0 && (
+            <button type="button" className="plain mt-3" onClick={() => setSettings({})}>
+              Guess everything again
+            </button>
+          )}
+        </section>
+        <section className="min-w-0">
+          {part?.error && (
+            <ProblemNote problem={problemFrom(part.error)}>
+              {part.rows.length > 0 && (
+                <p className="faint">What could be read before is shown below, and is not loaded.</p>
+              )}
+              {part.error.code === "unpacks-too-far" && (
+                <button
+                  type="button"
+                  className="btn btn-sm mt-1"
+                  onClick={() => setSettings({ ...settings, unpacked_mb: UNPACKED_MB })}
+                >
+                  It is meant: read up to {grouped(UNPACKED_MB)} MB
+                </button>
+              )}
+            </ProblemNote>
+          )}
+          {view === "records" && part && <FirstRecords part={part} />}
+          {view !== "records" &&
+            !done &&
+            !profile?.error &&
+            (read === undefined && profile?.state !== "running" ? (
+              <p className="py-4">This can be looked at once the files can be read.</p>
+            ) : (
+              <ProfileWaiting profile={profile} />
+            ))}
+          {view === "columns" && done && <ProfileTable profile={done} />}
+          {view === "contract" && proposal && (
+            <p className="mb-2">
+              {counted(plan!.contract.fields.length, "field")} into the table <b>target.{plan!.load.target}</b>,{" "}
+              {plan!.load.key.length > 0 ? `one record for each ${plan!.load.key.join(", ")}` : "without a key"},{" "}
+              {counted(plan!.cleanse.length, "step")} of cleansing. Take a line out here, or change any of it in the
+              plan later.
+            </p>
+          )}
+          {view === "contract" && proposal && (
+            <table className="ledger tight">
+              <thead>
+                <tr>
+                  <th>take</th>
+                  <th>field</th>
+                  <th>what is proposed</th>
+                  <th>what speaks for it</th>
+                </tr>
+              </thead>
+              <tbody>
+                {lines.map((line, i) => (
+                  <tr key={i} className={rejected.has(line) ? "faint line-through" : ""}>
+                    <td>
+                      <input
+                        type="checkbox"
+                        aria-label={`${line.field}: ${line.says}`}
+                        checked={!rejected.has(line)}
+                        onChange={() => {
+                          const next = new Set(rejected);
+                          if (!next.delete(line)) next.add(line);
+                          setRejected(next);
+                        }}
+                      />
+                    </td>
+                    <td className="font-semibold">{lines[i - 1]?.field === line.field ? "" : line.field}</td>
+                    <td className="max-w-72 truncate" title={line.says}>
+                      {line.says}
+                    </td>
+                    <td className="faint">{line.why}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )}
+        </section>
+      </div>
+    </>
+  );
+}
+
+/** The settings that a person has made: what differs from what was found, and what was set before. */
+function changed(found: ReadOptions, next: ReadOptions, before: ReadSettings): ReadSettings {
+  if (next.as !== found.as) return { as: next.as };
+  const settings: Record<string, unknown> = { ...before };
+  for (const key of new Set([...Object.keys(found), ...Object.keys(next)])) {
+    const [a, b] = [found, next].map((o) => (o as unknown as Record<string, unknown>)[key]);
+    if (JSON.stringify(a) === JSON.stringify(b)) continue;
+    if (b === undefined) delete settings[key];
+    else settings[key] = b;
+  }
+  return settings as ReadSettings;
+}
+
+function FirstRecords({ part }: { part: PartPreview }) {
+  if (part.rows.length === 0) return <p className="py-4">{part.error ? "" : "There are no records in it."}</p>;
+  return (
+    <div
+      tabIndex={0}
+      role="region"
+      aria-label="First records"
+      className="max-h-[calc(100dvh-13rem)] overflow-auto border-b border-[var(--ink)]"
+    >
+      <table className="ledger tight rows">
+        <thead className="sticky top-0 bg-[var(--paper)]">
+          <tr>
+            <th className="n">line</th>
+            {part.columns.map((c) => (
+              <th key={c}>{c}</th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {part.rows.map((row, i) => (
+            <tr key={i}>
+              <td className="n faint">{grouped(row.line)}</td>
+              {row.cells ? (
+                part.columns.map((c, k) => (
+                  <td key={c} className="max-w-56 truncate">
+                    <Value text={row.cells![k] ?? ""} />
+                  </td>
+                ))
+              ) : (
+                <td colSpan={part.columns.length} className="held max-w-md truncate">
+                  can't be read: <span className="raw">{row.raw}</span>
+                </td>
+              )}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}

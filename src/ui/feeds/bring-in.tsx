@@ -1,0 +1,202 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useRef, useState } from "react";
+import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { FilePicker, beginFeed, sendFiles, titleOf, useDrop } from "../kit/files.tsx";
+import { ProblemNote } from "../kit/problem-note.tsx";
+import { counted, grouped } from "../kit/words.ts";
+import { withPath } from "../kit/with-path.ts";
+
+interface Sending {
+  name: string;
+  bytes: number;
+  done: boolean;
+}
+
+/** Stands among the names of feeds for one that is still to be made. */
+const NEW = "+";
+
+/**
+ * Takes files by a click or dropped anywhere on the page, sends them as one delivery of a feed, and
+ * opens the load. What was loaded before is refused with the way to the earlier load.
+ */
+export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: string }[]; feed?: string }) {
+  const router = useRouter();
+  const dialog = useRef<HTMLDialogElement>(null);
+  const [files, setFiles] = useState<File[]>([]);
+  const [feed, setFeed] = useState(only ?? feeds[0]?.name ?? NEW);
+  const [sender, setSender] = useState("");
+  const [sending, setSending] = useState<Sending[] | null>(null);
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const stop = useRef<AbortController | null>(null);
+
+  const over = useDrop(add);
+
+  function add(more: File[]): void {
+    setProblem(null);
+    setFiles((have) => [...have, ...more]);
+    if (!dialog.current?.open) dialog.current?.showModal();
+  }
+
+  async function ask(delivery: number, again: boolean): Promise<void> {
+    const { load } = await api<{ load: number }>(`/api/deliveries/${delivery}/load`, { json: { again } });
+    dialog.current?.close();
+    router.push(`/loads/${load}`);
+    router.refresh();
+  }
+
+  async function send(): Promise<void> {
+    setProblem(null);
+    stop.current = new AbortController();
+    const list = files.map((f) => ({ name: f.name, bytes: f.size, done: false }));
+    setSending(list);
+    const options = {
+      sender,
+      signal: stop.current.signal,
+      sent: (n: number) => setSending(list.map((s, k) => (k < n ? { ...s, done: true } : s))),
+    };
+    try {
+      if (feed === NEW) {
+        const begun = await beginFeed(
+          titleOf(files[0]!.name),
+          feeds.map((f) => f.name),
+          files,
+          sender,
+        );
+        dialog.current?.close();
+        router.push(begun.href);
+      } else await ask(await sendFiles(feed, files, options), false);
+    } catch (error) {
+      if ((error as Error).name !== "AbortError") setProblem(problemOf(error));
+    } finally {
+      setSending(null);
+    }
+  }
+
+  async function again(): Promise<void> {
+    const delivery = problem?.delivery;
+    if (delivery === undefined) return;
+    try {
+      await ask(delivery, true);
+    } catch (error) {
+      setProblem(problemOf(error));
+    }
+  }
+
+  const close = (): void => {
+    stop.current?.abort();
+    setFiles([]);
+    setProblem(null);
+    dialog.current?.close();
+  };
+
+  return (
+    <>
+      {over && (
+        <div
+          className="pointer-events-none fixed inset-0 z-50 flex items-center justify-center border-4 border-dashed border-[var(--pine)] bg-[var(--paper)]/85 text-xl font-bold"
+          aria-hidden="true"
+        >
+          Drop the files of one delivery here
+        </div>
+      )}
+      <button type="button" className="btn btn-primary" onClick={() => add([])}>
+        Bring in files…
+      </button>
+      <dialog
+        ref={dialog}
+        onClose={close}
+        className="m-auto w-[34rem] max-w-full border border-[var(--ink)] bg-[var(--paper)] p-5 text-[var(--ink)] backdrop:bg-black/40"
+      >
+        <p className="mb-3 text-lg font-bold">Bring in a delivery</p>
+        <div className="grid grid-cols-[6rem_1fr] items-center gap-x-3 gap-y-2">
+          <label htmlFor="bring-feed">into the feed</label>
+          {only ? (
+            <b>{feeds.find((f) => f.name === only)?.title ?? only}</b>
+          ) : (
+            <select id="bring-feed" className="select select-sm" value={feed} onChange={(e) => setFeed(e.target.value)}>
+              {feeds.map((f) => (
+                <option key={f.name} value={f.name}>
+                  {f.title}
+                </option>
+              ))}
+              <option value={NEW}>a new feed, made from these files</option>
+            </select>
+          )}
+          <label htmlFor="bring-sender">sent by</label>
+          <input
+            id="bring-sender"
+            className="input input-sm"
+            value={sender}
+            onChange={(e) => setSender(e.target.value)}
+            placeholder="optional"
+            maxLength={120}
+          />
+        </div>
+        <table className="ledger mt-3">
+          <tbody>
+            {(sending ?? files.map((f) => ({ name: f.name, bytes: f.size, done: false }))).map((f, i) => (
+              <tr key={i}>
+                <td className="break-all">{f.name}</td>
+                <td className="n">{grouped(f.bytes)} bytes</td>
+                <td className="n">
+                  {sending ? (
+                    f.done ? (
+                      "received"
+                    ) : (
+                      "sending…"
+                    )
+                  ) : (
+                    <button
+                      type="button"
+                      className="plain"
+                      onClick={() => setFiles(files.filter((_, k) => k !== i))}
+                      aria-label={`Take ${f.name} out`}
+                    >
+                      take out
+                    </button>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        <div className="mt-2">
+          <FilePicker label="Files" add={add} disabled={sending !== null}>
+            {files.length === 0
+              ? "Choose files, or drop them anywhere on this page"
+              : "Add more files to this delivery"}
+          </FilePicker>
+        </div>
+        {problem && (
+          <ProblemNote problem={problem}>
+            {problem.load !== undefined && (
+              <p className="mt-1 flex gap-4">
+                <a className="plain" href={withPath(`/loads/${problem.load}`)}>
+                  Open load {problem.load}
+                </a>
+                <button type="button" className="plain" onClick={() => void again()}>
+                  Load it again all the same
+                </button>
+              </p>
+            )}
+          </ProblemNote>
+        )}
+        <div className="mt-4 flex justify-end gap-3">
+          <button type="button" className="btn btn-line" onClick={close}>
+            {sending ? "Stop sending" : "Close"}
+          </button>
+          <button
+            type="button"
+            className="btn btn-primary"
+            disabled={files.length === 0 || sending !== null || feed === ""}
+            onClick={() => void send()}
+          >
+            {feed === NEW ? "Look at" : "Load"} {counted(files.length, "file")}
+          </button>
+        </div>
+      </dialog>
+    </>
+  );
+}

@@ -1,0 +1,372 @@
+"use client";
+
+import Link from "next/link";
+import { useRouter } from "next/navigation";
+import { useMemo, useState } from "react";
+import { PARAMETER_TYPES, type NamedFormula, type NamedFormulas } from "@/core/formula/named.ts";
+import { tryNamed } from "@/core/formula/try-named.ts";
+import { TYPE_WORDS } from "@/core/formula/value.ts";
+import type { SieveError } from "@/core/kernel/problem.ts";
+import type { StoredFormula } from "@/store/formulas.ts";
+import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { FormulaEditor } from "./formula-editor.tsx";
+import { TrialChanges } from "../plan/plan-trial.tsx";
+import { NoteForm } from "../kit/note-form.tsx";
+import { ProblemNote } from "../kit/problem-note.tsx";
+import { useProgress } from "../kit/use-progress.ts";
+import { counted, isoDay } from "../kit/words.ts";
+
+const EMPTY: NamedFormula = {
+  parameters: [{ name: "value", type: "text" }],
+  body: "value",
+  examples: [],
+};
+
+interface Reached {
+  feed: string;
+  title: string;
+  uses: { stage: string; says: string }[];
+  trial: { load: number; against: number } | null;
+}
+
+/** Formulas that are written once and used by name: what each takes, is, and must give, and what a change of it reaches. */
+export function FormulaDesk({ formulas, name }: { formulas: StoredFormula[]; name: string | null }) {
+  const stored = formulas.find((f) => f.name === name) ?? null;
+  return (
+    <>
+      <p className="faint">
+        <Link href="/references">References</Link> / named formulas
+      </p>
+      <h1>{counted(formulas.length, "named formula")}</h1>
+      <div className="mt-3 grid grid-cols-1 gap-6 lg:grid-cols-[16rem_minmax(0,1fr)]">
+        <nav aria-label="Named formulas">
+          {formulas.length === 0 && (
+            <p className="faint">
+              A formula that is used in many places is written once here, with examples that must hold, and used by its
+              name in checks and steps.
+            </p>
+          )}
+          <ul>
+            {formulas.map((f) => (
+              <li key={f.name}>
+                <Link
+                  href={`/formulas?name=${f.name}`}
+                  aria-current={f.name === name ? "true" : undefined}
+                  className={`block border-b border-l-4 border-b-[var(--rule)] py-1.5 pl-2 ${f.name === name ? "border-l-[var(--pine)] bg-[var(--shade)]" : "border-l-transparent"}`}
+                >
+                  <b className="raw">{f.name}</b>
+                  <span className="faint block text-xs">{f.document.about ?? f.document.body}</span>
+                </Link>
+              </li>
+            ))}
+          </ul>
+          <Link className="plain mt-3 inline-block" href="/formulas">
+            A new formula
+          </Link>
+        </nav>
+        <OneFormula key={`${name}:${stored?.version}`} stored={stored} formulas={formulas} />
+      </div>
+    </>
+  );
+}
+
+function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formulas: StoredFormula[] }) {
+  const router = useRouter();
+  const [name, setName] = useState(stored?.name ?? "");
+  const [formula, setFormula] = useState<NamedFormula>(stored?.document ?? EMPTY);
+  const [reach, setReach] = useState<{ of: NamedFormula; list: Reached[] } | null>(null);
+  const [taken, setTaken] = useState<ReadonlySet<string>>(new Set());
+  const [busy, setBusy] = useState(false);
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const others = useMemo(
+    (): NamedFormulas => Object.fromEntries(formulas.filter((f) => f.name !== name).map((f) => [f.name, f.document])),
+    [formulas, name],
+  );
+  const tried = useMemo(() => {
+    try {
+      return { ...tryNamed(name === "" ? "unnamed" : name, formula, others), fault: null };
+    } catch (error) {
+      const { message, hint } = error as SieveError;
+      return { type: null, examples: [], fault: `${message} ${hint}` };
+    }
+  }, [name, formula, others]);
+  const examples = formula.examples ?? [];
+  const put = (more: Partial<NamedFormula>): void => setFormula((have) => ({ ...have, ...more }));
+  const broken = tried.examples.some((e) => !e.holds);
+  const changed = stored === null || JSON.stringify(stored.document) !== JSON.stringify(formula);
+
+  const see = async (): Promise<void> => {
+    setBusy(true);
+    setProblem(null);
+    try {
+      const { reach: list } = await api<{ reach: Reached[] }>(`/api/formulas/${name}/effect`, { json: { formula } });
+      setReach({ of: formula, list });
+      setTaken(new Set(list.map((r) => r.feed)));
+    } catch (error) {
+      setProblem(problemOf(error));
+    } finally {
+      setBusy(false);
+    }
+  };
+
+  const save = async (note: string): Promise<void> => {
+    setBusy(true);
+    setProblem(null);
+    try {
+      await api(`/api/formulas/${name}`, {
+        json: { formula, from: stored?.version ?? 0, note, feeds: [...taken] },
+      });
+      router.push(`/formulas?name=${name}`);
+      router.refresh();
+    } catch (error) {
+      setProblem(problemOf(error));
+    } finally {
+      setBusy(false);
+    }
+  };
+
+  return (
+    <section className="min-w-0 max-w-4xl">
+      <div className="grid grid-cols-[7rem_minmax(0,1fr)] items-start gap-x-4 gap-y-3">
+        <label htmlFor="formula-name" className="faint pt-1">
+          name
+        </label>
+        <input
+          id="formula-name"
+          className="input input-sm raw !w-72"
+          value={name}
+          maxLength={40}
+          disabled={stored !== null}
+          placeholder="such as properName"
+          onChange={(e) => setName(e.target.value.trim())}
+        />
+        <span className="faint pt-1">takes</span>
+        <div>
+          {formula.parameters.map((p, i) => (
+            <div key={i} className="mb-1 flex items-center gap-2">
+              <input
+                className="input input-sm raw !w-44"
+                aria-label={`Name of parameter ${i + 1}`}
+                value={p.name}
+                maxLength={40}
+                onChange={(e) =>
+                  put({ parameters: formula.parameters.map((q, j) => (j === i ? { ...q, name: e.target.value } : q)) })
+                }
+              />
+              <select
+                className="select select-sm !w-32"
+                aria-label={`Type of parameter ${i + 1}`}
+                value={p.type}
+                onChange={(e) =>
+                  put({
+                    parameters: formula.parameters.map((q, j) =>
+                      j === i ? { ...q, type: e.target.value as typeof p.type } : q,
+                    ),
+                  })
+                }
+              >
+                {PARAMETER_TYPES.map((t) => (
+                  <option key={t}>{t}</option>
+                ))}
+              </select>
+              <button
+                type="button"
+                className="plain"
+                onClick={() => put({ parameters: formula.parameters.filter((_, j) => j !== i) })}
+              >
+                take out
+              </button>
+            </div>
+          ))}
+          {formula.parameters.length < 8 && (
+            <button
+              type="button"
+              className="plain"
+              onClick={() =>
+                put({
+                  parameters: [...formula.parameters, { name: `value${formula.parameters.length + 1}`, type: "text" }],
+                })
+              }
+            >
+              another value
+            </button>
+          )}
+        </div>
+        <span className="faint pt-1">is</span>
+        <div>
+          <FormulaEditor
+            label="The formula"
+            value={formula.body}
+            scope={{ fields: formula.parameters, named: others }}
+            onChange={(body) => put({ body })}
+          />
+          <p className={`text-sm ${tried.fault ? "held" : "faint"}`} role="status">
+            {tried.fault ?? `gives ${TYPE_WORDS[tried.type!]}`}
+          </p>
+        </div>
+        <label htmlFor="formula-about" className="faint pt-1">
+          about
+        </label>
+        <input
+          id="formula-about"
+          className="input input-sm"
+          value={formula.about ?? ""}
+          maxLength={300}
+          onChange={(e) => {
+            const { about: _, ...rest } = formula;
+            setFormula(e.target.value === "" ? rest : { ...rest, about: e.target.value });
+          }}
+        />
+        <span className="faint pt-1">examples</span>
+        <div>
+          <table className="ledger">
+            <tbody>
+              {examples.map((e, i) => {
+                const result = tried.examples[i];
+                return (
+                  <tr key={i}>
+                    <td className="w-[24rem] !p-0">
+                      <input
+                        className="input input-sm raw"
+                        aria-label={`Example ${i + 1}`}
+                        value={e.formula}
+                        onChange={(x) =>
+                          put({ examples: examples.map((y, j) => (j === i ? { ...y, formula: x.target.value } : y)) })
+                        }
+                      />
+                    </td>
+                    <td className="faint w-12 text-center">gives</td>
+                    <td className="w-36 !p-0">
+                      <input
+                        className="input input-sm raw"
+                        aria-label={`What example ${i + 1} must give`}
+                        defaultValue={JSON.stringify(e.gives)}
+                        onBlur={(x) => {
+                          const gives = valueOf(x.target.value);
+                          put({ examples: examples.map((y, j) => (j === i ? { ...y, gives } : y)) });
+                        }}
+                      />
+                    </td>
+                    <td
+                      className={`max-w-48 truncate pl-2 ${result?.holds === false ? "held" : "loaded"}`}
+                      title={result?.fault ?? ""}
+                    >
+                      {result
+                        ? result.holds
+                          ? "holds"
+                          : (result.fault ?? `gives ${JSON.stringify(result.gives)}`)
+                        : ""}
+                    </td>
+                    <td className="text-right">
+                      <button
+                        type="button"
+                        className="plain"
+                        onClick={() => put({ examples: examples.filter((_, j) => j !== i) })}
+                      >
+                        take out
+                      </button>
+                    </td>
+                  </tr>
+                );
+              })}
+            </tbody>
+          </table>
+          <button
+            type="button"
+            className="plain mt-1"
+            onClick={() => {
+              const call = `${name || "unnamed"}(${formula.parameters.map((p) => (p.type === "text" ? "'a'" : "1")).join(", ")})`;
+              put({ examples: [...examples, { formula: call, gives: null }] });
+            }}
+          >
+            another example
+          </button>
+        </div>
+      </div>
+      {problem && <ProblemNote problem={problem} />}
+      {stored && (
+        <div className="mt-4">
+          <button
+            type="button"
+            className="btn btn-line"
+            disabled={busy || tried.fault !== null || !changed}
+            onClick={() => void see()}
+          >
+            See what this changes
+          </button>
+          {reach && (
+            <div className="mt-2">
+              {reach.of !== formula && <p className="held">Before your last change:</p>}
+              {reach.list.length === 0 && <p>No plan uses it.</p>}
+              {reach.list.map((r) => (
+                <ReachedPlan
+                  key={r.feed}
+                  reached={r}
+                  taken={taken.has(r.feed)}
+                  toggle={() =>
+                    setTaken((have) => {
+                      const next = new Set(have);
+                      if (!next.delete(r.feed)) next.add(r.feed);
+                      return next;
+                    })
+                  }
+                />
+              ))}
+            </div>
+          )}
+        </div>
+      )}
+      <NoteForm
+        // Emptied once it is saved.
+        key={stored?.version ?? 0}
+        tone="plain"
+        label={<span className="faint text-sm">{stored ? "What changed and why" : "What it is for"}</span>}
+        submit={`Save version ${(stored?.version ?? 0) + 1}${taken.size > 0 ? ` into ${counted(taken.size, "plan")}` : ""}`}
+        ready={!busy && changed && name !== "" && tried.fault === null && !broken}
+        save={save}
+      />
+      {stored && (
+        <p className="faint mt-2 text-sm">
+          Version {stored.version}, {isoDay(stored.madeAt)} by {stored.madeBy || "nobody named"}: {stored.note}. Plans
+          keep the version that they were saved with until they take a newer one over.
+        </p>
+      )}
+    </section>
+  );
+}
+
+/** What is typed as the value of an example: JSON, or else a text as it stands. */
+function valueOf(text: string): string | number | boolean | null {
+  try {
+    const value: unknown = JSON.parse(text);
+    return typeof value === "object" ? null : (value as string | number | boolean);
+  } catch {
+    return text;
+  }
+}
+
+function ReachedPlan({ reached, taken, toggle }: { reached: Reached; taken: boolean; toggle: () => void }) {
+  const { trial } = reached;
+  const [ended, setEnded] = useState(0);
+  useProgress(trial?.load ?? null, () => setEnded((n) => n + 1));
+  useProgress(trial?.against ?? null, () => setEnded((n) => n + 1));
+  return (
+    <div className="mb-2 border-l-4 border-[var(--slate)] bg-[var(--paper-bright)] px-3 py-2">
+      <label className="flex items-center gap-2">
+        <input type="checkbox" checked={taken} onChange={toggle} />
+        <b>{reached.title}</b>
+        <span className="faint">{reached.uses.map((u) => `${u.stage}: ${u.says}`).join("; ")}</span>
+      </label>
+      {trial === null ? (
+        <p className="faint">It has no delivery to try the change on.</p>
+      ) : ended < 2 ? (
+        <p>
+          <span className="loading loading-dots loading-xs mr-2" aria-hidden="true" />
+          Trying it on the latest delivery.
+        </p>
+      ) : (
+        <TrialChanges load={trial.load} against={trial.against} />
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,143 @@
+"use client";
+
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useRef, useState } from "react";
+import type { RecordPage } from "@/engine/look/records.ts";
+import { api, problemOf, type ApiProblem } from "./api.ts";
+import { Value } from "./cell.tsx";
+import { Mark } from "./mark.tsx";
+import { ProblemNote } from "./problem-note.tsx";
+import { OUTCOME_CLASS, counted, grouped } from "./words.ts";
+
+/** Records of a load: a grid with the line, the outcome, the fields, and the problems. */
+export function RecordTable({
+  load,
+  query,
+  first,
+  kept,
+}: {
+  load: number;
+  query: string;
+  first: RecordPage;
+  /** A field whose cell did not change what the target had, which is shown beside it. */
+  kept?: string | undefined;
+}) {
+  const [records, setRecords] = useState(first.records);
+  const [next, setNext] = useState(first.next);
+  const [busy, setBusy] = useState(false);
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const box = useRef<HTMLDivElement>(null);
+  // eslint-disable-next-line react-hooks/incompatible-library
+  const rows = useVirtualizer({
+    count: records.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => 27,
+    overscan: 12,
+  });
+
+  const more = async (): Promise<void> => {
+    if (next === null) return;
+    setBusy(true);
+    setProblem(null);
+    try {
+      const page = await api<RecordPage>(`/api/loads/${load}/records?${query}&from=${next}&limit=500`);
+      setRecords((have) => [...have, ...page.records]);
+      setNext(page.next);
+    } catch (error) {
+      setProblem(problemOf(error));
+    } finally {
+      setBusy(false);
+    }
+  };
+
+  if (records.length === 0) return <p className="py-6">No record of this load is such.</p>;
+  const items = rows.getVirtualItems();
+  const above = items[0]?.start ?? 0;
+  const below = rows.getTotalSize() - (items.at(-1)?.end ?? 0);
+  return (
+    <>
+      <p className="mb-1 font-bold">
+        {counted(records.length, "record")}
+        {next !== null && " so far"}
+      </p>
+      <div
+        ref={box}
+        tabIndex={0}
+        role="region"
+        aria-label="Records"
+        className="max-h-[calc(100dvh-13rem)] overflow-auto border-b border-[var(--ink)]"
+      >
+        <table className="ledger">
+          <thead className="sticky top-0 z-10 bg-[var(--paper)]">
+            <tr>
+              <th>file</th>
+              <th className="n">line</th>
+              <th>outcome</th>
+              {kept !== undefined && <th>{kept} in the target</th>}
+              {first.fields.map((f) => (
+                <th key={f}>{f}</th>
+              ))}
+              <th>problems</th>
+            </tr>
+          </thead>
+          <tbody>
+            {above > 0 && (
+              <tr aria-hidden="true">
+                <td colSpan={first.fields.length + 5} height={above} />
+              </tr>
+            )}
+            {items.map((item) => {
+              const r = records[item.index]!;
+              const wrong = new Set(r.problems.map((p) => p.field));
+              return (
+                <tr key={r.record} data-index={item.index} className="h-[27px]">
+                  <td className="faint whitespace-nowrap">{r.file}</td>
+                  <td className="n faint">{grouped(r.line)}</td>
+                  <td className={`whitespace-nowrap ${r.outcome ? OUTCOME_CLASS[r.outcome] : ""}`}>
+                    {r.outcome && <Mark outcome={r.outcome} />} {r.outcome}
+                  </td>
+                  {kept !== undefined && (
+                    <td className="max-w-64 truncate font-semibold whitespace-nowrap">
+                      <Value text={r.stays ?? ""} />
+                    </td>
+                  )}
+                  {r.raw !== null ? (
+                    <td colSpan={first.fields.length} className="max-w-[60rem] truncate">
+                      <Value text={r.raw} mono />
+                    </td>
+                  ) : (
+                    r.values.map((value, f) => (
+                      <td
+                        key={f}
+                        className={`max-w-64 truncate whitespace-nowrap ${first.fields[f] === kept ? "bg-[var(--shade)]" : wrong.has(first.fields[f]!) ? "bg-[var(--plum-soft)]" : r.changed[f] ? "bg-[var(--ochre-soft)]" : ""}`}
+                      >
+                        {r.changed[f] && (
+                          <s className="faint mr-1.5 text-[0.9em]">
+                            <Value text={r.arrived[f] ?? ""} />
+                          </s>
+                        )}
+                        <Value text={value} />
+                      </td>
+                    ))
+                  )}
+                  <td className="held whitespace-nowrap">{r.problems.map((p) => p.message).join(" ")}</td>
+                </tr>
+              );
+            })}
+            {below > 0 && (
+              <tr aria-hidden="true">
+                <td colSpan={first.fields.length + 5} height={below} />
+              </tr>
+            )}
+          </tbody>
+        </table>
+      </div>
+      {problem && <ProblemNote problem={problem} />}
+      {next !== null && (
+        <button type="button" className="btn btn-line mt-2" onClick={() => void more()} disabled={busy}>
+          {busy ? "Looking…" : "Show 500 more"}
+        </button>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,150 @@
+import Link from "next/link";
+import type { LoadReport } from "@/core/report/report.ts";
+import { ScoreChart } from "../matches/score-chart.tsx";
+import { grouped, recordsHref } from "../kit/words.ts";
+
+/** How the records fared with each reference list that was asked. */
+export function LoadLookUps({ load, report }: { load: number; report: LoadReport }) {
+  const lookUps = report.lookUps ?? [];
+  if (lookUps.length === 0) return null;
+  return (
+    <>
+      <h2 className="mt-4">Look-ups</h2>
+      <table className="ledger tight">
+        <thead>
+          <tr>
+            <th>in the list</th>
+            <th className="n">exact</th>
+            <th className="n">scored</th>
+            <th className="n">several</th>
+            <th className="n">none</th>
+            <th className="n" title="Records with nothing to ask by">
+              empty
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {lookUps.map((l) => (
+            <tr key={l.name}>
+              <td>
+                {l.name}:{" "}
+                {l.version === 0 ? (
+                  <span className="faint">{l.list}, a file of the delivery</span>
+                ) : (
+                  <>
+                    <Link className="underline" href={`/references/${l.list}`}>
+                      {l.list}
+                    </Link>{" "}
+                    <span className="faint">version {l.version}</span>
+                  </>
+                )}
+              </td>
+              <td className="n">{grouped(l.counts.exact)}</td>
+              <td className="n">{grouped(l.counts.scored)}</td>
+              {(["several", "none"] as const).map((fared) => (
+                <td key={fared} className="n">
+                  {l.counts[fared] > 0 &&
+                  (report.checks.find((c) => c.key === keyOf(l.name, fared))?.problems ?? 0) > 0 ? (
+                    <Link className="count" href={recordsHref(load, { check: keyOf(l.name, fared) })}>
+                      {grouped(l.counts[fared])}
+                    </Link>
+                  ) : (
+                    grouped(l.counts[fared])
+                  )}
+                </td>
+              ))}
+              <td className="n faint">{grouped(l.counts.empty)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {lookUps.some((l) => l.unknown.length > 0) && (
+        <p className="faint mt-1 text-sm">
+          Without a partner, the commonest:{" "}
+          {lookUps
+            .flatMap((l) => l.unknown)
+            .slice(0, 6)
+            .map((u) => `${u.values.join(", ")} (${grouped(u.count)})`)
+            .join("; ")}
+        </p>
+      )}
+      {lookUps.map(
+        (l) =>
+          l.unused &&
+          l.unused.count > 0 && (
+            <p key={l.name} className="faint mt-1 text-sm">
+              {grouped(l.unused.count)} {l.unused.count === 1 ? "entry" : "entries"} of {l.list} found no record:{" "}
+              {l.unused.keys.slice(0, 6).join(", ")}
+              {l.unused.count > 6 && " …"}
+            </p>
+          ),
+      )}
+    </>
+  );
+}
+
+function keyOf(name: string, fared: "several" | "none"): string {
+  return `look-up:${name}${fared === "several" ? ":several" : ""}`;
+}
+
+/** What a load's records were compared with, and what came of it. */
+export function LoadMatches({
+  load,
+  report,
+  clusters,
+  open,
+}: {
+  load: number;
+  report: LoadReport;
+  clusters: number;
+  open: number;
+}) {
+  const { matches } = report;
+  if (!matches) return null;
+  const rows: [string, number, string | null][] = [
+    ["merged: one with another record", matches.merged, recordsHref(load, { outcome: "merged" })],
+    ["waiting for a decision", matches.waiting, recordsHref(load, { outcome: "waiting" })],
+    ["new: like no other", matches.fresh, null],
+  ];
+  return (
+    <>
+      <h2 className="mt-4">Matches</h2>
+      <table className="ledger tight">
+        <tbody>
+          {rows.map(([words, n, href]) => (
+            <tr key={words}>
+              <td>{words}</td>
+              <td className="n">
+                {href && n > 0 ? (
+                  <Link className="count" href={href}>
+                    {grouped(n)}
+                  </Link>
+                ) : (
+                  grouped(n)
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="mt-1">
+        {grouped(matches.compared)} compared by {matches.fields.join(", ")}
+        {matches.known > 0 && `, with ${grouped(matches.known)} rows of the target`}
+        {(matches.entries ?? 0) > 0 && `, with ${grouped(matches.entries!)} entries of a reference list`}.
+      </p>
+      <ScoreChart scores={matches.scores} limits={matches.limits} title="Candidate pairs by score" />
+      <p className="flex gap-4">
+        {open > 0 && (
+          <Link className="plain" href={`/matches?load=${load}`}>
+            Decide {grouped(open)} {open === 1 ? "pair" : "pairs"}
+          </Link>
+        )}
+        {clusters > 0 && (
+          <Link className="plain" href={`/loads/${load}/clusters`}>
+            {grouped(clusters)} {clusters === 1 ? "cluster" : "clusters"}, and what was kept
+          </Link>
+        )}
+      </p>
+    </>
+  );
+}

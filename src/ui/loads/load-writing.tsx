@@ -1,0 +1,119 @@
+import Link from "next/link";
+import { KEPT_WORDS } from "@/core/plan/arriving.ts";
+import type { BothSides, LoadReport } from "@/core/report/report.ts";
+import type { Writing } from "@/store/writings.ts";
+import { didWords, writingWords } from "./writing-list.tsx";
+import { grouped, moment, recordsHref } from "../kit/words.ts";
+
+/** Cells that did not change what the target had, each count a way to its records. */
+export function LoadKept({ load, report }: { load: number; report: LoadReport }) {
+  const kept = report.kept ?? [];
+  if (kept.length === 0) return null;
+  const total = kept.reduce((n, k) => n + k.cells, 0);
+  return (
+    <>
+      <div className="mt-4 flex justify-between">
+        <h2>What the target kept</h2>
+        <span className="faint text-xs">{grouped(total)} cells, as the plan says</span>
+      </div>
+      <table className="ledger tight">
+        <tbody>
+          {kept.map((k) => (
+            <tr key={`${k.field} ${k.because}`}>
+              <td className="max-w-36 truncate" title={k.field}>
+                {k.field}
+              </td>
+              <td>{k.cells === 1 ? KEPT_WORDS[k.because].one : KEPT_WORDS[k.because].many}</td>
+              <td className="n">
+                <Link className="count" href={recordsHref(load, { field: k.field, kept: k.because })}>
+                  {grouped(k.cells)}
+                </Link>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+/** A total as a person reads it, digits grouped. */
+function total(text: string | null): string {
+  if (text === null) return "";
+  return /^-?\d+(\.\d+)?$/.test(text)
+    ? text.replace(/^(-?)(\d+)/, (_, sign: string, n: string) => sign + n.replace(/\B(?=(\d{3})+$)/g, ","))
+    : text;
+}
+
+/** What the target holds of the load beside what the ledger says was written. */
+export function LoadReconciliation({ report }: { report: LoadReport }) {
+  const { reconciliation } = report;
+  if (!reconciliation) return null;
+  const { rows, keys, fields } = reconciliation;
+  const lines: { what: string; sides: BothSides<string | null> }[] = [
+    { what: "rows", sides: [grouped(rows[0]), grouped(rows[1])] },
+    { what: "hash over keys", sides: keys },
+    ...fields.flatMap((f) => [
+      ...(f.sum ? [{ what: `sum of ${f.name}`, sides: f.sum }] : []),
+      { what: `least ${f.name}`, sides: f.least },
+      { what: `most ${f.name}`, sides: f.most },
+    ]),
+  ];
+  return (
+    <details className="mt-3 border-t border-[var(--rule)] pt-2">
+      <summary className="cursor-pointer">
+        <b>Reconciliation</b> {grouped(rows[1])} rows in the target, {grouped(rows[0])} by the ledger;{" "}
+        {grouped(lines.length)} totals agree
+      </summary>
+      <table className="ledger tight mt-1">
+        <thead>
+          <tr>
+            <th>total</th>
+            <th className="n">by the ledger</th>
+            <th className="n">in the target</th>
+          </tr>
+        </thead>
+        <tbody>
+          {lines.map(({ what, sides: [ledger, target] }) => (
+            <tr key={what}>
+              <td>{what}</td>
+              <td className="n">{total(ledger)}</td>
+              <td className={`n ${ledger === target ? "" : "held font-bold"}`}>{total(target)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </details>
+  );
+}
+
+/** The load as a writing of its target, and what came of its records later. */
+export function LoadWritings({
+  writings,
+  own,
+  now,
+}: {
+  writings: readonly Writing[];
+  own: number | null;
+  now: string;
+}) {
+  if (writings.length === 0) return null;
+  const today = new Date(now);
+  return (
+    <section className="mt-3 border-t border-[var(--rule)] pt-2" aria-label="Writings">
+      {writings.map((w) => (
+        <p key={w.id}>
+          <Link className="underline" href={`/writings/${w.id}`}>
+            Writing {w.id}
+          </Link>
+          {w.id === own ? "" : `, ${writingWords(w)}`}: {didWords(w)}
+          <span className="faint">
+            {" "}
+            · {w.by}, {moment(w.at, today)}
+            {w.undoneBy !== null && `, undone by writing ${w.undoneBy}`}
+          </span>
+        </p>
+      ))}
+    </section>
+  );
+}

@@ -1,0 +1,132 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useState } from "react";
+import type { Cluster } from "@/store/matches.ts";
+import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ProblemNote } from "../kit/problem-note.tsx";
+
+/** Clusters with their members as they came; a member can be split off, two clusters can be joined. */
+export function ClusterTable({
+  load,
+  fields,
+  clusters,
+  open,
+}: {
+  load: number;
+  fields: readonly string[];
+  clusters: readonly Cluster[];
+  /** The load stands, so that its clusters can be changed. */
+  open: boolean;
+}) {
+  const router = useRouter();
+  const [chosen, setChosen] = useState<readonly number[]>([]);
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const [busy, setBusy] = useState(false);
+  const act = (json: object): void => {
+    setBusy(true);
+    setProblem(null);
+    api(`/api/loads/${load}/clusters`, { json })
+      .then(() => {
+        setChosen([]);
+        router.refresh();
+      })
+      .catch((error: unknown) => setProblem(problemOf(error)))
+      .finally(() => setBusy(false));
+  };
+  return (
+    <>
+      {problem && <ProblemNote problem={problem} />}
+      <p className="sticky top-0 z-10 mt-2 flex min-h-9 bg-[var(--paper)] flex-wrap items-center gap-x-4 text-sm">
+        <span className="faint">Underlined: where each kept value came from.</span>
+        {chosen.length > 0 && (
+          <button
+            type="button"
+            className="btn btn-line btn-sm"
+            disabled={busy || chosen.length !== 2}
+            onClick={() => act({ act: "join", first: chosen[0], other: chosen[1] })}
+          >
+            {chosen.length === 2 ? "Join the two: they are one" : "Choose two clusters to join them"}
+          </button>
+        )}
+      </p>
+      <div className="mt-1 overflow-x-auto" tabIndex={0} role="region" aria-label="Clusters">
+        <table className="ledger">
+          <thead>
+            <tr>
+              <th />
+              {fields.map((f) => (
+                <th key={f}>{f}</th>
+              ))}
+            </tr>
+          </thead>
+          {clusters.map((c) => (
+            <tbody key={c.first} className="border-t border-[var(--ink)]">
+              <tr className="bg-[var(--shade)]">
+                <td className="font-semibold whitespace-nowrap">
+                  {open && clusters.length > 1 ? (
+                    <label className="flex cursor-pointer items-center gap-1.5">
+                      <input
+                        type="checkbox"
+                        aria-label={`Choose the cluster of record ${c.first + 1}`}
+                        checked={chosen.includes(c.first)}
+                        onChange={(e) =>
+                          setChosen(e.target.checked ? [...chosen, c.first] : chosen.filter((n) => n !== c.first))
+                        }
+                      />
+                      kept
+                    </label>
+                  ) : (
+                    "kept"
+                  )}
+                </td>
+                {c.kept.map((value, f) => (
+                  <td key={f} className="font-semibold whitespace-nowrap">
+                    {value}
+                  </td>
+                ))}
+              </tr>
+              {c.members.map((m, i) => (
+                <tr key={i} className={m.split ? "line-through opacity-60" : ""}>
+                  <td className="faint whitespace-nowrap">
+                    {m.entry ? `entry ${m.entry[1]}` : m.record === null ? "target" : `record ${m.record + 1}`}{" "}
+                    {open && i > 0 && (
+                      <button
+                        type="button"
+                        className="plain"
+                        disabled={busy}
+                        title={
+                          m.split
+                            ? `Split off by ${m.split}; puts it to the others again`
+                            : m.entry
+                              ? "Its values are kept no more, and it is not taken for one of these again"
+                              : "It becomes a row of its own, and is not taken for one of these again"
+                        }
+                        onClick={() => act({ act: m.split ? "back" : "split", first: c.first, at: i })}
+                      >
+                        {m.split ? "put back" : "split off"}
+                      </button>
+                    )}
+                  </td>
+                  {m.values.map((value, f) => (
+                    <td
+                      key={f}
+                      className={`whitespace-nowrap ${c.origins[f] === i ? "" : "faint"}`}
+                      title={c.origins[f] === i ? "the kept value came from here" : undefined}
+                    >
+                      {c.origins[f] === i && value !== "" ? (
+                        <u className="decoration-[var(--ochre)]">{value}</u>
+                      ) : (
+                        value
+                      )}
+                    </td>
+                  ))}
+                </tr>
+              ))}
+            </tbody>
+          ))}
+        </table>
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,202 @@
+"use client";
+
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { withContract, type Taken } from "@/core/interop/contract.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import { problemParts } from "@/core/kernel/problem.ts";
+import type { ExistingTable } from "@/engine/writing/existing-table.ts";
+import type { Alterations } from "@/engine/writing/target.ts";
+import { api, problemFrom, problemOf } from "../../kit/api.ts";
+import { ProblemNote } from "../../kit/problem-note.tsx";
+import { counted, grouped } from "../../kit/words.ts";
+
+/** What the plan does to its target before the next load, and a way to take a table that is there already. */
+export function TargetPanel({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
+  const document = JSON.stringify(plan);
+  const { data, error } = useQuery({
+    queryKey: ["target", document],
+    queryFn: () => api<Alterations>(`/api/feeds/${plan.feed}/target`, { json: { document: plan } }),
+    placeholderData: (before) => before,
+    retry: false,
+  });
+  const name = `${plan.load.schema ?? "target"}.${plan.load.target}`;
+  return (
+    <div className="min-w-0">
+      <h2>
+        {!data ? "The target" : !data.exists ? `The table ${name} is made` : `The table ${name} is there already`}
+      </h2>
+      {error && <ProblemNote problem={problemOf(error)} />}
+      {data && data.refusals.length > 0 && (
+        <ul className="mt-1 border-l-4 border-[var(--madder)] bg-[var(--paper-bright)] px-3 py-2" role="alert">
+          {data.refusals.map((r) => (
+            <li key={r.says} className="py-0.5">
+              <b>{r.says}</b> {r.hint}
+            </li>
+          ))}
+        </ul>
+      )}
+      {data && data.statements.length === 0 && data.refusals.length === 0 && (
+        <p className="mt-1">Nothing is altered: the plan fits it as it is.</p>
+      )}
+      {data && data.statements.length > 0 && (
+        <>
+          {data.exists && (
+            <p className="mt-1">
+              Before the next load writes, {counted(data.statements.length, "alteration")}; no value that is there is
+              lost:
+            </p>
+          )}
+          <pre
+            className="raw mt-1 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-3 text-[0.85rem]"
+            tabIndex={0}
+            aria-label="The target's DDL"
+          >
+            {data.statements.join(";\n")}
+          </pre>
+        </>
+      )}
+      <TakeTable plan={plan} change={change} />
+    </div>
+  );
+}
+
+function TakeTable({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
+  const [open, setOpen] = useState(false);
+  const [chosen, setChosen] = useState<ExistingTable | null>(null);
+  const [said, setSaid] = useState<string | null>(null);
+  const [problem, setProblem] = useState<ReturnType<typeof problemParts> | null>(null);
+  const tables = useQuery({
+    queryKey: ["tables"],
+    queryFn: () => api<{ tables: ExistingTable[] }>("/api/tables"),
+    enabled: open,
+  });
+  const contract = useQuery({
+    queryKey: ["table", chosen],
+    queryFn: () => api<Taken>(`/api/tables/${encodeURIComponent(chosen!.schema)}/${encodeURIComponent(chosen!.table)}`),
+    enabled: chosen !== null,
+  });
+  const taken = chosen === null ? undefined : contract.data;
+
+  const take = (): void => {
+    try {
+      change(
+        withContract(plan, taken!, {
+          schema: chosen!.schema,
+          target: chosen!.table,
+          ...(plan.load.mode === "replace" ? { mode: "append" } : {}),
+        }),
+      );
+      setSaid(`${counted(taken!.fields.length, "field")} from ${chosen!.schema}.${chosen!.table}. Undo takes it back.`);
+      setProblem(null);
+      setChosen(null);
+      setOpen(false);
+    } catch (error) {
+      setProblem(problemParts(error));
+    }
+  };
+
+  if (!open) {
+    return (
+      <div className="mt-4">
+        <button type="button" className="btn btn-line btn-sm" onClick={() => setOpen(true)}>
+          Take a table that is there…
+        </button>
+        {said && (
+          <p role="status" className="mt-2">
+            <b>The contract has</b> {said}
+          </p>
+        )}
+      </div>
+    );
+  }
+  return (
+    <section className="mt-4 border-t border-[var(--rule)] pt-3" aria-label="Take a table that is there">
+      <h2>Take a table that is there</h2>
+      <p className="faint">
+        Its types, lengths, keys and rules become the contract. It only gains the columns _load and _record, so that
+        each row leads back to its file.
+      </p>
+      {tables.error && <ProblemNote problem={problemOf(tables.error)} />}
+      {tables.data?.tables.length === 0 && <p className="mt-1">The database has no table besides Good Sieve’s own.</p>}
+      <div className="mt-2 flex flex-wrap items-center gap-3">
+        {tables.data && tables.data.tables.length > 0 && (
+          <select
+            className="select select-sm w-72"
+            aria-label="Table"
+            value={chosen ? `${chosen.schema}.${chosen.table}` : ""}
+            onChange={(e) =>
+              setChosen(tables.data.tables.find((t) => `${t.schema}.${t.table}` === e.target.value) ?? null)
+            }
+          >
+            <option value="">choose a table</option>
+            {tables.data.tables.map((t) => (
+              <option key={`${t.schema}.${t.table}`} value={`${t.schema}.${t.table}`}>
+                {t.schema}.{t.table}
+                {t.rows === null ? "" : `, about ${grouped(t.rows)} rows`}
+              </option>
+            ))}
+          </select>
+        )}
+        <button type="button" className="btn btn-primary btn-sm" disabled={!taken} onClick={take}>
+          Make it the contract
+        </button>
+        <button type="button" className="btn btn-line btn-sm" onClick={() => setOpen(false)}>
+          Leave it
+        </button>
+      </div>
+      {contract.error && <ProblemNote problem={problemOf(contract.error)} />}
+      {problem && <ProblemNote problem={problemFrom(problem)} />}
+      {taken && (
+        <>
+          <table className="ledger mt-3 w-full">
+            <thead>
+              <tr>
+                <th className="text-left">field</th>
+                <th className="text-left">type</th>
+                <th className="text-left">rules</th>
+              </tr>
+            </thead>
+            <tbody>
+              {taken.fields.map((f) => (
+                <tr key={f.name}>
+                  <td>{f.name}</td>
+                  <td>
+                    {f.type}
+                    {f.length !== undefined && f.length < 10_000 ? `(${f.length})` : ""}
+                    {f.type === "decimal" ? `(${f.precision},${f.scale})` : ""}
+                  </td>
+                  <td>
+                    {[
+                      taken.key.includes(f.name) ? "key" : "",
+                      f.required ? "required" : "",
+                      f.unique ? "unique" : "",
+                      f.least !== undefined ? `at least ${f.least}` : "",
+                      f.most !== undefined ? `at most ${f.most}` : "",
+                      f.values ? `one of ${counted(f.values.length, "value")}` : "",
+                      f.pattern ? `fits ${f.pattern}` : "",
+                    ]
+                      .filter((w) => w !== "")
+                      .join(", ")}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          {taken.lost.length > 0 && (
+            <>
+              <p className="mt-2">
+                <b>What a contract can’t say</b> stays with the database; each load is held against it before it writes:
+              </p>
+              <ul className="faint ml-4 list-disc">
+                {taken.lost.map((l) => (
+                  <li key={l}>{l}</li>
+                ))}
+              </ul>
+            </>
+          )}
+        </>
+      )}
+    </section>
+  );
+}

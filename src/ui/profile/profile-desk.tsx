@@ -1,0 +1,136 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useMemo, useState } from "react";
+import { compareProfiles } from "@/core/profile/compare.ts";
+import type { Profile } from "@/core/profile/profile.ts";
+import type { ReadSection } from "@/core/plan/schema.ts";
+import type { CodeSeen } from "@/store/loads.ts";
+import { problemFrom } from "../kit/api.ts";
+import { ProblemNote } from "../kit/problem-note.tsx";
+import { ProfileTable, ProfileWaiting } from "./profile-table.tsx";
+import { useProfile } from "./use-profile.ts";
+import { counted, grouped } from "../kit/words.ts";
+
+export interface EarlierProfile {
+  delivery: number;
+  names: string;
+}
+
+/** The profile of a delivery, with what is different from another delivery of the feed. */
+export function ProfileDesk({
+  delivery,
+  read,
+  earlier,
+  compared,
+  seen,
+  codes,
+}: {
+  delivery: number;
+  read: ReadSection | null;
+  earlier: EarlierProfile[];
+  compared: (EarlierProfile & { document: Profile }) | null;
+  seen: Record<string, { first: EarlierProfile; last: EarlierProfile; of: number; in: number }>;
+  /** By column: when each value of the code field that it meets first and last came. */
+  codes: Record<string, readonly CodeSeen[]>;
+}) {
+  const router = useRouter();
+  const { profile, problem } = useProfile(delivery, read);
+  const [column, setColumn] = useState("");
+  const [sought, setSought] = useState("");
+  const done = profile?.state === "done" ? profile.document : null;
+  const changes = useMemo(() => (done && compared ? compareProfiles(compared.document, done) : []), [done, compared]);
+  const differ = changes.filter((c) => c.changes.length > 0);
+  if (problem) return <ProblemNote problem={problem} />;
+  if (profile?.error) return <ProblemNote problem={problemFrom(profile.error)} />;
+  if (!done) {
+    return <ProfileWaiting profile={profile} />;
+  }
+  const search = (event: React.FormEvent): void => {
+    event.preventDefault();
+    const where = column || done.columns[0]!.name;
+    router.push(`/deliveries/${delivery}/records?${new URLSearchParams({ column: where, is: "has", value: sought })}`);
+  };
+  return (
+    <>
+      <div className="my-3 flex flex-wrap items-center justify-between gap-4">
+        <p>
+          <b>{counted(done.records, "record")}</b>, {counted(done.columns.length, "column")}
+          {done.unreadable > 0 && <span className="held">, {grouped(done.unreadable)} can't be read</span>}
+          {compared && (
+            <span className="changed">
+              {differ.length === 0
+                ? ", as in "
+                : `, ${counted(differ.length, "column")} differ${differ.length === 1 ? "s" : ""} from `}
+              {compared.names}
+            </span>
+          )}
+        </p>
+        <div className="flex items-center gap-6">
+          {earlier.length > 0 && (
+            <label className="flex items-center gap-2 whitespace-nowrap">
+              beside
+              <select
+                className="select select-sm w-56 text-sm"
+                value={compared?.delivery ?? ""}
+                onChange={(e) => router.push(`/deliveries/${delivery}/profile?with=${e.target.value}`)}
+              >
+                {!compared && <option value="">another delivery</option>}
+                {earlier.map((e) => (
+                  <option key={e.delivery} value={e.delivery}>
+                    {e.names}
+                  </option>
+                ))}
+              </select>
+            </label>
+          )}
+          <form onSubmit={search} className="flex items-center gap-2">
+            <label htmlFor="profile-value" className="whitespace-nowrap">
+              find
+            </label>
+            <input
+              id="profile-value"
+              className="input input-sm w-36 text-sm"
+              value={sought}
+              onChange={(e) => setSought(e.target.value)}
+              placeholder="a value"
+            />
+            <label htmlFor="profile-column">in</label>
+            <select
+              id="profile-column"
+              className="select select-sm w-40 text-sm"
+              value={column}
+              onChange={(e) => setColumn(e.target.value)}
+            >
+              {done.columns.map((c) => (
+                <option key={c.name}>{c.name}</option>
+              ))}
+            </select>
+            <button type="submit" className="btn btn-line btn-sm" disabled={sought === ""}>
+              Find records
+            </button>
+          </form>
+        </div>
+      </div>
+      <ProfileTable
+        profile={done}
+        changes={compared ? { with: compared.names, by: changes } : null}
+        seen={seen}
+        codes={codes}
+        link={(c, is, value) =>
+          `/deliveries/${delivery}/records?${new URLSearchParams({ column: c, is, ...(value === undefined ? {} : { value }) })}`
+        }
+      />
+      {done.determines.length > 0 && (
+        <p className="faint mt-3">
+          In the first {grouped(done.compared)} records{" "}
+          {done.determines
+            .slice(0, 6)
+            .map((d) => `${d.column} determines ${d.other}`)
+            .join("; ")}
+          .
+        </p>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,42 @@
+"use client";
+
+import { useEffect, useState } from "react";
+import type { ReadSection } from "@/core/plan/schema.ts";
+import type { StoredProfile } from "@/store/profiles.ts";
+import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+
+const ASK_MS = 400;
+
+/** Asks for a delivery's profile, read in a certain way, and follows it until it is done. */
+export function useProfile(
+  delivery: number,
+  read: ReadSection | null | undefined,
+): { profile: StoredProfile | null; problem: ApiProblem | null } {
+  const [profile, setProfile] = useState<StoredProfile | null>(null);
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const key = read === undefined ? null : JSON.stringify(read);
+  useEffect(() => {
+    if (key === null) return;
+    let over = false;
+    let timer: ReturnType<typeof setTimeout>;
+    const follow = async (id: number): Promise<void> => {
+      const now = await api<StoredProfile>(`/api/profiles/${id}`);
+      if (over) return;
+      setProfile(now);
+      setProblem(null);
+      if (now.state === "queued" || now.state === "running")
+        timer = setTimeout(() => void follow(id).catch(fail), ASK_MS);
+    };
+    const fail = (error: unknown): void => {
+      if (!over) setProblem(problemOf(error));
+    };
+    api<{ profile: number }>(`/api/deliveries/${delivery}/profile`, { json: { read: JSON.parse(key) as unknown } })
+      .then(({ profile: id }) => follow(id))
+      .catch(fail);
+    return () => {
+      over = true;
+      clearTimeout(timer);
+    };
+  }, [delivery, key]);
+  return { profile, problem };
+}

@@ -1,0 +1,209 @@
+"use client";
+
+import Link from "next/link";
+import { useEffect, useState } from "react";
+import type { Compiled } from "@/core/course/compile.ts";
+import type { Rechecked } from "@/core/course/recheck.ts";
+import type { HeldRecord } from "@/store/held.ts";
+import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { Mark } from "../kit/mark.tsx";
+import { ProblemNote } from "../kit/problem-note.tsx";
+import { counted, grouped } from "../kit/words.ts";
+
+/** What is asked for when a record is opened. */
+interface More {
+  raw: string;
+  alike: number;
+  /** Of an overtaken record: the row of the target that has its key, and the writing that wrote it. */
+  inTarget: { by: number | null; now: Record<string, string | null> } | null;
+}
+
+/** One held record: its raw text and where it came from, what is wrong, and its cells to mend. */
+export function HeldDetail({
+  held,
+  compiled,
+  edits,
+  verdict,
+  stayed,
+  pickedCount,
+  busy,
+  onEdit,
+  onReset,
+  onAlike,
+  onRelease,
+}: {
+  held: HeldRecord;
+  compiled: Compiled;
+  edits: Record<string, string>;
+  verdict: Rechecked;
+  stayed: string | null;
+  pickedCount: number;
+  busy: boolean;
+  onEdit: (field: string, value: string) => void;
+  onReset: () => void;
+  onAlike: (field: string, value: string) => void;
+  onRelease: () => void;
+}) {
+  const [more, setMore] = useState<More | null>(null);
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const [all, setAll] = useState(held.cells === null);
+  useEffect(() => {
+    const stop = new AbortController();
+    api<More>(`/api/quarantine/${held.load}/${held.record}`, { signal: stop.signal })
+      .then(setMore)
+      .catch((e: unknown) => (e as Error).name !== "AbortError" && setProblem(problemOf(e)));
+    return () => stop.abort();
+  }, [held.load, held.record]);
+
+  const wrong = new Map<string, string>();
+  for (const p of verdict.problems) if (p.field) wrong.set(p.field, p.expected);
+  const first = compiled.fields.find((f) => wrong.has(f.name)) ?? compiled.fields[0];
+  const arrivedWrong = new Set(held.problems.map((p) => p.field));
+  const differsInTarget = (name: string, value: string): boolean =>
+    more !== null && more.inTarget !== null && name in more.inTarget.now && (more.inTarget.now[name] ?? "") !== value;
+  const shown = compiled.fields.filter(
+    (f) =>
+      all ||
+      wrong.has(f.name) ||
+      arrivedWrong.has(f.name) ||
+      edits[f.name] !== undefined ||
+      differsInTarget(f.name, verdict.values[compiled.fields.indexOf(f)] ?? ""),
+  );
+  const holding = verdict.problems.filter((p) => p.onFailure !== "note");
+  return (
+    <section aria-label="The record" className="border-[var(--rule)] lg:border-l lg:pl-4">
+      <h2>
+        Line {grouped(held.line)} of {held.file}
+      </h2>
+      <p className="faint text-xs">
+        load {held.load}, bytes {grouped(held.byteStart)}-{grouped(held.byteEnd)}
+      </p>
+      <pre
+        className="my-1 max-h-28 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-2 font-mono text-[0.8rem] break-all whitespace-pre-wrap"
+        tabIndex={0}
+        aria-label="Raw text of the record"
+      >
+        {more ? <Raw text={more.raw} values={held.problems.map((p) => p.value)} /> : "…"}
+      </pre>
+      {problem && <ProblemNote problem={problem} />}
+      <h2 className="mt-2">What is wrong, for the sender</h2>
+      <ul>
+        {held.problems.map((p, i) => (
+          <li key={i} className="mb-1">
+            <b className="held">{p.message}</b> Expected {p.expected}.
+            {p.onFailure === "note" && <span className="faint"> Noted only.</span>}
+          </li>
+        ))}
+      </ul>
+      {more?.inTarget && (
+        <p className="mt-1 border-l-4 border-[var(--slate)] pl-2">
+          <b>Overtaken.</b>{" "}
+          {more.inTarget.by === null ? (
+            "Another program has written its key since."
+          ) : (
+            <>
+              <Link className="underline" href={`/writings/${more.inTarget.by}`}>
+                Writing {more.inTarget.by}
+              </Link>{" "}
+              has written its key since.
+            </>
+          )}{" "}
+          What the target has stands under each value that differs.
+        </p>
+      )}
+      {more && (
+        <p className="faint">
+          {more.alike === 0
+            ? "No other record of this load has"
+            : `${counted(more.alike, "other record")} of this load ${more.alike === 1 ? "has" : "have"}`}{" "}
+          the same fault.
+        </p>
+      )}
+      <div className="mt-3 flex items-baseline justify-between">
+        <h2>
+          Mend <kbd>E</kbd>
+        </h2>
+        <button type="button" className="plain text-xs" onClick={() => setAll(!all)}>
+          {all ? "only what is wrong" : `all ${compiled.fields.length} fields`}
+        </button>
+      </div>
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (verdict.passes) onRelease();
+        }}
+        className="max-h-72 overflow-auto pr-1"
+      >
+        {shown.map((f) => {
+          const i = compiled.fields.indexOf(f);
+          const value = edits[f.name] ?? held.mended?.[f.name] ?? held.values[held.fields.indexOf(f.name)] ?? "";
+          const bad = wrong.has(f.name);
+          return (
+            <label key={f.name} className="mb-1.5 block">
+              <span className="flex justify-between text-[0.85rem]">
+                {f.name}
+                {pickedCount > 1 && edits[f.name] !== undefined && (
+                  <button type="button" className="plain text-xs" onClick={() => onAlike(f.name, value)}>
+                    same in {grouped(pickedCount)} picked
+                  </button>
+                )}
+              </span>
+              <input
+                className={`input input-sm font-mono ${bad ? "!border-[var(--plum)] !bg-[var(--plum-soft)]" : ""}`}
+                value={value}
+                data-mend-first={f.name === first?.name ? "" : undefined}
+                aria-invalid={bad}
+                onChange={(e) => onEdit(f.name, e.target.value)}
+              />
+              {bad && <span className="held text-xs">expected {wrong.get(f.name)}</span>}
+              {differsInTarget(f.name, verdict.values[i] ?? "") && (
+                <span className="waiting block text-xs">
+                  the target has{" "}
+                  {more!.inTarget!.now[f.name] === null ? (
+                    "nothing"
+                  ) : (
+                    <b className="raw">{more!.inTarget!.now[f.name]}</b>
+                  )}
+                </span>
+              )}
+              {!bad && edits[f.name] !== undefined && verdict.values[i] !== value && (
+                <span className="changed text-xs">becomes {verdict.values[i] || "empty"}</span>
+              )}
+            </label>
+          );
+        })}
+        <p className={`my-1 ${verdict.passes ? "loaded" : "held"}`} aria-live="polite">
+          <Mark outcome={verdict.passes ? "inserted" : "held"} />{" "}
+          {verdict.passes ? `passes all ${compiled.checks.length} checks` : (holding[0]?.message ?? "")}
+          {!verdict.passes && holding.length > 1 && ` and ${holding.length - 1} more`}
+        </p>
+        {stayed && <p className="held">It stayed: {stayed}</p>}
+        <span className="flex gap-3">
+          <button type="submit" className="btn btn-line btn-sm" disabled={!verdict.passes || busy}>
+            Release this record <kbd>R</kbd>
+          </button>
+          {Object.keys(edits).length > 0 && (
+            <button type="button" className="plain" onClick={onReset}>
+              Undo the mend
+            </button>
+          )}
+        </span>
+      </form>
+    </section>
+  );
+}
+
+/** Raw text with the faulty values marked where they stand. */
+function Raw({ text, values }: { text: string; values: string[] }) {
+  const visible = (t: string): string => t.replace(/\u0000/g, "␀").replace(/\t/g, "⇥\t");
+  const wanted = values.find((v) => v !== "" && text.includes(v));
+  if (!wanted) return <>{visible(text)}</>;
+  const at = text.indexOf(wanted);
+  return (
+    <>
+      {visible(text.slice(0, at))}
+      <mark className="bg-[var(--plum-soft)] text-[var(--ink)]">{visible(wanted)}</mark>
+      {visible(text.slice(at + wanted.length))}
+    </>
+  );
+}

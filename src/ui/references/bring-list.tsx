@@ -1,0 +1,91 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useState } from "react";
+import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ProblemNote } from "../kit/problem-note.tsx";
+
+/** Makes a reference list of a file. */
+export function BringList() {
+  const router = useRouter();
+  const [file, setFile] = useState<File | null>(null);
+  const [title, setTitle] = useState("");
+  const [special, setSpecial] = useState({ key: "", accepted: "", since: "", until: "" });
+  const [busy, setBusy] = useState(false);
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const name = title
+    .normalize("NFKD")
+    .replace(/\p{M}/gu, "")
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "_")
+    .replace(/^[^a-z]+|_+$/g, "")
+    .slice(0, 63);
+
+  const bring = async (): Promise<void> => {
+    if (!file) return;
+    setBusy(true);
+    setProblem(null);
+    const query = new URLSearchParams({ file: file.name, title: title.trim() });
+    for (const [key, value] of Object.entries(special)) if (value.trim() !== "") query.set(key, value.trim());
+    try {
+      await api(`/api/references/${name}/file?${query.toString()}`, { method: "PUT", body: file });
+      router.push(`/references/${name}`);
+      router.refresh();
+    } catch (error) {
+      setProblem(problemOf(error));
+      setBusy(false);
+    }
+  };
+  const field = (key: keyof typeof special, words: string) => (
+    <label className="block">
+      <span className="faint text-sm">{words}</span>
+      <input
+        className="input input-sm"
+        value={special[key]}
+        onChange={(e) => setSpecial((s) => ({ ...s, [key]: e.target.value }))}
+      />
+    </label>
+  );
+  return (
+    <form
+      className="flex flex-col gap-2 border-[var(--rule)] lg:border-l lg:pl-6"
+      onSubmit={(e) => {
+        e.preventDefault();
+        void bring();
+      }}
+    >
+      <h2>Bring a list in</h2>
+      <label>
+        <span className="faint text-sm">A file in any format that is read, with a header</span>
+        <input
+          type="file"
+          className="mt-1 block w-full"
+          onChange={(e) => {
+            const chosen = e.target.files?.[0] ?? null;
+            setFile(chosen);
+            if (chosen && title === "") setTitle(chosen.name.replace(/\..*$/, "").replace(/[-_]+/g, " "));
+          }}
+        />
+      </label>
+      <label>
+        <span className="faint text-sm">What it is called</span>
+        <input className="input input-sm" value={title} maxLength={120} onChange={(e) => setTitle(e.target.value)} />
+      </label>
+      <details>
+        <summary className="cursor-pointer">What its columns are for</summary>
+        <div className="mt-1 flex flex-col gap-2">
+          {field("key", "The column with the key; the first one unless said")}
+          {field("accepted", "The column by which a synonym leads to its accepted entry, if there is one")}
+          {field("since", "The column with the first day on which an entry holds")}
+          {field("until", "The column with the last day")}
+        </div>
+      </details>
+      {problem && <ProblemNote problem={problem} />}
+      <div>
+        <button type="submit" className="btn btn-primary" disabled={busy || !file || name === ""}>
+          {busy ? "Bringing it in…" : "Bring it in"}
+        </button>
+      </div>
+    </form>
+  );
+}
