@@ -1,5 +1,5 @@
 import type { NamedFormulas } from "@/core/formula/named.ts";
-import type { Field } from "@/core/plan/schema.ts";
+import type { Field } from "@/core/plan/types.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import type { Reference } from "@/core/lookup/reference.ts";
 import { withWordLists, wordListsOf } from "@/core/match/word-lists.ts";

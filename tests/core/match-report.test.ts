@@ -9,7 +9,7 @@ import { resolvePairs } from "@/core/match/resolve.ts";
 import { comparedOf, keepRules, mayBeShared, type MatchField } from "@/core/match/schema.ts";
 import { MatchTable, Values } from "@/core/match/table.ts";
 import { stretchesOf, whyWords } from "@/core/match/why.ts";
-import type { Field } from "@/core/plan/schema.ts";
+import type { Field } from "@/core/plan/types.ts";
 
 describe("scores", () => {
   it("go from 0 to 100 and back, 50 where both are as likely", () => {

@@ -1,4 +1,4 @@
-import type { FieldCheck } from "../plan/schema.ts";
+import type { FieldCheck } from "../plan/types.ts";
 import { length } from "./length.ts";
 import { least, most } from "./limits.ts";
 import type { CheckPart } from "./part.ts";

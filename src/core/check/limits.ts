@@ -1,9 +1,11 @@
 import { compareBytes } from "../kernel/bytes.ts";
 import { quoted } from "../kernel/problem.ts";
-import { limitBytes, type Field } from "../plan/schema.ts";
+import { limitBytes } from "./limit.ts";
+import type { Field } from "../plan/types.ts";
 import { compareNumbers, newNumberSpan, scaled, scanNumber } from "../type/number.ts";
 import { typePart } from "../type/index.ts";
-import { eachCell, type CheckPart, type Test } from "./part.ts";
+import type { CheckPart } from "./part.ts";
+import { eachCell, type Test } from "../kernel/column.ts";
 
 /** The value is not below `least` (or not above `most`); numbers compared exactly. */
 function limit(id: "least" | "most", than: string, title: string): CheckPart {

@@ -2,7 +2,7 @@ import { leavesOf } from "../plan/arriving.ts";
 import { CHECKS } from "../check/index.ts";
 import { betweenPart, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
 import type { Between, Late } from "../check/between/part.ts";
-import type { Test } from "../check/part.ts";
+import type { Test } from "../kernel/column.ts";
 import { cellText } from "../kernel/bytes.ts";
 import type { ValueMapOptions } from "../cleanse/value-map.ts";
 import type { Apply, RecordApply } from "../cleanse/part.ts";
@@ -15,17 +15,8 @@ import { compileLookUps, type CompiledLookUp } from "../lookup/compile.ts";
 import { NO_REFERENCES, type References } from "../lookup/reference.ts";
 import type { LookUp } from "../lookup/schema.ts";
 import { grouped, quoted } from "../kernel/problem.ts";
-import {
-  FIELD_CHECKS,
-  isBetween,
-  isUnique,
-  type Field,
-  type FieldCheck,
-  type OnFailure,
-  type Plan,
-  type RuleCheck,
-  type Step,
-} from "../plan/schema.ts";
+import { isBetween, isUnique, type Plan, type RuleCheck, type Step } from "../plan/schema.ts";
+import { FIELD_CHECKS, type Field, type FieldCheck, type OnFailure } from "../plan/types.ts";
 
 /** A step made ready: for each field it works on, its number and what to do. */
 export interface CompiledStep {

@@ -1,6 +1,6 @@
 import { ByteMemo } from "../kernel/memo.ts";
 import { cellText, emptyCells, textOf, type Cells, type Heap } from "../kernel/bytes.ts";
-import type { Field } from "../plan/schema.ts";
+import type { Field } from "../plan/types.ts";
 import { typePart } from "../type/index.ts";
 import type { Convert } from "../type/part.ts";
 import type { Formula } from "./compile.ts";

@@ -1,7 +1,8 @@
 import { withoutArriving } from "../plan/arriving.ts";
 import { SieveError } from "../kernel/problem.ts";
 import { removeField } from "../plan/edit.ts";
-import { parsePlan, type Field, type Plan } from "../plan/schema.ts";
+import { parsePlan, type Plan } from "../plan/schema.ts";
+import type { Field } from "../plan/types.ts";
 import { fromCsvw, toCsvw } from "./csvw.ts";
 import { fromJsonSchema, toJsonSchema } from "./json-schema.ts";
 import { fromTableSchema, toTableSchema } from "./table-schema.ts";

@@ -1,4 +1,5 @@
-import type { Field, Plan } from "../plan/schema.ts";
+import type { Plan } from "../plan/schema.ts";
+import type { Field } from "../plan/types.ts";
 import type { Given, Taken } from "./contract.ts";
 import { FieldTaker, limitsOf } from "./names.ts";
 

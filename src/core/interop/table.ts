@@ -1,4 +1,4 @@
-import { type Field } from "../plan/schema.ts";
+import type { Field } from "../plan/types.ts";
 import type { Taken } from "./contract.ts";
 
 /** A column of a database table, as the database's catalogue has it. */

@@ -1,4 +1,4 @@
-import type { Field } from "../plan/schema.ts";
+import type { Field } from "../plan/types.ts";
 import { FARED, prepareLookUp, type Ask, type Fared } from "./look-up.ts";
 import { columnOf, type Reference, type References } from "./reference.ts";
 import { lookUpFields, type LookUp } from "./schema.ts";

@@ -1,4 +1,4 @@
-import type { Field } from "../plan/schema.ts";
+import type { Field } from "../plan/types.ts";
 
 /** How the columns of one file meet the fields of the contract. */
 export interface Mapping {

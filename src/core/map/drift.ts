@@ -1,7 +1,8 @@
 import type { Profile } from "../profile/profile.ts";
 import type { Tally } from "../course/tally.ts";
 import type { Compiled } from "../course/compile.ts";
-import type { Field, Plan } from "../plan/schema.ts";
+import type { Plan } from "../plan/schema.ts";
+import type { Field } from "../plan/types.ts";
 import { grouped } from "../kernel/problem.ts";
 import { proposeField } from "../profile/propose.ts";
 import type { FileFacts } from "../read/source.ts";

@@ -1,4 +1,4 @@
-import type { Field } from "../plan/schema.ts";
+import type { Field } from "../plan/types.ts";
 import { DEFAULT_LIMITS, type MatchField, type MatchSection } from "./schema.ts";
 
 /** Words in a field's name or title that say what is in it, the first that fits. */

@@ -2,7 +2,7 @@ import { Heap, emptyCells } from "../kernel/bytes.ts";
 import { FormulaColumns } from "../formula/columns.ts";
 import { compileFormula } from "../formula/compile.ts";
 import type { NamedFormulas } from "../formula/named.ts";
-import type { Field } from "../plan/schema.ts";
+import type { Field } from "../plan/types.ts";
 import { keepRules, type MatchSection, type Survivorship } from "./schema.ts";
 
 /** A record of a cluster: its values by field, "" where it has none, and what it is ranked by. */

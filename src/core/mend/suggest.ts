@@ -3,7 +3,7 @@ import { plainNumber } from "../cleanse/number.ts";
 import { usualDate } from "../cleanse/written-date.ts";
 import { editDistance } from "../kernel/distance.ts";
 import type { Compiled, Problem } from "../course/compile.ts";
-import type { Field } from "../plan/schema.ts";
+import type { Field } from "../plan/types.ts";
 import { recheck } from "../course/recheck.ts";
 
 /** A held record as mends are looked for: its values by field as they would be checked. */

@@ -1,7 +1,7 @@
 import { betweenTitle } from "../check/between/index.ts";
 import { stepWords } from "../course/compile.ts";
 import { isBetween, isUnique, type Gate, type Plan, type PlanCheck, type Step } from "./schema.ts";
-import type { Stage } from "../report/strata.ts";
+import type { Stage } from "./types.ts";
 
 /** One thing that two plans say differently. */
 export interface Difference {

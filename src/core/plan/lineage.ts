@@ -2,7 +2,8 @@ import { stepFormulas, stepPart } from "../cleanse/index.ts";
 import { lookUpFields } from "../lookup/schema.ts";
 import { namesIn } from "../formula/names.ts";
 import { stepWords } from "../course/compile.ts";
-import type { Field, Plan, Step } from "./schema.ts";
+import type { Plan, Step } from "./schema.ts";
+import type { Field } from "./types.ts";
 
 /** One way by which a field gets what it has. */
 export interface Origin {

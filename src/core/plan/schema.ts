@@ -1,4 +1,6 @@
 import { z } from "zod";
+import { limitBytes } from "../check/limit.ts";
+import { FIELD_CHECKS, ON_FAILURE, PLAN_FORMAT, type Field, type OnFailure } from "./types.ts";
 import { STEP_IDS, stepFormulas, stepPart } from "../cleanse/index.ts";
 import { compilePattern } from "../kernel/pattern.ts";
 import { compileFormula } from "../formula/compile.ts";
@@ -11,23 +13,11 @@ import { lookUpFields, lookUpSchema, type LookUp } from "../lookup/schema.ts";
 import { matchSchema, type MatchSection } from "../match/schema.ts";
 import type { ReadOptions } from "../read/part.ts";
 import { readSectionSchema } from "../read/settings.ts";
-import { newNumberSpan, scanNumber } from "../type/number.ts";
 import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
 import type { StepId } from "../cleanse/index.ts";
-import { utf8 } from "../kernel/bytes.ts";
 import { ALL_FIELDS, arrivingOf, arrivingSchema, type ArrivingSection } from "./arriving.ts";
 import { plainNameSchema } from "./name.ts";
 import { betweenFields, betweenPart, betweenSchemas, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
-
-export const PLAN_FORMAT = "good-sieve/plan@1";
-
-/** What happens to a record whose value fails a check. */
-export const ON_FAILURE = ["hold", "note", "stop"] as const;
-export type OnFailure = (typeof ON_FAILURE)[number];
-
-/** The checks that a field of a contract can carry. */
-export const FIELD_CHECKS = ["type", "required", "length", "least", "most", "pattern", "unique"] as const;
-export type FieldCheck = (typeof FIELD_CHECKS)[number];
 
 const name = plainNameSchema.describe("Lower-case letters, digits and underscores, beginning with a letter");
 const onFailure = z.enum(ON_FAILURE);
@@ -222,33 +212,85 @@ function gateFault(gate: Gate, field: (name: string) => Field | undefined): stri
   }
 }
 
+/** How columns meet fields, and what happens where they don't. */
+const mapSection = z.strictObject({
+  extra: z
+    .enum(["keep", "leave", "note", "hold", "stop"])
+    .default("note")
+    .describe("What to do with columns that no field takes; keep: take them along as JSON in the column _extra"),
+  missing: z.enum(["note", "hold", "stop"]).optional().describe("What to do where a field's column is missing"),
+  reordered: z
+    .enum(["leave", "note", "hold", "stop"])
+    .optional()
+    .describe("What to do where columns stand in another order than in the sender's delivery before"),
+  retyped: z
+    .enum(["note", "hold", "stop"])
+    .optional()
+    .describe("What to do where much of what comes in a field is not of its type"),
+  codes: z
+    .enum(["leave", "note", "hold", "stop"])
+    .optional()
+    .describe("What to do where a code field gets values again and again that are not in its list"),
+});
+
+/** That the values of some fields together are given once in a load. */
+const uniqueCheck = z.strictObject({
+  check: z.literal("unique"),
+  in: z.array(name).min(2).describe("The fields whose values together are given once"),
+  on_failure: onFailure.default("hold"),
+});
+export type UniqueCheck = z.infer<typeof uniqueCheck>;
+
+/** A check by a formula: over a record, or over cells one by one. */
+const ruleCheck = z.strictObject({
+  name: checkName,
+  that: formulaSchema.describe("A formula that is true for a good record"),
+  in: z.array(name).min(1).optional().describe("The fields whose cells it is about, one by one, as `it`"),
+  message: words.optional(),
+  from_set: z
+    .strictObject({ name, version: z.int().min(1) })
+    .optional()
+    .describe("The set of checks that it was taken from"),
+  on_failure: onFailure.default("hold"),
+});
+export type RuleCheck = z.infer<typeof ruleCheck>;
+
+/** Where good records go, and what they may do there. */
+const loadSection = z.strictObject({
+  target: z
+    .string()
+    .regex(/^[A-Za-z_][A-Za-z0-9_$]{0,62}$/)
+    .describe("The table that good records go to"),
+  schema: z
+    .string()
+    .regex(/^[A-Za-z_][A-Za-z0-9_$]{0,62}$/)
+    .refine((s) => !OWN_SCHEMAS.includes(s) && !s.startsWith("pg_"), "This schema is not for targets.")
+    .optional()
+    .describe("The schema of a target that was there before; left out, the target is made and kept by Good Sieve"),
+  key: z
+    .array(name)
+    .max(32)
+    .default([])
+    .describe("The fields that together tell one record of the target from another"),
+  whole_record: z
+    .boolean()
+    .optional()
+    .describe("There is no key: a record that the target has already, alike in all fields, is not written again"),
+  mode: z.enum(["append", "replace", "upsert"]).default("append"),
+  arriving: arrivingSchema.optional(),
+  undo: z
+    .boolean()
+    .optional()
+    .describe("Keep rows as they were before a load changes them, so that it can be undone; yes unless said"),
+});
+
 /** The plan document, sections in the order of a load's course. */
 export const planSchema = z
   .strictObject({
     format: z.literal(PLAN_FORMAT),
     feed: name,
     read: readSectionSchema,
-    map: z
-      .strictObject({
-        extra: z
-          .enum(["keep", "leave", "note", "hold", "stop"])
-          .default("note")
-          .describe("What to do with columns that no field takes; keep: take them along as JSON in the column _extra"),
-        missing: z.enum(["note", "hold", "stop"]).optional().describe("What to do where a field's column is missing"),
-        reordered: z
-          .enum(["leave", "note", "hold", "stop"])
-          .optional()
-          .describe("What to do where columns stand in another order than in the sender's delivery before"),
-        retyped: z
-          .enum(["note", "hold", "stop"])
-          .optional()
-          .describe("What to do where much of what comes in a field is not of its type"),
-        codes: z
-          .enum(["leave", "note", "hold", "stop"])
-          .optional()
-          .describe("What to do where a code field gets values again and again that are not in its list"),
-      })
-      .default({ extra: "note" }),
+    map: mapSection.default({ extra: "note" }),
     formulas: namedFormulasSchema
       .optional()
       .describe("The named formulas that it uses, as they were when it was saved"),
@@ -257,23 +299,9 @@ export const planSchema = z
     check: z
       .array(
         z.union([
-          z.strictObject({
-            check: z.literal("unique"),
-            in: z.array(name).min(2).describe("The fields whose values together are given once"),
-            on_failure: onFailure.default("hold"),
-          }),
+          uniqueCheck,
           ...betweenSchemas({ name: checkName.optional(), message: words.optional() }, onFailure),
-          z.strictObject({
-            name: checkName,
-            that: formulaSchema.describe("A formula that is true for a good record"),
-            in: z.array(name).min(1).optional().describe("The fields whose cells it is about, one by one, as `it`"),
-            message: words.optional(),
-            from_set: z
-              .strictObject({ name, version: z.int().min(1) })
-              .optional()
-              .describe("The set of checks that it was taken from"),
-            on_failure: onFailure.default("hold"),
-          }),
+          ruleCheck,
         ]),
       )
       .max(500)
@@ -286,33 +314,7 @@ export const planSchema = z
     match: matchSchema
       .optional()
       .describe("How records that are one thing in the world are found, and what is made of them"),
-    load: z.strictObject({
-      target: z
-        .string()
-        .regex(/^[A-Za-z_][A-Za-z0-9_$]{0,62}$/)
-        .describe("The table that good records go to"),
-      schema: z
-        .string()
-        .regex(/^[A-Za-z_][A-Za-z0-9_$]{0,62}$/)
-        .refine((s) => !OWN_SCHEMAS.includes(s) && !s.startsWith("pg_"), "This schema is not for targets.")
-        .optional()
-        .describe("The schema of a target that was there before; left out, the target is made and kept by Good Sieve"),
-      key: z
-        .array(name)
-        .max(32)
-        .default([])
-        .describe("The fields that together tell one record of the target from another"),
-      whole_record: z
-        .boolean()
-        .optional()
-        .describe("There is no key: a record that the target has already, alike in all fields, is not written again"),
-      mode: z.enum(["append", "replace", "upsert"]).default("append"),
-      arriving: arrivingSchema.optional(),
-      undo: z
-        .boolean()
-        .optional()
-        .describe("Keep rows as they were before a load changes them, so that it can be undone; yes unless said"),
-    }),
+    load: loadSection,
     gates: z
       .array(gate)
       .default([{ limit: "held share", over: 0.2 }, { limit: "nothing read" }, { limit: "required column missing" }]),
@@ -483,49 +485,12 @@ export const planSchema = z
     }
   });
 
-/** A field of the contract; which of the properties may be there depends on its type. */
-export interface Field {
-  name: string;
-  type: TypeId;
-  title?: string;
-  also?: string[];
-  required?: boolean;
-  unique?: boolean;
-  least?: number | string;
-  most?: number | string;
-  pattern?: string;
-  on_failure?: OnFailure | Partial<Record<FieldCheck, OnFailure>>;
-  length?: number;
-  precision?: number;
-  scale?: number;
-  words?: { yes: string[]; no: string[] };
-  formats?: string[];
-  values?: string[];
-}
-
 /** A step of the plan; `do` says which part, the other properties are that part's options. */
 export interface Step {
   do: StepId;
   in: "*" | string[];
   off?: boolean;
   [option: string]: unknown;
-}
-
-/** That the values of some fields together are given once in a load. */
-export interface UniqueCheck {
-  check: "unique";
-  in: string[];
-  on_failure: OnFailure;
-}
-
-/** A check by a formula: over a record, or over cells one by one. */
-export interface RuleCheck {
-  name: string;
-  that: string;
-  in?: string[];
-  message?: string;
-  from_set?: { name: string; version: number };
-  on_failure: OnFailure;
 }
 
 /** A check of the plan's own section: over several fields, between records, or by formula. */
@@ -550,44 +515,15 @@ export interface Plan {
   format: typeof PLAN_FORMAT;
   feed: string;
   read: ReadSection;
-  map: {
-    extra: "keep" | "leave" | "note" | "hold" | "stop";
-    missing?: "note" | "hold" | "stop";
-    reordered?: "leave" | "note" | "hold" | "stop";
-    retyped?: "note" | "hold" | "stop";
-    codes?: "leave" | "note" | "hold" | "stop";
-  };
+  map: z.infer<typeof mapSection>;
   formulas?: NamedFormulas;
   contract: { fields: Field[] };
   cleanse: Step[];
   check: PlanCheck[];
   lookup?: LookUp[];
   match?: MatchSection;
-  load: {
-    target: string;
-    schema?: string;
-    key: string[];
-    whole_record?: boolean;
-    mode: "append" | "replace" | "upsert";
-    arriving?: ArrivingSection;
-    undo?: boolean;
-  };
+  load: z.infer<typeof loadSection>;
   gates: Gate[];
-}
-
-/** The canonical bytes of a limit, or null when it is not a value of the field's type. */
-export function limitBytes(field: Field, value: number | string): Uint8Array | null {
-  const text = String(value);
-  if (typePart(field.type).order === "number") {
-    const bytes = utf8(text);
-    return scanNumber(bytes, 0, bytes.length, newNumberSpan()) ? bytes : null;
-  }
-  if (field.type === "date") return /^\d{4}-\d{2}-\d{2}$/.test(text) ? utf8(text) : null;
-  if (field.type === "timestamp") {
-    const match = /^(\d{4}-\d{2}-\d{2})(?:[T ](\d{2}:\d{2})(?::(\d{2}))?)?Z?$/.exec(text);
-    return match ? utf8(`${match[1]} ${match[2] ?? "00:00"}:${match[3] ?? "00"}.000000+00`) : null;
-  }
-  return null;
 }
 
 /**

@@ -1,5 +1,6 @@
 import { mayBeKey, type ColumnProfile, type Profile } from "./profile.ts";
-import { PLAN_FORMAT, type Field, type Plan, type ReadSection, type Step } from "../plan/schema.ts";
+import type { Plan, ReadSection, Step } from "../plan/schema.ts";
+import { PLAN_FORMAT, type Field } from "../plan/types.ts";
 import { counted, grouped, listed } from "../kernel/problem.ts";
 import type { ReadOptions, ReadSettings } from "../read/part.ts";
 

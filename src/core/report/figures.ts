@@ -1,7 +1,7 @@
 import { cellText, type Cells, type Heap } from "../kernel/bytes.ts";
 import { scaledText } from "../type/scaled.ts";
 import type { Compiled } from "../course/compile.ts";
-import type { Field } from "../plan/schema.ts";
+import type { Field } from "../plan/types.ts";
 import type { Sifted } from "../course/course.ts";
 import { NOT_OF_TYPE, isPassedOver } from "../kernel/verdict.ts";
 

@@ -1,9 +1,6 @@
 import { OUTCOMES, type Balance, type HeldAt, type Outcome } from "../kernel/ledger.ts";
+import { STAGES, type Stage } from "../plan/types.ts";
 import type { CheckMetrics } from "./report.ts";
-
-/** The stages that a load takes today, in the order of its course. */
-export const STAGES = ["Read", "Map", "Cleanse", "Check", "Look up", "Match", "Load"] as const;
-export type Stage = (typeof STAGES)[number];
 
 /** One stage of the sift: how many records left it, and what stayed behind there. */
 export interface Stratum {

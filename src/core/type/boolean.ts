@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { cellText } from "../kernel/bytes.ts";
-import { eachCell } from "../check/part.ts";
+import { eachCell } from "../kernel/column.ts";
 import type { TypePart } from "./part.ts";
 
 export interface BooleanOptions {

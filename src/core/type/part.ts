@@ -1,5 +1,5 @@
 import type { z } from "zod";
-import type { Test } from "../check/part.ts";
+import type { Test } from "../kernel/column.ts";
 
 /**
  * Checks the cells of a column and makes them canonical: a span afterwards holds what PostgreSQL

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { exampleOf, parseMoment, writeDate, writeDigits, type Moment } from "./calendar.ts";
 import { formatSchema, newMoment, piecesOf } from "./date.ts";
-import { eachCell } from "../check/part.ts";
+import { eachCell } from "../kernel/column.ts";
 import type { TypePart } from "./part.ts";
 
 export interface TimestampOptions {

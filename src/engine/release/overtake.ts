@@ -1,4 +1,5 @@
-import type { Field, Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import type { Field } from "@/core/plan/types.ts";
 import { ident, withSettings, type Client } from "@/store/db.ts";
 import { noteBefore } from "@/store/writings.ts";
 import { columnOf } from "../writing/target.ts";

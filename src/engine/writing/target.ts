@@ -1,6 +1,7 @@
 import { columnTakes, type TableColumn } from "@/core/interop/table.ts";
 import { policyOf } from "@/core/course/compile.ts";
-import type { Field, Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import type { Field } from "@/core/plan/types.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { typePart } from "@/core/type/index.ts";
 import { ident, type Queryable } from "@/store/db.ts";

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import type { OnFailure } from "../../plan/schema.ts";
+import type { OnFailure } from "../../plan/types.ts";
 import { gaps } from "./gaps.ts";
 import { overlaps } from "./overlaps.ts";
 import { parent } from "./parent.ts";

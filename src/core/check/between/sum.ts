@@ -1,5 +1,5 @@
 import { z } from "zod";
-import type { Field } from "../../plan/schema.ts";
+import type { Field } from "../../plan/types.ts";
 import { scaledText } from "../../type/scaled.ts";
 import { plainNameSchema } from "../../plan/name.ts";
 import { notOf, perGroup, type BetweenPart } from "./part.ts";

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { HELD_AT, OUTCOMES } from "@/core/kernel/ledger.ts";
 import { KEPT_BECAUSE } from "@/core/plan/arriving.ts";
-import { STAGES } from "@/core/report/strata.ts";
+import { STAGES } from "@/core/plan/types.ts";
 
 /** Which records of a load are asked for, as in the address of their page. */
 export const recordQuery = z.object({
