@@ -5,7 +5,7 @@ import { FormulaColumns } from "@/core/formula/columns.ts";
 import { compileFormula } from "@/core/formula/compile.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
-import { siftFile } from "@/core/read/source.ts";
+import { siftFile } from "@/core/course/files.ts";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { siftRows } from "@/core/course/recheck.ts";
 import { Course, cleansedValues } from "@/core/course/course.ts";

@@ -31,6 +31,7 @@ check(
 );
 check("types", run(bin("tsc"), ["--noEmit"]));
 check("lint", run(bin("eslint"), ["."]));
+check("layers", run(bin("depcruise"), ["--config", ".dependency-cruiser.mjs", "src"]));
 check("format", run(bin("prettier"), ["--check", "--log-level=warn", "."]));
 
 /** Runs some of the tests and counts them. What they print comes when they have ended, so that it is not mixed. */

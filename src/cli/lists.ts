@@ -1,4 +1,4 @@
-import type { Reference, References } from "@/core/lookup/reference.ts";
+import type { Reference, References } from "@/core/kernel/reference.ts";
 import { basename } from "node:path";
 import { listsOf } from "@/core/plan/edit.ts";
 import { fileLists } from "@/engine/load/delivery-lists.ts";

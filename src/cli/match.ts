@@ -1,6 +1,6 @@
 import { writeFile } from "node:fs/promises";
 import { keepCluster } from "@/core/match/survive.ts";
-import { entriesAsRecords, type KnownEntry } from "@/core/match/entries.ts";
+import { entriesAsRecords, type KnownEntry } from "@/core/course/match-entries.ts";
 import { BANDS, type Pairs } from "@/core/match/match.ts";
 import { sameShare } from "@/core/match/model.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
@@ -10,7 +10,7 @@ import type { MatchTable } from "@/core/match/table.ts";
 import { compilePlan, type Compiled } from "@/core/course/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, grouped } from "@/core/kernel/problem.ts";
-import { siftFile } from "@/core/read/source.ts";
+import { siftFile } from "@/core/course/files.ts";
 import { Course, soundValues } from "@/core/course/course.ts";
 import { isPassedOver } from "@/core/kernel/verdict.ts";
 import { PairSearch } from "@/engine/match/pairs.ts";

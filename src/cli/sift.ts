@@ -8,17 +8,12 @@ import { ProfileFold } from "@/core/profile/profile.ts";
 import { compilePlan, lateProblem, type Compiled, type Problem } from "@/core/course/compile.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
-import {
-  isSideFile,
-  openFile,
-  rawText,
-  siftFile,
-  type FileFacts,
-  type SourceFile,
-  type Spool,
-} from "@/core/read/source.ts";
+import { openFile, rawText, type SourceFile, type Spool } from "@/core/read/source.ts";
+import { isSideFile, siftFile } from "@/core/course/files.ts";
+import type { FileFacts } from "@/core/read/facts.ts";
 import { makeReport, type LoadReport } from "@/core/report/report.ts";
-import { Course, arrivedCells, fieldValues, problemsOf, rawBytes, type Sifted } from "@/core/course/course.ts";
+import { Course, arrivedCells, fieldValues, problemsOf, rawBytes } from "@/core/course/course.ts";
+import type { Sifted } from "@/core/course/sifted.ts";
 import { NOT_OF_TYPE, VERDICT } from "@/core/kernel/verdict.ts";
 import { csvRow } from "@/core/write/csv.ts";
 import { fileSpool } from "@/engine/threads/spool.ts";

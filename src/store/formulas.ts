@@ -1,5 +1,5 @@
 import { listsIn } from "@/core/formula/lists.ts";
-import type { Reference } from "@/core/lookup/reference.ts";
+import type { Reference } from "@/core/kernel/reference.ts";
 import { readReference } from "./references.ts";
 import type { NamedFormula, NamedFormulas } from "@/core/formula/named.ts";
 import { tryNamed } from "@/core/formula/try-named.ts";

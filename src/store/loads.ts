@@ -1,4 +1,4 @@
-import type { HistoryEntry } from "@/core/gate/judge.ts";
+import type { HistoryEntry } from "@/core/gate/part.ts";
 import { HISTORY_LOADS } from "@/core/gate/usual.ts";
 import { OUTCOMES, type Balance, type Outcome } from "@/core/kernel/ledger.ts";
 import { canSwitchOff, compilePlan, type ChecksOff } from "@/core/course/compile.ts";

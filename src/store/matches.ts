@@ -1,7 +1,7 @@
 import type { NamedFormulas } from "@/core/formula/named.ts";
 import type { Field } from "@/core/plan/types.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
-import type { Reference } from "@/core/lookup/reference.ts";
+import type { Reference } from "@/core/kernel/reference.ts";
 import { withWordLists, wordListsOf } from "@/core/match/word-lists.ts";
 import type { MatchSection } from "@/core/match/schema.ts";
 import type { Decision } from "@/core/match/resolve.ts";

@@ -1,4 +1,4 @@
-import type { Reference, ReferenceShape, References } from "@/core/lookup/reference.ts";
+import type { Reference, ReferenceShape, References } from "@/core/kernel/reference.ts";
 import type { Fares } from "@/core/lookup/compile.ts";
 import { listsInFormulas, listsOf, usesOfList, type Use } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/schema.ts";

@@ -1,11 +1,9 @@
-import { connect } from "node:net";
+import { connect, type AddressInfo } from "node:net";
 import { createServer, type Server } from "node:http";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import type { AddressInfo } from "node:net";
 import puppeteer, { type Browser, type Page } from "puppeteer-core";
-import { chromiumPath } from "../../scripts/lib/machine.mjs";
+import { chromiumPath, freePort } from "../../scripts/lib/machine.mjs";
 import { startCluster } from "../../scripts/lib/cluster.mjs";
-import { freePort } from "../../scripts/lib/machine.mjs";
 import { loadNow, newFeed, newSystem, tamper, type System } from "../support/system.ts";
 import { program, shows, startWeb, textOf, type Web } from "../support/web.ts";
 

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { STANDARD_TITLES, giveContract, takeContract, withContract } from "@/core/interop/contract.ts";
+import { CONTRACT_STANDARDS, giveContract, takeContract, withContract } from "@/core/interop/contract.ts";
 import { planOf } from "../support/plans.ts";
 
 const FIELDS = [
@@ -48,7 +48,7 @@ describe("a plan with another contract", () => {
 });
 
 describe("which standard a document follows", () => {
-  it.each(Object.keys(STANDARD_TITLES) as (keyof typeof STANDARD_TITLES)[])("is told by what is in %s", (as) => {
+  it.each(CONTRACT_STANDARDS)("is told by what is in %s", (as) => {
     expect(takeContract(giveContract(PLAN, as).document).standard).toBe(as);
   });
 

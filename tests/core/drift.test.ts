@@ -1,11 +1,13 @@
 import { describe, expect, it } from "vitest";
 import { MemorySpill } from "@/core/check/repeats.ts";
-import { findDrift } from "@/core/map/drift.ts";
+import { findDrift } from "@/core/report/drift.ts";
 import { ProfileFold } from "@/core/profile/profile.ts";
 import { newTally } from "@/core/course/tally.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import { openFile, siftFile, type FileFacts } from "@/core/read/source.ts";
+import { openFile } from "@/core/read/source.ts";
+import { siftFile } from "@/core/course/files.ts";
+import type { FileFacts } from "@/core/read/facts.ts";
 import { Course } from "@/core/course/course.ts";
 import { memoryFile } from "../support/formats.ts";
 

@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
-import { judgeGates, type GateInput, type GateResult, type HistoryEntry } from "@/core/gate/judge.ts";
-import type { FileFacts } from "@/core/read/source.ts";
+import { judgeGates, type GateInput, type GateResult } from "@/core/report/judge.ts";
+import type { HistoryEntry } from "@/core/gate/part.ts";
+import type { FileFacts } from "@/core/read/facts.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { planOf } from "../support/plans.ts";
 

@@ -1,6 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { HistoryEntry } from "@/core/gate/judge.ts";
-import type { Figure } from "@/core/report/figures.ts";
+import type { HistoryEntry, Figure } from "@/core/gate/part.ts";
 import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
 import { planOf } from "../support/plans.ts";
 import { csv, siftAll, type FileInMemory } from "../support/sift.ts";

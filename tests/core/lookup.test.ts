@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { prepareLookUp } from "@/core/lookup/look-up.ts";
-import { acceptedEntries, type Reference } from "@/core/lookup/reference.ts";
+import { acceptedEntries, type Reference } from "@/core/kernel/reference.ts";
 import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";

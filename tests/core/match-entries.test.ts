@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { entriesAsRecords } from "@/core/match/entries.ts";
-import type { Reference } from "@/core/lookup/reference.ts";
+import { entriesAsRecords } from "@/core/course/match-entries.ts";
+import type { Reference } from "@/core/kernel/reference.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { listsOf, removeField, renameField, usesOfList } from "@/core/plan/edit.ts";
 import { parsePlan } from "@/core/plan/schema.ts";

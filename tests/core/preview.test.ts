@@ -1,14 +1,13 @@
 import { describe, expect, it } from "vitest";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { compilePlan } from "@/core/course/compile.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import { type Plan, parsePlan } from "@/core/plan/schema.ts";
 import { previewRecord, previewRules, previewSteps } from "@/core/sample/preview.ts";
-import { siftFile } from "@/core/read/source.ts";
+import { siftFile } from "@/core/course/files.ts";
 import { SampleChoice, type Sample } from "@/core/sample/sample.ts";
 import { Course } from "@/core/course/course.ts";
 import { ACCESSIONS } from "../../demo/plan.ts";
 import { makeDeliveries } from "../../demo/generate.ts";
-import { parsePlan } from "@/core/plan/schema.ts";
 import { planOf } from "../support/plans.ts";
 import { csv, noSpool, siftAll, sourceOf, type FileInMemory } from "../support/sift.ts";
 

@@ -3,7 +3,8 @@ import { mergeValueTables, readValueTable, valueTableCsv } from "@/core/cleanse/
 import { compilePlan } from "@/core/course/compile.ts";
 import { fitSteps, removeField, renameField, usedIn } from "@/core/plan/edit.ts";
 import { parsePlan, type Plan, type Step } from "@/core/plan/schema.ts";
-import { siftFile, type FileFacts } from "@/core/read/source.ts";
+import { siftFile } from "@/core/course/files.ts";
+import type { FileFacts } from "@/core/read/facts.ts";
 import { siftRows } from "@/core/course/recheck.ts";
 import { Course, cleansedValues, fieldValues } from "@/core/course/course.ts";
 import { planOf } from "../support/plans.ts";

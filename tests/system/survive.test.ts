@@ -1,7 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { ChildProcess } from "node:child_process";
-import type { Load } from "@/store/loads.ts";
-import { askForLoad, getLoad } from "@/store/loads.ts";
+import { type Load, askForLoad, getLoad } from "@/store/loads.ts";
 import { cancelLoad } from "@/engine/load/abandon.ts";
 import { isStoreAway, openDb, type Db } from "@/store/db.ts";
 import { readiness } from "@/store/ready.ts";

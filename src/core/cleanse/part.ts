@@ -1,6 +1,6 @@
 import type { z } from "zod";
 import type { NamedFormulas } from "../formula/named.ts";
-import type { References } from "../lookup/reference.ts";
+import type { References } from "../kernel/reference.ts";
 import type { Field } from "../plan/types.ts";
 import { ByteMemo } from "../kernel/memo.ts";
 import { cellText, type Cells, type Heap } from "../kernel/bytes.ts";

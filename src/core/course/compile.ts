@@ -1,3 +1,4 @@
+import { stepWords } from "../plan/words.ts";
 import { leavesOf } from "../plan/arriving.ts";
 import { CHECKS } from "../check/index.ts";
 import { betweenPart, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
@@ -12,7 +13,7 @@ import { compileFormula, type Formula } from "../formula/compile.ts";
 import { stepPart } from "../cleanse/index.ts";
 import type { UnreadableReason } from "../kernel/block.ts";
 import { compileLookUps, type CompiledLookUp } from "../lookup/compile.ts";
-import { NO_REFERENCES, type References } from "../lookup/reference.ts";
+import { NO_REFERENCES, type References } from "../kernel/reference.ts";
 import type { LookUp } from "../lookup/schema.ts";
 import { grouped, quoted } from "../kernel/problem.ts";
 import { isBetween, isUnique, type Plan, type RuleCheck, type Step } from "../plan/schema.ts";
@@ -92,14 +93,6 @@ export interface Problem {
   readonly message: string;
   readonly expected: string;
   readonly onFailure: OnFailure;
-}
-
-/** A step in words: “trim the ends in all fields”. */
-export function stepWords(step: Step): string {
-  const { do: id, in: where, off, ...options } = step;
-  const part = stepPart(id);
-  const fields = id === "leave-out" ? "" : ` in ${where === "*" ? "all fields" : where.join(", ")}`;
-  return `${part.words(options)}${fields}${off ? " (switched off)" : ""}`;
 }
 
 export function policyOf(field: Field, check: FieldCheck): OnFailure {

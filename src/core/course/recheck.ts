@@ -1,7 +1,8 @@
 import { Heap } from "../kernel/bytes.ts";
 import type { Block } from "../kernel/block.ts";
 import type { Compiled, Problem } from "./compile.ts";
-import { Course, fieldValues, problemsOf, type Sifted } from "./course.ts";
+import { Course, fieldValues, problemsOf } from "./course.ts";
+import type { Sifted } from "./sifted.ts";
 import { NOT_OF_TYPE, VERDICT } from "../kernel/verdict.ts";
 
 /** A record whose cells a person has set, after cleansing and checks. */

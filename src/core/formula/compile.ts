@@ -1,6 +1,6 @@
 import { parse } from "@bufbuild/cel";
 import type { Expr, ParsedExpr } from "@bufbuild/cel-spec/cel/expr/syntax_pb.js";
-import { NO_REFERENCES, type References } from "../lookup/reference.ts";
+import { NO_REFERENCES, type References } from "../kernel/reference.ts";
 import { SieveError, grouped, listed } from "../kernel/problem.ts";
 import type { TypeId } from "../type/index.ts";
 import { CELL, MOST_COST, MOST_LIST, MOST_TEXT, estimate } from "./cost.ts";

@@ -1,6 +1,6 @@
 import { IDENTIFIER_KINDS, identifierOf, type IdentifierKind } from "../kernel/check-digits.ts";
 import { compilePattern, type Pattern } from "../kernel/pattern.ts";
-import { NO_REFERENCES, type References } from "../lookup/reference.ts";
+import { NO_REFERENCES, type References } from "../kernel/reference.ts";
 import { fromList, inList } from "./lists.ts";
 import { BAIL, DAY, MICROS, numberText, type Value, type ValueType } from "./value.ts";
 

@@ -1,4 +1,4 @@
-import { acceptedEntries, columnOf, holdingOf, type Reference, type References } from "../lookup/reference.ts";
+import { acceptedEntries, columnOf, holdingOf, type Reference, type References } from "../kernel/reference.ts";
 import { namedIn, type NamedFormulas } from "./named.ts";
 import { tokens } from "./syntax.ts";
 import type { Value } from "./value.ts";

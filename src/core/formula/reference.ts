@@ -14,7 +14,7 @@ import { strings } from "@bufbuild/cel/ext";
 import type { Expr, ParsedExpr } from "@bufbuild/cel-spec/cel/expr/syntax_pb.js";
 import { create } from "@bufbuild/protobuf";
 import { DurationSchema, TimestampSchema, type Duration, type Timestamp } from "@bufbuild/protobuf/wkt";
-import type { References } from "../lookup/reference.ts";
+import type { References } from "../kernel/reference.ts";
 import { patternOf, FUNCTIONS, type FormulaFunction } from "./functions.ts";
 import { MICROS, type Value, type ValueType } from "./value.ts";
 

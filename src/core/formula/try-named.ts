@@ -1,7 +1,7 @@
 import { SieveError } from "../kernel/problem.ts";
 import { compileFormula } from "./compile.ts";
 import { FUNCTIONS } from "./functions.ts";
-import type { References } from "../lookup/reference.ts";
+import type { References } from "../kernel/reference.ts";
 import { listsIn } from "./lists.ts";
 import { formulaName, namedFormulaSchema, type NamedFormula, type NamedFormulas } from "./named.ts";
 import { EMPTY, type ValueType } from "./value.ts";

@@ -2,52 +2,29 @@ import { withoutArriving } from "../plan/arriving.ts";
 import { SieveError } from "../kernel/problem.ts";
 import { removeField } from "../plan/edit.ts";
 import { parsePlan, type Plan } from "../plan/schema.ts";
-import type { Field } from "../plan/types.ts";
-import { fromCsvw, toCsvw } from "./csvw.ts";
-import { fromJsonSchema, toJsonSchema } from "./json-schema.ts";
-import { fromTableSchema, toTableSchema } from "./table-schema.ts";
+import type { Given, StandardPart, Taken } from "./part.ts";
+import { STANDARD_PARTS } from "./parts.ts";
 
-/** Open standards in which a contract can be given out and brought in. */
-export const CONTRACT_STANDARDS = ["json-schema", "table-schema", "csvw"] as const;
-export type ContractStandard = (typeof CONTRACT_STANDARDS)[number];
+export type ContractStandard = (typeof STANDARD_PARTS)[number]["id"];
+export const CONTRACT_STANDARDS: readonly ContractStandard[] = STANDARD_PARTS.map((p) => p.id).reverse();
 
-export const STANDARD_TITLES: Record<ContractStandard, string> = {
-  "json-schema": "JSON Schema",
-  "table-schema": "Table Schema",
-  csvw: "CSV on the Web",
-};
+const standardOf = (id: ContractStandard): StandardPart => STANDARD_PARTS.find((p) => p.id === id)!;
 
-/** What came of it, and what the other side has no words for. */
-export interface Given {
-  readonly document: object;
-  readonly lost: readonly string[];
-}
-
-export interface Taken {
-  readonly fields: Field[];
-  readonly key: string[];
-  readonly lost: readonly string[];
+export function standardTitle(id: ContractStandard): string {
+  return standardOf(id).title;
 }
 
 /** The contract of a plan in an open standard. */
 export function giveContract(plan: Plan, as: ContractStandard): Given {
-  switch (as) {
-    case "json-schema":
-      return toJsonSchema(plan);
-    case "table-schema":
-      return toTableSchema(plan);
-    case "csvw":
-      return toCsvw(plan);
-  }
+  return standardOf(as).give(plan);
 }
 
 /** Fields from a document of any of the standards, told by what is in it. Throws `contract-unknown`. */
 export function takeContract(document: unknown): Taken & { standard: ContractStandard } {
   if (typeof document === "object" && document !== null && !Array.isArray(document)) {
     const d = document as Record<string, unknown>;
-    if ("@context" in d || "tableSchema" in d || "tables" in d) return { ...fromCsvw(d), standard: "csvw" };
-    if (Array.isArray(d["fields"]) || "resources" in d) return { ...fromTableSchema(d), standard: "table-schema" };
-    if ("properties" in d || "$schema" in d || "items" in d) return { ...fromJsonSchema(d), standard: "json-schema" };
+    const part = STANDARD_PARTS.find((p) => p.knows(d));
+    if (part) return { ...part.take(d), standard: part.id };
   }
   throw new SieveError("contract-unknown", "The document is no contract that can be understood.", {
     detail: "It is neither JSON Schema with properties, nor Table Schema with fields, nor CSV on the Web metadata.",

@@ -1,10 +1,10 @@
 import type { Plan } from "../plan/schema.ts";
 import type { Field } from "../plan/types.ts";
-import type { Given, Taken } from "./contract.ts";
+import type { Given, StandardPart, Taken } from "./part.ts";
 import { FieldTaker, limitsOf } from "./names.ts";
 
 /** Metadata of CSV on the Web (W3C Recommendation, 2015): a table group's one table. */
-export function toCsvw(plan: Plan): Given {
+function toCsvw(plan: Plan): Given {
   const lost: string[] = [];
   return {
     document: {
@@ -74,7 +74,7 @@ function alternatives(pattern: string): string[] | null {
 }
 
 /** Fields from CSV on the Web metadata: its table, or the first of several. */
-export function fromCsvw(document: Record<string, unknown>): Taken {
+function fromCsvw(document: Record<string, unknown>): Taken {
   const taker = new FieldTaker();
   let table = document;
   if (Array.isArray(document["tables"])) {
@@ -130,3 +130,11 @@ export function fromCsvw(document: Record<string, unknown>): Taken {
   const key = schema["primaryKey"];
   return { fields: taker.fields, key: taker.names(key === undefined ? [] : [key].flat(), "the key"), lost: taker.lost };
 }
+
+export const csvw: StandardPart<"csvw"> = {
+  id: "csvw",
+  title: "CSV on the Web",
+  knows: (d) => "@context" in d || "tableSchema" in d || "tables" in d,
+  give: toCsvw,
+  take: fromCsvw,
+};

@@ -1,12 +1,12 @@
 import type { Plan } from "../plan/schema.ts";
 import type { Field } from "../plan/types.ts";
-import type { Given, Taken } from "./contract.ts";
+import type { Given, StandardPart, Taken } from "./part.ts";
 import { FieldTaker, limitsOf } from "./names.ts";
 
 const asNumber = (v: number | string): number => Number(v);
 
 /** JSON Schema (draft 2020-12) of one record as an object, values typed. */
-export function toJsonSchema(plan: Plan): Given {
+function toJsonSchema(plan: Plan): Given {
   const lost: string[] = [];
   const properties: Record<string, object> = {};
   for (const f of plan.contract.fields) properties[f.name] = propertyOf(f, lost);
@@ -62,7 +62,7 @@ function propertyOf(f: Field, lost: string[]): object {
 }
 
 /** Fields from JSON Schema of an object, or of an array of objects. */
-export function fromJsonSchema(document: Record<string, unknown>): Taken {
+function fromJsonSchema(document: Record<string, unknown>): Taken {
   const taker = new FieldTaker();
   const items = document["items"];
   // Of a list of records, what its items are.
@@ -128,3 +128,11 @@ export function fromJsonSchema(document: Record<string, unknown>): Taken {
   }
   return { fields: taker.fields, key: [], lost: taker.lost };
 }
+
+export const jsonSchema: StandardPart<"json-schema"> = {
+  id: "json-schema",
+  title: "JSON Schema",
+  knows: (d) => "properties" in d || "$schema" in d || "items" in d,
+  give: toJsonSchema,
+  take: fromJsonSchema,
+};

@@ -1,6 +1,6 @@
 import type { Plan } from "../plan/schema.ts";
 import type { Field } from "../plan/types.ts";
-import type { Given, Taken } from "./contract.ts";
+import type { Given, StandardPart, Taken } from "./part.ts";
 import { FieldTaker, limitsOf } from "./names.ts";
 
 /** Letters of Unicode TR 35 and the strftime letters that Table Schema uses. */
@@ -42,7 +42,7 @@ function fromStrftime(format: string): string | null {
 }
 
 /** Table Schema (Data Package, version 2). */
-export function toTableSchema(plan: Plan): Given {
+function toTableSchema(plan: Plan): Given {
   const lost: string[] = [];
   return {
     document: {
@@ -96,7 +96,7 @@ function fieldOf(f: Field, lost: string[]): object {
 }
 
 /** Fields from a Table Schema, or from the first resource of a data package. */
-export function fromTableSchema(document: Record<string, unknown>): Taken {
+function fromTableSchema(document: Record<string, unknown>): Taken {
   const taker = new FieldTaker();
   let schema = document;
   const resources = document["resources"];
@@ -146,3 +146,11 @@ export function fromTableSchema(document: Record<string, unknown>): Taken {
   const key = schema["primaryKey"];
   return { fields: taker.fields, key: taker.names(key === undefined ? [] : [key].flat(), "the key"), lost: taker.lost };
 }
+
+export const tableSchema: StandardPart<"table-schema"> = {
+  id: "table-schema",
+  title: "Table Schema",
+  knows: (d) => Array.isArray(d["fields"]) || "resources" in d,
+  give: toTableSchema,
+  take: fromTableSchema,
+};

@@ -1,5 +1,5 @@
 import type { Field } from "../plan/types.ts";
-import type { Taken } from "./contract.ts";
+import type { Taken } from "./part.ts";
 
 /** A column of a database table, as the database's catalogue has it. */
 export interface TableColumn {

@@ -1,4 +1,5 @@
 import { RE2JS } from "re2js";
+import { z } from "zod";
 import { textOf } from "./bytes.ts";
 import { SieveError } from "./problem.ts";
 
@@ -77,3 +78,17 @@ export function compilePattern(source: string): Pattern {
     names,
   };
 }
+
+/** A pattern as a plan has it: at most 500 characters that compile. */
+export const patternSchema = z
+  .string()
+  .min(1)
+  .max(500)
+  .superRefine((source, context) => {
+    try {
+      compilePattern(source);
+    } catch (error) {
+      const e = error as SieveError;
+      context.addIssue({ code: "custom", message: `${e.message} ${e.detail}` });
+    }
+  });

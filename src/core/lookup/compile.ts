@@ -1,6 +1,6 @@
 import type { Field } from "../plan/types.ts";
 import { FARED, prepareLookUp, type Ask, type Fared } from "./look-up.ts";
-import { columnOf, type Reference, type References } from "./reference.ts";
+import { columnOf, type Reference, type References } from "../kernel/reference.ts";
 import { lookUpFields, type LookUp } from "./schema.ts";
 
 /** A look-up made ready: numbers of the fields that it asks by and fills. */

@@ -3,7 +3,7 @@ import { plainWords } from "../match/normalise.ts";
 import type { MatchField } from "../match/schema.ts";
 import { MatchTable, Values } from "../match/table.ts";
 import { SieveError, quoted } from "../kernel/problem.ts";
-import { acceptedEntries, columnOf, holdingOf, type Reference } from "./reference.ts";
+import { acceptedEntries, columnOf, holdingOf, type Reference } from "../kernel/reference.ts";
 import type { ExactLookUp, LookUp, RangeLookUp, ScoredLookUp } from "./schema.ts";
 
 /** How a record fared: what it asked for was found exactly, by score, in several entries, or not at all; or it asked for nothing. */

@@ -1,4 +1,4 @@
-import { acceptedEntries, columnOf, type Reference, type References } from "../lookup/reference.ts";
+import { acceptedEntries, columnOf, type Reference, type References } from "../kernel/reference.ts";
 import type { MatchField, MatchSection } from "./schema.ts";
 
 /** The option by which a compared field takes words that mean the same from a reference list. */

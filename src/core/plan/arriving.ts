@@ -1,5 +1,4 @@
 import { z } from "zod";
-import type { Plan } from "./schema.ts";
 
 /** What an empty cell does to a value that the target has. */
 export const EMPTY_DOES = ["keep", "clear"] as const;
@@ -42,8 +41,13 @@ export const arrivingSchema = z
   .describe("What cells may do to the row that their record meets, by field; * for all that are not named");
 export type ArrivingSection = z.infer<typeof arrivingSchema>;
 
+/** Of a plan, what says how cells arrive. */
+interface WithRules {
+  readonly load: { readonly arriving?: ArrivingSection | undefined };
+}
+
 /** The rule that holds for a field: its own, else that for all, else: an empty cell keeps, a value replaces. */
-export function arrivingOf({ load }: Pick<Plan, "load">, field: string): Arriving {
+export function arrivingOf({ load }: WithRules, field: string): Arriving {
   const [all, own] = [load.arriving?.[ALL_FIELDS], load.arriving?.[field]];
   return {
     empty: own?.empty ?? all?.empty ?? "keep",
@@ -53,7 +57,10 @@ export function arrivingOf({ load }: Pick<Plan, "load">, field: string): Arrivin
 }
 
 /** The load section without the rules of some fields. */
-export function withoutArriving(load: Plan["load"], fields: readonly string[]): Plan["load"] {
+export function withoutArriving<Load extends WithRules["load"]>(
+  load: Load,
+  fields: readonly string[],
+): Load | Omit<Load, "arriving"> {
   const { arriving, ...rest } = load;
   const own = Object.entries(arriving ?? {}).filter(([n]) => !fields.includes(n));
   return own.length > 0 ? { ...rest, arriving: Object.fromEntries(own) } : rest;
@@ -79,7 +86,12 @@ export interface KeptCells {
 }
 
 /** The fields that have texts meaning “leave it as it is”, each with the texts. */
-export function leavesOf(plan: Pick<Plan, "load" | "contract">): Map<string, ReadonlySet<string>> {
+export function leavesOf(
+  plan: WithRules & {
+    readonly load: { readonly key: readonly string[] };
+    readonly contract: { readonly fields: readonly { readonly name: string }[] };
+  },
+): Map<string, ReadonlySet<string>> {
   const found = new Map<string, ReadonlySet<string>>();
   for (const { name } of plan.contract.fields) {
     const { leave } = arrivingOf(plan, name);

@@ -1,6 +1,7 @@
 import { betweenTitle } from "../check/between/index.ts";
-import { stepWords } from "../course/compile.ts";
-import { isBetween, isUnique, type Gate, type Plan, type PlanCheck, type Step } from "./schema.ts";
+import { gateName } from "../gate/index.ts";
+import { stepWords } from "./words.ts";
+import { isBetween, isUnique, type Plan, type PlanCheck, type Step } from "./schema.ts";
 import type { Stage } from "./types.ts";
 
 /** One thing that two plans say differently. */
@@ -139,10 +140,6 @@ function steps(was: readonly Step[], is: readonly Step[]): Difference[] {
 function checkName(check: PlanCheck): string {
   if (isUnique(check)) return `unique over ${check.in.join(" and ")}`;
   return isBetween(check) ? betweenTitle(check) : check.name;
-}
-
-function gateName(gate: Gate): string {
-  return "field" in gate ? `${gate.limit} of ${gate.field}` : gate.limit;
 }
 
 /** A thing's properties in words, its name apart. */

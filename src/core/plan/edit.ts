@@ -1,3 +1,4 @@
+import { fieldsOf, withFields } from "../gate/index.ts";
 import { withoutArriving } from "./arriving.ts";
 import { mapStepFormulas, stepFormulas, stepPart } from "../cleanse/index.ts";
 import { keptLists, lookUpFields, type LookUp } from "../lookup/schema.ts";
@@ -49,10 +50,7 @@ export function usedIn(plan: Plan, name: string): Use[] {
   if (plan.load.key.includes(name)) uses.push({ stage: "Load", says: "the key" });
   if (plan.load.arriving?.[name]) uses.push({ stage: "Load", says: "what its arriving cells do" });
   for (const g of plan.gates) {
-    if ("field" in g && g.field === name) uses.push({ stage: "Load", says: `the gate on its ${g.limit}` });
-    if (g.limit === "control totals" && g.sums?.some((s) => s.field === name)) {
-      uses.push({ stage: "Load", says: "the gate on control totals" });
-    }
+    if (fieldsOf(g).includes(name)) uses.push({ stage: "Load", says: `the gate on its ${g.limit}` });
   }
   uses.push({ stage: "Load", says: `${plan.load.schema ?? "target"}.${plan.load.target}.${name}` });
   return uses;
@@ -178,13 +176,7 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
           }
         : {}),
     },
-    gates: plan.gates.map((g) =>
-      g.limit === "control totals"
-        ? { ...g, ...(g.sums ? { sums: g.sums.map((s) => ({ ...s, field: follow([s.field])[0]! })) } : {}) }
-        : "field" in g
-          ? { ...g, field: follow([g.field])[0]! }
-          : g,
-    ),
+    gates: plan.gates.flatMap((g) => withFields(g, (n) => follow([n])[0]!) ?? []),
   };
 }
 
@@ -316,12 +308,7 @@ export function removeField(plan: Plan, name: string): Plan {
     cleanse,
     check,
     load: withoutArriving({ ...plan.load, key: plan.load.key.filter((n) => n !== name) }, [name]),
-    gates: plan.gates.flatMap((g): Plan["gates"] => {
-      if (g.limit !== "control totals") return "field" in g && g.field === name ? [] : [g];
-      const sums = (g.sums ?? []).filter((s) => s.field !== name);
-      const { sums: _, ...others } = g;
-      return sums.length === 0 && !g.records ? [] : [{ ...others, ...(sums.length > 0 ? { sums } : {}) }];
-    }),
+    gates: plan.gates.flatMap((g) => withFields(g, (n) => (n === name ? null : n)) ?? []),
   };
 }
 

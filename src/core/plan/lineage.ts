@@ -1,7 +1,7 @@
 import { stepFormulas, stepPart } from "../cleanse/index.ts";
 import { lookUpFields } from "../lookup/schema.ts";
 import { namesIn } from "../formula/names.ts";
-import { stepWords } from "../course/compile.ts";
+import { stepWords } from "./words.ts";
 import type { Plan, Step } from "./schema.ts";
 import type { Field } from "./types.ts";
 

@@ -1,8 +1,10 @@
 import { z } from "zod";
 import { limitBytes } from "../check/limit.ts";
-import { FIELD_CHECKS, ON_FAILURE, PLAN_FORMAT, type Field, type OnFailure } from "./types.ts";
-import { STEP_IDS, stepFormulas, stepPart } from "../cleanse/index.ts";
-import { compilePattern } from "../kernel/pattern.ts";
+import { FIELD_CHECKS, ON_FAILURE, PLAN_FORMAT, type Field } from "./types.ts";
+import { STEP_IDS, stepFormulas, stepPart, type StepId } from "../cleanse/index.ts";
+import { patternSchema } from "../kernel/pattern.ts";
+import { fieldsOf, gateFault, gateSchema, type Gate } from "../gate/index.ts";
+import { unionOf } from "../kernel/union.ts";
 import { compileFormula } from "../formula/compile.ts";
 import { listsIn } from "../formula/lists.ts";
 import { tryNamed } from "../formula/try-named.ts";
@@ -14,26 +16,12 @@ import { matchSchema, type MatchSection } from "../match/schema.ts";
 import type { ReadOptions } from "../read/part.ts";
 import { readSectionSchema } from "../read/settings.ts";
 import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
-import type { StepId } from "../cleanse/index.ts";
-import { ALL_FIELDS, arrivingOf, arrivingSchema, type ArrivingSection } from "./arriving.ts";
+import { ALL_FIELDS, arrivingOf, arrivingSchema } from "./arriving.ts";
 import { plainNameSchema } from "./name.ts";
 import { betweenFields, betweenPart, betweenSchemas, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
 
 const name = plainNameSchema.describe("Lower-case letters, digits and underscores, beginning with a letter");
 const onFailure = z.enum(ON_FAILURE);
-
-const patternText = z
-  .string()
-  .min(1)
-  .max(500)
-  .superRefine((source, context) => {
-    try {
-      compilePattern(source);
-    } catch (error) {
-      const e = error as SieveError;
-      context.addIssue({ code: "custom", message: `${e.message} ${e.detail}` });
-    }
-  });
 
 const limit = z.union([z.number(), z.string().min(1).max(60)]);
 
@@ -55,7 +43,7 @@ const common = {
   unique: z.boolean().optional().describe("No two records of one load have the same value"),
   least: limit.optional().describe("The least value allowed"),
   most: limit.optional().describe("The greatest value allowed"),
-  pattern: patternText.optional().describe("A pattern (RE2) that the value must contain; ^ and $ for all of it"),
+  pattern: patternSchema.optional().describe("A pattern (RE2) that the value must contain; ^ and $ for all of it"),
   on_failure: z
     .union([onFailure, z.partialRecord(z.enum(FIELD_CHECKS), onFailure)])
     .optional()
@@ -66,25 +54,21 @@ function fieldOf<Id extends TypeId>(id: Id): z.ZodObject {
   return z.strictObject({ name, type: z.literal(id), ...typePart(id).options, ...common });
 }
 
-const field = z
-  .discriminatedUnion("type", TYPE_IDS.map(fieldOf) as unknown as [z.ZodObject, ...z.ZodObject[]])
-  .superRefine((value, context) => {
-    const f = value as unknown as Field;
-    const fail = (path: string, message: string): void => context.addIssue({ code: "custom", path: [path], message });
-    if (f.type === "decimal" && f.scale! > f.precision!)
-      fail("scale", "The scale can't be greater than the precision.");
-    if (f.pattern !== undefined && f.type !== "text" && f.type !== "code") {
-      fail("pattern", `A pattern is for text and codes, not for the type ${f.type}.`);
-    }
-    const { order } = typePart(f.type);
-    for (const side of ["least", "most"] as const) {
-      if (f[side] === undefined) continue;
-      if (order === null) fail(side, `The type ${f.type} has no order, so it can't have a ${side} value.`);
-      else if (!limitBytes(f, f[side])) fail(side, `${JSON.stringify(f[side])} is not a value of the type ${f.type}.`);
-    }
-  });
+const field = unionOf<Field>("type", TYPE_IDS.map(fieldOf)).superRefine((f, context) => {
+  const fail = (path: string, message: string): void => context.addIssue({ code: "custom", path: [path], message });
+  if (f.type === "decimal" && f.scale! > f.precision!) fail("scale", "The scale can't be greater than the precision.");
+  if (f.pattern !== undefined && f.type !== "text" && f.type !== "code") {
+    fail("pattern", `A pattern is for text and codes, not for the type ${f.type}.`);
+  }
+  const { order } = typePart(f.type);
+  for (const side of ["least", "most"] as const) {
+    if (f[side] === undefined) continue;
+    if (order === null) fail(side, `The type ${f.type} has no order, so it can't have a ${side} value.`);
+    else if (!limitBytes(f, f[side])) fail(side, `${JSON.stringify(f[side])} is not a value of the type ${f.type}.`);
+  }
+});
 
-const step = z.discriminatedUnion(
+const step = unionOf<Step>(
   "do",
   STEP_IDS.map((id) =>
     z.strictObject({
@@ -93,7 +77,7 @@ const step = z.discriminatedUnion(
       off: z.boolean().optional().describe("It is passed over for the time being"),
       ...stepPart(id).options,
     }),
-  ) as unknown as [z.ZodObject, ...z.ZodObject[]],
+  ),
 );
 
 /** A name that can stand in a check's key. */
@@ -105,112 +89,6 @@ const checkName = z
   .describe("What holds when it passes, in a few words");
 
 const words = z.string().max(500).describe("What is told to the sender; {field} stands for a value of the record");
-
-const gate = z.discriminatedUnion("limit", [
-  z.strictObject({ limit: z.literal("held share"), over: z.number().min(0).max(1) }),
-  z.strictObject({ limit: z.literal("nothing read") }),
-  z.strictObject({
-    limit: z.literal("loaded before"),
-    over: z
-      .number()
-      .min(0)
-      .max(1)
-      .describe("A greater share of records that the target has already, by key or by all fields, stops the load"),
-  }),
-  z.strictObject({ limit: z.literal("required column missing") }),
-  z.strictObject({
-    limit: z.literal("number of records"),
-    least: z.int().min(0).optional().describe("Fewer records than this stop the load"),
-    most: z.int().min(0).optional().describe("More records than this stop the load"),
-  }),
-  z.strictObject({
-    limit: z.literal("records against history"),
-    share: z
-      .number()
-      .min(0)
-      .max(10)
-      .describe("How far from the usual number of records, as a share of it, stops the load"),
-  }),
-  z.strictObject({
-    limit: z.literal("empty cells against history"),
-    over: z
-      .number()
-      .min(0)
-      .max(1)
-      .describe("How much more than usual of a field's cells may be empty, as a share of all"),
-  }),
-  ...(["sum against history", "mean against history"] as const).map((limit) =>
-    z.strictObject({
-      limit: z.literal(limit),
-      field: name.describe("A field of numbers"),
-      share: z.number().min(0).max(10).describe("How far from the usual, as a share of it, stops the load"),
-    }),
-  ),
-  z.strictObject({
-    limit: z.literal("distribution against history"),
-    field: name.describe("A field of codes, texts or yes and no"),
-    over: z
-      .number()
-      .min(0)
-      .max(1)
-      .describe("How much of the records may have other values than usual, as a share of all"),
-  }),
-  z.strictObject({
-    limit: z.literal("freshness"),
-    field: name.describe("A field of dates or times"),
-    days: z.int().min(0).max(36_500).describe("How old its newest value may be when the delivery comes"),
-  }),
-  z.strictObject({
-    limit: z.literal("control totals"),
-    in: z
-      .enum(["last lines", "side file"])
-      .describe("Where the sender says what was sent: skip_end lines, or a file beside the others"),
-    name: z.string().min(1).max(200).optional().describe("The side file's name; * stands for anything"),
-    find: patternText.describe("A pattern (RE2) with a named group for each total, such as END;(?P<n>\\d+)"),
-    records: z.string().max(60).optional().describe("The group that is the number of records"),
-    sums: z
-      .array(z.strictObject({ field: name, group: z.string().min(1).max(60), within: z.number().min(0).optional() }))
-      .max(50)
-      .optional()
-      .describe("Fields of numbers, each with the group that is its sum and how far it may be off"),
-  }),
-  z.strictObject({
-    limit: z.literal("empty share"),
-    field: name.describe("The field that is looked at"),
-    over: z.number().min(0).max(1).describe("A greater share of empty cells stops the load"),
-  }),
-]);
-export type Gate = z.infer<typeof gate>;
-
-/** What is wrong with a gate besides names of fields, or null. */
-function gateFault(gate: Gate, field: (name: string) => Field | undefined): string | null {
-  const needs = (name: string, types: readonly TypeId[]): string | null => {
-    const f = field(name);
-    return f && !types.includes(f.type)
-      ? `${name} is of the type ${f.type}; the gate needs ${types.join(" or ")}.`
-      : null;
-  };
-  switch (gate.limit) {
-    case "sum against history":
-    case "mean against history":
-      return needs(gate.field, ["integer", "decimal"]);
-    case "distribution against history":
-      return needs(gate.field, ["code", "text", "boolean"]);
-    case "freshness":
-      return needs(gate.field, ["date", "timestamp"]);
-    case "control totals": {
-      const { names } = compilePattern(gate.find);
-      const asked = [...(gate.records ? [gate.records] : []), ...(gate.sums ?? []).map((s) => s.group)];
-      const lacks = asked.find((g) => !names.includes(g));
-      if (asked.length === 0) return "It compares nothing: name the group of the records, or of a sum.";
-      if (lacks) return `The pattern has no group ${lacks}.`;
-      if (gate.in === "side file" && !gate.name) return "A side file needs its name.";
-      return (gate.sums ?? []).map((s) => needs(s.field, ["integer", "decimal"])).find((f) => f !== null) ?? null;
-    }
-    default:
-      return null;
-  }
-}
 
 /** How columns meet fields, and what happens where they don't. */
 const mapSection = z.strictObject({
@@ -316,7 +194,7 @@ export const planSchema = z
       .describe("How records that are one thing in the world are found, and what is made of them"),
     load: loadSection,
     gates: z
-      .array(gate)
+      .array(gateSchema)
       .default([{ limit: "held share", over: 0.2 }, { limit: "nothing read" }, { limit: "required column missing" }]),
   })
   .superRefine((value, context) => {
@@ -441,18 +319,12 @@ export const planSchema = z
       ["match", "keep"],
     );
     plan.gates.forEach((g, i) => {
-      const fail = (message: string): void => context.addIssue({ code: "custom", path: ["gates", i], message });
-      if ("field" in g) known([g.field], ["gates", i, "field"]);
-      const fault = gateFault(g, (n) => plan.contract.fields.find((f) => f.name === n));
-      if (fault) fail(fault);
-      if (g.limit !== "control totals") return;
-      known(
-        (g.sums ?? []).map((x) => x.field),
-        ["gates", i, "sums"],
-      );
-      if (g.in === "last lines" && !(plan.read as { skip_end?: number }).skip_end) {
-        fail("The last lines are records unless the read section's skip_end says how many are none.");
-      }
+      known(fieldsOf(g), ["gates", i]);
+      const fault = gateFault(g, {
+        field: (n) => plan.contract.fields.find((f) => f.name === n),
+        skipEnd: plan.read.skip_end ?? 0,
+      });
+      if (fault) context.addIssue({ code: "custom", path: ["gates", i], message: fault });
     });
     if (plan.load.mode === "replace" && plan.load.schema !== undefined) {
       context.addIssue({

@@ -1,24 +1,11 @@
 import { concat, isUtf8 } from "../kernel/bytes.ts";
-import { fitsName } from "../kernel/file-name.ts";
-import type { UnreadableReason } from "../kernel/block.ts";
-import type { Plan, ReadSection } from "../plan/schema.ts";
-import { SieveError, counted, listed } from "../kernel/problem.ts";
-import type { Course, Sifted } from "../course/course.ts";
+import { SieveError } from "../kernel/problem.ts";
 import { avroFormat } from "./avro/format.ts";
 import { delimited } from "./delimited/format.ts";
 import { DETECT_BYTES, detectTextFormat, headText } from "./detect.ts";
 import { encodingFor } from "./detect-encoding.ts";
 import { fixed } from "./fixed/format.ts";
-import {
-  type Evidence,
-  type FormatId,
-  type FormatPart,
-  type Opened,
-  type ReadOptions,
-  type ReadSettings,
-  type SourceFile,
-  type Spool,
-} from "./part.ts";
+import { type FormatId, type FormatPart, type Opened, type ReadSettings, type SourceFile, type Spool } from "./part.ts";
 import { json, jsonLines } from "./json/format.ts";
 import { encodingOf } from "./options.ts";
 import { parquet } from "./parquet/format.ts";
@@ -27,24 +14,6 @@ import { xlsx } from "./xlsx/format.ts";
 import { xml } from "./xml/format.ts";
 
 export type { Opened, ReadOptions, ReadSettings, SourceFile, Spool } from "./part.ts";
-
-/** What reading one part of a delivery has shown: a file, or a file or sheet within one. */
-export interface FileFacts {
-  readonly name: string;
-  /** Number of the delivery's file that it is or is in. */
-  readonly position: number;
-  readonly bytes: number;
-  /** Its blocks can be read again from their byte ranges. */
-  readonly resumable: boolean;
-  readonly columns: readonly string[];
-  readonly read: ReadOptions;
-  readonly evidence: Evidence;
-  readonly records: number;
-  readonly unreadable: Partial<Record<UnreadableReason, number>>;
-  /** Columns that no field takes, and fields that no column gives. */
-  readonly extra: readonly string[];
-  readonly missing: readonly string[];
-}
 
 const FORMATS: Record<FormatId, FormatPart> = {
   delimited,
@@ -206,105 +175,6 @@ async function peek(file: SourceFile): Promise<{ source: SourceFile; head: Uint8
     }
   };
   return { source: { ...file, chunks }, head: head.slice(), whole };
-}
-
-/** Takes one file through the course; gives the blocks of all its parts as sifted, and the facts of each part when all is read. */
-export async function* siftFile(
-  course: Course,
-  file: SourceFile,
-  position: number,
-  read: ReadSection,
-  spool: Spool,
-  parts: PartCounter = { next: position },
-): AsyncGenerator<Sifted, FileFacts[]> {
-  const all: FileFacts[] = [];
-  const { plan } = course.compiled;
-  if (isSideFile(plan, file.name)) {
-    if (isControlFile(plan, file.name)) course.controls.push({ name: file.name, text: await sideText(file) });
-    // To its end, for it may come from where it can be asked for once.
-    else if (file.once) for await (const _ of file.chunks());
-    return all;
-  }
-  try {
-    for await (const opened of openFile(file, read, spool, parts)) {
-      course.openFile([...opened.columns()]);
-      course.resumable = opened.resumable;
-      course.fileName = opened.name;
-      const facts = {
-        name: opened.name,
-        position,
-        bytes: file.bytes,
-        resumable: opened.resumable,
-        read: opened.options,
-        evidence: opened.evidence,
-        records: 0,
-        unreadable: {} as Partial<Record<UnreadableReason, number>>,
-      };
-      let checked = false;
-      for await (const block of opened.blocks) {
-        // Documents bring new columns as they come.
-        if (opened.columns().length !== course.columns.length) course.setColumns([...opened.columns()]);
-        if (!checked) {
-          checked = true;
-          refuseWhereNothingFits(course, opened.name);
-        }
-        facts.records += block.count;
-        for (const { reason } of block.unreadable.values()) {
-          facts.unreadable[reason] = (facts.unreadable[reason] ?? 0) + 1;
-        }
-        yield course.run(block);
-      }
-      if (!checked) {
-        course.setColumns([...opened.columns()]);
-        refuseWhereNothingFits(course, opened.name);
-      }
-      const trailer = opened.trailer?.() ?? "";
-      if (trailer !== "") course.controls.push({ name: opened.name, text: trailer });
-      all.push({
-        ...facts,
-        evidence: { ...facts.evidence, ...Object.fromEntries(course.told) },
-        columns: [...course.columns],
-        extra: course.mapping.extra,
-        missing: course.columns.length > 0 ? course.mapping.missing : [],
-      });
-    }
-  } catch (error) {
-    if (!(error instanceof SieveError) || error.message.includes(file.name)) throw error;
-    throw new SieveError(error.code, `${file.name}: ${error.message}`, { detail: error.detail, hint: error.hint });
-  }
-  return all;
-}
-
-/** Bytes of a side file that are looked at. */
-const SIDE_BYTES = 1 << 16;
-
-function isControlFile({ gates }: Pick<Plan, "gates">, name: string): boolean {
-  return gates.some((g) => g.limit === "control totals" && g.in === "side file" && fitsName(g.name ?? "", name));
-}
-
-/** Whether a file of a delivery has no records of its own: it is control totals, or the list of a look-up. */
-export function isSideFile(plan: Pick<Plan, "gates" | "lookup">, name: string): boolean {
-  return isControlFile(plan, name) || (plan.lookup ?? []).some((l) => l.file !== undefined && fitsName(l.file, name));
-}
-
-async function sideText(file: SourceFile): Promise<string> {
-  const parts: Uint8Array[] = [];
-  let bytes = 0;
-  // Read to its end, for it may come from where it can be asked for once.
-  for await (const chunk of file.chunks()) {
-    if (bytes < SIDE_BYTES) parts.push(chunk.slice(0, SIDE_BYTES - bytes));
-    bytes += chunk.length;
-  }
-  return new TextDecoder().decode(concat(parts));
-}
-
-function refuseWhereNothingFits(course: Course, name: string): void {
-  const { columns, mapping } = course;
-  if (columns.length === 0 || mapping.column.some((c) => c !== -1)) return;
-  throw new SieveError("no-column-fits", `No column of ${name} is a field of the plan.`, {
-    detail: `Its ${counted(columns.length, "column")}: ${listed(columns)}. The plan's fields: ${listed(mapping.missing)}.`,
-    hint: "Check that the file belongs to this feed, its delimiter and its header line; or give the fields the names of these columns under “also”.",
-  });
 }
 
 /** Raw bytes as text for a person: UTF-8 where they are that, else byte for byte. */

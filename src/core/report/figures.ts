@@ -1,22 +1,11 @@
+import { fieldsOf, gatePartOf } from "../gate/index.ts";
+import type { Figure } from "../gate/part.ts";
 import { cellText, type Cells, type Heap } from "../kernel/bytes.ts";
 import { scaledText } from "../type/scaled.ts";
 import type { Compiled } from "../course/compile.ts";
 import type { Field } from "../plan/types.ts";
-import type { Sifted } from "../course/course.ts";
+import type { Sifted } from "../course/sifted.ts";
 import { NOT_OF_TYPE, isPassedOver } from "../kernel/verdict.ts";
-
-/** What a field's sound values come to over a load, where a gate asks for it. */
-export interface Figure {
-  readonly field: string;
-  /** Values that it is made of. */
-  readonly count: number;
-  /** Of numbers: their exact sum, in digits. */
-  readonly sum?: string;
-  /** Of dates and times: the greatest, as the target has it. */
-  readonly newest?: string;
-  /** Of anything else: the commonest values with their shares; what is left of 1 is other values. */
-  readonly shares?: readonly (readonly [value: string, share: number])[];
-}
 
 /** Values of a distribution that are told apart, while counting and on the report. */
 const MOST_COUNTED = 5_000;
@@ -87,12 +76,7 @@ function foldOf(field: Field): Fold {
 
 /** Fields whose figures the plan's gates ask for. */
 function askedFor({ plan }: Compiled): Set<string> {
-  const names = new Set<string>();
-  for (const gate of plan.gates) {
-    if (gate.limit === "control totals") for (const { field } of gate.sums ?? []) names.add(field);
-    else if ("field" in gate && gate.limit !== "empty share") names.add(gate.field);
-  }
-  return names;
+  return new Set(plan.gates.filter((g) => gatePartOf(g.limit).figures).flatMap(fieldsOf));
 }
 
 /** Adds up what the gates of a plan ask of its fields: of the sound cells of all records that can be read and were not left out. */

@@ -1,8 +1,7 @@
-import { judgeGates, type GateResult, type HistoryEntry } from "../gate/judge.ts";
-import type { ControlText } from "../gate/figures.ts";
-import type { Figure } from "./figures.ts";
-import { assertCloses, type Balance, type HeldAt } from "../kernel/ledger.ts";
-import { findDrift, type Drift } from "../map/drift.ts";
+import { judgeGates, type GateResult } from "./judge.ts";
+import type { HistoryEntry, ControlText, LoadedBefore, Figure } from "../gate/part.ts";
+import { assertCloses, type Balance } from "../kernel/ledger.ts";
+import { findDrift, type Drift } from "./drift.ts";
 import type { Fares } from "../lookup/compile.ts";
 import { listed } from "../kernel/problem.ts";
 import type { KeptCells } from "../plan/arriving.ts";
@@ -12,10 +11,9 @@ import type { Tally } from "../course/tally.ts";
 import { READ_PROBLEMS, TAKEN, checkTitle, faultTitle, fileFault, type Compiled } from "../course/compile.ts";
 import type { UnreadableReason } from "../kernel/block.ts";
 import type { Plan } from "../plan/schema.ts";
-import type { OnFailure } from "../plan/types.ts";
-import type { FileFacts } from "../read/source.ts";
+import type { FileFacts } from "../read/facts.ts";
 import type { CodesSeen } from "../course/course.ts";
-import { siftOf, type Stratum } from "./strata.ts";
+import { siftOf, type CheckMetrics, type Stratum } from "./strata.ts";
 
 export const REPORT_FORMAT = "good-sieve/report@1";
 
@@ -66,15 +64,6 @@ export interface ReconciledField {
   readonly most: BothSides<string | null>;
 }
 
-/** Records that the target had already when the load was about to be written. */
-export interface LoadedBefore {
-  readonly records: number;
-  /** Of how many. */
-  readonly of: number;
-  /** The key is there, or a row that is alike in all fields. */
-  readonly by: "key" | "all fields";
-}
-
 export interface Timing {
   readonly part: string;
   /** Milliseconds. */
@@ -92,19 +81,6 @@ export interface FieldMetrics {
   readonly changed: number;
   readonly distinct: number;
   readonly distinctEstimated: boolean;
-}
-
-export interface CheckMetrics {
-  readonly key: string;
-  /** What holds when it passes. */
-  readonly title: string;
-  /** What is wrong where it fails. */
-  readonly fault: string;
-  readonly stage: HeldAt;
-  readonly onFailure: OnFailure;
-  readonly problems: number;
-  /** Why it was switched off for this load. */
-  readonly off?: string;
 }
 
 export interface ReportInput {

@@ -1,6 +1,18 @@
 import { OUTCOMES, type Balance, type HeldAt, type Outcome } from "../kernel/ledger.ts";
-import { STAGES, type Stage } from "../plan/types.ts";
-import type { CheckMetrics } from "./report.ts";
+import { STAGES, type Stage, type OnFailure } from "../plan/types.ts";
+
+export interface CheckMetrics {
+  readonly key: string;
+  /** What holds when it passes. */
+  readonly title: string;
+  /** What is wrong where it fails. */
+  readonly fault: string;
+  readonly stage: HeldAt;
+  readonly onFailure: OnFailure;
+  readonly problems: number;
+  /** Why it was switched off for this load. */
+  readonly off?: string;
+}
 
 /** One stage of the sift: how many records left it, and what stayed behind there. */
 export interface Stratum {

@@ -2,12 +2,13 @@ import { cellText } from "../kernel/bytes.ts";
 import { FormulaColumns } from "../formula/columns.ts";
 import { compileFormula } from "../formula/compile.ts";
 import { EMPTY } from "../formula/value.ts";
-import { NO_REFERENCES, type References } from "../lookup/reference.ts";
+import { NO_REFERENCES, type References } from "../kernel/reference.ts";
 import { compilePlan, type Problem } from "../course/compile.ts";
 import { isRule, parsePlan, type Plan, type RuleCheck } from "../plan/schema.ts";
 import { siftRows } from "../course/recheck.ts";
 import type { Sample } from "./sample.ts";
-import { cleansedValues, fieldValues, problemsOf, type Sifted } from "../course/course.ts";
+import { cleansedValues, fieldValues, problemsOf } from "../course/course.ts";
+import type { Sifted } from "../course/sifted.ts";
 import { NOT_OF_TYPE, VERDICT } from "../kernel/verdict.ts";
 
 /** A record of a sample as it stands after some of a plan's steps. */

@@ -1,5 +1,6 @@
 import { newCellShape, scanShape } from "../profile/shape.ts";
-import { arrivedCells, type Sifted } from "../course/course.ts";
+import { arrivedCells } from "../course/course.ts";
+import type { Sifted } from "../course/sifted.ts";
 import { VERDICT } from "../kernel/verdict.ts";
 
 /** Why a record is in a sample. */

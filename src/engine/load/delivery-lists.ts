@@ -1,4 +1,4 @@
-import type { Reference, References } from "@/core/lookup/reference.ts";
+import type { Reference, References } from "@/core/kernel/reference.ts";
 import type { LookUp } from "@/core/lookup/schema.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, listed, quoted } from "@/core/kernel/problem.ts";

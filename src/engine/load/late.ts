@@ -1,7 +1,7 @@
 import { cellText } from "@/core/kernel/bytes.ts";
 import type { TableRule } from "@/core/interop/table.ts";
 import { fileFault, lateProblem as ownProblem, ruleName, type Compiled, type Problem } from "@/core/course/compile.ts";
-import type { Sifted } from "@/core/course/course.ts";
+import type { Sifted } from "@/core/course/sifted.ts";
 import type { LateProblem } from "@/store/ledger.ts";
 
 /** What is known of a load when its late problems are put in words. */

@@ -1,10 +1,10 @@
 import type { TableRule } from "@/core/interop/table.ts";
-import { loadedBeforeGate } from "@/core/gate/judge.ts";
-import { driftPolicy, type Drift } from "@/core/map/drift.ts";
+import { loadedBeforeGate } from "@/core/report/judge.ts";
+import { driftPolicy, type Drift } from "@/core/report/drift.ts";
 import { TAKEN, type Compiled, type Problem } from "@/core/course/compile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import type { FileFacts } from "@/core/read/source.ts";
-import type { LoadedBefore } from "@/core/report/report.ts";
+import type { FileFacts } from "@/core/read/facts.ts";
+import type { LoadedBefore } from "@/core/gate/part.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { tableRules } from "../writing/existing-table.ts";
 import { ruleProblem } from "./late.ts";

@@ -1,7 +1,7 @@
 import { compilePlan } from "@/core/course/compile.ts";
 import type { Plan, ReadSection } from "@/core/plan/schema.ts";
 import { problemParts } from "@/core/kernel/problem.ts";
-import { siftFile } from "@/core/read/source.ts";
+import { siftFile } from "@/core/course/files.ts";
 import { SampleChoice, type Sample } from "@/core/sample/sample.ts";
 import { Course } from "@/core/course/course.ts";
 import { MemorySpill } from "@/core/check/repeats.ts";

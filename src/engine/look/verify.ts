@@ -11,8 +11,9 @@ import {
 } from "@/core/kernel/ledger.ts";
 import type { Compiled } from "@/core/course/compile.ts";
 import { counted, grouped } from "@/core/kernel/problem.ts";
-import { siftFile } from "@/core/read/source.ts";
-import { Course, type Sifted } from "@/core/course/course.ts";
+import { siftFile } from "@/core/course/files.ts";
+import { Course } from "@/core/course/course.ts";
+import type { Sifted } from "@/core/course/sifted.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
 import type { Db } from "@/store/db.ts";
 import { getDelivery, storedBytes, storedFile, type DeliveryFile } from "@/store/deliveries.ts";

@@ -1,12 +1,11 @@
 import { createHash } from "node:crypto";
-import type { References } from "@/core/lookup/reference.ts";
-import { entriesAsRecords, type KnownEntry } from "@/core/match/entries.ts";
+import type { References } from "@/core/kernel/reference.ts";
+import { entriesAsRecords, type KnownEntry } from "@/core/course/match-entries.ts";
 import { Matcher, type Pairs } from "@/core/match/match.ts";
 import { resolvePairs, thoughtOf, type Decision, type Resolution } from "@/core/match/resolve.ts";
 import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import { keepCluster } from "@/core/match/survive.ts";
-import type { MatchMetrics, PairSample } from "@/core/match/metrics.ts";
-import { metricsOf, samplePairs } from "@/core/match/metrics.ts";
+import { type MatchMetrics, type PairSample, metricsOf, samplePairs } from "@/core/match/metrics.ts";
 import type { Compiled } from "@/core/course/compile.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import type { ClusterMember } from "@/store/matches.ts";

@@ -4,7 +4,7 @@ import { Matcher, type Pairs, type Sampled, type SharedRecords } from "@/core/ma
 import type { MatchModel, Sample } from "@/core/match/model.ts";
 import { NumbersRecords, type NumberedRecords } from "@/core/match/numbered.ts";
 import type { MatchField } from "@/core/match/schema.ts";
-import type { PairsWanted } from "./pairs.ts";
+import type { PairsWanted } from "./pairs-wanted.ts";
 
 /** The thread that does its share of a match beside the one that asks it to: it answers calls, one after the other. */
 const port = parentPort!;

@@ -7,6 +7,7 @@ import { TakesNumbered } from "@/core/match/numbered.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import { sharedNumbers, type MatchTable } from "@/core/match/table.ts";
 import type { PairsCall, PairsCalls } from "./pairs-thread.ts";
+import type { PairsWanted } from "./pairs-wanted.ts";
 import { giveBack, takeThread } from "../threads/threads.ts";
 
 /** Incoming records between two looks at whether anybody has cancelled. */
@@ -19,17 +20,6 @@ const BATCH = 1_000;
 const AHEAD = 2;
 /** Batches whose answers may lie unread, while this thread has no time to take them in. */
 const MOST_UNREAD = 128;
-
-export interface PairsWanted {
-  /** Incoming records, from this one to before that one; all unless said. */
-  readonly from?: number;
-  readonly to?: number;
-  /** Only known records below this number. */
-  readonly before?: number;
-  readonly leastScore?: number;
-  /** Only so many of each record's best. */
-  readonly best?: number;
-}
 
 /** The other thread, as this one calls it. */
 class Helper {

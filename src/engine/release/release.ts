@@ -5,7 +5,7 @@ import { compilePlan, type Compiled, type Problem } from "@/core/course/compile.
 import { SieveError, quoted } from "@/core/kernel/problem.ts";
 import { recheck, siftRows } from "@/core/course/recheck.ts";
 import { fieldValues, problemsOf } from "@/core/course/course.ts";
-import type { FileFacts } from "@/core/read/source.ts";
+import type { FileFacts } from "@/core/read/facts.ts";
 import { NOT_OF_TYPE, VERDICT } from "@/core/kernel/verdict.ts";
 import { ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
 import { referencesOf } from "@/store/references.ts";

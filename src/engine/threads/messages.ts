@@ -1,14 +1,13 @@
-import type { ControlText } from "@/core/gate/figures.ts";
-import type { Figure } from "@/core/report/figures.ts";
+import type { ControlText, Figure } from "@/core/gate/part.ts";
 import type { Profile } from "@/core/profile/profile.ts";
 import type { CodesSeen } from "@/core/course/course.ts";
 import type { Tally } from "@/core/course/tally.ts";
 import type { ChecksOff, Problem } from "@/core/course/compile.ts";
 import type { HeldAt } from "@/core/kernel/ledger.ts";
 import type { Fares } from "@/core/lookup/compile.ts";
-import type { Reference } from "@/core/lookup/reference.ts";
+import type { Reference } from "@/core/kernel/reference.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import type { FileFacts } from "@/core/read/source.ts";
+import type { FileFacts } from "@/core/read/facts.ts";
 import type { Late } from "@/core/check/between/part.ts";
 
 /** What the process that runs a load and its thread say to each other. */

@@ -1,5 +1,5 @@
 import { contractOfTable, type TableRule } from "@/core/interop/table.ts";
-import type { Taken } from "@/core/interop/contract.ts";
+import type { Taken } from "@/core/interop/part.ts";
 import { OWN_SCHEMAS } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { ident, type Queryable } from "@/store/db.ts";

@@ -3,7 +3,7 @@
 import { useRef, useState } from "react";
 import {
   CONTRACT_STANDARDS,
-  STANDARD_TITLES,
+  standardTitle,
   giveContract,
   takeContract,
   withContract,
@@ -30,7 +30,7 @@ export function ContractExchange({ plan, change }: { plan: Plan; change: (plan: 
     link.click();
     URL.revokeObjectURL(link.href);
     setProblem(null);
-    setSaid({ what: `Given out as ${STANDARD_TITLES[standard]}`, lost });
+    setSaid({ what: `Given out as ${standardTitle(standard)}`, lost });
   };
 
   const take = async (file: File): Promise<void> => {
@@ -46,7 +46,7 @@ export function ContractExchange({ plan, change }: { plan: Plan; change: (plan: 
       const taken = takeContract(value);
       change(withContract(plan, taken));
       setSaid({
-        what: `${counted(taken.fields.length, "field")} brought in from ${STANDARD_TITLES[taken.standard]}`,
+        what: `${counted(taken.fields.length, "field")} brought in from ${standardTitle(taken.standard)}`,
         lost: taken.lost,
       });
     } catch (error) {
@@ -66,7 +66,7 @@ export function ContractExchange({ plan, change }: { plan: Plan; change: (plan: 
         >
           {CONTRACT_STANDARDS.map((s) => (
             <option key={s} value={s}>
-              {STANDARD_TITLES[s]}
+              {standardTitle(s)}
             </option>
           ))}
         </select>

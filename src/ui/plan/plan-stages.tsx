@@ -1,7 +1,8 @@
 "use client";
 
 import { withoutArriving } from "@/core/plan/arriving.ts";
-import type { Gate, Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import type { Gate } from "@/core/gate/index.ts";
 import { ArrivingTable } from "./load/arriving-table.tsx";
 import { FigureGates } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";

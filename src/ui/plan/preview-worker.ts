@@ -6,7 +6,7 @@ import {
   type RulePreview,
   type StepsPreview,
 } from "@/core/sample/preview.ts";
-import type { Reference, References } from "@/core/lookup/reference.ts";
+import type { Reference, References } from "@/core/kernel/reference.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { Sample } from "@/core/sample/sample.ts";
 

@@ -2,7 +2,7 @@
 
 import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { stepPart } from "@/core/cleanse/index.ts";
-import type { Reference } from "@/core/lookup/reference.ts";
+import type { Reference } from "@/core/kernel/reference.ts";
 import { listsInFormulas } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { RecordPreview, RulePreview, StepsPreview } from "@/core/sample/preview.ts";

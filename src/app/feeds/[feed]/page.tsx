@@ -1,5 +1,5 @@
 import Link from "next/link";
-import type { Drift } from "@/core/map/drift.ts";
+import type { Drift } from "@/core/report/drift.ts";
 import { getFeed, listPlans } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { listLoads } from "@/store/loads.ts";

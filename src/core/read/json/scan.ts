@@ -1,7 +1,6 @@
 import { isUtf8, sameBytes, textOf } from "../../kernel/bytes.ts";
-import { plainNumber } from "../documents.ts";
+import { plainNumber, type Flattener, type Node } from "../documents.ts";
 import { isBrokenText, type BlockBuilder } from "../builder.ts";
-import type { Flattener, Node } from "../documents.ts";
 
 const QUOTE = 34;
 const BACKSLASH = 92;

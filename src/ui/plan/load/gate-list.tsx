@@ -1,7 +1,8 @@
 "use client";
 
 import { compilePattern } from "@/core/kernel/pattern.ts";
-import type { Gate, Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import type { Gate } from "@/core/gate/index.ts";
 import type { Field } from "@/core/plan/types.ts";
 import type { TypeId } from "@/core/type/index.ts";
 

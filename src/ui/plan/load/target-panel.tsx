@@ -2,7 +2,8 @@
 
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { withContract, type Taken } from "@/core/interop/contract.ts";
+import { withContract } from "@/core/interop/contract.ts";
+import type { Taken } from "@/core/interop/part.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { problemParts } from "@/core/kernel/problem.ts";
 import type { ExistingTable } from "@/engine/writing/existing-table.ts";

@@ -1,11 +1,11 @@
-import { columnOf, holdingOf, type Reference } from "../lookup/reference.ts";
+import { columnOf, holdingOf, type Reference } from "../kernel/reference.ts";
 import { mapColumns } from "../map/columns.ts";
-import type { Compiled } from "../course/compile.ts";
+import type { Compiled } from "./compile.ts";
 import { SieveError, listed } from "../kernel/problem.ts";
-import { siftRows } from "../course/recheck.ts";
-import { soundValues } from "../course/course.ts";
+import { siftRows } from "./recheck.ts";
+import { soundValues } from "./course.ts";
 import { VERDICT } from "../kernel/verdict.ts";
-import type { MatchSection } from "./schema.ts";
+import type { MatchSection } from "../match/schema.ts";
 
 /** An entry of a reference list as a record of a plan. */
 export interface KnownEntry {

@@ -1,12 +1,12 @@
-import { cellText } from "../../kernel/bytes.ts";
-import { DAY, microsOf } from "../../formula/value.ts";
-import { finishHash, startHash, type Hash } from "../../kernel/hash.ts";
-import { hashCell } from "../../type/hash-cell.ts";
-import type { Field } from "../../plan/types.ts";
-import type { Sifted } from "../../course/course.ts";
-import { NOT_OF_TYPE, VERDICT, isPassedOver } from "../../kernel/verdict.ts";
-import type { Between, RecordView } from "./part.ts";
-import type { SortedRuns } from "./runs.ts";
+import { cellText } from "../kernel/bytes.ts";
+import { DAY, microsOf } from "../formula/value.ts";
+import { finishHash, startHash, type Hash } from "../kernel/hash.ts";
+import { hashCell } from "../type/hash-cell.ts";
+import type { Field } from "../plan/types.ts";
+import type { Sifted } from "./sifted.ts";
+import { NOT_OF_TYPE, VERDICT, isPassedOver } from "../kernel/verdict.ts";
+import type { Between, RecordView } from "../check/between/part.ts";
+import type { SortedRuns } from "../check/between/runs.ts";
 
 /** Shows the records of a block, one after the other, to a check between records. */
 class BlockView implements RecordView {

@@ -5,10 +5,10 @@ import type { Plan } from "../plan/schema.ts";
 import type { Field } from "../plan/types.ts";
 import { grouped } from "../kernel/problem.ts";
 import { proposeField } from "../profile/propose.ts";
-import type { FileFacts } from "../read/source.ts";
+import type { FileFacts } from "../read/facts.ts";
 import type { CodesSeen } from "../course/course.ts";
-import { plainName } from "./columns.ts";
-import { suggestColumn } from "./suggest.ts";
+import { plainName } from "../map/columns.ts";
+import { suggestColumn } from "../map/suggest.ts";
 
 /** A difference between what came and what the plan, or the delivery before, would have. */
 export interface Drift {

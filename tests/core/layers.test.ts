@@ -1,0 +1,123 @@
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { dirname, join } from "node:path";
+import { cruise, type ICruiseOptions, type IFlattenedRuleSet } from "dependency-cruiser";
+import extractTSConfig from "dependency-cruiser/config-utl/extract-ts-config";
+import { ESLint } from "eslint";
+import { afterAll, describe, expect, it } from "vitest";
+import rules from "../../.dependency-cruiser.mjs";
+
+/** What lint holds, seen to be held: each rule is broken on purpose, in a small tree of its own. */
+
+const roots: string[] = [];
+afterAll(() => roots.forEach((r) => rmSync(r, { recursive: true })));
+
+/** The names of the rules that these files break. */
+async function broken(files: Record<string, string>): Promise<string[]> {
+  const root = mkdtempSync(join(tmpdir(), "layers-"));
+  roots.push(root);
+  const config = { compilerOptions: { baseUrl: ".", paths: { "@/*": ["./src/*"] }, allowImportingTsExtensions: true } };
+  const written: Record<string, string> = { ...files, "tsconfig.json": JSON.stringify(config) };
+  for (const [name, text] of Object.entries(written)) {
+    mkdirSync(dirname(join(root, name)), { recursive: true });
+    writeFileSync(join(root, name), text);
+  }
+  const { forbidden, options } = rules as { forbidden: IFlattenedRuleSet["forbidden"]; options: ICruiseOptions };
+  const { output } = await cruise(
+    ["src"],
+    {
+      ...options,
+      baseDir: root,
+      ruleSet: { forbidden: forbidden! },
+      validate: true,
+      tsConfig: { fileName: join(root, "tsconfig.json") },
+    },
+    {},
+    { tsConfig: extractTSConfig(join(root, "tsconfig.json")) },
+  );
+  if (typeof output === "string") throw new Error(output);
+  return [...new Set(output.summary.violations.map((v) => v.rule.name))].sort();
+}
+
+const thing = "export const thing = 1;\nexport type Thing = number;\n";
+
+describe("an import is refused", () => {
+  it.each([
+    ["of a later room", "no", "src/core/kernel/a.ts", "../type/b.ts", "core-kernel-comes-first"],
+    ["of a later room, by @/", "no", "src/core/read/a.ts", "@/core/course/b.ts", "core-read-comes-first"],
+    ["of a type of a later room", "type", "src/core/gate/a.ts", "@/core/plan/schema.ts", "core-gate-comes-first"],
+    ["of the store by the core", "no", "src/core/plan/a.ts", "@/store/b.ts", "core-is-below-all"],
+    ["of a file of Node's by the core", "no", "src/core/plan/a.ts", "node:fs", "core-is-pure"],
+    ["of the engine by the store", "no", "src/store/a.ts", "../engine/b.ts", "store-knows-nothing-above"],
+    ["of a type of the engine by the store", "type", "src/store/a.ts", "@/engine/b.ts", "store-knows-nothing-above"],
+    ["of a screen by the engine", "no", "src/engine/a.ts", "@/ui/b.ts", "engine-knows-nothing-above"],
+    ["of a page by a screen", "no", "src/ui/a.ts", "../app/b.ts", "ui-knows-nothing-above"],
+    ["of the engine's code by a screen", "no", "src/ui/a.ts", "@/engine/b.ts", "ui-asks-the-api"],
+    ["by a type that parts share", "no", "src/core/plan/types.ts", "../plan/b.ts", "plan-leaves"],
+    ["of a folder that has no place", "no", "src/core/plan/a.ts", "../elsewhere/b.ts", "core-rooms-are-known"],
+  ])("%s", async (_, kind, from, to, rule) => {
+    const target = to.startsWith("@/") ? `src/${to.slice(2)}` : join(dirname(from), to);
+    const files = {
+      [from]: `import ${kind === "type" ? "type { Thing }" : "{ thing }"} from "${to}";\nexport ${kind === "type" ? "type Own = Thing" : "const own = thing"};\n`,
+      ...(to.startsWith("node:") ? {} : { [target]: thing }),
+    };
+    expect(await broken(files)).toContain(rule);
+  });
+
+  it("in a circle, if only of types", async () => {
+    expect(
+      await broken({
+        "src/core/plan/a.ts": 'import type { B } from "./b.ts";\nexport type A = B | null;\n',
+        "src/core/plan/b.ts": 'import type { A } from "./a.ts";\nexport type B = A[];\n',
+      }),
+    ).toEqual(["no-circles"]);
+  });
+
+  it("of the database's driver by the core", async () => {
+    expect(
+      await broken({
+        "src/core/plan/a.ts": 'import pg from "pg";\nexport const own = pg;\n',
+        "node_modules/pg/package.json": JSON.stringify({ name: "pg", version: "1.0.0", main: "index.js" }),
+        "node_modules/pg/index.js": "module.exports = {};\n",
+      }),
+    ).toContain("core-has-no-database-and-no-screens");
+  });
+});
+
+it("what is as it should be is not refused", async () => {
+  expect(
+    await broken({
+      "src/core/kernel/a.ts": thing,
+      "src/core/plan/types.ts": thing,
+      "src/core/gate/b.ts":
+        'import { thing } from "../kernel/a.ts";\nimport type { Thing } from "../plan/types.ts";\nexport const own: Thing = thing;\n',
+      "src/store/c.ts":
+        'import { own } from "@/core/gate/b.ts";\nexport const stored = own;\nexport type Stored = number;\n',
+      "src/ui/d.ts": 'import type { Stored } from "@/store/c.ts";\nexport type Shown = Stored;\n',
+      "src/app/e.ts":
+        'import type { Shown } from "@/ui/d.ts";\nimport { stored } from "@/store/c.ts";\nexport const page: Shown = stored;\n',
+    }),
+  ).toEqual([]);
+});
+
+describe("in the core lint refuses", () => {
+  const eslint = new ESLint();
+  it.each([
+    ["the clock", "export const t = Date.now();", "no-restricted-properties"],
+    ["today", "export const t = new Date();", "no-restricted-syntax"],
+    ["the clock of the process", "export const t = performance.now();", "no-restricted-globals"],
+    ["randomness", "export const t = Math.random();", "no-restricted-properties"],
+    ["random identifiers", "export const t = crypto.randomUUID();", "no-restricted-globals"],
+    ["the environment", "export const t = process.env;", "no-restricted-globals"],
+    ["the network", 'export const t = fetch("x");', "no-restricted-globals"],
+  ])("%s", async (_, text, rule) => {
+    const [result] = await eslint.lintText(`${text}\n`, { filePath: "src/core/plan/planted.ts" });
+    expect(result!.messages.map((m) => m.ruleId)).toContain(rule);
+  });
+  it("and not a day that is given", async () => {
+    const [result] = await eslint.lintText('export const t = new Date("2026-01-01");\n', {
+      filePath: "src/core/plan/planted.ts",
+    });
+    expect(result!.messages).toEqual([]);
+  });
+});
