@@ -5,7 +5,9 @@ import { BYTE, addToBalance, emptyBalance, heldByte } from "@/core/kernel/ledger
 import { mergeTally, newTally } from "@/core/course/tally.ts";
 import { Figures } from "@/core/report/figures.ts";
 import { ProfileFold } from "@/core/profile/profile.ts";
-import { compilePlan, lateProblem, type Compiled, type Problem } from "@/core/course/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
+import { lateProblem } from "@/core/course/problem-words.ts";
+import type { Compiled, Problem } from "@/core/course/compiled.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { openFile, rawText, type SourceFile, type Spool } from "@/core/read/source.ts";
@@ -39,7 +41,7 @@ type LateByRecord = Map<number, (Omit<Late, "record"> & { check: string })[]>;
 /** What only all the files together show: a pass of its own, so that records can be written in their order. */
 async function findLate(compiled: Compiled, sources: readonly SourceFile[], spool: Spool): Promise<LateByRecord> {
   const byRecord: LateByRecord = new Map();
-  if (!compiled.checks.some((c) => c.id === "unique" || c.between)) return byRecord;
+  if (!compiled.checks.some((c) => c.kind === "unique" || c.kind === "between")) return byRecord;
   const parts = { next: 0 };
   const bytes = sources.reduce((n, s) => n + s.bytes, 0);
   const course = new Course(compiled, { spill: new MemorySpill(), expected: bytes / 40 });

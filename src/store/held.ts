@@ -1,5 +1,6 @@
 import type { HeldAt } from "@/core/kernel/ledger.ts";
-import { faultTitle, type Problem } from "@/core/course/compile.ts";
+import { faultTitle } from "@/core/course/problem-words.ts";
+import type { Problem } from "@/core/course/compiled.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { rawText } from "@/core/read/source.ts";
 import type { Queryable } from "./db.ts";

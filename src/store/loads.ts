@@ -1,7 +1,8 @@
 import type { HistoryEntry } from "@/core/gate/part.ts";
 import { HISTORY_LOADS } from "@/core/gate/usual.ts";
 import { OUTCOMES, type Balance, type Outcome } from "@/core/kernel/ledger.ts";
-import { canSwitchOff, compilePlan, type ChecksOff } from "@/core/course/compile.ts";
+import { canSwitchOff, compilePlan } from "@/core/course/compile.ts";
+import type { ChecksOff } from "@/core/course/compiled.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, errorLines, listed } from "@/core/kernel/problem.ts";
 import type { LoadReport } from "@/core/report/report.ts";

@@ -1,4 +1,7 @@
 import { describe, expect, it } from "vitest";
+import { gatePartOf, gateSchema } from "@/core/gate/index.ts";
+import type { Measured } from "@/core/gate/part.ts";
+import { GATE_PARTS } from "@/core/gate/parts.ts";
 import { Heap, cellText, emptyCells, utf8 } from "@/core/kernel/bytes.ts";
 import { STEP_IDS, stepPart } from "@/core/cleanse/index.ts";
 import { compilePlan } from "@/core/course/compile.ts";
@@ -72,5 +75,33 @@ describe.each(STEP_IDS)("step %s", (id) => {
   it("says what it does", () => {
     expect(part.words((part.examples[0] ?? part.records![0])!.options)).not.toBe("");
     expect(part.about).toMatch(/\.$/);
+  });
+});
+
+describe.each(GATE_PARTS.map((p) => [p.id, gatePartOf(p.id)] as const))("gate %s", (id, part) => {
+  const nothing: Measured = {
+    read: 0,
+    held: 0,
+    files: [],
+    required: [],
+    filled: [],
+    history: [],
+    figures: [],
+    controls: [],
+    received: null,
+  };
+  it.each(part.examples.map((e) => [e.says, e] as const))("says “%s”", (says, { options, measured, passed }) => {
+    expect(() => gateSchema.parse({ limit: id, ...options })).not.toThrow();
+    const judged = part.judge(options, { ...nothing, ...measured });
+    expect(judged.message).toContain(says);
+    expect(judged.passed).toBe(passed);
+  });
+  it("passes and closes in its examples", () => {
+    expect(new Set(part.examples.map((e) => e.passed))).toEqual(new Set([true, false]));
+  });
+  it("has a control for each option of its sentence, and begins as one that a plan takes", () => {
+    const named = [...(part.sentence ?? "").matchAll(/\{(\w+)\}/g)].map((m) => m[1]);
+    expect(named).toEqual(Object.keys(part.controls));
+    expect(gateSchema.parse({ limit: id, ...part.begin("a") })).toMatchObject({ limit: id });
   });
 });

@@ -1,7 +1,9 @@
 import { readFileSync } from "node:fs";
 import { checksPage, formulasPage, matchingPage, stepsPage } from "@/core/docs/parts.ts";
 import { describe, expect, it } from "vitest";
-import { compilePlan, faultTitle, policyOf } from "@/core/course/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
+import { policyOf } from "@/core/course/checks.ts";
+import { faultTitle } from "@/core/course/problem-words.ts";
 import { parsePlan, planJsonSchema } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { mapColumns, plainName } from "@/core/map/columns.ts";

@@ -1,3 +1,4 @@
+import { printCheck } from "../check/identity.ts";
 import type { Sifted } from "./sifted.ts";
 import type { Block } from "../kernel/block.ts";
 import { cellText, emptyCells, textOf, utf8, type Cells, type Heap } from "../kernel/bytes.ts";
@@ -15,7 +16,8 @@ import { hashCell } from "../type/hash-cell.ts";
 import { ABOUT, mapColumns, type Mapping } from "../map/columns.ts";
 import { Distinct } from "../kernel/distinct.ts";
 import { newTally, type Tally } from "./tally.ts";
-import { READ_PROBLEMS, fillWords, type Compiled, type CompiledRule, type Problem } from "./compile.ts";
+import { READ_PROBLEMS, fillWords } from "./problem-words.ts";
+import type { Compiled, CompiledRule, Problem } from "./compiled.ts";
 import type { TypeId } from "../type/index.ts";
 import { NOT_OF_TYPE, OTHER_FAULT, VERDICT, isPassedOver } from "../kernel/verdict.ts";
 
@@ -100,9 +102,11 @@ export class Course {
     const { spill } = options;
     this.watch = options.watch;
     this.repeats = compiled.checks.map((c) =>
-      c.id === "unique" && spill && c.off === null ? new Repeats(options.expected ?? 1_000_000, spill) : null,
+      c.kind === "unique" && spill && c.off === null ? new Repeats(options.expected ?? 1_000_000, spill) : null,
     );
-    this.runs = compiled.checks.map((c) => (c.between && spill && c.off === null ? new SortedRuns(spill) : null));
+    this.runs = compiled.checks.map((c) =>
+      c.kind === "between" && spill && c.off === null ? new SortedRuns(spill) : null,
+    );
     this.fares = compiled.lookUps.map(() => new FareCount());
     compiled.fields.forEach((field, f) => field.type === "code" && this.unknown.set(f, new Map()));
     if (options.distinct) for (const _ of compiled.fields) this.distinct.push(new Distinct());
@@ -192,7 +196,7 @@ export class Course {
     let lookedUp = false;
     compiled.checks.forEach((check, c) => {
       const holds = check.onFailure !== "note";
-      if (check.lookUp !== null) {
+      if (check.kind === "look-up") {
         // All look-ups at once, in their order: the checks after this one may be about what they bring.
         if (!lookedUp) this.lookUp(block, problemRecord, problemCheck, tally);
         lookedUp = true;
@@ -204,16 +208,16 @@ export class Course {
         return;
       }
       if (check.off !== null) return;
-      if (check.rule) {
+      if (check.kind === "rule") {
         this.judge(check.rule, c, holds, block, problemRecord, problemCheck, tally);
         return;
       }
-      if (!check.test) return;
+      if (check.kind !== "cell") return;
       const f = check.fields[0]!;
       const faults = this.faults[f]!;
-      const fault = check.id === "type" ? NOT_OF_TYPE : OTHER_FAULT;
+      const fault = check.isType ? NOT_OF_TYPE : OTHER_FAULT;
       const failed = check.test(heap, this.cells[f]!, count, bad);
-      const unknown = check.id === "type" ? this.unknown.get(f) : undefined;
+      const unknown = check.isType ? this.unknown.get(f) : undefined;
       for (let i = 0; i < failed; i++) {
         const r = bad[i]!;
         // Nothing more is said of a value that is not of its type, nor of a record that can't be read.
@@ -249,7 +253,7 @@ export class Course {
     };
     compiled.checks.forEach((check, c) => {
       const runs = this.runs[c];
-      if (runs) takeBlock(sifted, compiled.fields, check.between!.part, runs);
+      if (runs && check.kind === "between") takeBlock(sifted, compiled.fields, check.between.part, runs);
     });
     return sifted;
   }
@@ -380,9 +384,10 @@ export class Course {
         yield { check, found: found.map(({ record, file, line }) => ({ record, file, line, detail: null })) };
       }
       const runs = this.runs[check];
-      if (!runs) continue;
+      const own = this.compiled.checks[check]!;
+      if (!runs || own.kind !== "between") continue;
       let found: Late[] = [];
-      for (const late of this.compiled.checks[check]!.between!.part.resolve(runs)) {
+      for (const late of own.between.part.resolve(runs)) {
         found.push(late);
         if (found.length < LATE_AT_ONCE) continue;
         yield { check, found };
@@ -552,7 +557,7 @@ export function problemsOf(sifted: Sifted, compiled: Compiled, record: number): 
     const words = READ_PROBLEMS[unreadable.reason];
     return [
       {
-        check: `read:${unreadable.reason}`,
+        check: printCheck({ kind: "read", reason: unreadable.reason }),
         field: "",
         value: "",
         message: words.message(unreadable.cells, sifted.block.width),
@@ -568,7 +573,7 @@ export function problemsOf(sifted: Sifted, compiled: Compiled, record: number): 
     const f = check.fields[0]!;
     const field = compiled.fields[f]!;
     const value = cellText(sifted.heap, sifted.cells[f]!, record);
-    const words = check.rule?.words;
+    const words = check.kind === "rule" ? check.rule.words : undefined;
     const valueOf = (name: string): string | null => {
       const at = compiled.fields.findIndex((x) => x.name === name);
       return at < 0 ? null : cellText(sifted.heap, sifted.cells[at]!, record);

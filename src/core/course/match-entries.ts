@@ -1,6 +1,6 @@
 import { columnOf, holdingOf, type Reference } from "../kernel/reference.ts";
 import { mapColumns } from "../map/columns.ts";
-import type { Compiled } from "./compile.ts";
+import type { Compiled } from "./compiled.ts";
 import { SieveError, listed } from "../kernel/problem.ts";
 import { siftRows } from "./recheck.ts";
 import { soundValues } from "./course.ts";

@@ -1,6 +1,6 @@
 import { Heap } from "../kernel/bytes.ts";
 import type { Block } from "../kernel/block.ts";
-import type { Compiled, Problem } from "./compile.ts";
+import type { Compiled, Problem } from "./compiled.ts";
 import { Course, fieldValues, problemsOf } from "./course.ts";
 import type { Sifted } from "./sifted.ts";
 import { NOT_OF_TYPE, VERDICT } from "../kernel/verdict.ts";

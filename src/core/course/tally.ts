@@ -1,4 +1,4 @@
-import type { Compiled } from "./compile.ts";
+import type { Compiled } from "./compiled.ts";
 
 /** Counts over some records, by field, check and step of a plan. Two tallies of one plan can be merged. */
 export interface Tally {

@@ -1,3 +1,4 @@
+import { GATE_PARTS } from "../gate/parts.ts";
 import { STEPS, STEP_IDS, stepPart } from "../cleanse/index.ts";
 import { COMPARATOR_IDS, comparatorPart } from "../match/compare/index.ts";
 import { SURVIVORSHIP } from "../match/schema.ts";
@@ -71,6 +72,10 @@ export function checksPage(): string {
     );
     return `| ${code(part.id)} | ${part.about} | ${options} | ${code(part.onFailure)} | ${json(e!.options)}: ${fails.join("; ")} |`;
   });
+  const gates = GATE_PARTS.map((part) => {
+    const options = Object.keys(part.options).map(code).join(", ");
+    return `| ${code(part.id)} | ${part.about} | ${options} | ${part.examples.find((e) => !e.passed)!.says} |`;
+  });
   return `# Checks
 
 A record carries all problems that checks find in it. Each check has a policy: \`hold\` keeps the record back in the quarantine, \`note\` only tells of it, \`stop\` stops the load before the target is touched.
@@ -84,6 +89,14 @@ A record carries all problems that checks find in it. Each check has a policy: \
 ${rows.join("\n")}
 
 Each of them may have a \`name\` and a \`message\`. When a held record is released, whether its parent is there and its range is free is asked of the target; gaps and sums are shown by a whole delivery alone, and who releases a record has looked at them.
+
+## Gates
+
+A gate is a limit past which a load stops before the target is touched; a person may let it through, with a reason.
+
+| \`limit\` | what it does | options | what it says when it closes |
+|---|---|---|---|
+${gates.join("\n")}
 `;
 }
 

@@ -4,7 +4,7 @@ import { gatePart } from "./part.ts";
 import { isOver, percent } from "./usual.ts";
 
 /** The share of records that the target may have already where a plan without a key says nothing of it. */
-export const MOSTLY = 0.5;
+const MOSTLY = 0.5;
 
 /** The delivery is not mostly what was loaded before. */
 export const loadedBefore = gatePart({
@@ -41,3 +41,19 @@ export const loadedBefore = gatePart({
     },
   ],
 });
+
+/**
+ * The gate on what was loaded before: the plan's own, or, where nothing else would keep a delivery
+ * from being put beside itself (records are added and have no key), one at half of the records.
+ */
+export function loadedBeforeGate({
+  gates,
+  load,
+}: {
+  readonly gates: readonly { readonly limit: string }[];
+  readonly load: { readonly mode: string; readonly key: readonly string[] };
+}): { over: number; own: boolean } | null {
+  const own = gates.find((g) => g.limit === loadedBefore.id) as { over: number } | undefined;
+  if (own) return { over: own.over, own: true };
+  return load.mode === "append" && load.key.length === 0 ? { over: MOSTLY, own: false } : null;
+}

@@ -1,8 +1,9 @@
+import { printCheck } from "../check/identity.ts";
 import { withoutAccents } from "../cleanse/accents.ts";
 import { plainNumber } from "../cleanse/number.ts";
 import { usualDate } from "../cleanse/written-date.ts";
 import { editDistance } from "../kernel/distance.ts";
-import type { Compiled, Problem } from "../course/compile.ts";
+import type { Compiled, Problem } from "../course/compiled.ts";
 import type { Field } from "../plan/types.ts";
 import { recheck } from "../course/recheck.ts";
 
@@ -132,10 +133,12 @@ function ideas(field: Field, value: string, formats: readonly string[]): Idea[] 
  */
 export function suggestMends(compiled: Compiled, check: string, records: readonly ToMend[], most = 8): Mend[] {
   const own = compiled.checks.find((c) => c.key === check);
-  const f = own && !own.between && own.lookUp === null ? own.fields[0] : undefined;
-  if (f === undefined || own!.id === "unique" || (own!.rule && own!.rule.it < 0)) return [];
+  // Only what one value alone makes wrong can be tried on it.
+  if (!own || !(own.kind === "cell" || (own.kind === "rule" && own.rule.it >= 0))) return [];
+  const f = own.fields[0]!;
   const field = compiled.fields[f]!;
   const formats = compiled.readAs[f]!.formats ?? [];
+  const ofType = printCheck({ kind: "field", fields: [field.name], check: "type" });
   const byValue = new Map<string, ToMend[]>();
   for (const r of records) {
     const value = r.values[f]!;
@@ -154,7 +157,7 @@ export function suggestMends(compiled: Compiled, check: string, records: readonl
         ),
       );
       // It must mend what is wrong here, whatever else is wrong with a record.
-      if (tried[0]!.problems.some((p) => p.check === check || p.check === `${field.name}:type`)) continue;
+      if (tried[0]!.problems.some((p) => p.check === check || p.check === ofType)) continue;
       const releases = tried.filter((t) => t.passes).length;
       mends.push({ field: field.name, from, to, because, records: having.map((r) => r.id), releases });
       break;

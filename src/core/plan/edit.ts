@@ -50,7 +50,8 @@ export function usedIn(plan: Plan, name: string): Use[] {
   if (plan.load.key.includes(name)) uses.push({ stage: "Load", says: "the key" });
   if (plan.load.arriving?.[name]) uses.push({ stage: "Load", says: "what its arriving cells do" });
   for (const g of plan.gates) {
-    if (fieldsOf(g).includes(name)) uses.push({ stage: "Load", says: `the gate on its ${g.limit}` });
+    if (fieldsOf(g).includes(name))
+      uses.push({ stage: "Load", says: `the gate on ${"field" in g ? "its " : ""}${g.limit}` });
   }
   uses.push({ stage: "Load", says: `${plan.load.schema ?? "target"}.${plan.load.target}.${name}` });
   return uses;

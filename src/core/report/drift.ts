@@ -1,6 +1,6 @@
 import type { Profile } from "../profile/profile.ts";
 import type { Tally } from "../course/tally.ts";
-import type { Compiled } from "../course/compile.ts";
+import type { Compiled } from "../course/compiled.ts";
 import type { Plan } from "../plan/schema.ts";
 import type { Field } from "../plan/types.ts";
 import { grouped } from "../kernel/problem.ts";
@@ -107,7 +107,7 @@ export function findDrift(input: DriftInput): Drift[] {
   found.push(...missing);
   if ((map.reordered ?? "leave") !== "leave") found.push(...reordered(input));
   compiled.fields.forEach((field, f) => {
-    const check = compiled.checks.findIndex((c) => c.id === "type" && c.fields[0] === f);
+    const check = compiled.checks.findIndex((c) => c.kind === "cell" && c.isType && c.fields[0] === f);
     const filled = input.tally.filled[f]!;
     if (check < 0 || filled < 20) return;
     const codes = input.codes?.find((c) => c.field === field.name);

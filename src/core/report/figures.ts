@@ -2,7 +2,7 @@ import { fieldsOf, gatePartOf } from "../gate/index.ts";
 import type { Figure } from "../gate/part.ts";
 import { cellText, type Cells, type Heap } from "../kernel/bytes.ts";
 import { scaledText } from "../type/scaled.ts";
-import type { Compiled } from "../course/compile.ts";
+import type { Compiled } from "../course/compiled.ts";
 import type { Field } from "../plan/types.ts";
 import type { Sifted } from "../course/sifted.ts";
 import { NOT_OF_TYPE, isPassedOver } from "../kernel/verdict.ts";

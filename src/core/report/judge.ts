@@ -1,9 +1,9 @@
-import type { Compiled } from "../course/compile.ts";
+import type { Compiled } from "../course/compiled.ts";
 import { counted, listed } from "../kernel/problem.ts";
 import { driftPolicy, type Drift } from "./drift.ts";
 import type { Plan } from "../plan/schema.ts";
 import { gateName, gatePartOf } from "../gate/index.ts";
-import { MOSTLY, loadedBefore } from "../gate/loaded-before.ts";
+import { loadedBefore, loadedBeforeGate } from "../gate/loaded-before.ts";
 import type { Judged, Measured } from "../gate/part.ts";
 
 /** A gate's name, and what it came to. */
@@ -24,15 +24,6 @@ const DRIFT_GATES: readonly (readonly [Drift["kind"], string])[] = [
   ["changed type", "Every field gets what it is for."],
   ["changed codes", "No code field gets values that are not in its list again and again."],
 ];
-
-/**
- * The gate on what was loaded before: the plan's own, or, where nothing else would keep a delivery
- * from being put beside itself (records are added and have no key), one at half of the records.
- */
-export function loadedBeforeGate({ gates, load }: Plan): { over: number; own: boolean } | null {
-  for (const g of gates) if (g.limit === loadedBefore.id) return { over: g.over, own: true };
-  return load.mode === "append" && load.key.length === 0 ? { over: MOSTLY, own: false } : null;
-}
 
 /** Measures every gate of the plan, and every check that stops the load. */
 export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {

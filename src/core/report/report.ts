@@ -1,3 +1,4 @@
+import { printCheck, readCheck } from "../check/identity.ts";
 import { judgeGates, type GateResult } from "./judge.ts";
 import type { HistoryEntry, ControlText, LoadedBefore, Figure } from "../gate/part.ts";
 import { assertCloses, type Balance } from "../kernel/ledger.ts";
@@ -8,7 +9,8 @@ import type { KeptCells } from "../plan/arriving.ts";
 import type { MatchMetrics } from "../match/metrics.ts";
 import type { Profile } from "../profile/profile.ts";
 import type { Tally } from "../course/tally.ts";
-import { READ_PROBLEMS, TAKEN, checkTitle, faultTitle, fileFault, type Compiled } from "../course/compile.ts";
+import { READ_PROBLEMS, TAKEN, checkTitle, faultTitle } from "../course/problem-words.ts";
+import type { Compiled } from "../course/compiled.ts";
 import type { UnreadableReason } from "../kernel/block.ts";
 import type { Plan } from "../plan/schema.ts";
 import type { FileFacts } from "../read/facts.ts";
@@ -200,9 +202,9 @@ function checkMetrics({ compiled, tally, files, late, rules = [] }: ReportInput)
     for (const [reason, n] of Object.entries(f.unreadable)) unreadable.set(reason, (unreadable.get(reason) ?? 0) + n);
   }
   const metrics: CheckMetrics[] = [...unreadable].map(([reason, problems]) => ({
-    key: `read:${reason}`,
+    key: printCheck({ kind: "read", reason: reason as UnreadableReason }),
     title: READ_PROBLEMS[reason as UnreadableReason].title,
-    fault: faultTitle(`read:${reason}`, []),
+    fault: READ_PROBLEMS[reason as UnreadableReason].fault,
     stage: "read",
     onFailure: "hold",
     problems,
@@ -212,7 +214,7 @@ function checkMetrics({ compiled, tally, files, late, rules = [] }: ReportInput)
       key: c.key,
       title: c.title,
       fault: faultTitle(c.key, compiled.fields),
-      stage: c.lookUp === null ? "check" : "look up",
+      stage: c.kind === "look-up" ? "look up" : "check",
       onFailure: c.onFailure,
       problems: tally.checks[i]! + (late.get(c.key) ?? 0),
       ...(c.off === null ? {} : { off: c.off }),
@@ -228,7 +230,7 @@ function checkMetrics({ compiled, tally, files, late, rules = [] }: ReportInput)
       problems: late.get(TAKEN) ?? 0,
     });
   }
-  const drifted = [...late.keys()].filter((key) => fileFault(key) !== null);
+  const drifted = [...late.keys()].filter((key) => readCheck(key).kind === "file");
   for (const key of [...drifted, ...rules]) {
     metrics.push({
       key,

@@ -1,6 +1,7 @@
 import { overlaps } from "@/core/check/between/overlaps.ts";
 import { parent } from "@/core/check/between/parent.ts";
-import { lateProblem, type Compiled, type CompiledCheck, type Problem } from "@/core/course/compile.ts";
+import { lateProblem } from "@/core/course/problem-words.ts";
+import { betweenCheck, type Compiled, type CompiledCheck, type Problem } from "@/core/course/compiled.ts";
 import { typePart } from "@/core/type/index.ts";
 import { ident, type Client } from "@/store/db.ts";
 import { tableOf, targetColumns } from "../writing/target.ts";
@@ -16,12 +17,12 @@ interface BetweenLoad {
 
 /** Keys of the checks between records that hold a record. */
 export function holdingBetween({ checks }: Compiled): string[] {
-  return checks.filter((c) => c.between && c.onFailure !== "note").map((c) => c.key);
+  return checks.filter((c) => c.kind === "between" && c.onFailure !== "note").map((c) => c.key);
 }
 
 /** The options of a check for parents that may be in the target; null for any other check. */
 export function parentsInTarget(check: CompiledCheck): { fields: string[]; of: string[] } | null {
-  const own = check.between?.check;
+  const own = betweenCheck(check);
   return own?.check === parent.id && own["target"] === true
     ? (own as unknown as { fields: string[]; of: string[] })
     : null;
@@ -86,7 +87,7 @@ export async function apartInTarget(
     return rows[0]!.any;
   };
   for (const check of compiled.checks) {
-    const own = check.between?.check as unknown as Record<string, unknown> | undefined;
+    const own = betweenCheck(check) as Record<string, unknown> | null;
     let detail: string | null = null;
     if (own?.["check"] === parent.id) {
       const [fields, of] = [own["fields"] as string[], own["of"] as string[]];

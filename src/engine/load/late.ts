@@ -1,6 +1,9 @@
+import type { Queryable } from "@/store/db.ts";
 import { cellText } from "@/core/kernel/bytes.ts";
 import type { TableRule } from "@/core/interop/table.ts";
-import { fileFault, lateProblem as ownProblem, ruleName, type Compiled, type Problem } from "@/core/course/compile.ts";
+import { printCheck, readCheck, type CheckIdentity } from "@/core/check/identity.ts";
+import { lateProblem as ownProblem } from "@/core/course/problem-words.ts";
+import type { Compiled, Problem } from "@/core/course/compiled.ts";
 import type { Sifted } from "@/core/course/sifted.ts";
 import type { LateProblem } from "@/store/ledger.ts";
 
@@ -28,9 +31,9 @@ export function addProblems(known: Known, sifted: Sifted, r: number, late: reado
 export function fieldsOf({ compiled, rules }: Known, check: string): readonly number[] {
   const own = compiled.checks.find((c) => c.key === check)?.fields;
   if (own) return own;
-  if (fileFault(check) !== null) return [];
-  const rule = ruleName(check);
-  const names = rule === null ? compiled.plan.load.key : (rules?.get(rule)?.columns ?? []);
+  const id = readCheck(check);
+  if (id.kind === "file") return [];
+  const names = id.kind === "target" ? (rules?.get(id.rule)?.columns ?? []) : compiled.plan.load.key;
   return names.map((n) => compiled.fields.findIndex((f) => f.name === n)).filter((f) => f >= 0);
 }
 
@@ -41,35 +44,43 @@ export function lateProblem(
   values: readonly string[],
   valueOf: (name: string) => string | null,
 ): Problem {
-  const drift = fileFault(late.check);
-  if (drift !== null) {
+  const id = readCheck(late.check);
+  if (id.kind === "file") {
     return {
       check: late.check,
       field: "",
       value: "",
-      message: `The whole file is held: ${drift}.`,
+      message: `The whole file is held: ${id.drift}.`,
       expected: "a file as the plan knows it",
       onFailure: "hold",
     };
   }
-  const rule = ruleName(late.check);
-  if (rule !== null) return ruleProblem(late.check, known.rules?.get(rule), values);
+  if (id.kind === "target") return ruleProblem(id.rule, known.rules?.get(id.rule), values);
   const other = late.line === null ? null : { file: known.facts[late.file!]?.name ?? "", line: late.line };
   return ownProblem(known.compiled, { check: late.check, other, detail: late.detail }, values, valueOf);
 }
 
 /** The problem of a record that the target would refuse by a rule of its own. */
 export function ruleProblem(
-  key: string,
+  name: string,
   rule: Pick<TableRule, "columns" | "definition"> | undefined,
   values: readonly string[],
 ): Problem {
   return {
-    check: key,
+    check: printCheck({ kind: "target", rule: name }),
     field: rule?.columns[0] ?? "",
     value: values.join(", "),
-    message: `The target would refuse the record by its rule ${ruleName(key)}.`,
+    message: `The target would refuse the record by its rule ${name}.`,
     expected: rule?.definition ?? "values that the target's rule allows",
     onFailure: "hold",
   };
+}
+
+/** Keys of a load's late problems whose check is one that is wanted. */
+export async function lateKeys(db: Queryable, load: number, wanted: (id: CheckIdentity) => boolean): Promise<string[]> {
+  const { rows } = await db.query<{ check: string }>(
+    "select distinct check_key as check from sieve.late_problem where load = $1",
+    [load],
+  );
+  return rows.map((r) => r.check).filter((key) => wanted(readCheck(key)));
 }

@@ -1,6 +1,7 @@
 import { addProblems, type Known } from "./late.ts";
 import { deliveryLists } from "./delivery-lists.ts";
-import { compilePlan, type ChecksOff, type Compiled, type Problem } from "@/core/course/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
+import type { ChecksOff, Compiled, Problem } from "@/core/course/compiled.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { referencesOfLoad } from "@/store/references.ts";
 import { DelimitedReader } from "@/core/read/delimited/reader.ts";

@@ -5,7 +5,8 @@ import { NO_REFERENCES, type Reference, type References } from "@/core/kernel/re
 import type { Plan } from "@/core/plan/schema.ts";
 import { addProposals, referencesOfLoad } from "@/store/references.ts";
 import type { TableRule } from "@/core/interop/table.ts";
-import { compilePlan, type Compiled } from "@/core/course/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
+import type { Compiled } from "@/core/course/compiled.ts";
 import { SieveError, listed } from "@/core/kernel/problem.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import type { KeptCells } from "@/core/plan/arriving.ts";
@@ -33,7 +34,7 @@ import { holdBetween, holdingBetween } from "./between.ts";
 import { copyDelimiter, copyRows, moreOf } from "./copy-rows.ts";
 import { referringKeys } from "../writing/existing-table.ts";
 import { heldRow } from "./held-rows.ts";
-import { fieldsOf, lateProblem } from "./late.ts";
+import { fieldsOf, lateKeys, lateProblem } from "./late.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "../threads/messages.ts";
 import { matchStaged, type Matched } from "../match/match-load.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
@@ -597,7 +598,7 @@ class LoadRun {
   /** Suspects that repeat nothing after all (the filter errs one time in thousands) go with the good ones. */
   private async absolveSuspects(rerun: Rerun): Promise<void> {
     const { client, id } = this;
-    const holding = this.compiled.checks.filter((c) => c.id === "unique" && c.onFailure !== "note").map((c) => c.key);
+    const holding = this.compiled.checks.filter((c) => c.kind === "unique" && c.onFailure !== "note").map((c) => c.key);
     const { rows } = await client.query<{ record: number }>(
       `delete from ${stagingHeld(id)} h where suspect and not exists (select from sieve.late_problem l
          where l.load = $1 and l.record = h.record and l.check_key = any($2)) returning record`,
@@ -662,13 +663,15 @@ class LoadRun {
   private async writeLate(hold: boolean, rerun: Rerun): Promise<void> {
     const { client, id, compiled } = this;
     const course = new Course(compiled);
+    const apart = holdingBetween(compiled);
+    const others = await lateKeys(client, id, ({ kind }) => kind === "taken" || kind === "target" || kind === "file");
     for await (const block of ledgerBlocks(client, id)) {
       const { rows } = await client.query<{ record: number; apart: boolean }>(
         `select record, bool_or(check_key = any($4)) as apart from sieve.late_problem
          where load = $1 and record >= $2 and record < $3
-           and (starts_with(check_key, 'target:') or starts_with(check_key, 'file:') or check_key = any($4))
+           and check_key = any($5)
          group by record order by record`,
-        [id, block.firstRecord, block.firstRecord + block.outcomes.length, holdingBetween(compiled)],
+        [id, block.firstRecord, block.firstRecord + block.outcomes.length, apart, [...apart, ...others]],
       );
       const here = rows
         .map(({ record, apart }) => ({

@@ -1,7 +1,9 @@
 import type { TableRule } from "@/core/interop/table.ts";
-import { loadedBeforeGate } from "@/core/report/judge.ts";
+import { loadedBeforeGate } from "@/core/gate/loaded-before.ts";
 import { driftPolicy, type Drift } from "@/core/report/drift.ts";
-import { TAKEN, type Compiled, type Problem } from "@/core/course/compile.ts";
+import { printCheck } from "@/core/check/identity.ts";
+import { TAKEN } from "@/core/course/problem-words.ts";
+import type { Compiled, Problem } from "@/core/course/compiled.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import type { LoadedBefore } from "@/core/gate/part.ts";
@@ -152,14 +154,14 @@ export async function addRefusals(
       `select "_record" as record from ${staging} where ${ident(name)} is null`,
     );
     const rule = { columns: [name], definition: `a value of ${name}` };
-    for (const { record } of rows) addTo(found, record, ruleProblem("target:not null", rule, []));
+    for (const { record } of rows) addTo(found, record, ruleProblem("not null", rule, []));
   }
   for (const { rule, from, where } of await brokenRules(client, plan, staging, { key })) {
     const { rows } = await client.query<{ record: number }>(
       `select s.record_number as record from ${from} where ${where}`,
     );
     for (const { record } of rows) {
-      if (!found.has(record)) addTo(found, record, ruleProblem(`target:${rule.name}`, rule, []));
+      if (!found.has(record)) addTo(found, record, ruleProblem(rule.name, rule, []));
     }
   }
 }
@@ -180,17 +182,20 @@ export async function findBroken({
     await client.query(
       `insert into sieve.late_problem (load, record, check_key)
          select $1, s.record_number, $2 from ${from} where ${where} on conflict do nothing`,
-      [id, `target:${rule.name}`],
+      [id, printCheck({ kind: "target", rule: rule.name })],
     );
   }
   if (found.size === 0) return { broken: 0, rules: found };
   const { rowCount } = await client.query(
     `delete from ${staging} s using sieve.late_problem l
        where l.load = $1 and l.record = s._record and l.check_key = any($2)`,
-    [id, [...found.keys()].map((name) => `target:${name}`)],
+    [id, [...found.keys()].map((name) => printCheck({ kind: "target", rule: name }))],
   );
   return { broken: rowCount ?? 0, rules: found };
 }
+
+/** Characters of the key of a file that is held. */
+const MOST_KEY = 200;
 
 /** Files that have drifted as the plan won't have it are held, every record of them; returns how many. */
 export async function holdFiles(
@@ -198,8 +203,11 @@ export async function holdFiles(
   drift: readonly Drift[],
   files: readonly FileFacts[],
 ): Promise<number> {
+  const keys: string[] = [];
   for (const d of drift) {
     if (driftPolicy(compiled.plan, d.kind) !== "hold") continue;
+    const key = printCheck({ kind: "file", drift: `${d.kind} ${d.name}` }).slice(0, MOST_KEY);
+    keys.push(key);
     const parts = files.flatMap((f, i) => (d.files.includes(f.name) ? [i] : []));
     await client.query(
       `insert into sieve.late_problem (load, record, check_key)
@@ -207,13 +215,13 @@ export async function holdFiles(
              select min(first_record) as first, max(first_record + octet_length(outcomes)) as past
              from sieve.ledger_block where load = $1 and file = any($3) group by file) f
            join ${staging} s on s._record >= f.first and s._record < f.past on conflict do nothing`,
-      [id, `file:${d.kind} ${d.name}`.slice(0, 200), parts],
+      [id, key, parts],
     );
   }
   const { rowCount } = await client.query(
     `delete from ${staging} s using sieve.late_problem l
-       where l.load = $1 and l.record = s._record and starts_with(l.check_key, 'file:')`,
-    [id],
+       where l.load = $1 and l.record = s._record and l.check_key = any($2)`,
+    [id, keys],
   );
   return rowCount ?? 0;
 }

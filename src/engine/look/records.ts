@@ -1,5 +1,6 @@
+import { readCheck } from "@/core/check/identity.ts";
 import { heldAtOf, outcomeOf, type HeldAt, type Outcome } from "@/core/kernel/ledger.ts";
-import type { Problem } from "@/core/course/compile.ts";
+import type { Problem } from "@/core/course/compiled.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { rawText } from "@/core/read/source.ts";
 import { Course, fieldValues, rawBytes } from "@/core/course/course.ts";
@@ -170,7 +171,7 @@ function mayHave(block: LedgerBlock, filter: RecordFilter, field: number, check:
     if (!any) return false;
   }
   if (check >= 0 && block.checks[check] === 0 && !lateHere) return false;
-  if (filter.check !== undefined && check < 0 && !filter.check.startsWith("read:") && !lateHere) return false;
+  if (filter.check !== undefined && check < 0 && readCheck(filter.check).kind !== "read" && !lateHere) return false;
   if (filter.step !== undefined && block.steps[filter.step] === 0) return false;
   if (field >= 0) {
     if (filter.is === "changed" && block.changed[field] === 0) return false;

@@ -9,7 +9,7 @@ import {
   outcomeOf,
   type HeldAt,
 } from "@/core/kernel/ledger.ts";
-import type { Compiled } from "@/core/course/compile.ts";
+import type { Compiled } from "@/core/course/compiled.ts";
 import { counted, grouped } from "@/core/kernel/problem.ts";
 import { siftFile } from "@/core/course/files.ts";
 import { Course } from "@/core/course/course.ts";

@@ -1,5 +1,5 @@
 import { keepCluster } from "@/core/match/survive.ts";
-import type { Compiled } from "@/core/course/compile.ts";
+import type { Compiled } from "@/core/course/compiled.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { transaction, type Client, type Db } from "@/store/db.ts";
 import type { Cluster, ClusterMember } from "@/store/matches.ts";

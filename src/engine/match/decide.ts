@@ -1,5 +1,6 @@
 import { keepCluster } from "@/core/match/survive.ts";
-import { compilePlan, type Compiled } from "@/core/course/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
+import type { Compiled } from "@/core/course/compiled.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { ident, transaction, type Client, type Db } from "@/store/db.ts";
 import { getPlan } from "@/store/feeds.ts";

@@ -6,7 +6,7 @@ import { resolvePairs, thoughtOf, type Decision, type Resolution } from "@/core/
 import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import { keepCluster } from "@/core/match/survive.ts";
 import { type MatchMetrics, type PairSample, metricsOf, samplePairs } from "@/core/match/metrics.ts";
-import type { Compiled } from "@/core/course/compile.ts";
+import type { Compiled } from "@/core/course/compiled.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import type { ClusterMember } from "@/store/matches.ts";
 import { PairSearch } from "./pairs.ts";

@@ -1,3 +1,4 @@
+import { printCheck } from "@/core/check/identity.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { ident, withSettings, type Client } from "@/store/db.ts";
@@ -21,7 +22,7 @@ export function heldMeetsRow(plan: Plan, fields: readonly Field[]): string | nul
 function heldKey(plan: Plan, fields: readonly Field[]): string[] | null {
   const key = plan.load.key.map((name) => ({ name, at: fields.findIndex((f) => f.name === name) }));
   if (key.length === 0 || key.some(({ at }) => at < 0 || !PLAIN.includes(fields[at]!.type))) return null;
-  const faulty = key.map(({ name }) => `'${name}:type'`).join(", ");
+  const faulty = key.map(({ name }) => `'${printCheck({ kind: "field", fields: [name], check: "type" })}'`).join(", ");
   // What a person has typed may be anything.
   const typed = key.map(({ name }) => `'${name}'`).join(", ");
   const sound = `h.cells is not null and not coalesce(h.mended ?| array[${typed}], false) and not h.checks && array[${faulty}]`;

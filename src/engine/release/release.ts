@@ -1,7 +1,9 @@
 import { overlaps } from "@/core/check/between/overlaps.ts";
 import { parent } from "@/core/check/between/parent.ts";
 import { extraOf, mapColumns } from "@/core/map/columns.ts";
-import { compilePlan, type Compiled, type Problem } from "@/core/course/compile.ts";
+import { printCheck } from "@/core/check/identity.ts";
+import { compilePlan } from "@/core/course/compile.ts";
+import { betweenCheck, type Compiled, type Problem } from "@/core/course/compiled.ts";
 import { SieveError, quoted } from "@/core/kernel/problem.ts";
 import { recheck, siftRows } from "@/core/course/recheck.ts";
 import { fieldValues, problemsOf } from "@/core/course/course.ts";
@@ -225,7 +227,7 @@ class Release {
       `create temp table ${marks} (record integer, state text, mended jsonb, wrote boolean) on commit drop`,
     );
     // What is asked of a record beside others that come with it can only be asked one after the other.
-    const beside = compiled.checks.some((c) => [parent.id, overlaps.id].includes(c.between?.check.check ?? ""));
+    const beside = compiled.checks.some((c) => [parent.id, overlaps.id].includes(betweenCheck(c)?.check ?? ""));
     const size = beside ? 1 : BATCH;
     const results: Released[] = [];
     for (let at = 0; at < held.length; at += size) {
@@ -322,7 +324,7 @@ class Release {
     const target = tableOf(plan);
     const found = new Map<number, Problem[]>();
     const columns = await columnsByName(client, target);
-    const key = `${plan.load.key.join("+")}:unique`;
+    const key = printCheck({ kind: "field", fields: plan.load.key, check: "unique" });
     for (const index of compiled.uniques) {
       const check = compiled.checks[index]!;
       const isKey = check.key === key;

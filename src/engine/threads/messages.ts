@@ -2,7 +2,7 @@ import type { ControlText, Figure } from "@/core/gate/part.ts";
 import type { Profile } from "@/core/profile/profile.ts";
 import type { CodesSeen } from "@/core/course/course.ts";
 import type { Tally } from "@/core/course/tally.ts";
-import type { ChecksOff, Problem } from "@/core/course/compile.ts";
+import type { ChecksOff, Problem } from "@/core/course/compiled.ts";
 import type { HeldAt } from "@/core/kernel/ledger.ts";
 import type { Fares } from "@/core/lookup/compile.ts";
 import type { Reference } from "@/core/kernel/reference.ts";

@@ -1,5 +1,5 @@
 import { columnTakes, type TableColumn } from "@/core/interop/table.ts";
-import { policyOf } from "@/core/course/compile.ts";
+import { policyOf } from "@/core/course/checks.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { SieveError } from "@/core/kernel/problem.ts";

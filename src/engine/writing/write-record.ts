@@ -1,4 +1,4 @@
-import type { Compiled, Problem } from "@/core/course/compile.ts";
+import type { Compiled, Problem } from "@/core/course/compiled.ts";
 import { ident, type Client } from "@/store/db.ts";
 import { turnOf } from "@/store/writings.ts";
 import { meet, writeOver, type Meeting } from "./meet.ts";

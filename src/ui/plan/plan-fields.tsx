@@ -5,7 +5,7 @@ import { CHECKS } from "@/core/check/index.ts";
 import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
 import { originsOf, reach } from "@/core/plan/lineage.ts";
 import { listed } from "@/core/kernel/problem.ts";
-import { policyOf } from "@/core/course/compile.ts";
+import { policyOf } from "@/core/course/checks.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { FIELD_CHECKS, ON_FAILURE, type Field, type OnFailure } from "@/core/plan/types.ts";
 import { TYPES, TYPE_IDS, type TypeId } from "@/core/type/index.ts";

@@ -2,9 +2,8 @@
 
 import { withoutArriving } from "@/core/plan/arriving.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import type { Gate } from "@/core/gate/index.ts";
 import { ArrivingTable } from "./load/arriving-table.tsx";
-import { FigureGates } from "./load/gate-list.tsx";
+import { GateList } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";
 import { TargetPanel } from "./load/target-panel.tsx";
 
@@ -24,11 +23,7 @@ export function ReadStage({ plan, change }: StageProps) {
 
 /** Where good records go, by which key, and past which limits a load stops. */
 export function LoadStage({ plan, change }: StageProps) {
-  const { load, gates } = plan;
-  const share = gates.find((g): g is Extract<Gate, { limit: "held share" }> => g.limit === "held share");
-  const setGate = (limit: Gate["limit"], gate: Gate | null): void =>
-    change({ ...plan, gates: [...gates.filter((g) => g.limit !== limit), ...(gate ? [gate] : [])] });
-  const has = (limit: Gate["limit"]): boolean => gates.some((g) => g.limit === limit);
+  const { load } = plan;
   return (
     <div className="grid grid-cols-1 gap-8 xl:grid-cols-2">
       <div>
@@ -120,234 +115,9 @@ export function LoadStage({ plan, change }: StageProps) {
           keep rows as they were before a load changes them, so that it can be undone
         </label>
         <h2 className="mt-4">Gates: past these a load stops before the target is touched</h2>
-        <ShareGate
-          says="held share over"
-          label="Held share in per cent"
-          share={share?.over ?? null}
-          unless={0.2}
-          set={(over) => setGate("held share", over === null ? null : { limit: "held share", over })}
-        />
-        <LoadedBeforeGate gates={gates} keyless={load.mode === "append" && load.key.length === 0} set={setGate} />
-        {(["nothing read", "required column missing"] as const).map((limit) => (
-          <label key={limit} className="flex items-center gap-2 py-0.5">
-            <input
-              type="checkbox"
-              checked={has(limit)}
-              onChange={(e) => setGate(limit, e.target.checked ? { limit } : null)}
-            />
-            {limit}
-          </label>
-        ))}
-        <CountGate plan={plan} setGate={setGate} />
-        <HistoryGates plan={plan} setGate={setGate} />
-        <EmptyGates plan={plan} change={change} />
-        <FigureGates plan={plan} change={change} />
+        <GateList plan={plan} change={change} />
       </div>
       <TargetPanel plan={plan} change={change} />
     </div>
-  );
-}
-
-/** That a load has about as many records as it should. */
-function CountGate({ plan, setGate }: { plan: Plan; setGate: (limit: Gate["limit"], gate: Gate | null) => void }) {
-  const gate = plan.gates.find(
-    (g): g is Extract<Gate, { limit: "number of records" }> => g.limit === "number of records",
-  );
-  const set = (side: "least" | "most", text: string): void => {
-    const next = { ...gate, limit: "number of records" as const };
-    if (text === "") delete next[side];
-    else next[side] = Math.max(0, Math.floor(Number(text)));
-    setGate("number of records", next.least === undefined && next.most === undefined ? null : next);
-  };
-  return (
-    <div className="flex items-center gap-2 py-0.5 whitespace-nowrap">
-      number of records from
-      {(["least", "most"] as const).map((side) => (
-        <span key={side} className="contents">
-          {side === "most" && "to"}
-          <input
-            type="number"
-            min={0}
-            className="input input-xs max-w-24 text-right"
-            aria-label={side === "least" ? "Least number of records" : "Greatest number of records"}
-            placeholder="any"
-            value={gate?.[side] ?? ""}
-            onChange={(e) => set(side, e.target.value)}
-          />
-        </span>
-      ))}
-    </div>
-  );
-}
-
-/** That a load is like the ones that the sender had before. */
-function HistoryGates({ plan, setGate }: { plan: Plan; setGate: (limit: Gate["limit"], gate: Gate | null) => void }) {
-  const records = plan.gates.find(
-    (g): g is Extract<Gate, { limit: "records against history" }> => g.limit === "records against history",
-  );
-  const empty = plan.gates.find(
-    (g): g is Extract<Gate, { limit: "empty cells against history" }> => g.limit === "empty cells against history",
-  );
-  const input = (label: string, value: number | undefined, set: (share: number) => void) => (
-    <input
-      type="number"
-      min={0}
-      max={1000}
-      className="input input-xs max-w-20 text-right"
-      aria-label={label}
-      disabled={value === undefined}
-      value={value === undefined ? "" : Math.round(value * 1000) / 10}
-      onChange={(e) => set(Math.max(0, Number(e.target.value) / 100))}
-    />
-  );
-  const counts = "records against history" as const;
-  const cells = "empty cells against history" as const;
-  return (
-    <>
-      <label className="flex items-center gap-2 py-0.5 whitespace-nowrap">
-        <input
-          type="checkbox"
-          checked={records !== undefined}
-          onChange={(e) => setGate(counts, e.target.checked ? { limit: counts, share: 0.5 } : null)}
-        />
-        records more or less than usual by
-        {input("More or less than usual in per cent", records?.share, (share) =>
-          setGate(counts, { limit: counts, share: Math.min(10, share) }),
-        )}
-        %
-      </label>
-      <label className="flex items-center gap-2 py-0.5 whitespace-nowrap">
-        <input
-          type="checkbox"
-          checked={empty !== undefined}
-          onChange={(e) => setGate(cells, e.target.checked ? { limit: cells, over: 0.1 } : null)}
-        />
-        a field emptier than usual by
-        {input("Emptier than usual in per cent of the cells", empty?.over, (over) =>
-          setGate(cells, { limit: cells, over: Math.min(1, over) }),
-        )}
-        % of its cells
-      </label>
-    </>
-  );
-}
-
-/** Fields of which no more than a share may be empty. */
-function EmptyGates({ plan, change }: StageProps) {
-  const rest = plan.gates.filter((g) => g.limit !== "empty share");
-  const gates = plan.gates.filter((g): g is Extract<Gate, { limit: "empty share" }> => g.limit === "empty share");
-  const set = (next: typeof gates): void => change({ ...plan, gates: [...rest, ...next] });
-  return (
-    <>
-      {gates.map((g, i) => (
-        <div key={g.field} className="flex items-center gap-2 py-0.5 whitespace-nowrap">
-          <b>{g.field}</b> empty in more than
-          <input
-            type="number"
-            min={0}
-            max={100}
-            className="input input-xs max-w-20 text-right"
-            aria-label={`Empty share of ${g.field} in per cent`}
-            value={Math.round(g.over * 1000) / 10}
-            onChange={(e) =>
-              set(
-                gates.map((x, k) =>
-                  k === i ? { ...x, over: Math.min(1, Math.max(0, Number(e.target.value) / 100)) } : x,
-                ),
-              )
-            }
-          />
-          %
-          <button type="button" className="plain held" onClick={() => set(gates.filter((_, k) => k !== i))}>
-            take out
-          </button>
-        </div>
-      ))}
-      <select
-        className="select select-xs mt-1 max-w-72"
-        aria-label="Add a limit on empty cells of a field"
-        value=""
-        onChange={(e) => e.target.value && set([...gates, { limit: "empty share", field: e.target.value, over: 0.1 }])}
-      >
-        <option value="">add: a field that must not be empty too often</option>
-        {plan.contract.fields
-          .filter((f) => !gates.some((g) => g.field === f.name))
-          .map((f) => (
-            <option key={f.name}>{f.name}</option>
-          ))}
-      </select>
-    </>
-  );
-}
-
-/** The gate on deliveries that are mostly there already. Records without a key have one at half unless the plan says otherwise. */
-function LoadedBeforeGate({
-  gates,
-  keyless,
-  set,
-}: {
-  gates: readonly Gate[];
-  keyless: boolean;
-  set: (limit: Gate["limit"], gate: Gate | null) => void;
-}) {
-  const own = gates.find((g): g is Extract<Gate, { limit: "loaded before" }> => g.limit === "loaded before");
-  return (
-    <ShareGate
-      says="share of records that the target has already over"
-      label="Share of records that the target has already, in per cent"
-      share={own?.over ?? (keyless ? 0.5 : null)}
-      unless={0.5}
-      fixed={keyless && own === undefined}
-      set={(over) => set("loaded before", over === null ? null : { limit: "loaded before", over })}
-    >
-      {keyless && <span className="faint">as there is no key</span>}
-    </ShareGate>
-  );
-}
-
-/** A gate that is a share of records: whether there is one, and past how many per cent it closes. */
-function ShareGate({
-  says,
-  label,
-  share,
-  unless,
-  fixed = false,
-  set,
-  children,
-}: {
-  says: string;
-  /** Of the number. */
-  label: string;
-  /** Null where there is no such gate. */
-  share: number | null;
-  /** The share that it has when it is switched on. */
-  unless: number;
-  /** It can't be switched off. */
-  fixed?: boolean;
-  set: (share: number | null) => void;
-  children?: React.ReactNode;
-}) {
-  return (
-    <label className="flex items-center gap-2 py-0.5">
-      <input
-        type="checkbox"
-        checked={share !== null}
-        disabled={fixed}
-        onChange={(e) => set(e.target.checked ? unless : null)}
-      />
-      {says}
-      <input
-        type="number"
-        min={0}
-        max={100}
-        step={1}
-        className="input input-xs max-w-20 text-right"
-        aria-label={label}
-        disabled={share === null}
-        value={share === null ? "" : Math.round(share * 1000) / 10}
-        onChange={(e) => set(Math.min(1, Math.max(0, Number(e.target.value) / 100)))}
-      />
-      % {children}
-    </label>
   );
 }

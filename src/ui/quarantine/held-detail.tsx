@@ -2,7 +2,7 @@
 
 import Link from "next/link";
 import { useEffect, useState } from "react";
-import type { Compiled } from "@/core/course/compile.ts";
+import type { Compiled } from "@/core/course/compiled.ts";
 import type { Rechecked } from "@/core/course/recheck.ts";
 import type { HeldRecord } from "@/store/held.ts";
 import { api, problemOf, type ApiProblem } from "../kit/api.ts";

@@ -4,7 +4,9 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRouter } from "next/navigation";
 import Link from "next/link";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { compilePlan, type Compiled } from "@/core/course/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
+import { betweenCheck, type Compiled } from "@/core/course/compiled.ts";
+import { fieldsNamed, readCheck } from "@/core/check/identity.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { suggestMends, type Mend } from "@/core/mend/suggest.ts";
 import { recheck, type Rechecked } from "@/core/course/recheck.ts";
@@ -61,8 +63,9 @@ export function verdictOf(
   const result = recheck(compiled, valuesOf(held, compiled, edits));
   // What only the store can tell; gaps and sums it does not ask again of one record.
   const late = held.problems.filter((p) => {
-    if (p.check.endsWith(":unique") || p.check.startsWith("target:")) return true;
-    const kind = compiled.checks.find((c) => c.key === p.check)?.between?.check.check;
+    const id = readCheck(p.check);
+    if (id.kind === "taken" || id.kind === "target" || (id.kind === "field" && id.check === "unique")) return true;
+    const kind = betweenCheck(compiled.checks.find((c) => c.key === p.check))?.check;
     return kind === "has parent" || kind === "no overlaps";
   });
   const same = late.filter((p) =>
@@ -319,7 +322,7 @@ export function QuarantineDesk({
     );
   }
 
-  const wrongField = group.check.startsWith("read:") ? null : (group.check.split(":")[0]!.split("+")[0] ?? null);
+  const wrongField = fieldsNamed(readCheck(group.check))[0];
   const key = compiled.plan.load.key;
   const leading = [
     ...new Set([...key, ...(wrongField && compiled.fields.some((f) => f.name === wrongField) ? [wrongField] : [])]),

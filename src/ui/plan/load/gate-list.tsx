@@ -1,87 +1,68 @@
 "use client";
 
+import { z } from "zod";
+import { GATE_PARTS } from "@/core/gate/parts.ts";
+import { gatePartOf, type Gate, type GateId } from "@/core/gate/index.ts";
+import { loadedBeforeGate } from "@/core/gate/loaded-before.ts";
+import type { GateControl } from "@/core/gate/part.ts";
 import { compilePattern } from "@/core/kernel/pattern.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import type { Gate } from "@/core/gate/index.ts";
 import type { Field } from "@/core/plan/types.ts";
 import type { TypeId } from "@/core/type/index.ts";
 
-type Limit =
-  "sum against history" | "mean against history" | "distribution against history" | "freshness" | "control totals";
-type Figured = Extract<Gate, { limit: Limit }>;
 type Control = Extract<Gate, { limit: "control totals" }>;
+type Options = Readonly<Record<string, unknown>>;
 
 const NUMBERS: readonly TypeId[] = ["integer", "decimal"];
 
-/** What each gate needs, and how it is said. */
-const KINDS: Record<Limit, { offer: string; types: readonly TypeId[]; begin: (field: string) => Figured }> = {
-  "sum against history": {
-    offer: "a sum against the sender's loads before",
-    types: NUMBERS,
-    begin: (field) => ({ limit: "sum against history", field, share: 0.5 }),
-  },
-  "mean against history": {
-    offer: "a mean against the sender's loads before",
-    types: NUMBERS,
-    begin: (field) => ({ limit: "mean against history", field, share: 0.2 }),
-  },
-  "distribution against history": {
-    offer: "how values are spread, against the loads before",
-    types: ["code", "boolean", "text"],
-    begin: (field) => ({ limit: "distribution against history", field, over: 0.3 }),
-  },
-  freshness: {
-    offer: "how old the newest day may be",
-    types: ["date", "timestamp"],
-    begin: (field) => ({ limit: "freshness", field, days: 45 }),
-  },
-  "control totals": {
-    offer: "totals that the sender says",
-    types: NUMBERS,
-    begin: () => ({
-      limit: "control totals",
-      in: "side file",
-      name: "*.ctl",
-      find: "(?P<records>\\d+)",
-      records: "records",
-    }),
-  },
-};
-const LIMITS = Object.keys(KINDS) as Limit[];
-
-function isFigured(gate: Gate): gate is Figured {
-  return (LIMITS as readonly string[]).includes(gate.limit);
-}
-
-/** Gates on what fields come to: against the sender's loads before, against a day, against what the sender says. */
-export function FigureGates({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
+/** The gates of a plan, each a line that says what it does, and a choice of those that it could have as well. */
+export function GateList({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
+  const { gates } = plan;
   const { fields } = plan.contract;
   const set = (i: number, gate: Gate | null): void =>
-    change({ ...plan, gates: plan.gates.flatMap((g, k) => (k === i ? (gate ? [gate] : []) : [g])) });
-  const first = (limit: Limit): Field | undefined => fields.find((f) => KINDS[limit].types.includes(f.type));
+    change({ ...plan, gates: gates.flatMap((g, k) => (k === i ? (gate ? [gate] : []) : [g])) });
+  const fitting = (types: readonly TypeId[] | undefined): Field | undefined =>
+    fields.find((f) => !types || types.includes(f.type));
+  /** Whether a plan can have one more gate of a kind. */
+  const fits = (id: GateId): boolean => {
+    const part = gatePartOf(id);
+    if (part.once && gates.some((g) => g.limit === id)) return false;
+    return !Object.values(part.controls).includes("field") || fitting(part.types) !== undefined;
+  };
+  const add = (id: GateId): void => {
+    const part = gatePartOf(id);
+    const gate = { limit: id, ...part.begin(fitting(part.types)?.name ?? "") } as Gate;
+    change({ ...plan, gates: [...gates, gate] });
+  };
+  const implied = loadedBeforeGate(plan);
   return (
     <>
-      {plan.gates.map((gate, i) =>
-        !isFigured(gate) ? null : gate.limit === "control totals" ? (
+      {gates.map((gate, i) =>
+        gate.limit === "control totals" ? (
           <ControlGate key={i} gate={gate} fields={fields} set={(next) => set(i, next)} />
         ) : (
-          <FieldGate key={i} gate={gate} fields={fields} set={(next) => set(i, next)} />
+          <GateLine key={i} gate={gate} fields={fields} set={(next) => set(i, next)} />
         ),
       )}
+      {implied && !implied.own && (
+        <div className="flex items-baseline gap-2 py-0.5">
+          share of records that the target has already over {implied.over * 100} %
+          <span className="faint">as there is no key</span>
+          <button type="button" className="plain" onClick={() => add("loaded before")}>
+            set it
+          </button>
+        </div>
+      )}
       <select
-        className="select select-xs mt-1 max-w-72"
-        aria-label="Add a gate on what fields come to"
+        className="select select-xs mt-1 max-w-96"
+        aria-label="Add a gate"
         value=""
-        onChange={(e) => {
-          const limit = e.target.value as Limit;
-          const begin = KINDS[limit]?.begin(first(limit)?.name ?? "");
-          if (begin) change({ ...plan, gates: [...plan.gates, begin] });
-        }}
+        onChange={(e) => e.target.value && add(e.target.value as GateId)}
       >
-        <option value="">add: a limit on what fields come to</option>
-        {LIMITS.map((limit) => (
-          <option key={limit} value={limit} disabled={limit !== "control totals" && !first(limit)}>
-            {KINDS[limit].offer}
+        <option value="">add: a limit past which a load stops</option>
+        {GATE_PARTS.map(({ id, title }) => (
+          <option key={id} value={id} disabled={!fits(id)}>
+            {title}
           </option>
         ))}
       </select>
@@ -89,94 +70,98 @@ export function FigureGates({ plan, change }: { plan: Plan; change: (plan: Plan)
   );
 }
 
-function TakeOut({ set }: { set: (gate: null) => void }) {
+function TakeOut({ set, of }: { set: (gate: null) => void; of: string }) {
   return (
-    <button type="button" className="plain held" onClick={() => set(null)}>
+    <button type="button" className="plain held" aria-label={`Take out the gate on ${of}`} onClick={() => set(null)}>
       take out
     </button>
   );
 }
 
-function NumberBox({
+/** A gate as its part says it, with a control for each of its options. */
+function GateLine({ gate, fields, set }: { gate: Gate; fields: readonly Field[]; set: (gate: Gate | null) => void }) {
+  const part = gatePartOf(gate.limit);
+  const options = gate as Options;
+  // Every second piece is an option's name.
+  const pieces = (part.sentence ?? part.title).split(/\{(\w+)\}/);
+  return (
+    <div className="flex flex-wrap items-center gap-2 py-0.5">
+      {pieces.map((piece, i) =>
+        i % 2 === 0 ? (
+          piece.trim() === "" ? null : (
+            <span key={i}>{piece.trim()}</span>
+          )
+        ) : (
+          <OptionControl
+            key={i}
+            label={`${part.title}: ${piece}`}
+            kind={part.controls[piece]!}
+            value={options[piece]}
+            most={mostOf(part.options[piece]!)}
+            names={fields.filter((f) => !part.types || part.types.includes(f.type)).map((f) => f.name)}
+            set={(value) => {
+              const { [piece]: _, ...others } = options;
+              set((value === undefined ? others : { ...options, [piece]: value }) as Gate);
+            }}
+          />
+        ),
+      )}
+      <TakeOut set={set} of={part.title} />
+    </div>
+  );
+}
+
+/** The greatest value that an option takes. */
+function mostOf(option: z.core.$ZodType): number {
+  return z.toJSONSchema(option).maximum ?? Infinity;
+}
+
+/** An option of a gate: a share is set in per cent, an empty number is none. */
+function OptionControl({
   label,
+  kind,
   value,
   most,
+  names,
   set,
 }: {
   label: string;
-  value: number;
+  kind: GateControl;
+  value: unknown;
   most: number;
-  set: (n: number) => void;
+  names: readonly string[];
+  set: (value: string | number | undefined) => void;
 }) {
+  if (kind === "field") {
+    return (
+      <select
+        className="select select-xs max-w-40"
+        aria-label={label}
+        value={String(value)}
+        onChange={(e) => set(e.target.value)}
+      >
+        {names.map((name) => (
+          <option key={name}>{name}</option>
+        ))}
+      </select>
+    );
+  }
+  const share = kind === "share";
+  const shown = value === undefined ? "" : share ? Math.round(Number(value) * 1000) / 10 : Number(value);
   return (
     <input
       type="number"
       min={0}
-      max={most}
-      className="input input-xs max-w-20 text-right"
-      aria-label={label}
-      value={value}
-      onChange={(e) => set(Math.min(most, Math.max(0, Number(e.target.value))))}
+      className="input input-xs w-20 text-right"
+      aria-label={share ? `${label}, in per cent` : label}
+      placeholder="any"
+      value={shown}
+      onChange={(e) => {
+        const n = Math.min(share ? most * 100 : most, Math.max(0, Number(e.target.value)));
+        if (share) set(n / 100);
+        else set(e.target.value === "" ? undefined : Math.floor(n));
+      }}
     />
-  );
-}
-
-function FieldGate({
-  gate,
-  fields,
-  set,
-}: {
-  gate: Exclude<Figured, Control>;
-  fields: readonly Field[];
-  set: (gate: Gate | null) => void;
-}) {
-  const of = fields.filter((f) => KINDS[gate.limit].types.includes(f.type));
-  const field = (
-    <select
-      className="select select-xs max-w-40"
-      aria-label={`Field of the gate ${gate.limit}`}
-      value={gate.field}
-      onChange={(e) => set({ ...gate, field: e.target.value })}
-    >
-      {of.map((f) => (
-        <option key={f.name}>{f.name}</option>
-      ))}
-    </select>
-  );
-  const label = `Limit of ${gate.limit} of ${gate.field}`;
-  const percent = (share: number): number => Math.round(share * 1000) / 10;
-  return (
-    <div className="flex flex-wrap items-center gap-2 py-0.5">
-      {gate.limit === "freshness" ? (
-        <>
-          newest {field} older than{" "}
-          <NumberBox label={label} value={gate.days} most={36_500} set={(days) => set({ ...gate, days })} /> days
-        </>
-      ) : gate.limit === "distribution against history" ? (
-        <>
-          values of {field} others than usual in over
-          <NumberBox
-            label={label}
-            value={percent(gate.over)}
-            most={100}
-            set={(n) => set({ ...gate, over: n / 100 })}
-          />{" "}
-          %
-        </>
-      ) : (
-        <>
-          {gate.limit === "sum against history" ? "sum" : "mean"} of {field} off the usual by over
-          <NumberBox
-            label={label}
-            value={percent(gate.share)}
-            most={1000}
-            set={(n) => set({ ...gate, share: n / 100 })}
-          />{" "}
-          %
-        </>
-      )}
-      <TakeOut set={set} />
-    </div>
   );
 }
 
@@ -240,7 +225,7 @@ function ControlGate({
             onChange={(e) => set({ ...gate, name: e.target.value })}
           />
         )}
-        <TakeOut set={set} />
+        <TakeOut set={set} of="totals that the sender says" />
       </div>
       <label className="mt-1 flex items-center gap-2">
         pattern

@@ -1,6 +1,7 @@
 import Link from "next/link";
 import { notFound } from "next/navigation";
-import { compilePlan, faultTitle } from "@/core/course/compile.ts";
+import { compilePlan } from "@/core/course/compile.ts";
+import { faultTitle } from "@/core/course/problem-words.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
 import { apart } from "@/engine/apart/apart.ts";
