@@ -28,6 +28,16 @@ describe("the project", () => {
     for (const file of linked) expect(existsSync(`docs/screenshots/${file}`), file).toBe(true);
   });
 
+  it("defines every colour and length that its styles and screens speak of", () => {
+    const css = readFileSync("src/app/globals.css", "utf8");
+    const files = readdirSync("src", { recursive: true, encoding: "utf8" }).filter((f) => /\.(css|tsx?)$/.test(f));
+    const used = files.flatMap((f) =>
+      [...readFileSync(`src/${f}`, "utf8").matchAll(/var\((--[\w-]+)/g)].map((m) => [m[1]!, f] as const),
+    );
+    expect(used.length).toBeGreaterThan(50);
+    expect(used.filter(([name]) => !css.includes(`${name}:`))).toEqual([]);
+  });
+
   it("ends with 2 and a message for a command line that can't be understood, and with 1 at a gate", () => {
     const run = (...args: string[]): { code: number; out: string; err: string } => {
       try {

@@ -38,7 +38,6 @@ export function Nav({ held, asked, feeds }: { held: number; asked: number; feeds
   const router = useRouter();
   const help = useRef<HTMLDialogElement>(null);
   const jump = useRef<HTMLInputElement>(null);
-  const [theme, setTheme] = useState<string | null>(null);
   const [goto, setGoto] = useState("");
   const [unknown, setUnknown] = useState(false);
 
@@ -60,7 +59,6 @@ export function Nav({ held, asked, feeds }: { held: number; asked: number; feeds
     const now = document.documentElement.dataset["theme"] === "loam" ? "paper" : "loam";
     document.documentElement.dataset["theme"] = now;
     localStorage.setItem("theme", now);
-    setTheme(now);
   };
 
   const open = (event: React.FormEvent): void => {
@@ -135,9 +133,10 @@ export function Nav({ held, asked, feeds }: { held: number; asked: number; feeds
           type="button"
           onClick={toggle}
           className="flex cursor-pointer items-center gap-1 faint"
-          aria-label="Change between light and dark"
+          title="Change between light and dark"
         >
-          {theme === "loam" ? <Sun size={15} aria-hidden /> : <Moon size={15} aria-hidden />} theme
+          <Moon size={15} className="of-paper" aria-hidden />
+          <Sun size={15} className="of-loam" aria-hidden /> theme
         </button>
         <button type="button" className="cursor-pointer faint" onClick={() => help.current?.showModal()}>
           <kbd>?</kbd> keys

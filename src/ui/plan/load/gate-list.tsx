@@ -135,7 +135,7 @@ function OptionControl({
   if (kind === "field") {
     return (
       <select
-        className="select select-xs max-w-40"
+        className="select select-xs max-w-36"
         aria-label={label}
         value={String(value)}
         onChange={(e) => set(e.target.value)}
@@ -152,7 +152,7 @@ function OptionControl({
     <input
       type="number"
       min={0}
-      className="input input-xs w-20 text-right"
+      className="input input-xs max-w-20 text-right"
       aria-label={share ? `${label}, in per cent` : label}
       placeholder="any"
       value={shown}

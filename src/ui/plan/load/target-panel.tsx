@@ -29,7 +29,7 @@ export function TargetPanel({ plan, change }: { plan: Plan; change: (plan: Plan)
       </h2>
       {error && <ProblemNote problem={problemOf(error)} />}
       {data && data.refusals.length > 0 && (
-        <ul className="mt-1 border-l-4 border-[var(--madder)] bg-[var(--paper-bright)] px-3 py-2" role="alert">
+        <ul className="mt-1 border-l-4 border-[var(--plum)] bg-[var(--paper-bright)] px-3 py-2" role="alert">
           {data.refusals.map((r) => (
             <li key={r.says} className="py-0.5">
               <b>{r.says}</b> {r.hint}

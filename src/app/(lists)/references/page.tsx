@@ -2,7 +2,7 @@ import Link from "next/link";
 import { listReferences } from "@/store/references.ts";
 import { BringList } from "@/ui/references/bring-list.tsx";
 import { counted, grouped, moment } from "@/ui/kit/words.ts";
-import { db } from "../server.ts";
+import { db } from "../../server.ts";
 
 export const metadata = { title: "References" };
 

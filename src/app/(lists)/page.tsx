@@ -8,7 +8,7 @@ import { BringIn } from "@/ui/feeds/bring-in.tsx";
 import { LoadList } from "@/ui/loads/load-list.tsx";
 import { Mark } from "@/ui/kit/mark.tsx";
 import { OUTCOME_CLASS, counted, grouped, longDay } from "@/ui/kit/words.ts";
-import { db } from "./server.ts";
+import { db } from "../server.ts";
 
 export const metadata = { title: "Today" };
 

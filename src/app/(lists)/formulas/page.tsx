@@ -1,6 +1,6 @@
 import { listFormulas } from "@/store/formulas.ts";
 import { FormulaDesk } from "@/ui/formulas/formula-desk.tsx";
-import { db } from "../server.ts";
+import { db } from "../../server.ts";
 
 export const metadata = { title: "Formulas" };
 

@@ -2,7 +2,7 @@ import { pairQuery } from "@/app/api/matches/query.ts";
 import { listFeeds } from "@/store/feeds.ts";
 import { askedPairs, countPairs, decidedByScore, decidedPairs, pairPlans } from "@/store/matches.ts";
 import { MatchDesk } from "@/ui/matches/match-desk.tsx";
-import { db } from "../server.ts";
+import { db } from "../../server.ts";
 
 export const metadata = { title: "Matches" };
 

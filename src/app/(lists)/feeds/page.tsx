@@ -5,7 +5,7 @@ import { listLoads } from "@/store/loads.ts";
 import { MiniSift } from "@/ui/loads/sift.tsx";
 import { stateWord } from "@/ui/loads/load-state.tsx";
 import { grouped, moment } from "@/ui/kit/words.ts";
-import { db } from "../server.ts";
+import { db } from "../../server.ts";
 
 export const metadata = { title: "Feeds" };
 

@@ -2,7 +2,7 @@ import { listConnections } from "@/store/connections.ts";
 import { readiness } from "@/store/ready.ts";
 import { retentionRuns, roomByFeed } from "@/store/retention.ts";
 import { SettingsDesk } from "@/ui/settings/settings-desk.tsx";
-import { db } from "../server.ts";
+import { db } from "../../server.ts";
 
 export const metadata = { title: "Settings" };
 export const dynamic = "force-dynamic";

@@ -3,7 +3,7 @@ import type { Plan } from "@/core/plan/schema.ts";
 import { listFeeds, planInForce } from "@/store/feeds.ts";
 import { countHeld, heldAges, heldGroups, listHeld } from "@/store/held.ts";
 import { QuarantineDesk } from "@/ui/quarantine/quarantine-desk.tsx";
-import { db } from "../server.ts";
+import { db } from "../../server.ts";
 
 export const metadata = { title: "Quarantine" };
 
