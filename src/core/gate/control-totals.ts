@@ -4,7 +4,10 @@ import { fitsName } from "../kernel/file-name.ts";
 import { plainNameSchema } from "../plan/name.ts";
 import { gatePart, short } from "./part.ts";
 
-const grams = [{ field: "grams", count: 3, sum: "12.5" }];
+const grams = [
+  { field: "seeds", count: 3, sum: "900" },
+  { field: "grams", count: 3, sum: "12.5" },
+];
 const said = (text: string) => [{ name: "a.ctl", text }];
 const find = String.raw`(?P<n>[\d,]+);(?P<g>[\d.]+)`;
 const own = { in: "side file" as const, name: "*.ctl", find, records: "n" };
@@ -99,6 +102,13 @@ export const controlTotals = gatePart({
     { options: own, measured: { read: 1234, controls: said("1,234;9") }, passed: true, says: "1,234 announced" },
     { options: own, measured: { read: 3, controls: said("5;9") }, passed: false, says: "2 too few" },
     { options: own, measured: { read: 3, controls: [] }, passed: false, says: "for there is none" },
+    { options: own, measured: { read: 9, controls: said("5;9") }, passed: false, says: "4 too many" },
+    {
+      options: { ...own, find: "END(?P<n>x)?" },
+      measured: { read: 3, controls: said("END") },
+      passed: false,
+      says: "they don't say records",
+    },
     {
       options: { ...own, sums: [{ field: "grams", group: "g", within: 0.1 }] },
       measured: { read: 3, controls: said("3;12.6"), figures: grams },

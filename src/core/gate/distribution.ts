@@ -79,5 +79,6 @@ export const distribution = gatePart({
       passed: false,
       says: "x from 70 % to 30 %, y from 30 % to 70 %",
     },
+    { options: { field: "c", over: 0.3 }, measured: { history }, passed: false, says: "c has no value" },
   ],
 });

@@ -57,5 +57,15 @@ export const emptyAgainstHistory = gatePart({
       passed: true,
       says: "too few",
     },
+    {
+      // A load before that was empty says nothing of a field, and nothing can be said of one that is empty now.
+      options: { over: 0.1 },
+      measured: {
+        filled: [...entry(0).filled, { name: "b", filled: 0, of: 0 }],
+        history: [entry(9), entry(9), { read: 0, filled: [{ name: "a", filled: 0, of: 0 }] }],
+      },
+      passed: true,
+      says: "No field",
+    },
   ],
 });

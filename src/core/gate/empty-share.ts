@@ -32,7 +32,12 @@ export const emptyShare = gatePart({
     },
     {
       options: { field: "a", over: 0.1 },
-      measured: { filled: [{ name: "a", filled: 8, of: 10 }] },
+      measured: {
+        filled: [
+          { name: "b", filled: 10, of: 10 },
+          { name: "a", filled: 8, of: 10 },
+        ],
+      },
       passed: false,
       says: "the limit is 10 %",
     },

@@ -70,6 +70,16 @@ export const sumAgainstHistory = gatePart({
       says: "50 % more or less",
     },
     { options: { field: "g", share: 0.5 }, measured: { history }, passed: false, says: "g has no value" },
+    {
+      // Loads that had no value, or have figures of other fields alone, say nothing of what is usual.
+      options: { field: "g", share: 0.5 },
+      measured: {
+        history: [...history.slice(1), { read: 1, filled: [], figures: [figure("0", 0)] }, { read: 1, filled: [] }],
+        figures: [{ ...figure("7", 1), field: "other" }, figure("900", 9)],
+      },
+      passed: true,
+      says: "Only 2 loads before",
+    },
   ],
 });
 

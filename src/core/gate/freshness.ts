@@ -46,5 +46,17 @@ export const freshness = gatePart({
       says: "9 days are allowed",
     },
     { options: { field: "d", days: 9 }, measured: { received }, passed: false, says: "d has no value" },
+    {
+      options: { field: "d", days: 9 },
+      measured: { received, figures: [{ field: "d", count: 1, newest: "2026-03-10 23:30:00.000000+00" }] },
+      passed: true,
+      says: "The newest d is 2026-03-10, 1 day before",
+    },
+    {
+      options: { field: "d", days: 9 },
+      measured: { received: null, figures: [{ field: "d", count: 1, newest: "2020-01-01" }] },
+      passed: true,
+      says: "Nothing says when",
+    },
   ],
 });

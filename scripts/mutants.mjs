@@ -1,0 +1,177 @@
+/**
+ * What the tests would notice: `npm run test:mutants -- FOLDER [SEED]` plants faults in a folder of
+ * the core, at most 150 of them drawn by the seed, runs the tests that concern it on each, and says
+ * which nobody noticed. Ends with 1 where too few were.
+ */
+import { spawnSync } from "node:child_process";
+import { readFileSync, readdirSync, rmSync, statSync, writeFileSync } from "node:fs";
+import { join, relative } from "node:path";
+import { createInstrumenter } from "@stryker-mutator/instrumenter";
+import { commonTokens } from "@stryker-mutator/api/plugin";
+import { createInjector } from "typed-inject";
+import { ensureModules, fail, root } from "./lib/machine.mjs";
+
+/** Mutants of one run, so that it ends within minutes. */
+const MOST = 150;
+/** The share that must be noticed: in the heart of the product, and elsewhere. */
+const HEART = 0.8;
+const ELSEWHERE = 0.65;
+
+/** By folder: the tests that concern it; and whether it is the heart. */
+const FOLDERS = {
+  "core/kernel": {
+    tests: ["bytes", "distance", "identity", "values", "unicode", "hash", "cluster", "kernel"],
+    heart: false,
+  },
+  "core/type": { tests: ["parts", "values", "locale", "sift"], heart: true },
+  "core/formula": { tests: ["formula", "formula-cost", "named"], heart: false },
+  "core/read": {
+    tests: ["formats", "delimited", "detect", "damage", "hostile-files", "json-scan", "avro-bounds", "closes"],
+    heart: false,
+  },
+  "core/read/delimited": { tests: ["delimited", "detect", "damage", "sift"], heart: true },
+  "core/cleanse": { tests: ["parts", "steps", "locale", "unicode", "spellings"], heart: true },
+  "core/check": { tests: ["sift", "between", "parts", "identity", "gates", "keys"], heart: true },
+  "core/match": { tests: ["match", "match-report", "match-entries", "cluster"], heart: true },
+  "core/lookup": { tests: ["lookup"], heart: false },
+  "core/gate": { tests: ["gates", "gates-of-counts", "parts", "new-gate"], heart: true },
+  "core/plan": { tests: ["plan", "edit", "difference", "check-sets", "arriving"], heart: false },
+  "core/profile": { tests: ["profile", "keys", "suggest"], heart: true },
+  "core/map": { tests: ["suggest", "drift", "sift"], heart: false },
+  "core/course": {
+    tests: ["sift", "between", "lookup", "identity", "match-entries", "arriving", "steps"],
+    heart: true,
+  },
+  "core/report": { tests: ["gates", "gates-of-counts", "drift", "report-compare", "sift"], heart: false },
+  "core/sample": { tests: ["preview", "sizes"], heart: false },
+  "core/mend": { tests: ["mend"], heart: false },
+  "core/interop": { tests: ["interop", "contract", "table"], heart: false },
+};
+
+ensureModules();
+const [folder = "", seedText = "1"] = process.argv.slice(2);
+const known = FOLDERS[folder.replace(/^src\//, "").replace(/\/$/, "")];
+const seed = Number(seedText);
+if (!known || !Number.isInteger(seed)) {
+  fail(
+    2,
+    "Which folder is to be looked at?",
+    `npm run test:mutants -- FOLDER [SEED]`,
+    `One of ${Object.keys(FOLDERS).join(", ")}.`,
+  );
+}
+const at = join(root, "src", folder.replace(/^src\//, ""));
+
+function sources(path) {
+  if (statSync(path).isFile()) return /\.ts$/.test(path) ? [path] : [];
+  return readdirSync(path).flatMap((name) => sources(join(path, name)));
+}
+
+/** Words for people are many and not what a fault is about; a block that is emptied is seen by what is in it. */
+const EXCLUDED = ["StringLiteral", "BlockStatement"];
+
+/** All faults that could be planted, with their places. */
+async function mutantsOf(files) {
+  const quiet = Object.fromEntries(["trace", "debug", "info", "warn", "error", "fatal"].map((n) => [n, () => {}]));
+  const off = ["Trace", "Debug", "Info", "Warn", "Error", "Fatal"].map((n) => [`is${n}Enabled`, () => false]);
+  const log = { ...quiet, ...Object.fromEntries(off) };
+  const injector = createInjector()
+    .provideValue(commonTokens.logger, log)
+    .provideValue(commonTokens.getLogger, () => log);
+  const instrumenter = createInstrumenter(injector);
+  const given = files.map((name) => ({ name, mutate: true, content: readFileSync(name, "utf8") }));
+  const options = { plugins: null, excludedMutations: EXCLUDED, ignorers: [] };
+  return (await instrumenter.instrument(given, options)).mutants;
+}
+
+/** Numbers from a seed (Steele, Lea and Flood 2014, SplitMix, with 32 bits). */
+function randomOf(start) {
+  let state = start >>> 0;
+  return () => {
+    state = (state + 0x9e3779b9) >>> 0;
+    let z = state;
+    z = Math.imul(z ^ (z >>> 16), 0x85ebca6b);
+    z = Math.imul(z ^ (z >>> 13), 0xc2b2ae35);
+    return ((z ^ (z >>> 16)) >>> 0) / 2 ** 32;
+  };
+}
+
+const before = (a, b) => a.line < b.line || (a.line === b.line && a.column <= b.column);
+const within = (inner, outer) =>
+  inner.fileName === outer.fileName &&
+  before(outer.location.start, inner.location.start) &&
+  before(inner.location.end, outer.location.end);
+
+const all = await mutantsOf(sources(at));
+const random = randomOf(seed);
+const order = all.map((mutant) => ({ mutant, by: random() })).sort((a, b) => a.by - b.by);
+const drawn = [];
+const taken = new Set();
+for (const { mutant } of order) {
+  if (taken.size >= MOST) break;
+  const inside = all.filter((m) => within(m, mutant));
+  // One that holds many others would be most of the sample.
+  if (inside.length > 12) continue;
+  drawn.push(mutant);
+  for (const m of inside) taken.add(m);
+}
+// Lines are counted from 1 there and from 0 here, columns from 0 in both.
+const place = ({ line, column }) => `${line + 1}:${column}`;
+const mutate = drawn.map((m) => `${relative(root, m.fileName)}:${place(m.location.start)}-${place(m.location.end)}`);
+process.stdout.write(`${all.length} faults could be planted in ${folder}; ${taken.size} are, by the seed ${seed}\n`);
+
+const config = join(root, ".data-mutants.json");
+const report = join(root, "reports-mutants.json");
+writeFileSync(
+  config,
+  JSON.stringify({
+    testRunner: "vitest",
+    vitest: { configFile: "vitest.mutants.ts", related: false },
+    mutator: { excludedMutations: EXCLUDED },
+    mutate,
+    reporters: ["json"],
+    jsonReporter: { fileName: report },
+    coverageAnalysis: "perTest",
+    // What is decided once when a module is loaded is mostly lists and examples.
+    ignoreStatic: true,
+    concurrency: 2,
+    timeoutMS: 20_000,
+    tempDirName: ".stryker-tmp",
+    ignorePatterns: [".next", ".next-path", ".data", "dist", "docs", "reports"],
+    disableTypeChecks: false,
+    allowConsoleColors: false,
+    logLevel: "warn",
+  }),
+);
+try {
+  const { status } = spawnSync(
+    process.execPath,
+    [join(root, "node_modules/@stryker-mutator/core/bin/stryker.js"), "run", config],
+    {
+      cwd: root,
+      stdio: ["ignore", "inherit", "inherit"],
+      env: { ...process.env, MUTANT_TESTS: known.tests.map((t) => `tests/core/${t}.test.ts`).join(",") },
+    },
+  );
+  if (status !== 0) process.exit(3);
+  const { files } = JSON.parse(readFileSync(report, "utf8"));
+  const found = Object.entries(files).flatMap(([file, f]) =>
+    f.mutants
+      .filter((m) => m.status !== "Ignored")
+      .map((m) => ({ ...m, file, line: f.source.split("\n")[m.location.start.line - 1] })),
+  );
+  const noticed = found.filter((m) => m.status === "Killed" || m.status === "Timeout");
+  for (const m of found.filter((x) => !noticed.includes(x))) {
+    process.stdout.write(
+      `unnoticed  ${m.file}:${m.location.start.line}  ${m.mutatorName}: ${m.replacement?.slice(0, 60) ?? ""}\n           ${m.line.trim().slice(0, 110)}\n`,
+    );
+  }
+  const share = found.length === 0 ? 1 : noticed.length / found.length;
+  const wanted = known.heart ? HEART : ELSEWHERE;
+  process.stdout.write(
+    `${folder}: ${noticed.length} of ${found.length} noticed, ${(share * 100).toFixed(1)} %; ${wanted * 100} % are wanted\n`,
+  );
+  process.exitCode = share >= wanted ? 0 : 1;
+} finally {
+  for (const file of [config, report]) rmSync(file, { force: true });
+}
