@@ -22,9 +22,28 @@ export interface LedgerBlock {
   faulty: number[];
 }
 
+/**
+ * One attempt at a load. What is still on its way from an attempt that has ended, its process dead
+ * or its connection gone, comes too late: it is refused once the next one has begun, and the next
+ * one waits for what is being written.
+ */
+export interface Attempt {
+  readonly load: number;
+  readonly attempt: number;
+}
+
+/** Of a statement whose $1 is the load and $2 the attempt: gives a row, and keeps the next attempt waiting, as long as it is the one. */
+export const OF_ATTEMPT =
+  "of_attempt as materialized (select from sieve.load where id = $1 and attempts = $2 for share)";
+
+/** Throws where a statement of an attempt came too late. */
+export function inTime(rowCount: number | null, { load, attempt }: Attempt): void {
+  if (rowCount === 0) throw new Error(`attempt ${attempt} at load ${load} has been given up`);
+}
+
 export async function addBlock(
   db: Queryable,
-  load: number,
+  attempt: Attempt,
   block: Omit<LedgerBlock, "load" | "outcomes" | "checks" | "steps" | "changed" | "filled" | "faulty"> & {
     outcomes: Uint8Array;
     tally: Tally;
@@ -32,13 +51,15 @@ export async function addBlock(
   },
 ): Promise<void> {
   const { tally } = block;
-  await db.query({
+  const { rowCount } = await db.query({
     name: "add-block",
-    text: `insert into sieve.ledger_block (load, block, file, first_record, first_in_file, line, byte_start, byte_end,
+    text: `with ${OF_ATTEMPT} insert into sieve.ledger_block (load, block, file, first_record, first_in_file, line, byte_start, byte_end,
       outcomes, checks, steps, changed, filled, faulty, packed, carry)
-      values ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14,$15,$16)`,
+      select $1,$3::int,$4::int,$5::int,$6::int,$7::int,$8::bigint,$9::bigint,$10::bytea,$11::int[],$12::int[],$13::int[],
+        $14::int[],$15::int[],$16::bytea,$17::text from of_attempt`,
     values: [
-      load,
+      attempt.load,
+      attempt.attempt,
       block.block,
       block.file,
       block.firstRecord,
@@ -56,6 +77,7 @@ export async function addBlock(
       block.carry,
     ],
   });
+  inTime(rowCount, attempt);
 }
 
 function asBuffer(bytes: Uint8Array): Buffer {
@@ -117,15 +139,22 @@ export interface LateProblem {
 
 export async function addLateProblems(
   db: Queryable,
-  load: number,
+  attempt: Attempt,
   check: string,
   found: readonly Omit<LateProblem, "check">[],
 ): Promise<void> {
-  await db.query(
-    `insert into sieve.late_problem (load, record, check_key, file, line, detail)
-     select $1, r, $2, f, l, d from unnest($3::int[], $4::int[], $5::int[], $6::text[]) as x (r, f, l, d)`,
-    [load, check, ...(["record", "file", "line", "detail"] as const).map((k) => found.map((r) => r[k]))],
+  if (found.length === 0) return;
+  const { rowCount } = await db.query(
+    `with ${OF_ATTEMPT} insert into sieve.late_problem (load, record, check_key, file, line, detail)
+     select $1, r, $3, f, l, d from of_attempt, unnest($4::int[], $5::int[], $6::int[], $7::text[]) as x (r, f, l, d)`,
+    [
+      attempt.load,
+      attempt.attempt,
+      check,
+      ...(["record", "file", "line", "detail"] as const).map((k) => found.map((r) => r[k])),
+    ],
   );
+  inTime(rowCount, attempt);
 }
 
 export async function lateProblems(db: Queryable, load: number, from: number, to: number): Promise<LateProblem[]> {

@@ -5,6 +5,7 @@ import { compilePlan } from "@/core/course/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { planInForce } from "@/store/feeds.ts";
 import { addBlock } from "@/store/ledger.ts";
+import { getLoad } from "@/store/loads.ts";
 import { transaction } from "@/store/db.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
 import { meet, upsertStaged } from "@/engine/writing/meet.ts";
@@ -38,7 +39,12 @@ async function openLoad(first: number, count: number): Promise<number> {
     carry: "",
   };
   const tally = newTally(compilePlan((await planInForce(db, feed)).document));
-  await addBlock(db, id, { ...block, outcomes: new Uint8Array(count).fill(BYTE.inserted), tally, packed: null });
+  const { attempts } = await getLoad(db, id);
+  await addBlock(
+    db,
+    { load: id, attempt: attempts },
+    { ...block, outcomes: new Uint8Array(count).fill(BYTE.inserted), tally, packed: null },
+  );
   return id;
 }
 let made = 0;

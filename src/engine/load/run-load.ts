@@ -1,3 +1,15 @@
+import { printCheck } from "@/core/check/identity.ts";
+import {
+  type Attempt,
+  OF_ATTEMPT,
+  addBlock,
+  addLateProblems,
+  inTime,
+  ledgerBlocks,
+  lateProblems,
+  putOutcomes,
+  type LedgerBlock,
+} from "@/store/ledger.ts";
 import { once } from "node:events";
 import { from as copyFrom, type CopyStreamQuery } from "pg-copy-streams";
 import { BYTE, addToBalance, assertCloses, emptyBalance, heldByte, type Balance } from "@/core/kernel/ledger.ts";
@@ -17,14 +29,6 @@ import type { Sifted } from "@/core/course/sifted.ts";
 import { ident, inWords, type Client, type Db } from "@/store/db.ts";
 import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
-import {
-  addBlock,
-  addLateProblems,
-  ledgerBlocks,
-  lateProblems,
-  putOutcomes,
-  type LedgerBlock,
-} from "@/store/ledger.ts";
 import { nextWriting, transactionNumber } from "@/store/writings.ts";
 import { columnsBefore, historyBefore, endLoad, getLoad, type Load } from "@/store/loads.ts";
 import { absentFields, findBroken, findLoadedBefore, findTaken, holdFiles } from "./staged.ts";
@@ -123,8 +127,14 @@ export async function runLoad(db: Db, id: number, options: RunOptions): Promise<
   }
 }
 
+/** When all have ended, the error of the first that failed: nothing of an attempt goes on when it is over. */
+async function allEnded(work: readonly (Promise<unknown> | undefined)[]): Promise<void> {
+  for (const ended of await Promise.allSettled(work)) if (ended.status === "rejected") throw ended.reason as Error;
+}
+
 class LoadRun {
   private readonly id: number;
+  private attempt!: Attempt;
   private compiled!: Compiled;
   private references: References = NO_REFERENCES;
   private delivery!: Delivery;
@@ -162,11 +172,12 @@ class LoadRun {
     // What an earlier attempt left: it reached no further than this.
     await dropLeft(client, id);
     this.writing = this.load.kind === "trial" ? 0 : (this.load.writing ?? (await nextWriting(client)));
-    await client.query(
+    const { rows: begun } = await client.query<{ attempts: number }>(
       `update sieve.load set state = 'running', attempts = attempts + 1, started_at = clock_timestamp(), error = null,
-         records_so_far = 0, bytes_so_far = 0, stage = 'reading', writing = nullif($2, 0) where id = $1`,
+         records_so_far = 0, bytes_so_far = 0, stage = 'reading', writing = nullif($2, 0) where id = $1 returning attempts`,
       [id, this.writing],
     );
+    this.attempt = { load: id, attempt: begun[0]!.attempts };
     this.stage = "reading";
     const { rows } = await client.query<{ pid: number }>("select pg_backend_pid() as pid");
     this.process = rows[0]!.pid;
@@ -300,9 +311,9 @@ class LoadRun {
             else copy.write(asBuffer(message.copy), () => resolve());
           });
           underway.push({ memory: message.copy.buffer, bytes: message.copy.length });
-          await Promise.all([
+          await allEnded([
             passedOn,
-            addBlock(db, id, { ...message, block: blocks++ }),
+            addBlock(db, this.attempt, { ...message, block: blocks++ }),
             message.held === "" ? undefined : this.stageHeld(message.held),
           ]);
           // The connection may still have the end of what it was given last, but no more than that.
@@ -320,7 +331,7 @@ class LoadRun {
           break;
         }
         case "late":
-          await addLateProblems(db, id, message.check, message.found);
+          await addLateProblems(db, this.attempt, message.check, message.found);
           break;
         case "failed":
           throw new SieveError(message.code, message.message, { detail: message.detail, hint: message.hint });
@@ -407,13 +418,14 @@ class LoadRun {
   }
 
   private async stageHeld(rows: string, db: Pick<Client, "query"> = this.db): Promise<void> {
-    await db.query(
-      `insert into ${stagingHeld(this.id)}
+    const { rowCount } = await db.query(
+      `with ${OF_ATTEMPT} insert into ${stagingHeld(this.id)}
        select record, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, suspect
-       from jsonb_to_recordset($1::jsonb) as x (record integer, at text, file integer, line integer, byte_start bigint,
+       from of_attempt, jsonb_to_recordset($3::jsonb) as x (record integer, at text, file integer, line integer, byte_start bigint,
          byte_end bigint, raw text, cells jsonb, field_values jsonb, problems jsonb, suspect boolean)`,
-      [rows],
+      [this.id, this.attempt.attempt, rows],
     );
+    inTime(rowCount, this.attempt);
   }
 
   /** Tells how far the load is, a few times a second, and ends it when somebody has asked for that. */
@@ -471,7 +483,7 @@ class LoadRun {
           balance,
           distinct: done.distinct,
           late,
-          rules: [...this.rules.keys()].map((name) => `target:${name}`),
+          rules: [...this.rules.keys()].map((name) => printCheck({ kind: "target", rule: name })),
           timing: this.timing,
           extras: done.extras,
           codes: done.codes,
