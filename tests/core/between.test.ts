@@ -1,10 +1,11 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { BETWEEN, BETWEEN_IDS } from "@/core/check/between/index.ts";
+import { BETWEEN, BETWEEN_IDS, betweenPart } from "@/core/check/between/index.ts";
 import { ROW, SortedRuns } from "@/core/check/between/runs.ts";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
+import type { Field } from "@/core/plan/types.ts";
 import { planOf } from "../support/plans.ts";
 import { csv, siftAll as sift } from "../support/sift.ts";
 
@@ -55,6 +56,47 @@ describe("sorted runs", () => {
 
 it("has a part for each kind", () => {
   expect(BETWEEN.map((p) => p.id)).toEqual([...BETWEEN_IDS]);
+});
+
+describe("what is wrong with a check between records", () => {
+  const types: Record<string, string> = {
+    d: "date",
+    e: "date",
+    n: "integer",
+    t: "text",
+    u: "text",
+    m: "decimal",
+    o: "decimal",
+  };
+  const field = (name: string): Field | undefined =>
+    types[name] === undefined ? undefined : ({ name, type: types[name] } as Field);
+  const fault = (options: object): string | null => betweenPart("no overlaps").fault(options, field);
+  it.each([
+    [{ from: "d", to: "e" }, null],
+    [{ from: "d", to: "n" }, "a range needs one type"],
+    [{ from: "t", to: "u" }, "is of the type text"],
+    // Fields that are not there are told elsewhere.
+    [{ from: "d", to: "x" }, null],
+    [{ from: "x", to: "d" }, null],
+    [{ from: "m", to: "o", gaps: "refused" }, "ranges must meet"],
+    [{ from: "m", to: "o", gaps: "refused", meet: true }, null],
+    [{ from: "d", to: "e", gaps: "refused" }, null],
+  ])("%j: %j", (options, says) => {
+    if (says === null) expect(fault(options)).toBeNull();
+    else expect(fault(options)).toContain(says);
+  });
+});
+
+it("tells of a gap by its group, where there is one, and where the one before stands", () => {
+  const gaps = (by: string[]) =>
+    betweenPart("no gaps").make({ field: "n", by }, (n) => ["n", "box"].indexOf(n), [
+      { name: "n", type: "integer" },
+      { name: "box", type: "text" },
+    ]);
+  expect(gaps([]).message(["7"], "1 number missing", null)).toBe("n 7: 1 number missing.");
+  expect(gaps(["box"]).message(["7", "B1"], "1 number missing", "line 3 of a.csv")).toBe(
+    "n 7 of B1: 1 number missing; the one before is in line 3 of a.csv.",
+  );
 });
 
 describe.each(BETWEEN.map((p) => [p.id, p] as const))("%s", (id, part) => {

@@ -38,6 +38,12 @@ describe("the key of a check", () => {
     },
   );
 
+  it("of several fields together is theirs, whatever they are called", () => {
+    const id: CheckIdentity = { kind: "field", fields: ["read", "file"], check: "unique" };
+    expect(printCheck(id)).toBe("read+file:unique");
+    expect(readCheck("read+file:unique")).toEqual(id);
+  });
+
   it("has no mark in a name that parts words", () => {
     expect(printCheck({ kind: "between", name: "a: b + c" })).toBe("between:a  b   c");
   });

@@ -253,7 +253,7 @@ class LoadRun {
 
   /** Reads the delivery through the course into the staging tables. */
   private async stageRecords(): Promise<Extract<FromThread, { type: "done" }>> {
-    const { client, db, id, compiled } = this;
+    const { client, db, compiled } = this;
     // Packed files are larger than they look.
     const expected = Math.max(50_001, this.delivery.files.reduce((n, f) => n + f.bytes, 0) / 40);
     const start: ThreadStart = {

@@ -94,6 +94,8 @@ export const overlaps: BetweenPart<Options> = {
         { a: "9", b: "12" },
         { a: "20", b: "" },
         { a: "25", b: "30" },
+        // No range at all, which overlaps nothing.
+        { a: "", b: "" },
       ],
       fails: { 2: "overlaps the one that ends with 9", 4: "overlaps the one that ends with no limit" },
     },
