@@ -4,7 +4,8 @@ import { describe, expect, it } from "vitest";
 import { RAW_KEPT } from "@/core/kernel/block.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { DelimitedReader, distinctNames } from "@/core/read/delimited/reader.ts";
-import { LONGEST_RECORD } from "@/core/read/options.ts";
+import { arrivedCells } from "@/core/course/course.ts";
+import { LONGEST_RECORD, MOST_COLUMNS, type DelimitedOptions, type Encoding } from "@/core/read/options.ts";
 import { CSV, readAll } from "../support/read.ts";
 
 const cells = (text: string, options = {}) => readAll(text, options).records.map((r) => r.cells ?? r.reason);
@@ -192,6 +193,16 @@ describe("delimited text", () => {
 const value = fc.string({ unit: fc.constantFrom("a", "é", "0", " ", ",", '"', "\n", "\r", ";"), maxLength: 8 });
 const quoted = (v: string): string => (/[",\r\n]/.test(v) ? `"${v.replaceAll('"', '""')}"` : v);
 
+/** A text as bytes of an encoding, of which these tests need few. */
+function encoded(text: string, encoding: Encoding): Uint8Array {
+  if (encoding === "utf-8") return new TextEncoder().encode(text);
+  if (encoding === "windows-1252") return Uint8Array.from(text, (c) => c.charCodeAt(0) & 255);
+  const bytes = new Uint8Array(text.length * 2);
+  const view = new DataView(bytes.buffer);
+  for (let i = 0; i < text.length; i++) view.setUint16(i * 2, text.charCodeAt(i), encoding === "utf-16le");
+  return bytes;
+}
+
 describe("properties of reading", () => {
   it("gives back whatever was written, as the oracle does, however the bytes are cut", () => {
     fc.assert(
@@ -228,6 +239,118 @@ describe("properties of reading", () => {
       }),
       { numRuns: 500 },
     );
+  });
+
+  it("gives the same whatever the settings and however the bytes are cut", () => {
+    const options = fc.record({
+      header: fc.boolean(),
+      skip: fc.nat(2),
+      skip_end: fc.nat(2),
+      comment: fc.constantFrom("", "#", "//"),
+      quote: fc.constantFrom('"', "'", ""),
+      escape: fc.constantFrom('"', "\\", ""),
+      delimiter: fc.constantFrom(",", "::", ",,"),
+      encoding: fc.constantFrom<Encoding[]>("utf-8", "utf-16le", "utf-16be", "windows-1252"),
+    });
+    const piece = fc.constantFrom(
+      "a",
+      "bc",
+      "é",
+      ",",
+      ":",
+      "::",
+      '"',
+      "'",
+      "\\",
+      "#",
+      "/",
+      "//",
+      "\n",
+      "\r",
+      "\r\n",
+      "\0",
+      "\n\n",
+      '"x"',
+      "\ufeff",
+    );
+    const outcome = (bytes: Uint8Array, own: Partial<DelimitedOptions>, step?: number) => {
+      try {
+        return readAll(bytes, own, step);
+      } catch (error) {
+        return (error as Error).message;
+      }
+    };
+    fc.assert(
+      fc.property(fc.array(piece, { maxLength: 60 }), options, fc.integer({ min: 1, max: 9 }), (pieces, own, step) => {
+        const bytes = encoded(pieces.join(""), own.encoding);
+        expect(outcome(bytes, own, step)).toEqual(outcome(bytes, own));
+      }),
+      { numRuns: 1500 },
+    );
+  });
+
+  it.each([
+    ["\ufeffa,b\n1,2\n", {}, ["a", "b"], [["1", "2"]], ""],
+    ["a,b\n1,2\nTOTAL;1\nend\n", { skip_end: 2 }, ["a", "b"], [["1", "2"]], "TOTAL;1\nend\n"],
+    ["a,b\n1,2\nTOTAL;1\nend", { skip_end: 2 }, ["a", "b"], [["1", "2"]], "TOTAL;1\nend"],
+    ["a,b\r1,2\rTOTAL;1\rend\r", { skip_end: 2 }, ["a", "b"], [["1", "2"]], "TOTAL;1\rend\r"],
+    ["a,b\r\n1,2\r\n\r\nend", { skip_end: 2 }, ["a", "b"], [["1", "2"]], "\r\nend"],
+    ["\nx", { skip_end: 1 }, [], [], "x"],
+    ["only\n", { skip_end: 3 }, [], [], "only\n"],
+    ["t\nu\na\n1\n", { skip: 2 }, ["a"], [["1"]], ""],
+    ["t\nu", { skip: 2 }, [], [], ""],
+    ["#x\na\n#y\n1\n#z", { comment: "#" }, ["a"], [["1"]], ""],
+    ["a\n1\n//z", { comment: "//" }, ["a"], [["1"]], ""],
+    ["a\n1\n/z", { comment: "//" }, ["a"], [["1"], ["/z"]], ""],
+    ["a,b\n'x''y',1\n", { quote: "'", escape: "'" }, ["a", "b"], [["x'y", "1"]], ""],
+    ['a,b\n"x\\"y",1\n', { escape: "\\" }, ["a", "b"], [['x"y', "1"]], ""],
+  ] as const)("%j by %j, in one piece and in bytes", (text, own, columns, cells, trailer) => {
+    for (const step of [1, 2, 3, 100]) {
+      const reader = new DelimitedReader({ ...CSV, ...own });
+      const bytes = new TextEncoder().encode(text);
+      const found: string[][] = [];
+      for (let at = 0; at < bytes.length; at += step) {
+        for (const block of reader.push(bytes.subarray(at, at + step), at + step >= bytes.length)) {
+          for (let r = 0; r < block.count; r++) found.push(arrivedCells(block, r));
+        }
+      }
+      expect([reader.columns ?? [], found, reader.trailer]).toEqual([columns, cells, trailer]);
+    }
+  });
+
+  it.each(["utf-8", "utf-16le"] as const)(
+    "passes over what is longer than a record may be, in %s, and knows where it stood",
+    (encoding) => {
+      const long = "x".repeat(1_100_000);
+      const text = `a,b\n1,2\n${long},3\n4,5\n"${long}\n6,7\n8,9`;
+      const bytes = encoded(text, encoding);
+      const unit = encoding === "utf-8" ? 1 : 2;
+      for (const step of [65_536, 1 << 20, bytes.length]) {
+        const { records } = readAll(bytes, { encoding }, step);
+        expect(records.map((r) => r.reason ?? r.cells!.join())).toEqual([
+          "1,2",
+          "too-long",
+          "4,5",
+          "too-long",
+          "6,7",
+          "8,9",
+        ]);
+        expect(records.map((r) => r.line)).toEqual([2, 3, 4, 5, 6, 7]);
+        // Where each begins and ends in the file.
+        const lines = text.split("\n").slice(1);
+        let at = 4;
+        for (const [i, line] of lines.entries()) {
+          expect([records[i]!.start, records[i]!.end]).toEqual([at * unit, (at + line.length) * unit]);
+          at += line.length + 1;
+        }
+      }
+    },
+  );
+
+  it("takes as many columns as there may be, and not one more", () => {
+    const names = Array.from({ length: MOST_COLUMNS }, (_, i) => `c${i}`).join(",");
+    expect(readAll(`${names}\n`).columns).toHaveLength(MOST_COLUMNS);
+    expect(() => readAll(`${names},one more\n`)).toThrow(/cells; at most/);
   });
 
   it("reads any part again by itself: the same records from where a block began", () => {

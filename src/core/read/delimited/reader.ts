@@ -30,7 +30,8 @@ export interface ResumeAt {
  * taken for a stray one: the record ends at the first line end after it, and reading goes on with
  * the next line.
  *
- * Lines with nothing on them are not records, except in a file of one column.
+ * Lines with nothing on them are not records, except in a file of one column past its first line
+ * that has something on it.
  */
 const TRAILER_BYTES = 1 << 14;
 const textDecoder = new TextDecoder("latin1");
@@ -223,7 +224,6 @@ export class DelimitedReader {
     const most = MOST_COLUMNS + 1;
     this.start = new Int32Array(most);
     this.end = new Int32Array(most);
-    const { pos, line } = this;
     this.scan(last, most, 1, true);
     if (this.long || this.unreadable.get(0)?.reason === "too-long") {
       throw new SieveError(
@@ -264,8 +264,9 @@ export class DelimitedReader {
       this.setColumns(distinctNames(names));
     } else {
       const width = this.seen;
-      this.pos = pos;
-      this.line = line;
+      // Back to that line, which is a record; the empty ones before it are none in a file of any width.
+      this.pos = this.origin.from[0]!;
+      this.line = this.origin.line[0]!;
       this.clear();
       this.setColumns(Array.from({ length: Math.max(1, width) }, (_, c) => String(c + 1)));
     }
@@ -650,11 +651,21 @@ function lineEndsIn(w: Uint8Array, from: number, to: number): number {
   return n;
 }
 
-/** Where the last `n` lines begin; a line end at the very end begins no line. */
+/** Where the last `n` lines begin, of at least one; a line end at the very end begins no line. */
 function lastLines(bytes: Uint8Array, n: number): number {
-  let p = bytes.length > 0 && bytes[bytes.length - 1] === LF ? bytes.length - 1 : bytes.length;
-  for (let i = 0; i < n && p > 0; i++) p = bytes.lastIndexOf(LF, p - 1);
-  return p < 0 ? 0 : p === 0 ? 0 : p + 1;
+  let p = beforeLineEnd(bytes, bytes.length);
+  for (let i = 0; i < n; i++) {
+    if (i > 0) p = beforeLineEnd(bytes, p);
+    while (p > 0 && bytes[p - 1] !== LF && bytes[p - 1] !== CR) p--;
+    if (p === 0) return 0;
+  }
+  return p;
+}
+
+/** Where the line end that stops at `p` begins; `p` where none does. */
+function beforeLineEnd(bytes: Uint8Array, p: number): number {
+  if (p > 1 && bytes[p - 1] === LF && bytes[p - 2] === CR) return p - 2;
+  return p > 0 && (bytes[p - 1] === LF || bytes[p - 1] === CR) ? p - 1 : p;
 }
 
 function hasReplacement(w: Uint8Array, from: number, to: number): boolean {
