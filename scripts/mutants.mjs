@@ -39,7 +39,7 @@ const FOLDERS = {
   "core/profile": { tests: ["profile", "keys", "suggest"], heart: true },
   "core/map": { tests: ["suggest", "drift", "sift"], heart: false },
   "core/course": {
-    tests: ["sift", "between", "lookup", "identity", "match-entries", "arriving", "steps"],
+    tests: ["course", "sift", "between", "lookup", "identity", "match-entries", "arriving", "steps"],
     heart: true,
   },
   "core/report": { tests: ["gates", "gates-of-counts", "drift", "report-compare", "sift"], heart: false },
