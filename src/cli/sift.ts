@@ -133,7 +133,7 @@ async function sift(
     late,
     extras: extras.finish(),
     codes: course.codes(),
-    lookUps: course.fared(),
+    lookUps: course.lookUpCounts(),
     figures: figures.finish(),
     controls: course.controls,
     received: new Date(),

@@ -1,5 +1,5 @@
 import type { Reference, ReferenceShape, References } from "@/core/kernel/reference.ts";
-import type { Fares } from "@/core/lookup/compile.ts";
+import type { LookUpCounts } from "@/core/lookup/compile.ts";
 import { listsInFormulas, listsOf, usesOfList, type Use } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, counted } from "@/core/kernel/problem.ts";
@@ -181,8 +181,8 @@ export interface Proposal {
 }
 
 /** Keeps what a load proposes; an entry that was proposed before is counted on. */
-export async function addProposals(db: Queryable, load: number, fares: readonly Fares[]): Promise<void> {
-  for (const { list, proposed = [] } of fares) {
+export async function addProposals(db: Queryable, load: number, counts: readonly LookUpCounts[]): Promise<void> {
+  for (const { list, proposed = [] } of counts) {
     if (proposed.length === 0) continue;
     await db.query(
       `insert into sieve.proposal as p (list, cells, records, first_load, last_load)

@@ -39,28 +39,28 @@ describe("a look-up by key", () => {
     ["Carex goodenowii", "exact", "4"],
     ["Salix capraea", "none", ""],
     ["", "empty", ""],
-  ])("of %s is %s", (value, fared, partner) => {
+  ])("of %s is %s", (value, result, partner) => {
     const found = ask([value], "");
-    expect(found.fared).toBe(fared);
+    expect(found.result).toBe(result);
     expect(id(TAXA, found.entry)).toBe(partner);
   });
 
   it("takes letters as they stand where that is asked", () => {
     const strict = prepareLookUp(lookUp({ how: "exact", by, same: "exactly" }), TAXA);
-    expect(strict(["salix caprea"], "").fared).toBe("none");
+    expect(strict(["salix caprea"], "").result).toBe("none");
   });
 
   it("finds several where entries with one key lead to different ones", () => {
     const byFamily = prepareLookUp(lookUp({ how: "exact", by: [{ field: "family", column: "family" }] }), TAXA);
-    expect(byFamily(["Salicaceae"], "").fared).toBe("several");
+    expect(byFamily(["Salicaceae"], "").result).toBe("several");
     // A name and its synonyms are one partner.
-    expect(byFamily(["Cyperaceae"], "")).toMatchObject({ fared: "exact", entry: 3 });
-    expect(byFamily(["Betulaceae"], "").fared).toBe("exact");
+    expect(byFamily(["Cyperaceae"], "")).toMatchObject({ result: "exact", entry: 3 });
+    expect(byFamily(["Betulaceae"], "").result).toBe("exact");
   });
 
   it("asks only entries that meet a condition", () => {
     const only = prepareLookUp(lookUp({ how: "exact", by, only: { family: ["Betulaceae"] } }), TAXA);
-    expect([only(["Betula nana"], "").fared, only(["Carex nigra"], "").fared]).toEqual(["exact", "none"]);
+    expect([only(["Betula nana"], "").result, only(["Carex nigra"], "").result]).toEqual(["exact", "none"]);
   });
 
   it("asks only entries that hold on the day", () => {
@@ -76,7 +76,7 @@ describe("a look-up by key", () => {
       ["2", "Ash", "", "", "2024-01-01", ""],
     ];
     const on = prepareLookUp(lookUp({ how: "exact", by, on: "day" }), { ...dated, entries });
-    expect([id({ ...dated, entries }, on(["Ash"], "2022-05-05").entry), on(["Ash"], "2019-01-01").fared]).toEqual([
+    expect([id({ ...dated, entries }, on(["Ash"], "2022-05-05").entry), on(["Ash"], "2019-01-01").result]).toEqual([
       "1",
       "none",
     ]);
@@ -87,9 +87,9 @@ describe("a look-up by key", () => {
 describe("a look-up by score", () => {
   const ask = prepareLookUp(lookUp({ how: "scored", by: [{ ...by[0], compare: "words" }], least: 85, lead: 3 }), TAXA);
   it("finds a misspelled name, and its accepted one", () => {
-    expect(ask(["Salix capraea"], "")).toMatchObject({ fared: "scored", entry: 0 });
-    expect(ask(["Carex goodenovii"], "")).toMatchObject({ fared: "scored", entry: 3 });
-    expect(ask(["Salix caprea"], "")).toMatchObject({ fared: "exact", score: 100 });
+    expect(ask(["Salix capraea"], "")).toMatchObject({ result: "scored", entry: 0 });
+    expect(ask(["Carex goodenovii"], "")).toMatchObject({ result: "scored", entry: 3 });
+    expect(ask(["Salix caprea"], "")).toMatchObject({ result: "exact", score: 100 });
   });
   it("does not choose between two that are as alike", () => {
     const two = {
@@ -104,10 +104,10 @@ describe("a look-up by score", () => {
       lookUp({ how: "scored", by: [{ ...by[0], compare: "edit" }], least: 70, lead: 3 }),
       two,
     );
-    expect(found(["Carex ala"], "")).toMatchObject({ fared: "several", entry: -1 });
+    expect(found(["Carex ala"], "")).toMatchObject({ result: "several", entry: -1 });
   });
   it("finds nothing in a name that is like none", () => {
-    expect(ask(["Quercus robur"], "").fared).toBe("none");
+    expect(ask(["Quercus robur"], "").result).toBe("none");
   });
   it("answers the same however often and in whatever order it is asked", () => {
     const names = ["Salix capraea", "Betula nanna", "Carex niger", "Quercus", "Salix cinera"];

@@ -112,7 +112,7 @@ describe("a load that looks values up", () => {
       bring: { site_name: "name" },
     },
   ];
-  it("holds what has no partner, counts how all fared, and keeps the list's version", async () => {
+  it("holds what has no partner, counts how all result, and keeps the list's version", async () => {
     const { db } = system;
     const text = (name: string): object => ({ name, type: "text", length: 40 });
     await newFeed(

@@ -3,7 +3,7 @@ import type { Sifted } from "./sifted.ts";
 import type { Block } from "../kernel/block.ts";
 import { cellText, emptyCells, textOf, utf8, type Cells, type Heap } from "../kernel/bytes.ts";
 import type { RecordCourse } from "../cleanse/part.ts";
-import { FareCount, proposedEntry, type Fares } from "../lookup/compile.ts";
+import { LookUpTally, proposedEntry, type LookUpCounts } from "../lookup/compile.ts";
 import type { ControlText } from "../gate/part.ts";
 import { FormulaColumns } from "../formula/columns.ts";
 import { EMPTY } from "../formula/value.ts";
@@ -73,7 +73,7 @@ export class Course {
   private readonly formulas: FormulaColumns[] = [];
   /** For each code field, values that are not in its list, with their counts. */
   private readonly unknown = new Map<number, Map<string, number>>();
-  private readonly fares: FareCount[];
+  private readonly lookUpTallies: LookUpTally[];
   private readonly cells: Cells[] = [];
   private readonly cleansed: Cells[] = [];
   private readonly faults: Uint8Array[] = [];
@@ -107,7 +107,7 @@ export class Course {
     this.runs = compiled.checks.map((c) =>
       c.kind === "between" && spill && c.off === null ? new SortedRuns(spill) : null,
     );
-    this.fares = compiled.lookUps.map(() => new FareCount());
+    this.lookUpTallies = compiled.lookUps.map(() => new LookUpTally());
     compiled.fields.forEach((field, f) => field.type === "code" && this.unknown.set(f, new Map()));
     if (options.distinct) for (const _ of compiled.fields) this.distinct.push(new Distinct());
   }
@@ -289,20 +289,20 @@ export class Course {
         for (const f of l.asks) if (faults[f]![r] === NOT_OF_TYPE) continue records;
         const values = l.asks.map((f) => cellText(heap, cells[f]!, r));
         const found = ask(values, l.on < 0 ? "" : cellText(heap, cells[l.on]!, r));
-        this.fares[i]!.add(found.fared, values, found.entry);
-        if (found.fared === "none" && l.lookUp.none === "propose") {
-          this.fares[i]!.propose(proposedEntry(l, values, (f) => cellText(heap, cells[f]!, r)));
+        this.lookUpTallies[i]!.add(found.result, values, found.entry);
+        if (found.result === "none" && l.lookUp.none === "propose") {
+          this.lookUpTallies[i]!.propose(proposedEntry(l, values, (f) => cellText(heap, cells[f]!, r)));
         }
-        if (l.scoreIn >= 0 && found.fared !== "empty") set(l.scoreIn, r, String(found.score));
-        if (l.leadIn >= 0 && found.fared !== "empty") set(l.leadIn, r, String(found.lead));
+        if (l.scoreIn >= 0 && found.result !== "empty") set(l.scoreIn, r, String(found.score));
+        if (l.leadIn >= 0 && found.result !== "empty") set(l.leadIn, r, String(found.lead));
         for (const { field, column, otherwise } of l.bring) {
           if (found.entry >= 0) {
             if (column >= 0) set(field, r, reference.entries[found.entry]![column]!);
           } else if (otherwise !== null) set(field, r, otherwise);
         }
-        if (found.fared !== "none" && found.fared !== "several") continue;
-        const policy = found.fared === "none" ? l.lookUp.none : l.lookUp.several;
-        const check = found.fared === "none" ? l.noneCheck : l.severalCheck;
+        if (found.result !== "none" && found.result !== "several") continue;
+        const policy = found.result === "none" ? l.lookUp.none : l.lookUp.several;
+        const check = found.result === "none" ? l.noneCheck : l.severalCheck;
         if (policy === "pass" || check < 0) continue;
         const f = l.asks[0]!;
         if (faults[f]![r] === 0) faults[f]![r] = OTHER_FAULT;
@@ -319,9 +319,9 @@ export class Course {
     });
   }
 
-  /** After the last block: how the records fared with each look-up. */
-  fared(): Fares[] {
-    return this.compiled.lookUps.flatMap((l, i) => (l.ask ? [this.fares[i]!.finish(l)] : []));
+  /** After the last block: how the records came out of each look-up. */
+  lookUpCounts(): LookUpCounts[] {
+    return this.compiled.lookUps.flatMap((l, i) => (l.ask ? [this.lookUpTallies[i]!.finish(l)] : []));
   }
 
   /** A check by a formula. Records that lack a value of its type for it have been told of that already. */

@@ -1,5 +1,5 @@
 import type { Field } from "../plan/types.ts";
-import { FARED, prepareLookUp, type Ask, type Fared } from "./look-up.ts";
+import { FARED, prepareLookUp, type Ask, type LookUpResult } from "./look-up.ts";
 import { columnOf, type Reference, type References } from "../kernel/reference.ts";
 import { lookUpFields, type LookUp } from "./schema.ts";
 
@@ -53,12 +53,12 @@ export function compileLookUps(
   });
 }
 
-/** How the records of a load fared with a look-up. */
-export interface Fares {
+/** How the records of a load came out of a look-up. */
+export interface LookUpCounts {
   readonly name: string;
   readonly list: string;
   readonly version: number;
-  readonly counts: Record<Fared, number>;
+  readonly counts: Record<LookUpResult, number>;
   /** What was asked for and has no partner, the commonest first. */
   readonly unknown: readonly { readonly values: readonly string[]; readonly count: number }[];
   /** Of a file of the delivery: entries that no record had as its partner, and the keys of some. */
@@ -93,8 +93,8 @@ export function proposedEntry(
 }
 
 /** Counts how records fare with one look-up. */
-export class FareCount {
-  private readonly counts = Object.fromEntries(FARED.map((f) => [f, 0])) as Record<Fared, number>;
+export class LookUpTally {
+  private readonly counts = Object.fromEntries(FARED.map((f) => [f, 0])) as Record<LookUpResult, number>;
   private readonly unknown = new Map<string, number>();
   private readonly proposed = new Map<string, number>();
   private readonly used = new Set<number>();
@@ -106,16 +106,16 @@ export class FareCount {
     if (known !== undefined || this.proposed.size < MOST_PROPOSED) this.proposed.set(key, (known ?? 0) + 1);
   }
 
-  add(fared: Fared, values: readonly string[], entry: number): void {
-    this.counts[fared]++;
+  add(result: LookUpResult, values: readonly string[], entry: number): void {
+    this.counts[result]++;
     if (entry >= 0) this.used.add(entry);
-    if (fared !== "none") return;
+    if (result !== "none") return;
     const key = JSON.stringify(values);
     const known = this.unknown.get(key);
     if (known !== undefined || this.unknown.size < MOST_UNKNOWN) this.unknown.set(key, (known ?? 0) + 1);
   }
 
-  private unusedOf(reference: Reference): NonNullable<Fares["unused"]> {
+  private unusedOf(reference: Reference): NonNullable<LookUpCounts["unused"]> {
     const key = columnOf(reference, reference.key);
     const keys: string[] = [];
     let count = 0;
@@ -127,7 +127,7 @@ export class FareCount {
     return { count, keys };
   }
 
-  finish({ lookUp, reference }: CompiledLookUp): Fares {
+  finish({ lookUp, reference }: CompiledLookUp): LookUpCounts {
     const unknown = [...this.unknown].map(([key, count]) => ({ values: JSON.parse(key) as string[], count }));
     return {
       name: lookUp.name,

@@ -6,12 +6,12 @@ import { SieveError, quoted } from "../kernel/problem.ts";
 import { acceptedEntries, columnOf, holdingOf, type Reference } from "../kernel/reference.ts";
 import type { ExactLookUp, LookUp, RangeLookUp, ScoredLookUp } from "./schema.ts";
 
-/** How a record fared: what it asked for was found exactly, by score, in several entries, or not at all; or it asked for nothing. */
+/** What came of it: what it asked for was found exactly, by score, in several entries, or not at all; or it asked for nothing. */
 export const FARED = ["exact", "scored", "several", "none", "empty"] as const;
-export type Fared = (typeof FARED)[number];
+export type LookUpResult = (typeof FARED)[number];
 
 export interface Found {
-  readonly fared: Fared;
+  readonly result: LookUpResult;
   /** The accepted entry that is the partner; -1 for none. */
   readonly entry: number;
   /** Of a scored look-up: the best entry's score and how far it is ahead of the next. */
@@ -19,8 +19,8 @@ export interface Found {
   readonly lead: number;
 }
 
-const NOTHING: Found = { fared: "empty", entry: -1, score: 0, lead: 0 };
-const NONE: Found = { fared: "none", entry: -1, score: 0, lead: 0 };
+const NOTHING: Found = { result: "empty", entry: -1, score: 0, lead: 0 };
+const NONE: Found = { result: "none", entry: -1, score: 0, lead: 0 };
 
 /** Values of a record by which it asks, in the order of `by` (of a range: the ranged value first), and the day. */
 export type Ask = (values: readonly string[], day: string) => Found;
@@ -84,8 +84,8 @@ interface Tools {
 function partnerOf(entries: readonly number[], { accepted }: Tools): Found {
   const partners = new Set(entries.map((e) => accepted[e]!));
   if (partners.size === 0) return NONE;
-  if (partners.size > 1) return { ...NONE, fared: "several" };
-  return { fared: "exact", entry: [...partners][0]!, score: 100, lead: 100 };
+  if (partners.size > 1) return { ...NONE, result: "several" };
+  return { result: "exact", entry: [...partners][0]!, score: 100, lead: 100 };
 }
 
 function keyed(
@@ -164,7 +164,7 @@ function range(lookUp: RangeLookUp, tools: Tools): Ask {
     }
     const e = list[low - 1];
     if (e === undefined || at > bounds(e)[1] || !tools.holds(e, day)) return NONE;
-    return { fared: "exact", entry: accepted[e]!, score: 100, lead: 100 };
+    return { result: "exact", entry: accepted[e]!, score: 100, lead: 100 };
   };
 }
 
@@ -201,7 +201,7 @@ function scored(lookUp: ScoredLookUp, tools: Tools): Ask {
       (entries.get(keyOf(texts)) ?? []).filter((e) => tools.holds(e, day)),
       tools,
     );
-    if (same.fared !== "none") return same;
+    if (same.result !== "none") return same;
     if (count++ >= MOST_ASKED) begin();
     asked.clear();
     asked.add(texts);
@@ -229,7 +229,7 @@ function scored(lookUp: ScoredLookUp, tools: Tools): Ask {
     const score = Math.round(best.score * 10) / 10;
     const lead = Math.round((best.score - next) * 10) / 10;
     if (best.entry < 0 || score < lookUp.least) return { ...NONE, score, lead };
-    if (lead < lookUp.lead) return { fared: "several", entry: -1, score, lead };
-    return { fared: "scored", entry: best.entry, score, lead };
+    if (lead < lookUp.lead) return { result: "several", entry: -1, score, lead };
+    return { result: "scored", entry: best.entry, score, lead };
   };
 }

@@ -1,6 +1,6 @@
 import { NAME_VARIANTS, wordsOf } from "./normalise.ts";
 import { cologne, soundex } from "./compare/phonetic.ts";
-import type { Leads } from "./part.ts";
+import type { Blocking } from "./part.ts";
 
 /**
  * A feature is something that two records may have in common: a run of three letters, a sound, a
@@ -28,30 +28,30 @@ interface Takes {
 /** What a word leads by: its features, and what is left of it when it is looked at roughly. */
 interface WordLeads {
   readonly features: readonly number[];
-  readonly rough: number;
+  readonly coarse: number;
 }
 
 /** Words that came before: names are many, the words that they are made of few. */
 let remembered = new Map<string, WordLeads>();
 const MOST_REMEMBERED = 200_000;
 /** Words of a text that are looked at roughly. */
-const ROUGH_WORDS = 3;
+const COARSE_WORDS = 3;
 
 /**
  * Words of text lead by their runs of three letters, by how they sound, and by what name they are a
  * form of; roughly the first of them lead by their sounds.
  */
-function words(text: string, features: Takes, roughs: Takes): void {
+function words(text: string, features: Takes, coarse: Takes): void {
   let n = 0;
   for (const word of wordsOf(text)) {
-    let leads = remembered.get(word);
-    if (!leads) {
+    let ways = remembered.get(word);
+    if (!ways) {
       if (remembered.size >= MOST_REMEMBERED) remembered = new Map();
       const sound = word.charCodeAt(0) > 57 ? soundex(word) : word;
-      remembered.set(word, (leads = { features: wordFeatures(word), rough: hashOf(KIND.sound, sound) }));
+      remembered.set(word, (ways = { features: wordFeatures(word), coarse: hashOf(KIND.sound, sound) }));
     }
-    for (const feature of leads.features) features.push(feature);
-    if (n++ < ROUGH_WORDS && word.length > 1) roughs.push(leads.rough);
+    for (const feature of ways.features) features.push(feature);
+    if (n++ < COARSE_WORDS && word.length > 1) coarse.push(ways.coarse);
   }
 }
 
@@ -75,8 +75,8 @@ export function variantFeature(word: string): number {
 }
 
 /** Codes lead as a whole, by their halves, and by runs of four characters; roughly by their halves. */
-function code(text: string, tag: number, features: Takes, roughs: Takes): void {
-  halves(text, tag, roughs);
+function code(text: string, tag: number, features: Takes, coarse: Takes): void {
+  halves(text, tag, coarse);
   const kind = KIND.code + 16 * tag;
   features.push(hashOf(kind, text));
   if (text.length < 6) return;
@@ -91,14 +91,14 @@ function halves(text: string, tag: number, to: Takes): void {
 }
 
 /** Dates lead as a whole, with day and month in either order, and with one of their parts left out, which is all that counts roughly. */
-function date(text: string, tag: number, features: Takes, roughs: Takes): void {
+function date(text: string, tag: number, features: Takes, coarse: Takes): void {
   const [y, m, d] = [text.slice(0, 4), text.slice(5, 7), text.slice(8, 10)];
   const kind = KIND.year + 16 * tag;
   features.push(hashOf(kind, m < d ? `${y}${m}${d}` : `${y}${d}${m}`));
   for (const part of [`${y}-${m}`, `${y}--${d}`, `-${m}-${d}`]) {
     const feature = hashOf(kind, part);
     features.push(feature);
-    roughs.push(feature);
+    coarse.push(feature);
   }
 }
 
@@ -112,16 +112,16 @@ export function bothOf(a: number, b: number): number {
 
 /**
  * Gives the features of a prepared value; a feature may be given twice. `tag` keeps fields apart whose
- * codes mean nothing to one another. `roughs` are what is left of a value when it is looked at roughly,
+ * codes mean nothing to one another. `coarse` are what is left of a value when it is looked at roughly,
  * so that an error or two may not change it. Two fields' rough looks together are a rare feature, which
  * is what makes few candidates enough among very many records.
  */
-export function featuresOf(leads: Leads, text: string, tag: number, features: Takes, roughs: Takes): void {
-  if (leads === "words") words(text, features, roughs);
-  else if (leads === "code") code(text, tag, features, roughs);
-  else if (leads === "date") date(text, tag, features, roughs);
-  else if (leads === "number") {
+export function featuresOf(blocking: Blocking, text: string, tag: number, features: Takes, coarse: Takes): void {
+  if (blocking === "words") words(text, features, coarse);
+  else if (blocking === "code") code(text, tag, features, coarse);
+  else if (blocking === "date") date(text, tag, features, coarse);
+  else if (blocking === "number") {
     features.push(hashOf(KIND.number + 16 * tag, text));
-    halves(text, tag, roughs);
+    halves(text, tag, coarse);
   }
 }

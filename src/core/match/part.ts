@@ -5,7 +5,7 @@ import { codeLetters, organisationWords, personWords, placeWords, plainWords } f
 export type Compare = (a: string, b: string) => number;
 
 /** What of a value leads to the records that may be the same: see `features.ts`. */
-export type Leads = "words" | "code" | "date" | "number" | "nothing";
+export type Blocking = "words" | "code" | "date" | "number" | "nothing";
 
 /** A comparator: one file each, from which the plan's schema, the editor and the docs come. */
 export interface ComparatorPart<Options extends object> {
@@ -16,7 +16,7 @@ export interface ComparatorPart<Options extends object> {
   /** Where the method was published. */
   readonly source?: string;
   readonly options: z.ZodRawShape;
-  readonly leads: Leads;
+  readonly blocking: Blocking;
   /** A value as it is compared, "" where there is nothing to compare: a missing value speaks neither for nor against. */
   prepare(options: Options): (text: string) => string;
   compare(options: Options): Compare;

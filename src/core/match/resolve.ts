@@ -44,7 +44,7 @@ export function resolvePairs(
   const bands = new Uint8Array(pairs.count);
   const said = new Uint8Array(pairs.count);
   const lead = limits.lead ?? 0;
-  const [best, next] = leads(pairs, scores, matcher.incoming.length);
+  const [best, next] = leadOf(pairs, scores, matcher.incoming.length);
   const apart = new Set<number>();
   const together = new Map<number, number>();
   const total = known + matcher.incoming.length;
@@ -92,7 +92,7 @@ export function resolvePairs(
 }
 
 /** By incoming record: its best pair, and the score of the next. */
-function leads(pairs: Pairs, scores: Float64Array, records: number): [Int32Array, Float64Array] {
+function leadOf(pairs: Pairs, scores: Float64Array, records: number): [Int32Array, Float64Array] {
   const best = new Int32Array(records).fill(-1);
   const next = new Float64Array(records);
   for (let i = 0; i < pairs.count; i++) {

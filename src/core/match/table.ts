@@ -1,7 +1,7 @@
 import { comparatorPart } from "./compare/index.ts";
 import { bothOf, featuresOf, variantFeature } from "./features.ts";
 import { variantsOf, wordsOf, type Variants } from "./normalise.ts";
-import type { Compare, Leads, WordOptions } from "./part.ts";
+import type { Compare, Blocking, WordOptions } from "./part.ts";
 import { comparatorOptions, mayBeShared, type MatchField } from "./schema.ts";
 
 /** Numbers in memory that threads share, of which so many count. */
@@ -84,8 +84,8 @@ export interface NewValues {
   /** By value: where its features begin; one more entry than values. */
   readonly starts: Int32Array;
   readonly features: Int32Array;
-  readonly roughStarts: Int32Array;
-  readonly roughs: Int32Array;
+  readonly coarseStarts: Int32Array;
+  readonly coarse: Int32Array;
 }
 
 /**
@@ -97,8 +97,8 @@ export class Values {
   /** By value: where its features begin; one more entry than values. */
   private readonly starts = new Grown();
   private readonly features = new Grown();
-  private readonly roughStarts = new Grown();
-  private readonly roughs = new Grown();
+  private readonly coarseStarts = new Grown();
+  private readonly coarse = new Grown();
   private readonly numbers = new Map<string, number>([["", 0]]);
   readonly compare: Compare;
   private readonly prepare: (text: string) => string;
@@ -107,7 +107,7 @@ export class Values {
   readonly levels: readonly number[];
   /** Values that may stand in another such field by mistake. */
   readonly textual: boolean;
-  private readonly leads: Leads;
+  private readonly blocking: Blocking;
   /** Whether records that are not the same may have a value in common because they belong together. */
   readonly shared: boolean;
 
@@ -124,10 +124,10 @@ export class Values {
     // What a plan or a list says of names leads to them too, as what is known of them anyway does.
     const own = (options as WordOptions).variants;
     this.forms = by === "person" && own ? variantsOf([], own) : null;
-    this.leads = part.leads === "words" && options["as"] === "code" ? "code" : part.leads;
+    this.blocking = part.blocking === "words" && options["as"] === "code" ? "code" : part.blocking;
     this.shared = mayBeShared(field);
-    this.textual = this.leads === "words" && part.levels.length > 2;
-    for (const starts of [this.starts, this.roughStarts]) for (let i = 0; i < 2; i++) starts.push(0);
+    this.textual = this.blocking === "words" && part.levels.length > 2;
+    for (const starts of [this.starts, this.coarseStarts]) for (let i = 0; i < 2; i++) starts.push(0);
   }
 
   /** The number of a value as it arrives. */
@@ -139,33 +139,33 @@ export class Values {
     const n = this.texts.length;
     this.numbers.set(prepared, n);
     this.texts.push(prepared);
-    featuresOf(this.leads, prepared, this.tag, this.features, this.roughs);
+    featuresOf(this.blocking, prepared, this.tag, this.features, this.coarse);
     if (this.forms) {
       for (const word of wordsOf(prepared))
         for (const meant of this.forms.get(word) ?? []) this.features.push(variantFeature(meant));
     }
     this.starts.push(this.features.length);
-    this.roughStarts.push(this.roughs.length);
+    this.coarseStarts.push(this.coarse.length);
     return n;
   }
 
   /** The values from a number on, for a table of another thread. */
   from(first: number): NewValues {
     const [starts, features] = rowsFrom(this.starts, this.features, first);
-    const [roughStarts, roughs] = rowsFrom(this.roughStarts, this.roughs, first);
-    return { texts: this.texts.slice(first), starts, features, roughStarts, roughs };
+    const [coarseStarts, coarse] = rowsFrom(this.coarseStarts, this.coarse, first);
+    return { texts: this.texts.slice(first), starts, features, coarseStarts, coarse };
   }
 
   /** Takes in values that another thread has made plain; gives the number that each has here. */
-  takeIn({ texts, starts, features, roughStarts, roughs }: NewValues): Int32Array {
+  takeIn({ texts, starts, features, coarseStarts, coarse }: NewValues): Int32Array {
     const numbers = new Int32Array(texts.length);
     // Most are new: those after one another are put in together.
     let first = 0;
     const put = (past: number): void => {
       this.starts.appendRows(this.features.length, starts, first, past);
       this.features.append(features.subarray(starts[first], starts[past]));
-      this.roughStarts.appendRows(this.roughs.length, roughStarts, first, past);
-      this.roughs.append(roughs.subarray(roughStarts[first], roughStarts[past]));
+      this.coarseStarts.appendRows(this.coarse.length, coarseStarts, first, past);
+      this.coarse.append(coarse.subarray(coarseStarts[first], coarseStarts[past]));
     };
     for (let i = 0; i < texts.length; i++) {
       const text = texts[i]!;
@@ -185,7 +185,7 @@ export class Values {
   }
 
   private get grown(): readonly Grown[] {
-    return [this.starts, this.features, this.roughStarts, this.roughs];
+    return [this.starts, this.features, this.coarseStarts, this.coarse];
   }
 
   share(): SharedValues {
@@ -213,11 +213,11 @@ export class Values {
   }
 
   get roughStartList(): Int32Array {
-    return this.roughStarts.list;
+    return this.coarseStarts.list;
   }
 
   get roughList(): Int32Array {
-    return this.roughs.list;
+    return this.coarse.list;
   }
 }
 

@@ -3,7 +3,7 @@ import { judgeGates, type GateResult } from "./judge.ts";
 import type { HistoryEntry, ControlText, LoadedBefore, Figure } from "../gate/part.ts";
 import { assertCloses, type Balance } from "../kernel/ledger.ts";
 import { findDrift, type Drift } from "./drift.ts";
-import type { Fares } from "../lookup/compile.ts";
+import type { LookUpCounts } from "../lookup/compile.ts";
 import { listed } from "../kernel/problem.ts";
 import type { KeptCells } from "../plan/arriving.ts";
 import type { MatchMetrics } from "../match/metrics.ts";
@@ -37,8 +37,8 @@ export interface LoadReport {
   readonly matches?: MatchMetrics;
   /** What fields come to where a gate asks for it. */
   readonly figures?: readonly Figure[];
-  /** How the records fared that asked a reference list. */
-  readonly lookUps?: readonly Fares[];
+  /** How the records result that asked a reference list. */
+  readonly lookUps?: readonly LookUpCounts[];
   /** Cells that did not change what the target had, by the plan's rules for arriving cells. */
   readonly kept?: readonly KeptCells[];
   readonly loadedBefore?: LoadedBefore;
@@ -104,7 +104,7 @@ export interface ReportInput {
   readonly heldAsFiles?: number;
   /** What was compared and found to be one; none where the plan compares nothing. */
   readonly matches?: MatchMetrics | null;
-  readonly lookUps?: readonly Fares[];
+  readonly lookUps?: readonly LookUpCounts[];
   readonly figures?: readonly Figure[];
   readonly controls?: readonly ControlText[];
   readonly received?: Date | null;

@@ -176,7 +176,7 @@ async function runLoad({ plan, references, off, leave, expected }: ThreadStart):
       tally: total,
       extras: extras?.finish() ?? null,
       codes: course.codes(),
-      lookUps: course.fared(),
+      lookUps: course.lookUpCounts(),
       figures: figures.finish(),
       controls: course.controls,
     });

@@ -4,7 +4,7 @@ import type { CodesSeen } from "@/core/course/course.ts";
 import type { Tally } from "@/core/course/tally.ts";
 import type { ChecksOff, Problem } from "@/core/course/compiled.ts";
 import type { HeldAt } from "@/core/kernel/ledger.ts";
-import type { Fares } from "@/core/lookup/compile.ts";
+import type { LookUpCounts } from "@/core/lookup/compile.ts";
 import type { Reference } from "@/core/kernel/reference.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
@@ -46,7 +46,7 @@ export type FromThread =
       tally: Tally;
       extras: Profile | null;
       codes: CodesSeen[];
-      lookUps: Fares[];
+      lookUps: LookUpCounts[];
       figures: Figure[];
       controls: ControlText[];
     }

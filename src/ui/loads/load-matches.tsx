@@ -3,7 +3,7 @@ import type { LoadReport } from "@/core/report/report.ts";
 import { ScoreChart } from "../matches/score-chart.tsx";
 import { grouped, recordsHref } from "../kit/words.ts";
 
-/** How the records fared with each reference list that was asked. */
+/** How the records result with each reference list that was asked. */
 export function LoadLookUps({ load, report }: { load: number; report: LoadReport }) {
   const lookUps = report.lookUps ?? [];
   if (lookUps.length === 0) return null;
@@ -41,15 +41,15 @@ export function LoadLookUps({ load, report }: { load: number; report: LoadReport
               </td>
               <td className="n">{grouped(l.counts.exact)}</td>
               <td className="n">{grouped(l.counts.scored)}</td>
-              {(["several", "none"] as const).map((fared) => (
-                <td key={fared} className="n">
-                  {l.counts[fared] > 0 &&
-                  (report.checks.find((c) => c.key === keyOf(l.name, fared))?.problems ?? 0) > 0 ? (
-                    <Link className="count" href={recordsHref(load, { check: keyOf(l.name, fared) })}>
-                      {grouped(l.counts[fared])}
+              {(["several", "none"] as const).map((result) => (
+                <td key={result} className="n">
+                  {l.counts[result] > 0 &&
+                  (report.checks.find((c) => c.key === keyOf(l.name, result))?.problems ?? 0) > 0 ? (
+                    <Link className="count" href={recordsHref(load, { check: keyOf(l.name, result) })}>
+                      {grouped(l.counts[result])}
                     </Link>
                   ) : (
-                    grouped(l.counts[fared])
+                    grouped(l.counts[result])
                   )}
                 </td>
               ))}
@@ -83,8 +83,8 @@ export function LoadLookUps({ load, report }: { load: number; report: LoadReport
   );
 }
 
-function keyOf(name: string, fared: "several" | "none"): string {
-  return `look-up:${name}${fared === "several" ? ":several" : ""}`;
+function keyOf(name: string, result: "several" | "none"): string {
+  return `look-up:${name}${result === "several" ? ":several" : ""}`;
 }
 
 /** What a load's records were compared with, and what came of it. */

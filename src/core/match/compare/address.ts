@@ -61,7 +61,7 @@ export const address: ComparatorPart<object> = {
     "For postal addresses: house number, part of the building, names and postal code are told apart, in any order; another house in the same street is another address.",
   source: "soft token sets, after Cohen, Ravikumar and Fienberg (2003), on the parts of the address",
   options: {},
-  leads: "words",
+  blocking: "words",
   prepare: () => (text) => {
     // Each part between commas by itself: “St” at the end of one is a street.
     const { house, unit, words, codes } = addressParts(

@@ -17,7 +17,7 @@ export const date: ComparatorPart<DateOptions> = {
   about:
     "For dates: the same, day and month swapped, one digit otherwise, only the day or month or year otherwise, or no further apart than is allowed.",
   options: { days: z.int().min(1).max(36_600).optional().describe("How many days apart they may be") },
-  leads: "date",
+  blocking: "date",
   prepare: () => (text) => /^\d{4}-\d{2}-\d{2}/.exec(text.trim())?.[0] ?? "",
   compare: ({ days = 0 }) => {
     return (a, b) => {

@@ -22,7 +22,7 @@ export const distance: ComparatorPart<DistanceOptions> = {
   about: "For two fields, latitude and longitude in degrees: how near the places are to each other.",
   source: "Sinnott (1984)",
   options: { km: z.number().positive().describe("Kilometres from which on they are not alike at all") },
-  leads: "nothing",
+  blocking: "nothing",
   prepare: () => (text) => {
     const [lat, lon] = text.trim().split(/\s+/).map(Number);
     const sound = lat !== undefined && lon !== undefined && Math.abs(lat) <= 90 && Math.abs(lon) <= 180;

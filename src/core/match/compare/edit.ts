@@ -7,7 +7,7 @@ export const edit: ComparatorPart<TextOptions> = {
   about: "For codes and single words: the share of letters that need no edit to make one value of the other.",
   source: "Damerau (1964); Levenshtein (1966); in the restricted form of Boytsov (2011)",
   options: textOptions,
-  leads: "words",
+  blocking: "words",
   prepare: prepareText,
   compare: () => similarity,
   levels: SPELLING_LEVELS,

@@ -5,7 +5,7 @@ export const equal: ComparatorPart<TextOptions> = {
   title: "Equal",
   about: "Alike only when the values are the same but for case, accents and marks.",
   options: textOptions,
-  leads: "code",
+  blocking: "code",
   prepare: prepareText,
   compare: () => (a, b) => (a === b ? 1 : 0),
   levels: [],

@@ -34,7 +34,7 @@ export const grams: ComparatorPart<TextOptions> = {
   about: "For longer texts: how many runs of three letters they have in common, wherever those stand.",
   source: "Ukkonen (1992), as the cosine of the counts of trigrams",
   options: textOptions,
-  leads: "words",
+  blocking: "words",
   prepare: prepareText,
   compare: () => cosine,
   levels: SPELLING_LEVELS,

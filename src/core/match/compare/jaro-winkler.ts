@@ -42,7 +42,7 @@ export const jaroWinklerComparator: ComparatorPart<TextOptions> = {
   about: "For short names: letters that both have near the same place, a common beginning counting more.",
   source: "Jaro (1989); Winkler (1990)",
   options: textOptions,
-  leads: "words",
+  blocking: "words",
   prepare: prepareText,
   compare: () => jaroWinkler,
   levels: SPELLING_LEVELS,

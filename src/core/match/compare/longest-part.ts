@@ -41,7 +41,7 @@ export const longestPart: ComparatorPart<TextOptions> = {
   about: "For texts with parts put in, left out or moved: the share of letters in parts that both have.",
   source: "Friedman and Sideli (1992)",
   options: textOptions,
-  leads: "words",
+  blocking: "words",
   prepare: prepareText,
   compare: () => commonParts,
   levels: SPELLING_LEVELS,

@@ -17,7 +17,7 @@ export const mongeElkan: ComparatorPart<TextOptions> = {
   about: "For texts of several words: the mean over all words of how alike the best partner is, both ways.",
   source: "Monge and Elkan (1996), made symmetric, on Jaro's and Winkler's likeness of words",
   options: textOptions,
-  leads: "words",
+  blocking: "words",
   prepare: prepareText,
   compare: () => (a, b) => {
     if (a === b) return 1;

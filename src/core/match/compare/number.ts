@@ -15,7 +15,7 @@ export const number: ComparatorPart<NumberOptions> = {
     within: z.number().positive().optional().describe("How far apart they may be"),
     share: z.number().positive().max(1).optional().describe("How far apart they may be, as a share of the greater"),
   },
-  leads: "number",
+  blocking: "number",
   prepare: () => (text) => {
     const value = Number(text.trim().replace(",", "."));
     return text.trim() === "" || !Number.isFinite(value) ? "" : String(value);

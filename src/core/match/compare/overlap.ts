@@ -12,7 +12,7 @@ export const overlap: ComparatorPart<OverlapOptions> = {
   about: "For lists in one value: how many of all their values both have.",
   source: "Jaccard (1901)",
   options: { mark: z.string().min(1).max(10).optional().describe("What stands between values; ; unless said") },
-  leads: "words",
+  blocking: "words",
   prepare:
     ({ mark = ";" }) =>
     (text) =>

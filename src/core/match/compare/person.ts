@@ -32,7 +32,7 @@ export const person: ComparatorPart<PersonOptions> = {
     "For people: names in any order, initials against names, short forms of given names, names that sound alike, titles and particles left out.",
   source: "soft token sets, after Cohen, Ravikumar and Fienberg (2003); sound by Russell's Soundex (1918)",
   options: wordOptions,
-  leads: "words",
+  blocking: "words",
   prepare: () => personWords,
   compare: ({ variants }) => {
     const alike = nameLikeness(variants ? variantsOf(GIVEN_NAMES, variants) : NAME_VARIANTS);

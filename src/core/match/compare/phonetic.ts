@@ -86,7 +86,7 @@ export const phonetic: ComparatorPart<PhoneticOptions> = {
       .optional()
       .describe("English unless said"),
   },
-  leads: "words",
+  blocking: "words",
   prepare: prepareText,
   compare: ({ language = "english" }) => {
     const key = (text: string): string => text.split(" ").map(KEYS[language]).sort().join(" ");

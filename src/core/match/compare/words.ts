@@ -12,7 +12,7 @@ export const words: ComparatorPart<WordsOptions> = {
   about: "For names of things and places: words paired with their most alike ones, whatever their order.",
   source: "soft token sets, after Cohen, Ravikumar and Fienberg (2003)",
   options: textOptions,
-  leads: "words",
+  blocking: "words",
   prepare: prepareText,
   compare: () => {
     const [left, right] = [partsOf(), partsOf()];
