@@ -1,11 +1,12 @@
 import { notFound } from "next/navigation";
 import { ZodError } from "zod";
 import { SieveError } from "@/core/kernel/problem.ts";
+import { isNotThere } from "@/routes/problems.ts";
 
 /** Whether an error says that there is no such thing, or that the address is none. */
-function isNotThere(error: unknown): boolean {
+function isNone(error: unknown): boolean {
   return (
-    error instanceof ZodError || (error instanceof SieveError && (/^no-/.test(error.code) || error.code === "usage"))
+    error instanceof ZodError || (error instanceof SieveError && (isNotThere(error.code) || error.code === "usage"))
   );
 }
 
@@ -14,7 +15,7 @@ export async function orWhyNot<T>(asked: Promise<T>): Promise<{ shown: T } | { w
   try {
     return { shown: await asked };
   } catch (error) {
-    if (isNotThere(error)) notFound();
+    if (isNone(error)) notFound();
     if (error instanceof SieveError) return { why: error };
     throw error;
   }

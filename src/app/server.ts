@@ -1,7 +1,9 @@
-import { ZodError } from "zod";
+import { ZodError, z } from "zod";
 import { SieveError, grouped } from "@/core/kernel/problem.ts";
 import { inWords, isStoreAway, openDb, type Db } from "@/store/db.ts";
 import { makeLog, requestNow } from "@/store/log.ts";
+import type { AnswerOf, BodyOf, Declared, ParamsOf, QueryOf } from "@/routes/declare.ts";
+import { statusOf } from "@/routes/problems.ts";
 
 const log = makeLog("web", "warn");
 const holder = globalThis as { sieveDb?: Db };
@@ -10,38 +12,6 @@ const holder = globalThis as { sieveDb?: Db };
 export function db(): Db {
   return (holder.sieveDb ??= openDb(undefined, 12, { patience: 5000 }));
 }
-
-const STATUS: Record<string, number> = {
-  "no-feed": 404,
-  "no-plan": 404,
-  "no-load": 404,
-  "no-writing": 404,
-  "no-delivery": 404,
-  "no-record": 404,
-  "no-pair": 404,
-  "no-cluster": 404,
-  "no-member": 404,
-  "no-list": 404,
-  "list-exists": 409,
-  "list-moved": 409,
-  "formula-moved": 409,
-  "set-moved": 409,
-  "row-gone": 409,
-  "not-reconciled": 409,
-  "no-profile": 404,
-  "no-source": 404,
-  "feed-exists": 409,
-  "loaded-before": 409,
-  "wrong-state": 409,
-  "cannot-undo": 409,
-  "plan-moved": 409,
-  "file-too-large": 413,
-  "too-large": 413,
-  "bytes-expired": 410,
-  "detail-expired": 410,
-  busy: 503,
-  "no-room": 507,
-};
 
 /** RFC 9457 problem details. */
 function problem(
@@ -62,7 +32,7 @@ export function problemResponse(thrown: unknown, request?: string): Response {
   const error = inWords(thrown);
   if (error instanceof SieveError) {
     const { code, message: title, detail, hint } = error;
-    return problem(STATUS[code] ?? 422, code, { title, detail, hint }, { ...error.facts, ...facts });
+    return problem(statusOf(code), code, { title, detail, hint }, { ...error.facts, ...facts });
   }
   if (error instanceof ZodError) {
     const faults = error.issues.map((i) => `${i.path.join(".")}: ${i.message}`);
@@ -144,7 +114,7 @@ async function bodyText(request: Request): Promise<string> {
 }
 
 /** Reads a small JSON body. */
-export async function body(request: Request): Promise<unknown> {
+async function jsonOf(request: Request): Promise<unknown> {
   const text = await bodyText(request);
   try {
     if (text === "") return {};
@@ -159,23 +129,35 @@ export async function body(request: Request): Promise<unknown> {
   }
 }
 
-/** A whole number from a path or a query. Throws 422 for anything else. */
+/** A whole number from the path of a page. Throws 422 for anything else. */
 export function wholeNumber(text: string, name: string): number {
   if (!/^\d{1,9}$/.test(text)) throw new SieveError("usage", `${name} is “${text}”, not a number.`);
   return Number(text);
 }
 
-type Handler<P> = (request: Request, params: P) => Promise<Response | object | null>;
+type Handler<D> = (asked: {
+  readonly params: ParamsOf<D>;
+  readonly query: QueryOf<D>;
+  readonly body: BodyOf<D>;
+  readonly request: Request;
+}) => Promise<Response | AnswerOf<D>>;
 
-/** A route handler: gives JSON, turns errors into problem details. */
-export function route<P extends Record<string, string>>(handler: Handler<P>) {
-  return async (request: Request, context: { params: Promise<P> }): Promise<Response> => {
+/** A route's handler: what is asked is held to its declaration, what is answered is JSON, errors are problem details. */
+export function handle<D extends Declared>(declared: D, handler: Handler<D>) {
+  return async (request: Request, context: { params: Promise<Record<string, string>> }): Promise<Response> => {
     const id = request.headers.get("x-request-id") ?? undefined;
+    const run = async (): Promise<Response> => {
+      const answer = await handler({
+        params: z.object(declared.params).parse(await context.params) as ParamsOf<D>,
+        query: z.object(declared.query).parse(Object.fromEntries(new URL(request.url).searchParams)) as QueryOf<D>,
+        body: (declared.body ? declared.body.parse(await jsonOf(request)) : undefined) as BodyOf<D>,
+        request,
+      });
+      return answer instanceof Response ? answer : Response.json(answer ?? {});
+    };
     try {
       if (request.url.includes("%00")) throw NUL;
-      const params = await context.params;
-      const result = await (id ? requestNow.run(id, () => handler(request, params)) : handler(request, params));
-      return result instanceof Response ? result : Response.json(result ?? {});
+      return await (id ? requestNow.run(id, run) : run());
     } catch (error) {
       return problemResponse(error, id);
     }

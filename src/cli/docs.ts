@@ -1,5 +1,6 @@
 import { writeFileSync } from "node:fs";
 import { checksPage, formulasPage, matchingPage, stepsPage } from "@/core/docs/parts.ts";
+import { apiPage } from "@/routes/openapi.ts";
 import { planJsonSchema } from "@/core/plan/schema.ts";
 
 /** Writes what is published of the code: the JSON Schema of the plan, and the tables of steps, functions and comparators. */
@@ -9,4 +10,5 @@ export function writeDocs(): void {
   writeFileSync("docs/steps.md", stepsPage());
   writeFileSync("docs/checks.md", checksPage());
   writeFileSync("docs/matching.md", matchingPage());
+  writeFileSync("docs/api.md", apiPage());
 }

@@ -2,14 +2,8 @@ import { SieveError, byteSize, counted } from "@/core/kernel/problem.ts";
 import { runRetention } from "@/engine/jobs/expire.ts";
 import { openDb } from "@/store/db.ts";
 import { getFeed } from "@/store/feeds.ts";
-import {
-  expiringNow,
-  retentionOf,
-  retentionSchema,
-  roomByFeed,
-  setRetention,
-  type Retention,
-} from "@/store/retention.ts";
+import { expiringNow, retentionOf, roomByFeed, setRetention } from "@/store/retention.ts";
+import { retentionSchema, type Retention } from "@/core/plan/retention.ts";
 
 /** What is given to set: days, “ever”, or loads, as they were typed. */
 export interface RetentionOptions {

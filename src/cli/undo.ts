@@ -1,5 +1,6 @@
 import { SieveError, counted, grouped } from "@/core/kernel/problem.ts";
-import { LEFT_BECAUSE, cannotUndo, leftSummary, leftWords, previewUndo, undoWriting } from "@/engine/undo/undo.ts";
+import { cannotUndo, leftSummary, leftWords, previewUndo, undoWriting } from "@/engine/undo/undo.ts";
+import { LEFT_BECAUSE } from "@/core/kernel/writing.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { getLoad } from "@/store/loads.ts";
 import { getFeed } from "@/store/feeds.ts";

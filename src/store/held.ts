@@ -1,3 +1,4 @@
+import type { HeldState } from "@/core/kernel/writing.ts";
 import type { HeldAt } from "@/core/kernel/ledger.ts";
 import { faultTitle } from "@/core/course/problem-words.ts";
 import type { Problem } from "@/core/course/compiled.ts";
@@ -5,10 +6,6 @@ import { SieveError } from "@/core/kernel/problem.ts";
 import { rawText } from "@/core/read/source.ts";
 import type { Queryable } from "./db.ts";
 import { planInForce } from "./feeds.ts";
-
-/** What a record of the quarantine is: held, or what became of it. */
-export const HELD_STATES = ["held", "released", "discarded", "overtaken", "closed"] as const;
-export type HeldState = (typeof HELD_STATES)[number];
 
 /** Which held records are meant. */
 export interface HeldFilter {

@@ -1,18 +1,7 @@
-import { z } from "zod";
+import type { Retention } from "@/core/plan/retention.ts";
 import type { Queryable } from "./db.ts";
 
 /** Days until something expires; null keeps it for ever. */
-const days = z.int().min(1).max(36500).nullable();
-
-/** How long what is kept of a feed. */
-export const retentionSchema = z.strictObject({
-  bytesDays: days.describe("Days after a delivery came until its bytes expire; null keeps them for ever"),
-  ledgerDays: days.describe("Days after a load ended until what is known of its single records expires"),
-  settledDays: days.describe("Days after a held record was released or discarded until what was in it expires"),
-  undoLoads: z.int().min(1).max(100).describe("Loads of the target that can be undone, counted back from the latest"),
-});
-export type Retention = z.infer<typeof retentionSchema>;
-
 /** What a feed starts with: a year and a month, so that the same month of the year before is there to be compared with. */
 export const FIRST_RETENTION: Retention = { bytesDays: 400, ledgerDays: 400, settledDays: 400, undoLoads: 5 };
 /** What holds for a feed for which nothing was ever set, as of before there were settings. */

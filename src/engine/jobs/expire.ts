@@ -1,7 +1,8 @@
 import { SieveError } from "@/core/kernel/problem.ts";
 import { transaction, type Db, type Queryable } from "@/store/db.ts";
 import { planInForce } from "@/store/feeds.ts";
-import { ABANDONED, EXPIRED, NOTHING_TAKEN, retentionOf, type Retention, type Took } from "@/store/retention.ts";
+import { ABANDONED, EXPIRED, NOTHING_TAKEN, retentionOf, type Took } from "@/store/retention.ts";
+import type { Retention } from "@/core/plan/retention.ts";
 import { pruneUndo } from "../undo/undo.ts";
 
 /** Held by who takes away what has expired, so that one does at a time. */

@@ -1,3 +1,4 @@
+import { MOST_SAMPLED } from "@/core/kernel/limits.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import type { Plan, ReadSection } from "@/core/plan/schema.ts";
 import { problemParts } from "@/core/kernel/problem.ts";
@@ -12,8 +13,6 @@ import { fileSpool } from "../threads/spool.ts";
 
 /** Records of a delivery that a sample is chosen from. */
 const MOST_READ = 200_000;
-export const MOST_SAMPLED = 5_000;
-
 /**
  * Chooses records of a delivery that tell most about a plan, by the problems that it finds in them; `following`: the first ones, one after the other.
  * Of a large delivery only the beginning is looked at; of a damaged file what comes before the damage.

@@ -1,3 +1,4 @@
+import { MOST_PAIRS_DECIDED } from "@/core/kernel/limits.ts";
 import { keepCluster } from "@/core/match/survive.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import type { Compiled } from "@/core/course/compiled.ts";
@@ -20,9 +21,6 @@ export interface Settled {
   /** Why it still waits although all is decided. */
   problem: string | null;
 }
-
-/** Most pairs of one call. */
-export const MOST_PAIRS = 2000;
 
 interface PairRow {
   id: number;
@@ -64,8 +62,8 @@ export async function decidePairs(
   decisions: readonly { pair: number; decision: Decision }[],
   by: string,
 ): Promise<Settled[]> {
-  if (decisions.length > MOST_PAIRS) {
-    throw new SieveError("too-many", `At most ${MOST_PAIRS} pairs can be decided at once.`);
+  if (decisions.length > MOST_PAIRS_DECIDED) {
+    throw new SieveError("too-many", `At most ${MOST_PAIRS_DECIDED} pairs can be decided at once.`);
   }
   return await transaction(db, async (client) => {
     await lockPairs(

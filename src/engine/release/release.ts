@@ -1,3 +1,4 @@
+import { MOST_AT_ONCE } from "@/core/kernel/limits.ts";
 import { overlaps } from "@/core/check/between/overlaps.ts";
 import { parent } from "@/core/check/between/parent.ts";
 import { extraOf, mapColumns } from "@/core/map/columns.ts";
@@ -48,8 +49,6 @@ export interface Released {
   ended?: string;
 }
 
-/** Most records of one call. */
-export const MOST_AT_ONCE = 100_000;
 /** Records that are checked and written at a time. */
 const BATCH = 5_000;
 

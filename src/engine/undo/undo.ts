@@ -1,3 +1,4 @@
+import { LEFT_BECAUSE, type LeftBecause, type UndoDoes } from "@/core/kernel/writing.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, counted, listed } from "@/core/kernel/problem.ts";
 import { byPlace, ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
@@ -33,17 +34,6 @@ import {
 
 /** Rows of a preview that are shown at a time. */
 const ROWS_SHOWN = 200;
-
-/** What undoing does to one row of the target. */
-export const UNDO_DOES = ["remove", "put back", "bring back"] as const;
-export type UndoDoes = (typeof UNDO_DOES)[number];
-
-/**
- * Why a row is left as it is. A person may say of the first three that it is undone all the same; the
- * others would take something from another table or break a rule of the target.
- */
-export const LEFT_BECAUSE = ["changed", "gone", "another", "referred", "rule"] as const;
-export type LeftBecause = (typeof LEFT_BECAUSE)[number];
 
 /** What becomes of rows that have been changed since: they are left, or undone all the same, all of them or some. */
 export type OverChanged = "none" | "all" | readonly string[];

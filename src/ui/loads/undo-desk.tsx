@@ -3,7 +3,8 @@
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
-import type { LeftBecause, UndoDoes, UndoPreview, UndoneRow, Undone } from "@/engine/undo/undo.ts";
+import type { UndoPreview, UndoneRow, Undone } from "@/engine/undo/undo.ts";
+import type { LeftBecause, UndoDoes } from "@/core/kernel/writing.ts";
 import { api, problemOf, type ApiProblem } from "../kit/api.ts";
 import { Value } from "../kit/cell.tsx";
 import { NoteForm } from "../kit/note-form.tsx";

@@ -1,4 +1,5 @@
-import { pairQuery } from "@/app/api/matches/query.ts";
+import { z } from "zod";
+import { pairFilter } from "@/routes/matches.ts";
 import { listFeeds } from "@/store/feeds.ts";
 import { askedPairs, countPairs, decidedByScore, decidedPairs, pairPlans } from "@/store/matches.ts";
 import { MatchDesk } from "@/ui/matches/match-desk.tsx";
@@ -11,7 +12,7 @@ export default async function MatchesPage({
 }: {
   searchParams: Promise<Record<string, string | string[] | undefined>>;
 }) {
-  const parsed = pairQuery.safeParse(await searchParams);
+  const parsed = z.object(pairFilter).safeParse(await searchParams);
   const filter = parsed.success ? parsed.data : {};
   const [pairs, count, decided, feeds] = await Promise.all([
     askedPairs(db(), filter),

@@ -1,4 +1,5 @@
-import { heldQuery } from "@/app/api/quarantine/query.ts";
+import { z } from "zod";
+import { heldFilter } from "@/routes/quarantine.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { listFeeds, planInForce } from "@/store/feeds.ts";
 import { countHeld, heldAges, heldGroups, listHeld } from "@/store/held.ts";
@@ -12,8 +13,8 @@ export default async function QuarantinePage({
 }: {
   searchParams: Promise<Record<string, string | string[] | undefined>>;
 }) {
-  const parsed = heldQuery.safeParse(await searchParams);
-  const { after: _, limit: __, check, ...filter } = parsed.success ? parsed.data : heldQuery.parse({});
+  const parsed = z.object(heldFilter).safeParse(await searchParams);
+  const { after: _, limit: __, check, ...filter } = parsed.success ? parsed.data : z.object(heldFilter).parse({});
   const [groups, total, overtaken, ages, feeds] = await Promise.all([
     heldGroups(db(), filter),
     countHeld(db(), filter),

@@ -1,5 +1,5 @@
-import { db, route } from "@/app/server.ts";
-import { listCheckSets } from "@/store/check-sets.ts";
+import { db, handle } from "@/app/server.ts";
+import { listCheckSets } from "@/routes/formulas.ts";
+import * as store from "@/store/check-sets.ts";
 
-/** Every set of checks at its newest version, with the feeds that use it. */
-export const GET = route(async () => ({ sets: await listCheckSets(db()) }));
+export const GET = handle(listCheckSets, async () => ({ sets: await store.listCheckSets(db()) }));

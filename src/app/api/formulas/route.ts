@@ -1,5 +1,5 @@
-import { db, route } from "@/app/server.ts";
-import { listFormulas } from "@/store/formulas.ts";
+import { db, handle } from "@/app/server.ts";
+import { listFormulas } from "@/routes/formulas.ts";
+import * as store from "@/store/formulas.ts";
 
-/** The named formulas, each at its newest version. */
-export const GET = route(async () => ({ formulas: await listFormulas(db()) }));
+export const GET = handle(listFormulas, async () => ({ formulas: await store.listFormulas(db()) }));

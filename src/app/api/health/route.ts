@@ -1,6 +1,6 @@
-import { route } from "@/app/server.ts";
+import { handle } from "@/app/server.ts";
+import { health } from "@/routes/store.ts";
 
 export const dynamic = "force-dynamic";
 
-/** Whether this process answers; of the store and the worker `/api/ready` tells. */
-export const GET = route(async () => ({ ok: true }));
+export const GET = handle(health, async () => ({ ok: true }));

@@ -1,10 +1,8 @@
-import { db, route } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
+import { listPairs } from "@/routes/matches.ts";
 import { askedPairs, countPairs } from "@/store/matches.ts";
-import { pairQuery } from "./query.ts";
 
-/** Pairs to be decided, the most alike first. */
-export const GET = route(async (request) => {
-  const filter = pairQuery.parse(Object.fromEntries(new URL(request.url).searchParams));
-  const [pairs, count] = await Promise.all([askedPairs(db(), filter), countPairs(db(), filter)]);
+export const GET = handle(listPairs, async ({ query }) => {
+  const [pairs, count] = await Promise.all([askedPairs(db(), query), countPairs(db(), query)]);
   return { pairs, count };
 });

@@ -1,8 +1,7 @@
-import { db, route } from "@/app/server.ts";
-import { heldQuery } from "./query.ts";
-import { listHeld } from "@/store/held.ts";
+import { db, handle } from "@/app/server.ts";
+import { listHeld } from "@/routes/quarantine.ts";
+import * as store from "@/store/held.ts";
 
-export const GET = route(async (request) => {
-  const { after, limit, ...filter } = heldQuery.parse(Object.fromEntries(new URL(request.url).searchParams));
-  return { records: await listHeld(db(), filter, after, limit) };
-});
+export const GET = handle(listHeld, async ({ query: { after, limit, ...filter } }) => ({
+  records: await store.listHeld(db(), filter, after, limit),
+}));

@@ -1,4 +1,5 @@
-import { db, route } from "@/app/server.ts";
-import { listReferences } from "@/store/references.ts";
+import { db, handle } from "@/app/server.ts";
+import { listReferences } from "@/routes/references.ts";
+import * as store from "@/store/references.ts";
 
-export const GET = route(async () => ({ references: await listReferences(db()) }));
+export const GET = handle(listReferences, async () => ({ references: await store.listReferences(db()) }));

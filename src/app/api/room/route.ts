@@ -1,17 +1,15 @@
-import { body, db, route } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
+import { getRoom, takeAwayNow } from "@/routes/store.ts";
 import { readiness } from "@/store/ready.ts";
 import { askForRetention, retentionRuns, roomByFeed } from "@/store/retention.ts";
 
-/** What takes how much room, and what was taken away by the retention. */
-export const GET = route(async () => ({
+export const GET = handle(getRoom, async () => ({
   feeds: await roomByFeed(db()),
   disk: (await readiness(db())).bytes,
   runs: await retentionRuns(db()),
 }));
 
-/** Has a worker take away now what has expired, instead of at night. */
-export const POST = route(async (request) => {
-  await body(request);
+export const POST = handle(takeAwayNow, async () => {
   await askForRetention(db(), "steward");
   return Response.json({}, { status: 202 });
 });

@@ -1,5 +1,5 @@
-import { db, route } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
 import { existingTables } from "@/engine/writing/existing-table.ts";
+import { listTables } from "@/routes/store.ts";
 
-/** Tables of the database that could be taken as a target. */
-export const GET = route(async () => ({ tables: await existingTables(db()) }));
+export const GET = handle(listTables, async () => ({ tables: await existingTables(db()) }));

@@ -1,7 +1,9 @@
 import Link from "next/link";
 import { apart } from "@/engine/apart/apart.ts";
-import { LEFT_BECAUSE, cannotUndoWriting } from "@/engine/undo/undo.ts";
-import { previewQuery } from "@/app/api/writings/query.ts";
+import { cannotUndoWriting } from "@/engine/undo/undo.ts";
+import { LEFT_BECAUSE } from "@/core/kernel/writing.ts";
+import { z } from "zod";
+import { previewFilter } from "@/routes/writings.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { getWriting } from "@/store/writings.ts";
 import { UndoDesk } from "@/ui/loads/undo-desk.tsx";
@@ -23,8 +25,8 @@ export default async function WritingPage({
   searchParams: Promise<Record<string, string | string[] | undefined>>;
 }) {
   const writing = await orNotThere(params.then(({ id }) => getWriting(db(), wholeNumber(id, "The writing"))));
-  const parsed = previewQuery.safeParse(await searchParams);
-  const asked = parsed.success ? parsed.data : previewQuery.parse({});
+  const parsed = z.object(previewFilter).safeParse(await searchParams);
+  const asked = parsed.success ? parsed.data : z.object(previewFilter).parse({});
   const [fault, plan] = await Promise.all([cannotUndoWriting(db(), writing), getPlan(db(), writing.plan)]);
   const preview = fault
     ? null

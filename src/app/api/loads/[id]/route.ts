@@ -1,4 +1,5 @@
-import { db, route, wholeNumber } from "@/app/server.ts";
-import { getLoad } from "@/store/loads.ts";
+import { db, handle } from "@/app/server.ts";
+import { getLoad } from "@/routes/loads.ts";
+import * as store from "@/store/loads.ts";
 
-export const GET = route<{ id: string }>(async (_, { id }) => await getLoad(db(), wholeNumber(id, "The load")));
+export const GET = handle(getLoad, ({ params }) => store.getLoad(db(), params.id));

@@ -1,5 +1,5 @@
-import { db, route, wholeNumber } from "@/app/server.ts";
-import { getProfile } from "@/store/profiles.ts";
+import { db, handle } from "@/app/server.ts";
+import { getProfile } from "@/routes/deliveries.ts";
+import * as store from "@/store/profiles.ts";
 
-/** A profile, done or on its way. */
-export const GET = route<{ id: string }>(async (_, { id }) => await getProfile(db(), wholeNumber(id, "The profile")));
+export const GET = handle(getProfile, ({ params }) => store.getProfile(db(), params.id));

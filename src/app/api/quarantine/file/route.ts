@@ -1,19 +1,11 @@
-import { z } from "zod";
-import { db, route } from "@/app/server.ts";
-import { heldQuery } from "../query.ts";
+import { db, handle } from "@/app/server.ts";
 import { csvRow } from "@/core/write/csv.ts";
+import { heldFile } from "@/routes/quarantine.ts";
 import { listHeld } from "@/store/held.ts";
 
-const form = z.object({ for: z.enum(["program", "spreadsheet"]).default("spreadsheet") });
-
-/**
- * Held records as CSV for their sender: file, line, problems, then the cells as they arrived; made safe for a
- * spreadsheet, or exact for a program.
- */
-export const GET = route(async (request) => {
-  const asked = Object.fromEntries(new URL(request.url).searchParams);
-  const { after: _, limit: __, ...filter } = heldQuery.parse(asked);
-  const safe = form.parse(asked).for === "spreadsheet";
+/** Held records for their sender: file, line, problems, then the cells as they arrived. */
+export const GET = handle(heldFile, async ({ query: { after: _, limit: __, for: reader, ...filter } }) => {
+  const safe = reader === "spreadsheet";
   return new Response(rows(filter, safe), {
     headers: {
       "content-type": "text/csv; charset=utf-8",

@@ -1,14 +1,13 @@
-import { body, db, route, wholeNumber } from "@/app/server.ts";
-import { dropSource, lookSoon } from "@/store/sources.ts";
+import { db, handle } from "@/app/server.ts";
+import { dropSource, lookSoon } from "@/routes/store.ts";
+import * as store from "@/store/sources.ts";
 
-/** Has the source looked at within seconds. */
-export const POST = route<{ id: string }>(async (request, { id }) => {
-  await body(request);
-  await lookSoon(db(), wholeNumber(id, "The source"));
+export const POST = handle(lookSoon, async ({ params }) => {
+  await store.lookSoon(db(), params.id);
   return {};
 });
 
-export const DELETE = route<{ id: string }>(async (request, { id }) => {
-  await dropSource(db(), wholeNumber(id, "The source"));
+export const DELETE = handle(dropSource, async ({ params }) => {
+  await store.dropSource(db(), params.id);
   return {};
 });

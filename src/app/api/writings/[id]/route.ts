@@ -1,8 +1,9 @@
-import { db, route, wholeNumber } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
 import { cannotUndoWriting } from "@/engine/undo/undo.ts";
-import { getWriting } from "@/store/writings.ts";
+import { getWriting } from "@/routes/writings.ts";
+import * as store from "@/store/writings.ts";
 
-export const GET = route<{ id: string }>(async (_, { id }) => {
-  const writing = await getWriting(db(), wholeNumber(id, "The writing"));
+export const GET = handle(getWriting, async ({ params }) => {
+  const writing = await store.getWriting(db(), params.id);
   return { ...writing, cannotUndo: await cannotUndoWriting(db(), writing) };
 });

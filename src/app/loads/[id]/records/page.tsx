@@ -6,7 +6,8 @@ import { getPlan } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
 import { apart } from "@/engine/apart/apart.ts";
 import type { RecordFilter } from "@/engine/look/records.ts";
-import { recordQuery } from "@/app/api/loads/[id]/records/query.ts";
+import { z } from "zod";
+import { recordFilter } from "@/routes/loads.ts";
 import type { KeptBecause } from "@/core/plan/arriving.ts";
 import { problemFrom } from "@/ui/kit/api.ts";
 import { ProblemNote } from "@/ui/kit/problem-note.tsx";
@@ -24,7 +25,7 @@ export default async function RecordsPage({
   searchParams: Promise<Record<string, string | string[] | undefined>>;
 }) {
   const load = await orNotThere(params.then(({ id }) => getLoad(db(), wholeNumber(id, "The load"))));
-  const parsed = recordQuery.safeParse(await searchParams);
+  const parsed = z.object(recordFilter).safeParse(await searchParams);
   if (!parsed.success || !load.report) notFound();
   const { from, limit: _, ...filter } = parsed.data;
   const page = await orWhyNot(apart("records of a load", { load: load.id, filter, from, limit: PAGE }));

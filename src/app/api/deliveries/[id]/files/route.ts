@@ -1,14 +1,13 @@
 import { Readable } from "node:stream";
-import { db, route, wholeNumber } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
+import { putFile } from "@/routes/deliveries.ts";
 import { getDelivery, receiveFile } from "@/store/deliveries.ts";
 
 export const maxDuration = 86_400;
 
-/** Streams one file into the delivery; its name is in the query. */
-export const PUT = route<{ id: string }>(async (request, { id }) => {
-  const delivery = await getDelivery(db(), wholeNumber(id, "The delivery"));
-  const name = new URL(request.url).searchParams.get("name") ?? "";
+export const PUT = handle(putFile, async ({ params, query: { name }, request }) => {
+  const delivery = await getDelivery(db(), params.id);
   const declared = Number(request.headers.get("content-length") ?? NaN);
   // A file of no bytes has no body.
   const bytes = request.body

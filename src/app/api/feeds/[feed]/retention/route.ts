@@ -1,18 +1,20 @@
-import { body, db, route } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
+import { getRetention, setRetention } from "@/routes/feeds.ts";
 import { getFeed } from "@/store/feeds.ts";
-import { expiringNow, retentionHistory, retentionOf, retentionSchema, setRetention } from "@/store/retention.ts";
+import * as store from "@/store/retention.ts";
 
-/** How long what is kept of a feed, what expires of it by that in the next run, and how it was set before. */
-export const GET = route<{ feed: string }>(async (_, { feed }) => {
+export const GET = handle(getRetention, async ({ params: { feed } }) => {
   await getFeed(db(), feed);
-  const keep = await retentionOf(db(), feed);
-  return { keep, expiring: await expiringNow(db(), feed, keep), history: await retentionHistory(db(), feed) };
+  const keep = await store.retentionOf(db(), feed);
+  return {
+    keep,
+    expiring: await store.expiringNow(db(), feed, keep),
+    history: await store.retentionHistory(db(), feed),
+  };
 });
 
-/** Sets how long, from the next run on. */
-export const POST = route<{ feed: string }>(async (request, { feed }) => {
-  const keep = retentionSchema.parse(await body(request));
+export const POST = handle(setRetention, async ({ params: { feed }, body }) => {
   await getFeed(db(), feed);
-  await setRetention(db(), feed, keep, "steward");
+  await store.setRetention(db(), feed, body, "steward");
   return {};
 });

@@ -1,12 +1,6 @@
-import { z } from "zod";
-import { body, db, route } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { alterationsOf } from "@/engine/writing/target.ts";
+import { targetOfPlan } from "@/routes/feeds.ts";
 
-const input = z.object({ document: z.unknown() });
-
-/** What a plan, saved or not, would have altered in its target, and what it may not alter. */
-export const POST = route<{ feed: string }>(async (request) => {
-  const { document } = input.parse(await body(request));
-  return await alterationsOf(db(), parsePlan(document));
-});
+export const POST = handle(targetOfPlan, ({ body }) => alterationsOf(db(), parsePlan(body.document)));

@@ -1,15 +1,11 @@
-import { z } from "zod";
-import { body, db, route } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
+import { tryPlan } from "@/routes/feeds.ts";
 import { latestDelivery } from "@/store/deliveries.ts";
 import { keepDraft, planInForce } from "@/store/feeds.ts";
 import { askForTrial, trialOf } from "@/store/loads.ts";
 
-const input = z.object({ document: z.unknown() });
-
-/** Tries a plan on the feed's latest delivery beside the version in force, without saving it and without writing to the target. */
-export const POST = route<{ feed: string }>(async (request, { feed }) => {
-  const { document } = input.parse(await body(request));
+export const POST = handle(tryPlan, async ({ params: { feed }, body: { document } }) => {
   const delivery = await latestDelivery(db(), feed);
   if (delivery === null) {
     throw new SieveError("no-delivery", "There is no delivery to try the plan on.", { hint: "Bring in a file first." });

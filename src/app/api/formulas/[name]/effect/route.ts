@@ -1,20 +1,13 @@
-import { z } from "zod";
-import { body, db, route } from "@/app/server.ts";
-import { namedFormulaSchema } from "@/core/formula/named.ts";
+import { db, handle } from "@/app/server.ts";
 import { usesOfFormula, withFormula } from "@/core/plan/edit.ts";
+import { formulaEffect } from "@/routes/formulas.ts";
 import { latestDelivery } from "@/store/deliveries.ts";
 import { keepDraft, planInForce } from "@/store/feeds.ts";
 import { plansUsing } from "@/store/formulas.ts";
 import { askForTrial, trialOf } from "@/store/loads.ts";
 
-const input = z.object({ formula: namedFormulaSchema });
-
-/**
- * Which plans a change of a formula reaches, and where in them; for each a trial of the plan with the
- * change on its latest delivery, and one of the version in force to hold it against.
- */
-export const POST = route<{ name: string }>(async (request, { name }) => {
-  const { formula } = input.parse(await body(request));
+/** Each plan that the change reaches with a trial of it on its latest delivery, and one of the version in force to hold it against. */
+export const POST = handle(formulaEffect, async ({ params: { name }, body: { formula } }) => {
   const reach = [];
   for (const { feed, title, document } of await plansUsing(db(), name)) {
     const delivery = await latestDelivery(db(), feed);

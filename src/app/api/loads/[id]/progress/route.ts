@@ -1,20 +1,15 @@
-import { db, problemResponse, wholeNumber } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
+import { loadProgress } from "@/routes/loads.ts";
 import { getLoad } from "@/store/loads.ts";
 
 export const dynamic = "force-dynamic";
 
-/** The load's progress as server-sent events, until it has ended. */
-export async function GET(request: Request, context: { params: Promise<{ id: string }> }): Promise<Response> {
-  try {
-    const id = wholeNumber((await context.params).id, "The load");
-    await getLoad(db(), id);
-    return new Response(events(id, request.signal), {
-      headers: { "content-type": "text/event-stream", "cache-control": "no-cache, no-transform" },
-    });
-  } catch (error) {
-    return problemResponse(error);
-  }
-}
+export const GET = handle(loadProgress, async ({ params: { id }, request }) => {
+  await getLoad(db(), id);
+  return new Response(events(id, request.signal), {
+    headers: { "content-type": "text/event-stream", "cache-control": "no-cache, no-transform" },
+  });
+});
 
 function events(id: number, signal: AbortSignal): ReadableStream<Uint8Array> {
   let over = false;

@@ -1,15 +1,7 @@
-import { route, wholeNumber } from "@/app/server.ts";
+import { handle } from "@/app/server.ts";
 import { apart, lookLimits } from "@/engine/apart/apart.ts";
-import { recordQuery } from "./query.ts";
+import { loadRecords } from "@/routes/loads.ts";
 
-export const GET = route<{ id: string }>(async (request, { id }) => {
-  const { from, limit, ...filter } = recordQuery.parse(Object.fromEntries(new URL(request.url).searchParams));
-  return await apart(
-    "records of a load",
-    { load: wholeNumber(id, "The load"), filter, from, limit },
-    {
-      ...lookLimits(),
-      signal: request.signal,
-    },
-  );
-});
+export const GET = handle(loadRecords, ({ params, query: { from, limit, ...filter }, request }) =>
+  apart("records of a load", { load: params.id, filter, from, limit }, { ...lookLimits(), signal: request.signal }),
+);

@@ -1,10 +1,10 @@
-import { db, route, wholeNumber } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
+import { loadReport } from "@/routes/loads.ts";
 import { getLoad } from "@/store/loads.ts";
 
-/** The load report as a file. */
-export const GET = route<{ id: string }>(async (_, { id }) => {
-  const load = await getLoad(db(), wholeNumber(id, "The load"));
+export const GET = handle(loadReport, async ({ params }) => {
+  const load = await getLoad(db(), params.id);
   if (!load.report) throw new SieveError("no-report", `Load ${load.id} is ${load.state} and has no report.`);
   return new Response(`${JSON.stringify(load.report, null, 2)}\n`, {
     headers: {

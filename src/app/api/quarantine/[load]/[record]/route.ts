@@ -1,10 +1,9 @@
-import { db, route, wholeNumber } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
 import { rowInTarget } from "@/engine/release/release.ts";
-import { getHeld } from "@/store/held.ts";
+import { getHeld } from "@/routes/quarantine.ts";
+import * as store from "@/store/held.ts";
 
-/** A held record, with the row of the target that has its key by now. */
-export const GET = route<{ load: string; record: string }>(async (_, { load, record }) => {
-  const which = [wholeNumber(load, "The load"), wholeNumber(record, "The record")] as const;
-  const held = await getHeld(db(), ...which);
-  return { ...held, inTarget: held.state === "overtaken" ? await rowInTarget(db(), ...which) : null };
+export const GET = handle(getHeld, async ({ params: { load, record } }) => {
+  const held = await store.getHeld(db(), load, record);
+  return { ...held, inTarget: held.state === "overtaken" ? await rowInTarget(db(), load, record) : null };
 });

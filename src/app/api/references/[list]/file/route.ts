@@ -1,29 +1,17 @@
-import { z } from "zod";
-import { db, route } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
+import { plainNameSchema } from "@/core/plan/name.ts";
+import { bringListIn, listFile } from "@/routes/references.ts";
 import { csvRow } from "@/core/write/csv.ts";
 import { apart, lookLimits } from "@/engine/apart/apart.ts";
 import { fileOf } from "@/engine/threads/spool.ts";
 import { getReference, listReferences, makeReference, readReference, replaceEntries } from "@/store/references.ts";
 
-const query = z.object({
-  file: z.string().min(1).max(200),
-  title: z.string().max(120).optional(),
-  about: z.string().max(500).default(""),
-  key: z.string().max(200).optional(),
-  accepted: z.string().max(200).optional(),
-  since: z.string().max(200).optional(),
-  until: z.string().max(200).optional(),
-  note: z.string().max(500).default(""),
-});
-const NAME = /^[a-z][a-z0-9_]{0,62}$/;
 const MOST_BYTES = 200 << 20;
 
-const form = z.object({ for: z.enum(["program", "spreadsheet"]).default("program") });
-
 /** The list's newest version as CSV: exact, so that it can be brought in again, or made safe for a spreadsheet. */
-export const GET = route<{ list: string }>(async (request, { list }) => {
-  const safe = form.parse(Object.fromEntries(new URL(request.url).searchParams)).for === "spreadsheet";
+export const GET = handle(listFile, async ({ params: { list }, query }) => {
+  const safe = query.for === "spreadsheet";
   const { columns, entries, version } = await readReference(db(), list);
   return new Response([columns, ...entries].map((cells) => csvRow(cells, safe)).join(""), {
     headers: {
@@ -34,13 +22,12 @@ export const GET = route<{ list: string }>(async (request, { list }) => {
 });
 
 /** Brings a file in as the list's entries: a new list, or the next version of one that is there. */
-export const PUT = route<{ list: string }>(async (request, { list }) => {
-  if (!NAME.test(list)) {
+export const PUT = handle(bringListIn, async ({ params: { list }, query: asked, request }) => {
+  if (!plainNameSchema.safeParse(list).success) {
     throw new SieveError("usage", `“${list}” is no name for a list.`, {
       hint: "Lower-case letters, digits and underscores, beginning with a letter.",
     });
   }
-  const asked = query.parse(Object.fromEntries(new URL(request.url).searchParams));
   const { path, remove } = await fileOf(piecesOf(request));
   try {
     const limits = { ...lookLimits(), signal: request.signal };

@@ -1,14 +1,12 @@
-import { z } from "zod";
-import { body, db, route } from "@/app/server.ts";
-import { proposals, refuseProposal } from "@/store/references.ts";
+import { db, handle } from "@/app/server.ts";
+import { listProposals, refuseProposal } from "@/routes/references.ts";
+import * as store from "@/store/references.ts";
 
-const input = z.object({ id: z.int() });
+export const GET = handle(listProposals, async ({ params: { list } }) => ({
+  proposals: await store.proposals(db(), list),
+}));
 
-/** Entries that loads propose for the list. */
-export const GET = route<{ list: string }>(async (_, { list }) => ({ proposals: await proposals(db(), list) }));
-
-/** Says that a proposed entry is none. */
-export const DELETE = route<{ list: string }>(async (request) => {
-  await refuseProposal(db(), input.parse(await body(request)).id, "steward");
+export const DELETE = handle(refuseProposal, async ({ body }) => {
+  await store.refuseProposal(db(), body.id, "steward");
   return { ok: true };
 });

@@ -1,12 +1,12 @@
-import { db, route } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
 import { SieveError, grouped } from "@/core/kernel/problem.ts";
+import { wholeList } from "@/routes/references.ts";
 import { getReference, readReference } from "@/store/references.ts";
 
 /** Entries of a list that is handed out whole, for formulas that ask it while they are written. */
 const MOST_WHOLE = 50_000;
 
-/** A list as formulas ask it, at its newest version. */
-export const GET = route<{ list: string }>(async (_, { list }) => {
+export const GET = handle(wholeList, async ({ params: { list } }) => {
   const { entries } = await getReference(db(), list);
   if (entries > MOST_WHOLE) {
     throw new SieveError("list-large", `The list ${list} has ${grouped(entries)} entries.`, {

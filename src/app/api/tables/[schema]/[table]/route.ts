@@ -1,7 +1,5 @@
-import { db, route } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
 import { describeTable } from "@/engine/writing/existing-table.ts";
+import { tableContract } from "@/routes/store.ts";
 
-/** The contract that a table of the database amounts to. */
-export const GET = route<{ schema: string; table: string }>((_, { schema, table }) =>
-  describeTable(db(), schema, table),
-);
+export const GET = handle(tableContract, ({ params: { schema, table } }) => describeTable(db(), schema, table));

@@ -1,10 +1,9 @@
-import { body, db, route } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
+import { expiringBy } from "@/routes/feeds.ts";
 import { getFeed } from "@/store/feeds.ts";
-import { expiringNow, retentionSchema } from "@/store/retention.ts";
+import { expiringNow } from "@/store/retention.ts";
 
-/** What would expire of a feed in the next run, if it were kept for so long. Nothing is changed. */
-export const POST = route<{ feed: string }>(async (request, { feed }) => {
-  const keep = retentionSchema.parse(await body(request));
+export const POST = handle(expiringBy, async ({ params: { feed }, body }) => {
   await getFeed(db(), feed);
-  return await expiringNow(db(), feed, keep);
+  return await expiringNow(db(), feed, body);
 });

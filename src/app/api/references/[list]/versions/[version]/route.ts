@@ -1,7 +1,5 @@
-import { db, route, wholeNumber } from "@/app/server.ts";
+import { db, handle } from "@/app/server.ts";
+import { versionOfList } from "@/routes/references.ts";
 import { versionChanges } from "@/store/references.ts";
 
-/** What a version of the list put in and took out. */
-export const GET = route<{ list: string; version: string }>(
-  async (_, { list, version }) => await versionChanges(db(), list, wholeNumber(version, "The version")),
-);
+export const GET = handle(versionOfList, ({ params: { list, version } }) => versionChanges(db(), list, version));

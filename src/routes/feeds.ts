@@ -1,0 +1,113 @@
+import { z } from "zod";
+import { plainNameSchema } from "@/core/plan/name.ts";
+import { retentionSchema } from "@/core/plan/retention.ts";
+import { MOST_SAMPLED } from "@/core/kernel/limits.ts";
+import { readSectionSchema } from "@/core/read/settings.ts";
+import type { Feed, PlanVersion } from "@/store/feeds.ts";
+import type { Source } from "@/store/sources.ts";
+import { answerOf, declare } from "./declare.ts";
+
+const feed = { feed: z.string().describe("The feed's name") };
+const document = z.object({ document: z.unknown().describe("A plan, as docs/plan.schema.json describes it") });
+
+export const listFeeds = declare("GET /api/feeds", {
+  about: "the feeds",
+  answer: z.object({ feeds: answerOf<Feed[]>("each with its name, title and what it is about") }),
+});
+
+export const makeFeed = declare("POST /api/feeds", {
+  about: "makes a feed, which has no plan yet",
+  body: z.object({
+    name: plainNameSchema.describe("Lower-case letters, digits and underscores, beginning with a letter"),
+    title: z.string().min(1).max(120),
+    about: z.string().max(500).default(""),
+  }),
+  answer: z.object({ name: z.string() }),
+  problems: ["feed-exists"],
+});
+
+export const listPlans = declare("GET /api/feeds/{feed}/plans", {
+  about: "the versions of a feed's plan, the newest first",
+  params: feed,
+  answer: z.object({
+    plans: answerOf<(Omit<PlanVersion, "document"> & { loads: number })[]>(
+      "each with its note, who made it, when, and how many loads have used it",
+    ),
+  }),
+});
+
+export const savePlan = declare("POST /api/feeds/{feed}/plans", {
+  about: "saves a plan as the next version; `from` is the version that was changed",
+  params: feed,
+  body: document.extend({ note: z.string().min(1).max(500), from: z.int().optional() }),
+  answer: z.object({ id: z.int(), version: z.int().nullable() }),
+  problems: ["plan-invalid", "plan-moved"],
+});
+
+export const tryPlan = declare("POST /api/feeds/{feed}/trial", {
+  about:
+    "tries a plan on the latest delivery beside the version in force, and writes nothing: two trials to be compared",
+  params: feed,
+  body: document,
+  answer: z.object({ load: z.int(), against: z.int() }),
+  problems: ["plan-invalid", "no-delivery"],
+});
+
+export const sampleRecords = declare("POST /api/feeds/{feed}/sample", {
+  about:
+    "records of a delivery that are worth looking at: the first ones, some with problems, of rare shapes, and at random; with `following` the first ones alone",
+  params: feed,
+  body: z.object({
+    delivery: z.int(),
+    read: readSectionSchema,
+    size: z.int().min(10).max(MOST_SAMPLED).default(2000),
+    following: z.boolean().default(false),
+  }),
+});
+
+export const targetOfPlan = declare("POST /api/feeds/{feed}/target", {
+  about: "what a plan, saved or not, would have altered in its target, and what it may not alter",
+  params: feed,
+  body: document,
+  problems: ["plan-invalid"],
+});
+
+export const valuesOfField = declare("GET /api/feeds/{feed}/values", {
+  about: "the different values of a field in the target, with their counts",
+  params: feed,
+  query: { field: z.string().min(1).max(63) },
+});
+
+export const listSources = declare("GET /api/feeds/{feed}/sources", {
+  about: "ways in that are looked at again and again",
+  params: feed,
+  answer: z.object({ sources: answerOf<Source[]>("each with what it has seen last") }),
+});
+
+export const makeSource = declare("POST /api/feeds/{feed}/sources", {
+  about: "makes one: a folder (`inbox`), an address (`outbox`) or a query of another database",
+  params: feed,
+  body: z.object({
+    kind: z.enum(["inbox", "outbox", "query"]),
+    options: z.record(z.string(), z.string()),
+    everySeconds: z.int().min(5).max(86_400).default(60),
+  }),
+  answer: z.object({ id: z.int() }),
+});
+
+export const getRetention = declare("GET /api/feeds/{feed}/retention", {
+  about: "how long what is kept of a feed, what expires by that in the next run, and how it was set before",
+  params: feed,
+});
+
+export const setRetention = declare("POST /api/feeds/{feed}/retention", {
+  about: "sets it; `null` days keep for ever",
+  params: feed,
+  body: retentionSchema,
+});
+
+export const expiringBy = declare("POST /api/feeds/{feed}/retention/expiring", {
+  about: "what would expire if it were set so; changes nothing",
+  params: feed,
+  body: retentionSchema,
+});

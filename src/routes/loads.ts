@@ -1,0 +1,104 @@
+import { z } from "zod";
+import { HELD_AT, OUTCOMES } from "@/core/kernel/ledger.ts";
+import { KEPT_BECAUSE } from "@/core/plan/arriving.ts";
+import { STAGES } from "@/core/plan/types.ts";
+import type { Load } from "@/store/loads.ts";
+import { answerOf, declare, numberOf } from "./declare.ts";
+import { overChanged } from "./writings.ts";
+
+const id = { id: numberOf("The load") };
+
+export const getLoad = declare("GET /api/loads/{id}", {
+  about: "the load with its report",
+  params: id,
+  answer: answerOf<Load>("its state, balance, error and report"),
+});
+
+export const loadProgress = declare("GET /api/loads/{id}/progress", {
+  about: "server-sent events until it has ended",
+  params: id,
+  gives: "text/event-stream",
+});
+
+/** Which records of a load are asked for, as in the address of their page. */
+export const recordFilter = {
+  outcome: z.enum([...OUTCOMES, "loaded"]).optional(),
+  at: z.enum(HELD_AT).optional(),
+  left: z.enum(STAGES).optional(),
+  check: z.string().max(400).optional(),
+  field: z.string().max(63).optional(),
+  is: z.enum(["filled", "empty", "valid", "faulty", "changed"]).optional(),
+  kept: z.enum(KEPT_BECAUSE).optional(),
+  against: z.coerce.number().int().min(1).optional(),
+  was: z.enum(OUTCOMES).optional(),
+  step: z.coerce.number().int().min(0).max(500).optional(),
+  from: z.coerce.number().int().min(0).default(0),
+  limit: z.coerce.number().int().min(1).max(500).default(100),
+};
+
+export const loadRecords = declare("GET /api/loads/{id}/records", {
+  about: "the records behind a count; `was` and `against`: what became of them in another trial",
+  params: id,
+  query: recordFilter,
+  problems: ["bytes-expired", "detail-expired"],
+});
+
+export const compareLoads = declare("GET /api/loads/{id}/against/{other}", {
+  about: "how many records of a delivery end otherwise than in another load or trial, from which outcome to which",
+  params: { ...id, other: numberOf("The other load") },
+  problems: ["not-alike", "detail-expired"],
+});
+
+export const loadReport = declare("GET /api/loads/{id}/report", {
+  about: "the report as a file",
+  params: id,
+  problems: ["no-report"],
+});
+
+const reason = z.string().max(500).default("");
+
+export const cancelLoad = declare("POST /api/loads/{id}/cancel", {
+  about: "ends a load in whatever state that has not ended",
+  params: id,
+  body: z.object({}),
+  problems: ["wrong-state"],
+});
+
+export const letThrough = declare("POST /api/loads/{id}/let-through", {
+  about: "lets a load that stopped at a gate go on",
+  params: id,
+  body: z.object({ reason }),
+  problems: ["wrong-state"],
+});
+
+export const runWithout = declare("POST /api/loads/{id}/without", {
+  about: "runs a load that stopped again without some checks",
+  params: id,
+  body: z.object({ checks: z.array(z.string().max(400)).max(500).default([]), reason }),
+  problems: ["wrong-state"],
+});
+
+export const dropLoad = declare("POST /api/loads/{id}/drop", {
+  about: "drops a load that stopped; its bytes may come again",
+  params: id,
+  body: z.object({ reason }),
+  problems: ["wrong-state"],
+});
+
+export const undoLoad = declare("POST /api/loads/{id}/undo", {
+  about: "undoes a load: that of its writing, below",
+  params: id,
+  body: z.object({ reason, over: overChanged }),
+  problems: ["cannot-undo"],
+});
+
+export const changeClusters = declare("POST /api/loads/{id}/clusters", {
+  about: "`split` a member off, put it `back`, or `join` two clusters; remembered by loads to come",
+  params: id,
+  body: z.discriminatedUnion("act", [
+    z.object({ act: z.literal("split"), first: z.int().min(0), at: z.int().min(1) }),
+    z.object({ act: z.literal("back"), first: z.int().min(0), at: z.int().min(1) }),
+    z.object({ act: z.literal("join"), first: z.int().min(0), other: z.int().min(0) }),
+  ]),
+  problems: ["no-cluster", "no-member"],
+});

@@ -1,0 +1,31 @@
+import { z } from "zod";
+import { MOST_PAIRS_DECIDED } from "@/core/kernel/limits.ts";
+import { declare } from "./declare.ts";
+
+/** Which pairs a page is about. */
+export const pairFilter = {
+  feed: z.string().max(63).optional(),
+  load: z.coerce.number().int().min(0).optional(),
+};
+
+export const listPairs = declare("GET /api/matches", {
+  about: "pairs to be decided, the most alike first",
+  query: pairFilter,
+});
+
+export const decidePairs = declare("POST /api/matches/decide", {
+  about: "decides them and sends their records on",
+  body: z.object({
+    decisions: z
+      .array(z.object({ pair: z.int(), decision: z.enum(["same", "different"]) }))
+      .min(1)
+      .max(MOST_PAIRS_DECIDED),
+  }),
+  problems: ["no-pair"],
+});
+
+export const withdrawPairs = declare("DELETE /api/matches/decide", {
+  about: "takes that back",
+  body: z.object({ pairs: z.array(z.int()).min(1).max(MOST_PAIRS_DECIDED) }),
+  problems: ["no-pair"],
+});

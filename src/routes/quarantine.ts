@@ -1,0 +1,67 @@
+import { z } from "zod";
+import { HELD_AT } from "@/core/kernel/ledger.ts";
+import { MOST_AT_ONCE } from "@/core/kernel/limits.ts";
+import { HELD_STATES } from "@/core/kernel/writing.ts";
+import type { HeldRecord } from "@/store/held.ts";
+import { answerOf, declare, numberOf } from "./declare.ts";
+
+/** Which held records a page or a file is about. */
+export const heldFilter = {
+  feed: z.string().max(63).optional(),
+  load: z.coerce.number().int().min(0).optional(),
+  check: z.string().max(400).optional(),
+  at: z.enum(HELD_AT).optional(),
+  state: z.enum(HELD_STATES).optional(),
+  after: z.string().max(30).default("").describe("The last one that was given, as load:record"),
+  limit: z.coerce.number().int().min(1).max(500).default(200),
+};
+
+const records = z
+  .array(z.object({ load: z.int(), record: z.int() }))
+  .min(1)
+  .max(MOST_AT_ONCE);
+
+export const listHeld = declare("GET /api/quarantine", {
+  about: "held records",
+  query: heldFilter,
+  answer: z.object({ records: answerOf<HeldRecord[]>("each with its cells, values and problems") }),
+});
+
+export const heldFile = declare("GET /api/quarantine/file", {
+  about: "the same as CSV for the sender, made safe for a spreadsheet; exact with `for=program`",
+  query: { ...heldFilter, for: z.enum(["program", "spreadsheet"]).default("spreadsheet") },
+  gives: "text/csv",
+});
+
+export const getHeld = declare("GET /api/quarantine/{load}/{record}", {
+  about: "one, with its raw text, and of one that is overtaken the row that has its key by now",
+  params: { load: numberOf("The load"), record: numberOf("The record") },
+  problems: ["no-record"],
+});
+
+export const releaseHeld = declare("POST /api/quarantine/release", {
+  about:
+    "checks again and writes those that pass; `stayed` says of each other one its `problems`, what has `overtaken` it (`{by, now}`), or how somebody has `ended` it meanwhile; with `overtaken` such are written over what is newer",
+  body: z.object({
+    records: z
+      .array(
+        z.object({ load: z.int(), record: z.int(), values: z.record(z.string(), z.string().max(100_000)).optional() }),
+      )
+      .min(1)
+      .max(MOST_AT_ONCE),
+    overtaken: z.boolean().default(false),
+    reason: z.string().max(500).default(""),
+  }),
+});
+
+export const discardHeld = declare("POST /api/quarantine/discard", {
+  about: "ends them with a reason",
+  body: z.object({ records, reason: z.string().max(500).default("") }),
+  answer: z.object({ discarded: z.int() }),
+});
+
+export const takeBackHeld = declare("DELETE /api/quarantine/discard", {
+  about: "takes that back",
+  body: z.object({ records }),
+  answer: z.object({ back: z.int() }),
+});
