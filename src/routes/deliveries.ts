@@ -1,6 +1,7 @@
 import { z } from "zod";
 import type { ReadSettings } from "@/core/read/part.ts";
 import { readSectionSchema, readSettingsSchema } from "@/core/read/settings.ts";
+import type { PartPreview } from "@/engine/look/preview.ts";
 import type { StoredProfile } from "@/store/profiles.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
 
@@ -29,6 +30,7 @@ export const previewFiles = declare("POST /api/deliveries/{id}/preview", {
     read: readSettingsSchema.default({}) as unknown as z.ZodType<ReadSettings, ReadSettings | undefined>,
     most: z.int().min(1).max(2000).optional(),
   }),
+  answer: z.object({ parts: answerOf<PartPreview[]>("what each part is, why, and its first records") }),
   problems: ["too-long", "too-much-memory", "busy"],
 });
 

@@ -3,6 +3,10 @@ import { plainNameSchema } from "@/core/plan/name.ts";
 import { retentionSchema } from "@/core/plan/retention.ts";
 import { MOST_SAMPLED } from "@/core/kernel/limits.ts";
 import { readSectionSchema } from "@/core/read/settings.ts";
+import type { ReadSection } from "@/core/plan/schema.ts";
+import type { Sample } from "@/core/sample/sample.ts";
+import type { Alterations, targetValues } from "@/engine/writing/target.ts";
+import type { Expiring } from "@/store/retention.ts";
 import type { Feed, PlanVersion } from "@/store/feeds.ts";
 import type { Source } from "@/store/sources.ts";
 import { answerOf, declare } from "./declare.ts";
@@ -59,16 +63,18 @@ export const sampleRecords = declare("POST /api/feeds/{feed}/sample", {
   params: feed,
   body: z.object({
     delivery: z.int(),
-    read: readSectionSchema,
+    read: readSectionSchema as unknown as z.ZodType<ReadSection, ReadSection>,
     size: z.int().min(10).max(MOST_SAMPLED).default(2000),
     following: z.boolean().default(false),
   }),
+  answer: answerOf<Sample>("blocks of records as they were read, and where each is from"),
 });
 
 export const targetOfPlan = declare("POST /api/feeds/{feed}/target", {
   about: "what a plan, saved or not, would have altered in its target, and what it may not alter",
   params: feed,
   body: document,
+  answer: answerOf<Alterations>("what is made or altered, and why what is not may not be"),
   problems: ["plan-invalid"],
 });
 
@@ -76,6 +82,7 @@ export const valuesOfField = declare("GET /api/feeds/{feed}/values", {
   about: "the different values of a field in the target, with their counts",
   params: feed,
   query: { field: z.string().min(1).max(63) },
+  answer: answerOf<Awaited<ReturnType<typeof targetValues>>>("values with their counts, and whether these are all"),
 });
 
 export const listSources = declare("GET /api/feeds/{feed}/sources", {
@@ -110,4 +117,5 @@ export const expiringBy = declare("POST /api/feeds/{feed}/retention/expiring", {
   about: "what would expire if it were set so; changes nothing",
   params: feed,
   body: retentionSchema,
+  answer: answerOf<Expiring>("counts and bytes of what would be taken away"),
 });

@@ -1,7 +1,9 @@
 import { z } from "zod";
-import { HELD_AT, OUTCOMES } from "@/core/kernel/ledger.ts";
+import { HELD_AT, OUTCOMES, type Transition } from "@/core/kernel/ledger.ts";
 import { KEPT_BECAUSE } from "@/core/plan/arriving.ts";
 import { STAGES } from "@/core/plan/types.ts";
+import type { LoadReport } from "@/core/report/report.ts";
+import type { RecordPage } from "@/engine/look/records.ts";
 import type { Load } from "@/store/loads.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
 import { overChanged } from "./writings.ts";
@@ -40,18 +42,24 @@ export const loadRecords = declare("GET /api/loads/{id}/records", {
   about: "the records behind a count; `was` and `against`: what became of them in another trial",
   params: id,
   query: recordFilter,
+  answer: answerOf<RecordPage>("records, each with its cells, values and problems, and where the next page begins"),
   problems: ["bytes-expired", "detail-expired"],
 });
 
 export const compareLoads = declare("GET /api/loads/{id}/against/{other}", {
   about: "how many records of a delivery end otherwise than in another load or trial, from which outcome to which",
   params: { ...id, other: numberOf("The other load") },
+  answer: z.object({
+    transitions: answerOf<readonly Transition[]>("from which outcome to which, and how many"),
+    records: z.tuple([z.int(), z.int()]).describe("How many records each of the two has"),
+  }),
   problems: ["not-alike", "detail-expired"],
 });
 
 export const loadReport = declare("GET /api/loads/{id}/report", {
   about: "the report as a file",
   params: id,
+  answer: answerOf<LoadReport>("the report"),
   problems: ["no-report"],
 });
 

@@ -1,6 +1,10 @@
 import { z } from "zod";
 import { MOST_PAIRS_DECIDED } from "@/core/kernel/limits.ts";
-import { declare } from "./declare.ts";
+import type { Settled } from "@/engine/match/decide.ts";
+import type { AskedPair, countPairs } from "@/store/matches.ts";
+import { answerOf, declare } from "./declare.ts";
+
+const settled = z.object({ settled: answerOf<Settled[]>("what became of each record that waited") });
 
 /** Which pairs a page is about. */
 export const pairFilter = {
@@ -11,6 +15,9 @@ export const pairFilter = {
 export const listPairs = declare("GET /api/matches", {
   about: "pairs to be decided, the most alike first",
   query: pairFilter,
+  answer: answerOf<{ pairs: AskedPair[]; count: Awaited<ReturnType<typeof countPairs>> }>(
+    "pairs with both records and what speaks for and against, and how many there are",
+  ),
 });
 
 export const decidePairs = declare("POST /api/matches/decide", {
@@ -21,11 +28,13 @@ export const decidePairs = declare("POST /api/matches/decide", {
       .min(1)
       .max(MOST_PAIRS_DECIDED),
   }),
+  answer: settled,
   problems: ["no-pair"],
 });
 
 export const withdrawPairs = declare("DELETE /api/matches/decide", {
   about: "takes that back",
   body: z.object({ pairs: z.array(z.int()).min(1).max(MOST_PAIRS_DECIDED) }),
+  answer: settled,
   problems: ["no-pair"],
 });

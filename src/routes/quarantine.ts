@@ -2,7 +2,8 @@ import { z } from "zod";
 import { HELD_AT } from "@/core/kernel/ledger.ts";
 import { MOST_AT_ONCE } from "@/core/kernel/limits.ts";
 import { HELD_STATES } from "@/core/kernel/writing.ts";
-import type { HeldRecord } from "@/store/held.ts";
+import type { Released, rowInTarget } from "@/engine/release/release.ts";
+import type { HeldRecord, getHeld as heldRecord } from "@/store/held.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
 
 /** Which held records a page or a file is about. */
@@ -36,6 +37,9 @@ export const heldFile = declare("GET /api/quarantine/file", {
 export const getHeld = declare("GET /api/quarantine/{load}/{record}", {
   about: "one, with its raw text, and of one that is overtaken the row that has its key by now",
   params: { load: numberOf("The load"), record: numberOf("The record") },
+  answer: answerOf<
+    Awaited<ReturnType<typeof heldRecord>> & { inTarget: Awaited<ReturnType<typeof rowInTarget>> | null }
+  >("the record, and the row of the target that has its key"),
   problems: ["no-record"],
 });
 
@@ -52,6 +56,7 @@ export const releaseHeld = declare("POST /api/quarantine/release", {
     overtaken: z.boolean().default(false),
     reason: z.string().max(500).default(""),
   }),
+  answer: z.object({ released: z.int(), stayed: answerOf<Released[]>("what each of the others has wrong with it") }),
 });
 
 export const discardHeld = declare("POST /api/quarantine/discard", {

@@ -1,9 +1,14 @@
 import { z } from "zod";
-import { declare, numberOf } from "./declare.ts";
+import type { Reference } from "@/core/kernel/reference.ts";
+import type { ReferenceInfo, searchEntries, versionChanges } from "@/store/references.ts";
+import { answerOf, declare, numberOf } from "./declare.ts";
 
 const list = { list: z.string().describe("The list's name") };
 
-export const listReferences = declare("GET /api/references", { about: "the reference lists" });
+export const listReferences = declare("GET /api/references", {
+  about: "the reference lists",
+  answer: z.object({ references: answerOf<ReferenceInfo[]>("each with its columns, key, version and size") }),
+});
 
 export const listEntries = declare("GET /api/references/{list}", {
   about: "entries of the newest version",
@@ -13,6 +18,9 @@ export const listEntries = declare("GET /api/references/{list}", {
     offset: z.coerce.number().int().min(0).default(0),
     limit: z.coerce.number().int().min(1).max(500).default(200),
   },
+  answer: answerOf<{ list: ReferenceInfo } & Awaited<ReturnType<typeof searchEntries>>>(
+    "the list, and its entries that have the words",
+  ),
 });
 
 export const changeEntries = declare("POST /api/references/{list}", {
@@ -31,11 +39,13 @@ export const changeEntries = declare("POST /api/references/{list}", {
 export const versionOfList = declare("GET /api/references/{list}/versions/{version}", {
   about: "what a version put in and took out",
   params: { ...list, version: numberOf("The version") },
+  answer: answerOf<Awaited<ReturnType<typeof versionChanges>>>("what was added and what was removed"),
 });
 
 export const wholeList = declare("GET /api/references/{list}/whole", {
   about: "the list as formulas ask it while they are written, where it is not too large for that",
   params: list,
+  answer: answerOf<Reference>("its columns, key and entries"),
   problems: ["list-large"],
 });
 

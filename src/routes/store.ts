@@ -1,5 +1,6 @@
 import { z } from "zod";
-import { declare, numberOf } from "./declare.ts";
+import type { ExistingTable, describeTable } from "@/engine/writing/existing-table.ts";
+import { answerOf, declare, numberOf } from "./declare.ts";
 
 const source = { id: numberOf("The source") };
 
@@ -16,11 +17,15 @@ export const dropSource = declare("DELETE /api/sources/{id}", {
   problems: ["no-source"],
 });
 
-export const listTables = declare("GET /api/tables", { about: "tables of the database that could be a target" });
+export const listTables = declare("GET /api/tables", {
+  about: "tables of the database that could be a target",
+  answer: z.object({ tables: answerOf<ExistingTable[]>("each with its schema, name and size") }),
+});
 
 export const tableContract = declare("GET /api/tables/{schema}/{table}", {
   about: "the contract that one amounts to",
   params: { schema: z.string(), table: z.string() },
+  answer: answerOf<Awaited<ReturnType<typeof describeTable>>>("fields, key, and what a contract can't say"),
 });
 
 export const getRoom = declare("GET /api/room", {

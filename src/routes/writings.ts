@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { LEFT_BECAUSE, UNDO_DOES } from "@/core/kernel/writing.ts";
-import { declare, numberOf } from "./declare.ts";
+import type { Undone, previewUndo as undoRows } from "@/engine/undo/undo.ts";
+import { answerOf, declare, numberOf } from "./declare.ts";
 
 const id = { id: numberOf("The writing") };
 
@@ -34,6 +35,7 @@ export const previewUndo = declare("GET /api/writings/{id}/undo", {
   about: "what undoing it would do, in counts, and the rows of one of them; changes nothing",
   params: id,
   query: previewFilter,
+  answer: answerOf<Awaited<ReturnType<typeof undoRows>>>("counts, and rows of the one that was asked for"),
 });
 
 export const undoWriting = declare("POST /api/writings/{id}/undo", {
@@ -41,5 +43,6 @@ export const undoWriting = declare("POST /api/writings/{id}/undo", {
     "undoes it: `{writing, removed, restored, left}`; `over` says what becomes of rows that somebody has changed since: `none`, `all`, or a list of their keys",
   params: id,
   body: z.object({ reason: z.string().max(500).default(""), over: overChanged }),
+  answer: answerOf<Undone>("what was removed, put back and left"),
   problems: ["cannot-undo"],
 });

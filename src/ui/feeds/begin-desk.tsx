@@ -1,12 +1,14 @@
 "use client";
 
+import { savePlan } from "@/routes/feeds.ts";
+import { loadDelivery, previewFiles } from "@/routes/deliveries.ts";
 import { useRouter } from "next/navigation";
 import { useEffect, useMemo, useState } from "react";
 import type { ReadSection } from "@/core/plan/schema.ts";
 import { lastingRead, propose, withoutReasons, type Reason } from "@/core/profile/propose.ts";
 import type { ReadOptions, ReadSettings } from "@/core/read/part.ts";
 import type { PartPreview } from "@/engine/look/preview.ts";
-import { api, problemFrom, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemFrom, problemOf, type ApiProblem } from "../kit/api.ts";
 import { Value } from "../kit/cell.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { ProfileTable, ProfileWaiting } from "../profile/profile-table.tsx";
@@ -52,8 +54,9 @@ export function BeginDesk({
     let timer: ReturnType<typeof setTimeout>;
     const look = async (): Promise<void> => {
       try {
-        const found = await api<{ parts: PartPreview[] }>(`/api/deliveries/${delivery.id}/preview`, {
-          json: { read: settings },
+        const found = await ask(previewFiles, {
+          params: { id: delivery.id },
+          body: { read: settings },
           signal: stop.signal,
         });
         const readable = found.parts.filter((p) => p.rows.length > 0);
@@ -94,14 +97,15 @@ export function BeginDesk({
     setBusy(true);
     setProblem(null);
     try {
-      await api(`/api/feeds/${feed.name}/plans`, {
-        json: { document: plan, note: `proposed from ${names}`.slice(0, 500) },
+      await ask(savePlan, {
+        params: { feed: feed.name },
+        body: { document: plan, note: `proposed from ${names}`.slice(0, 500) },
       });
       if (!load) {
         router.push(`/feeds/${feed.name}/plan`);
         return;
       }
-      const asked = await api<{ load: number }>(`/api/deliveries/${delivery.id}/load`, { json: { again: false } });
+      const asked = await ask(loadDelivery, { params: { id: delivery.id }, body: { again: false } });
       router.push(`/loads/${asked.load}`);
     } catch (error) {
       setProblem(problemOf(error));

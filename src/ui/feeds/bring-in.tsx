@@ -1,8 +1,9 @@
 "use client";
 
+import { loadDelivery } from "@/routes/deliveries.ts";
 import { useRouter } from "next/navigation";
 import { useRef, useState } from "react";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { FilePicker, beginFeed, sendFiles, titleOf, useDrop } from "../kit/files.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { counted, grouped } from "../kit/words.ts";
@@ -39,10 +40,10 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
     if (!dialog.current?.open) dialog.current?.showModal();
   }
 
-  async function ask(delivery: number, again: boolean): Promise<void> {
-    const { load } = await api<{ load: number }>(`/api/deliveries/${delivery}/load`, { json: { again } });
+  async function load(delivery: number, again: boolean): Promise<void> {
+    const { load: asked } = await ask(loadDelivery, { params: { id: delivery }, body: { again } });
     dialog.current?.close();
-    router.push(`/loads/${load}`);
+    router.push(`/loads/${asked}`);
     router.refresh();
   }
 
@@ -66,7 +67,7 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
         );
         dialog.current?.close();
         router.push(begun.href);
-      } else await ask(await sendFiles(feed, files, options), false);
+      } else await load(await sendFiles(feed, files, options), false);
     } catch (error) {
       if ((error as Error).name !== "AbortError") setProblem(problemOf(error));
     } finally {
@@ -78,7 +79,7 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
     const delivery = problem?.delivery;
     if (delivery === undefined) return;
     try {
-      await ask(delivery, true);
+      await load(delivery, true);
     } catch (error) {
       setProblem(problemOf(error));
     }

@@ -1,9 +1,11 @@
 "use client";
 
+import { makeSource } from "@/routes/feeds.ts";
+import { dropSource, lookSoon } from "@/routes/store.ts";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
 import type { Source, SourceKind, Taken } from "@/store/sources.ts";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { grouped, moment } from "../kit/words.ts";
 import { withPath } from "../kit/with-path.ts";
@@ -128,14 +130,14 @@ export function SourceList({
                     <button
                       type="button"
                       className="plain"
-                      onClick={() => void act(() => api(`/api/sources/${s.id}`, { json: {} }))}
+                      onClick={() => void act(() => ask(lookSoon, { params: { id: s.id }, body: {} }))}
                     >
                       Look now
                     </button>
                     <button
                       type="button"
                       className="plain"
-                      onClick={() => void act(() => api(`/api/sources/${s.id}`, { method: "DELETE" }))}
+                      onClick={() => void act(() => ask(dropSource, { params: { id: s.id } }))}
                     >
                       Take away
                     </button>
@@ -170,7 +172,7 @@ export function SourceList({
             e.preventDefault();
             const options = Object.fromEntries(Object.entries(values).filter(([, v]) => v.trim() !== ""));
             void act(async () => {
-              await api(`/api/feeds/${feed}/sources`, { json: { kind: adding, options } });
+              await ask(makeSource, { params: { feed }, body: { kind: adding, options } });
               setAdding(null);
             });
           }}

@@ -1,5 +1,6 @@
 "use client";
 
+import { formulaEffect, saveFormula, type Reached } from "@/routes/formulas.ts";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useMemo, useState } from "react";
@@ -8,7 +9,7 @@ import { tryNamed } from "@/core/formula/try-named.ts";
 import { TYPE_WORDS } from "@/core/formula/value.ts";
 import type { SieveError } from "@/core/kernel/problem.ts";
 import type { StoredFormula } from "@/store/formulas.ts";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
 import { TrialChanges } from "../plan/plan-trial.tsx";
 import { NoteForm } from "../kit/note-form.tsx";
@@ -21,13 +22,6 @@ const EMPTY: NamedFormula = {
   body: "value",
   examples: [],
 };
-
-interface Reached {
-  feed: string;
-  title: string;
-  uses: { stage: string; says: string }[];
-  trial: { load: number; against: number } | null;
-}
 
 /** Formulas that are written once and used by name: what each takes, is, and must give, and what a change of it reaches. */
 export function FormulaDesk({ formulas, name }: { formulas: StoredFormula[]; name: string | null }) {
@@ -99,7 +93,7 @@ function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formul
     setBusy(true);
     setProblem(null);
     try {
-      const { reach: list } = await api<{ reach: Reached[] }>(`/api/formulas/${name}/effect`, { json: { formula } });
+      const { reach: list } = await ask(formulaEffect, { params: { name: name! }, body: { formula } });
       setReach({ of: formula, list });
       setTaken(new Set(list.map((r) => r.feed)));
     } catch (error) {
@@ -113,8 +107,9 @@ function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formul
     setBusy(true);
     setProblem(null);
     try {
-      await api(`/api/formulas/${name}`, {
-        json: { formula, from: stored?.version ?? 0, note, feeds: [...taken] },
+      await ask(saveFormula, {
+        params: { name: name! },
+        body: { formula, from: stored?.version ?? 0, note, feeds: [...taken] },
       });
       router.push(`/formulas?name=${name}`);
       router.refresh();

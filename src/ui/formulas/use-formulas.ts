@@ -1,11 +1,11 @@
 "use client";
 
+import { listFormulas } from "@/routes/formulas.ts";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import type { NamedFormulas } from "@/core/formula/named.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import type { StoredFormula } from "@/store/formulas.ts";
-import { api } from "../kit/api.ts";
+import { ask } from "../kit/api.ts";
 
 /** Those that a plan carries and those that are there, the newer ones before the plan's own. */
 export function useNamed(plan: Plan): NamedFormulas {
@@ -18,7 +18,7 @@ export function useNamed(plan: Plan): NamedFormulas {
 export function useFormulas(): NamedFormulas {
   const { data } = useQuery({
     queryKey: ["formulas"],
-    queryFn: () => api<{ formulas: StoredFormula[] }>("/api/formulas"),
+    queryFn: () => ask(listFormulas),
   });
   return useMemo(() => Object.fromEntries((data?.formulas ?? []).map((f) => [f.name, f.document])), [data]);
 }

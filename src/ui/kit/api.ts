@@ -1,3 +1,11 @@
+import {
+  pathWith,
+  type AnswerOf,
+  type BodyGiven,
+  type Declared,
+  type ParamsOf,
+  type QueryGiven,
+} from "@/routes/declare.ts";
 import { withPath } from "./with-path.ts";
 
 /** What the API says when something is wrong (RFC 9457). */
@@ -16,17 +24,26 @@ export class ApiError extends Error {
   }
 }
 
-/** Calls the API; throws ApiError with the problem's words. */
-export async function api<T>(
-  path: string,
-  options: { method?: string; json?: unknown; body?: Blob; signal?: AbortSignal } = {},
-): Promise<T> {
-  const init: RequestInit = { method: options.method ?? (options.json === undefined ? "GET" : "POST") };
-  if (options.json !== undefined) {
-    init.body = JSON.stringify(options.json);
+interface Asked<D> {
+  readonly params?: Readonly<Record<keyof ParamsOf<D>, string | number>>;
+  readonly query?: QueryGiven<D>;
+  readonly body?: BodyGiven<D>;
+  /** What is streamed in. */
+  readonly file?: Blob;
+  readonly signal?: AbortSignal | undefined;
+}
+
+/** Asks the API for what is declared; throws ApiError with the problem's words. */
+export async function ask<D extends Declared>(declared: D, asked: Asked<D> = {}): Promise<AnswerOf<D>> {
+  const init: RequestInit = { method: declared.method };
+  if (asked.body !== undefined) {
+    init.body = JSON.stringify(asked.body);
     init.headers = { "content-type": "application/json" };
-  } else if (options.body) init.body = options.body;
-  if (options.signal) init.signal = options.signal;
+  } else if (asked.file) init.body = asked.file;
+  if (asked.signal) init.signal = asked.signal;
+  const given = Object.entries(asked.query ?? {}).filter(([, v]) => v !== undefined);
+  const query = new URLSearchParams(given.map(([k, v]) => [k, String(v)])).toString();
+  const path = `${pathWith(declared.path, asked.params ?? {})}${query === "" ? "" : `?${query}`}`;
   let response: Response;
   try {
     response = await fetch(withPath(path), init);
@@ -45,7 +62,7 @@ export async function api<T>(
       problem ?? { type: "", title: `The server answered ${response.status}.`, detail: "", hint: "Try again." },
     );
   }
-  return (await response.json()) as T;
+  return (await response.json()) as AnswerOf<D>;
 }
 
 /** What went wrong elsewhere, in a load, a profile or the core, as the API would say it. */

@@ -1,8 +1,10 @@
 "use client";
 
+import { makeFeed } from "@/routes/feeds.ts";
+import { makeDelivery, putFile } from "@/routes/deliveries.ts";
 import { useEffect, useRef, useState } from "react";
 import { fieldName } from "@/core/profile/propose.ts";
-import { api } from "./api.ts";
+import { ask } from "./api.ts";
 import { startUpload } from "./uploads.ts";
 
 /** Files of a folder are read so many at a time; browsers give no more at once. */
@@ -157,14 +159,16 @@ export async function sendFiles(
   files: readonly File[],
   options: { sender?: string; signal?: AbortSignal; sent?: (files: number) => void } = {},
 ): Promise<number> {
-  const { id } = await api<{ id: number }>(`/api/feeds/${feed}/deliveries`, {
-    json: options.sender ? { sender: options.sender } : {},
+  const { id } = await ask(makeDelivery, {
+    params: { feed },
+    body: options.sender ? { sender: options.sender } : {},
   });
   for (const [i, file] of files.entries()) {
-    await api(`/api/deliveries/${id}/files?name=${encodeURIComponent(file.name)}`, {
-      method: "PUT",
-      body: file,
-      ...(options.signal ? { signal: options.signal } : {}),
+    await ask(putFile, {
+      params: { id },
+      query: { name: file.name },
+      file,
+      signal: options.signal,
     });
     options.sent?.(i + 1);
   }
@@ -179,7 +183,7 @@ export async function beginFeed(
   sender = "",
 ): Promise<{ name: string; href: string; gone: Promise<void> }> {
   const name = feedNameOf(title, taken);
-  await api("/api/feeds", { json: { name, title } });
-  const { id } = await api<{ id: number }>(`/api/feeds/${name}/deliveries`, { json: sender ? { sender } : {} });
+  await ask(makeFeed, { body: { name, title } });
+  const { id } = await ask(makeDelivery, { params: { feed: name }, body: sender ? { sender } : {} });
   return { name, href: `/feeds/${name}/begin?delivery=${id}`, gone: startUpload(id, files) };
 }

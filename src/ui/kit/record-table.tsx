@@ -1,9 +1,10 @@
 "use client";
 
+import { loadRecords } from "@/routes/loads.ts";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
 import type { RecordPage } from "@/engine/look/records.ts";
-import { api, problemOf, type ApiProblem } from "./api.ts";
+import { ask, problemOf, type ApiProblem } from "./api.ts";
 import { Value } from "./cell.tsx";
 import { Mark } from "./mark.tsx";
 import { ProblemNote } from "./problem-note.tsx";
@@ -40,7 +41,10 @@ export function RecordTable({
     setBusy(true);
     setProblem(null);
     try {
-      const page = await api<RecordPage>(`/api/loads/${load}/records?${query}&from=${next}&limit=500`);
+      const page = await ask(loadRecords, {
+        params: { id: load },
+        query: { ...(Object.fromEntries(new URLSearchParams(query)) as object), from: next, limit: 500 },
+      });
       setRecords((have) => [...have, ...page.records]);
       setNext(page.next);
     } catch (error) {

@@ -1,8 +1,9 @@
 "use client";
 
+import { cancelLoad, dropLoad, letThrough, runWithout } from "@/routes/loads.ts";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { useProgress } from "../kit/use-progress.ts";
 import { counted, grouped } from "../kit/words.ts";
@@ -50,7 +51,7 @@ export function LoadProgress({ load }: { load: number }) {
         disabled={asked}
         onClick={() => {
           setAsked(true);
-          api(`/api/loads/${load}/cancel`, { json: {} })
+          ask(cancelLoad, { params: { id: load }, body: {} })
             .then(() => router.refresh())
             .catch((e: unknown) => {
               setAsked(false);
@@ -86,7 +87,13 @@ export function GateDecision({
   const act = (what: "let-through" | "without" | "drop"): void => {
     setBusy(true);
     setProblem(null);
-    api(`/api/loads/${load}/${what}`, { json: { reason, checks: off } })
+    const params = { id: load };
+    const acts = {
+      "let-through": () => ask(letThrough, { params, body: { reason } }),
+      without: () => ask(runWithout, { params, body: { reason, checks: [...off] } }),
+      drop: () => ask(dropLoad, { params, body: { reason } }),
+    };
+    acts[what]()
       .then(() => router.refresh())
       .catch((e: unknown) => setProblem(problemOf(e)))
       .finally(() => setBusy(false));

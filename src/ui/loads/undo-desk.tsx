@@ -1,11 +1,12 @@
 "use client";
 
+import { previewUndo, undoWriting } from "@/routes/writings.ts";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import type { UndoPreview, UndoneRow, Undone } from "@/engine/undo/undo.ts";
 import type { LeftBecause, UndoDoes } from "@/core/kernel/writing.ts";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { Value } from "../kit/cell.tsx";
 import { NoteForm } from "../kit/note-form.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
@@ -81,12 +82,10 @@ export function UndoDesk({
   const more = async (): Promise<void> => {
     setBusy(true);
     try {
-      const q = new URLSearchParams({
-        ...(filter.does ? { does: filter.does } : {}),
-        ...(filter.left ? { left: filter.left } : {}),
-        from: String(next),
+      const page = await ask(previewUndo, {
+        params: { id: writing.id },
+        query: { does: filter.does, left: filter.left, from: next },
       });
-      const page = await api<Preview>(`/api/writings/${writing.id}/undo?${q.toString()}`);
       setRows((have) => [...have, ...page.rows]);
       setNext(page.next);
     } catch (e) {
@@ -99,8 +98,9 @@ export function UndoDesk({
     setBusy(true);
     setProblem(null);
     try {
-      const answer = await api<Undone>(`/api/writings/${writing.id}/undo`, {
-        json: { reason, over: all ? "all" : over.size > 0 ? [...over] : "none" },
+      const answer = await ask(undoWriting, {
+        params: { id: writing.id },
+        body: { reason, over: all ? "all" : over.size > 0 ? [...over] : "none" },
       });
       setDone(answer);
       router.refresh();

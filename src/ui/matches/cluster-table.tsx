@@ -1,9 +1,11 @@
 "use client";
 
+import type { BodyGiven } from "@/routes/declare.ts";
+import { changeClusters } from "@/routes/loads.ts";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import type { Cluster } from "@/store/matches.ts";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 
 /** Clusters with their members as they came; a member can be split off, two clusters can be joined. */
@@ -23,10 +25,10 @@ export function ClusterTable({
   const [chosen, setChosen] = useState<readonly number[]>([]);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   const [busy, setBusy] = useState(false);
-  const act = (json: object): void => {
+  const act = (body: BodyGiven<typeof changeClusters>): void => {
     setBusy(true);
     setProblem(null);
-    api(`/api/loads/${load}/clusters`, { json })
+    ask(changeClusters, { params: { id: load }, body })
       .then(() => {
         setChosen([]);
         router.refresh();
@@ -44,7 +46,7 @@ export function ClusterTable({
             type="button"
             className="btn btn-line btn-sm"
             disabled={busy || chosen.length !== 2}
-            onClick={() => act({ act: "join", first: chosen[0], other: chosen[1] })}
+            onClick={() => act({ act: "join", first: chosen[0]!, other: chosen[1]! })}
           >
             {chosen.length === 2 ? "Join the two: they are one" : "Choose two clusters to join them"}
           </button>

@@ -1,5 +1,6 @@
 "use client";
 
+import { decidePairs, listPairs, withdrawPairs } from "@/routes/matches.ts";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
@@ -8,7 +9,7 @@ import { comparedText, keepRules } from "@/core/match/schema.ts";
 import { keepCluster } from "@/core/match/survive.ts";
 import type { Decision } from "@/core/match/resolve.ts";
 import type { AskedPair, PairFilter, PairPlan } from "@/store/matches.ts";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { isTyping } from "../shell/nav.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { ScoreChart } from "./score-chart.tsx";
@@ -110,8 +111,8 @@ export function MatchDesk({
       setChosen((pairs.slice(at).find((p) => !ids.has(p.id)) ?? rest.at(-1))?.id ?? null);
       inTurn(
         async () => {
-          const { settled } = await api<{ settled: Settled[] }>("/api/matches/decide", {
-            json: { decisions: which.map((p) => ({ pair: p.id, decision })) },
+          const { settled } = await ask(decidePairs, {
+            body: { decisions: which.map((p) => ({ pair: p.id, decision })) },
           });
           const gone = new Set(settled.filter((s) => s.state !== "waiting").map((s) => `${s.load}:${s.record}`));
           remember([...taken.current, { pairs: [...which], text: settledWords(which.length, decision, settled) }]);
@@ -128,11 +129,8 @@ export function MatchDesk({
 
   const withdraw = useCallback(
     async (which: readonly AskedPair[]): Promise<void> => {
-      await api("/api/matches/decide", { method: "DELETE", json: { pairs: which.map((p) => p.id) } });
-      const query = new URLSearchParams();
-      if (filter.feed) query.set("feed", filter.feed);
-      if (filter.load !== undefined) query.set("load", String(filter.load));
-      const answer = await api<{ pairs: AskedPair[] }>(`/api/matches?${query.toString()}`);
+      await ask(withdrawPairs, { body: { pairs: which.map((p) => p.id) } });
+      const answer = await ask(listPairs, { query: filter });
       setPairs(answer.pairs);
       setChosen(which[0]!.id);
     },

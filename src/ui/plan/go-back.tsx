@@ -1,9 +1,10 @@
 "use client";
 
+import { savePlan } from "@/routes/feeds.ts";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import type { Plan } from "@/core/plan/schema.ts";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 
 /** Saves an earlier version again as the newest one; nothing that came since is lost. */
@@ -30,8 +31,9 @@ export function GoBack({
         title={`Saves it as version ${newest + 1}; the versions since are kept`}
         onClick={() => {
           setBusy(true);
-          api(`/api/feeds/${feed}/plans`, {
-            json: { document, note: `Back to version ${version}`, from: newest },
+          ask(savePlan, {
+            params: { feed },
+            body: { document, note: `Back to version ${version}`, from: newest },
           })
             .then(() => {
               router.push(`/feeds/${feed}/versions?from=${newest}&to=${newest + 1}`);

@@ -1,14 +1,15 @@
 "use client";
 
+import { loadReport } from "@/routes/loads.ts";
+import { savePlan, tryPlan } from "@/routes/feeds.ts";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useCallback, useEffect, useMemo, useState } from "react";
 import type { CheckHistory } from "@/store/loads.ts";
-import type { LoadReport } from "@/core/report/report.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import type { Stratum } from "@/core/report/strata.ts";
 import { STAGES, type Stage } from "@/core/plan/types.ts";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { ContractExchange } from "../feeds/contract-exchange.tsx";
 import { isTyping } from "../shell/nav.tsx";
 import { MapStage } from "./map/map-stage.tsx";
@@ -152,7 +153,7 @@ export function PlanDesk({
     setTrial((t) => t && { ...t, done: true });
     // A trial draws the scores anew.
     if (trial && trial.of.match) {
-      void api<LoadReport>(`/api/loads/${trial.load}/report`).then(
+      void ask(loadReport, { params: { id: trial.load } }).then(
         (report) => {
           if (report.matches) setTried({ load: trial.load, metrics: report.matches, decided: matches?.decided ?? [] });
         },
@@ -165,8 +166,9 @@ export function PlanDesk({
     setProblem(null);
     setBusy(true);
     try {
-      const asked = await api<{ load: number; against: number }>(`/api/feeds/${feed.name}/trial`, {
-        json: { document: plan },
+      const asked = await ask(tryPlan, {
+        params: { feed: feed.name },
+        body: { document: plan },
       });
       setTrial({ ...asked, done: false, of: plan });
     } catch (error) {
@@ -180,7 +182,7 @@ export function PlanDesk({
     setProblem(null);
     setBusy(true);
     try {
-      await api(`/api/feeds/${feed.name}/plans`, { json: { document: plan, note, from: newest } });
+      await ask(savePlan, { params: { feed: feed.name }, body: { document: plan, note, from: newest } });
       setSaving(false);
       setHistory({ plans: [plan], at: 0 });
       router.push(`/feeds/${feed.name}/plan`);

@@ -1,11 +1,12 @@
 "use client";
 
+import { compareLoads, getLoad } from "@/routes/loads.ts";
 import Link from "next/link";
 import { useEffect, useState } from "react";
 import { useQuery } from "@tanstack/react-query";
-import { OUTCOMES, type Transition } from "@/core/kernel/ledger.ts";
+import { OUTCOMES } from "@/core/kernel/ledger.ts";
 import type { Load } from "@/store/loads.ts";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { Mark } from "../kit/mark.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { OUTCOME_CLASS, grouped, recordsHref } from "../kit/words.ts";
@@ -30,7 +31,7 @@ export function TrialResult({
   const [load, setLoad] = useState<Load | null>(null);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   useEffect(() => {
-    api<Load>(`/api/loads/${id}`)
+    ask(getLoad, { params: { id } })
       .then(setLoad)
       .catch((e: unknown) => setProblem(problemOf(e)));
   }, [id]);
@@ -94,8 +95,7 @@ export function TrialResult({
 export function TrialChanges({ load, against }: { load: number; against: number }) {
   const { data } = useQuery({
     queryKey: ["against", load, against],
-    queryFn: () =>
-      api<{ transitions: Transition[]; records: [number, number] }>(`/api/loads/${load}/against/${against}`),
+    queryFn: () => ask(compareLoads, { params: { id: load, other: against } }),
   });
   if (!data) return null;
   const moved = data.transitions.filter((t) => t.from !== t.to);

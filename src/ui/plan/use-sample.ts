@@ -1,14 +1,15 @@
 "use client";
 
+import { wholeList } from "@/routes/references.ts";
+import { sampleRecords } from "@/routes/feeds.ts";
 import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { stepPart } from "@/core/cleanse/index.ts";
-import type { Reference } from "@/core/kernel/reference.ts";
 import { listsInFormulas } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { RecordPreview, RulePreview, StepsPreview } from "@/core/sample/preview.ts";
 import type { Sample } from "@/core/sample/sample.ts";
 import { REFERENCES_QUERY } from "../references/references-query.ts";
-import { api } from "../kit/api.ts";
+import { ask } from "../kit/api.ts";
 import type { PreviewAnswer, PreviewAsk } from "./preview-worker.ts";
 
 /** Sizes of a sample that can be chosen, and the one to begin with. */
@@ -30,7 +31,10 @@ export function useSample(plan: Plan, delivery: number | null, size: number): Ke
   const { data } = useQuery({
     queryKey: ["sample", key],
     queryFn: async (): Promise<KeyedSample> => {
-      const sample = await api<Sample>(`/api/feeds/${plan.feed}/sample`, { json: { delivery, read, size, following } });
+      const sample = await ask(sampleRecords, {
+        params: { feed: plan.feed },
+        body: { delivery: delivery!, read, size, following },
+      });
       give("sample", { ask: "sample", key, sample });
       return { ...sample, key };
     },
@@ -106,7 +110,7 @@ function useLists(plan: Plan): { key: string; ready: boolean } {
     queries: names.map((name) => ({
       queryKey: ["list, whole", name],
       queryFn: async (): Promise<string> => {
-        const list = await api<Reference>(`/api/references/${name}/whole`);
+        const list = await ask(wholeList, { params: { list: name } });
         give(`list ${name}`, { ask: "list", list });
         return `${name} ${list.version}`;
       },

@@ -1,9 +1,10 @@
 "use client";
 
+import { askForProfile, getProfile } from "@/routes/deliveries.ts";
 import { useEffect, useState } from "react";
 import type { ReadSection } from "@/core/plan/schema.ts";
 import type { StoredProfile } from "@/store/profiles.ts";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 
 const ASK_MS = 400;
 
@@ -20,7 +21,7 @@ export function useProfile(
     let over = false;
     let timer: ReturnType<typeof setTimeout>;
     const follow = async (id: number): Promise<void> => {
-      const now = await api<StoredProfile>(`/api/profiles/${id}`);
+      const now = await ask(getProfile, { params: { id } });
       if (over) return;
       setProfile(now);
       setProblem(null);
@@ -30,7 +31,7 @@ export function useProfile(
     const fail = (error: unknown): void => {
       if (!over) setProblem(problemOf(error));
     };
-    api<{ profile: number }>(`/api/deliveries/${delivery}/profile`, { json: { read: JSON.parse(key) as unknown } })
+    ask(askForProfile, { params: { id: delivery }, body: { read: JSON.parse(key) as null } })
       .then(({ profile: id }) => follow(id))
       .catch(fail);
     return () => {

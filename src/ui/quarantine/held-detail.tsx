@@ -1,11 +1,12 @@
 "use client";
 
+import { getHeld } from "@/routes/quarantine.ts";
 import Link from "next/link";
 import { useEffect, useState } from "react";
 import type { Compiled } from "@/core/course/compiled.ts";
 import type { Rechecked } from "@/core/course/recheck.ts";
 import type { HeldRecord } from "@/store/held.ts";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { Mark } from "../kit/mark.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { counted, grouped } from "../kit/words.ts";
@@ -49,7 +50,7 @@ export function HeldDetail({
   const [all, setAll] = useState(held.cells === null);
   useEffect(() => {
     const stop = new AbortController();
-    api<More>(`/api/quarantine/${held.load}/${held.record}`, { signal: stop.signal })
+    ask(getHeld, { params: { load: held.load, record: held.record }, signal: stop.signal })
       .then(setMore)
       .catch((e: unknown) => (e as Error).name !== "AbortError" && setProblem(problemOf(e)));
     return () => stop.abort();

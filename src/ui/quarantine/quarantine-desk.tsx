@@ -1,5 +1,6 @@
 "use client";
 
+import { discardHeld, releaseHeld, takeBackHeld } from "@/routes/quarantine.ts";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRouter } from "next/navigation";
 import Link from "next/link";
@@ -11,7 +12,7 @@ import type { Plan } from "@/core/plan/schema.ts";
 import { suggestMends, type Mend } from "@/core/mend/suggest.ts";
 import { recheck, type Rechecked } from "@/core/course/recheck.ts";
 import type { HeldGroup, HeldRecord } from "@/store/held.ts";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { Value } from "../kit/cell.tsx";
 import { HeldDetail } from "./held-detail.tsx";
 import { Bar } from "../kit/bar.tsx";
@@ -170,17 +171,8 @@ export function QuarantineDesk({
       setProblem(null);
       setDone(null);
       try {
-        const answer = await api<{
-          released: number;
-          stayed: {
-            load: number;
-            record: number;
-            problems: { message: string }[];
-            overtaken?: { by: number | null };
-            ended?: string;
-          }[];
-        }>("/api/quarantine/release", {
-          json: {
+        const answer = await ask(releaseHeld, {
+          body: {
             records: which.map((h) => ({ load: h.load, record: h.record, values: edits[idOf(h)] ?? {} })),
             overtaken: over,
           },
@@ -211,8 +203,8 @@ export function QuarantineDesk({
     setProblem(null);
     try {
       const which = forDiscard.map((h) => ({ load: h.load, record: h.record }));
-      const { discarded } = await api<{ discarded: number }>("/api/quarantine/discard", {
-        json: { records: which, reason },
+      const { discarded } = await ask(discardHeld, {
+        body: { records: which, reason },
       });
       const gone = new Set(which.map(idOf));
       setRecords((have) => have.filter((h) => !gone.has(idOf(h))));
@@ -229,7 +221,7 @@ export function QuarantineDesk({
 
   const takeBack = async (): Promise<void> => {
     try {
-      await api("/api/quarantine/discard", { method: "DELETE", json: { records: done?.undo ?? [] } });
+      await ask(takeBackHeld, { body: { records: done?.undo ?? [] } });
       setDone(null);
       window.location.reload();
     } catch (error) {

@@ -1,8 +1,9 @@
 "use client";
 
+import { bringListIn } from "@/routes/references.ts";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 
 /** Makes a reference list of a file. */
@@ -25,10 +26,10 @@ export function BringList() {
     if (!file) return;
     setBusy(true);
     setProblem(null);
-    const query = new URLSearchParams({ file: file.name, title: title.trim() });
-    for (const [key, value] of Object.entries(special)) if (value.trim() !== "") query.set(key, value.trim());
+    const said = Object.entries(special).map(([key, value]) => [key, value.trim()] as const);
+    const query = { file: file.name, title: title.trim(), ...Object.fromEntries(said.filter(([, v]) => v !== "")) };
     try {
-      await api(`/api/references/${name}/file?${query.toString()}`, { method: "PUT", body: file });
+      await ask(bringListIn, { params: { list: name }, query, file });
       router.push(`/references/${name}`);
       router.refresh();
     } catch (error) {

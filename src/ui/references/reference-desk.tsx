@@ -1,10 +1,11 @@
 "use client";
 
+import { bringListIn, changeEntries, listEntries, refuseProposal, versionOfList } from "@/routes/references.ts";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
 import type { Proposal, ReferenceEntry, ReferenceInfo, ReferenceVersion } from "@/store/references.ts";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { NoteForm } from "../kit/note-form.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { counted, grouped, isoDay } from "../kit/words.ts";
@@ -48,7 +49,7 @@ export function ReferenceDesk({
   useEffect(() => {
     if (text === "") return;
     const timer = setTimeout(() => {
-      api<Found>(`/api/references/${info.name}?q=${encodeURIComponent(text)}`).then(setFound, (error: unknown) =>
+      ask(listEntries, { params: { list: info.name }, query: { q: text } }).then(setFound, (error: unknown) =>
         setProblem(problemOf(error)),
       );
     }, 200);
@@ -65,11 +66,12 @@ export function ReferenceDesk({
     setProblem(null);
     try {
       if (replacing) {
-        const query = new URLSearchParams({ file: replacing.name, note });
-        await api(`/api/references/${info.name}/file?${query.toString()}`, { method: "PUT", body: replacing });
+        const query = { file: replacing.name, note };
+        await ask(bringListIn, { params: { list: info.name }, query, file: replacing });
       } else {
-        await api(`/api/references/${info.name}`, {
-          json: {
+        await ask(changeEntries, {
+          params: { list: info.name },
+          body: {
             from: info.version,
             add: [...changed.map(([, cells]) => cells), ...added],
             remove: [...changed.map(([id]) => Number(id)), ...gone],
@@ -291,9 +293,9 @@ export function ReferenceDesk({
                           className="plain held"
                           onClick={() => {
                             setTaken((have) => new Set([...have, p.id]));
-                            api(`/api/references/${info.name}/proposals`, {
-                              method: "DELETE",
-                              json: { id: p.id },
+                            ask(refuseProposal, {
+                              params: { list: info.name },
+                              body: { id: p.id },
                             }).catch((error: unknown) => setProblem(problemOf(error)));
                           }}
                         >
@@ -369,7 +371,7 @@ function VersionChanges({ list, version, shape }: { list: string; version: numbe
         className="plain text-xs"
         aria-label={`What version ${version} changed`}
         onClick={() => {
-          api<{ added: string[][]; removed: string[][] }>(`/api/references/${list}/versions/${version}`)
+          ask(versionOfList, { params: { list, version } })
             .then(setChanges)
             .catch((error: unknown) => setProblem(problemOf(error).title));
         }}

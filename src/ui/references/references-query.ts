@@ -1,8 +1,8 @@
-import type { ReferenceInfo } from "@/store/references.ts";
-import { api } from "../kit/api.ts";
+import { listReferences } from "@/routes/references.ts";
+import { ask } from "../kit/api.ts";
 
 /** The reference lists that there are, for whoever asks for them: asked once for all of a page. */
 export const REFERENCES_QUERY = {
   queryKey: ["references"],
-  queryFn: () => api<{ references: ReferenceInfo[] }>("/api/references"),
+  queryFn: () => ask(listReferences),
 };

@@ -1,12 +1,14 @@
 "use client";
 
+import { takeAwayNow } from "@/routes/store.ts";
+import { expiringBy, setRetention } from "@/routes/feeds.ts";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
 import type { Connection } from "@/store/connections.ts";
 import type { Expiring, FeedRoom, RetentionRun, Took } from "@/store/retention.ts";
 import type { Retention } from "@/core/plan/retention.ts";
-import { api, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { byteSize, counted, grouped, moment } from "../kit/words.ts";
 
@@ -41,7 +43,7 @@ export function SettingsDesk({
   const takeNow = async (): Promise<void> => {
     setProblem(null);
     try {
-      await api("/api/room", { json: {} });
+      await ask(takeAwayNow, { body: {} });
       setAsked(true);
     } catch (error) {
       setProblem(problemOf(error));
@@ -237,8 +239,9 @@ function RetentionForm({
     if (key === "null") return;
     const ending = new AbortController();
     const soon = setTimeout(() => {
-      api<Expiring>(`/api/feeds/${feed}/retention/expiring`, {
-        json: JSON.parse(key) as Retention,
+      ask(expiringBy, {
+        params: { feed },
+        body: JSON.parse(key) as Retention,
         signal: ending.signal,
       })
         .then(setExpiring)
@@ -252,9 +255,10 @@ function RetentionForm({
     };
   }, [feed, key]);
   const save = async (): Promise<void> => {
+    if (!wanted) return;
     setProblem(null);
     try {
-      await api(`/api/feeds/${feed}/retention`, { json: wanted });
+      await ask(setRetention, { params: { feed }, body: wanted });
       saved();
     } catch (error) {
       setProblem(problemOf(error));

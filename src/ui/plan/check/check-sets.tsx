@@ -1,12 +1,13 @@
 "use client";
 
+import { listCheckSets, saveCheckSet } from "@/routes/formulas.ts";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { asSet, setsOf, withSet } from "@/core/plan/check-sets.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { listed } from "@/core/kernel/problem.ts";
 import type { StoredCheckSet } from "@/store/check-sets.ts";
-import { api, problemOf, type ApiProblem } from "../../kit/api.ts";
+import { ask, problemOf, type ApiProblem } from "../../kit/api.ts";
 import { ProblemNote } from "../../kit/problem-note.tsx";
 import { counted } from "../../kit/words.ts";
 
@@ -15,7 +16,7 @@ export function CheckSets({ plan, change }: { plan: Plan; change: (plan: Plan) =
   const queries = useQueryClient();
   const { data } = useQuery({
     queryKey: ["check-sets"],
-    queryFn: () => api<{ sets: StoredCheckSet[] }>("/api/check-sets"),
+    queryFn: () => ask(listCheckSets),
   });
   const [said, setSaid] = useState("");
   const [name, setName] = useState<string | null>(null);
@@ -34,8 +35,9 @@ export function CheckSets({ plan, change }: { plan: Plan; change: (plan: Plan) =
     const plain = name!.trim();
     const from = sets.find((s) => s.name === plain)?.version ?? 0;
     try {
-      const { version } = await api<{ version: number }>(`/api/check-sets/${plain}`, {
-        json: { checks: own, from, note: `from the plan of ${plan.feed}` },
+      const { version } = await ask(saveCheckSet, {
+        params: { name: plain },
+        body: { checks: own, from, note: `from the plan of ${plan.feed}` },
       });
       await queries.invalidateQueries({ queryKey: ["check-sets"] });
       change(withSet(plan, { name: plain, version, checks: own }).plan);

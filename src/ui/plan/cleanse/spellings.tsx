@@ -1,10 +1,11 @@
 "use client";
 
+import { valuesOfField } from "@/routes/feeds.ts";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useRef, useState } from "react";
-import { findSpellings, type Counted } from "@/core/cleanse/spellings.ts";
+import { findSpellings } from "@/core/cleanse/spellings.ts";
 import type { Plan, Step } from "@/core/plan/schema.ts";
-import { api, problemOf } from "../../kit/api.ts";
+import { ask, problemOf } from "../../kit/api.ts";
 import { ProblemNote } from "../../kit/problem-note.tsx";
 import { counted, grouped } from "../../kit/words.ts";
 
@@ -41,8 +42,7 @@ function Groups({
 }) {
   const { data, error } = useQuery({
     queryKey: ["values", plan.feed, field],
-    queryFn: () =>
-      api<{ values: Counted[]; all: boolean }>(`/api/feeds/${plan.feed}/values?field=${encodeURIComponent(field)}`),
+    queryFn: () => ask(valuesOfField, { params: { feed: plan.feed }, query: { field } }),
   });
   const table = step["to"] as Record<string, string[]>;
   const [passed, setPassed] = useState<ReadonlySet<string>>(new Set());

@@ -1,14 +1,14 @@
 "use client";
 
+import { listTables, tableContract } from "@/routes/store.ts";
+import { targetOfPlan } from "@/routes/feeds.ts";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { withContract } from "@/core/interop/contract.ts";
-import type { Taken } from "@/core/interop/part.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { problemParts } from "@/core/kernel/problem.ts";
 import type { ExistingTable } from "@/engine/writing/existing-table.ts";
-import type { Alterations } from "@/engine/writing/target.ts";
-import { api, problemFrom, problemOf } from "../../kit/api.ts";
+import { ask, problemFrom, problemOf } from "../../kit/api.ts";
 import { ProblemNote } from "../../kit/problem-note.tsx";
 import { counted, grouped } from "../../kit/words.ts";
 
@@ -17,7 +17,7 @@ export function TargetPanel({ plan, change }: { plan: Plan; change: (plan: Plan)
   const document = JSON.stringify(plan);
   const { data, error } = useQuery({
     queryKey: ["target", document],
-    queryFn: () => api<Alterations>(`/api/feeds/${plan.feed}/target`, { json: { document: plan } }),
+    queryFn: () => ask(targetOfPlan, { params: { feed: plan.feed }, body: { document: plan } }),
     placeholderData: (before) => before,
     retry: false,
   });
@@ -69,12 +69,12 @@ function TakeTable({ plan, change }: { plan: Plan; change: (plan: Plan) => void 
   const [problem, setProblem] = useState<ReturnType<typeof problemParts> | null>(null);
   const tables = useQuery({
     queryKey: ["tables"],
-    queryFn: () => api<{ tables: ExistingTable[] }>("/api/tables"),
+    queryFn: () => ask(listTables),
     enabled: open,
   });
   const contract = useQuery({
     queryKey: ["table", chosen],
-    queryFn: () => api<Taken>(`/api/tables/${encodeURIComponent(chosen!.schema)}/${encodeURIComponent(chosen!.table)}`),
+    queryFn: () => ask(tableContract, { params: { schema: chosen!.schema, table: chosen!.table } }),
     enabled: chosen !== null,
   });
   const taken = chosen === null ? undefined : contract.data;

@@ -1,5 +1,6 @@
 "use client";
 
+import { previewFiles } from "@/routes/deliveries.ts";
 import { useQuery } from "@tanstack/react-query";
 import Link from "next/link";
 import { plainName } from "@/core/map/columns.ts";
@@ -7,10 +8,9 @@ import { SCORED_BY, lookUpSchema, type LookUp, type LookUpPolicy, type NonePolic
 import { comparatorPart } from "@/core/match/compare/index.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { fitsName } from "@/core/kernel/file-name.ts";
-import type { PartPreview } from "@/engine/look/preview.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
 import { REFERENCES_QUERY } from "../../references/references-query.ts";
-import { api } from "../../kit/api.ts";
+import { ask } from "../../kit/api.ts";
 import { counted, grouped } from "../../kit/words.ts";
 
 interface Props {
@@ -58,8 +58,7 @@ function firstLookUp(plan: Plan, list: ReferenceInfo): LookUp {
 function useFiles(delivery: number | null): ReferenceInfo[] {
   const { data } = useQuery({
     queryKey: ["files as lists", delivery],
-    queryFn: () =>
-      api<{ parts: PartPreview[] }>(`/api/deliveries/${delivery}/preview`, { json: { read: {}, most: 1 } }),
+    queryFn: () => ask(previewFiles, { params: { id: delivery! }, body: { read: {}, most: 1 } }),
     enabled: delivery !== null,
     staleTime: 60_000,
   });

@@ -15,5 +15,5 @@ export const GET = handle(compareLoads, async ({ params: { id, other } }) => {
   }
   for (const load of [after, before]) needDetail(load);
   const [a, b] = await Promise.all([outcomesOf(db(), after.id), outcomesOf(db(), before.id)]);
-  return { transitions: transitions(b, a), records: [b.length, a.length] };
+  return { transitions: transitions(b, a), records: [b.length, a.length] as [number, number] };
 });
