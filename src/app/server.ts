@@ -148,7 +148,7 @@ export function handle<D extends Declared>(declared: D, handler: Handler<D>) {
     const id = request.headers.get("x-request-id") ?? undefined;
     const run = async (): Promise<Response> => {
       const answer = await handler({
-        params: z.object(declared.params).parse(await context.params) as ParamsOf<D>,
+        params: z.object(declared.params).parse((await context.params) ?? {}) as ParamsOf<D>,
         query: z.object(declared.query).parse(Object.fromEntries(new URL(request.url).searchParams)) as QueryOf<D>,
         body: (declared.body ? declared.body.parse(await jsonOf(request)) : undefined) as BodyOf<D>,
         request,
