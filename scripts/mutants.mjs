@@ -23,7 +23,7 @@ const FOLDERS = {
     tests: ["bytes", "distance", "identity", "values", "unicode", "hash", "cluster", "kernel"],
     heart: false,
   },
-  "core/type": { tests: ["parts", "values", "locale", "sift"], heart: true },
+  "core/type": { tests: ["types", "parts", "values", "locale"], heart: true },
   "core/formula": { tests: ["formula", "formula-cost", "named"], heart: false },
   "core/read": {
     tests: ["formats", "delimited", "detect", "damage", "hostile-files", "json-scan", "avro-bounds", "closes"],

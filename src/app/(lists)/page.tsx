@@ -139,9 +139,9 @@ function Need({
   on: boolean;
 }) {
   return (
-    <div className="px-4 py-2 first:pl-0">
+    <div className="px-3 py-2">
       <p className={`font-bold ${on ? "held" : "faint"}`}>{title}</p>
-      <p className="line-clamp-2 text-[0.93rem]">{text}</p>
+      <p className="line-clamp-3 text-[0.93rem]">{text}</p>
       {href && (
         <Link className="plain" href={href}>
           {action}

@@ -63,10 +63,11 @@ export function parseFormat(format: string): Piece[] | string {
   for (let i = 0; i < format.length;) {
     const c = format[i]!;
     if (c === "'") {
-      const close = format.indexOf("'", i + 1);
-      if (close < 0) return `The format “${format}” has a quote that is never closed.`;
-      literal(close === i + 1 ? "'" : format.slice(i + 1, close));
-      i = close + 1;
+      // Two quotes are one that stands for itself, within quotes and outside of them (UTS #35).
+      const quoted = /^''|^'((?:[^']|'')+)'/.exec(format.slice(i));
+      if (!quoted) return `The format “${format}” has a quote that is never closed.`;
+      literal(quoted[1] === undefined ? "'" : quoted[1].replaceAll("''", "'"));
+      i += quoted[0].length;
     } else if (/[A-Za-z]/.test(c)) {
       let j = i;
       while (format[j] === c) j++;

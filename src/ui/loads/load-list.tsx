@@ -99,7 +99,7 @@ function Row({
           </Link>
         </td>
       )}
-      <td className="max-w-52 truncate" title={load.files.join(", ")}>
+      <td className="max-w-64 [overflow-wrap:anywhere]" title={load.files.join(", ")}>
         {load.sender || load.files.join(", ")}
       </td>
       <td>
@@ -126,7 +126,9 @@ function Row({
         {word}
         {load.state === "running" && share !== null && ` ${share} %`}
       </td>
-      <td className="faint max-w-96 truncate">{whatDiffers(load)}</td>
+      <td className="faint max-w-96" title={whatDiffers(load)}>
+        <span className="line-clamp-2">{whatDiffers(load)}</span>
+      </td>
     </tr>
   );
 }

@@ -239,12 +239,12 @@ export function PlanDesk({
           </p>
           <h1>{TITLES[stage]}</h1>
         </div>
-        <div className="flex items-center gap-3">
+        <div className="flex flex-wrap items-center justify-end gap-3">
           {versions.length > 1 && (
             <label className="flex items-center gap-1.5 text-sm whitespace-nowrap">
               version
               <select
-                className="select select-sm w-16"
+                className="select select-sm w-20"
                 value={shown.version}
                 onChange={(e) => router.push(`/feeds/${feed.name}/plan?version=${e.target.value}`)}
               >
@@ -254,7 +254,12 @@ export function PlanDesk({
               </select>
             </label>
           )}
-          <button type="button" className="plain disabled:opacity-40" onClick={undo} disabled={history.at === 0}>
+          <button
+            type="button"
+            className="plain whitespace-nowrap disabled:opacity-40"
+            onClick={undo}
+            disabled={history.at === 0}
+          >
             Undo <kbd>Ctrl Z</kbd>
           </button>
           <button
@@ -319,7 +324,7 @@ export function PlanDesk({
           )}
         </div>
       )}
-      <div className="mt-3 grid grid-cols-1 gap-5 lg:grid-cols-[13rem_minmax(0,1fr)]">
+      <div className="mt-3 grid grid-cols-1 gap-4 lg:grid-cols-[8rem_minmax(0,1fr)] xl:grid-cols-[13rem_minmax(0,1fr)] xl:gap-5">
         <nav aria-label="Stages of the plan">
           {STAGES.map((s) => (
             <button
@@ -327,7 +332,7 @@ export function PlanDesk({
               type="button"
               aria-current={s === stage ? "step" : undefined}
               onClick={() => setStage(s)}
-              className={`flex w-full cursor-pointer items-center justify-between gap-2 border-b border-l-4 border-b-[var(--rule)] px-2 py-2 text-left ${s === stage ? "border-l-[var(--pine)] bg-[var(--shade)]" : "border-l-transparent"}`}
+              className={`flex w-full cursor-pointer flex-wrap items-center justify-between gap-x-2 border-b xl:flex-nowrap border-l-4 border-b-[var(--rule)] px-2 py-2 text-left ${s === stage ? "border-l-[var(--pine)] bg-[var(--shade)]" : "border-l-transparent"}`}
             >
               <span>
                 <b>{s}</b>

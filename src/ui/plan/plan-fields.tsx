@@ -126,7 +126,7 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
         clear={() => setPicked(new Set())}
       />
       <div className="overflow-x-auto">
-        <table className="ledger min-w-[58rem]">
+        <table className="ledger fields-table">
           <thead>
             <tr>
               <th>
@@ -162,10 +162,10 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
                       onChange={() => toggle(f.name)}
                     />
                   </td>
-                  <td className="w-36">
+                  <td>
                     <Text label={`Name of ${f.name}`} value={f.name} take={(v) => rename(f.name, v.trim())} bold />
                   </td>
-                  <td className="w-32">
+                  <td className="w-28">
                     <select
                       className="select select-xs"
                       aria-label={`Type of ${f.name}`}
@@ -323,7 +323,7 @@ function Text({
       aria-label={name}
       title={value}
       placeholder={placeholder}
-      className={`w-full min-w-0 border-b border-transparent bg-transparent py-0.5 hover:border-[var(--rule)] focus:border-[var(--ink)] ${mono ? "raw" : ""} ${bold ? "font-semibold" : ""}`}
+      className={`whole w-full border-b border-transparent bg-transparent py-0.5 hover:border-[var(--rule)] focus:border-[var(--ink)] ${mono ? "raw" : ""} ${bold ? "font-semibold" : ""}`}
       value={draft ?? value}
       onChange={(e) => setDraft(e.target.value)}
       onBlur={commit}
