@@ -139,7 +139,7 @@ function Need({
   on: boolean;
 }) {
   return (
-    <div className="px-3 py-2">
+    <div className="px-3 py-2 md:max-xl:even:border-r-0">
       <p className={`font-bold ${on ? "held" : "faint"}`}>{title}</p>
       <p className="line-clamp-3 text-[0.93rem]">{text}</p>
       {href && (

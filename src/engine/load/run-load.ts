@@ -2,8 +2,6 @@ import { printCheck } from "@/core/check/identity.ts";
 import {
   type Attempt,
   OF_ATTEMPT,
-  addBlock,
-  addLateProblems,
   inTime,
   ledgerBlocks,
   lateProblems,
@@ -27,7 +25,7 @@ import type { MatchMetrics } from "@/core/match/metrics.ts";
 import { Course } from "@/core/course/course.ts";
 import type { Sifted } from "@/core/course/sifted.ts";
 import { ident, inWords, type Client, type Db } from "@/store/db.ts";
-import { getDelivery, storedBytes, type Delivery } from "@/store/deliveries.ts";
+import { getDelivery, type Delivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { nextWriting, transactionNumber } from "@/store/writings.ts";
 import { columnsBefore, historyBefore, endLoad, getLoad, type Load } from "@/store/loads.ts";
@@ -36,13 +34,13 @@ import { LOAD_LOCK, abandonLoad, dropLeft } from "./abandon.ts";
 import { apart, profileLimits } from "../apart/apart.ts";
 import { holdBetween, holdingBetween } from "./between.ts";
 import { copyDelimiter, copyRows, moreOf } from "./copy-rows.ts";
+import { Reading, asBuffer } from "./reading.ts";
 import { referringKeys } from "../writing/existing-table.ts";
 import { heldRow } from "./held-rows.ts";
 import { fieldsOf, lateKeys, lateProblem } from "./late.ts";
-import type { FromThread, HeldRow, ThreadStart, ToThread } from "../threads/messages.ts";
+import type { FromThread, HeldRow } from "../threads/messages.ts";
 import { matchStaged, type Matched } from "../match/match-load.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
-import { giveBack, takeThread } from "../threads/threads.ts";
 import { LEAVE, countKept, countUpsert, meet, needsLeave, upsertStaged, type Meeting } from "../writing/meet.ts";
 import { heldMeetsRow, overtakeHeld } from "../release/overtake.ts";
 import { Expected, reconcile } from "../writing/reconcile.ts";
@@ -61,12 +59,6 @@ import {
   type Successor,
 } from "../writing/target.ts";
 
-/** Chunks on their way to the thread. */
-const AHEAD = 3;
-
-/** More than a connection keeps of what it says it has passed on. */
-const SOCKET_BYTES = 128 << 10;
-
 /** Memory in which the database may sort a key's values. */
 const INDEX_MEMORY = "128MB";
 
@@ -74,10 +66,6 @@ const INDEX_MEMORY = "128MB";
 const HEED_MS = 500;
 
 class Cancelled extends Error {}
-
-function asBuffer(bytes: Uint8Array): Buffer {
-  return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length);
-}
 
 export interface RunOptions {
   /** The bundled course-thread. */
@@ -125,11 +113,6 @@ export async function runLoad(db: Db, id: number, options: RunOptions): Promise<
     if (!broken) await client.query("select pg_advisory_unlock($1, $2)", [LOAD_LOCK, id]).catch(lost);
     client.release(broken);
   }
-}
-
-/** When all have ended, the error of the first that failed: nothing of an attempt goes on when it is over. */
-async function allEnded(work: readonly (Promise<unknown> | undefined)[]): Promise<void> {
-  for (const ended of await Promise.allSettled(work)) if (ended.status === "rejected") throw ended.reason as Error;
 }
 
 class LoadRun {
@@ -253,159 +236,43 @@ class LoadRun {
 
   /** Reads the delivery through the course into the staging tables. */
   private async stageRecords(): Promise<Extract<FromThread, { type: "done" }>> {
-    const { client, db, compiled } = this;
+    const { client, compiled } = this;
     // Packed files are larger than they look.
     const expected = Math.max(50_001, this.delivery.files.reduce((n, f) => n + f.bytes, 0) / 40);
-    const start: ThreadStart = {
-      plan: compiled.plan,
-      references: [...this.references.values()],
-      off: this.load.checksOff,
-      leave: this.leaves,
-      expected,
-    };
-    const thread = takeThread(this.options.thread);
-    const send = (message: ToThread, transfer: ArrayBuffer[] = []): void => thread.postMessage(message, transfer);
-    send({ type: "begin", ...start });
     await client.query("begin");
     this.xids.push(await transactionNumber(client));
-    const copy = client.query(copyFrom(this.copyStatement())) as unknown as CopyStreamQuery;
-    /** Memory of chunks that the thread has read, and of rows that are on their way to the database. */
-    const spare: ArrayBuffer[] = [];
-    const underway: { memory: ArrayBuffer; bytes: number }[] = [];
-    let gaveUp: (error: unknown) => void = () => {};
-    let blocks = 0;
-    let pending = 0;
-    let credit = AHEAD;
-    let moreCredit: (() => void) | null = null;
-    let failure: unknown = null;
-    let finish: ((done: Extract<FromThread, { type: "done" }>) => void) | null = null;
-    let giveUp: (error: unknown) => void = () => {};
-    const outcome = new Promise<Extract<FromThread, { type: "done" }>>((resolve, reject) => {
-      finish = resolve;
-      giveUp = (error) => {
-        failure ??= error;
-        moreCredit?.();
-        gaveUp(error);
-        reject(error as Error);
-      };
+    const reading = new Reading({
+      db: this.db,
+      client,
+      attempt: this.attempt,
+      files: this.delivery.files,
+      start: {
+        plan: compiled.plan,
+        references: [...this.references.values()],
+        off: this.load.checksOff,
+        leave: this.leaves,
+        expected,
+      },
+      copy: this.copyStatement(),
+      thread: this.options.thread,
+      signal: this.options.signal,
+      hold: (rows) => this.stageHeld(rows),
+      progress: async (records, bytesRead) => {
+        this.records += records;
+        this.bytes = bytesRead;
+        await this.progress();
+      },
     });
-    outcome.catch(() => {});
-    this.breakOff = giveUp;
-    copy.on("error", giveUp);
-    thread.on("error", giveUp);
-    let said = false;
-    let well = false;
-    thread.on("exit", (code) => said || giveUp(new Error(`the course's thread ended with code ${code}`)));
-    const onAbort = (): void => giveUp(new Error("the worker is ending"));
-    this.options.signal?.addEventListener("abort", onAbort);
-
-    // Blocks are taken one at a time, in order; the thread waits while COPY is not ready for more.
-    let work = Promise.resolve();
-    const take = async (message: FromThread): Promise<void> => {
-      switch (message.type) {
-        case "block": {
-          // The ledger and the held rows go through another connection while COPY takes the rows.
-          const passedOn = new Promise<void>((resolve, reject) => {
-            gaveUp = reject;
-            if (message.copy.length === 0) resolve();
-            else copy.write(asBuffer(message.copy), () => resolve());
-          });
-          underway.push({ memory: message.copy.buffer, bytes: message.copy.length });
-          await allEnded([
-            passedOn,
-            addBlock(db, this.attempt, { ...message, block: blocks++ }),
-            message.held === "" ? undefined : this.stageHeld(message.held),
-          ]);
-          // The connection may still have the end of what it was given last, but no more than that.
-          for (let after = 0, i = underway.length - 1; i >= 0; i--) {
-            const { memory, bytes } = underway[i]!;
-            if (after >= SOCKET_BYTES) {
-              send({ type: "spent", memory }, [memory]);
-              underway.splice(i, 1);
-            }
-            after += bytes;
-          }
-          this.records += message.outcomes.length;
-          this.bytes = message.bytesRead;
-          await this.progress();
-          break;
-        }
-        case "late":
-          await addLateProblems(db, this.attempt, message.check, message.found);
-          break;
-        case "failed":
-          throw new SieveError(message.code, message.message, { detail: message.detail, hint: message.hint });
-        case "done":
-          finish!(message);
-      }
-    };
-    thread.on("message", (message: FromThread) => {
-      // Credit at once: it must not wait behind a block that waits for COPY.
-      if (message.type === "took-chunk") {
-        credit++;
-        spare.push(message.memory);
-        moreCredit?.();
-        return;
-      }
-      said ||= message.type === "done" || message.type === "failed";
-      pending++;
-      work = work
-        .then(() => (failure ? undefined : take(message)))
-        .catch(giveUp)
-        .finally(() => {
-          pending--;
-          if (message.type === "block") send({ type: "took-block" });
-          moreCredit?.();
-        });
-    });
-
-    const feed = async (): Promise<void> => {
-      for (const file of this.delivery.files) {
-        send({ type: "file", index: file.position, name: file.name, bytes: file.bytes });
-        for await (const bytes of storedBytes(db, file.id)) {
-          // Also wait while blocks pile up before COPY: memory stays flat whatever the speeds.
-          while ((credit <= 0 || pending > AHEAD) && !failure) {
-            await new Promise<void>((resolve) => {
-              moreCredit = resolve;
-            });
-          }
-          if (failure) return;
-          credit--;
-          const memory = spare.find((m) => m.byteLength >= bytes.length) ?? new ArrayBuffer(bytes.length);
-          if (spare.includes(memory)) spare.splice(spare.indexOf(memory), 1);
-          const own = new Uint8Array(memory, 0, bytes.length);
-          own.set(bytes);
-          send({ type: "chunk", bytes: own }, [memory]);
-        }
-        send({ type: "end-of-file" });
-      }
-      send({ type: "end" });
-    };
+    this.breakOff = reading.giveUp;
     try {
-      feed().catch(giveUp);
-      const done = await outcome;
-      copy.end();
-      await Promise.race([once(copy, "finish"), new Promise((_, reject) => copy.once("error", reject))]);
+      const done = await reading.run();
       await client.query("commit");
-      well = true;
       return done;
     } catch (error) {
-      // An open COPY must end before its client can be used again.
-      await new Promise<void>((resolve) => {
-        copy.once("close", () => resolve());
-        copy.once("error", () => resolve());
-        copy.destroy(new Error("the load ended"));
-        setTimeout(resolve, 2000).unref();
-      });
-      await work.catch(() => {});
       await client.query("rollback").catch(() => {});
       throw error;
     } finally {
-      failure ??= new Error("over");
       this.breakOff = null;
-      this.options.signal?.removeEventListener("abort", onAbort);
-      if (well) giveBack(thread);
-      else await thread.terminate();
     }
   }
 

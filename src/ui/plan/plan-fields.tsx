@@ -163,7 +163,13 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
                     />
                   </td>
                   <td>
-                    <Text label={`Name of ${f.name}`} value={f.name} take={(v) => rename(f.name, v.trim())} bold />
+                    <Text
+                      label={`Name of ${f.name}`}
+                      value={f.name}
+                      take={(v) => rename(f.name, v.trim())}
+                      bold
+                      whole
+                    />
                   </td>
                   <td className="w-28">
                     <select
@@ -179,7 +185,7 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
                       ))}
                     </select>
                   </td>
-                  <td>
+                  <td className="w-1/4 min-w-24">
                     {SIZE[f.type].hint && (
                       <Text
                         label={`${SIZE[f.type].hint} of ${f.name}`}
@@ -215,25 +221,27 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
                       }
                     />
                   </td>
-                  <td className="w-28">
+                  <td>
                     {ordered && (
                       <Text
                         label={`Least of ${f.name}`}
                         value={f.least === undefined ? "" : String(f.least)}
                         take={(v) => update(f.name, (x) => withProperty(x, { least: v.trim() || undefined }))}
+                        whole
                       />
                     )}
                   </td>
-                  <td className="w-28">
+                  <td>
                     {ordered && (
                       <Text
                         label={`Most of ${f.name}`}
                         value={f.most === undefined ? "" : String(f.most)}
                         take={(v) => update(f.name, (x) => withProperty(x, { most: v.trim() || undefined }))}
+                        whole
                       />
                     )}
                   </td>
-                  <td className="w-32">
+                  <td className="min-w-16">
                     {(f.type === "text" || f.type === "code") && (
                       <Text
                         label={`Pattern of ${f.name}`}
@@ -305,6 +313,7 @@ function Text({
   placeholder,
   mono = false,
   bold = false,
+  whole = false,
 }: {
   label: string;
   value: string;
@@ -312,6 +321,8 @@ function Text({
   placeholder?: string;
   mono?: boolean;
   bold?: boolean;
+  /** It is as wide as what stands in it. */
+  whole?: boolean;
 }) {
   const [draft, setDraft] = useState<string | null>(null);
   const commit = (): void => {
@@ -323,7 +334,7 @@ function Text({
       aria-label={name}
       title={value}
       placeholder={placeholder}
-      className={`whole w-full border-b border-transparent bg-transparent py-0.5 hover:border-[var(--rule)] focus:border-[var(--ink)] ${mono ? "raw" : ""} ${bold ? "font-semibold" : ""}`}
+      className={`${whole ? "whole" : "min-w-0"} w-full border-b border-transparent bg-transparent py-0.5 hover:border-[var(--rule)] focus:border-[var(--ink)] ${mono ? "raw" : ""} ${bold ? "font-semibold" : ""}`}
       value={draft ?? value}
       onChange={(e) => setDraft(e.target.value)}
       onBlur={commit}
