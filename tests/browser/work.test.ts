@@ -8,7 +8,7 @@ import { makeDeliveries } from "../../demo/generate.ts";
 import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { askForLoad } from "@/store/loads.ts";
-import { newSystem, waitFor, type System } from "../support/system.ts";
+import { newFeed, newSystem, waitFor, type System } from "../support/system.ts";
 import { program, press, shows, startWeb, textOf, type Web } from "../support/web.ts";
 
 let system: System;
@@ -228,13 +228,48 @@ describe("a load on its way", () => {
   });
 });
 
+/** A load of a feed that has forty fields with long names, each wrong in a record of its own; made once. */
+async function longNames(db: System["db"]): Promise<number> {
+  const feed = "long_names";
+  const before = await db.query<{ id: number }>("select id from sieve.load where feed = $1", [feed]);
+  if (before.rows[0]) return before.rows[0].id;
+  const names = Array.from({ length: 40 }, (_, i) => `what_the_sender_calls_the_weight_of_lot_${i}_in_grams`);
+  const fields = names.map((name) => ({ name, type: "integer", least: -1_000_000_000, most: 1_000_000_000 }));
+  await newFeed(db, feed, fields, {}, { gates: [] });
+  const rows = names.map((_, i) => names.map((__, k) => (i === k ? "not a whole number but a long text" : "7")).join());
+  const id = await makeDelivery(db, feed, "test", "The Sender of Long Names and of Little Else, Limited");
+  const bytes = new TextEncoder().encode([names.join(), ...rows, names.map(() => "1").join(), ""].join("\n"));
+  await receiveFile(db, id, `${"a-long-name-of-a-file-".repeat(6)}.csv`, Readable.from([bytes]), bytes.length);
+  const load = await askForLoad(db, id);
+  await waitFor(db, load);
+  return load;
+}
+
+/** Runs in a page: what of its controls and headings stands beyond its right edge, where nobody can scroll to it. */
+function beyond(): string[] {
+  const wide = document.documentElement.scrollWidth - window.innerWidth;
+  const found = wide > 0 ? [`the page is ${wide} wider`] : [];
+  for (const e of document.querySelectorAll<HTMLElement>("a, button, input, select, label, th, h1, h2, summary")) {
+    if (e.offsetParent === null) continue;
+    let scrolls = false;
+    for (let up = e.parentElement; up; up = up.parentElement) {
+      if (["auto", "scroll"].includes(getComputedStyle(up).overflowX)) scrolls = true;
+    }
+    if (!scrolls && e.getBoundingClientRect().right > window.innerWidth + 1) {
+      found.push(`${e.tagName} ${(e.innerText || (e.ariaLabel ?? "")).slice(0, 60)}`);
+    }
+  }
+  return found;
+}
+
 describe("every screen", () => {
   const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
   it.each(["paper", "loam"] as const)(
     "has no fault that axe finds, and nothing wider than the window, in %s",
     async (theme) => {
       const { db } = system;
-      await makeFeed(db, { name: "unknown", title: "Unknown", about: "" });
+      if (theme === "paper") await makeFeed(db, { name: "unknown", title: "Unknown", about: "" });
+      const long = await longNames(db);
       if (theme === "paper") {
         const id = await makeDelivery(db, "unknown", "test", "");
         const bytes = new TextEncoder().encode("a;b\n1;2\n");
@@ -256,6 +291,19 @@ describe("every screen", () => {
         "/feeds/accessions/writings",
         "/writings/1",
         "/settings",
+        // With nothing in them.
+        "/matches",
+        "/references",
+        "/formulas",
+        "/feeds/accessions/versions",
+        "/feeds/unknown",
+        "/quarantine?feed=unknown",
+        // Forty fields with long names, all of them wrong.
+        "/feeds/long_names",
+        "/feeds/long_names/plan",
+        `/loads/${long}`,
+        `/loads/${long}/records`,
+        "/quarantine?feed=long_names",
       ]) {
         const page = await web.open(path, theme);
         await page.evaluate(axe);
@@ -269,7 +317,13 @@ describe("every screen", () => {
           return violations.map((v) => `${v.id}: ${v.nodes[0]?.html.slice(0, 160)}`);
         });
         expect(found, `${path} in ${theme}`).toEqual([]);
-        expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(1280);
+        for (const [width, height] of [
+          [1280, 800],
+          [1024, 700],
+        ] as const) {
+          await page.setViewport({ width, height });
+          expect(await page.evaluate(beyond), `${path} in ${theme}, ${width} wide`).toEqual([]);
+        }
         await page.close();
       }
       expect(errors).toEqual([]);
