@@ -72,7 +72,10 @@ export function HeldDetail({
   );
   const holding = verdict.problems.filter((p) => p.onFailure !== "note");
   return (
-    <section aria-label="The record" className="border-[var(--rule)] lg:border-l lg:pl-4">
+    <section
+      aria-label="The record"
+      className="min-w-0 border-[var(--rule)] [overflow-wrap:anywhere] lg:border-l lg:pl-4"
+    >
       <h2>
         Line {grouped(held.line)} of {held.file}
       </h2>

@@ -405,8 +405,8 @@ export function QuarantineDesk({
           save={discard}
         />
       )}
-      <div className="mt-3 grid grid-cols-1 gap-5 lg:grid-cols-[16rem_minmax(0,1fr)_19rem]">
-        <section aria-label="What is wrong">
+      <div className="mt-3 grid grid-cols-1 gap-5 lg:grid-cols-[13rem_minmax(0,1fr)_17rem] xl:grid-cols-[16rem_minmax(0,1fr)_19rem]">
+        <section aria-label="What is wrong" className="min-w-0">
           <div className="flex justify-between border-b border-[var(--ink)] pb-1">
             <h2>What is wrong</h2>
             <h2>records</h2>
@@ -422,7 +422,7 @@ export function QuarantineDesk({
                     className={`block border-b border-[var(--rule)] border-l-4 py-1.5 pr-2 pl-2 ${here ? "border-l-[var(--plum)] bg-[var(--shade)]" : "border-l-transparent"}`}
                   >
                     <span className="flex justify-between gap-2">
-                      <span className="font-semibold">{g.fault}</span>
+                      <span className="min-w-0 font-semibold [overflow-wrap:anywhere]">{g.fault}</span>
                       <b className="held">{grouped(g.count)}</b>
                     </span>
                     <Bar share={g.count / groups[0]!.count} className="mt-0.5 h-1.5 text-[var(--plum)]" />
