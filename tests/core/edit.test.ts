@@ -44,6 +44,27 @@ describe("a field", () => {
     ]);
   });
 
+  it("called otherwise is followed into what is said to the sender, which says that it is used there", () => {
+    const spoken = parsePlan({
+      ...plan,
+      check: [
+        { name: "told apart", that: "it != a", in: ["b"], message: "{a} and {b} are one: {a}, {ab}." },
+        { check: "has parent", fields: ["b"], of: ["c"], name: "known", message: "{a} is of {b}, which nobody knows." },
+        { name: "silent", that: "b != c" },
+      ],
+    });
+    const says = usedIn(spoken, "a").map((u) => u.says);
+    expect(says).toEqual(expect.arrayContaining(["in the words of told apart", "in the words of known"]));
+    expect(says).not.toContain("in the words of silent");
+    const renamed = parsePlan(renameField(spoken, "a", "first"));
+    expect(renamed.check.map((c) => ("message" in c ? c.message : undefined))).toEqual([
+      "{first} and {b} are one: {first}, {ab}.",
+      "{first} is of {b}, which nobody knows.",
+      undefined,
+    ]);
+    expect(usedIn(renamed, "a").filter((u) => u.stage === "Check")).toEqual([]);
+  });
+
   it("says where it is used", () => {
     expect(usedIn(plan, "a").map((u) => u.says)).toEqual([
       "step 1, trim the ends",

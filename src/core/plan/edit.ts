@@ -16,6 +16,11 @@ export interface Use {
   readonly says: string;
 }
 
+/** Whether words for the sender have a value of a field put in. */
+function speaksOf(words: string | undefined, name: string): boolean {
+  return words?.includes(`{${name}}`) ?? false;
+}
+
 /** Every place of a plan that a field is used in, in the order of the course. */
 export function usedIn(plan: Plan, name: string): Use[] {
   const uses: Use[] = [];
@@ -34,6 +39,10 @@ export function usedIn(plan: Plan, name: string): Use[] {
     } else if (isUnique(c)) {
       if (c.in.includes(name)) uses.push({ stage: "Check", says: `unique over ${c.in.join(" and ")}` });
     } else if (c.in?.includes(name) || namesIn(c.that).includes(name)) uses.push({ stage: "Check", says: c.name });
+  }
+  for (const c of plan.check) {
+    if (isUnique(c) || !speaksOf(c.message, name)) continue;
+    uses.push({ stage: "Check", says: `in the words of ${isBetween(c) ? betweenTitle(c) : c.name}` });
   }
   for (const l of plan.lookup ?? []) {
     const { asks, fills } = lookUpFields(l);
@@ -157,13 +166,12 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
       ),
     },
     cleanse: plan.cleanse.map(step),
-    check: plan.check.map((c) =>
-      isBetween(c)
-        ? renameInBetween(c, follow)
-        : isUnique(c)
-          ? { ...c, in: follow(c.in) }
-          : { ...c, that: renameInFormula(c.that, from, to), ...(c.in ? { in: follow(c.in) } : {}) },
-    ),
+    check: plan.check.map((c) => {
+      if (isUnique(c)) return { ...c, in: follow(c.in) };
+      const words = speaksOf(c.message, from) ? { message: c.message!.replaceAll(`{${from}}`, `{${to}}`) } : {};
+      if (isBetween(c)) return { ...renameInBetween(c, follow), ...words };
+      return { ...c, that: renameInFormula(c.that, from, to), ...(c.in ? { in: follow(c.in) } : {}), ...words };
+    }),
     ...(plan.lookup ? { lookup: plan.lookup.map((l) => renameInLookUp(l, follow)) } : {}),
     ...(plan.match ? { match: renameInMatch(plan.match, follow, (source) => renameInFormula(source, from, to)) } : {}),
     load: {
