@@ -1,3 +1,4 @@
+import { CHECK_SET_LOCK } from "./locks.ts";
 import type { CheckSet, SetCheck } from "@/core/plan/check-sets.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { transaction, type Db, type Queryable } from "./db.ts";
@@ -34,7 +35,7 @@ export async function saveCheckSet(
   by: string,
 ): Promise<number> {
   return await transaction(db, async (client) => {
-    await client.query("select pg_advisory_xact_lock(7306, hashtext($1))", [name]);
+    await client.query("select pg_advisory_xact_lock($1, hashtext($2))", [CHECK_SET_LOCK, name]);
     const { rows } = await client.query<{ version: number }>(
       "select coalesce(max(version), 0)::int as version from sieve.check_set where name = $1",
       [name],

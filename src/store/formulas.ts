@@ -1,3 +1,4 @@
+import { FORMULA_LOCK } from "./locks.ts";
 import { listsIn } from "@/core/formula/lists.ts";
 import type { Reference } from "@/core/kernel/reference.ts";
 import { readReference } from "./references.ts";
@@ -68,7 +69,7 @@ export async function saveFormula(
   by: string,
 ): Promise<number> {
   return await transaction(db, async (client) => {
-    await client.query("select pg_advisory_xact_lock(7305, hashtext($1))", [name]);
+    await client.query("select pg_advisory_xact_lock($1, hashtext($2))", [FORMULA_LOCK, name]);
     const { [name]: _, ...others } = await namedFormulas(client);
     const asked = [document.body, ...(document.examples ?? []).map((e) => e.formula)];
     const lists = new Map<string, Reference>();

@@ -1,3 +1,4 @@
+import { MIGRATION_LOCK } from "./locks.ts";
 import first from "./migrations/001-first.sql";
 import packed from "./migrations/002-packed.sql";
 import profile from "./migrations/003-profile.sql";
@@ -48,13 +49,13 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
 export async function migrate(owner: Db, app: Db = owner): Promise<number> {
   const names = [await roleOf(owner), await roleOf(app)] as const;
   await transaction(owner, async (client) => {
-    await client.query("select pg_advisory_xact_lock(7300, 0)");
+    await client.query("select pg_advisory_xact_lock($1, 0)", [MIGRATION_LOCK]);
     await makeQueueSchema(client, names[1]);
   });
   // The queue's tables show their rows to nobody but their owner.
   await runMigrations({ pgPool: app });
   return await transaction(owner, async (client) => {
-    await client.query("select pg_advisory_xact_lock(7300, 0)");
+    await client.query("select pg_advisory_xact_lock($1, 0)", [MIGRATION_LOCK]);
     if (!(await schemaIsThere(client, "sieve"))) await client.query("create schema sieve");
     await client.query(
       "create table if not exists sieve.migration (id integer primary key, ran_at timestamptz not null default now())",

@@ -1,7 +1,5 @@
+import { WORKER_LOCK } from "./locks.ts";
 import { isStoreAway, type Db } from "./db.ts";
-
-/** Held by each worker process as long as it lives: the first number of its advisory lock. */
-export const WORKER_LOCK = 7302;
 
 /** The store's last migration that this version knows: the web process has their numbers, not their text. */
 export const NEWEST_MIGRATION = 18;

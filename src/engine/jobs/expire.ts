@@ -1,3 +1,4 @@
+import { RETENTION_LOCK } from "@/store/locks.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { transaction, type Db, type Queryable } from "@/store/db.ts";
 import { planInForce } from "@/store/feeds.ts";
@@ -5,8 +6,6 @@ import { ABANDONED, EXPIRED, NOTHING_TAKEN, retentionOf, type Took } from "@/sto
 import type { Retention } from "@/core/plan/retention.ts";
 import { pruneUndo } from "../undo/undo.ts";
 
-/** Held by who takes away what has expired, so that one does at a time. */
-const RETENTION_LOCK = 7303;
 /** Records whose content goes in one transaction. */
 const AT_ONCE = 5000;
 

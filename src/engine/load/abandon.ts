@@ -1,3 +1,4 @@
+import { LOAD_LOCK } from "@/store/locks.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { transaction, type Db, type Queryable } from "@/store/db.ts";
 import { failLoad, getLoad, type Load } from "@/store/loads.ts";
@@ -5,8 +6,6 @@ import { dropQueued } from "@/store/queue.ts";
 import { dropKept } from "../writing/writing.ts";
 import { dropStaging } from "./staging.ts";
 
-/** Locks by advisory number: one worker runs a load at a time. */
-export const LOAD_LOCK = 7301;
 /** So many times may a load end the worker that runs it. */
 export const MOST_DEATHS = 3;
 

@@ -1,3 +1,4 @@
+import { fitsName } from "@/core/kernel/file-name.ts";
 import { createReadStream } from "node:fs";
 import { mkdir, readdir, stat } from "node:fs/promises";
 import { join } from "node:path";
@@ -58,29 +59,6 @@ async function look(db: Db, source: Source, settings: SourceSettings): Promise<s
   }
 }
 
-/** A pattern of names, * for anything and ? for one character, as a linear expression. */
-export function nameFits(pattern: string, name: string): boolean {
-  // The greedy way with one place to come back to: linear in the name for each star.
-  let p = 0;
-  let n = 0;
-  let star = -1;
-  let from = 0;
-  while (n < name.length) {
-    if (p < pattern.length && (pattern[p] === "?" || pattern[p] === name[n]) && pattern[p] !== "*") {
-      p++;
-      n++;
-    } else if (pattern[p] === "*") {
-      star = p++;
-      from = n;
-    } else if (star >= 0) {
-      p = star + 1;
-      n = ++from;
-    } else return false;
-  }
-  while (pattern[p] === "*") p++;
-  return p === pattern.length;
-}
-
 /** Stores one thing as a delivery, asks for its load, and writes down that it was taken. */
 async function take(
   db: Db,
@@ -109,7 +87,7 @@ async function takeFromInbox(db: Db, source: Source, settings: SourceSettings): 
   const folder = join(settings.inbox, source.options["folder"]!);
   await mkdir(folder, { recursive: true });
   for (const entry of (await readdir(folder, { withFileTypes: true })).sort((a, b) => a.name.localeCompare(b.name))) {
-    if (!entry.isFile() || entry.name.startsWith(".") || !nameFits(source.options["pattern"] ?? "*", entry.name))
+    if (!entry.isFile() || entry.name.startsWith(".") || !fitsName(source.options["pattern"] ?? "*", entry.name))
       continue;
     const path = join(folder, entry.name);
     const info = await stat(path);
@@ -174,7 +152,7 @@ async function takeFromOutbox(db: Db, source: Source, settings: SourceSettings):
     const here: URL = page;
     const { files, next } = await listAt(here, get);
     for (const { name, href, version } of files) {
-      if (!nameFits(pattern, name)) continue;
+      if (!fitsName(pattern, name)) continue;
       if (await isTaken(db, source.id, name, String(version))) continue;
       const file = await get(new URL(href, here));
       const size = Number(file.headers["content-length"] ?? NaN);
