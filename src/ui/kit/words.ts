@@ -24,11 +24,13 @@ const CLOCK = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-dig
 const DAY = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });
 const WEEKDAY = new Intl.DateTimeFormat("en-GB", { weekday: "long", day: "numeric", month: "long", timeZone: "UTC" });
 
-/** “09:12” today, “23 Nov 09:12” before. All times are UTC. */
+/** “09:12” today, “23 Nov 09:12” before, “23 Nov 2025 09:12” in another year. All times are UTC. */
 export function moment(at: Date | string, now: Date): string {
   const date = new Date(at);
   const clock = CLOCK.format(date);
-  return date.toISOString().slice(0, 10) === now.toISOString().slice(0, 10) ? clock : `${DAY.format(date)} ${clock}`;
+  if (isoDay(date) === isoDay(now)) return clock;
+  const year = date.getUTCFullYear() === now.getUTCFullYear() ? "" : ` ${date.getUTCFullYear()}`;
+  return `${DAY.format(date)}${year} ${clock}`;
 }
 
 /** “2026-11-23”, in UTC. */
@@ -48,7 +50,8 @@ export function duration(s: number | null): string {
   if (s === null) return "";
   if (s < 10) return `${s.toFixed(1)} s`;
   if (s < 120) return `${Math.round(s)} s`;
-  return `${Math.floor(s / 60)} min ${Math.round(s % 60)} s`;
+  const whole = Math.round(s);
+  return `${Math.floor(whole / 60)} min ${whole % 60} s`;
 }
 
 export const OUTCOME_CLASS: Record<Outcome, string> = {
