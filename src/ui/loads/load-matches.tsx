@@ -1,3 +1,4 @@
+import { printCheck } from "@/core/check/identity.ts";
 import Link from "next/link";
 import type { LoadReport } from "@/core/report/report.ts";
 import { ScoreChart } from "../matches/score-chart.tsx";
@@ -84,7 +85,7 @@ export function LoadLookUps({ load, report }: { load: number; report: LoadReport
 }
 
 function keyOf(name: string, result: "several" | "none"): string {
-  return `look-up:${name}${result === "several" ? ":several" : ""}`;
+  return printCheck({ kind: "look-up", name, several: result === "several" });
 }
 
 /** What a load's records were compared with, and what came of it. */
