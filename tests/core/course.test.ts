@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { compilePlan } from "@/core/course/compile.ts";
 import { Course, fieldValues, problemsOf } from "@/core/course/course.ts";
 import { siftFile } from "@/core/course/files.ts";
-import { lateProblem } from "@/core/course/problem-words.ts";
+import { checkTitle, faultTitle, lateProblem } from "@/core/course/problem-words.ts";
 import { siftRows } from "@/core/course/recheck.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
 import type { Reference } from "@/core/kernel/reference.ts";
@@ -328,4 +328,192 @@ it("values are told once, however many files they stand in", async () => {
   const plan = planOf([{ name: "a", type: "text", unique: true }]);
   const { records } = await siftAll(plan, [csv("a\nx\ny\n"), csv("a\ny\nz\n", "b.csv")]);
   expect(records.map((r) => r.held)).toEqual([false, false, true, false]);
+});
+
+describe("what a course finds out beside its records", () => {
+  const LIST: Reference = {
+    name: "sites",
+    version: 1,
+    columns: ["name", "kind"],
+    key: "name",
+    entries: [["oak", "tree"]],
+  };
+  const asking = (more: object) => ({
+    lookup: [
+      {
+        name: "site",
+        list: "sites",
+        how: "exact",
+        by: [{ field: "a", column: "name" }],
+        bring: { b: "kind" },
+        ...more,
+      },
+    ],
+  });
+  const counts = (more: object, values: string[]) => {
+    const plan = planOf(TEXTS, asking(more));
+    const compiled = compilePlan(plan, new Map([["sites", LIST]]));
+    const course = new Course(compiled);
+    course.openFile(["a", "b", "c"]);
+    const sifted = course.run(
+      siftRows(
+        compiled,
+        ["a", "b", "c"],
+        values.map((v) => [v, "", ""]),
+      ).block,
+    );
+    return { counts: course.lookUpCounts()[0]!, values: values.map((_, r) => fieldValues(sifted, r)[1]) };
+  };
+
+  it("entries that are proposed, where the plan says so and for what was not found alone", () => {
+    const proposed = (more: object) => counts(more, ["oak", "elm", "elm", "", "fir"]).counts.proposed ?? [];
+    expect(proposed({ none: "propose" }).map((p) => p.cells[0])).toEqual(["elm", "fir"]);
+    expect(proposed({ none: "note" })).toEqual([]);
+    expect(proposed({})).toEqual([]);
+  });
+
+  it("what is filled where nothing was found", () => {
+    expect(counts({ none: "pass", default: { b: "unknown" } }, ["oak", "elm", ""]).values).toEqual([
+      "tree",
+      "unknown",
+      "unknown",
+    ]);
+    expect(counts({ none: "pass" }, ["oak", "elm", ""]).values).toEqual(["tree", "", ""]);
+  });
+
+  it("no column is missing for a field that is made", async () => {
+    const plan = planOf(TEXTS, { cleanse: [{ do: "derive", in: ["c"], by: "a + 'x'" }], ...asking({}) });
+    const made = await siftAll(plan, [csv("a\nq\n")]);
+    expect(made.report.files[0]!.missing).toEqual([]);
+    const without = await siftAll(planOf(TEXTS), [csv("a\nq\n")]);
+    expect(without.report.files[0]!.missing).toEqual(["b", "c"]);
+  });
+
+  it("values of several fields are held against each other only where all are filled and of their type", async () => {
+    const plan = planOf(
+      [
+        { name: "a", type: "text" },
+        { name: "n", type: "integer", on_failure: "note" },
+      ],
+      { check: [{ check: "unique", in: ["a", "n"] }] },
+    );
+    const { records } = await siftAll(plan, [csv("a,n\nx,1\nx,1\nx,\nx,\n,1\n,1\nx,no\nx,no\ny,1\nx,01\n")]);
+    expect(records.map((r) => r.repeats.length)).toEqual([0, 1, 0, 0, 0, 0, 0, 0, 0, 1]);
+  });
+
+  it("repeats across files, by where the first stands", async () => {
+    const plan = planOf([{ name: "a", type: "text", unique: true }]);
+    const { records } = await siftAll(
+      plan,
+      [csv("a\np\nq\n"), csv("a\nr\np\nq\n", "b.csv"), csv("a\nr\n", "c.csv")],
+      3,
+    );
+    expect(records.map((r) => r.held)).toEqual([false, false, false, true, true, true]);
+  });
+
+  it("a file of which no column is a field is refused, if it has no record too", async () => {
+    const plan = planOf(TEXTS);
+    await expect(siftAll(plan, [csv("x,y\n1,2\n")])).rejects.toThrow("No column of a.csv is a field");
+    await expect(siftAll(plan, [csv("x,y\n")])).rejects.toThrow("No column of a.csv is a field");
+    await expect(siftAll(plan, [csv("x,a\n")])).resolves.toMatchObject({ records: [] });
+  });
+
+  it("columns that documents bring as they come are met when they come", async () => {
+    const plan = planOf(TEXTS, { read: { as: "json-lines" } });
+    const lines = Array.from({ length: 20_000 }, (_, i) => (i < 15_000 ? '{"a":"1"}' : '{"a":"1","b":"2"}'));
+    const { records, report } = await siftAll(plan, [csv(lines.join("\n"), "a.jsonl")]);
+    expect([records[0]!.values, records.at(-1)!.values]).toEqual([
+      ["1", "", ""],
+      ["1", "2", ""],
+    ]);
+    expect(report.files[0]!.columns).toEqual(["a", "b"]);
+  });
+
+  it("what a side file says, and no records of it", async () => {
+    const plan = planOf(TEXTS, {
+      gates: [{ limit: "control totals", in: "side file", name: "*.ctl", find: "(?P<n>\\d+)", records: "n" }],
+    });
+    const { records, report } = await siftAll(plan, [csv("a\nx\n"), csv("1", "a.ctl")]);
+    expect(records).toHaveLength(1);
+    expect(report.gates).toMatchObject([{ passed: true }]);
+    const other = await siftAll(plan, [csv("a\nx\n"), csv("2", "a.ctl")]);
+    expect(other.report.gates).toMatchObject([{ passed: false }]);
+  });
+});
+
+describe("titles", () => {
+  const plan = planOf(
+    [
+      { name: "x", type: "text", length: 4 },
+      { name: "n", type: "integer", least: 3, most: 9, required: true },
+    ],
+    { check: [{ name: "fits", that: "n > 1" }] },
+  );
+  const compiled = compilePlan(plan);
+  it("of checks say what holds", () => {
+    expect(
+      [
+        "n:type",
+        "n:least",
+        "rule:fits",
+        "read:nul",
+        "target:taken",
+        "target:no_gaps",
+        "file:extra column z",
+        "odd",
+      ].map((key) => checkTitle(compiled, key)),
+    ).toEqual([
+      "n is a whole number",
+      "n is at least 3",
+      "fits",
+      "the record has no NUL byte",
+      "the key is not yet in the target",
+      "the target's rule no_gaps holds",
+      "no file has drifted: extra column z",
+      "odd",
+    ]);
+    expect([checkTitle(null, "n:type"), checkTitle(null, "read:odd")]).toEqual(["n:type", "read:odd"]);
+  });
+  it("of faults say what is wrong, with the field's own limits", () => {
+    expect(
+      ["n:type", "n:required", "x:length", "n:least", "n:most", "x:pattern", "x+n:unique", "n:mapped"].map((key) =>
+        faultTitle(key, plan.contract.fields),
+      ),
+    ).toEqual([
+      "n is not a whole number",
+      "n is empty",
+      "x is too long",
+      "n is less than 3",
+      "n is more than 9",
+      "x does not fit its pattern",
+      "x and n given twice",
+      "n is not in its value map",
+    ]);
+    expect(["n:type", "n:least", "n:most"].map((key) => faultTitle(key, []))).toEqual([
+      "n is not of its type",
+      "n is less than its least",
+      "n is more than its most",
+    ]);
+    expect(
+      ["look-up:s", "look-up:s:several", "between:b", "rule:r", "rule:r:n", "file:d", "target:t", "read:odd"].map(
+        (key) => faultTitle(key, []),
+      ),
+    ).toEqual([
+      "s is not in its list",
+      "s fits several entries",
+      "not so that b",
+      "not so that r",
+      "n: not so that r",
+      "its whole file is held: d",
+      "the target's rule t is broken",
+      "odd",
+    ]);
+  });
+});
+
+it("a value map in all fields asks of each", () => {
+  const plan = planOf(TEXTS, { cleanse: [{ do: "value-map", in: "*", to: { x: ["y"] }, unknown: "hold" }] });
+  expect(keysOf(plan)).toEqual(["a:mapped", "b:mapped", "c:mapped"]);
+  const sifted = siftRows(compilePlan(plan), ["a", "b", "c"], [["y", "x", "z"]]);
+  expect(problemsOf(sifted, compilePlan(plan), 0).map((p) => p.message)).toEqual(["c “z” is not in its value map."]);
 });
