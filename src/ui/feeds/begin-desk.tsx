@@ -1,5 +1,6 @@
 "use client";
 
+import { useAct } from "../kit/use-act.ts";
 import { savePlan } from "@/routes/feeds.ts";
 import { loadDelivery, previewFiles } from "@/routes/deliveries.ts";
 import { useRouter } from "next/navigation";
@@ -8,7 +9,7 @@ import type { ReadSection } from "@/core/plan/schema.ts";
 import { lastingRead, propose, withoutReasons, type Reason } from "@/core/profile/propose.ts";
 import type { ReadOptions, ReadSettings } from "@/core/read/part.ts";
 import type { PartPreview } from "@/engine/look/preview.ts";
-import { ask, problemFrom, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemFrom, problemOf } from "../kit/api.ts";
 import { Value } from "../kit/cell.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { ProfileTable, ProfileWaiting } from "../profile/profile-table.tsx";
@@ -40,9 +41,8 @@ export function BeginDesk({
   const [parts, setParts] = useState<PartPreview[] | null>(null);
   const [shown, setShown] = useState(0);
   const [view, setView] = useState<View>("records");
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const { busy, problem, setProblem, act } = useAct();
   const [rejected, setRejected] = useState<ReadonlySet<Reason>>(new Set());
-  const [busy, setBusy] = useState(false);
   const part = parts?.[Math.min(shown, (parts?.length ?? 1) - 1)];
   const upload = useUpload(delivery.id);
   const arriving = upload?.state === "sending";
@@ -72,7 +72,7 @@ export function BeginDesk({
       clearTimeout(timer);
       stop.abort();
     };
-  }, [delivery.id, settings, arriving]);
+  }, [delivery.id, settings, arriving, setProblem]);
 
   // How the whole delivery is read: as its parts were, when they are of one format.
   const read = useMemo((): ReadSection | undefined => {
@@ -94,23 +94,21 @@ export function BeginDesk({
 
   const make = async (load: boolean): Promise<void> => {
     if (!plan) return;
-    setBusy(true);
-    setProblem(null);
-    try {
-      await ask(savePlan, {
-        params: { feed: feed.name },
-        body: { document: plan, note: `proposed from ${names}`.slice(0, 500) },
-      });
-      if (!load) {
-        router.push(`/feeds/${feed.name}/plan`);
-        return;
-      }
-      const asked = await ask(loadDelivery, { params: { id: delivery.id }, body: { again: false } });
-      router.push(`/loads/${asked.load}`);
-    } catch (error) {
-      setProblem(problemOf(error));
-      setBusy(false);
-    }
+    await act(
+      async () => {
+        await ask(savePlan, {
+          params: { feed: feed.name },
+          body: { document: plan, note: `proposed from ${names}`.slice(0, 500) },
+        });
+        if (!load) {
+          router.push(`/feeds/${feed.name}/plan`);
+          return;
+        }
+        const asked = await ask(loadDelivery, { params: { id: delivery.id }, body: { again: false } });
+        router.push(`/loads/${asked.load}`);
+      },
+      { leaves: true },
+    );
   };
 
   const tab = (name: View, text: string) => (

@@ -1,5 +1,6 @@
 "use client";
 
+import { useAct } from "../kit/use-act.ts";
 import { formulaEffect, saveFormula, type Reached } from "@/routes/formulas.ts";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
@@ -9,7 +10,7 @@ import { tryNamed } from "@/core/formula/try-named.ts";
 import { TYPE_WORDS } from "@/core/formula/value.ts";
 import type { SieveError } from "@/core/kernel/problem.ts";
 import type { StoredFormula } from "@/store/formulas.ts";
-import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask } from "../kit/api.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
 import { TrialChanges } from "../plan/plan-trial.tsx";
 import { NoteForm } from "../kit/note-form.tsx";
@@ -70,8 +71,7 @@ function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formul
   const [formula, setFormula] = useState<NamedFormula>(stored?.document ?? EMPTY);
   const [reach, setReach] = useState<{ of: NamedFormula; list: Reached[] } | null>(null);
   const [taken, setTaken] = useState<ReadonlySet<string>>(new Set());
-  const [busy, setBusy] = useState(false);
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const { busy, problem, act } = useAct();
   const others = useMemo(
     (): NamedFormulas => Object.fromEntries(formulas.filter((f) => f.name !== name).map((f) => [f.name, f.document])),
     [formulas, name],
@@ -90,34 +90,22 @@ function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formul
   const changed = stored === null || JSON.stringify(stored.document) !== JSON.stringify(formula);
 
   const see = async (): Promise<void> => {
-    setBusy(true);
-    setProblem(null);
-    try {
+    await act(async () => {
       const { reach: list } = await ask(formulaEffect, { params: { name: name! }, body: { formula } });
       setReach({ of: formula, list });
       setTaken(new Set(list.map((r) => r.feed)));
-    } catch (error) {
-      setProblem(problemOf(error));
-    } finally {
-      setBusy(false);
-    }
+    });
   };
 
   const save = async (note: string): Promise<void> => {
-    setBusy(true);
-    setProblem(null);
-    try {
+    await act(async () => {
       await ask(saveFormula, {
         params: { name: name! },
         body: { formula, from: stored?.version ?? 0, note, feeds: [...taken] },
       });
       router.push(`/formulas?name=${name}`);
       router.refresh();
-    } catch (error) {
-      setProblem(problemOf(error));
-    } finally {
-      setBusy(false);
-    }
+    });
   };
 
   return (

@@ -1,10 +1,11 @@
 "use client";
 
+import { useAct } from "./use-act.ts";
 import { loadRecords } from "@/routes/loads.ts";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
 import type { RecordPage } from "@/engine/look/records.ts";
-import { ask, problemOf, type ApiProblem } from "./api.ts";
+import { ask } from "./api.ts";
 import { Value } from "./cell.tsx";
 import { Mark } from "./mark.tsx";
 import { ProblemNote } from "./problem-note.tsx";
@@ -25,8 +26,7 @@ export function RecordTable({
 }) {
   const [records, setRecords] = useState(first.records);
   const [next, setNext] = useState(first.next);
-  const [busy, setBusy] = useState(false);
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const { busy, problem, act } = useAct();
   const box = useRef<HTMLDivElement>(null);
   // eslint-disable-next-line react-hooks/incompatible-library
   const rows = useVirtualizer({
@@ -38,20 +38,14 @@ export function RecordTable({
 
   const more = async (): Promise<void> => {
     if (next === null) return;
-    setBusy(true);
-    setProblem(null);
-    try {
+    await act(async () => {
       const page = await ask(loadRecords, {
         params: { id: load },
         query: { ...(Object.fromEntries(new URLSearchParams(query)) as object), from: next, limit: 500 },
       });
       setRecords((have) => [...have, ...page.records]);
       setNext(page.next);
-    } catch (error) {
-      setProblem(problemOf(error));
-    } finally {
-      setBusy(false);
-    }
+    });
   };
 
   if (records.length === 0) return <p className="py-6">No record of this load is such.</p>;

@@ -1,5 +1,6 @@
 "use client";
 
+import { useAct } from "../kit/use-act.ts";
 import { cancelLoad, dropLoad, letThrough, runWithout } from "@/routes/loads.ts";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
@@ -81,22 +82,19 @@ export function GateDecision({
 }) {
   const router = useRouter();
   const [reason, setReason] = useState("");
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
-  const [busy, setBusy] = useState(false);
+  const { busy, problem, act } = useAct();
   const [off, setOff] = useState<readonly string[]>([]);
-  const act = (what: "let-through" | "without" | "drop"): void => {
-    setBusy(true);
-    setProblem(null);
+  const decide = (what: "let-through" | "without" | "drop"): void => {
     const params = { id: load };
     const acts = {
       "let-through": () => ask(letThrough, { params, body: { reason } }),
       without: () => ask(runWithout, { params, body: { reason, checks: [...off] } }),
       drop: () => ask(dropLoad, { params, body: { reason } }),
     };
-    acts[what]()
-      .then(() => router.refresh())
-      .catch((e: unknown) => setProblem(problemOf(e)))
-      .finally(() => setBusy(false));
+    void act(async () => {
+      await acts[what]();
+      router.refresh();
+    });
   };
   return (
     <div className="mt-2">
@@ -130,7 +128,7 @@ export function GateDecision({
             type="button"
             className="btn btn-primary"
             disabled={busy || reason.trim() === ""}
-            onClick={() => act("without")}
+            onClick={() => decide("without")}
           >
             Run it again without {counted(off.length, "check")}
           </button>
@@ -139,7 +137,7 @@ export function GateDecision({
           type="button"
           className={`btn ${off.length > 0 ? "btn-line" : "btn-primary"}`}
           disabled={busy || reason.trim() === ""}
-          onClick={() => act("let-through")}
+          onClick={() => decide("let-through")}
         >
           Let it through: load {grouped(read - held)}, hold {grouped(held)}
         </button>
@@ -147,7 +145,7 @@ export function GateDecision({
           type="button"
           className="btn btn-line"
           disabled={busy || reason.trim() === ""}
-          onClick={() => act("drop")}
+          onClick={() => decide("drop")}
         >
           Drop this load
         </button>

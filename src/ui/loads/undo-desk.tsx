@@ -1,12 +1,13 @@
 "use client";
 
+import { useAct } from "../kit/use-act.ts";
 import { previewUndo, undoWriting } from "@/routes/writings.ts";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import type { UndoPreview, UndoneRow, Undone } from "@/engine/undo/undo.ts";
 import type { LeftBecause, UndoDoes } from "@/core/kernel/writing.ts";
-import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask } from "../kit/api.ts";
 import { Value } from "../kit/cell.tsx";
 import { NoteForm } from "../kit/note-form.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
@@ -54,8 +55,7 @@ export function UndoDesk({
   const [next, setNext] = useState(preview.next);
   const [over, setOver] = useState<ReadonlySet<string>>(new Set());
   const [all, setAll] = useState(false);
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
-  const [busy, setBusy] = useState(false);
+  const { busy, problem, act } = useAct();
   const [done, setDone] = useState<Undone | null>(null);
   const stands = does.remove + does["put back"] + does["bring back"];
   const open = left.changed + left.gone + left.another;
@@ -80,35 +80,24 @@ export function UndoDesk({
     );
   };
   const more = async (): Promise<void> => {
-    setBusy(true);
-    try {
+    await act(async () => {
       const page = await ask(previewUndo, {
         params: { id: writing.id },
         query: { does: filter.does, left: filter.left, from: next },
       });
       setRows((have) => [...have, ...page.rows]);
       setNext(page.next);
-    } catch (e) {
-      setProblem(problemOf(e));
-    } finally {
-      setBusy(false);
-    }
+    });
   };
   const undo = async (reason: string): Promise<void> => {
-    setBusy(true);
-    setProblem(null);
-    try {
+    await act(async () => {
       const answer = await ask(undoWriting, {
         params: { id: writing.id },
         body: { reason, over: all ? "all" : over.size > 0 ? [...over] : "none" },
       });
       setDone(answer);
       router.refresh();
-    } catch (e) {
-      setProblem(problemOf(e));
-    } finally {
-      setBusy(false);
-    }
+    });
   };
   if (done) {
     return (

@@ -1,11 +1,12 @@
 "use client";
 
+import { useAct } from "../kit/use-act.ts";
 import type { BodyGiven } from "@/routes/declare.ts";
 import { changeClusters } from "@/routes/loads.ts";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import type { Cluster } from "@/store/matches.ts";
-import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 
 /** Clusters with their members as they came; a member can be split off, two clusters can be joined. */
@@ -23,19 +24,13 @@ export function ClusterTable({
 }) {
   const router = useRouter();
   const [chosen, setChosen] = useState<readonly number[]>([]);
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
-  const [busy, setBusy] = useState(false);
-  const act = (body: BodyGiven<typeof changeClusters>): void => {
-    setBusy(true);
-    setProblem(null);
-    ask(changeClusters, { params: { id: load }, body })
-      .then(() => {
-        setChosen([]);
-        router.refresh();
-      })
-      .catch((error: unknown) => setProblem(problemOf(error)))
-      .finally(() => setBusy(false));
-  };
+  const { busy, problem, act } = useAct();
+  const make = (body: BodyGiven<typeof changeClusters>): void =>
+    void act(async () => {
+      await ask(changeClusters, { params: { id: load }, body });
+      setChosen([]);
+      router.refresh();
+    });
   return (
     <>
       {problem && <ProblemNote problem={problem} />}
@@ -46,7 +41,7 @@ export function ClusterTable({
             type="button"
             className="btn btn-line btn-sm"
             disabled={busy || chosen.length !== 2}
-            onClick={() => act({ act: "join", first: chosen[0]!, other: chosen[1]! })}
+            onClick={() => make({ act: "join", first: chosen[0]!, other: chosen[1]! })}
           >
             {chosen.length === 2 ? "Join the two: they are one" : "Choose two clusters to join them"}
           </button>
@@ -104,7 +99,7 @@ export function ClusterTable({
                               ? "Its values are kept no more, and it is not taken for one of these again"
                               : "It becomes a row of its own, and is not taken for one of these again"
                         }
-                        onClick={() => act({ act: m.split ? "back" : "split", first: c.first, at: i })}
+                        onClick={() => make({ act: m.split ? "back" : "split", first: c.first, at: i })}
                       >
                         {m.split ? "put back" : "split off"}
                       </button>

@@ -1,10 +1,10 @@
 "use client";
 
+import { useAct } from "../kit/use-act.ts";
 import { savePlan } from "@/routes/feeds.ts";
 import { useRouter } from "next/navigation";
-import { useState } from "react";
 import type { Plan } from "@/core/plan/schema.ts";
-import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 
 /** Saves an earlier version again as the newest one; nothing that came since is lost. */
@@ -20,8 +20,7 @@ export function GoBack({
   document: Plan;
 }) {
   const router = useRouter();
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
-  const [busy, setBusy] = useState(false);
+  const { busy, problem, act } = useAct();
   return (
     <>
       <button
@@ -29,19 +28,16 @@ export function GoBack({
         className="plain"
         disabled={busy}
         title={`Saves it as version ${newest + 1}; the versions since are kept`}
-        onClick={() => {
-          setBusy(true);
-          ask(savePlan, {
-            params: { feed },
-            body: { document, note: `Back to version ${version}`, from: newest },
+        onClick={() =>
+          void act(async () => {
+            await ask(savePlan, {
+              params: { feed },
+              body: { document, note: `Back to version ${version}`, from: newest },
+            });
+            router.push(`/feeds/${feed}/versions?from=${newest}&to=${newest + 1}`);
+            router.refresh();
           })
-            .then(() => {
-              router.push(`/feeds/${feed}/versions?from=${newest}&to=${newest + 1}`);
-              router.refresh();
-            })
-            .catch((e: unknown) => setProblem(problemOf(e)))
-            .finally(() => setBusy(false));
-        }}
+        }
       >
         Go back to it
       </button>

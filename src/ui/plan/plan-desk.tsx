@@ -1,5 +1,6 @@
 "use client";
 
+import { useAct } from "../kit/use-act.ts";
 import { loadReport } from "@/routes/loads.ts";
 import { savePlan, tryPlan } from "@/routes/feeds.ts";
 import Link from "next/link";
@@ -9,7 +10,7 @@ import type { CheckHistory } from "@/store/loads.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import type { Stratum } from "@/core/report/strata.ts";
 import { STAGES, type Stage } from "@/core/plan/types.ts";
-import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, type ApiProblem } from "../kit/api.ts";
 import { ContractExchange } from "../feeds/contract-exchange.tsx";
 import { isTyping } from "../shell/nav.tsx";
 import { MapStage } from "./map/map-stage.tsx";
@@ -93,10 +94,9 @@ export function PlanDesk({
   const plan = history.plans[history.at]!;
   const changed = history.at > 0;
   const [stage, setStage] = useState<Stage>("Check");
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const { busy, problem, setProblem, act } = useAct();
   const [trial, setTrial] = useState<{ load: number; against: number; done: boolean; of: Plan } | null>(null);
   const [saving, setSaving] = useState(false);
-  const [busy, setBusy] = useState(false);
   const [unsavedJson, setUnsavedJson] = useState<string | null>(null);
 
   const library = useFormulas();
@@ -164,34 +164,24 @@ export function PlanDesk({
 
   const run = async (): Promise<void> => {
     setProblem(null);
-    setBusy(true);
-    try {
+    await act(async () => {
       const asked = await ask(tryPlan, {
         params: { feed: feed.name },
         body: { document: plan },
       });
       setTrial({ ...asked, done: false, of: plan });
-    } catch (error) {
-      setProblem(problemOf(error));
-    } finally {
-      setBusy(false);
-    }
+    });
   };
 
   const save = async (note: string): Promise<void> => {
     setProblem(null);
-    setBusy(true);
-    try {
+    await act(async () => {
       await ask(savePlan, { params: { feed: feed.name }, body: { document: plan, note, from: newest } });
       setSaving(false);
       setHistory({ plans: [plan], at: 0 });
       router.push(`/feeds/${feed.name}/plan`);
       router.refresh();
-    } catch (error) {
-      setProblem(problemOf(error));
-    } finally {
-      setBusy(false);
-    }
+    });
   };
 
   const takeJson = (text: string): void => {

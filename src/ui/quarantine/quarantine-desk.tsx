@@ -1,5 +1,6 @@
 "use client";
 
+import { useAct } from "../kit/use-act.ts";
 import { discardHeld, releaseHeld, takeBackHeld } from "@/routes/quarantine.ts";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRouter } from "next/navigation";
@@ -12,7 +13,7 @@ import type { Plan } from "@/core/plan/schema.ts";
 import { suggestMends, type Mend } from "@/core/mend/suggest.ts";
 import { recheck, type Rechecked } from "@/core/course/recheck.ts";
 import type { HeldGroup, HeldRecord } from "@/store/held.ts";
-import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf } from "../kit/api.ts";
 import { Value } from "../kit/cell.tsx";
 import { HeldDetail } from "./held-detail.tsx";
 import { Bar } from "../kit/bar.tsx";
@@ -117,9 +118,8 @@ export function QuarantineDesk({
   const [at, setAt] = useState(0);
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
   const [edits, setEdits] = useState<Edits>({});
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const { busy, problem, setProblem, act } = useAct();
   const [done, setDone] = useState<{ text: string; undo?: { load: number; record: number }[] } | null>(null);
-  const [busy, setBusy] = useState(false);
   const [discarding, setDiscarding] = useState(false);
   const [stayed, setStayed] = useState<Record<string, string>>({});
   const box = useRef<HTMLDivElement>(null);
@@ -167,10 +167,8 @@ export function QuarantineDesk({
   const release = useCallback(
     async (which: HeldRecord[]): Promise<void> => {
       if (which.length === 0) return;
-      setBusy(true);
-      setProblem(null);
       setDone(null);
-      try {
+      await act(async () => {
         const answer = await ask(releaseHeld, {
           body: {
             records: which.map((h) => ({ load: h.load, record: h.record, values: edits[idOf(h)] ?? {} })),
@@ -189,19 +187,13 @@ export function QuarantineDesk({
           text: `Released ${counted(answer.released, "record")}${where}${kept.size > 0 ? `; ${kept.size} stayed: ${[...kept.values()][0]}` : ""}.`,
         });
         router.refresh();
-      } catch (error) {
-        setProblem(problemOf(error));
-      } finally {
-        setBusy(false);
-      }
+      });
     },
-    [edits, plan, router, over],
+    [act, edits, plan, router, over],
   );
 
   const discard = async (reason: string): Promise<void> => {
-    setBusy(true);
-    setProblem(null);
-    try {
+    await act(async () => {
       const which = forDiscard.map((h) => ({ load: h.load, record: h.record }));
       const { discarded } = await ask(discardHeld, {
         body: { records: which, reason },
@@ -212,11 +204,7 @@ export function QuarantineDesk({
       setDiscarding(false);
       setDone({ text: `Discarded ${counted(discarded, "record")}.`, undo: which });
       router.refresh();
-    } catch (error) {
-      setProblem(problemOf(error));
-    } finally {
-      setBusy(false);
-    }
+    });
   };
 
   const takeBack = async (): Promise<void> => {

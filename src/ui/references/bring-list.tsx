@@ -1,9 +1,10 @@
 "use client";
 
+import { useAct } from "../kit/use-act.ts";
 import { bringListIn } from "@/routes/references.ts";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
-import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 
 /** Makes a reference list of a file. */
@@ -12,8 +13,7 @@ export function BringList() {
   const [file, setFile] = useState<File | null>(null);
   const [title, setTitle] = useState("");
   const [special, setSpecial] = useState({ key: "", accepted: "", since: "", until: "" });
-  const [busy, setBusy] = useState(false);
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const { busy, problem, act } = useAct();
   const name = title
     .normalize("NFKD")
     .replace(/\p{M}/gu, "")
@@ -24,18 +24,16 @@ export function BringList() {
 
   const bring = async (): Promise<void> => {
     if (!file) return;
-    setBusy(true);
-    setProblem(null);
     const said = Object.entries(special).map(([key, value]) => [key, value.trim()] as const);
     const query = { file: file.name, title: title.trim(), ...Object.fromEntries(said.filter(([, v]) => v !== "")) };
-    try {
-      await ask(bringListIn, { params: { list: name }, query, file });
-      router.push(`/references/${name}`);
-      router.refresh();
-    } catch (error) {
-      setProblem(problemOf(error));
-      setBusy(false);
-    }
+    await act(
+      async () => {
+        await ask(bringListIn, { params: { list: name }, query, file });
+        router.push(`/references/${name}`);
+        router.refresh();
+      },
+      { leaves: true },
+    );
   };
   const field = (key: keyof typeof special, words: string) => (
     <label className="block">

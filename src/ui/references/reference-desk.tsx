@@ -1,5 +1,6 @@
 "use client";
 
+import { useAct } from "../kit/use-act.ts";
 import { bringListIn, changeEntries, listEntries, refuseProposal, versionOfList } from "@/routes/references.ts";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
@@ -39,8 +40,7 @@ export function ReferenceDesk({
   const [edits, setEdits] = useState<Record<number, string[]>>({});
   const [gone, setGone] = useState<ReadonlySet<number>>(new Set());
   const [fresh, setFresh] = useState<string[][]>([]);
-  const [busy, setBusy] = useState(false);
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const { busy, problem, setProblem, act } = useAct();
   // Proposals that were added to the new entries, or refused.
   const [taken, setTaken] = useState<ReadonlySet<number>>(new Set());
   const waiting = proposed.filter((p) => !taken.has(p.id));
@@ -62,28 +62,26 @@ export function ReferenceDesk({
   const many = changed.length + gone.size + added.length;
 
   const save = async (note: string): Promise<void> => {
-    setBusy(true);
-    setProblem(null);
-    try {
-      if (replacing) {
-        const query = { file: replacing.name, note };
-        await ask(bringListIn, { params: { list: info.name }, query, file: replacing });
-      } else {
-        await ask(changeEntries, {
-          params: { list: info.name },
-          body: {
-            from: info.version,
-            add: [...changed.map(([, cells]) => cells), ...added],
-            remove: [...changed.map(([id]) => Number(id)), ...gone],
-            note,
-          },
-        });
-      }
-      router.refresh();
-    } catch (error) {
-      setProblem(problemOf(error));
-      setBusy(false);
-    }
+    await act(
+      async () => {
+        if (replacing) {
+          const query = { file: replacing.name, note };
+          await ask(bringListIn, { params: { list: info.name }, query, file: replacing });
+        } else {
+          await ask(changeEntries, {
+            params: { list: info.name },
+            body: {
+              from: info.version,
+              add: [...changed.map(([, cells]) => cells), ...added],
+              remove: [...changed.map(([id]) => Number(id)), ...gone],
+              note,
+            },
+          });
+        }
+        router.refresh();
+      },
+      { leaves: true },
+    );
   };
 
   const cell = (value: string, set: (value: string) => void, label: string) => (
