@@ -6,7 +6,7 @@ import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
 import type { Proposal, ReferenceEntry, ReferenceInfo, ReferenceVersion } from "@/store/references.ts";
-import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf } from "../kit/api.ts";
 import { NoteForm } from "../kit/note-form.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { counted, grouped, isoDay } from "../kit/words.ts";
@@ -54,7 +54,7 @@ export function ReferenceDesk({
       );
     }, 200);
     return () => clearTimeout(timer);
-  }, [text, info.name]);
+  }, [text, info.name, setProblem]);
 
   const shown = text === "" ? first : found;
   const changed = Object.entries(edits).filter(([id]) => !gone.has(Number(id)));
