@@ -147,6 +147,30 @@ it("dates are read also as a step writes them, in the fields that it works on", 
   expect(all.readAs.map((f) => f.formats?.length)).toEqual([2, 2, 4, undefined]);
 });
 
+it("a step that is switched off does nothing, is counted as nothing, and is told of", async () => {
+  const steps = (off: boolean) => [
+    { do: "case", to: "upper", in: ["a"], ...(off ? { off } : {}) },
+    { do: "leave-out", in: "*", when: "b == 'x'", ...(off ? { off } : {}) },
+    { do: "derive", in: ["c"], by: "a + '!'", ...(off ? { off } : {}) },
+  ];
+  const run = async (off: boolean) => {
+    const { records, report, balance } = await siftAll(planOf(TEXTS, { cleanse: steps(off) }), [
+      csv("a,b\np,x\nq,y\n"),
+    ]);
+    return { values: records.map((r) => r.values.join()), left: balance.outcomes["left out"], steps: report.steps };
+  };
+  expect(await run(false)).toMatchObject({ values: [expect.any(String), "Q,y,Q!"], left: 1 });
+  expect(await run(true)).toEqual({
+    values: ["p,x,", "q,y,"],
+    left: 0,
+    steps: [
+      { words: "upper case in a (switched off)", changed: 0 },
+      { words: expect.stringMatching(/\(switched off\)$/), changed: 0 },
+      { words: expect.stringMatching(/ in c \(switched off\)$/), changed: 0 },
+    ],
+  });
+});
+
 describe("a course", () => {
   it("can watch one step alone: what others change does not count", () => {
     const plan = planOf(TEXTS, {

@@ -230,6 +230,13 @@ describe("workbooks", () => {
   it("count days in both systems", () => {
     expect(serialText(1, false)).toBe("1900-01-01");
     expect(serialText(59, false)).toBe("1900-02-28");
+    // A day that never was is not taken for the one beside it.
+    expect([serialText(60, false), serialText(60.5, false), serialText(0, false)]).toEqual([
+      "1900-02-29",
+      "1900-02-29 12:00:00",
+      "1900-01-00",
+    ]);
+    expect(serialText(60, true)).toBe("1904-03-01");
     expect(serialText(61, false)).toBe("1900-03-01");
     expect(serialText(45292.75, false)).toBe("2024-01-01 18:00:00");
     expect(serialText(0.5, false)).toBe("12:00:00");

@@ -33,6 +33,14 @@ describe("mends that could be meant", () => {
     ["land:type", 1, ["frnace", "NORWAY", "Atlantis"], ["NORWAY → Norway: 1", "frnace → France: 1"]],
     // Both GB and GE are one letter away.
     ["land:type", 1, ["GX"], []],
+    // Two letters of a word of six or more, and one of a shorter one; all letters of a word is none of it.
+    [
+      "land:type",
+      1,
+      ["Frenze", "Farnke", "Noraly", "Frunko"],
+      ["Farnke → France: 1", "Frenze → France: 1", "Noraly → Norway: 1"],
+    ],
+    ["land:type", 1, ["G"], []],
     ["g:type", 2, ["1,25", "12.5 g", "about"], ["1,25 → 1.25: 1", "12.5 g → 12.5: 1"]],
     [
       "on_day:type",

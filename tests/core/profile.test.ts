@@ -217,5 +217,9 @@ describe("a proposed contract", () => {
     expect(fieldName("tests.dayNo", new Set())).toBe("tests_day_no");
     expect(roundedLength(15)).toBe(20);
     expect(roundedLength(300)).toBe(400);
+    // A fifth more, up to the next size that people choose.
+    expect([0, 4, 5, 8, 16, 17, 25, 26, 83, 84, 100, 833, 834, 5000].map(roundedLength)).toEqual([
+      5, 5, 10, 10, 20, 30, 30, 40, 100, 150, 150, 1000, 1500, 6000,
+    ]);
   });
 });

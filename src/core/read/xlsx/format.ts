@@ -236,7 +236,11 @@ function cellText(value: string, type: string, style: number, workbook: Workbook
   }
 }
 
-/** A day number of a workbook as a date, a time of day, or both. In the 1900 system day 60 never was. */
+/**
+ * A day number of a workbook as a date, a time of day, or both. In the 1900 system day 60 is a 29
+ * February that never was, and day 0 no day: both are given as workbooks show them, so that they are
+ * held and not taken for another day.
+ */
 export function serialText(serial: number, from1904: boolean): string {
   const seconds = Math.round(serial * 86_400);
   const days = Math.floor(seconds / 86_400);
@@ -245,8 +249,9 @@ export function serialText(serial: number, from1904: boolean): string {
   const at = new Date(epoch + days * 86_400_000 + rest * 1000);
   if (Number.isNaN(at.getTime())) return String(serial);
   const iso = at.toISOString();
-  if (days === 0 && rest > 0 && !from1904) return iso.slice(11, 19);
-  return rest === 0 ? iso.slice(0, 10) : `${iso.slice(0, 10)} ${iso.slice(11, 19)}`;
+  if (days === 0 && !from1904) return rest > 0 ? iso.slice(11, 19) : "1900-01-00";
+  const day = days === 60 && !from1904 ? "1900-02-29" : iso.slice(0, 10);
+  return rest === 0 ? day : `${day} ${iso.slice(11, 19)}`;
 }
 
 async function readWorkbook(source: SourceFile): Promise<Workbook> {
