@@ -49,6 +49,15 @@ describe("delimited text", () => {
     ).toEqual([["1", "x"]]);
   });
 
+  it("keeps a lone CR within quotes, which ends a line and no record", () => {
+    const { records } = readAll('a,b\n"x\ry",1\n"p\r\nq\rr",2\n3,4\n');
+    expect(records.map((r) => [r.cells, r.line])).toEqual([
+      [["x\ry", "1"], 2],
+      [["p\r\nq\rr", "2"], 4],
+      [["3", "4"], 7],
+    ]);
+  });
+
   it("takes part of a long delimiter as text", () => {
     expect(cells("a::b\n1:2::3\n", { delimiter: "::" })).toEqual([["1:2", "3"]]);
   });

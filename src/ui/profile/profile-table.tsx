@@ -75,7 +75,14 @@ export function ProfileTable({
                   <FillBar column={c} />
                 </td>
                 <td className="n whitespace-nowrap">
-                  {c.distinctError > 0 && <span className="faint">about </span>}
+                  {c.distinctError > 0 && (
+                    <span
+                      className="faint"
+                      title={`An estimate, with a standard error of ${(c.distinctError * 100).toFixed(1)} %`}
+                    >
+                      about{" "}
+                    </span>
+                  )}
                   {grouped(c.distinct)}
                 </td>
                 <td className="max-w-40 truncate">
