@@ -1,3 +1,4 @@
+import { mendedValues } from "@/core/mend/values.ts";
 import { MOST_AT_ONCE } from "@/core/kernel/limits.ts";
 import { overlaps } from "@/core/check/between/overlaps.ts";
 import { parent } from "@/core/check/between/parent.ts";
@@ -154,18 +155,6 @@ async function heldOf(
     [load, records],
   );
   return rows;
-}
-
-/** The values to check again: as cleansed when the record was held, with what a person has set since. */
-export function mendedValues(
-  held: Pick<HeldRecord, "fields" | "values" | "mended">,
-  values: Record<string, string>,
-  compiled: Compiled,
-): string[] {
-  return compiled.fields.map((f) => {
-    const at = held.fields.indexOf(f.name);
-    return values[f.name] ?? held.mended?.[f.name] ?? held.values[at] ?? "";
-  });
 }
 
 /** The release of records of one load, which is one writing. */

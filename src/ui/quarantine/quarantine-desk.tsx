@@ -1,5 +1,7 @@
 "use client";
 
+import { mendedValues } from "@/core/mend/values.ts";
+import { idOf, stayedWords, verdictOf, type Edits } from "./held.ts";
 import { useAct } from "../kit/use-act.ts";
 import { discardHeld, releaseHeld, takeBackHeld } from "@/routes/quarantine.ts";
 import { useVirtualizer } from "@tanstack/react-virtual";
@@ -7,11 +9,9 @@ import { useRouter } from "next/navigation";
 import Link from "next/link";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { compilePlan } from "@/core/course/compile.ts";
-import { betweenCheck, type Compiled } from "@/core/course/compiled.ts";
 import { fieldsNamed, readCheck } from "@/core/check/identity.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { suggestMends, type Mend } from "@/core/mend/suggest.ts";
-import { recheck, type Rechecked } from "@/core/course/recheck.ts";
 import type { HeldGroup, HeldRecord } from "@/store/held.ts";
 import { ask, problemOf } from "../kit/api.ts";
 import { Value } from "../kit/cell.tsx";
@@ -29,59 +29,6 @@ export interface DeskFilter {
   load?: number | undefined;
   at?: string | undefined;
   state?: string | undefined;
-}
-
-/** Why a record stayed, in words. */
-function stayedWords(s: {
-  problems: { message: string }[];
-  overtaken?: { by: number | null };
-  ended?: string;
-}): string {
-  if (s.ended) return `it is ${s.ended} already`;
-  if (s.overtaken) {
-    const by = s.overtaken.by === null ? "another program" : `writing ${s.overtaken.by}`;
-    return `its key has been written since by ${by}, so it is overtaken`;
-  }
-  return s.problems.map((p) => p.message).join(" ");
-}
-
-type Edits = Record<string, Record<string, string>>;
-
-const idOf = (h: { load: number; record: number }): string => `${h.load}:${h.record}`;
-
-/** The values of a held record under the plan in force, with what was mended before and now. */
-export function valuesOf(held: HeldRecord, compiled: Compiled, edits: Record<string, string> = {}): string[] {
-  return compiled.fields.map(
-    (f) => edits[f.name] ?? held.mended?.[f.name] ?? held.values[held.fields.indexOf(f.name)] ?? "",
-  );
-}
-
-/** Whether the browser can tell that the record will pass; repeats and taken keys only the store can. */
-export function verdictOf(
-  held: HeldRecord,
-  compiled: Compiled,
-  edits: Record<string, string> = {},
-): Rechecked & { unsure: boolean } {
-  const result = recheck(compiled, valuesOf(held, compiled, edits));
-  // What only the store can tell; gaps and sums it does not ask again of one record.
-  const late = held.problems.filter((p) => {
-    const id = readCheck(p.check);
-    if (id.kind === "taken" || id.kind === "target" || (id.kind === "field" && id.check === "unique")) return true;
-    const kind = betweenCheck(compiled.checks.find((c) => c.key === p.check))?.check;
-    return kind === "has parent" || kind === "no overlaps";
-  });
-  const same = late.filter((p) =>
-    (
-      compiled.checks.find((c) => c.key === p.check)?.fields.map((f) => compiled.fields[f]!.name) ??
-      compiled.plan.load.key
-    ).every((name) => edits[name] === undefined),
-  );
-  return {
-    ...result,
-    problems: [...result.problems, ...same],
-    passes: result.passes && same.every((p) => p.onFailure === "note"),
-    unsure: late.length > 0,
-  };
 }
 
 /**
@@ -148,7 +95,11 @@ export function QuarantineDesk({
         ? suggestMends(
             compiled,
             group.check,
-            records.map((h) => ({ id: idOf(h), values: valuesOf(h, compiled, edits[idOf(h)]), problems: h.problems })),
+            records.map((h) => ({
+              id: idOf(h),
+              values: mendedValues(h, edits[idOf(h)] ?? {}, compiled),
+              problems: h.problems,
+            })),
             records.length,
           )
         : [],
@@ -474,7 +425,7 @@ export function QuarantineDesk({
                   const id = idOf(h);
                   const verdict = verdicts.get(id)!;
                   const wrong = new Set(verdict.problems.filter((p) => p.onFailure !== "note").map((p) => p.field));
-                  const values = valuesOf(h, compiled, edits[id]);
+                  const values = mendedValues(h, edits[id] ?? {}, compiled);
                   return (
                     <tr
                       key={id}

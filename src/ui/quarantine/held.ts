@@ -1,0 +1,55 @@
+import { readCheck } from "@/core/check/identity.ts";
+import { betweenCheck, type Compiled } from "@/core/course/compiled.ts";
+import { recheck, type Rechecked } from "@/core/course/recheck.ts";
+import { mendedValues } from "@/core/mend/values.ts";
+import type { HeldRecord } from "@/store/held.ts";
+
+/** What the quarantine says of held records, and finds out without asking the server. */
+
+/** Why a record stayed, in words. */
+export function stayedWords(s: {
+  problems: { message: string }[];
+  overtaken?: { by: number | null };
+  ended?: string;
+}): string {
+  if (s.ended) return `it is ${s.ended} already`;
+  if (s.overtaken) {
+    const by = s.overtaken.by === null ? "another program" : `writing ${s.overtaken.by}`;
+    return `its key has been written since by ${by}, so it is overtaken`;
+  }
+  return s.problems.map((p) => p.message).join(" ");
+}
+
+/** What is typed over, by record and field. */
+export type Edits = Record<string, Record<string, string>>;
+
+/** A held record's own name on a page. */
+export const idOf = (h: { load: number; record: number }): string => `${h.load}:${h.record}`;
+
+/** Whether the browser can tell that the record will pass; repeats and taken keys only the store can. */
+export function verdictOf(
+  held: HeldRecord,
+  compiled: Compiled,
+  edits: Record<string, string> = {},
+): Rechecked & { unsure: boolean } {
+  const result = recheck(compiled, mendedValues(held, edits, compiled));
+  // What only the store can tell; gaps and sums it does not ask again of one record.
+  const late = held.problems.filter((p) => {
+    const id = readCheck(p.check);
+    if (id.kind === "taken" || id.kind === "target" || (id.kind === "field" && id.check === "unique")) return true;
+    const kind = betweenCheck(compiled.checks.find((c) => c.key === p.check))?.check;
+    return kind === "has parent" || kind === "no overlaps";
+  });
+  const same = late.filter((p) =>
+    (
+      compiled.checks.find((c) => c.key === p.check)?.fields.map((f) => compiled.fields[f]!.name) ??
+      compiled.plan.load.key
+    ).every((name) => edits[name] === undefined),
+  );
+  return {
+    ...result,
+    problems: [...result.problems, ...same],
+    passes: result.passes && same.every((p) => p.onFailure === "note"),
+    unsure: late.length > 0,
+  };
+}
