@@ -7,7 +7,7 @@ const PURE =
   "The core computes the same from the same: it asks no clock, no randomness, no environment and no network.";
 
 export default tseslint.config(
-  { ignores: [".next/", ".next-path/", "dist/", ".data/", "node_modules/", "next-env.d.ts"] },
+  { ignores: [".next/", ".next-path/", ".stryker-tmp/", "dist/", ".data/", "node_modules/", "next-env.d.ts"] },
   js.configs.recommended,
   ...tseslint.configs.strict,
   {
