@@ -20,7 +20,7 @@ const ELSEWHERE = 0.65;
 /** By folder: the tests that concern it; and whether it is the heart. */
 const FOLDERS = {
   "core/kernel": {
-    tests: ["bytes", "distance", "identity", "values", "unicode", "hash", "cluster", "kernel"],
+    tests: ["bytes", "values", "unicode", "identity", "distinct", "file-name", "mend"],
     heart: false,
   },
   "core/type": { tests: ["types", "parts", "values", "locale"], heart: true },

@@ -144,12 +144,13 @@ type Handler<D> = (asked: {
 
 /** A route's handler: what is asked is held to its declaration, what is answered is JSON, errors are problem details. */
 export function handle<D extends Declared>(declared: D, handler: Handler<D>) {
+  const [params, query] = [z.object(declared.params), z.object(declared.query)];
   return async (request: Request, context: { params: Promise<Record<string, string>> }): Promise<Response> => {
     const id = request.headers.get("x-request-id") ?? undefined;
     const run = async (): Promise<Response> => {
       const answer = await handler({
-        params: z.object(declared.params).parse((await context.params) ?? {}) as ParamsOf<D>,
-        query: z.object(declared.query).parse(Object.fromEntries(new URL(request.url).searchParams)) as QueryOf<D>,
+        params: params.parse((await context.params) ?? {}) as ParamsOf<D>,
+        query: query.parse(Object.fromEntries(new URL(request.url).searchParams)) as QueryOf<D>,
         body: (declared.body ? declared.body.parse(await jsonOf(request)) : undefined) as BodyOf<D>,
         request,
       });

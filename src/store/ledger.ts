@@ -80,7 +80,8 @@ export async function addBlock(
   inTime(rowCount, attempt);
 }
 
-function asBuffer(bytes: Uint8Array): Buffer {
+/** The same bytes as the driver takes them. */
+export function asBuffer(bytes: Uint8Array): Buffer {
   return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length);
 }
 

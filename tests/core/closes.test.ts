@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { openFile, type SourceFile } from "@/core/read/source.ts";
 import { hostileFiles } from "../../demo/hostile-set.ts";
-import { memoryFile } from "../support/formats.ts";
+import { memoryFile, memorySpool } from "../support/formats.ts";
 
 /** A stored file has a connection to the store for as long as its bytes are asked for, so whoever reads must end. */
 
@@ -24,12 +24,6 @@ function watched(file: SourceFile): { file: SourceFile; open: () => number } {
   };
 }
 
-const spool = async (name: string, chunks: AsyncIterable<Uint8Array>) => {
-  const pieces: Uint8Array[] = [];
-  for await (const piece of chunks) pieces.push(piece);
-  return memoryFile(name, Buffer.concat(pieces));
-};
-
 const FILES = hostileFiles(1).filter((f) => !f.long);
 
 describe("the bytes of a file are not held any longer when", () => {
@@ -43,7 +37,7 @@ describe("the bytes of a file are not held any longer when", () => {
     for (const { name, bytes } of FILES) {
       const { file, open } = watched(memoryFile(name, bytes()));
       try {
-        reading: for await (const opened of openFile(file, {}, spool)) {
+        reading: for await (const opened of openFile(file, {}, memorySpool)) {
           if (stop === "part") break;
           for await (const _block of opened.blocks) if (stop === "block") break reading;
         }
@@ -58,7 +52,7 @@ describe("the bytes of a file are not held any longer when", () => {
   it("a header is longer than any line of names", async () => {
     const { file, open } = watched(memoryFile("one-line.csv", "x".repeat(3_000_000)));
     const read = async (): Promise<void> => {
-      for await (const opened of openFile(file, {}, spool)) for await (const _ of opened.blocks);
+      for await (const opened of openFile(file, {}, memorySpool)) for await (const _ of opened.blocks);
     };
     await expect(read()).rejects.toThrow("first line is longer");
     expect(open()).toBe(0);

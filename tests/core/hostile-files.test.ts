@@ -4,7 +4,7 @@ import { describe, expect, it } from "vitest";
 import { parquetWriteBuffer } from "hyparquet-writer";
 import { openFile, type ReadSettings } from "@/core/read/source.ts";
 import { arrivedCells } from "@/core/course/course.ts";
-import { avroBytes, memoryFile } from "../support/formats.ts";
+import { avroBytes, memoryFile, memorySpool } from "../support/formats.ts";
 import { workbook } from "../../demo/workbook.ts";
 
 const nowhere = (): Promise<never> => Promise.reject(new Error("it is not spooled"));
@@ -18,12 +18,7 @@ interface Part {
 
 async function read(name: string, bytes: Uint8Array, settings: ReadSettings = {}): Promise<Part[]> {
   const parts: Part[] = [];
-  const spool = async (spooled: string, chunks: AsyncIterable<Uint8Array>) => {
-    const pieces: Uint8Array[] = [];
-    for await (const piece of chunks) pieces.push(piece);
-    return memoryFile(spooled, Buffer.concat(pieces));
-  };
-  for await (const opened of openFile(memoryFile(name, bytes), settings, spool)) {
+  for await (const opened of openFile(memoryFile(name, bytes), settings, memorySpool)) {
     const part: Part = { name: opened.name, columns: [], records: [] };
     parts.push(part);
     for await (const block of opened.blocks) {

@@ -17,6 +17,13 @@ export function memoryFile(name: string, content: string | Uint8Array, step = 1 
   };
 }
 
+/** Keeps what is spooled in memory. */
+export async function memorySpool(name: string, chunks: AsyncIterable<Uint8Array>): Promise<RangedFile> {
+  const pieces: Uint8Array[] = [];
+  for await (const piece of chunks) pieces.push(piece);
+  return memoryFile(name, Buffer.concat(pieces));
+}
+
 export interface ReadPart {
   name: string;
   as: string;
@@ -35,13 +42,8 @@ export async function readParts(
   see: (block: Block) => Block = (b) => b,
 ): Promise<{ parts: ReadPart[]; error: Error | null }> {
   const parts: ReadPart[] = [];
-  const spool = async (name: string, chunks: AsyncIterable<Uint8Array>): Promise<RangedFile> => {
-    const all: number[] = [];
-    for await (const chunk of chunks) for (const b of chunk) all.push(b);
-    return memoryFile(name, Uint8Array.from(all));
-  };
   try {
-    for await (const opened of openFile(source, settings, spool)) {
+    for await (const opened of openFile(source, settings, memorySpool)) {
       const part: ReadPart = {
         name: opened.name,
         as: opened.options.as,

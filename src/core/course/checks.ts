@@ -23,13 +23,14 @@ export type CheckOn<C = CompiledCheck> = C extends CompiledCheck ? Omit<C, "off"
 /** Collects checks; one with the key of another takes its place. */
 class CheckList {
   readonly checks: CheckOn[] = [];
+  private readonly number = new Map<string, number>();
 
   /** The number of the check. */
   add(check: CheckBeforeLoad): number {
-    const own = { ...check, key: printCheck(check.identity) };
-    const at = this.checks.findIndex((c) => c.key === own.key);
-    if (at < 0) return this.checks.push(own) - 1;
-    this.checks[at] = own;
+    const key = printCheck(check.identity);
+    const at = this.number.get(key) ?? this.checks.length;
+    this.number.set(key, at);
+    this.checks[at] = { ...check, key };
     return at;
   }
 }

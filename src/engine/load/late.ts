@@ -1,7 +1,6 @@
-import type { Queryable } from "@/store/db.ts";
 import { cellText } from "@/core/kernel/bytes.ts";
 import type { TableRule } from "@/core/interop/table.ts";
-import { printCheck, readCheck, type CheckIdentity } from "@/core/check/identity.ts";
+import { printCheck, readCheck } from "@/core/check/identity.ts";
 import { lateProblem as ownProblem } from "@/core/course/problem-words.ts";
 import type { Compiled, Problem } from "@/core/course/compiled.ts";
 import type { Sifted } from "@/core/course/sifted.ts";
@@ -74,13 +73,4 @@ export function ruleProblem(
     expected: rule?.definition ?? "values that the target's rule allows",
     onFailure: "hold",
   };
-}
-
-/** Keys of a load's late problems whose check is one that is wanted. */
-export async function lateKeys(db: Queryable, load: number, wanted: (id: CheckIdentity) => boolean): Promise<string[]> {
-  const { rows } = await db.query<{ check: string }>(
-    "select distinct check_key as check from sieve.late_problem where load = $1",
-    [load],
-  );
-  return rows.map((r) => r.check).filter((key) => wanted(readCheck(key)));
 }

@@ -4,7 +4,7 @@ import { from as copyFrom, type CopyStreamQuery } from "pg-copy-streams";
 import { SieveError } from "@/core/kernel/problem.ts";
 import type { Client, Db } from "@/store/db.ts";
 import { storedBytes, type DeliveryFile } from "@/store/deliveries.ts";
-import { addBlock, addLateProblems, type Attempt } from "@/store/ledger.ts";
+import { addBlock, addLateProblems, asBuffer, type Attempt } from "@/store/ledger.ts";
 import { giveBack, takeThread } from "../threads/threads.ts";
 import type { FromThread, ThreadStart, ToThread } from "../threads/messages.ts";
 
@@ -216,10 +216,6 @@ export class Reading {
       setTimeout(resolve, 2000).unref();
     });
   }
-}
-
-export function asBuffer(bytes: Uint8Array): Buffer {
-  return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length);
 }
 
 /** When all have ended, the error of the first that failed: nothing of an attempt goes on when it is over. */

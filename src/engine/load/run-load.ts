@@ -1,7 +1,8 @@
-import { printCheck } from "@/core/check/identity.ts";
+import { printCheck, readCheck } from "@/core/check/identity.ts";
 import {
   type Attempt,
   OF_ATTEMPT,
+  asBuffer,
   inTime,
   ledgerBlocks,
   lateProblems,
@@ -31,14 +32,14 @@ import { nextWriting, transactionNumber } from "@/store/writings.ts";
 import { columnsBefore, historyBefore, endLoad, getLoad, type Load } from "@/store/loads.ts";
 import { absentFields, findBroken, findLoadedBefore, findTaken, holdFiles } from "./staged.ts";
 import { abandonLoad, dropLeft } from "./abandon.ts";
-import { LOAD_LOCK } from "../../store/locks.ts";
+import { LOAD_LOCK } from "@/store/locks.ts";
 import { apart, profileLimits } from "../apart/apart.ts";
 import { holdBetween, holdingBetween } from "./between.ts";
 import { copyDelimiter, copyRows, moreOf } from "./copy-rows.ts";
-import { Reading, asBuffer } from "./reading.ts";
+import { Reading } from "./reading.ts";
 import { referringKeys } from "../writing/existing-table.ts";
 import { heldRow } from "./held-rows.ts";
-import { fieldsOf, lateKeys, lateProblem } from "./late.ts";
+import { fieldsOf, lateProblem } from "./late.ts";
 import type { FromThread, HeldRow } from "../threads/messages.ts";
 import { matchStaged, type Matched } from "../match/match-load.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
@@ -391,7 +392,7 @@ class LoadRun {
         matches = matched.metrics;
       }
       if (!writing) {
-        if (apart + taken > 0) await this.writeLate(false, rerun);
+        if (apart + taken > 0) await this.writeLate(false, rerun, late);
         if (plan.load.mode === "upsert" && exists) {
           const meeting = await this.meeting(done.files);
           await meet(meeting, client);
@@ -401,7 +402,7 @@ class LoadRun {
         assertCloses(balance);
         await endLoad(client, id, trial ? "tried" : "stopped", balance, report());
       } else {
-        if (apart + taken > 0) await this.writeLate(true, rerun);
+        if (apart + taken > 0) await this.writeLate(true, rerun, late);
         await this.timed("target", async () => {
           if (await this.takePlace(balance, writing, expected)) return;
           for (const change of await targetChanges(client, plan)) await client.query(change);
@@ -538,13 +539,13 @@ class LoadRun {
 
   /**
    * Marks records in the ledger that a check between records holds, whose key was taken, or that a
-   * rule of the target refuses; with `hold`, stages them for the quarantine.
+   * rule of the target refuses; with `hold`, stages them for the quarantine. `late`: their problems by key.
    */
-  private async writeLate(hold: boolean, rerun: Rerun): Promise<void> {
+  private async writeLate(hold: boolean, rerun: Rerun, late: ReadonlyMap<string, number>): Promise<void> {
     const { client, id, compiled } = this;
     const course = new Course(compiled);
     const apart = holdingBetween(compiled);
-    const others = await lateKeys(client, id, ({ kind }) => kind === "taken" || kind === "target" || kind === "file");
+    const others = [...late.keys()].filter((key) => ["taken", "target", "file"].includes(readCheck(key).kind));
     for await (const block of ledgerBlocks(client, id)) {
       const { rows } = await client.query<{ record: number; apart: boolean }>(
         `select record, bool_or(check_key = any($4)) as apart from sieve.late_problem
