@@ -1,10 +1,11 @@
 import { writeFile } from "node:fs/promises";
+import { DOUBT_WORDS, limitsWords } from "@/core/match/doubts.ts";
 import { keepCluster } from "@/core/match/survive.ts";
 import { entriesAsRecords, type KnownEntry } from "@/core/course/match-entries.ts";
-import { BANDS, type Pairs } from "@/core/match/match.ts";
+import { BANDS, limitsOf, type LimitsInUse, type Pairs } from "@/core/match/match.ts";
 import { sameShare } from "@/core/match/model.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
-import { resolvePairs, thoughtOf, type Resolution } from "@/core/match/resolve.ts";
+import { estimateOfLimits, resolvePairs, type LimitsEstimate, type Resolution } from "@/core/match/resolve.ts";
 import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import type { MatchTable } from "@/core/match/table.ts";
 import { compilePlan } from "@/core/course/compile.ts";
@@ -47,8 +48,9 @@ export interface MatchReport {
   pairs: { same: number; ask: number };
   clusters: number;
   waiting: number;
-  /** What the model thinks of the limits, from no labels: of the same pairs the share that are, of all that are the share found. */
-  thought: { precision: number; recall: number };
+  limits: LimitsInUse;
+  /** What is known of the limits without labels: of the same pairs the share that are, of all that are the share found, and what speaks against it. */
+  estimate: LimitsEstimate;
   prior: number;
   fields: { in: readonly string[]; by: string; weights: number[]; m: number[]; u: number[] }[];
   ms: number;
@@ -121,12 +123,17 @@ async function matchBy(search: PairSearch, what: Compared): Promise<MatchReport>
   await read(paths, "A", incoming, matcher.incoming);
   if (!matcher.among) await read(against, "B", known, matcher.known);
   const from = matcher.among ? entries.length : 0;
-  const model = await search.estimate(from);
-  const leastScore = Math.min(section.limits.ask, section.limits.same);
-  const pairs = await search.find({ leastScore, from });
-  const found = resolvePairs(matcher, pairs, section.limits);
+  const { choice, summary } = await search.estimate({
+    start: from,
+    mixed: !matcher.among && entries.length > 0 && known.line.length > entries.length,
+    wanted: section.limits,
+  });
+  const limits = limitsOf(section.limits, choice);
+  const pairs = await search.find({ from });
+  const found = resolvePairs(matcher, pairs, limits);
   await writePairs(outputs.pairs, section, pairs, found, incoming, known);
   const clusters = await writeClusters(outputs, compiled, section, found, incoming, matcher.among ? null : known);
+  const estimate = estimateOfLimits(pairs, limits, choice);
   const report: MatchReport = {
     records: incoming.line.length - from,
     against: matcher.among ? null : known.line.length - entries.length,
@@ -134,9 +141,10 @@ async function matchBy(search: PairSearch, what: Compared): Promise<MatchReport>
     pairs: { same: found.counts.same, ask: found.counts.ask },
     clusters,
     waiting: found.asks.reduce((n, x) => n + x, 0),
-    thought: thoughtOf(pairs, section.limits),
-    prior: sameShare(model),
-    fields: section.fields.map((f, i) => ({ in: f.in, by: f.by, ...model.fields[i]! })),
+    limits,
+    estimate,
+    prior: sameShare(summary),
+    fields: section.fields.map((f, i) => ({ in: f.in, by: f.by, ...summary.fields[i]! })),
     ms: Math.round(performance.now() - begun),
   };
   if (outputs.report) await writeFile(outputs.report, `${JSON.stringify(report, null, 2)}\n`);
@@ -144,8 +152,9 @@ async function matchBy(search: PairSearch, what: Compared): Promise<MatchReport>
     `${grouped(report.records)} records${report.against === null ? "" : ` against ${grouped(report.against)}`}` +
       `${report.entries === 0 ? "" : ` and ${grouped(report.entries)} entries of ${section.list!.name}`}: ` +
       `${grouped(report.pairs.same)} pairs are the same, ${grouped(report.pairs.ask)} are to be asked about; ` +
-      `${grouped(clusters)} clusters\n`,
+      `${grouped(clusters)} clusters\n${limitsWords(limits, estimate)}\n`,
   );
+  for (const doubt of estimate.doubts) process.stderr.write(`${DOUBT_WORDS[doubt]}\n`);
   return report;
 }
 
@@ -205,7 +214,8 @@ async function writePairs(
     ]),
   );
   const width = section.fields.length;
-  const order = Array.from({ length: pairs.count }, (_, i) => i);
+  // Different ones are of no use to anybody.
+  const order = Array.from({ length: pairs.count }, (_, i) => i).filter((i) => BANDS[found.bands[i]!] !== "different");
   // The earlier record of two in one table is the first of the pair, but never an entry.
   const ends = (i: number): [number, number] =>
     a === b && b.side[pairs.b[i]!] !== "L" ? [pairs.b[i]!, pairs.a[i]!] : [pairs.a[i]!, pairs.b[i]!];

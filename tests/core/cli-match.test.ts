@@ -53,7 +53,7 @@ describe("match from a shell", () => {
     expect(same.length).toBeGreaterThan(150);
     expect(same.every((p) => Number(p["line_a"]) < Number(p["line_b"]))).toBe(true);
     const right = same.filter((p) => of(p["line_a"]) === of(p["line_b"])).length;
-    expect(right / same.length).toBeGreaterThan(0.99);
+    expect(right / same.length).toBeGreaterThan(0.98);
     const report = JSON.parse(readFileSync(at("r.json"), "utf8")) as Record<string, unknown>;
     expect(report).toMatchObject({ records: 1500, against: null, entries: 0, pairs: { same: same.length } });
     // Each record is in one cluster at most, and each cluster is one kept record.
@@ -99,7 +99,12 @@ describe("match from a shell", () => {
     );
     const weights = [9, 8, 7, 4, 1, -2, -8];
     const fields = FIELDS.map((f) => ({ ...f, weights: f.by === "date" ? [9, 5, 4, 1, -2, -8] : weights }));
-    const plan = planWith({ against: ["delivery", "list"], list: { name: "members" }, fields });
+    const plan = planWith({
+      against: ["delivery", "list"],
+      list: { name: "members" },
+      fields,
+      limits: { same: 80, ask: 50 },
+    });
     sieve("match", "--plan", plan, file, "--list", `members=${list}`, ...outputs);
     const pairs = rowsOf("p.csv").map((p) => [p["file_a"], p["line_a"], p["file_b"], p["line_b"], p["band"]].join(" "));
     expect(pairs.sort()).toEqual([

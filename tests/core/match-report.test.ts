@@ -1,7 +1,9 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import type { Pairs } from "@/core/match/match.ts";
-import { BINS, expectedAt, metricsOf, samplePairs } from "@/core/match/metrics.ts";
+import type { Choice } from "@/core/match/choose.ts";
+import { DOUBT_WORDS, limitsWords, wrongWords } from "@/core/match/doubts.ts";
+import { limitsOf, type Pairs } from "@/core/match/match.ts";
+import { BINS, estimateOf, expectedAt, metricsOf, samplePairs } from "@/core/match/metrics.ts";
 import { bitsOf, probabilityOf, sameShare, scoreOf } from "@/core/match/model.ts";
 import { NumbersRecords, TakesNumbered } from "@/core/match/numbered.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
@@ -60,7 +62,9 @@ describe("what a match found", () => {
     entries: 1,
     merged: 5,
     waiting: 2,
-    thought: { precision: 1, recall: 1 },
+    limits: section.limits,
+    choice: { basis: "model", curve: [] } as unknown as Choice,
+    estimate: { precision: 1, recall: 1, basis: "model", doubts: [] },
     samples: [],
   });
 
@@ -80,25 +84,68 @@ describe("what a match found", () => {
 
   it("expects less precision and more recall of a lower limit", () => {
     let before = { precision: 0, recall: 1, pairs: Infinity };
-    for (const limit of [0, 30, 50, 70, 80, 90, 100]) {
+    for (const limit of [0, 30, 50, 70, 80, 90]) {
       const now = expectedAt(limit, metrics);
-      expect(now.precision).toBeGreaterThanOrEqual(before.precision);
-      expect(now.recall).toBeLessThanOrEqual(before.recall);
+      expect(now.precision!).toBeGreaterThanOrEqual(before.precision);
+      expect(now.recall!).toBeLessThanOrEqual(before.recall);
       expect(now.pairs).toBeLessThanOrEqual(before.pairs);
-      before = now;
+      before = { precision: now.precision!, recall: now.recall!, pairs: now.pairs };
     }
     expect(expectedAt(80, metrics).pairs).toBe(5);
-    expect(expectedAt(0, { scores: [], likely: [] })).toEqual({ precision: 1, recall: 1, pairs: 0 });
+  });
+
+  it("says nothing where there is nothing to say it of", () => {
+    expect(expectedAt(100, metrics)).toEqual({ precision: null, recall: null, pairs: 0 });
+    expect(expectedAt(0, { scores: [], likely: [] })).toEqual({ precision: null, recall: null, pairs: 0 });
+  });
+
+  it("goes by what was counted rather than by the model, until people have decided", () => {
+    const wrong = Array.from({ length: BINS }, (_, i) => (i < 80 ? 0.4 : 0.1));
+    expect(expectedAt(80, { ...metrics, wrong }).precision).toBeCloseTo(0.9);
+    expect(expectedAt(79, { ...metrics, wrong }).precision).toBeCloseTo(0.6);
+    expect(expectedAt(80, { ...metrics, wrong }, [{ from: 80, same: 4, all: 4 }]).precision).toBeGreaterThan(0.99);
+  });
+
+  it("knows what loads from before have said", () => {
+    expect(estimateOf({ thought: { precision: 0.9, recall: 0.8 } })).toMatchObject({ precision: 0.9, basis: "model" });
+    expect(estimateOf({})).toMatchObject({ precision: null, recall: null, basis: null });
+    expect(estimateOf(metrics)).toBe(metrics.estimate);
   });
 
   it("goes by what people have decided, the more the more of it there is", () => {
-    const model = expectedAt(80, metrics).precision;
-    const few = expectedAt(80, metrics, [{ from: 80, same: 0, all: 4 }]).precision;
-    const many = expectedAt(80, metrics, [{ from: 80, same: 0, all: 400 }]).precision;
+    const model = expectedAt(80, metrics).precision!;
+    const few = expectedAt(80, metrics, [{ from: 80, same: 0, all: 4 }]).precision!;
+    const many = expectedAt(80, metrics, [{ from: 80, same: 0, all: 400 }]).precision!;
     expect(few).toBeLessThan(model);
     expect(many).toBeLessThan(few);
     // What was decided about other scores says nothing here.
     expect(expectedAt(80, metrics, [{ from: 20, same: 0, all: 400 }]).precision).toBeCloseTo(model, 10);
+  });
+
+  it("is said in words, with how it is known", () => {
+    const counted = { precision: 0.995, recall: 0.982, basis: "counted" as const, doubts: [] };
+    expect(limitsWords({ same: 63, ask: 45 }, counted)).toBe(
+      "same from 63: about 5 wrong in 1,000; about 98.2 % of all that are the same, counted within the files; asked from 45",
+    );
+    expect(limitsWords({ same: 63, ask: 45 }, { ...counted, basis: "model" })).toContain("by the model’s own word");
+    const nothing = { precision: null, recall: null, basis: null, doubts: [] };
+    expect(limitsWords({ same: 63, ask: 45 }, nothing)).toContain("can’t be told");
+    expect(limitsWords({ same: null, ask: 45 }, nothing)).toBe("nothing is joined by itself; asked from 45");
+    expect(limitsWords({ same: null, ask: 100 }, nothing)).toBe("nothing is joined, and nothing is asked about");
+    expect([0.9999, 0.98, 0.85].map(wrongWords)).toEqual([
+      "fewer than 1 wrong in 1,000",
+      "about 20 wrong in 1,000",
+      "about 15 wrong in 100",
+    ]);
+    for (const words of Object.values(DOUBT_WORDS)) expect(words).toMatch(/^[A-Z].*\.$/);
+  });
+
+  it("leaves limits that are set by hand, and takes the others from what was estimated", () => {
+    const choice = { same: 2.4, ask: -1 } as Choice;
+    expect(limitsOf({}, choice)).toEqual({ same: 60.2, ask: 45.7 });
+    expect(limitsOf({ same: 80, ask: 50, lead: 4 }, choice)).toEqual({ same: 80, ask: 50, lead: 4 });
+    expect(limitsOf({ same: 40 }, choice)).toEqual({ same: 40, ask: 40 });
+    expect(limitsOf({}, { ...choice, same: null, ask: 3 })).toEqual({ same: null, ask: 62.7 });
   });
 
   it("counts moved pairs as the same", () => {

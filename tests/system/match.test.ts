@@ -28,7 +28,7 @@ const MATCH = {
     { in: ["town"], by: "words", as: "place" },
     { in: ["phone"], by: "edit", as: "code" },
   ],
-  limits: { same: 80, ask: 40 },
+  limits: { same: 88, ask: 30 },
   keep: { "*": "complete", town: "longest" },
 };
 
@@ -53,7 +53,7 @@ describe("a feed of people", () => {
     expect(await rows(system.db, "people")).toHaveLength(outcomes.inserted);
     const { matches } = first.report!;
     expect(matches).toMatchObject({ compared: 900, known: 0, merged: outcomes.merged, waiting: outcomes.waiting });
-    expect(matches!.thought.precision).toBeGreaterThan(0.99);
+    expect(matches!.estimate!.precision).toBeGreaterThan(0.99);
   });
 
   it("knows where each kept value came from, and joins nobody who is another", async () => {
@@ -138,7 +138,11 @@ describe("a feed of people", () => {
       "Ines",
     );
     const third = await loadNow(db, "people", fileOf(again, 2001).replaceAll("\r\n", "\n"));
-    expect(third.report!.balance.outcomes.waiting).toBe(0);
+    // What else is asked is of other pairs.
+    const decided = new Set(open.map((p) => `${p.record} ${p.rowRecord}`));
+    for (const p of await askedPairs(db, { load: third.id }))
+      expect(decided).not.toContain(`${p.record} ${p.rowRecord}`);
+    expect(third.report!.balance.outcomes.waiting).toBeLessThan(5);
   });
 
   it("compares only with what the plan says", async () => {

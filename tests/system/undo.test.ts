@@ -109,7 +109,7 @@ describe("a load is undone as a whole", () => {
     const match = {
       against: ["delivery", "target"],
       fields: [
-        { in: ["name"], by: "person", weights: [20, 12, 8, 4, 0, -4, -12] },
+        { in: ["name"], by: "person", weights: [20, 2, 2, 2, 0, -4, -12] },
         { in: ["town"], by: "equal", weights: [4, -2] },
         { in: ["born"], by: "date", weights: [12, 8, 6, 4, 0, -6] },
       ],

@@ -181,9 +181,9 @@ export class CandidateIndex {
 
   /**
    * Finds the records of the known table that may be the same as a record; returns how many,
-   * `found` has their numbers. Only those below `before` are looked at.
+   * `found` has their numbers. Only those from `least` to below `before` are looked at.
    */
-  find(table: MatchTable, record: number, before = this.known.length): number {
+  find(table: MatchTable, record: number, before = this.known.length, least = 0): number {
     const { own, starts, entries, sums, bins, known } = this;
     own.read(table, record);
     const { budget } = this;
@@ -223,6 +223,7 @@ export class CandidateIndex {
       for (let i = start; i < end; i++) {
         const r = entries[i]!;
         if (r >= past) break;
+        if (r < least) continue;
         const sum = sums[r]!;
         if (sum === 0) list[touched++] = r;
         // Long texts have many features: a sum that came round to nothing would count its record twice.

@@ -1,6 +1,8 @@
-import { probabilityOf, type MatchModel } from "./model.ts";
-import type { Band, Pairs } from "./match.ts";
-import type { Resolution } from "./resolve.ts";
+import type { Choice } from "./choose.ts";
+import type { Band, LimitsInUse, Pairs } from "./match.ts";
+import type { MatchModel } from "./model.ts";
+import { bitsOf, probabilityOf } from "./score.ts";
+import { wrongFrom, type LimitsEstimate, type Resolution } from "./resolve.ts";
 import type { MatchSection } from "./schema.ts";
 
 /** How many stretches of the scores from 0 to 100 are counted. */
@@ -26,9 +28,13 @@ export interface MatchMetrics {
   readonly likely: readonly number[];
   /** Some pairs of each stretch, with the values that are compared. */
   readonly samples: readonly PairSample[];
-  readonly limits: MatchSection["limits"];
-  /** What the model thinks of the limit for the same, without anyone's labels. */
-  readonly thought: { readonly precision: number; readonly recall: number };
+  /** The limits that were used. */
+  readonly limits: LimitsInUse;
+  /** What is known of the limits without anyone's labels; left out by loads from before it was, which have the model's word alone. */
+  readonly estimate?: LimitsEstimate;
+  readonly thought?: { readonly precision: number; readonly recall: number };
+  /** By stretch of the scores: what share of the pairs from its beginning on would be joined wrongly, where it could be counted. */
+  readonly wrong?: readonly number[];
   readonly model: MatchModel;
   readonly fields: readonly string[];
 }
@@ -38,6 +44,10 @@ export interface PairSample {
   readonly a: readonly string[];
   readonly b: readonly string[];
   readonly shares: readonly number[];
+}
+
+function rounded(x: number): number {
+  return Math.round(x * 10_000) / 10_000;
 }
 
 function binOf(score: number): number {
@@ -55,16 +65,24 @@ export function samplePairs(scores: Float64Array): number[] {
   return chosen;
 }
 
+/** What is known of the limits of a load, whenever it was. */
+export function estimateOf({ estimate, thought }: Pick<MatchMetrics, "estimate" | "thought">): LimitsEstimate {
+  if (estimate) return estimate;
+  const known = thought ?? { precision: null, recall: null };
+  return { ...known, basis: thought ? "model" : null, doubts: [] };
+}
+
 /**
  * What would be the precision of the pairs from a limit on, and the share of all same pairs that
- * they are: by the model, and, where people have decided pairs of a stretch, by what they said.
+ * they are: by what was counted, else by the model, and, where people have decided pairs of a stretch,
+ * by what they said. Null where there are none.
  * `decided`: by stretch of ten scores, how many of the pairs that people decided were the same.
  */
 export function expectedAt(
   limit: number,
-  { scores, likely }: Pick<MatchMetrics, "scores" | "likely">,
+  { scores, likely, wrong }: Pick<MatchMetrics, "scores" | "likely" | "wrong">,
   decided: readonly { readonly from: number; readonly same: number; readonly all: number }[] = [],
-): { precision: number; recall: number; pairs: number } {
+): { precision: number | null; recall: number | null; pairs: number } {
   const said = new Map(decided.map((d) => [d.from, d]));
   let [right, pairs, all] = [0, 0, 0];
   scores.forEach((n, i) => {
@@ -78,7 +96,8 @@ export function expectedAt(
     right += share * n;
     pairs += n;
   });
-  return { precision: pairs === 0 ? 1 : right / pairs, recall: all === 0 ? 1 : right / all, pairs };
+  const precision = wrong && decided.length === 0 ? 1 - wrong[binOf(limit)]! : right / pairs;
+  return { precision: pairs === 0 ? null : precision, recall: pairs === 0 || all === 0 ? null : right / all, pairs };
 }
 
 export function metricsOf(input: {
@@ -91,10 +110,13 @@ export function metricsOf(input: {
   entries: number;
   merged: number;
   waiting: number;
-  thought: { precision: number; recall: number };
+  limits: LimitsInUse;
+  choice: Choice;
+  estimate: LimitsEstimate;
   samples: readonly PairSample[];
 }): MatchMetrics {
-  const { section, model, pairs, found, compared, known, entries, merged, waiting, thought, samples } = input;
+  const { section, model, pairs, found, compared, known, entries, merged, waiting, samples } = input;
+  const { limits, choice, estimate } = input;
   const scores = new Array<number>(BINS).fill(0);
   const likely = new Array<number>(BINS).fill(0);
   found.scores.forEach((score, i) => {
@@ -110,10 +132,13 @@ export function metricsOf(input: {
     waiting,
     fresh: compared - merged - waiting,
     scores,
-    likely: likely.map((x) => Math.round(x * 1000) / 1000),
+    likely: likely.map(rounded),
     samples,
-    limits: section.limits,
-    thought,
+    limits,
+    estimate,
+    ...(choice.basis === "counted" && {
+      wrong: Array.from({ length: BINS }, (_, i) => rounded(wrongFrom(choice.curve, bitsOf((i / BINS) * 100)))),
+    }),
     model,
     fields: section.fields.map((f) => f.in.join(" + ")),
   };

@@ -1,7 +1,7 @@
 import { clusterRecords, type Link } from "./cluster.ts";
-import { BANDS, bandOf, type Band, type Matcher, type Pairs } from "./match.ts";
-import { bitsOf, probabilityOf, scoreOf } from "./model.ts";
-import type { MatchLimits } from "./schema.ts";
+import { BANDS, bandOf, type Band, type LimitsInUse, type Matcher, type Pairs } from "./match.ts";
+import type { Choice, Doubt } from "./choose.ts";
+import { bitsOf, probabilityOf, scoreOf } from "./score.ts";
 
 /** What a person decided about a pair before. */
 export type Decision = "same" | "different";
@@ -35,7 +35,7 @@ const HOLD = 0.5;
 export function resolvePairs(
   matcher: Matcher,
   pairs: Pairs,
-  limits: MatchLimits,
+  limits: LimitsInUse,
   decided: (pair: number) => Decision | null = () => null,
 ): Resolution {
   const among = matcher.known === matcher.incoming;
@@ -74,10 +74,10 @@ export function resolvePairs(
     if (found !== undefined) return found;
     if (among) return matcher.explain(Math.max(x, y), Math.min(x, y)).bits;
     // Two known records, or two incoming ones, are not compared with each other: they speak neither way.
-    if (x < known === y < known) return bitsOf(limits.same) * HOLD;
+    if (x < known === y < known) return bitsOf(limits.same ?? 100) * HOLD;
     return x < known ? matcher.explain(y - known, x).bits : matcher.explain(x - known, y).bits;
   };
-  const clusters = clusterRecords(total, links, bits, bitsOf(limits.same) * HOLD);
+  const clusters = clusterRecords(total, links, bits, bitsOf(limits.same ?? 100) * HOLD);
   const asks = new Uint8Array(matcher.incoming.length);
   const counts: Record<Band, number> = { same: 0, ask: 0, different: 0 };
   for (let i = 0; i < pairs.count; i++) {
@@ -107,12 +107,22 @@ function leadOf(pairs: Pairs, scores: Float64Array, records: number): [Int32Arra
   return [best, next];
 }
 
-/** What the model itself thinks of the limits: of pairs from each limit on, the share that are the same, and of all same pairs the share that are there. */
-export function thoughtOf(pairs: Pairs, limits: MatchLimits): { precision: number; recall: number } {
-  let same = 0;
-  let right = 0;
-  let all = 0;
-  const least = bitsOf(limits.same);
+/** What is known of limits without anyone's labels. */
+export interface LimitsEstimate {
+  /** Of the pairs from the limit on the share that are the same; null where it can't be told, or there are none. */
+  readonly precision: number | null;
+  /** Of all same pairs the share that are from the limit on. */
+  readonly recall: number | null;
+  /** How the precision is known: counted within the files, or by the model's own word; null where nothing is. */
+  readonly basis: Choice["basis"];
+  readonly doubts: readonly Doubt[];
+}
+
+/** What is known of the limits in use, be they set by hand or chosen. */
+export function estimateOfLimits(pairs: Pairs, { same: limit }: LimitsInUse, choice: Choice): LimitsEstimate {
+  const { doubts, curve } = choice;
+  let [same, right, all] = [0, 0, 0];
+  const least = limit === null ? Infinity : bitsOf(limit);
   for (let i = 0; i < pairs.count; i++) {
     const p = probabilityOf(pairs.bits[i]!);
     all += p;
@@ -120,5 +130,15 @@ export function thoughtOf(pairs: Pairs, limits: MatchLimits): { precision: numbe
     same++;
     right += p;
   }
-  return { precision: same === 0 ? 1 : right / same, recall: all === 0 ? 1 : right / all };
+  const [precision, recall] = [same === 0 ? null : right / same, same === 0 ? null : right / all];
+  if (choice.basis === null || same === 0) return { precision: null, recall: null, basis: null, doubts };
+  if (choice.basis === "model") return { precision, recall, basis: "model", doubts };
+  const wrong = wrongFrom(curve, least);
+  return { precision: 1 - wrong, recall, basis: "counted", doubts };
+}
+
+/** What share of what is joined from so many bits on is wrong, by what was counted. */
+export function wrongFrom(curve: Choice["curve"], bits: number): number {
+  const at = curve.findLast((c) => c.bits <= bits + 1e-6) ?? curve[0];
+  return at?.wrong ?? 0;
 }

@@ -47,10 +47,13 @@ export type Survivorship = (typeof SURVIVORSHIP)[number];
 
 export const MATCH_AGAINST = ["delivery", "target", "list"] as const;
 
+/** The limits of a match; what is left out follows from the data. */
 export interface MatchLimits {
-  readonly same: number;
-  readonly ask: number;
+  readonly same?: number | undefined;
+  readonly ask?: number | undefined;
   readonly lead?: number | undefined;
+  /** The share of what is joined that is to be the same, where `same` is left out. */
+  readonly precision?: number | undefined;
 }
 
 /** The match section of a plan. */
@@ -93,7 +96,7 @@ export function keepRules(section: MatchSection, fields: readonly { readonly nam
   return fields.map((f) => section.keep?.[f.name] ?? other);
 }
 
-export const DEFAULT_LIMITS: MatchLimits = { same: 80, ask: 50 };
+export const DEFAULT_LIMITS: MatchLimits = {};
 
 const name = plainNameSchema;
 
@@ -143,8 +146,26 @@ export const matchSchema = z.strictObject({
     .max(16),
   limits: z
     .strictObject({
-      same: z.number().min(0).max(100).describe("From this score on two records are the same"),
-      ask: z.number().min(0).max(100).describe("From this score on a person is asked"),
+      same: z
+        .number()
+        .min(0)
+        .max(100)
+        .optional()
+        .describe("From this score on two records are the same; follows from the data unless set"),
+      ask: z
+        .number()
+        .min(0)
+        .max(100)
+        .optional()
+        .describe("From this score on a person is asked; follows from the data unless set"),
+      precision: z
+        .number()
+        .min(0.5)
+        .max(0.9999)
+        .optional()
+        .describe(
+          "The share of what is joined that is to be the same, where same is left out: 0.995 unless set, and a little less where that would leave much undone",
+        ),
       lead: z
         .number()
         .min(0)
@@ -152,7 +173,10 @@ export const matchSchema = z.strictObject({
         .optional()
         .describe("How far the best candidate must be ahead of the next; a person is asked where it is not"),
     })
-    .refine((l) => l.ask <= l.same, "The limit for asking can't be above the limit for the same.")
+    .refine(
+      (l) => l.ask === undefined || l.same === undefined || l.ask <= l.same,
+      "The limit for asking can't be above the limit for the same.",
+    )
     .default(DEFAULT_LIMITS),
   recent: name.optional().describe("The field by whose value one record is more recent than another"),
   trust: z

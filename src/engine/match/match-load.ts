@@ -1,8 +1,8 @@
 import { createHash } from "node:crypto";
 import type { References } from "@/core/kernel/reference.ts";
 import { entriesAsRecords, type KnownEntry } from "@/core/course/match-entries.ts";
-import { Matcher, type Pairs } from "@/core/match/match.ts";
-import { resolvePairs, thoughtOf, type Decision, type Resolution } from "@/core/match/resolve.ts";
+import { Matcher, limitsOf, type Pairs } from "@/core/match/match.ts";
+import { estimateOfLimits, resolvePairs, type Decision, type Resolution } from "@/core/match/resolve.ts";
 import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import { keepCluster } from "@/core/match/survive.ts";
 import { type MatchMetrics, type PairSample, metricsOf, samplePairs } from "@/core/match/metrics.ts";
@@ -142,13 +142,20 @@ async function matchBy(search: PairSearch, run: MatchLoad, section: MatchSection
     place: source.place,
     entries,
   };
-  const model = await search.estimate(known);
+  const delivery = section.against.includes("delivery");
+  const { choice, summary } = await search.estimate({
+    start: known,
+    delivery,
+    mixed: entries.length > 0 && known > entries.length,
+    wanted: section.limits,
+  });
   await run.progress();
-  const before = section.against.includes("delivery") ? matcher.incoming.length : known;
+  const before = delivery ? matcher.incoming.length : known;
   const pairs = await search.find({ from: known, before }, () => run.progress());
   const values = new RowValues(run, sources, known, columns);
   const decisions = await decisionsOf(run, matcher, pairs, values);
-  const found = resolvePairs(matcher, pairs, section.limits, (i) => decisions.get(i) ?? null);
+  const limits = limitsOf(section.limits, choice);
+  const found = resolvePairs(matcher, pairs, limits, (i) => decisions.get(i) ?? null);
   const { clusters, asks } = found;
   const clustered = new Uint8Array(matcher.incoming.length);
   clusters.forEach((first, r) => {
@@ -180,7 +187,7 @@ async function matchBy(search: PairSearch, run: MatchLoad, section: MatchSection
   await client.query(`delete from ${staging} where _record = any($1)`, [[...merged, ...waiting]]);
   const metrics = metricsOf({
     section,
-    model,
+    model: summary,
     pairs,
     found,
     compared: matcher.incoming.length - known,
@@ -188,7 +195,9 @@ async function matchBy(search: PairSearch, run: MatchLoad, section: MatchSection
     entries: entries.length,
     merged: merged.length,
     waiting: waiting.length,
-    thought: thoughtOf(pairs, section.limits),
+    limits,
+    choice,
+    estimate: estimateOfLimits(pairs, limits, choice),
     samples,
   });
   return { metrics, merged: merged.sort((a, b) => a - b), waiting };

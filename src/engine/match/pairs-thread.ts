@@ -1,7 +1,7 @@
 import { parentPort } from "node:worker_threads";
 import { IndexPart, type IndexRows } from "@/core/match/candidates.ts";
-import { Matcher, type Pairs, type Sampled, type SharedRecords } from "@/core/match/match.ts";
-import type { MatchModel, Sample } from "@/core/match/model.ts";
+import { Matcher, type Pairs, type SharedRecords } from "@/core/match/match.ts";
+import type { PairModel } from "@/core/match/model.ts";
 import { NumbersRecords, type NumberedRecords } from "@/core/match/numbered.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import type { PairsWanted } from "./pairs-wanted.ts";
@@ -44,10 +44,7 @@ const calls = {
     matcher.values.forEach((v, f) => v.takeTexts(texts[f]!));
     matcher.prepare(rows);
   },
-  sample(records: Sampled): Sample {
-    return matcher.sampleOf(records);
-  },
-  use(model: MatchModel): void {
+  use(model: PairModel): void {
     matcher.use(model);
   },
   pairs(wanted: PairsWanted): Pairs {

@@ -1,8 +1,7 @@
 import { availableParallelism } from "node:os";
 import type { Worker } from "node:worker_threads";
 import { IndexPart, layOut, roomFor } from "@/core/match/candidates.ts";
-import { Matcher, concatPairs, type Pairs } from "@/core/match/match.ts";
-import type { MatchModel } from "@/core/match/model.ts";
+import { Matcher, concatPairs, type Estimate, type Looking, type Pairs } from "@/core/match/match.ts";
 import { TakesNumbered } from "@/core/match/numbered.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import { sharedNumbers, type MatchTable } from "@/core/match/table.ts";
@@ -132,15 +131,15 @@ export class PairSearch {
     this.answers.push(answer);
   }
 
-  /** Indexes the records and estimates the model from those from `start` on. To be called when all are added. */
-  async estimate(start = 0): Promise<MatchModel> {
+  /** Indexes the records and estimates the model and the limits from them. To be called when all are added. */
+  async estimate(looking: Looking = {}): Promise<Estimate> {
     const { matcher } = this;
     if (this.batch) this.send();
     await Promise.all(this.answers.splice(0));
     const helper = this.helper;
     if (!helper) {
       matcher.prepare();
-      return matcher.estimate(start);
+      return matcher.estimate(looking);
     }
     void helper.call("records", matcher.shareRecords());
     const records = matcher.known.length;
@@ -159,11 +158,9 @@ export class PairSearch {
       matcher.values.map((v) => v.texts),
     );
     matcher.prepare(rows);
-    const sample = helper.call("sample", matcher.sampled(start));
-    const random = matcher.randomLevels(start);
-    const model = matcher.estimateFrom(await sample, random);
-    void helper.call("use", model);
-    return model;
+    const estimate = matcher.estimate(looking);
+    void helper.call("use", estimate.model);
+    return estimate;
   }
 
   /**
@@ -203,7 +200,9 @@ export class PairSearch {
       // Where one of the two has failed the other need not go on.
       next = stretches;
     }
-    return concatPairs(parts, matcher.fields.length);
+    const pairs = concatPairs(parts, matcher.fields.length);
+    matcher.weighRivals(pairs);
+    return pairs;
   }
 
   /** Lets the other thread go. The matcher stays as it is. */

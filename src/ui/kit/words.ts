@@ -93,3 +93,8 @@ export function readWords(read: ReadOptions): string {
   ];
   return words.filter((w) => w !== "").join(", ");
 }
+
+/** A text as a sentence: with a capital, and a full stop at its end. */
+export function sentence(text: string): string {
+  return `${text.charAt(0).toUpperCase()}${text.slice(1)}${/[.!?…]$/.test(text) ? "" : "."}`;
+}

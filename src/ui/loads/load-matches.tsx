@@ -1,8 +1,10 @@
 import { printCheck } from "@/core/check/identity.ts";
+import { DOUBT_WORDS, limitsWords } from "@/core/match/doubts.ts";
+import { estimateOf } from "@/core/match/metrics.ts";
 import Link from "next/link";
 import type { LoadReport } from "@/core/report/report.ts";
 import { ScoreChart } from "../matches/score-chart.tsx";
-import { grouped, recordsHref } from "../kit/words.ts";
+import { grouped, recordsHref, sentence } from "../kit/words.ts";
 
 /** How the records result with each reference list that was asked. */
 export function LoadLookUps({ load, report }: { load: number; report: LoadReport }) {
@@ -102,6 +104,7 @@ export function LoadMatches({
 }) {
   const { matches } = report;
   if (!matches) return null;
+  const estimate = estimateOf(matches);
   const rows: [string, number, string | null][] = [
     ["merged: one with another record", matches.merged, recordsHref(load, { outcome: "merged" })],
     ["waiting for a decision", matches.waiting, recordsHref(load, { outcome: "waiting" })],
@@ -134,6 +137,12 @@ export function LoadMatches({
         {(matches.entries ?? 0) > 0 && `, with ${grouped(matches.entries!)} entries of a reference list`}.
       </p>
       <ScoreChart scores={matches.scores} limits={matches.limits} title="Candidate pairs by score" />
+      <p className="mt-1 max-w-prose">{sentence(limitsWords(matches.limits, estimate))}</p>
+      {estimate.doubts.map((doubt) => (
+        <p key={doubt} className="mt-1 max-w-prose border-l-4 border-[var(--ochre)] pl-2">
+          {DOUBT_WORDS[doubt]}
+        </p>
+      ))}
       <p className="flex gap-4">
         {open > 0 && (
           <Link className="plain" href={`/matches?load=${load}`}>

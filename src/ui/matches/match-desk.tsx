@@ -4,6 +4,8 @@ import { decidePairs, listPairs, withdrawPairs } from "@/routes/matches.ts";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { limitsWords } from "@/core/match/doubts.ts";
+import { estimateOf } from "@/core/match/metrics.ts";
 import { stretchesOf, whyWords, type Stretch } from "@/core/match/why.ts";
 import { comparedText, keepRules } from "@/core/match/schema.ts";
 import { keepCluster } from "@/core/match/survive.ts";
@@ -13,7 +15,7 @@ import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { isTyping } from "../shell/nav.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { ScoreChart } from "./score-chart.tsx";
-import { counted, grouped } from "../kit/words.ts";
+import { counted, grouped, sentence } from "../kit/words.ts";
 
 function settledWords(pairs: number, decision: Decision, settled: readonly Settled[]): string {
   const of = (state: Settled["state"]): number => settled.filter((s) => s.state === state).length;
@@ -289,11 +291,9 @@ export function MatchDesk({
                 )}{" "}
                 of load {plan.load} by score
               </h2>
-              <ScoreChart scores={plan.matches.scores} limits={plan.match.limits} title="Candidate pairs by score" />
+              <ScoreChart scores={plan.matches.scores} limits={plan.matches.limits} title="Candidate pairs by score" />
               <p className="mt-1 text-sm">
-                At these limits, by what the data itself says: precision about{" "}
-                {(plan.matches.thought.precision * 100).toFixed(1)} %, recall about{" "}
-                {(plan.matches.thought.recall * 100).toFixed(1)} %.{" "}
+                {sentence(limitsWords(plan.matches.limits, estimateOf(plan.matches)))}{" "}
                 <Link className="underline" href={`/feeds/${plan ? pair!.feed : ""}/plan`}>
                   Move a limit
                 </Link>

@@ -1,6 +1,6 @@
 import { scaleLinear, scaleSqrt } from "d3";
 import { BINS } from "@/core/match/metrics.ts";
-import type { MatchLimits } from "@/core/match/schema.ts";
+import type { LimitsInUse } from "@/core/match/match.ts";
 import { grouped } from "../kit/words.ts";
 
 const WIDE = 344;
@@ -13,7 +13,7 @@ export function ScoreChart({
   title,
 }: {
   scores: readonly number[];
-  limits: MatchLimits;
+  limits: LimitsInUse;
   title: string;
 }) {
   const x = scaleLinear().domain([0, 100]).range([0, WIDE]);
@@ -22,12 +22,14 @@ export function ScoreChart({
     .domain([0, Math.max(1, ...scores)])
     .range([0, TALL]);
   const step = 100 / BINS;
+  // Where nothing is joined by itself the limit for the same lies beyond the end.
+  const same = limits.same ?? Infinity;
   const bandOf = (i: number): "same" | "ask" | "different" =>
-    i * step >= limits.same ? "same" : i * step >= limits.ask ? "ask" : "different";
+    i * step >= same ? "same" : i * step >= limits.ask ? "ask" : "different";
   const fill = { same: "var(--pine)", ask: "var(--slate)", different: "var(--rule)" };
   const count = { same: 0, ask: 0, different: 0 };
   scores.forEach((n, i) => (count[bandOf(i)] += n));
-  const lines = [...new Set([limits.ask, limits.same])];
+  const lines = [...new Set([limits.ask, ...(limits.same === null ? [] : [limits.same])])];
   return (
     <figure>
       <svg
@@ -60,9 +62,9 @@ export function ScoreChart({
         <text x={x(limits.ask) - 6} y={TALL + 17} fontSize="11" textAnchor="end" className="faint" fill="currentColor">
           different {grouped(count.different)}
         </text>
-        {limits.same > limits.ask && (
+        {same > limits.ask && (
           <text
-            x={x((limits.ask + limits.same) / 2)}
+            x={x((limits.ask + Math.min(same, 92)) / 2)}
             y={TALL + 17}
             fontSize="11"
             textAnchor="middle"

@@ -1,0 +1,102 @@
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { profileFiles } from "@/cli/profile.ts";
+import { limitsOf, type LimitsInUse } from "@/core/match/match.ts";
+import type { Choice } from "@/core/match/choose.ts";
+import { resolvePairs } from "@/core/match/resolve.ts";
+import { PairSearch } from "@/engine/match/pairs.ts";
+import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
+import { proposeMatch } from "@/core/match/propose.ts";
+import { propose } from "@/core/profile/propose.ts";
+import { csvRow } from "@/core/write/csv.ts";
+import type { Set as Records } from "./sets.ts";
+
+/** The match that the product proposes for a set's first file, and how its records are compared by it. */
+export async function proposedFor(
+  set: Records,
+): Promise<{ section: MatchSection; compared: (row: readonly string[]) => string[] } | null> {
+  const folder = mkdtempSync(join(tmpdir(), "circumstance-"));
+  try {
+    const path = join(folder, "records.csv");
+    writeFileSync(path, [set.columns, ...set.a.rows].map((row) => csvRow(row)).join(""));
+    const { profile, read } = await profileFiles([path], {});
+    const { plan } = propose(profile, { feed: "records", read: { ...read } as never });
+    const key = plan.load.key.length > 0 ? plan.load.key : [plan.contract.fields[0]!.name];
+    const section = proposeMatch(plan.contract.fields, key);
+    return section && { section, compared: comparedOf(section, plan.contract.fields) };
+  } finally {
+    rmSync(folder, { recursive: true, force: true });
+  }
+}
+
+/** How a match did in a circumstance, and what it said of itself. */
+export interface Measured {
+  readonly same: number;
+  readonly wrong: number;
+  readonly precision: number | null;
+  readonly recall: number | null;
+  readonly f1: number | null;
+  readonly recallWithAsk: number | null;
+  /** Pairs to be asked about per 1,000 records of the first file. */
+  readonly asked: number;
+  readonly says: Pick<Choice, "precision" | "recall" | "basis" | "doubts">;
+  readonly limits: LimitsInUse;
+  readonly ms: number;
+}
+
+/** How many pairs of records are the same in truth. */
+function truthOf({ a, b }: Records): number {
+  const counts = new Map<number, number>();
+  for (const t of a.thing) counts.set(t, (counts.get(t) ?? 0) + 1);
+  if (b) return b.thing.reduce((n, t) => n + (counts.get(t) ?? 0), 0);
+  return [...counts.values()].reduce((n, c) => n + (c * (c - 1)) / 2, 0);
+}
+
+/** Matches a set by a section, as a load or the command line does. `thread`: the bundled pairs-thread, null for one thread alone. */
+export async function measure(
+  set: Records,
+  section: MatchSection,
+  compared: (row: readonly string[]) => string[],
+  thread: URL | null,
+): Promise<Measured> {
+  const began = performance.now();
+  const search = new PairSearch(section.fields, { among: set.b === null }, thread);
+  const { matcher } = search;
+  for (const row of set.a.rows) search.add(matcher.incoming, compared(row));
+  for (const row of set.b?.rows ?? []) search.add(matcher.known, compared(row));
+  const { choice } = await search.estimate({ wanted: section.limits });
+  const pairs = await search.find({});
+  await search.end();
+  const limits = limitsOf(section.limits, choice);
+  const found = resolvePairs(matcher, pairs, limits);
+  const ms = performance.now() - began;
+  const truth = truthOf(set);
+  const other = (set.b ?? set.a).thing;
+  let [same, right, ask, askRight] = [0, 0, 0, 0];
+  for (let i = 0; i < pairs.count; i++) {
+    const is = set.a.thing[pairs.a[i]!] === other[pairs.b[i]!];
+    if (found.bands[i] === 0) {
+      same++;
+      if (is) right++;
+    } else if (found.bands[i] === 1) {
+      ask++;
+      if (is) askRight++;
+    }
+  }
+  const precision = same === 0 ? null : right / same;
+  const recall = truth === 0 ? null : right / truth;
+  const both = precision === null || recall === null || precision + recall === 0;
+  return {
+    same,
+    wrong: same - right,
+    precision,
+    recall,
+    f1: both ? null : (2 * precision * recall) / (precision + recall),
+    recallWithAsk: truth === 0 ? null : (right + askRight) / truth,
+    asked: (1000 * ask) / set.a.rows.length,
+    says: choice,
+    limits,
+    ms,
+  };
+}

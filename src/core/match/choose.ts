@@ -1,0 +1,422 @@
+import type { Pool } from "./draw.ts";
+import { isSame, type Fit, type Source } from "./estimate.ts";
+import type { FieldFacts } from "./fields.ts";
+import { Judge } from "./judge.ts";
+import { probabilityOf } from "./score.ts";
+import type { Values } from "./table.ts";
+import { NO_RIVALS, weighRivals, type Rivals } from "./rivals.ts";
+
+/** What speaks against trusting an estimate; where it is grave nothing is joined by itself. */
+export const DOUBTS = [
+  "few-records",
+  "one-file",
+  "repeats-inside",
+  "nothing-same",
+  "not-parted",
+  "not-told-apart",
+  "below-wanted",
+] as const;
+export type Doubt = (typeof DOUBTS)[number];
+
+/** A fit and the limits that follow from it. Bits are those of a pair, rivals weighed. */
+export interface Choice {
+  readonly fit: Fit;
+  /** From so many bits on a pair is taken for the same; null where nothing is joined by itself. */
+  readonly same: number | null;
+  /** From so many bits on a person is asked. */
+  readonly ask: number;
+  readonly rivals: Rivals;
+  /**
+   * How the precision is known: `counted` where the files themselves show how many would be joined
+   * wrongly, `model` where only the model has a word on it.
+   */
+  readonly basis: "counted" | "model" | null;
+  /** Of what is joined the share that is the same, and of the same pairs the share that is joined; null where it can't be told. */
+  readonly precision: number | null;
+  readonly recall: number | null;
+  readonly doubts: readonly Doubt[];
+  /** By limit in bits, ascending: what share of what would be joined from there on would be wrong, where it is counted. */
+  readonly curve: readonly { readonly bits: number; readonly wrong: number }[];
+}
+
+/** What a person wants of the limits. */
+export interface Wanted {
+  /** The share of what is joined that is to be the same. */
+  readonly precision?: number | undefined;
+}
+
+/** What is wanted where nobody has said it: as few wrong as this, and never more than so many times as many. */
+export const USUAL_PRECISION = 0.995;
+const TOLERATED = 4;
+/** Stricter limits are given up for the tolerated ones where they would leave this share undone. */
+const COSTLY = 0.1;
+/** A person is asked from these bits on: one in three is the same. */
+const ASK_BITS = -1;
+/** Where the model is not to be believed a person is asked from these bits on. */
+const SURER = 3;
+/** And about so many pairs for each record at most, twice as each is seen from both its records. */
+const MOST_ASKED = 0.04;
+/** Bits that no pair has. */
+const MOST_BITS = 60;
+/** Limits that are looked at, in bits; none is taken that leaves more doubt than a chance of five to one. */
+const LIMITS = { from: -3, to: 24, step: 0.3 };
+const LEAST_LIMIT = 2.4;
+/** A wrong pair is as bad as so many right ones are good. */
+const PRICE = 6;
+/** What differs by less than this share is worth the same. */
+const EQUALLY = 0.003;
+/** Where nothing can be counted: about ten to one. */
+const MODEL_LIMIT = 3.3;
+/** Fewer right ones than this may be chance, unless hardly any would be wrong. */
+const LEAST_JOINED = 3;
+/** By so many bits a pair of other records might have had more or less. */
+const SPREAD = 1;
+/** Where none was seen there may be as much as half a one (Jeffreys 1946). */
+const UNSEEN = 0.5;
+/** With fewer records nothing can be estimated. */
+const LEAST_RECORDS = 40;
+
+/** The bits of a pool's candidates, rivals weighed. */
+function judgePool(judge: Judge, s: number, pool: Pool, width: number, rivals: Rivals): Float64Array {
+  const list: number[] = [];
+  for (let p = 0; p < pool.count; p++) if (pool.candidate[p] === 1) list.push(p);
+  const bits = Float64Array.from(list, (p) => judge.bits(s, pool.alike, pool.levels, pool.rarity, p * width));
+  const a = Int32Array.from(list, (p) => pool.owner[p]!);
+  const b = Int32Array.from(list, (p) => pool.other[p]!);
+  weighRivals(bits, a, b, bits.length, rivals);
+  return bits.sort((x, y) => y - x);
+}
+
+/** How many pairs there are from a limit on; `sorted` from the greatest on. */
+function countFrom(sorted: Float64Array, limit: number): number {
+  let [low, high] = [0, sorted.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (sorted[middle]! >= limit) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}
+
+/**
+ * How many pairs are expected from a limit on among others like these: each is spread over the bits
+ * around its own (a kernel, Parzen 1962), so that a limit just above the last one is not taken for safe.
+ */
+function expectedFrom(sorted: Float64Array, limit: number): number {
+  let sum = UNSEEN;
+  for (const bits of sorted) {
+    const z = (bits - limit) / SPREAD;
+    if (z < -4) break;
+    // The logistic function is near enough to the normal one.
+    sum += z > 4 ? 1 : 1 / (1 + Math.exp(-1.702 * z));
+  }
+  return sum;
+}
+
+/** What would be joined from a limit on, and how much of it wrongly. */
+interface Joined {
+  readonly fit: Fit;
+  readonly limit: number;
+  readonly joined: number;
+  readonly wrong: number;
+  /** How many look-alikes there would be if nothing were the same. */
+  readonly alike: number;
+}
+
+/** All that would be joined by each limit; how much wrongly is counted in sources where nothing is the same. */
+function countJoined(
+  values: readonly Values[],
+  fit: Fit,
+  sources: readonly Source[],
+  counted: readonly number[],
+  rivals: Rivals,
+): Joined[] {
+  const judge = new Judge(values, fit);
+  const width = values.length;
+  // All by the odds of where same pairs are looked for: the question is what would be joined there.
+  const [here, ...there] = [0, ...counted].map((s) => judgePool(judge, 0, sources[s]!.pool, width, rivals)) as [
+    Float64Array,
+    ...Float64Array[],
+  ];
+  const { all, others, records } = sources[0]!.pool;
+  const out: Joined[] = [];
+  for (let limit = LIMITS.from; limit <= LIMITS.to; limit += LIMITS.step) {
+    const joined = (countFrom(here, limit) * all) / Math.max(1, records);
+    const density =
+      there.reduce((sum, bits, i) => {
+        const { pool } = sources[counted[i]!]!;
+        return sum + expectedFrom(bits, limit) / (pool.records * pool.others);
+      }, 0) / there.length;
+    const alone = Math.max(0, 1 - joined / all) * Math.max(0, 1 - joined / others);
+    const alike = density * all * others;
+    // Whoever has been joined rightly has no look-alike any more.
+    out.push({ fit, limit, joined, wrong: alike * alone, alike });
+  }
+  return out;
+}
+
+/** What a limit is worth. */
+function worthOf({ joined, wrong }: Joined): number {
+  return joined - PRICE * wrong;
+}
+
+/** Of each fit the limit that is worth most, as long as no greater share of what is joined is wrong. */
+function bestOf(list: readonly Joined[], share: number): Joined | null {
+  const byFit = new Map<Fit, Joined>();
+  for (const j of list) {
+    if (j.limit < LEAST_LIMIT - 1e-9) continue;
+    const few = j.joined - j.wrong < LEAST_JOINED;
+    if (j.wrong > Math.max(share * j.joined, few ? 0 : 0.5)) continue;
+    const best = byFit.get(j.fit);
+    if (!best || worthOf(j) > worthOf(best)) byFit.set(j.fit, j);
+  }
+  const best = [...byFit.values()];
+  const most = Math.max(...best.map(worthOf));
+  // Of those that are as good as can be told, the likeliest.
+  const good = best.filter((j) => worthOf(j) >= most - Math.max(1, EQUALLY * most));
+  return good.reduce<Joined | null>((x, y) => (x && x.fit.gain >= y.fit.gain ? x : y), null);
+}
+
+/** The limits that would be taken, by what is wanted. */
+function chosenOf(list: readonly Joined[], wanted: Wanted): Joined | null {
+  const strict = bestOf(list, 1 - (wanted.precision ?? USUAL_PRECISION));
+  if (wanted.precision !== undefined) return strict;
+  const loose = bestOf(list, TOLERATED * (1 - USUAL_PRECISION));
+  if (!strict || (loose && strict.joined < (1 - COSTLY) * loose.joined)) return loose;
+  return strict;
+}
+
+/** Fields that tell things apart and are their own, not of those that they belong to; all that tell things apart where there are none. */
+function ownFields(facts: readonly FieldFacts[]): number[] {
+  const telling = facts.flatMap((f, i) => (f.telling && !f.silent ? [i] : []));
+  const own = telling.filter((i) => !facts[i]!.shared);
+  return own.length > 0 ? own : telling;
+}
+
+function differing(fit: Fit, name: string, f: number, facts: readonly FieldFacts[]): number {
+  const kind = fit.kinds.find((k) => k.name === name);
+  if (!kind) return 0;
+  return kind.fields[f]!.shares.reduce((n, x, l) => n + (facts[f]!.different[l] ? x : 0), 0);
+}
+
+/** In a field of its own same pairs must differ less often than this to be believed. */
+const BELIEVABLE = 0.3;
+
+/** Whether what a fit takes for pairs that only belong together differs in what tells things apart: else it is the same by another name. */
+function relatedDiffer(fit: Fit, facts: readonly FieldFacts[]): boolean {
+  const own = ownFields(facts);
+  return fit.kinds.every(
+    ({ name }) => isSame(name) || own.some((f) => differing(fit, name, f, facts) > RELATED_DIFFER),
+  );
+}
+
+/** In one field of their own at least related pairs differ more often than this. */
+const RELATED_DIFFER = 0.5;
+
+/** Whether a fit's same pairs are ones that agree in most of what tells things apart. */
+function sameAgree(fit: Fit, facts: readonly FieldFacts[]): boolean {
+  const own = ownFields(facts);
+  const most = fit.start.few || fit.start.strict ? 0.14 : BELIEVABLE;
+  return own.filter((f) => differing(fit, "same", f, facts) > most).length < Math.min(2, Math.max(1, own.length));
+}
+
+/** How often a record has a same one within a side, for it to be said that the side has repeats. */
+const REPEATS = { share: 0.03, ofAcross: 0.3, mostDifferent: 0.2 };
+
+/** The sources, beside the one in question, that have same pairs of their own. */
+function withRepeats(fits: readonly Fit[], sources: readonly Source[], facts: readonly FieldFacts[]): Set<number> {
+  const found = new Set<number>();
+  const own = ownFields(facts);
+  const fit = fits.find((f) => f.start.mostWithin === undefined && f.kinds.length > 1) ?? fits[0];
+  if (!fit || own.some((f) => differing(fit, "same", f, facts) > REPEATS.mostDifferent)) return found;
+  const same = (s: number): number =>
+    fit.kinds.reduce((n, k) => n + (isSame(k.name) ? k.prior[s]! : 0), 0) * sources[s]!.pool.others;
+  for (let s = 1; s < sources.length; s++)
+    if (same(s) > Math.max(REPEATS.share, REPEATS.ofAcross * same(0))) found.add(s);
+  return found;
+}
+
+/** What the model itself says of a limit. */
+function wordOf(bits: Float64Array, limit: number): { joined: number; right: number; all: number } {
+  let [joined, right, all] = [0, 0, 0];
+  for (const b of bits) {
+    const p = probabilityOf(b);
+    all += p;
+    if (b < limit) continue;
+    joined++;
+    right += p;
+  }
+  return { joined, right, all };
+}
+
+/** What is chosen from. The first source is the one in which the limits are looked for. */
+export interface Choosing {
+  readonly values: readonly Values[];
+  readonly facts: readonly FieldFacts[];
+  readonly fits: readonly Fit[];
+  readonly sources: readonly Source[];
+  readonly wanted: Wanted;
+  /** Draws more records of a source, candidates alone. */
+  readonly more: (source: number) => Source;
+}
+
+/**
+ * The fit and the limits: where two sides are compared, by which most is joined rightly. How much would
+ * be joined wrongly is counted where nothing is the same, within each side: what belongs together, or is
+ * alike by chance, is as frequent there as across (Hui and Walter, 1980). In one file nothing can be
+ * counted, and the model's own word is all there is.
+ */
+export function choose(given: Choosing): Choice {
+  const { values, facts, sources, wanted } = given;
+  const sound = given.fits.filter((fit) => relatedDiffer(fit, facts));
+  const fits = sound.length > 0 ? sound : given.fits;
+  const input = { ...given, fits };
+  const repeats = withRepeats(fits, sources, facts);
+  const sides = sources.map((source, s) => (s > 0 && !source.sought && !repeats.has(s) ? s : -1));
+  const counted = sides.filter(
+    (s) => s > 0 && sources[s]!.pool.records * sources[s]!.pool.others >= LEAST_RECORDS ** 2,
+  );
+  const single = (side: Source["side"]): boolean =>
+    sources.some((source, s) => source.side === side && !source.sought && !repeats.has(s));
+  const rivals: Rivals = sources.length > 1 ? { byA: single("known"), byB: single("incoming") } : NO_RIVALS;
+  const doubts: Doubt[] = [];
+  if (repeats.size > 0) doubts.push("repeats-inside");
+  const first = sources[0]!.pool;
+  if (first.all + first.others < LEAST_RECORDS || first.count === 0) {
+    return ranked(fits, facts, rivals, [...doubts, "few-records"], 0);
+  }
+  if (counted.length === 0) return byModel(input, rivals, doubts);
+  let list = fits.flatMap((fit) => countJoined(values, fit, sources, counted, rivals));
+  let best = chosenOf(list, wanted);
+  // Where little is joined a few look-alikes among the records that were drawn say too little: more are looked at.
+  const least = 1 - (wanted.precision ?? USUAL_PRECISION);
+  const one = (UNSEEN * first.all * first.others) / counted.reduce((n, s) => n + pairsOf(sources[s]!.pool), 0);
+  const greatest = Math.max(...list.map((j) => j.joined));
+  if (one > (least * greatest) / 4) {
+    const larger = sources.map((source, s) => (s === 0 || counted.includes(s) ? input.more(s) : source));
+    list = fits.flatMap((fit) => countJoined(values, fit, larger, counted, rivals));
+    best = chosenOf(list, wanted);
+  }
+  if (!best) return asked(list, rivals, doubts) ?? ranked(fits, facts, rivals, [...doubts, "nothing-same"], null);
+  const precision = 1 - best.wrong / best.joined;
+  const judge = new Judge(values, best.fit);
+  const { right, all } = wordOf(judgePool(judge, 0, first, values.length, rivals), best.limit);
+  if (precision < (wanted.precision ?? USUAL_PRECISION)) doubts.push("below-wanted");
+  return {
+    fit: best.fit,
+    same: best.limit,
+    ask: Math.min(best.limit, ASK_BITS),
+    rivals,
+    basis: "counted",
+    precision,
+    recall: all === 0 ? null : right / all,
+    doubts,
+    curve: curveOf(list.filter((j) => j.fit === best.fit)),
+  };
+}
+
+/** What share would be wrong, never less at a lower limit than at a higher one. */
+function curveOf(list: readonly Joined[]): Choice["curve"] {
+  let least = 0;
+  return list
+    .toReversed()
+    .map(({ limit, joined, wrong }) => {
+      least = Math.max(least, joined === 0 ? 0 : Math.min(1, wrong / joined));
+      return { bits: limit, wrong: least };
+    })
+    .reverse();
+}
+
+function pairsOf({ records, others }: Pool): number {
+  return records * others;
+}
+
+/** Of the pairs that are asked about at least this share is the same. */
+const WORTH_ASKING = 0.2;
+
+/** What is found by asking from a limit on, less what the questions cost. */
+function gainOf({ joined, alike }: Joined): number {
+  return joined - alike - WORTH_ASKING * joined;
+}
+
+/** Nothing is joined by itself; asked about is where there are more pairs than look-alikes account for. Null where there is no such place. */
+function asked(list: readonly Joined[], rivals: Rivals, doubts: readonly Doubt[]): Choice | null {
+  const worth = list.filter(
+    ({ joined, alike }) => joined - alike >= LEAST_JOINED && joined - alike >= WORTH_ASKING * joined,
+  );
+  if (worth.length === 0) return null;
+  const best = worth.reduce((x, y) => (gainOf(y) > gainOf(x) ? y : x));
+  const nothing = { same: null, basis: null, precision: null, recall: null } as const;
+  return {
+    ...nothing,
+    fit: best.fit,
+    ask: best.limit,
+    rivals,
+    doubts: [...doubts, "not-parted"],
+    curve: curveOf(list.filter((j) => j.fit === best.fit)),
+  };
+}
+
+/** Nothing is joined by itself: pairs are ranked, and asked about from a limit on; null where none is. */
+function ranked(
+  fits: readonly Fit[],
+  facts: readonly FieldFacts[],
+  rivals: Rivals,
+  doubts: readonly Doubt[],
+  ask: number | null,
+): Choice {
+  const fit = likeliest(fits, facts) ?? fits[0]!;
+  return {
+    fit,
+    same: null,
+    ask: ask ?? MOST_BITS,
+    rivals,
+    basis: null,
+    precision: null,
+    recall: null,
+    doubts,
+    curve: [],
+  };
+}
+
+function likeliest(fits: readonly Fit[], facts: readonly FieldFacts[]): Fit | null {
+  const plausible = fits.filter((fit) => sameAgree(fit, facts));
+  return plausible.reduce<Fit | null>((best, fit) => (best && best.gain >= fit.gain ? best : fit), null);
+}
+
+/** By the model's own word, which nothing in the data can check. */
+function byModel({ values, facts, fits, sources, wanted }: Choosing, rivals: Rivals, doubts: Doubt[]): Choice {
+  doubts.push("one-file");
+  const judged = (fit: Fit): Float64Array =>
+    judgePool(new Judge(values, fit), 0, sources[0]!.pool, values.length, rivals);
+  const untold = (fit: Fit): Choice => {
+    // The likeliest few: all that can be said is which pairs come first.
+    const surest = judged(fit)[Math.floor(MOST_ASKED * sources[0]!.pool.records)] ?? SURER;
+    return ranked([fit], facts, rivals, [...doubts, "not-told-apart"], Math.max(SURER, surest));
+  };
+  const fit = likeliest(fits, facts);
+  if (!fit) return untold(fits.reduce((x, y) => (differingOwn(y, facts) < differingOwn(x, facts) ? y : x)));
+  const bits = judged(fit);
+  const aim = wanted.precision ?? 1 - TOLERATED * (1 - USUAL_PRECISION);
+  for (let limit = MODEL_LIMIT; limit <= LIMITS.to; limit += LIMITS.step) {
+    const { joined, right, all } = wordOf(bits, limit);
+    if (joined > 0 && right < aim * joined) continue;
+    return {
+      fit,
+      same: limit,
+      ask: ASK_BITS,
+      rivals,
+      basis: joined === 0 ? null : "model",
+      precision: joined === 0 ? null : right / joined,
+      recall: joined === 0 || all === 0 ? null : right / all,
+      doubts,
+      curve: [],
+    };
+  }
+  return untold(fit);
+}
+
+/** How much a fit's same pairs differ in fields of their own. */
+function differingOwn(fit: Fit, facts: readonly FieldFacts[]): number {
+  return ownFields(facts).reduce((n, f) => n + differing(fit, "same", f, facts), 0);
+}

@@ -1,0 +1,143 @@
+import type { CandidateIndex } from "./candidates.ts";
+import { numbersFrom } from "../kernel/random.ts";
+import { MISSING } from "./density.ts";
+import type { RecordPairs } from "./record-pairs.ts";
+
+/**
+ * Pairs that were drawn from all pairs of some records with those of one side, each with a weight: how
+ * many of all pairs it stands for. Pairs of one record stand together.
+ */
+export interface Pool {
+  /** How many records were drawn, and for how many they stand. */
+  readonly records: number;
+  readonly all: number;
+  /** With how many others each may be paired. */
+  readonly others: number;
+  readonly count: number;
+  /** By pair: which of the drawn records it is of, and the number of the other record. */
+  readonly owner: Int32Array;
+  readonly other: Int32Array;
+  readonly weight: Float32Array;
+  /** By pair and field: the likeness as a byte, its level, and what is added for values that are rare or common. */
+  readonly alike: Uint8Array;
+  readonly levels: Uint8Array;
+  readonly rarity: Float32Array;
+  /** By pair: 1 for a candidate, which is there whenever its record was drawn. */
+  readonly candidate: Uint8Array;
+}
+
+/** Of a record: pairs with any other, and by field pairs with others that have the same value. */
+const ANY = 8;
+const EQUAL_VALUE = 2;
+
+/** By field the records of each value: where they begin, and the records in the order of their values. */
+function byValue(pairs: RecordPairs): { starts: Int32Array; list: Int32Array }[] {
+  const { right } = pairs;
+  return pairs.values.map((values, f) => {
+    const starts = new Int32Array(values.texts.length + 1);
+    const column = right.table.column(f);
+    for (let r = right.from; r < right.to; r++) starts[column[r]! + 1]!++;
+    for (let v = 1; v < starts.length; v++) starts[v]! += starts[v - 1]!;
+    const next = starts.slice();
+    const list = new Int32Array(right.to - right.from);
+    for (let r = right.from; r < right.to; r++) list[next[column[r]!]!++] = r;
+    return { starts, list };
+  });
+}
+
+/**
+ * Draws pairs for estimating what pairs are like: of some records all candidates, pairs taken at random,
+ * and pairs of equal values, which random ones hardly ever are. A pair's weight is one over how often
+ * all ways together would draw it (the balance heuristic, Veach and Guibas 1995), so that sums over the
+ * pool estimate sums over all pairs. `alone`: no other pairs than candidates are wanted.
+ */
+export function drawPairs(
+  pairs: RecordPairs,
+  index: CandidateIndex,
+  most: number,
+  candidates: number,
+  { seed = 3, alone = false }: { readonly seed?: number; readonly alone?: boolean } = {},
+): Pool {
+  const { left, right, within } = pairs;
+  const width = pairs.values.length;
+  const all = left.to - left.from;
+  const others = right.to - right.from - (within ? 1 : 0);
+  const below = numbersFrom(seed);
+  const step = Math.max(1, all / most);
+  // Taken at different places of each stretch, so that no pattern in the order is met.
+  const drawn =
+    others <= 0
+      ? []
+      : Array.from(
+          { length: Math.floor(all / step) },
+          (_, i) => left.from + Math.min(all - 1, Math.floor(i * step) + below(Math.max(1, Math.floor(step)))),
+        );
+  const room = drawn.length * (candidates + (alone ? 0 : ANY + EQUAL_VALUE * width));
+  const owner = new Int32Array(room);
+  const other = new Int32Array(room);
+  const weight = new Float32Array(room);
+  const candidate = new Uint8Array(room);
+  const alike = new Uint8Array(room * width);
+  const levels = new Uint8Array(room * width);
+  const rarity = new Float32Array(room * width);
+  let count = 0;
+  const values = alone ? [] : byValue(pairs);
+  const leftColumns = pairs.values.map((_, f) => left.table.column(f));
+  const rightColumns = pairs.values.map((_, f) => right.table.column(f));
+  const put = (i: number, a: number, b: number, w: number, isCandidate: number): void => {
+    const p = count++;
+    owner[p] = i;
+    other[p] = b;
+    weight[p] = w;
+    candidate[p] = isCandidate;
+    pairs.compare(a, b);
+    for (let f = 0; f < width; f++) {
+      alike[p * width + f] = pairs.alike[f]!;
+      const level = (levels[p * width + f] = pairs.level[f]!);
+      rarity[p * width + f] = level === MISSING ? 0 : pairs.rarity(f, level, a, b);
+    }
+  };
+  for (const [i, a] of drawn.entries()) {
+    const found = index.find(left.table, a, right.to, right.from);
+    const taken = new Set<number>();
+    for (let k = 0; k < found; k++) {
+      const b = index.found[k]!;
+      if (within && a === b) continue;
+      taken.add(b);
+      put(i, a, b, 1, 1);
+    }
+    if (alone) continue;
+    const draw = (b: number): void => {
+      if (taken.has(b) || (within && a === b)) return;
+      let times = ANY / others;
+      for (let f = 0; f < width; f++) {
+        const v = leftColumns[f]![a]!;
+        if (v === 0 || v !== rightColumns[f]![b]!) continue;
+        const { starts } = values[f]!;
+        times += EQUAL_VALUE / (starts[v + 1]! - starts[v]!);
+      }
+      put(i, a, b, 1 / times, 0);
+    };
+    for (let k = 0; k < ANY; k++) draw(right.from + below(right.to - right.from));
+    for (let f = 0; f < width; f++) {
+      const v = leftColumns[f]![a]!;
+      if (v === 0) continue;
+      const { starts, list } = values[f]!;
+      const [start, end] = [starts[v]!, starts[v + 1]!];
+      if (end > start) for (let k = 0; k < EQUAL_VALUE; k++) draw(list[start + below(end - start)]!);
+    }
+  }
+  return {
+    records: drawn.length,
+    all,
+    others: Math.max(0, others),
+    count,
+    owner: owner.slice(0, count),
+    other: other.slice(0, count),
+    weight: weight.slice(0, count),
+    candidate: candidate.slice(0, count),
+    alike: alike.slice(0, count * width),
+    levels: levels.slice(0, count * width),
+    rarity: rarity.slice(0, count * width),
+  };
+}

@@ -1,0 +1,152 @@
+import { useState } from "react";
+import { SURVIVORSHIP, keepRules, type Survivorship } from "@/core/match/schema.ts";
+import { FormulaEditor } from "../../formulas/formula-editor.tsx";
+import { useNamed } from "../../formulas/use-formulas.ts";
+import type { PartProps } from "./parts.ts";
+
+const RULE_WORDS: Record<Survivorship, string> = {
+  first: "the first one’s",
+  last: "the last one’s",
+  recent: "the most recent record’s",
+  complete: "the most complete record’s",
+  "most frequent": "the most frequent value",
+  longest: "the longest value",
+  greatest: "the greatest value",
+  least: "the least value",
+  trusted: "the most trusted one’s",
+  ranked: "the one’s that a formula ranks highest",
+};
+
+/** Whose values are kept where several records become one. */
+export function KeptValues({ plan, match, set }: PartProps) {
+  const fields = plan.contract.fields.filter((f) => !plan.load.key.includes(f.name));
+  const rules = keepRules(match, fields);
+  const other = match.keep?.["*"] ?? (match.recent ? "recent" : "complete");
+  const keep = (name: string, rule: Survivorship | null): void => {
+    const { [name]: _, ...rest } = match.keep ?? {};
+    const next = rule ? { ...rest, [name]: rule } : rest;
+    const { keep: __, ...without } = match;
+    // What a rule goes by must be said, so it begins with something that can be.
+    const more =
+      rule === "trusted" && !match.trust
+        ? { trust: { field: plan.contract.fields[0]!.name, order: ["first"] } }
+        : rule === "ranked" && match.rank === undefined
+          ? { rank: "0" }
+          : {};
+    set(Object.keys(next).length > 0 ? { ...without, ...more, keep: next } : without);
+  };
+  const named = useNamed(plan);
+  const uses = (rule: Survivorship): boolean => Object.values(match.keep ?? {}).includes(rule);
+  const choice = (label: string, value: string, own: boolean, put: (rule: Survivorship | null) => void) => (
+    <select
+      className="select select-sm !w-52 shrink-0"
+      aria-label={label}
+      value={own ? value : ""}
+      onChange={(e) => put(e.target.value === "" ? null : (e.target.value as Survivorship))}
+    >
+      <option value="">{label.endsWith("other fields") ? "by default" : "as the others"}</option>
+      {SURVIVORSHIP.map((s) => (
+        <option key={s} value={s}>
+          {RULE_WORDS[s]}
+        </option>
+      ))}
+    </select>
+  );
+  return (
+    <>
+      <h2 className="mt-5">Whose value the kept record has</h2>
+      <div className="mb-2 flex flex-wrap items-center gap-x-5 gap-y-1">
+        <label className="flex items-center gap-2 whitespace-nowrap">
+          <span className="faint">a record is the more recent by</span>
+          <select
+            className="select select-sm !w-40"
+            value={match.recent ?? ""}
+            onChange={(e) => {
+              const { recent: _, ...rest } = match;
+              set(e.target.value === "" ? rest : { ...rest, recent: e.target.value });
+            }}
+          >
+            <option value="">nothing</option>
+            {fields.map((f) => (
+              <option key={f.name}>{f.name}</option>
+            ))}
+          </select>
+        </label>
+        <span className="flex items-center gap-2 whitespace-nowrap">
+          <span className="faint">all other fields</span>
+          {choice("Whose value is kept in all other fields", other, match.keep?.["*"] !== undefined, (r) =>
+            keep("*", r),
+          )}
+          {match.keep?.["*"] === undefined && <span className="faint text-sm">({RULE_WORDS[other]})</span>}
+        </span>
+      </div>
+      {uses("trusted") && <Trust plan={plan} match={match} set={set} />}
+      {uses("ranked") && (
+        <div className="mb-2 max-w-2xl">
+          <span className="faint text-sm">of two records the one is ranked higher for which this gives more</span>
+          <FormulaEditor
+            label="Formula that ranks records"
+            value={match.rank ?? ""}
+            scope={{ fields: plan.contract.fields, named }}
+            placeholder="size(remarks)"
+            onChange={(rank) => set({ ...match, rank })}
+          />
+        </div>
+      )}
+      <div className="grid grid-cols-[repeat(auto-fill,minmax(21rem,1fr))] gap-x-6 gap-y-1">
+        {fields.map((f, i) => (
+          <div key={f.name} className="flex items-center justify-between gap-2 border-b border-[var(--rule)] pb-0.5">
+            <span className={match.keep?.[f.name] ? "font-semibold" : ""}>{f.name}</span>
+            {choice(`Whose value of ${f.name} is kept`, rules[i]!, match.keep?.[f.name] !== undefined, (r) =>
+              keep(f.name, r),
+            )}
+          </div>
+        ))}
+      </div>
+      <p className="faint mt-1 text-xs">
+        An empty value is never kept where another record has one; the key is never changed.
+      </p>
+    </>
+  );
+}
+
+/** Whom to trust, in their order. */
+function Trust({ plan, match, set }: PartProps) {
+  const trust = match.trust ?? { field: plan.contract.fields[0]!.name, order: [] };
+  const field = plan.contract.fields.find((f) => f.name === trust.field);
+  const [draft, setDraft] = useState<string | null>(null);
+  return (
+    <div className="mb-2 flex flex-wrap items-center gap-2">
+      <span className="faint">trusted is who stands in</span>
+      <select
+        className="select select-sm !w-40"
+        aria-label="Field that tells whom a record is from"
+        value={trust.field}
+        onChange={(e) => {
+          const values = plan.contract.fields.find((f) => f.name === e.target.value)?.values;
+          set({ ...match, trust: { field: e.target.value, order: values ?? trust.order } });
+        }}
+      >
+        {plan.contract.fields.map((f) => (
+          <option key={f.name}>{f.name}</option>
+        ))}
+      </select>
+      <span className="faint">the most first</span>
+      <input
+        className="input input-sm !w-80"
+        aria-label="Values of that field, the most trusted first"
+        placeholder={(field?.values ?? ["a", "b"]).join(", ")}
+        value={draft ?? trust.order.join(", ")}
+        onChange={(e) => setDraft(e.target.value)}
+        onBlur={(e) => {
+          setDraft(null);
+          const order = e.target.value
+            .split(",")
+            .map((v) => v.trim())
+            .filter((v) => v !== "");
+          if (order.length > 0) set({ ...match, trust: { ...trust, order } });
+        }}
+      />
+    </div>
+  );
+}

@@ -1,0 +1,98 @@
+import { describe, expect, it } from "vitest";
+import type { MatchSection } from "@/core/match/schema.ts";
+import { CIRCUMSTANCES, makeSet, type Circumstance } from "../../demo/circumstances/sets.ts";
+import { measure, proposedFor, type Measured } from "../../demo/circumstances/measure.ts";
+
+/** Seeds that no constant was looked at with. */
+const SEED = 60_131;
+
+async function tried(
+  name: string,
+  change: Partial<Circumstance> = {},
+  section: Partial<MatchSection> = {},
+  seed = SEED,
+): Promise<Measured> {
+  const circumstance = { ...CIRCUMSTANCES.find((c) => c.name === name)!, ...change };
+  const set = makeSet(circumstance, seed);
+  const proposed = (await proposedFor(set))!;
+  return measure(set, { ...proposed.section, ...section }, proposed.compared, null);
+}
+
+describe("two files by the match that is proposed", () => {
+  it.each(["people", "people, columns turned", "people, three copied", "people, noise", "people in Cyrillic letters"])(
+    "%s: joined rightly, and known how rightly",
+    async (name) => {
+      const m = await tried(name, { size: 1_500 });
+      expect(m.precision).toBeGreaterThan(0.985);
+      expect(m.f1).toBeGreaterThan(0.94);
+      expect(m.says.basis).toBe("counted");
+      expect(Math.abs(m.says.precision! - m.precision!)).toBeLessThan(0.012);
+      expect(m.asked).toBeLessThan(80);
+    },
+  );
+
+  it.each(["people, none the same", "members, none the same", "organisations, none the same"])(
+    "%s: joins nothing, asks hardly anything, and says why",
+    async (name) => {
+      const m = await tried(name, { size: 1_500 });
+      expect(m.same).toBeLessThanOrEqual(1);
+      expect(m.asked).toBeLessThan(20);
+      expect(m.says).toMatchObject({ precision: null, basis: null });
+      expect(m.says.doubts).toContain("nothing-same");
+    },
+  );
+
+  it("asks where little is the same and no limit would do", async () => {
+    const m = await tried("people, 1 % the same", { size: 2_000 });
+    expect(m.wrong).toBeLessThanOrEqual(1);
+    expect(m.recallWithAsk).toBeGreaterThan(0.6);
+    expect(m.asked).toBeLessThan(60);
+  });
+
+  it("joins nothing by fields that can't tell, but ranks", async () => {
+    const m = await tried("people, name and town", { size: 1_500 });
+    expect(m.precision ?? 1).toBeGreaterThan(0.9);
+    expect(m.recallWithAsk).toBeGreaterThan(0.6);
+  });
+
+  it("holds strictly to a precision that is set", async () => {
+    const loose = await tried("people, hard", { size: 1_500 });
+    const strict = await tried("people, hard", { size: 1_500 }, { limits: { precision: 0.999 } });
+    expect(strict.same).toBeLessThan(loose.same);
+    expect(strict.precision ?? 1).toBeGreaterThanOrEqual(loose.precision!);
+    expect(strict.says.precision ?? 1).toBeGreaterThan(0.998);
+  });
+
+  it("sees that both have repeats of their own, and says that nothing can be counted then", async () => {
+    const m = await tried("people, both files have repeats", { size: 1_500, repeats: 0.3 });
+    expect(m.says.doubts).toEqual(expect.arrayContaining(["repeats-inside", "one-file"]));
+    expect(m.says.basis).toBe("model");
+    expect(m.f1).toBeGreaterThan(0.9);
+  });
+
+  it("says that a handful of records tell nothing", async () => {
+    const m = await tried("people", { size: 12 });
+    expect(m.same).toBe(0);
+    expect(m.says.doubts).toContain("few-records");
+    expect(m.limits.same).toBeNull();
+  });
+});
+
+describe("one file by the match that is proposed", () => {
+  it("joins what is the same, by the model's own word", async () => {
+    const m = await tried("people in one file", { size: 2_000 });
+    expect(m.precision).toBeGreaterThan(0.97);
+    expect(m.recallWithAsk).toBeGreaterThan(0.85);
+    expect(m.says).toMatchObject({ basis: "model", doubts: ["one-file"] });
+  });
+
+  it.each(["people in one file, none the same", "people in one file, 2 % the same"])(
+    "%s: sees that its same pairs are none to be believed",
+    async (name) => {
+      const m = await tried(name, { size: 2_500 });
+      expect(m.same).toBe(0);
+      expect(m.says.doubts).toContain("not-told-apart");
+      expect(m.asked).toBeLessThan(60);
+    },
+  );
+});
