@@ -4,7 +4,9 @@ import { COMPARATOR_IDS, comparatorPart } from "@/core/match/compare/index.ts";
 import type { Pairs } from "@/core/match/match.ts";
 import { probabilityOf, scoreOf } from "@/core/match/model.ts";
 import type { MatchField } from "@/core/match/schema.ts";
-import { PERSON_FIELDS, miswritten, peopleFrom, peopleWithRepeats, type Circumstances, type Person } from "./people.ts";
+import { measure, proposedFor, type Measured } from "./circumstances/measure.ts";
+import { CIRCUMSTANCES, makeSet } from "./circumstances/sets.ts";
+import { PERSON_FIELDS, miswritten, peopleFrom, peopleWithRepeats, type Person } from "./people.ts";
 import { Random } from "./random.ts";
 
 type Say = (text: string) => void;
@@ -125,11 +127,11 @@ interface Found {
   precision: number;
   recall: number;
   samePrecision: number;
-  thought: number;
+  said: number;
 }
 
-async function findRepeats(count: number, thread: URL | null, circumstances: Circumstances = {}): Promise<Found> {
-  const { records, person } = peopleWithRepeats(7, count, circumstances);
+async function findRepeats(count: number, thread: URL | null): Promise<Found> {
+  const { records, person } = peopleWithRepeats(7, count);
   const began = performance.now();
   const search = new PairSearch(PEOPLE, { among: true }, thread);
   for (const r of records)
@@ -144,13 +146,13 @@ async function findRepeats(count: number, thread: URL | null, circumstances: Cir
   const size = new Map<number, number>();
   for (const p of person) size.set(p, (size.get(p) ?? 0) + 1);
   const truth = [...size.values()].reduce((n, c) => n + (c * (c - 1)) / 2, 0);
-  let [right, same, sameRight, thought] = [0, 0, 0, 0];
+  let [right, same, sameRight, said] = [0, 0, 0, 0];
   for (let i = 0; i < pairs.count; i++) {
     const is = person[pairs.a[i]!] === person[pairs.b[i]!];
     if (is) right++;
     if (scoreOf(pairs.bits[i]!) < 80) continue;
     same++;
-    thought += probabilityOf(pairs.bits[i]!);
+    said += probabilityOf(pairs.bits[i]!);
     if (is) sameRight++;
   }
   const [precision, recall] = [right / pairs.count, right / truth];
@@ -160,23 +162,43 @@ async function findRepeats(count: number, thread: URL | null, circumstances: Cir
     recall,
     f1: (2 * precision * recall) / (precision + recall),
     samePrecision: sameRight / same,
-    thought: thought / same,
+    said: said / same,
   };
 }
 
-/** The same where people live together, or have moved: all that a household shares goes together then. */
-export async function benchCircumstances(count: number, say: Say): Promise<void> {
-  for (const [words, circumstances] of [
-    ["a quarter live together", { households: 0.25 }],
-    ["a quarter of the copies have moved", { moved: 0.25 }],
-    ["both", { households: 0.25, moved: 0.25 }],
-  ] as const) {
-    const f = await findRepeats(count, null, circumstances);
-    say(
-      `duplicates among ${count} records, ${words}: F1 ${f.f1.toFixed(3)} (precision ${f.precision.toFixed(3)}, ` +
-        `recall ${f.recall.toFixed(3)}); of the band same ${(f.samePrecision * 100).toFixed(2)} % are (thought ${(f.thought * 100).toFixed(2)} %)`,
-    );
+const share = (x: number | null): string => (x === null ? "-" : x.toFixed(3));
+
+/** What is said of a match: the precision it claims, and how that is known. */
+function saidOf({ precision, recall, basis }: Measured["says"]): string {
+  return basis === null ? "does not know" : `${share(precision)} / ${share(recall)} (${basis})`;
+}
+
+/** Every circumstance by the match that is proposed for it, against the truth: what it found, and whether what it says of itself is so. */
+export async function benchCircumstances(seeds: readonly number[], most: number, say: Say): Promise<void> {
+  say("circumstance | same, wrong | precision / recall / F1 of same | recall with ask | asked per 1,000 | says | time");
+  const count = { all: 0, low: 0, unlike: 0 };
+  for (const circumstance of CIRCUMSTANCES.filter((c) => c.size <= most)) {
+    for (const seed of circumstance.size > 20_000 ? seeds.slice(0, 1) : seeds) {
+      const set = makeSet(circumstance, seed);
+      const proposed = await proposedFor(set);
+      if (!proposed) continue;
+      const m = await measure(set, proposed.section, proposed.compared, THREAD);
+      const low = m.precision !== null && m.precision < 0.95;
+      const unlike =
+        m.precision !== null && m.says.precision !== null && Math.abs(m.precision - m.says.precision) > 0.01;
+      count.all++;
+      if (low && m.says.basis === "counted") count.low++;
+      if (unlike && m.says.basis === "counted") count.unlike++;
+      say(
+        `${circumstance.name}, seed ${seed} | ${m.same}, ${m.wrong} | ${share(m.precision)} / ${share(m.recall)} / ${share(m.f1)} | ` +
+          `${share(m.recallWithAsk)} | ${m.asked.toFixed(0)} | ${saidOf(m.says)}${m.says.doubts.length > 0 ? `, ${m.says.doubts.join(", ")}` : ""} | ` +
+          `${seconds(m.ms)}${low ? " | under 0.95" : ""}${unlike ? " | said otherwise" : ""}`,
+      );
+    }
   }
+  say(
+    `of ${count.all} matches ${count.low} have a precision under 0.95 and ${count.unlike} one more than 0.01 off what is said, where it is said to be counted`,
+  );
 }
 
 /** Duplicates among people of five fields, up to two errors a field and four a record, found without labels. */
@@ -190,7 +212,7 @@ export async function benchRepeats(counts: readonly number[], say: Say): Promise
     say(
       `duplicates among ${count} records of five fields: ${seconds(f.ms)}${before ? `, growing as n^${power.toFixed(2)}` : ""}; ` +
         `F1 ${f.f1.toFixed(3)} (precision ${f.precision.toFixed(3)}, recall ${f.recall.toFixed(3)}); ` +
-        `of the band same ${(f.samePrecision * 100).toFixed(2)} % are (thought ${(f.thought * 100).toFixed(2)} %); ` +
+        `of the band same ${(f.samePrecision * 100).toFixed(2)} % are (said ${(f.said * 100).toFixed(2)} %); ` +
         (two === null ? "" : `with two threads ${(f.ms / two).toFixed(2)} times as fast; `) +
         `memory ${(process.memoryUsage().rss / 1e6).toFixed(0)} MB`,
     );

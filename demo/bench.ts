@@ -120,10 +120,11 @@ async function main(): Promise<void> {
     benchComparators(say);
     await benchLookUp(pool, COUNT / 10, COUNT / 100, rounds, say);
     await pool.end();
-    await benchCircumstances(COUNT / 100, say);
+    await benchCircumstances([11, 12], COUNT / 10, say);
     await benchRepeats([COUNT / 100, COUNT / 10, COUNT], say);
   }
-  if (only === "match") return;
+  if (only === "circumstances") await benchCircumstances([11, 12, 13], COUNT / 10, say);
+  if (only === "match" || only === "circumstances") return;
   const engine = ["load", "upsert", "memory", "release"].includes(only ?? "");
   if (!engine && only !== "read") {
     benchSteps(say);

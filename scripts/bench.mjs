@@ -1,10 +1,11 @@
-/** Measures the engine against the database's own copy, in a cluster of its own. BENCH_RECORDS and BENCH_ROUNDS make it smaller, BENCH_ONLY=match, cleanse, read, load, upsert, release or memory does a part. */
+/** Measures the engine against the database's own copy, in a cluster of its own. BENCH_RECORDS and BENCH_ROUNDS make it smaller, `npm run bench -- PART` does a part: match, circumstances, cleanse, read, load, upsert, release or memory. */
 import { spawnSync } from "node:child_process";
 import { rmSync } from "node:fs";
 import { join } from "node:path";
 import { ensureModules, ensurePackages, freePort, postgresBin, root } from "./lib/machine.mjs";
 import { makeDatabase, startCluster } from "./lib/cluster.mjs";
 
+if (process.argv[2]) process.env.BENCH_ONLY = process.argv[2];
 ensurePackages();
 ensureModules();
 const { build } = await import("./build.mjs");

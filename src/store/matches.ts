@@ -121,6 +121,27 @@ export async function decidedByScore(
   return rows;
 }
 
+/** A pair that a person has decided, with the values of both records by the names of the fields that they had. */
+export interface DecidedValues {
+  names: string[];
+  a: string[];
+  b: string[];
+  decision: Decision;
+}
+
+/** The pairs of a feed that people have decided, the latest first. */
+export async function decidedValues(db: Queryable, feed: string, limit: number): Promise<DecidedValues[]> {
+  const { rows } = await db.query<DecidedValues>(
+    `select array(select f->>'name' from jsonb_array_elements(p.document->'contract'->'fields') with ordinality as x (f, n) order by n) as names,
+       m.own_values as a, m.other_values as b, m.decision
+     from sieve.match_pair m join sieve.load l on l.id = m.load join sieve.plan p on p.id = l.plan
+     where m.feed = $1 and m.decided_at is not null and m.decision is not null
+     order by m.decided_at desc, m.id desc limit $2`,
+    [feed, limit],
+  );
+  return rows;
+}
+
 /** What the feed's newest load or trial that compared anything found. */
 export async function matchesSeen(
   db: Queryable,

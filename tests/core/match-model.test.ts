@@ -5,10 +5,15 @@ import { MISSING, bounded, looseField, orderedField } from "@/core/match/density
 import { drawPairs, type Pool } from "@/core/match/draw.ts";
 import { Likeness, levelsOf } from "@/core/match/likeness.ts";
 import { RecordPairs, frequenciesOf } from "@/core/match/record-pairs.ts";
+import { Matcher, limitsOf } from "@/core/match/match.ts";
+import { measuredWords, wilson, withMore } from "@/core/match/measured.ts";
 import { NO_RIVALS, weighRivals } from "@/core/match/rivals.ts";
 import type { MatchField } from "@/core/match/schema.ts";
+import { scoreOf } from "@/core/match/score.ts";
 import { MatchTable, Values } from "@/core/match/table.ts";
 import { LevelCounts, restDensity } from "@/core/match/tree.ts";
+import { proposedFor } from "../../demo/circumstances/measure.ts";
+import { CIRCUMSTANCES, makeSet } from "../../demo/circumstances/sets.ts";
 import { Random } from "../../demo/random.ts";
 
 const FIELDS: MatchField[] = [
@@ -95,7 +100,7 @@ describe("pairs that are drawn", () => {
 
 describe("what pairs that are not the same are like", () => {
   const { pool, values } = drawn(1_000, 500);
-  const widths = values.map((v) => v.levels.length + 3);
+  const widths = values.map((v) => v.levels.length + 2);
   const counts = new LevelCounts(widths);
   counts.add(pool, () => 1);
   const u = widths.map((n, f) => {
@@ -154,9 +159,7 @@ describe("shares of levels", () => {
       fc.property(shares, (m) => {
         const u = m.map((_, l) => (l + 1) / m.length);
         const { weights } = orderedField(m, u, m);
-        for (let l = 1; l < weights.length - 1; l++) expect(weights[l]).toBeLessThanOrEqual(weights[l - 1]! + 1e-9);
-        // Values in each other's fields stand apart.
-        expect(weights.at(-1)).toBeCloseTo(Math.log2(m.at(-1)! / u.at(-1)!), 9);
+        for (let l = 1; l < weights.length; l++) expect(weights[l]).toBeLessThanOrEqual(weights[l - 1]! + 1e-9);
       }),
     );
   });
@@ -198,5 +201,62 @@ describe("rivals", () => {
     weighRivals(bits, [0, 0], [1, 2], 2, { byA: true, byB: true });
     expect(bits[0]).toBeCloseTo(60, 3);
     expect(bits[1]).toBeLessThan(-60);
+  });
+});
+
+describe("what is measured", () => {
+  it("has the interval of its share", () => {
+    // Newcombe (1998), table I: 81 of 263, 15 of 148, 0 of 20, 1 of 29.
+    for (const [right, all, low, high] of [
+      [81, 263, 0.2553, 0.3662],
+      [15, 148, 0.0624, 0.1605],
+      [0, 20, 0, 0.1611],
+      [1, 29, 0.0061, 0.1718],
+    ] as const) {
+      const at = wilson(right, all)!;
+      expect(at.low).toBeCloseTo(low, 4);
+      expect(at.high).toBeCloseTo(high, 4);
+      expect(at.share).toBe(right / all);
+    }
+    expect(wilson(0, 0)).toBeNull();
+  });
+
+  it("is said with how far it is known, and what more answers would bring", () => {
+    expect(measuredWords(33, 34)).toBe("of 34 decided pairs 33 are the same, 97.1 % (85.1 to 99.5 %)");
+    expect(measuredWords(0, 0)).toBeNull();
+    const { now, then } = withMore(9, 10, 20);
+    expect(then).toBeLessThan(now);
+    expect(withMore(0, 0, 20).now).toBe(1);
+  });
+});
+
+describe("what people have decided", () => {
+  it("bears out pairs that could not be told from look-alikes before", async () => {
+    const set = makeSet({ ...CIRCUMSTANCES.find((c) => c.name === "people, 1 % the same")!, size: 3_000 }, 7);
+    const { section, compared } = (await proposedFor(set))!;
+    const matcher = new Matcher(section.fields, { among: false });
+    const [a, b] = [set.a.rows.map(compared), set.b!.rows.map(compared)];
+    for (const row of a) matcher.incoming.add(row);
+    for (const row of b) matcher.known.add(row);
+    matcher.prepare();
+    const found = (leastScore: number): { a: number; b: number; is: boolean }[] => {
+      const pairs = matcher.pairs({ leastScore: 20 });
+      matcher.weighRivals(pairs);
+      return Array.from({ length: pairs.count }, (_, i) => i)
+        .filter((i) => scoreOf(pairs.bits[i]!) >= leastScore)
+        .map((i) => ({ a: pairs.a[i]!, b: pairs.b[i]!, is: set.a.thing[pairs.a[i]!] === set.b!.thing[pairs.b[i]!] }));
+    };
+    const before = matcher.estimate();
+    expect(before.choice.same).toBeNull();
+    const asked = found(limitsOf({}, before.choice).ask).slice(0, 60);
+    expect(asked.length).toBeGreaterThan(15);
+    const labels = asked.map((p) => ({ a: a[p.a]!, b: b[p.b]!, same: p.is }));
+    const { choice } = matcher.estimate({ labels });
+    const { same } = limitsOf({}, choice);
+    expect(same).not.toBeNull();
+    expect(choice.answered.all).toBeGreaterThan(10);
+    const joined = found(same!);
+    expect(joined.length).toBeGreaterThan(10);
+    expect(joined.filter((p) => p.is).length / joined.length).toBeGreaterThan(0.95);
   });
 });

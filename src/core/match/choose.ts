@@ -1,5 +1,6 @@
 import type { Pool } from "./draw.ts";
-import { isSame, type Fit, type Source } from "./estimate.ts";
+import { THERE, isSame, type Fit, type Kind, type Source } from "./kinds.ts";
+import type { Labelled } from "./estimate.ts";
 import type { FieldFacts } from "./fields.ts";
 import { Judge } from "./judge.ts";
 import { probabilityOf } from "./score.ts";
@@ -31,6 +32,8 @@ export interface Choice {
    * wrongly, `model` where only the model has a word on it.
    */
   readonly basis: "counted" | "model" | null;
+  /** Pairs that people have decided, from the limit on: how many of all are the same. */
+  readonly answered: { readonly right: number; readonly all: number };
   /** Of what is joined the share that is the same, and of the same pairs the share that is joined; null where it can't be told. */
   readonly precision: number | null;
   readonly recall: number | null;
@@ -67,6 +70,8 @@ const PRICE = 6;
 const EQUALLY = 0.003;
 /** Where nothing can be counted: about ten to one. */
 const MODEL_LIMIT = 3.3;
+/** So many fits are looked at once more. */
+const MOST_FITS = 3;
 /** Fewer right ones than this may be chance, unless hardly any would be wrong. */
 const LEAST_JOINED = 3;
 /** By so many bits a pair of other records might have had more or less. */
@@ -125,13 +130,14 @@ interface Joined {
 
 /** All that would be joined by each limit; how much wrongly is counted in sources where nothing is the same. */
 function countJoined(
-  values: readonly Values[],
+  { values, labels }: Pick<Choosing, "values" | "labels">,
   fit: Fit,
   sources: readonly Source[],
   counted: readonly number[],
   rivals: Rivals,
 ): Joined[] {
   const judge = new Judge(values, fit);
+  const answers = new Answers(judge, labels, values.length);
   const width = values.length;
   // All by the odds of where same pairs are looked for: the question is what would be joined there.
   const [here, ...there] = [0, ...counted].map((s) => judgePool(judge, 0, sources[s]!.pool, width, rivals)) as [
@@ -150,7 +156,9 @@ function countJoined(
     const alone = Math.max(0, 1 - joined / all) * Math.max(0, 1 - joined / others);
     const alike = density * all * others;
     // Whoever has been joined rightly has no look-alike any more.
-    out.push({ fit, limit, joined, wrong: alike * alone, alike });
+    const wrong = alike * alone;
+    const share = joined === 0 ? 0 : answers.share(Math.min(1, wrong / joined), limit);
+    out.push({ fit, limit, joined, wrong: labels && joined > 0 ? share * joined : wrong, alike });
   }
   return out;
 }
@@ -199,36 +207,50 @@ function differing(fit: Fit, name: string, f: number, facts: readonly FieldFacts
   return kind.fields[f]!.shares.reduce((n, x, l) => n + (facts[f]!.different[l] ? x : 0), 0);
 }
 
-/** In a field of its own same pairs must differ less often than this to be believed. */
-const BELIEVABLE = 0.3;
+/** In a field of its own same pairs differ less often than this if they are to be believed. */
+const BELIEVABLE = 0.12;
 
-/** Whether what a fit takes for pairs that only belong together differs in what tells things apart: else it is the same by another name. */
-function relatedDiffer(fit: Fit, facts: readonly FieldFacts[]): boolean {
-  const own = ownFields(facts);
-  return fit.kinds.every(
-    ({ name }) => isSame(name) || own.some((f) => differing(fit, name, f, facts) > RELATED_DIFFER),
-  );
+/** The kinds of pairs of which there are enough to speak of. */
+function kindsThere({ kinds }: Fit): readonly Kind[] {
+  const least = THERE * kinds.find((k) => k.name === "same")!.prior[0]!;
+  return kinds.filter((k) => k.prior[0]! >= least);
 }
 
-/** In one field of their own at least related pairs differ more often than this. */
-const RELATED_DIFFER = 0.5;
+/** Whether what a fit takes for pairs that only belong together differs in what tells things apart: else it is the same by another name. */
+function relatedDiffer(fit: Fit, facts: readonly FieldFacts[], least: number): boolean {
+  const own = ownFields(facts);
+  return kindsThere(fit).every(({ name }) => isSame(name) || own.some((f) => differing(fit, name, f, facts) > least));
+}
 
-/** Whether a fit's same pairs are ones that agree in most of what tells things apart. */
+/** In one field of their own at least related pairs differ more often than this; by the model's word alone, nearly always. */
+const RELATED_DIFFER = { counted: 0.5, alone: 0.75 };
+
+/**
+ * Whether what a fit takes for the same agrees in what tells things apart, but for one field at most. Of
+ * pairs that only belong together two such fields differ, of same ones hardly ever more than one.
+ */
 function sameAgree(fit: Fit, facts: readonly FieldFacts[]): boolean {
   const own = ownFields(facts);
-  const most = fit.start.few || fit.start.strict ? 0.14 : BELIEVABLE;
-  return own.filter((f) => differing(fit, "same", f, facts) > most).length < Math.min(2, Math.max(1, own.length));
+  return kindsThere(fit).every(
+    ({ name }) => !isSame(name) || own.filter((f) => differing(fit, name, f, facts) > BELIEVABLE).length < 2,
+  );
 }
 
 /** How often a record has a same one within a side, for it to be said that the side has repeats. */
 const REPEATS = { share: 0.03, ofAcross: 0.3, mostDifferent: 0.2 };
 
-/** The sources, beside the one in question, that have same pairs of their own. */
+/** The sources, beside the one in question, that have same pairs of their own: by the likeliest fit that tells these from what only belongs together. */
 function withRepeats(fits: readonly Fit[], sources: readonly Source[], facts: readonly FieldFacts[]): Set<number> {
   const found = new Set<number>();
   const own = ownFields(facts);
-  const fit = fits.find((f) => f.start.mostWithin === undefined && f.kinds.length > 1) ?? fits[0];
-  if (!fit || own.some((f) => differing(fit, "same", f, facts) > REPEATS.mostDifferent)) return found;
+  const told = fits.filter(
+    (fit) =>
+      fit.start.mostWithin === undefined && own.every((f) => differing(fit, "same", f, facts) <= REPEATS.mostDifferent),
+  );
+  // Where there are pairs that only belong together, a fit without such a kind takes them for the same.
+  const apart = told.filter((fit) => kindsThere(fit).some(({ name }) => !isSame(name)));
+  const fit = (apart.length > 0 ? apart : told).reduce<Fit | null>((x, y) => (x && x.gain >= y.gain ? x : y), null);
+  if (!fit) return found;
   const same = (s: number): number =>
     fit.kinds.reduce((n, k) => n + (isSame(k.name) ? k.prior[s]! : 0), 0) * sources[s]!.pool.others;
   for (let s = 1; s < sources.length; s++)
@@ -249,6 +271,49 @@ function wordOf(bits: Float64Array, limit: number): { joined: number; right: num
   return { joined, right, all };
 }
 
+/** How many decided pairs from a limit on there are, and how many of them are not the same. */
+interface Answered {
+  readonly all: number;
+  readonly wrong: number;
+}
+
+/** What is said of precision without labels counts like so many decided pairs. */
+const UNLABELLED = 10;
+/** With so many decided pairs from the limit on an estimate counts as checked. */
+const CHECKED = 20;
+
+/** The decided pairs by their bits, from which it is told how many there are from a limit on. */
+class Answers {
+  private readonly bits: Float64Array;
+
+  constructor(
+    judge: Judge,
+    private readonly labels: Labelled | null,
+    width: number,
+  ) {
+    const count = labels?.pool.count ?? 0;
+    this.bits = Float64Array.from({ length: count }, (_, p) =>
+      judge.bits(0, labels!.pool.alike, labels!.pool.levels, labels!.pool.rarity, p * width),
+    );
+  }
+
+  from(limit: number): Answered {
+    let [all, wrong] = [0, 0];
+    this.bits.forEach((bits, p) => {
+      if (bits < limit) return;
+      all++;
+      if (this.labels!.same[p] === 0) wrong++;
+    });
+    return { all, wrong };
+  }
+
+  /** A share of wrong ones, by what was decided as well. */
+  share(expected: number, limit: number): number {
+    const { all, wrong } = this.from(limit);
+    return (UNLABELLED * expected + wrong) / (UNLABELLED + all);
+  }
+}
+
 /** What is chosen from. The first source is the one in which the limits are looked for. */
 export interface Choosing {
   readonly values: readonly Values[];
@@ -256,6 +321,8 @@ export interface Choosing {
   readonly fits: readonly Fit[];
   readonly sources: readonly Source[];
   readonly wanted: Wanted;
+  /** Pairs that people have decided. */
+  readonly labels: Labelled | null;
   /** Draws more records of a source, candidates alone. */
   readonly more: (source: number) => Source;
 }
@@ -268,7 +335,7 @@ export interface Choosing {
  */
 export function choose(given: Choosing): Choice {
   const { values, facts, sources, wanted } = given;
-  const sound = given.fits.filter((fit) => relatedDiffer(fit, facts));
+  const sound = given.fits.filter((fit) => relatedDiffer(fit, facts, RELATED_DIFFER.counted));
   const fits = sound.length > 0 ? sound : given.fits;
   const input = { ...given, fits };
   const repeats = withRepeats(fits, sources, facts);
@@ -286,7 +353,7 @@ export function choose(given: Choosing): Choice {
     return ranked(fits, facts, rivals, [...doubts, "few-records"], 0);
   }
   if (counted.length === 0) return byModel(input, rivals, doubts);
-  let list = fits.flatMap((fit) => countJoined(values, fit, sources, counted, rivals));
+  let list = fits.flatMap((fit) => countJoined(input, fit, sources, counted, rivals));
   let best = chosenOf(list, wanted);
   // Where little is joined a few look-alikes among the records that were drawn say too little: more are looked at.
   const least = 1 - (wanted.precision ?? USUAL_PRECISION);
@@ -294,7 +361,7 @@ export function choose(given: Choosing): Choice {
   const greatest = Math.max(...list.map((j) => j.joined));
   if (one > (least * greatest) / 4) {
     const larger = sources.map((source, s) => (s === 0 || counted.includes(s) ? input.more(s) : source));
-    list = fits.flatMap((fit) => countJoined(values, fit, larger, counted, rivals));
+    list = mostOf(list).flatMap((fit) => countJoined(input, fit, larger, counted, rivals));
     best = chosenOf(list, wanted);
   }
   if (!best) return asked(list, rivals, doubts) ?? ranked(fits, facts, rivals, [...doubts, "nothing-same"], null);
@@ -308,11 +375,22 @@ export function choose(given: Choosing): Choice {
     ask: Math.min(best.limit, ASK_BITS),
     rivals,
     basis: "counted",
+    answered: answeredFrom(given, best.fit, best.limit),
     precision,
     recall: all === 0 ? null : right / all,
     doubts,
     curve: curveOf(list.filter((j) => j.fit === best.fit)),
   };
+}
+
+/** The fits that have most more pairs than look-alikes account for. */
+function mostOf(list: readonly Joined[]): Fit[] {
+  const most = new Map<Fit, number>();
+  for (const j of list) most.set(j.fit, Math.max(most.get(j.fit) ?? -Infinity, gainOf(j)));
+  return [...most]
+    .sort((x, y) => y[1] - x[1])
+    .slice(0, MOST_FITS)
+    .map(([fit]) => fit);
 }
 
 /** What share would be wrong, never less at a lower limit than at a higher one. */
@@ -346,7 +424,7 @@ function asked(list: readonly Joined[], rivals: Rivals, doubts: readonly Doubt[]
   );
   if (worth.length === 0) return null;
   const best = worth.reduce((x, y) => (gainOf(y) > gainOf(x) ? y : x));
-  const nothing = { same: null, basis: null, precision: null, recall: null } as const;
+  const nothing = { same: null, basis: null, answered: NO_ANSWERS, precision: null, recall: null } as const;
   return {
     ...nothing,
     fit: best.fit,
@@ -372,6 +450,7 @@ function ranked(
     ask: ask ?? MOST_BITS,
     rivals,
     basis: null,
+    answered: NO_ANSWERS,
     precision: null,
     recall: null,
     doubts,
@@ -380,13 +459,21 @@ function ranked(
 }
 
 function likeliest(fits: readonly Fit[], facts: readonly FieldFacts[]): Fit | null {
-  const plausible = fits.filter((fit) => sameAgree(fit, facts));
+  const plausible = fits.filter((fit) => sameAgree(fit, facts) && relatedDiffer(fit, facts, RELATED_DIFFER.alone));
   return plausible.reduce<Fit | null>((best, fit) => (best && best.gain >= fit.gain ? best : fit), null);
 }
 
-/** By the model's own word, which nothing in the data can check. */
-function byModel({ values, facts, fits, sources, wanted }: Choosing, rivals: Rivals, doubts: Doubt[]): Choice {
-  doubts.push("one-file");
+const NO_ANSWERS = { right: 0, all: 0 };
+
+function answeredFrom({ values, labels }: Choosing, fit: Fit, limit: number): Choice["answered"] {
+  const { all, wrong } = new Answers(new Judge(values, fit), labels, values.length).from(limit);
+  return { right: all - wrong, all };
+}
+
+/** By the model's own word, which nothing but what people have decided can check. */
+function byModel(input: Choosing, rivals: Rivals, before: readonly Doubt[]): Choice {
+  const { values, facts, fits, sources, wanted, labels } = input;
+  const doubts: Doubt[] = [...before, "one-file"];
   const judged = (fit: Fit): Float64Array =>
     judgePool(new Judge(values, fit), 0, sources[0]!.pool, values.length, rivals);
   const untold = (fit: Fit): Choice => {
@@ -394,27 +481,39 @@ function byModel({ values, facts, fits, sources, wanted }: Choosing, rivals: Riv
     const surest = judged(fit)[Math.floor(MOST_ASKED * sources[0]!.pool.records)] ?? SURER;
     return ranked([fit], facts, rivals, [...doubts, "not-told-apart"], Math.max(SURER, surest));
   };
-  const fit = likeliest(fits, facts);
+  // A fit that looks implausible may have been borne out.
+  const borneOut = fits.filter((fit) => {
+    const { right, all } = answeredFrom(input, fit, MODEL_LIMIT);
+    return all >= CHECKED && right >= BORNE_OUT * all;
+  });
+  const fit = likeliest(fits, facts) ?? borneOut.reduce<Fit | null>((x, y) => (x && x.gain >= y.gain ? x : y), null);
   if (!fit) return untold(fits.reduce((x, y) => (differingOwn(y, facts) < differingOwn(x, facts) ? y : x)));
   const bits = judged(fit);
+  const answers = new Answers(new Judge(values, fit), labels, values.length);
   const aim = wanted.precision ?? 1 - TOLERATED * (1 - USUAL_PRECISION);
   for (let limit = MODEL_LIMIT; limit <= LIMITS.to; limit += LIMITS.step) {
     const { joined, right, all } = wordOf(bits, limit);
-    if (joined > 0 && right < aim * joined) continue;
+    const precision = joined === 0 ? null : 1 - answers.share(1 - right / joined, limit);
+    if (precision !== null && precision < aim) continue;
+    const answered = answeredFrom(input, fit, limit);
     return {
       fit,
       same: limit,
       ask: ASK_BITS,
       rivals,
       basis: joined === 0 ? null : "model",
-      precision: joined === 0 ? null : right / joined,
+      answered,
+      precision,
       recall: joined === 0 || all === 0 ? null : right / all,
-      doubts,
+      doubts: answered.all >= CHECKED ? doubts.filter((d) => d !== "one-file") : doubts,
       curve: [],
     };
   }
   return untold(fit);
 }
+
+/** An implausible fit is believed where of its decided pairs at least this share are the same. */
+const BORNE_OUT = 0.9;
 
 /** How much a fit's same pairs differ in fields of their own. */
 function differingOwn(fit: Fit, facts: readonly FieldFacts[]): number {

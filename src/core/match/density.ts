@@ -13,13 +13,8 @@ export interface KindField {
   readonly common: readonly number[];
 }
 
-/** Equal, the comparator's own levels, below all of them, and values that stand in each other's fields. */
+/** Equal, the comparator's own levels, and below all of them. */
 export function levelCount(values: Values): number {
-  return values.levels.length + 3;
-}
-
-/** The level for values that stand in each other's fields. */
-export function crossedLevel(values: Values): number {
   return values.levels.length + 2;
 }
 
@@ -29,13 +24,12 @@ const DIFFERENT_FROM = 4;
 /** By level: whether values that are so alike are of two different things. */
 export function differentLevels(values: Values): boolean[] {
   const last = values.levels.length + 1;
-  return Array.from({ length: levelCount(values) }, (_, l) => l <= last && l >= Math.min(DIFFERENT_FROM, last));
+  return Array.from({ length: levelCount(values) }, (_, l) => l >= Math.min(DIFFERENT_FROM, last));
 }
 
 /** What is thought of same pairs before any was seen. */
 export function believed(levels: number): number[] {
   const m = Array.from({ length: levels }, (_, l) => (l === 0 ? 0.7 : 0.27 * (0.55 ** l / 1.2)));
-  m[levels - 1] = 0.01;
   const sum = m.reduce((a, b) => a + b, 0);
   return m.map((x) => x / sum);
 }
@@ -57,12 +51,12 @@ export function looseField(shares: readonly number[], u: readonly number[]): Kin
 /**
  * The field of same pairs from their shares. From equal to different no level may speak louder for the
  * same than one above it: neighbours that do are put together (pool adjacent violators, Ayer et al.,
- * 1955). Crossed stands apart. `seen`: how many pairs of each level speak for its share.
+ * 1955). `seen`: how many pairs of each level speak for its share.
  */
 export function orderedField(shares: readonly number[], u: readonly number[], seen: readonly number[]): KindField {
   const raw = shares.map((x, l) => Math.log2(x / u[l]!));
   const blocks: { sum: number; weight: number; size: number }[] = [];
-  for (let l = 0; l < raw.length - 1; l++) {
+  for (let l = 0; l < raw.length; l++) {
     blocks.push({ sum: raw[l]! * (seen[l]! + 1), weight: seen[l]! + 1, size: 1 });
     while (blocks.length > 1) {
       const [a, b] = [blocks.at(-2)!, blocks.at(-1)!];
@@ -70,7 +64,7 @@ export function orderedField(shares: readonly number[], u: readonly number[], se
       blocks.splice(-2, 2, { sum: a.sum + b.sum, weight: a.weight + b.weight, size: a.size + b.size });
     }
   }
-  const weights = [...blocks.flatMap((b) => Array.from({ length: b.size }, () => b.sum / b.weight)), raw.at(-1)!];
+  const weights = blocks.flatMap((b) => Array.from({ length: b.size }, () => b.sum / b.weight));
   return { shares, weights, common: shares.map(() => 1) };
 }
 

@@ -30,6 +30,73 @@ export interface Pool {
 const ANY = 8;
 const EQUAL_VALUE = 2;
 
+/** Pairs that are put in one after the other. */
+class PoolList {
+  private count = 0;
+  private readonly owner: Int32Array;
+  private readonly other: Int32Array;
+  private readonly weight: Float32Array;
+  private readonly candidate: Uint8Array;
+  private readonly alike: Uint8Array;
+  private readonly levels: Uint8Array;
+  private readonly rarity: Float32Array;
+  private readonly width: number;
+
+  /** @param room how many there are at most */
+  constructor(
+    private readonly pairs: RecordPairs,
+    room: number,
+  ) {
+    this.width = pairs.values.length;
+    this.owner = new Int32Array(room);
+    this.other = new Int32Array(room);
+    this.weight = new Float32Array(room);
+    this.candidate = new Uint8Array(room);
+    this.alike = new Uint8Array(room * this.width);
+    this.levels = new Uint8Array(room * this.width);
+    this.rarity = new Float32Array(room * this.width);
+  }
+
+  /** Compares two records and puts their pair in; `i`: which of the drawn records the one is. */
+  put(i: number, a: number, b: number, weight: number, isCandidate: number): void {
+    const { pairs, width } = this;
+    const p = this.count++;
+    this.owner[p] = i;
+    this.other[p] = b;
+    this.weight[p] = weight;
+    this.candidate[p] = isCandidate;
+    pairs.compare(a, b);
+    for (let f = 0; f < width; f++) {
+      this.alike[p * width + f] = pairs.alike[f]!;
+      const level = (this.levels[p * width + f] = pairs.level[f]!);
+      this.rarity[p * width + f] = level === MISSING ? 0 : pairs.rarity(f, level, a, b);
+    }
+  }
+
+  pool(of: Pick<Pool, "records" | "all" | "others">): Pool {
+    const { count, width } = this;
+    return {
+      ...of,
+      count,
+      owner: this.owner.slice(0, count),
+      other: this.other.slice(0, count),
+      weight: this.weight.slice(0, count),
+      candidate: this.candidate.slice(0, count),
+      alike: this.alike.slice(0, count * width),
+      levels: this.levels.slice(0, count * width),
+      rarity: this.rarity.slice(0, count * width),
+    };
+  }
+}
+
+/** The first record of the one side with the first of the other, the second with the second, and so on. */
+export function pairsInOrder(pairs: RecordPairs): Pool {
+  const { from, to } = pairs.left;
+  const list = new PoolList(pairs, to - from);
+  for (let r = from; r < to; r++) list.put(r - from, r, r, 1, 1);
+  return list.pool({ records: to - from, all: to - from, others: 1 });
+}
+
 /** By field the records of each value: where they begin, and the records in the order of their values. */
 function byValue(pairs: RecordPairs): { starts: Int32Array; list: Int32Array }[] {
   const { right } = pairs;
@@ -73,30 +140,11 @@ export function drawPairs(
           (_, i) => left.from + Math.min(all - 1, Math.floor(i * step) + below(Math.max(1, Math.floor(step)))),
         );
   const room = drawn.length * (candidates + (alone ? 0 : ANY + EQUAL_VALUE * width));
-  const owner = new Int32Array(room);
-  const other = new Int32Array(room);
-  const weight = new Float32Array(room);
-  const candidate = new Uint8Array(room);
-  const alike = new Uint8Array(room * width);
-  const levels = new Uint8Array(room * width);
-  const rarity = new Float32Array(room * width);
-  let count = 0;
+  const list = new PoolList(pairs, room);
   const values = alone ? [] : byValue(pairs);
   const leftColumns = pairs.values.map((_, f) => left.table.column(f));
   const rightColumns = pairs.values.map((_, f) => right.table.column(f));
-  const put = (i: number, a: number, b: number, w: number, isCandidate: number): void => {
-    const p = count++;
-    owner[p] = i;
-    other[p] = b;
-    weight[p] = w;
-    candidate[p] = isCandidate;
-    pairs.compare(a, b);
-    for (let f = 0; f < width; f++) {
-      alike[p * width + f] = pairs.alike[f]!;
-      const level = (levels[p * width + f] = pairs.level[f]!);
-      rarity[p * width + f] = level === MISSING ? 0 : pairs.rarity(f, level, a, b);
-    }
-  };
+  const put = list.put.bind(list);
   for (const [i, a] of drawn.entries()) {
     const found = index.find(left.table, a, right.to, right.from);
     const taken = new Set<number>();
@@ -127,17 +175,5 @@ export function drawPairs(
       if (end > start) for (let k = 0; k < EQUAL_VALUE; k++) draw(list[start + below(end - start)]!);
     }
   }
-  return {
-    records: drawn.length,
-    all,
-    others: Math.max(0, others),
-    count,
-    owner: owner.slice(0, count),
-    other: other.slice(0, count),
-    weight: weight.slice(0, count),
-    candidate: candidate.slice(0, count),
-    alike: alike.slice(0, count * width),
-    levels: levels.slice(0, count * width),
-    rarity: rarity.slice(0, count * width),
-  };
+  return list.pool({ records: drawn.length, all, others: Math.max(0, others) });
 }

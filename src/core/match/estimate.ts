@@ -1,48 +1,9 @@
 import { MISSING, bounded, looseField, orderedField, sharesOf, silentField, type KindField } from "./density.ts";
 import type { Pool } from "./draw.ts";
-import { LIKELY_BITS, bestPairs, simpleScores, type FieldFacts } from "./fields.ts";
+import { LIKELY_BITS, simpleScores, type FieldFacts } from "./fields.ts";
+import { firstChances } from "./guess.ts";
+import { isSame, type Active, type Fit, type Kind, type KindName, type Source, type Start } from "./kinds.ts";
 import { LevelCounts, restDensity, type RestDensity } from "./tree.ts";
-
-/** What kinds of pairs there are beside those that have nothing to do with each other. */
-export type KindName = "same" | "moved" | "related" | "related-otherwise";
-
-/** Pairs of the records with those of another side, or with one another. */
-export interface Source {
-  /** Known and arriving records, or all with one another; or one of the two with itself. */
-  readonly side: "across" | "incoming" | "known";
-  readonly pool: Pool;
-  /** Whether same pairs are looked for here; else it is there to see what pairs are like that are not the same. */
-  readonly sought: boolean;
-  /** Whether a record has one same one at most here. */
-  readonly single: boolean;
-}
-
-/** How the search for the kinds begins. */
-export interface Start {
-  readonly kinds: readonly KindName[];
-  readonly withTree: boolean;
-  /** Same pairs within a side are no more of all than this. */
-  readonly mostWithin?: number;
-  /** Whether same pairs are held to be as alike as where there are few fields. */
-  readonly strict?: boolean;
-  /** Whether there are so few fields that same pairs must be held to be more alike. */
-  readonly few?: boolean;
-}
-
-export interface Kind {
-  readonly name: KindName;
-  readonly fields: readonly KindField[];
-  /** By source: the share of all its pairs. */
-  readonly prior: readonly number[];
-}
-
-export interface Fit {
-  readonly start: Start;
-  readonly kinds: readonly Kind[];
-  readonly rest: RestDensity;
-  /** By how many bits the pools are likelier than pairs taken at random field by field. */
-  readonly gain: number;
-}
 
 /** How many pairs what is thought of a kind beforehand is worth. */
 const BELIEVED_SAME = 30;
@@ -52,53 +13,32 @@ const MOST_DIFFERENT = { many: 0.35, few: 0.15 };
 const TURNS = { least: 10, most: 26 };
 /** Where no pair is the same half a one may be (Jeffreys 1946). */
 const UNSEEN_PAIRS = 0.5;
-/** How sure a first guess is. */
-const SURE = 0.9;
 /** The tree is built anew at these turns. */
 const REBUILT = new Set([0, 3, 6]);
 /** A pair with fewer bits than this for every kind is none of them. */
 const HOPELESS = -30;
 
-export const isSame = (name: KindName): boolean => name === "same" || name === "moved";
-
-/** Pairs that may be of a kind, with the probability that they are, by kind. */
-interface Active {
-  readonly source: Source;
-  readonly pool: Pool;
-  readonly chances: readonly Float64Array[];
-}
-
-/** The pairs of a pool that a test lets through. */
+/** The pairs of a pool that a test lets through, and which they were. */
 function some(pool: Pool, width: number, keep: (p: number) => boolean): { pool: Pool; from: Int32Array } {
   const list: number[] = [];
   for (let p = 0; p < pool.count; p++) if (keep(p)) list.push(p);
-  const levels = new Uint8Array(list.length * width);
-  const rarity = new Float32Array(list.length * width);
-  list.forEach((p, i) => {
-    levels.set(pool.levels.subarray(p * width, (p + 1) * width), i * width);
-    rarity.set(pool.rarity.subarray(p * width, (p + 1) * width), i * width);
-  });
-  const weight = Float32Array.from(list, (p) => pool.weight[p]!);
-  return { pool: { ...pool, count: list.length, levels, rarity, weight }, from: Int32Array.from(list) };
-}
-
-/** The bits of a pair for pairs that have nothing to do with each other. */
-function restBits({ fields, edges }: RestDensity, hangs: Uint8Array, pool: Pool, p: number): number {
-  const width = fields.length;
-  const at = p * width;
-  let sum = 0;
-  for (let f = 0; f < width; f++) {
-    const l = pool.levels[at + f]!;
-    if (l !== MISSING && hangs[f] === 0) sum += fields[f]!.weights[l]! + fields[f]!.common[l]! * pool.rarity[at + f]!;
-  }
-  for (const { field, parent, by } of edges) {
-    const l = pool.levels[at + field]!;
-    if (l === MISSING) continue;
-    const k = pool.levels[at + parent]!;
-    const { weights, common } = k === MISSING ? fields[field]! : by[k]!;
-    sum += weights[l]! + common[l]! * pool.rarity[at + field]!;
-  }
-  return sum;
+  const rows = <T extends Uint8Array | Float32Array>(all: T, into: T): T => {
+    list.forEach((p, i) => into.set(all.subarray(p * width, (p + 1) * width), i * width));
+    return into;
+  };
+  const size = list.length * width;
+  const kept: Pool = {
+    ...pool,
+    count: list.length,
+    owner: Int32Array.from(list, (p) => pool.owner[p]!),
+    other: Int32Array.from(list, (p) => pool.other[p]!),
+    weight: Float32Array.from(list, (p) => pool.weight[p]!),
+    candidate: Uint8Array.from(list, (p) => pool.candidate[p]!),
+    alike: rows(pool.alike, new Uint8Array(size)),
+    levels: rows(pool.levels, new Uint8Array(size)),
+    rarity: rows(pool.rarity, new Float32Array(size)),
+  };
+  return { pool: kept, from: Int32Array.from(list) };
 }
 
 /** By field: 1 where it hangs on another one. */
@@ -106,55 +46,6 @@ export function hanging({ fields, edges }: RestDensity): Uint8Array {
   const hangs = new Uint8Array(fields.length);
   for (const { field } of edges) hangs[field] = 1;
   return hangs;
-}
-
-/** First guesses of what kind each likely pair is, from how many telling fields differ. */
-function firstChances(active: Active, facts: readonly FieldFacts[], start: Start): void {
-  const { source, pool, chances } = active;
-  const width = facts.length;
-  const scores = simpleScores(pool, facts);
-  const best = bestPairs(pool, scores);
-  const isBest = new Uint8Array(pool.count);
-  for (const p of best) if (p >= 0) isBest[p] = 1;
-  const { kinds } = start;
-  const [same, moved] = [kinds.indexOf("same"), kinds.indexOf("moved")];
-  const related = kinds.indexOf("related");
-  const otherwise = kinds.indexOf("related-otherwise");
-  for (let p = 0; p < pool.count; p++) {
-    if (scores[p]! < LIKELY_BITS) continue;
-    let [present, differ, shared, sharedDiffer, own, ownAgree] = [0, 0, 0, 0, 0, 0];
-    for (let f = 0; f < width; f++) {
-      const fact = facts[f]!;
-      const l = pool.levels[p * width + f]!;
-      if (l === MISSING || fact.silent) continue;
-      const different = fact.different[l]!;
-      if (fact.shared) {
-        shared++;
-        if (different) sharedDiffer++;
-      } else if (fact.telling) {
-        own++;
-        if (!different) ownAgree++;
-      }
-      if (!fact.telling) continue;
-      present++;
-      if (different) differ++;
-    }
-    // None is left to the rest, which would be taken for what it is not in the same measure from then on.
-    const put = (kind: number, other: number): void => {
-      chances[kind]![p] = other < 0 ? 1 : SURE;
-      if (other >= 0) chances[other]![p] = 1 - SURE;
-    };
-    const enough = start.few ? 1 : 2;
-    if (moved >= 0 && shared > 0 && sharedDiffer >= 0.6 * shared && ownAgree >= 2 && ownAgree === own) put(moved, same);
-    else if (differ >= enough && differ >= 0.25 * present) {
-      if (related >= 0) put(otherwise >= 0 && shared > 0 && sharedDiffer > shared / 2 ? otherwise : related, same);
-    } else if (source.sought) {
-      if (isBest[p] === 1 || !source.single) put(same, related);
-    } else if (related >= 0) {
-      // Repeats of its own that a side may have, or what is alike by chance: to be found out.
-      chances[same]![p] = chances[related]![p] = 0.5;
-    }
-  }
 }
 
 /** What a kind is like, by what was thought of it and by how likely each pair is of it. */
@@ -186,11 +77,7 @@ function learnFields(
   return facts.map(({ u, different, silent, shared, byHand }, f) => {
     if (silent) return silentField(u);
     const shares = sharesOf(counts[f]!);
-    if (!isSame(name)) {
-      const field = looseField(shares, u);
-      // Values in each other's fields are an error in writing one thing down, and nothing that related things have in common.
-      return { ...field, weights: field.weights.map((w, l) => (l === u.length - 1 ? Math.min(0, w) : w)) };
-    }
+    if (!isSame(name)) return looseField(shares, u);
     const held = name === "moved" && shared ? shares : bounded(shares, different, most);
     const field = orderedField(held, u, counts[f]!);
     return byHand ? { ...field, weights: byHand } : field;
@@ -203,7 +90,7 @@ function pairsOf({ pool }: Source): number {
 }
 
 /** The shares of the kinds in each source: those that are the same for each by itself, those that belong together for all. */
-function learnPriors(start: Start, active: readonly Active[]): number[][] {
+function learnPriors(start: Start, active: readonly (Active & { readonly source: Source })[]): number[][] {
   const sums = start.kinds.map((_, k) =>
     active.map(({ pool, chances }) => {
       let sum = 0;
@@ -248,24 +135,18 @@ export function fit(
   sources: readonly Source[],
   facts: readonly FieldFacts[],
   everything: LevelCounts,
+  labels: Labelled | null = null,
 ): Fit {
   const width = facts.length;
   const widths = facts.map((f) => f.levels);
   const u = facts.map((f) => f.u);
-  let active = sources.map((source): Active => {
+  const undecided = (source: Source): Active & { readonly source: Source } => {
     const scores = simpleScores(source.pool, facts);
-    const { pool: kept } = some(source.pool, width, (p) => scores[p]! > -LIKELY_BITS);
-    // Owners are told apart in the first guess.
-    const places: number[] = [];
-    for (let p = 0; p < source.pool.count; p++) if (scores[p]! > -LIKELY_BITS) places.push(p);
-    const pool = {
-      ...kept,
-      owner: Int32Array.from(places, (p) => source.pool.owner[p]!),
-      other: Int32Array.from(places, (p) => source.pool.other[p]!),
-      candidate: Uint8Array.from(places, (p) => source.pool.candidate[p]!),
-    };
+    const { pool } = some(source.pool, width, (p) => scores[p]! > -LIKELY_BITS);
     return { source, pool, chances: start.kinds.map(() => new Float64Array(pool.count)) };
-  });
+  };
+  let active = sources.map(undecided);
+  const taught = labels && taughtBy(labels, start);
   for (const a of active) firstChances(a, facts, start);
   let priors: number[][] = [];
   let fields: KindField[][] = [];
@@ -276,7 +157,13 @@ export function fit(
     const before = priors;
     priors = learnPriors(start, active);
     fields = start.kinds.map((name, k) =>
-      learnFields(name, k, active, facts, start.few || start.strict ? MOST_DIFFERENT.few : MOST_DIFFERENT.many),
+      learnFields(
+        name,
+        k,
+        taught ? [...active, taught] : active,
+        facts,
+        start.few || start.strict ? MOST_DIFFERENT.few : MOST_DIFFERENT.many,
+      ),
     );
     const taken = new LevelCounts(widths, REBUILT.has(turn) ? undefined : edges);
     for (const { pool, chances } of active) {
@@ -295,6 +182,10 @@ export function fit(
         : Math.max(...priors.flatMap((list, k) => list.map((x, s) => Math.abs(Math.log2(x / before[k]![s]!)))));
     if (turn >= TURNS.most || (turn >= TURNS.least && moved < 0.01)) break;
     gain = expect(active, priors, fields, rest);
+    if (taught) {
+      expect([taught], priors, fields, rest);
+      clamp(taught, labels!.same, start);
+    }
     if (turn === 2) {
       active = active.map(({ source, pool, chances }) => {
         const { pool: kept, from } = some(pool, width, (p) => chances.some((list) => list[p]! > 1e-7));
@@ -306,11 +197,94 @@ export function fit(
   return { start, kinds, rest, gain };
 }
 
+/** Pairs that people have decided. */
+export interface Labelled {
+  readonly pool: Pool;
+  /** By pair: 1 where it is the same. */
+  readonly same: Uint8Array;
+}
+
+/** A decided pair counts like so many that are only likely. */
+const LABEL_WEIGHT = 2;
+
+/** Decided pairs as they are begun with: the same as the same, the others as what belongs together and as the rest alike. */
+function taughtBy({ pool, same }: Labelled, start: Start): Active {
+  const weight = new Float32Array(pool.count).fill(LABEL_WEIGHT);
+  const others = start.kinds.filter((name) => !isSame(name)).length;
+  const chances = start.kinds.map((name) =>
+    Float64Array.from(same, (is) => (is === 1 ? (name === "same" ? 1 : 0) : isSame(name) ? 0 : 1 / (others + 1))),
+  );
+  return { source: null, pool: { ...pool, weight }, chances };
+}
+
+/** What people have said holds: of the kinds that it leaves open each keeps its share (estimation with labels, Nigam et al. 2000). */
+function clamp({ pool, chances }: Active, same: Uint8Array, start: Start): void {
+  for (let p = 0; p < pool.count; p++) {
+    const is = same[p] === 1;
+    let all = 0;
+    let rest = 1;
+    start.kinds.forEach((name, k) => {
+      rest -= chances[k]![p]!;
+      if (isSame(name) === is) all += chances[k]![p]!;
+    });
+    if (!is) all += Math.max(0, rest);
+    start.kinds.forEach((name, k) => {
+      if (isSame(name) !== is) chances[k]![p] = 0;
+      else if (all > 1e-12) chances[k]![p]! /= all;
+      else chances[k]![p] = name === "same" ? 1 : 0;
+    });
+  }
+}
+
 /** Fields that say nothing say nothing of the rest either. */
 function silenced({ fields, edges }: RestDensity, facts: readonly FieldFacts[]): RestDensity {
   return {
     fields: fields.map((field, f) => (facts[f]!.silent || facts[f]!.byHand ? silentField(facts[f]!.u) : field)),
     edges: edges.filter(({ field, parent }) => !facts[field]!.silent && !facts[parent]!.silent),
+  };
+}
+
+/** Levels that a field has at most, so that tables of them can lie side by side. */
+const WIDTH = 16;
+
+/** Fields of a kind as tables, which are read much faster. */
+interface Flat {
+  readonly weights: Float64Array;
+  readonly common: Float64Array;
+}
+
+function flat(fields: readonly KindField[]): Flat {
+  const weights = new Float64Array(fields.length * WIDTH);
+  const common = new Float64Array(fields.length * WIDTH);
+  fields.forEach((field, f) => {
+    weights.set(field.weights, f * WIDTH);
+    common.set(field.common, f * WIDTH);
+  });
+  return { weights, common };
+}
+
+/** The rest as tables: by field by itself, and by the level of the field that it hangs on. */
+function flatRest({ fields, edges }: RestDensity): (levels: Uint8Array, rarity: Float32Array, at: number) => number {
+  const alone = flat(fields);
+  const hangs = hanging({ fields, edges });
+  const roots = fields.flatMap((_, f) => (hangs[f] === 0 ? [f] : []));
+  const given = edges.map(({ field, parent, by }) => ({ field, parent, ...flat(by) }));
+  return (levels, rarity, at) => {
+    let sum = 0;
+    for (const f of roots) {
+      const l = levels[at + f]!;
+      if (l !== MISSING) sum += alone.weights[f * WIDTH + l]! + alone.common[f * WIDTH + l]! * rarity[at + f]!;
+    }
+    for (const { field, parent, weights, common } of given) {
+      const l = levels[at + field]!;
+      if (l === MISSING) continue;
+      const k = levels[at + parent]!;
+      if (k === MISSING) {
+        const i = field * WIDTH + l;
+        sum += alone.weights[i]! + alone.common[i]! * rarity[at + field]!;
+      } else sum += weights[k * WIDTH + l]! + common[k * WIDTH + l]! * rarity[at + field]!;
+    }
+    return sum;
   };
 }
 
@@ -321,25 +295,27 @@ function expect(
   fields: readonly (readonly KindField[])[],
   rest: RestDensity,
 ): number {
-  const hangs = hanging(rest);
   const width = rest.fields.length;
+  const kinds = fields.map(flat);
+  const restOf = flatRest(rest);
+  const bits = new Float64Array(fields.length);
   let gain = 0;
   active.forEach(({ pool, chances }, s) => {
+    const { levels, rarity } = pool;
     const odds = priors.map((list) => Math.log2(list[s]!));
     const left = Math.log2(1 - priors.reduce((n, list) => n + list[s]!, 0));
-    const bits = new Float64Array(fields.length);
     for (let p = 0; p < pool.count; p++) {
       const at = p * width;
-      for (let k = 0; k < fields.length; k++) {
+      for (let k = 0; k < bits.length; k++) {
+        const { weights, common } = kinds[k]!;
         let sum = odds[k]!;
-        const kind = fields[k]!;
-        for (let f = 0; f < width; f++) {
-          const l = pool.levels[at + f]!;
-          if (l !== MISSING) sum += kind[f]!.weights[l]! + kind[f]!.common[l]! * pool.rarity[at + f]!;
+        for (let f = 0, i = 0; f < width; f++, i += WIDTH) {
+          const l = levels[at + f]!;
+          if (l !== MISSING) sum += weights[i + l]! + common[i + l]! * rarity[at + f]!;
         }
         bits[k] = sum;
       }
-      const against = left + restBits(rest, hangs, pool, p);
+      const against = left + restOf(levels, rarity, at);
       let all = 1;
       for (let k = 0; k < bits.length; k++) {
         const d = bits[k]! - against;

@@ -74,11 +74,6 @@ export function bestPairs(pool: Pool, scores: ArrayLike<number>): Int32Array {
   return best;
 }
 
-/** Weights set by hand; values that stand in each other's fields say as much as the second level. */
-function handWeights({ field: { weights } }: Values): number[] | null {
-  return weights ? [...weights, weights[1]!] : null;
-}
-
 /** What is known of each field. `equal`: by field the probability that two records have the same value. */
 export function fieldFacts(
   values: readonly Values[],
@@ -97,7 +92,7 @@ export function fieldFacts(
       telling: equal[f]! < TELLING,
       shared: v.shared,
       silent: null,
-      byHand: handWeights(v),
+      byHand: v.field.weights ?? null,
     };
   });
   return facts.map((fact, f) => ({

@@ -1,5 +1,6 @@
 import { MISSING, type KindField } from "./density.ts";
-import { hanging, isSame, type KindName } from "./estimate.ts";
+import { hanging } from "./estimate.ts";
+import { isSame, type KindName } from "./kinds.ts";
 import { curveOf } from "./likeness.ts";
 import type { Values } from "./table.ts";
 import type { RestDensity } from "./tree.ts";

@@ -1,13 +1,11 @@
-import { MISSING, crossedLevel } from "./density.ts";
+import { MISSING } from "./density.ts";
 import type { Values } from "./table.ts";
 
 const CACHE_BITS = 14;
 const CACHE = 1 << CACHE_BITS;
 
-/** Likeness as a byte: 250 is equal; and two that are no likeness. */
+/** Likeness as a byte: 250 is equal; and one that is no likeness. */
 export const EQUAL = 250;
-/** Values that stand in each other's fields. */
-export const CROSSED = 254;
 /** One of the two is missing. */
 export const NONE = 255;
 
@@ -38,7 +36,6 @@ export function levelsOf(values: Values): Uint8Array {
   const { levels } = values;
   return Uint8Array.from({ length: 256 }, (_, likeness) => {
     if (likeness === NONE) return MISSING;
-    if (likeness === CROSSED) return crossedLevel(values);
     if (likeness >= EQUAL) return 0;
     const at = levels.findIndex((least) => likeness / EQUAL >= least - 0.002);
     return at < 0 ? levels.length + 1 : at + 1;
@@ -52,7 +49,6 @@ export function curveOf(values: Values, weights: readonly number[]): Float32Arra
   const last = values.levels.length + 1;
   return Float32Array.from({ length: 256 }, (_, byte) => {
     if (byte === NONE) return 0;
-    if (byte === CROSSED) return weights[last + 1]!;
     if (byte >= EQUAL) return weights[0]!;
     const likeness = byte / EQUAL;
     const i = middles.findIndex((m) => likeness >= m);

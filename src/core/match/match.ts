@@ -1,8 +1,9 @@
 import { CandidateIndex, type IndexRows } from "./candidates.ts";
 import { choose, type Choice, type Wanted } from "./choose.ts";
 import { MISSING } from "./density.ts";
-import { drawPairs, type Pool } from "./draw.ts";
-import { countAll, fit, type Source, type Start } from "./estimate.ts";
+import { drawPairs, pairsInOrder, type Pool } from "./draw.ts";
+import { countAll, fit, type Labelled } from "./estimate.ts";
+import { type Source, type Start } from "./kinds.ts";
 import { fieldFacts, type FieldFacts } from "./fields.ts";
 import { Judge } from "./judge.ts";
 import { Likeness, levelsOf } from "./likeness.ts";
@@ -25,7 +26,7 @@ const candidatesFor = (fields: number): number => (fields > 2 ? 16 : 10);
 /** The model is estimated from the pairs of so many records of each side; of one file, of more. */
 const SAMPLED = { side: 1_500, alone: 2_000 };
 /** And where little is joined the look-alikes of so many are looked at. */
-const SAMPLED_MORE = 15_000;
+const SAMPLED_MORE = 6_000;
 /** Pairs that score less are of no use to anybody, and not kept. */
 const LEAST_SCORE = 20;
 /** With no more fields than this that tell things apart, kinds of pairs can hardly be told from each other. */
@@ -34,12 +35,17 @@ const FEW_FIELDS = 3;
 /** How the search for the kinds of pairs begins: several ways, of which the data chooses. */
 const STARTS: readonly Start[] = [
   { kinds: ["same"], withTree: true },
+  { kinds: ["same", "moved"], withTree: true },
   { kinds: ["same", "related"], withTree: true },
   { kinds: ["same", "related", "related-otherwise"], withTree: true },
   { kinds: ["same", "moved", "related", "related-otherwise"], withTree: true },
+];
+/** Beside another side it is tried as well to take all that is alike within a side for what only belongs together. */
+const STARTS_BESIDE: readonly Start[] = [
+  ...STARTS,
   { kinds: ["same", "related", "related-otherwise"], withTree: true, mostWithin: 0.001 },
 ];
-/** In one file, where nothing can be counted, it is tried as well to hold same pairs to be more alike. */
+/** In one file, where nothing can be counted, to hold same pairs to be more alike. */
 const STARTS_ALONE: readonly Start[] = [
   ...STARTS,
   { kinds: ["same", "related", "related-otherwise"], withTree: true, strict: true },
@@ -74,6 +80,15 @@ export interface Looking {
   /** Whether what is known are rows and entries of a list together, of which one may be the same as the other. */
   readonly mixed?: boolean;
   readonly wanted?: Wanted;
+  /** What people have decided before. */
+  readonly labels?: readonly Label[];
+}
+
+/** Two records as they are compared, by field, and whether they are the same. */
+export interface Label {
+  readonly a: readonly string[];
+  readonly b: readonly string[];
+  readonly same: boolean;
 }
 
 /**
@@ -190,13 +205,17 @@ export class Matcher {
     const sources = meetings.map(({ side, sought, single }, s): Source => ({ side, sought, single, pool: pools[s]! }));
     const facts = fieldFacts(this.values, pools, [pools[0]!], this.frequencies!.equal);
     const everything = countAll(sources, facts);
-    const fits = this.startsFor(facts, sources.length === 1).map((start) => fit(start, sources, facts, everything));
+    const labels = this.labelled(looking.labels ?? []);
+    const fits = this.startsFor(facts, sources.length === 1).map((start) =>
+      fit(start, sources, facts, everything, labels),
+    );
     const choice = choose({
       values: this.values,
       facts,
       fits,
       sources,
       wanted: looking.wanted ?? {},
+      labels,
       more: (s) => {
         const { pairs, index } = meetings[s]!;
         const pool = drawPairs(pairs, index(), SAMPLED_MORE, candidatesFor(this.values.length), {
@@ -216,13 +235,26 @@ export class Matcher {
     return { model, choice, summary: summaryOf(choice, facts) };
   }
 
+  /** Decided pairs, compared. */
+  private labelled(labels: readonly Label[]): Labelled | null {
+    if (labels.length === 0) return null;
+    const [left, right] = [new MatchTable(this.values), new MatchTable(this.values)];
+    for (const { a, b } of labels) {
+      left.add(a);
+      right.add(b);
+    }
+    const all = (table: MatchTable): Stretch => ({ table, from: 0, to: table.length });
+    const pairs = this.pairsOf(all(left), all(right), this.frequencies!);
+    return { pool: pairsInOrder(pairs), same: Uint8Array.from(labels, ({ same }) => Number(same)) };
+  }
+
   private startsFor(facts: readonly FieldFacts[], alone: boolean): readonly Start[] {
     if (this.fields.some((f) => f.weights)) return STARTS_BY_HAND;
     return facts.filter((f) => f.telling && !f.silent).length <= FEW_FIELDS
       ? STARTS_OF_FEW
       : alone
         ? STARTS_ALONE
-        : STARTS;
+        : STARTS_BESIDE;
   }
 
   /** Takes a model that was estimated before, or elsewhere. */

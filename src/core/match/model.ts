@@ -1,5 +1,5 @@
 import type { Choice } from "./choose.ts";
-import { isSame, type KindName } from "./estimate.ts";
+import { THERE, isSame, type KindName } from "./kinds.ts";
 import type { FieldFacts } from "./fields.ts";
 import type { KindField } from "./density.ts";
 import type { RestDensity } from "./tree.ts";
@@ -59,9 +59,6 @@ export interface PairKind {
 export function sameShare(model: MatchModel): number {
   return model.prior + (model.kinds ?? []).reduce((n, k) => n + (k.kind === "moved" ? k.prior : 0), 0);
 }
-
-/** Kinds with fewer pairs than this share of the same ones are as good as not there. */
-const THERE = 0.01;
 
 /** A model as reports keep it. */
 export function summaryOf({ fit }: Choice, facts: readonly FieldFacts[]): MatchModel {

@@ -1,44 +1,251 @@
 import type { Field } from "../plan/types.ts";
+import type { ComparatorId } from "./compare/index.ts";
 import { DEFAULT_LIMITS, type MatchField, type MatchSection } from "./schema.ts";
 
-/** Words in a field's name or title that say what is in it, the first that fits. */
-const KNOWN: readonly (readonly [RegExp, Omit<MatchField, "in">])[] = [
-  [/phone|telephone|mobile|fax|postcode|postal|zip/, { by: "edit", as: "code", shared: true }],
-  [/mail|iban|passport/, { by: "edit", as: "code" }],
-  [/compan|organi[sz]ation|institution|garden|employer|publisher/, { by: "words", as: "organisation" }],
-  [/street|address/, { by: "address" }],
-  [/town|city|village|place|site|country|county|region|locality|station/, { by: "words", as: "place" }],
-  [/person|name|collector|author|surname|given|family|contact|people/, { by: "person" }],
-];
+/** What a field may hold, as its name or title says in one of many languages. */
+type Concept =
+  | "given"
+  | "family"
+  | "person"
+  | "e-mail"
+  | "phone"
+  | "street"
+  | "house"
+  | "unit"
+  | "postcode"
+  | "town"
+  | "state"
+  | "country"
+  | "organisation"
+  | "code"
+  | "year"
+  | "sex"
+  | "text";
 
 /**
- * A match section for a contract that has none: what is compared, and how, from the types and names
- * of its fields. The target's key is not compared, nor are amounts and long texts; null where
- * nothing is left.
+ * Words that names of fields are made of, by concept, the first that fits: whole words, or beginnings where
+ * an asterisk follows. English, German, French, Spanish, Italian, Portuguese, Dutch, the Scandinavian
+ * languages, Finnish, Polish, Czech, Hungarian, Turkish and Russian.
  */
-export function proposeMatch(fields: readonly Field[], key: readonly string[]): MatchSection | null {
-  const found: MatchField[] = [];
-  const [lat, lon] = [
-    fields.find((f) => /^lat(itude)?$/.test(f.name)),
-    fields.find((f) => /^lon(gitude)?$|^lng$/.test(f.name)),
-  ];
-  for (const field of fields) {
-    if (key.includes(field.name) || field.name.startsWith("_")) continue;
-    const words = `${field.name} ${field.title ?? ""}`.toLowerCase();
-    if (field.type === "date") found.push({ in: [field.name], by: "date" });
-    else if (field.type === "code") found.push({ in: [field.name], by: "equal" });
-    else if (field.type === "integer") {
-      // A year, a number of a house: what tells things apart, not what is counted.
-      if (/postcode|postal|zip|phone/.test(words)) found.push({ in: [field.name], by: "number", shared: true });
-      else if (/year|born|number|no$/.test(words)) found.push({ in: [field.name], by: "number" });
-    } else if (field.type === "text") {
-      const known = KNOWN.find(([pattern]) => pattern.test(words));
-      if (known) found.push({ ...known[1], in: [field.name] } as unknown as MatchField);
-      else if ((field.length ?? 0) <= 120 && !/note|remark|comment|description/.test(words)) {
-        found.push({ in: [field.name], by: "words" });
-      }
-    }
+const WORDS: readonly (readonly [Concept, string])[] = [
+  ["text", "note* remark* comment* description* bemerkung* kommentar* observacion* opis*"],
+  ["year", "year born jahr annee ano anno jaar ar vuosi rok ev yil год"],
+  ["e-mail", "mail* email* courriel correo correio posta sahkoposti почта"],
+  [
+    "phone",
+    "phone* telephone* tel telefon* telefono telefone mobile mobil handy cell* gsm fax puhelin numer_telefonu телефон*",
+  ],
+  [
+    "postcode",
+    "postcode* postal* zip* plz postleitzahl code_postal codigo_postal cap cep postnr postnummer kod_pocztowy psc iranyitoszam индекс",
+  ],
+  [
+    "house",
+    "house house_no house_number hausnr hausnummer street_no street_number huisnummer numero_civico civico husnummer talo numer_domu дом",
+  ],
+  [
+    "unit",
+    "unit flat apartment apt suite room wohnung top appartement apartamento interno lgh mieszkanie byt квартира",
+  ],
+  [
+    "street",
+    "street* address* addr strasse* straße* anschrift adresse* rue calle direccion via indirizzo rua endereco straat adres gata gatuadress gate vej katu osoite ulica utca cim sokak адрес улица",
+  ],
+  [
+    "given",
+    "given* first* forename* vorname* prenom* nombre nombres nome voornaam fornamn fornavn etunimi imie jmeno keresztnev utonev ad имя",
+  ],
+  [
+    "family",
+    "surname* family* last last_name lastname nachname* familienname* nom nom_de_famille apellido* cognome sobrenome achternaam efternamn etternavn efternavn sukunimi nazwisko prijmeni vezeteknev soyad soyadi фамилия",
+  ],
+  [
+    "organisation",
+    "compan* organi* institution* institut* garden* employer* publisher* firm* firma unternehmen verein entreprise societe empresa azienda ditta bedrijf foretag yritys spolka ceg sirket организация компания",
+  ],
+  ["country", "country land pays pais paese maa kraj zeme orszag ulke страна nation"],
+  [
+    "state",
+    "state province region county district bundesland kanton departement provincia regione estado lan fylke maakunta wojewodztwo kraj okres megye il область регион",
+  ],
+  [
+    "town",
+    "town city village place site locality station municipality ort stadt gemeinde wohnort ville commune lieu ciudad localidad citta comune cidade stad plaats kommun by kaupunki miasto mesto varos sehir город село",
+  ],
+  ["sex", "sex gender geschlecht sexe sexo sesso kon sukupuoli plec pohlavi nem cinsiyet пол"],
+  ["code", "iban passport isbn issn doi orcid vat licen*"],
+  ["person", "person* name* collector* author* contact* people autor* sammler* collecteur* auteur* наименование автор"],
+];
+
+const plain = (text: string): string =>
+  text
+    .normalize("NFKD")
+    .replace(/\p{Mn}/gu, "")
+    .replace(/ß/g, "ss")
+    .replace(/([a-zа-я])([A-ZА-Я])/g, "$1_$2")
+    .toLowerCase()
+    .replace(/[^\p{L}\p{N}]+/gu, "_")
+    .replace(/^_|_$/g, "");
+
+/** Words by concept, ready to be looked for. */
+const KNOWN = WORDS.map(([concept, list]) => ({
+  concept,
+  words: list.split(" ").map((word) => ({ text: plain(word.replace("*", "")), begins: word.endsWith("*") })),
+}));
+
+/** The concept that a name is of: some of its words together, or the beginning of one. */
+function conceptOf(name: string): Concept | null {
+  const text = `_${plain(name)}_`;
+  const found = KNOWN.find(({ words }) =>
+    words.some(({ text: word, begins }) => text.includes(begins ? `_${word}` : `_${word}_`)),
+  );
+  if (found) return found.concept;
+  // Words are put together in some languages: “telefonnummer”, “firstname”, “custemail”.
+  const inside = KNOWN.find(({ words }) => words.some(({ text: word }) => word.length >= 5 && text.includes(word)));
+  return inside?.concept ?? null;
+}
+
+/** A field that would be compared, or would not, and why. */
+export interface MatchReason {
+  readonly in: readonly string[];
+  readonly why: string;
+}
+
+export interface MatchProposal {
+  readonly section: MatchSection;
+  /** By field of the section. */
+  readonly reasons: readonly MatchReason[];
+  /** Fields of the contract that would not be compared. */
+  readonly left: readonly MatchReason[];
+}
+
+interface Found {
+  readonly field: { readonly by: ComparatorId; readonly [option: string]: unknown };
+  readonly why: string;
+}
+
+const SAYS = "its name says so";
+
+/** How a text is compared, by what its name says it holds. */
+function byConcept(concept: Concept | null): Found | null {
+  switch (concept) {
+    case "given":
+    case "family":
+    case "person":
+      return { field: { by: "person" }, why: `a name of a person: ${SAYS}` };
+    case "e-mail":
+      return { field: { by: "edit", as: "code" }, why: `an e-mail address: ${SAYS}` };
+    case "code":
+      return { field: { by: "edit", as: "code" }, why: `a code: ${SAYS}` };
+    case "phone":
+      return {
+        field: { by: "edit", as: "code", shared: true },
+        why: `a telephone number, which a household may share: ${SAYS}`,
+      };
+    case "postcode":
+      return { field: { by: "edit", as: "code", shared: true }, why: `a postal code: ${SAYS}` };
+    case "organisation":
+      return { field: { by: "words", as: "organisation" }, why: `a name of an organisation: ${SAYS}` };
+    case "street":
+    case "house":
+    case "unit":
+      return { field: { by: "address" }, why: `an address: ${SAYS}` };
+    case "state":
+    case "country":
+    case "town":
+      return { field: { by: "words", as: "place" }, why: `a name of a place: ${SAYS}` };
+    default:
+      return null;
   }
-  if (lat && lon) found.push({ in: [lat.name, lon.name], by: "distance", km: 10 });
-  return found.length === 0 ? null : { against: ["delivery"], fields: found.slice(0, 16), limits: DEFAULT_LIMITS };
+}
+
+/** Longer texts than this are no names. */
+const LONGEST = 120;
+
+function ofField(field: Field, concept: Concept | null): Found | string {
+  if (field.type === "date") return { field: { by: "date" }, why: "a date" };
+  if (field.type === "code") {
+    const place = concept === "state" || concept === "country" || concept === "unit";
+    return { field: { by: "equal", ...(place && { shared: true }) }, why: "one of a list of values" };
+  }
+  if (field.type === "integer") {
+    // A year, a number of a house: what tells things apart, not what is counted.
+    if (concept === "postcode" || concept === "phone")
+      return {
+        field: { by: "number", shared: true },
+        why: `a number that is no amount: ${SAYS}`,
+      };
+    if (concept === "year" || concept === "house" || concept === "unit")
+      return { field: { by: "number" }, why: `a number that tells apart: ${SAYS}` };
+    return "a number that may be an amount";
+  }
+  if (field.type !== "text") return "an amount or a point in time";
+  if (concept === "text") return "a note";
+  const known = byConcept(concept);
+  if (known) return known;
+  if ((field.length ?? 0) > LONGEST) return "a long text";
+  return { field: { by: "words" }, why: "a short text" };
+}
+
+const LATITUDE = /^(?:lat|latitude|breite|geo_lat|шир)/;
+const LONGITUDE = /^(?:lon|lng|long|longitude|lange|laenge|geo_lon|долг)/;
+
+/** Parts of one address, in the order in which they are written together. */
+const ADDRESS_PARTS: readonly Concept[] = ["house", "street", "unit", "postcode", "town", "state"];
+/** One of these must be there: a town and its state alone may be the name of a place that is to be told apart. */
+const OF_ADDRESS: ReadonlySet<Concept | null> = new Set(["street", "postcode"]);
+/** Fields that are compared at most. */
+const MOST_FIELDS = 16;
+
+/**
+ * What would be compared in a contract, and how, from the types and names of its fields; and why. The
+ * target's key is not compared, nor are amounts and long texts; null where nothing is left. The parts of
+ * an address are compared as one, as are latitude and longitude. Names of a person are not: of people with
+ * many errors a seventh fewer were found by given name and surname together.
+ */
+export function proposeMatchWithReasons(fields: readonly Field[], key: readonly string[]): MatchProposal | null {
+  const left: MatchReason[] = [];
+  const candidates = fields.flatMap((field) => {
+    if (field.name.startsWith("_")) return [];
+    if (key.includes(field.name)) {
+      left.push({ in: [field.name], why: "the key, which another record of the same thing does not have" });
+      return [];
+    }
+    return [{ field, concept: conceptOf(field.name) ?? (field.title ? conceptOf(field.title) : null) }];
+  });
+  const named = (test: RegExp): string | undefined =>
+    candidates.find(({ field }) => test.test(plain(field.name)) && field.type !== "text" && field.type !== "date")
+      ?.field.name;
+  const [lat, lon] = [named(LATITUDE), named(LONGITUDE)];
+  const parts = ADDRESS_PARTS.flatMap((part) => candidates.filter((c) => c.concept === part).slice(0, 1));
+  const isAddress = parts.length > 1 && parts.some((c) => OF_ADDRESS.has(c.concept));
+  const together = isAddress ? parts.map((c) => c.field.name) : [];
+  const found: { field: MatchField; why: string }[] = [];
+  for (const { field, concept } of candidates) {
+    if (lat && lon && (field.name === lat || field.name === lon)) continue;
+    if (together.includes(field.name)) {
+      if (field.name !== together[0]) continue;
+      found.push({ field: { in: together, by: "address" }, why: "the parts of one address, as their names say" });
+      continue;
+    }
+    const way = ofField(field, concept);
+    if (typeof way === "string") left.push({ in: [field.name], why: way });
+    else found.push({ field: { ...way.field, in: [field.name] }, why: way.why });
+  }
+  if (lat && lon) {
+    found.push({ field: { in: [lat, lon], by: "distance", km: 10 }, why: "a place on the map, as their names say" });
+  }
+  if (found.length === 0) return null;
+  for (const { field } of found.slice(MOST_FIELDS)) left.push({ in: field.in, why: `more than ${MOST_FIELDS} fields` });
+  const kept = found.slice(0, MOST_FIELDS);
+  return {
+    section: { against: ["delivery"], fields: kept.map((f) => f.field), limits: DEFAULT_LIMITS },
+    reasons: kept.map(({ field, why }) => ({ in: field.in, why })),
+    left,
+  };
+}
+
+/** The match section that would be proposed for a contract; null where nothing can be compared. */
+export function proposeMatch(fields: readonly Field[], key: readonly string[]): MatchSection | null {
+  return proposeMatchWithReasons(fields, key)?.section ?? null;
 }

@@ -1,5 +1,5 @@
-import { MISSING, crossedLevel } from "./density.ts";
-import { CROSSED, type Likeness } from "./likeness.ts";
+import { MISSING } from "./density.ts";
+import { EQUAL, type Likeness } from "./likeness.ts";
 import type { MatchTable, Values } from "./table.ts";
 
 /** Records of a table, from one to before another. */
@@ -45,6 +45,8 @@ export class RecordPairs {
   readonly within: boolean;
   private readonly leftColumns: readonly Int32Array[];
   private readonly rightColumns: readonly Int32Array[];
+  /** By field: one more than the other one in which its value stands, or 0. */
+  private readonly crossedWith: Uint8Array;
   private readonly crossing: readonly (readonly [number, number])[];
 
   constructor(
@@ -58,6 +60,7 @@ export class RecordPairs {
     this.within = left.table === right.table && left.from < right.to && right.from < left.to;
     this.alike = new Uint8Array(values.length);
     this.level = new Uint8Array(values.length);
+    this.crossedWith = new Uint8Array(values.length);
     this.leftColumns = values.map((_, f) => left.table.column(f));
     this.rightColumns = values.map((_, f) => right.table.column(f));
     this.crossing = values.flatMap((v, f) =>
@@ -65,8 +68,16 @@ export class RecordPairs {
     );
   }
 
+  /** Values that stand in each other's fields count as if they stood in their own: that they were written so is as likely where two things are not the same. */
+  private put(f: number, likeness: number, other: number): void {
+    const byte = (this.alike[f] = Math.min(EQUAL, Math.round(EQUAL * likeness)));
+    this.level[f] = this.levels[f]![byte]!;
+    this.crossedWith[f] = other + 1;
+  }
+
   /** The level of one field; its likeness and level are kept. */
   compareField(f: number, a: number, b: number): number {
+    this.crossedWith[f] = 0;
     const byte = (this.alike[f] = this.likeness[f]!.of(this.leftColumns[f]![a]!, this.rightColumns[f]![b]!));
     return (this.level[f] = this.levels[f]![byte]!);
   }
@@ -79,7 +90,7 @@ export class RecordPairs {
   /** Looks for values that stand in each other's fields, once all fields are compared; says whether there are any. */
   cross(a: number, b: number): boolean {
     let found = false;
-    const { alike, level, values, leftColumns: left, rightColumns: right } = this;
+    const { level, values, leftColumns: left, rightColumns: right } = this;
     for (const [f, g] of this.crossing) {
       if (level[f]! < 4 || level[g]! < 4 || level[f] === MISSING || level[g] === MISSING) continue;
       const af = values[f]!.texts[left[f]![a]!]!;
@@ -87,11 +98,11 @@ export class RecordPairs {
       const ag = values[g]!.texts[left[g]![a]!]!;
       const bg = values[g]!.texts[right[g]![b]!]!;
       if (af.charCodeAt(0) !== bg.charCodeAt(0) || ag.charCodeAt(0) !== bf.charCodeAt(0)) continue;
-      if (values[f]!.compare(af, bg) < CROSSED_LIKENESS || values[g]!.compare(ag, bf) < CROSSED_LIKENESS) continue;
-      for (const h of [f, g]) {
-        alike[h] = CROSSED;
-        level[h] = crossedLevel(values[h]!);
-      }
+      // One value of the one record with the one that it would be, and the other with the other.
+      const [likeF, likeG] = [values[f]!.compare(af, bg), values[g]!.compare(ag, bf)];
+      if (likeF < CROSSED_LIKENESS || likeG < CROSSED_LIKENESS) continue;
+      this.put(f, likeF, g);
+      this.put(g, likeG, f);
       found = true;
     }
     return found;
@@ -100,11 +111,12 @@ export class RecordPairs {
   /** What the frequency of the values adds to a field's weight (Newcombe et al., 1959; Winkler, 1989). */
   rarity(f: number, level: number, a: number, b: number): number {
     if (level > 2) return 0;
-    const counts = this.frequencies.counts[f]!;
     const usual = this.frequencies.usual[f]!;
     const x = this.leftColumns[f]![a]!;
-    const y = this.rightColumns[f]![b]!;
-    const others = Math.max(counts[x] ?? 0, counts[y] ?? 0) - (this.within && x === y ? 2 : 1);
+    const g = this.crossedWith[f]! > 0 ? this.crossedWith[f]! - 1 : f;
+    const y = this.rightColumns[g]![b]!;
+    const often = Math.max(this.frequencies.counts[f]![x] ?? 0, this.frequencies.counts[g]![y] ?? 0);
+    const others = often - (this.within && g === f && x === y ? 2 : 1);
     const bits = Math.log2(usual / (Math.max(0, others) + Math.min(1, usual)));
     // A rare value that is nearly met says half as much; a common one must not say more than met.
     return level === 0 || bits < 0 ? bits : bits * 0.5;

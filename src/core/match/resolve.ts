@@ -116,11 +116,14 @@ export interface LimitsEstimate {
   /** How the precision is known: counted within the files, or by the model's own word; null where nothing is. */
   readonly basis: Choice["basis"];
   readonly doubts: readonly Doubt[];
+  /** Pairs that people have decided, from the limit on: how many of all were the same. Left out where there are none. */
+  readonly answered?: Choice["answered"];
 }
 
 /** What is known of the limits in use, be they set by hand or chosen. */
 export function estimateOfLimits(pairs: Pairs, { same: limit }: LimitsInUse, choice: Choice): LimitsEstimate {
-  const { doubts, curve } = choice;
+  const { curve } = choice;
+  const known = { doubts: choice.doubts, ...(choice.answered.all > 0 && { answered: choice.answered }) };
   let [same, right, all] = [0, 0, 0];
   const least = limit === null ? Infinity : bitsOf(limit);
   for (let i = 0; i < pairs.count; i++) {
@@ -131,10 +134,10 @@ export function estimateOfLimits(pairs: Pairs, { same: limit }: LimitsInUse, cho
     right += p;
   }
   const [precision, recall] = [same === 0 ? null : right / same, same === 0 ? null : right / all];
-  if (choice.basis === null || same === 0) return { precision: null, recall: null, basis: null, doubts };
-  if (choice.basis === "model") return { precision, recall, basis: "model", doubts };
+  if (choice.basis === null || same === 0) return { precision: null, recall: null, basis: null, ...known };
+  if (choice.basis === "model") return { precision, recall, basis: "model", ...known };
   const wrong = wrongFrom(curve, least);
-  return { precision: 1 - wrong, recall, basis: "counted", doubts };
+  return { precision: 1 - wrong, recall, basis: "counted", ...known };
 }
 
 /** What share of what is joined from so many bits on is wrong, by what was counted. */

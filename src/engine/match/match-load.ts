@@ -1,14 +1,14 @@
 import { createHash } from "node:crypto";
 import type { References } from "@/core/kernel/reference.ts";
 import { entriesAsRecords, type KnownEntry } from "@/core/course/match-entries.ts";
-import { Matcher, limitsOf, type Pairs } from "@/core/match/match.ts";
+import { Matcher, limitsOf, type Label, type Pairs } from "@/core/match/match.ts";
 import { estimateOfLimits, resolvePairs, type Decision, type Resolution } from "@/core/match/resolve.ts";
-import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
+import { comparedOf, comparedText, type MatchSection } from "@/core/match/schema.ts";
 import { keepCluster } from "@/core/match/survive.ts";
 import { type MatchMetrics, type PairSample, metricsOf, samplePairs } from "@/core/match/metrics.ts";
 import type { Compiled } from "@/core/course/compiled.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
-import type { ClusterMember } from "@/store/matches.ts";
+import { decidedValues, type ClusterMember } from "@/store/matches.ts";
 import { PairSearch } from "./pairs.ts";
 import { changeAt } from "../writing/meet.ts";
 import type { Expected } from "../writing/reconcile.ts";
@@ -19,6 +19,9 @@ import { tableOf, targetChanges, targetColumns } from "../writing/target.ts";
 const ROWS = 5_000;
 /** Pairs that are kept to be looked at; of more, those that a person must decide and the least sure ones. */
 const MOST_PAIRS = 100_000;
+
+/** So many decided pairs teach; of more the latest. */
+const MOST_LABELS = 1_000;
 
 /** A record of the comparison: a row of the target, an entry of a reference list, or a staged one, in this order. */
 interface Source {
@@ -148,6 +151,7 @@ async function matchBy(search: PairSearch, run: MatchLoad, section: MatchSection
     delivery,
     mixed: entries.length > 0 && known > entries.length,
     wanted: section.limits,
+    labels: await labelsOf(client, run.feed, section),
   });
   await run.progress();
   const before = delivery ? matcher.incoming.length : known;
@@ -352,6 +356,17 @@ async function decisionsOf(
     }
   }
   return found;
+}
+
+/** What people have decided about pairs of the feed, the latest, as their records are compared now: it teaches what pairs are like. */
+async function labelsOf(client: Queryable, feed: string, section: MatchSection): Promise<Label[]> {
+  const decided = await decidedValues(client, feed, MOST_LABELS);
+  return decided.flatMap(({ names, a, b, decision }) => {
+    if (!section.fields.every((f) => f.in.some((name) => names.includes(name)))) return [];
+    const compared = (values: readonly string[]): string[] =>
+      section.fields.map((f) => comparedText(f, (name) => values[names.indexOf(name)] ?? ""));
+    return [{ a: compared(a), b: compared(b), same: decision === "same" }];
+  });
 }
 
 async function keepPairs(

@@ -54,6 +54,30 @@ function left(a: string, b: string, { lacking, other }: typeof HOUSE): number {
   return a === "" || b === "" ? lacking : other;
 }
 
+/** The last text is remembered with its parts, as a record is compared with several after one another. */
+function remembered<T>(parts: (text: string) => T): (text: string) => T {
+  let last = "";
+  let known = parts("");
+  return (text) => {
+    if (text !== last) [last, known] = [text, parts(text)];
+    return known;
+  };
+}
+
+/** How alike two addresses are that are not the same text. */
+function addressLikeness(x: AddressParts, y: AddressParts): number {
+  const codes = [x.codes.join(""), y.codes.join("")] as const;
+  const names =
+    x.words.length > 0 && y.words.length > 0 ? softWords([...x.words], [...y.words], wordLikeness, 0.6, 0.5) : 0.5;
+  // The same postal code and house speak for a name that is written quite otherwise.
+  const backed = codes[0] !== "" && codes[0] === codes[1] && x.house !== "" && x.house === y.house;
+  const likeness = backed ? Math.max(names, 0.5 + names / 2) : names;
+  return Math.min(
+    0.999,
+    likeness * left(x.house, y.house, HOUSE) * left(x.unit, y.unit, UNIT) * left(codes[0], codes[1], CODE),
+  );
+}
+
 export const address: ComparatorPart<object> = {
   id: "address",
   title: "Addresses",
@@ -72,19 +96,9 @@ export const address: ComparatorPart<object> = {
     );
     return [house, unit, ...words, ...codes].filter((part) => part !== "").join(" ");
   },
-  compare: () => (a, b) => {
-    if (a === b) return 1;
-    const [x, y] = [addressParts(a), addressParts(b)];
-    const codes = [x.codes.join(""), y.codes.join("")] as const;
-    const names =
-      x.words.length > 0 && y.words.length > 0 ? softWords([...x.words], [...y.words], wordLikeness, 0.6, 0.5) : 0.5;
-    // The same postal code and house speak for a name that is written quite otherwise.
-    const backed = codes[0] !== "" && codes[0] === codes[1] && x.house !== "" && x.house === y.house;
-    const likeness = backed ? Math.max(names, 0.5 + names / 2) : names;
-    return Math.min(
-      0.999,
-      likeness * left(x.house, y.house, HOUSE) * left(x.unit, y.unit, UNIT) * left(codes[0], codes[1], CODE),
-    );
+  compare: () => {
+    const [leftParts, rightParts] = [remembered(addressParts), remembered(addressParts)];
+    return (a, b) => (a === b ? 1 : addressLikeness(leftParts(a), rightParts(b)));
   },
   levels: SPELLING_LEVELS,
   examples: [
