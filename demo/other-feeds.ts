@@ -144,7 +144,7 @@ export const OTHER_FEEDS = [
           { in: ["e_mail"], by: "edit" },
           { in: ["first_year"], by: "number", within: 2 },
         ],
-        limits: { same: 84, ask: 45 },
+        limits: { same: 92, ask: 45 },
         keep: { "*": "complete", full_name: "longest", sheets: "greatest" },
       },
       load: { target: "collector", key: ["person_no"], mode: "upsert" },

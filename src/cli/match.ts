@@ -4,7 +4,7 @@ import { keepCluster } from "@/core/match/survive.ts";
 import { entriesAsRecords, type KnownEntry } from "@/core/course/match-entries.ts";
 import { BANDS, limitsOf, type LimitsInUse, type Pairs } from "@/core/match/match.ts";
 import { sameShare } from "@/core/match/model.ts";
-import { proposeMatch } from "@/core/match/propose.ts";
+import { proposeMatchWithReasons } from "@/core/match/propose.ts";
 import { estimateOfLimits, resolvePairs, type LimitsEstimate, type Resolution } from "@/core/match/resolve.ts";
 import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import type { MatchTable } from "@/core/match/table.ts";
@@ -70,15 +70,18 @@ export async function matchFiles(
   const { spool, close } = fileSpool();
   const references = await readLists(plan, lists, spool, paths).finally(close);
   const compiled = compilePlan(plan, references);
-  const section = compiled.plan.match ?? proposeMatch(compiled.fields, plan.load.key);
+  const proposed = plan.match ? null : proposeMatchWithReasons(compiled.fields, plan.load.key);
+  const section = compiled.plan.match ?? proposed?.section;
   if (!section) {
     throw new SieveError("plan-invalid", "The plan does not say what is compared, and nothing can be proposed.", {
       hint: "Give it a match section; docs/matching.md describes it.",
     });
   }
   if (!plan.match) {
-    const fields = section.fields.map((f) => `${f.in.join(" and ")} (${f.by})`).join(", ");
-    process.stderr.write(`the plan has no match section; compared are ${fields}\n`);
+    process.stderr.write("the plan has no match section; compared are\n");
+    proposed!.reasons.forEach(({ in: names, why }, i) =>
+      process.stderr.write(`  ${names.join(" and ")} by ${section.fields[i]!.by}: ${why}\n`),
+    );
   }
   const list = section.against.includes("list") ? references.get(section.list?.name ?? "") : undefined;
   const entries = list ? entriesAsRecords(compiled, section, list, new Date().toISOString().slice(0, 10)) : [];

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { PAIR_ORDERS } from "@/core/match/asked.ts";
 import { MOST_PAIRS_DECIDED } from "@/core/kernel/limits.ts";
 import type { Settled } from "@/engine/match/decide.ts";
 import type { AskedPair, countPairs } from "@/store/matches.ts";
@@ -12,9 +13,12 @@ export const pairFilter = {
   load: z.coerce.number().int().min(0).optional(),
 };
 
+/** And in which order. */
+export const pairAsked = { ...pairFilter, order: z.enum(PAIR_ORDERS).optional() };
+
 export const listPairs = declare("GET /api/matches", {
-  about: "pairs to be decided, the most alike first",
-  query: pairFilter,
+  about: "pairs to be decided: the most alike first, or with `order=unsure` those that teach most",
+  query: pairAsked,
   answer: answerOf<{ pairs: AskedPair[]; count: Awaited<ReturnType<typeof countPairs>> }>(
     "pairs with both records and what speaks for and against, and how many there are",
   ),

@@ -1,5 +1,6 @@
 import type { NamedFormulas } from "@/core/formula/named.ts";
 import type { Field } from "@/core/plan/types.ts";
+import type { PairOrder } from "@/core/match/asked.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import type { Reference } from "@/core/kernel/reference.ts";
 import { withWordLists, wordListsOf } from "@/core/match/word-lists.ts";
@@ -56,11 +57,21 @@ const PAIR = `p.id, p.load, p.feed, p.record, p.other, p.row_load as "rowLoad", 
 
 const WHERE = `p.band = 'ask' and ($1::text is null or p.feed = $1) and ($2::int is null or p.load = $2)`;
 
-/** Pairs that nobody has decided yet, the most alike first. */
-export async function askedPairs(db: Queryable, { feed, load }: PairFilter, limit = 300): Promise<AskedPair[]> {
+/**
+ * What pairs are ordered by. Those nearest to even odds, which is a score of 50, teach the estimate most
+ * (uncertainty sampling, Lewis and Gale 1994).
+ */
+const ORDER: Record<PairOrder, string> = { alike: "p.score desc", unsure: "abs(p.score - 50)" };
+
+/** Pairs that nobody has decided yet. */
+export async function askedPairs(
+  db: Queryable,
+  { feed, load }: PairFilter,
+  { limit = 300, order = "alike" }: { limit?: number; order?: PairOrder | undefined } = {},
+): Promise<AskedPair[]> {
   const { rows } = await db.query<AskedPair>(
     `select ${PAIR} from sieve.match_pair p join sieve.waiting w on w.load = p.load and w.record = p.record
-     where ${WHERE} and p.decision is null and w.state = 'waiting' order by p.score desc, p.id limit $3`,
+     where ${WHERE} and p.decision is null and w.state = 'waiting' order by ${ORDER[order]}, p.id limit $3`,
     [feed ?? null, load ?? null, limit],
   );
   return rows;

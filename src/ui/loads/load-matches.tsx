@@ -1,5 +1,6 @@
 import { printCheck } from "@/core/check/identity.ts";
 import { DOUBT_WORDS, limitsWords } from "@/core/match/doubts.ts";
+import { measuredWords } from "@/core/match/measured.ts";
 import { estimateOf } from "@/core/match/metrics.ts";
 import Link from "next/link";
 import type { LoadReport } from "@/core/report/report.ts";
@@ -105,6 +106,7 @@ export function LoadMatches({
   const { matches } = report;
   if (!matches) return null;
   const estimate = estimateOf(matches);
+  const measured = measuredWords(estimate.answered?.right ?? 0, estimate.answered?.all ?? 0);
   const rows: [string, number, string | null][] = [
     ["merged: one with another record", matches.merged, recordsHref(load, { outcome: "merged" })],
     ["waiting for a decision", matches.waiting, recordsHref(load, { outcome: "waiting" })],
@@ -135,9 +137,12 @@ export function LoadMatches({
         {grouped(matches.compared)} compared by {matches.fields.join(", ")}
         {matches.known > 0 && `, with ${grouped(matches.known)} rows of the target`}
         {(matches.entries ?? 0) > 0 && `, with ${grouped(matches.entries!)} entries of a reference list`}.
+        {matches.compared > 0 &&
+          ` ${grouped(Math.round((1000 * matches.pairs.ask) / matches.compared))} questions for each 1,000.`}
       </p>
       <ScoreChart scores={matches.scores} limits={matches.limits} title="Candidate pairs by score" />
       <p className="mt-1 max-w-prose">{sentence(limitsWords(matches.limits, estimate))}</p>
+      {measured && <p className="mt-1 max-w-prose">{sentence(`measured from the limit on: ${measured}`)}</p>}
       {estimate.doubts.map((doubt) => (
         <p key={doubt} className="mt-1 max-w-prose border-l-4 border-[var(--ochre)] pl-2">
           {DOUBT_WORDS[doubt]}

@@ -5,11 +5,13 @@ import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { limitsWords } from "@/core/match/doubts.ts";
+import { measuredWords, withMore } from "@/core/match/measured.ts";
 import { estimateOf } from "@/core/match/metrics.ts";
 import { stretchesOf, whyWords, type Stretch } from "@/core/match/why.ts";
 import { comparedText, keepRules } from "@/core/match/schema.ts";
 import { keepCluster } from "@/core/match/survive.ts";
 import type { Decision } from "@/core/match/resolve.ts";
+import type { PairOrder } from "@/core/match/asked.ts";
 import type { AskedPair, PairFilter, PairPlan } from "@/store/matches.ts";
 import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 import { isTyping } from "../shell/nav.tsx";
@@ -46,6 +48,7 @@ const BAR = 64;
 /** Pairs to decide: the two records beside each other by field, why they score as they do, and what would be kept. */
 export function MatchDesk({
   filter,
+  order,
   first,
   count,
   decided,
@@ -54,6 +57,7 @@ export function MatchDesk({
   titles,
 }: {
   filter: PairFilter;
+  order: PairOrder;
   first: AskedPair[];
   count: { open: number; decided: number; records: number };
   decided: AskedPair[];
@@ -232,20 +236,10 @@ export function MatchDesk({
               </p>
             </div>
             <div className="mt-3 flex flex-wrap items-center gap-3">
-              <button
-                type="button"
-                className="btn btn-primary"
-
-                onClick={() => decide([pair], "same")}
-              >
+              <button type="button" className="btn btn-primary" onClick={() => decide([pair], "same")}>
                 The same <kbd>S</kbd>
               </button>
-              <button
-                type="button"
-                className="btn btn-line"
-
-                onClick={() => decide([pair], "different")}
-              >
+              <button type="button" className="btn btn-line" onClick={() => decide([pair], "different")}>
                 Different <kbd>D</kbd>
               </button>
               <button type="button" className="plain" disabled={pairs.length < 2} onClick={later}>
@@ -259,12 +253,7 @@ export function MatchDesk({
                     the same
                   </button>
                   {" or "}
-                  <button
-                    type="button"
-                    className="plain"
-
-                    onClick={() => decide(alike, "different")}
-                  >
+                  <button type="button" className="plain" onClick={() => decide(alike, "different")}>
                     different
                   </button>
                 </span>
@@ -298,10 +287,20 @@ export function MatchDesk({
                   Move a limit
                 </Link>
               </p>
+              <Measured answered={estimateOf(plan.matches).answered} />
             </>
           )}
-          <div className="mt-3 flex justify-between border-b border-[var(--ink)] pb-1">
+          <div className="mt-3 flex items-baseline justify-between gap-2 border-b border-[var(--ink)] pb-1">
             <h2>Next</h2>
+            <select
+              className="select select-xs !w-44"
+              aria-label="Which pairs come first"
+              value={order}
+              onChange={(e) => router.push(pairsHref(filter, e.target.value as PairOrder))}
+            >
+              <option value="alike">the most alike first</option>
+              <option value="unsure">those that teach most first</option>
+            </select>
             <span className="faint text-xs">score, lead</span>
           </div>
           <ul className="max-h-[46dvh] overflow-auto" tabIndex={0} aria-label="Pairs to decide">
@@ -382,6 +381,34 @@ function titleOf(pair: AskedPair, plan: PairPlan | undefined): [string, string] 
   const title = (values: readonly string[]): string =>
     (names.length > 0 ? names : plan.match.fields.slice(0, 1)).map((f) => valueOf(values, plan, f.in)).join(" ");
   return [title(pair.values), title(pair.otherValues)];
+}
+
+/** The page with these pairs in an order. */
+function pairsHref({ feed, load }: PairFilter, order: PairOrder): string {
+  const query = new URLSearchParams({
+    ...(feed !== undefined && { feed }),
+    ...(load !== undefined && { load: String(load) }),
+    ...(order !== "alike" && { order }),
+  });
+  return query.size === 0 ? "/matches" : `/matches?${query}`;
+}
+
+/** Answers that are spoken of together. */
+const MORE = 20;
+
+/** What decided pairs say of the limit, and what more of them would. */
+function Measured({ answered }: { answered: { right: number; all: number } | undefined }) {
+  const { right, all } = answered ?? { right: 0, all: 0 };
+  const words = measuredWords(right, all);
+  const { now, then } = withMore(right, all, MORE);
+  const half = (width: number): string => `${Math.round(50 * width)} %`;
+  return (
+    <p className="faint mt-1 text-sm">
+      {words === null
+        ? "No decided pair scores as high as the limit yet, so nothing is measured. Decided pairs teach the estimate from the next load on."
+        : `Measured from the limit on: ${words}. ${MORE} more answers there would narrow that from about ±${half(now)} to ±${half(then)}.`}
+    </p>
+  );
 }
 
 function decidedWords(before: readonly { from: number; same: number; all: number }[], score: number): string {

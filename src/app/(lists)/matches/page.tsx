@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { pairFilter } from "@/routes/matches.ts";
+import { pairAsked } from "@/routes/matches.ts";
 import { listFeeds } from "@/store/feeds.ts";
 import { askedPairs, countPairs, decidedByScore, decidedPairs, pairPlans } from "@/store/matches.ts";
 import { MatchDesk } from "@/ui/matches/match-desk.tsx";
@@ -12,10 +12,10 @@ export default async function MatchesPage({
 }: {
   searchParams: Promise<Record<string, string | string[] | undefined>>;
 }) {
-  const parsed = z.object(pairFilter).safeParse(await searchParams);
-  const filter = parsed.success ? parsed.data : {};
+  const parsed = z.object(pairAsked).safeParse(await searchParams);
+  const { order, ...filter } = parsed.success ? parsed.data : {};
   const [pairs, count, decided, feeds] = await Promise.all([
-    askedPairs(db(), filter),
+    askedPairs(db(), filter, { order }),
     countPairs(db(), filter),
     decidedPairs(db(), filter, 50),
     listFeeds(db()),
@@ -28,8 +28,9 @@ export default async function MatchesPage({
   const before = await Promise.all(names.map(async (feed) => [feed, await decidedByScore(db(), feed)] as const));
   return (
     <MatchDesk
-      key={JSON.stringify(filter)}
+      key={JSON.stringify([filter, order])}
       filter={filter}
+      order={order ?? "alike"}
       first={pairs}
       count={count}
       decided={decided}

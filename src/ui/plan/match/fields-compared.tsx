@@ -148,7 +148,7 @@ export function FieldsCompared({ plan, match, set, seen }: PartProps & { seen: M
           </select>
         </label>
       )}
-      {seen && <KindsOfPairs model={seen.metrics.model} />}
+      {seen && <KindsOfPairs model={seen.metrics.model} names={seen.metrics.fields} />}
       {!seen && (
         <p className="faint mt-2 text-sm">
           What each field weighs is estimated from the data, without anyone’s labels: try the plan on the latest
@@ -160,11 +160,12 @@ export function FieldsCompared({ plan, match, set, seen }: PartProps & { seen: M
 }
 
 /** What else there is among the pairs than the same and any two. */
-function KindsOfPairs({ model }: { model: MatchModel }) {
+function KindsOfPairs({ model, names }: { model: MatchModel; names: readonly string[] }) {
   const of = (kind: PairKind["kind"]): number =>
-    (model.kinds?.find((k) => k.kind === kind)?.prior ?? 0) / sameShare(model);
+    (model.kinds ?? []).reduce((n, k) => n + (k.kind === kind ? k.prior : 0), 0) / sameShare(model);
   const [related, moved] = [of("related"), of("moved")];
-  if (related + moved === 0) return null;
+  const { hangs = [], silent = [] } = model;
+  if (related + moved + hangs.length + silent.length === 0) return null;
   return (
     <p className="mt-2 max-w-3xl text-sm">
       {related > 0 && (
@@ -176,7 +177,19 @@ function KindsOfPairs({ model }: { model: MatchModel }) {
       {moved > 0 && (
         <>
           Of the pairs that are the same about {Math.round(100 * moved)} % differ in what may be shared, as if they had
-          moved.
+          moved.{" "}
+        </>
+      )}
+      {hangs.length > 0 && (
+        <>
+          Some fields go together, so that having both in common says little more than having one:{" "}
+          {hangs.map(([field, on]) => `${names[field]} with ${names[on]}`).join(", ")}.{" "}
+        </>
+      )}
+      {silent.length > 0 && (
+        <>
+          Left out, as the likeliest pairs don’t have it in common either:{" "}
+          {silent.map(([field]) => names[field]).join(", ")}.
         </>
       )}
     </p>

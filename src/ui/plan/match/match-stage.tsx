@@ -1,6 +1,7 @@
 "use client";
 
-import { proposeMatch } from "@/core/match/propose.ts";
+import { comparatorPart } from "@/core/match/compare/index.ts";
+import { proposeMatchWithReasons } from "@/core/match/propose.ts";
 import type { MatchSection } from "@/core/match/schema.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { MatchAgainst } from "../../matches/match-against.tsx";
@@ -20,7 +21,7 @@ interface Props {
 export function MatchStage({ plan, change, seen }: Props) {
   const { match } = plan;
   if (!match) {
-    const proposed = proposeMatch(plan.contract.fields, plan.load.key);
+    const proposed = proposeMatchWithReasons(plan.contract.fields, plan.load.key);
     return (
       <div className="max-w-2xl">
         <p>
@@ -29,13 +30,38 @@ export function MatchStage({ plan, change, seen }: Props) {
         </p>
         {proposed ? (
           <>
-            <p className="mt-2">
-              From the types and names of the fields, this would be compared:{" "}
-              {proposed.fields.map((f) => f.in.join(" and ")).join(", ")}.
-            </p>
-            <button type="button" className="btn btn-primary mt-3" onClick={() => change({ ...plan, match: proposed })}>
-              Compare {counted(proposed.fields.length, "field")}
+            <p className="mt-2">From the types and names of the fields, this would be compared:</p>
+            <table className="ledger tight mt-2">
+              <thead>
+                <tr>
+                  <th>field</th>
+                  <th>by</th>
+                  <th>because it is</th>
+                </tr>
+              </thead>
+              <tbody>
+                {proposed.section.fields.map((f, i) => (
+                  <tr key={f.in.join()}>
+                    <td className="font-semibold">{f.in.join(", ")}</td>
+                    <td className="whitespace-nowrap">{comparatorPart(f.by).title}</td>
+                    <td>{proposed.reasons[i]!.why}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+            <button
+              type="button"
+              className="btn btn-primary mt-3"
+              onClick={() => change({ ...plan, match: proposed.section })}
+            >
+              Compare {counted(proposed.section.fields.length, "field")}
             </button>
+            {proposed.left.length > 0 && (
+              <p className="faint mt-3 text-sm">
+                Not compared: {proposed.left.map(({ in: names, why }) => `${names.join(", ")} (${why})`).join("; ")}.
+                Each can be added afterwards.
+              </p>
+            )}
           </>
         ) : (
           <p className="faint mt-2">The contract has no field that could be compared beside its key.</p>
