@@ -125,7 +125,7 @@ describe("what a match found", () => {
   it("is said in words, with how it is known", () => {
     const counted = { precision: 0.995, recall: 0.982, basis: "counted" as const, doubts: [] };
     expect(limitsWords({ same: 63, ask: 45 }, counted)).toBe(
-      "same from 63: about 5 wrong in 1,000; about 98.2 % of all that are the same, counted within the files; asked from 45",
+      "same from 63: about 5 wrong in 1,000; about 98.2\u00a0% of all that are the same, counted within the files; asked from 45",
     );
     expect(limitsWords({ same: 63, ask: 45 }, { ...counted, basis: "model" })).toContain("by the model’s own word");
     const nothing = { precision: null, recall: null, basis: null, doubts: [] };

@@ -27,7 +27,7 @@ export function limitsWords({ same, ask }: LimitsInUse, { precision, recall, bas
       ? "nothing is joined, and nothing is asked about"
       : `nothing is joined by itself; asked from ${ask}`;
   if (precision === null) return `same from ${same}, asked from ${ask}; how many of these are wrong can’t be told`;
-  const found = recall === null ? "" : `; about ${(recall * 100).toFixed(1)} % of all that are the same`;
+  const found = recall === null ? "" : `; about ${(recall * 100).toFixed(1)}\u00a0% of all that are the same`;
   return `same from ${same}: ${wrongWords(precision)}${found}, ${basis === "counted" ? "counted within the files" : "by the model’s own word"}; asked from ${ask}`;
 }
 

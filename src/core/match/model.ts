@@ -60,6 +60,9 @@ export function sameShare(model: MatchModel): number {
   return model.prior + (model.kinds ?? []).reduce((n, k) => n + (k.kind === "moved" ? k.prior : 0), 0);
 }
 
+/** That fields go together is said where they have both in common this often when they have the one. */
+const WORTH_SAYING = 0.3;
+
 /** A model as reports keep it. */
 export function summaryOf({ fit }: Choice, facts: readonly FieldFacts[]): MatchModel {
   const same = fit.kinds.find((k) => k.name === "same")!;
@@ -67,6 +70,9 @@ export function summaryOf({ fit }: Choice, facts: readonly FieldFacts[]): MatchM
     name === "same" || prior[0]! < THERE * same.prior[0]!
       ? []
       : [{ kind: isSame(name) ? "moved" : "related", prior: prior[0]!, fields }],
+  );
+  const hangs = fit.rest.edges.flatMap(({ field, parent, by }) =>
+    by[0]!.shares[0]! >= WORTH_SAYING ? [[field, parent] as const] : [],
   );
   kinds.sort((a, b) => Number(a.kind === "moved") - Number(b.kind === "moved"));
   return {
@@ -77,7 +83,7 @@ export function summaryOf({ fit }: Choice, facts: readonly FieldFacts[]): MatchM
       weights: [...weights],
     })),
     ...(kinds.length > 0 && { kinds }),
-    ...(fit.rest.edges.length > 0 && { hangs: fit.rest.edges.map((e) => [e.field, e.parent] as const) }),
+    ...(hangs.length > 0 && { hangs }),
     ...(facts.some((f) => f.silent) && {
       silent: facts.flatMap((f, i) => (f.silent ? [[i, f.silent] as const] : [])),
     }),

@@ -241,7 +241,14 @@ function Samples({ samples, limits: { same, ask } }: { samples: readonly PairSam
     <>
       {same !== null && <Around title={`Just above ${same}: the same`} samples={nearest(samples, same, true)} />}
       {same !== null && same > ask && (
-        <Around title={`Just below ${same}: asked about`} samples={nearest(samples, same, false)} />
+        <Around
+          title={`Just below ${same}: asked about`}
+          samples={nearest(
+            samples.filter((s) => s.score >= ask),
+            same,
+            false,
+          )}
+        />
       )}
       {same === null && ask < 100 && (
         <Around title={`Just above ${ask}: asked about`} samples={nearest(samples, ask, true)} />
