@@ -2,7 +2,7 @@ import { PairSearch } from "@/engine/match/pairs.ts";
 import type { Db } from "@/store/db.ts";
 import { COMPARATOR_IDS, comparatorPart } from "@/core/match/compare/index.ts";
 import type { Pairs } from "@/core/match/match.ts";
-import { probabilityOf, scoreOf } from "@/core/match/model.ts";
+import { probabilityOf, scoreOf } from "@/core/match/model/score.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import { measure, proposedFor, type Measured } from "./circumstances/measure.ts";
 import { CIRCUMSTANCES, makeSet } from "./circumstances/sets.ts";

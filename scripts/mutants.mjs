@@ -32,7 +32,7 @@ const FOLDERS = {
   "core/read/delimited": { tests: ["delimited", "detect", "damage", "sift"], heart: true },
   "core/cleanse": { tests: ["parts", "steps", "locale", "unicode", "spellings"], heart: true },
   "core/check": { tests: ["sift", "between", "parts", "identity", "gates", "keys"], heart: true },
-  "core/match": { tests: ["match", "match-report", "match-entries", "cluster"], heart: true },
+  "core/match": { tests: ["match", "match-report", "match-entries", "cluster", "match-model"], heart: true },
   "core/lookup": { tests: ["lookup"], heart: false },
   "core/gate": { tests: ["gates", "gates-of-counts", "parts", "new-gate"], heart: true },
   "core/plan": { tests: ["plan", "edit", "difference", "check-sets", "arriving"], heart: false },

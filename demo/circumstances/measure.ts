@@ -3,7 +3,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { profileFiles } from "@/cli/profile.ts";
 import { limitsOf, type LimitsInUse } from "@/core/match/match.ts";
-import type { Choice } from "@/core/match/choose.ts";
+import type { Choice } from "@/core/match/model/choose.ts";
 import { resolvePairs } from "@/core/match/resolve.ts";
 import { PairSearch } from "@/engine/match/pairs.ts";
 import { comparedOf, type MatchSection } from "@/core/match/schema.ts";

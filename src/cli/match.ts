@@ -1,13 +1,13 @@
 import { writeFile } from "node:fs/promises";
-import { DOUBT_WORDS, limitsWords } from "@/core/match/doubts.ts";
+import { DOUBT_WORDS, limitsWords } from "@/core/match/model/doubts.ts";
 import { keepCluster } from "@/core/match/survive.ts";
 import { entriesAsRecords, type KnownEntry } from "@/core/course/match-entries.ts";
 import { BANDS, limitsOf, type LimitsInUse, type Pairs } from "@/core/match/match.ts";
-import { sameShare } from "@/core/match/model.ts";
+import { sameShare } from "@/core/match/model/model.ts";
 import { proposeMatchWithReasons } from "@/core/match/propose.ts";
 import { estimateOfLimits, resolvePairs, type LimitsEstimate, type Resolution } from "@/core/match/resolve.ts";
 import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
-import type { MatchTable } from "@/core/match/table.ts";
+import type { MatchTable } from "@/core/match/pairs/table.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import type { Compiled } from "@/core/course/compiled.ts";
 import type { Plan } from "@/core/plan/schema.ts";

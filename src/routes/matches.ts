@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { PAIR_ORDERS } from "@/core/match/asked.ts";
+import { PAIR_ORDERS } from "@/core/match/model/asked.ts";
 import { MOST_PAIRS_DECIDED } from "@/core/kernel/limits.ts";
 import type { Settled } from "@/engine/match/decide.ts";
 import type { AskedPair, countPairs } from "@/store/matches.ts";

@@ -1,6 +1,6 @@
 import type { NamedFormulas } from "@/core/formula/named.ts";
 import type { Field } from "@/core/plan/types.ts";
-import type { PairOrder } from "@/core/match/asked.ts";
+import type { PairOrder } from "@/core/match/model/asked.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import type { Reference } from "@/core/kernel/reference.ts";
 import { withWordLists, wordListsOf } from "@/core/match/word-lists.ts";

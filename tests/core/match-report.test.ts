@@ -1,15 +1,16 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import type { Choice } from "@/core/match/choose.ts";
-import { DOUBT_WORDS, limitsWords, wrongWords } from "@/core/match/doubts.ts";
+import type { Choice } from "@/core/match/model/choose.ts";
+import { DOUBT_WORDS, limitsWords, wrongWords } from "@/core/match/model/doubts.ts";
 import { limitsOf, type Pairs } from "@/core/match/match.ts";
 import { BINS, estimateOf, expectedAt, metricsOf, samplePairs } from "@/core/match/metrics.ts";
-import { bitsOf, probabilityOf, sameShare, scoreOf } from "@/core/match/model.ts";
-import { NumbersRecords, TakesNumbered } from "@/core/match/numbered.ts";
+import { sameShare } from "@/core/match/model/model.ts";
+import { bitsOf, probabilityOf, scoreOf } from "@/core/match/model/score.ts";
+import { NumbersRecords, TakesNumbered } from "@/core/match/pairs/numbered.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
 import { resolvePairs } from "@/core/match/resolve.ts";
 import { comparedOf, keepRules, mayBeShared, type MatchField } from "@/core/match/schema.ts";
-import { MatchTable, Values } from "@/core/match/table.ts";
+import { MatchTable, Values } from "@/core/match/pairs/table.ts";
 import { stretchesOf, whyWords } from "@/core/match/why.ts";
 import type { Field } from "@/core/plan/types.ts";
 

@@ -1,7 +1,7 @@
-import { CandidateIndex } from "../match/candidates.ts";
+import { CandidateIndex } from "../match/pairs/candidates.ts";
 import { plainWords } from "../match/normalise.ts";
 import type { MatchField } from "../match/schema.ts";
-import { MatchTable, Values } from "../match/table.ts";
+import { MatchTable, Values } from "../match/pairs/table.ts";
 import { SieveError, quoted } from "../kernel/problem.ts";
 import { acceptedEntries, columnOf, holdingOf, type Reference } from "../kernel/reference.ts";
 import type { ExactLookUp, LookUp, RangeLookUp, ScoredLookUp } from "./schema.ts";

@@ -1,21 +1,21 @@
-import { CandidateIndex, type IndexRows } from "./candidates.ts";
-import { choose, type Choice, type Wanted } from "./choose.ts";
-import { MISSING } from "./density.ts";
-import { drawPairs, pairsInOrder, type Pool } from "./draw.ts";
-import { countAll, fit, type Labelled } from "./estimate.ts";
-import { type Source, type Start } from "./kinds.ts";
-import { fieldFacts, type FieldFacts } from "./fields.ts";
-import { Judge } from "./judge.ts";
-import { Likeness, levelsOf } from "./likeness.ts";
-import { summaryOf, type MatchModel, type PairModel } from "./model.ts";
-import { PairList, type Pairs } from "./pair-list.ts";
-import { RecordPairs, frequenciesOf, type Frequencies, type Stretch } from "./record-pairs.ts";
-import { weighRivals } from "./rivals.ts";
-import { bitsOf, scoreOf } from "./score.ts";
+import { CandidateIndex, type IndexRows } from "./pairs/candidates.ts";
+import { choose, type Choice, type Wanted } from "./model/choose.ts";
+import { MISSING } from "./model/density.ts";
+import { drawPairs, pairsInOrder, type Pool } from "./pairs/draw.ts";
+import { countAll, fit, type Labelled } from "./model/estimate.ts";
+import { type Source, type Start } from "./model/kinds.ts";
+import { fieldFacts, type FieldFacts } from "./model/fields.ts";
+import { Judge } from "./model/judge.ts";
+import { Likeness, levelsOf } from "./pairs/likeness.ts";
+import { summaryOf, type MatchModel, type PairModel } from "./model/model.ts";
+import { PairList, type Pairs } from "./pairs/pair-list.ts";
+import { RecordPairs, frequenciesOf, type Frequencies, type Stretch } from "./pairs/record-pairs.ts";
+import { weighRivals } from "./model/rivals.ts";
+import { bitsOf, scoreOf } from "./model/score.ts";
 import type { MatchField, MatchLimits } from "./schema.ts";
-import { MatchTable, Values, type SharedNumbers, type SharedValues } from "./table.ts";
+import { MatchTable, Values, type SharedNumbers, type SharedValues } from "./pairs/table.ts";
 
-export { concatPairs, type Pairs } from "./pair-list.ts";
+export { concatPairs, type Pairs } from "./pairs/pair-list.ts";
 
 /** Where a score falls. */
 export const BANDS = ["same", "ask", "different"] as const;

@@ -1,7 +1,7 @@
-import type { Choice } from "./choose.ts";
+import type { Choice } from "./model/choose.ts";
 import type { Band, LimitsInUse, Pairs } from "./match.ts";
-import type { MatchModel } from "./model.ts";
-import { bitsOf, probabilityOf } from "./score.ts";
+import type { MatchModel } from "./model/model.ts";
+import { bitsOf, probabilityOf } from "./model/score.ts";
 import { wrongFrom, type LimitsEstimate, type Resolution } from "./resolve.ts";
 import type { MatchSection } from "./schema.ts";
 

@@ -1,7 +1,7 @@
 import { clusterRecords, type Link } from "./cluster.ts";
 import { BANDS, bandOf, type Band, type LimitsInUse, type Matcher, type Pairs } from "./match.ts";
-import type { Choice, Doubt } from "./choose.ts";
-import { bitsOf, probabilityOf, scoreOf } from "./score.ts";
+import type { Choice, Doubt } from "./model/choose.ts";
+import { bitsOf, probabilityOf, scoreOf } from "./model/score.ts";
 
 /** What a person decided about a pair before. */
 export type Decision = "same" | "different";

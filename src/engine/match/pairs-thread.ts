@@ -1,8 +1,8 @@
 import { parentPort } from "node:worker_threads";
-import { IndexPart, type IndexRows } from "@/core/match/candidates.ts";
+import { IndexPart, type IndexRows } from "@/core/match/pairs/candidates.ts";
 import { Matcher, type Pairs, type SharedRecords } from "@/core/match/match.ts";
-import type { PairModel } from "@/core/match/model.ts";
-import { NumbersRecords, type NumberedRecords } from "@/core/match/numbered.ts";
+import type { PairModel } from "@/core/match/model/model.ts";
+import { NumbersRecords, type NumberedRecords } from "@/core/match/pairs/numbered.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import type { PairsWanted } from "./pairs-wanted.ts";
 

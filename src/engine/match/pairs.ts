@@ -1,10 +1,10 @@
 import { availableParallelism } from "node:os";
 import type { Worker } from "node:worker_threads";
-import { IndexPart, layOut, roomFor } from "@/core/match/candidates.ts";
+import { IndexPart, layOut, roomFor } from "@/core/match/pairs/candidates.ts";
 import { Matcher, concatPairs, type Estimate, type Looking, type Pairs } from "@/core/match/match.ts";
-import { TakesNumbered } from "@/core/match/numbered.ts";
+import { TakesNumbered } from "@/core/match/pairs/numbered.ts";
 import type { MatchField } from "@/core/match/schema.ts";
-import { sharedNumbers, type MatchTable } from "@/core/match/table.ts";
+import { sharedNumbers, type MatchTable } from "@/core/match/pairs/table.ts";
 import type { PairsCall, PairsCalls } from "./pairs-thread.ts";
 import type { PairsWanted } from "./pairs-wanted.ts";
 import { giveBack, takeThread } from "../threads/threads.ts";

@@ -1,6 +1,6 @@
 import { printCheck } from "@/core/check/identity.ts";
-import { DOUBT_WORDS, limitsWords } from "@/core/match/doubts.ts";
-import { measuredWords } from "@/core/match/measured.ts";
+import { DOUBT_WORDS, limitsWords } from "@/core/match/model/doubts.ts";
+import { measuredWords } from "@/core/match/model/measured.ts";
 import { estimateOf } from "@/core/match/metrics.ts";
 import Link from "next/link";
 import type { LoadReport } from "@/core/report/report.ts";

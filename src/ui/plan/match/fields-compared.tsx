@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { COMPARATOR_IDS, comparatorPart, type ComparatorId } from "@/core/match/compare/index.ts";
-import { sameShare, type MatchModel, type PairKind } from "@/core/match/model.ts";
+import { sameShare, type MatchModel, type PairKind } from "@/core/match/model/model.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
 import { mayBeShared, type MatchField } from "@/core/match/schema.ts";
 import { OptionsForm } from "../../kit/options-form.tsx";

@@ -1,8 +1,8 @@
-import { comparatorPart } from "./compare/index.ts";
+import { comparatorPart } from "../compare/index.ts";
 import { bothOf, featuresOf, variantFeature } from "./features.ts";
-import { variantsOf, wordsOf, type Variants } from "./normalise.ts";
-import type { Compare, Blocking, WordOptions } from "./part.ts";
-import { comparatorOptions, mayBeShared, type MatchField } from "./schema.ts";
+import { variantsOf, wordsOf, type Variants } from "../normalise.ts";
+import type { Compare, Blocking, WordOptions } from "../part.ts";
+import { comparatorOptions, mayBeShared, type MatchField } from "../schema.ts";
 
 /** Numbers in memory that threads share, of which so many count. */
 export interface SharedNumbers {

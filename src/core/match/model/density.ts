@@ -1,4 +1,4 @@
-import type { Values } from "./table.ts";
+import type { Values } from "../pairs/table.ts";
 
 /** The level of a pair's field where one of the two values is missing. */
 export const MISSING = 255;

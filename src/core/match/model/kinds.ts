@@ -1,5 +1,5 @@
 import type { KindField } from "./density.ts";
-import type { Pool } from "./draw.ts";
+import type { Pool } from "../pairs/draw.ts";
 import type { RestDensity } from "./tree.ts";
 
 /** Kinds of pairs beside those that have nothing to do with each other. */

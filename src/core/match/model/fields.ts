@@ -1,6 +1,6 @@
 import { MISSING, believed, differentLevels, levelCount } from "./density.ts";
-import type { Pool } from "./draw.ts";
-import type { Values } from "./table.ts";
+import type { Pool } from "../pairs/draw.ts";
+import type { Values } from "../pairs/table.ts";
 
 /** What is known of a field before any kind of pairs is estimated. */
 export interface FieldFacts {

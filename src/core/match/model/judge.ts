@@ -1,8 +1,8 @@
 import { MISSING, type KindField } from "./density.ts";
 import { hanging } from "./estimate.ts";
 import { isSame, type KindName } from "./kinds.ts";
-import { curveOf } from "./likeness.ts";
-import type { Values } from "./table.ts";
+import { curveOf } from "../pairs/likeness.ts";
+import type { Values } from "../pairs/table.ts";
 import type { RestDensity } from "./tree.ts";
 
 /** A kind of pairs, ready to be judged by. */

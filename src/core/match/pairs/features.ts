@@ -1,6 +1,6 @@
-import { NAME_VARIANTS, wordsOf } from "./normalise.ts";
-import { cologne, soundex } from "./compare/phonetic.ts";
-import type { Blocking } from "./part.ts";
+import { NAME_VARIANTS, wordsOf } from "../normalise.ts";
+import { cologne, soundex } from "../compare/phonetic.ts";
+import type { Blocking } from "../part.ts";
 
 /**
  * A feature is something that two records may have in common: a run of three letters, a sound, a

@@ -1,5 +1,5 @@
 import { looseField, MISSING, sharesOf, type KindField } from "./density.ts";
-import type { Pool } from "./draw.ts";
+import type { Pool } from "../pairs/draw.ts";
 
 /** How a field of pairs that have nothing to do with each other hangs on another one: by the other's level, what its levels are like. */
 export interface TreeEdge {

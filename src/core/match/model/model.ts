@@ -5,8 +5,6 @@ import type { KindField } from "./density.ts";
 import type { RestDensity } from "./tree.ts";
 import type { Rivals } from "./rivals.ts";
 
-export { bitsOf, probabilityOf, scoreOf } from "./score.ts";
-
 /** All that pairs are judged by, as threads tell each other. */
 export interface PairModel {
   readonly kinds: readonly {

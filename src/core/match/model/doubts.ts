@@ -1,6 +1,6 @@
-import { USUAL_PRECISION, type Doubt } from "./choose.ts";
-import type { LimitsInUse } from "./match.ts";
-import type { LimitsEstimate } from "./resolve.ts";
+import type { Doubt } from "./choose.ts";
+import type { LimitsInUse } from "../match.ts";
+import type { LimitsEstimate } from "../resolve.ts";
 
 /** What is doubtful about an estimate and what would help, each in a sentence or two. */
 export const DOUBT_WORDS: Record<Doubt, string> = {
@@ -37,5 +37,3 @@ export function wrongWords(precision: number): string {
   if (wrong < 0.5) return "fewer than 1 wrong in 1,000";
   return wrong < 100 ? `about ${Math.round(wrong)} wrong in 1,000` : `about ${Math.round(wrong / 10)} wrong in 100`;
 }
-
-export { USUAL_PRECISION };

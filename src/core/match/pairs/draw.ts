@@ -1,6 +1,6 @@
 import type { CandidateIndex } from "./candidates.ts";
-import { numbersFrom } from "../kernel/random.ts";
-import { MISSING } from "./density.ts";
+import { numbersFrom } from "../../kernel/random.ts";
+import { MISSING } from "../model/density.ts";
 import type { RecordPairs } from "./record-pairs.ts";
 
 /**

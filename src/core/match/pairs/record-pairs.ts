@@ -1,4 +1,4 @@
-import { MISSING } from "./density.ts";
+import { MISSING } from "../model/density.ts";
 import { EQUAL, type Likeness } from "./likeness.ts";
 import type { MatchTable, Values } from "./table.ts";
 

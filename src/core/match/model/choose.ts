@@ -1,11 +1,12 @@
-import type { Pool } from "./draw.ts";
-import { THERE, isSame, type Fit, type Kind, type Source } from "./kinds.ts";
+import type { Pool } from "../pairs/draw.ts";
+import type { Values } from "../pairs/table.ts";
+import { Answers, LIMITS, UNSEEN, countJoined, judgePool, wordOf, type Joined } from "./count.ts";
 import type { Labelled } from "./estimate.ts";
 import type { FieldFacts } from "./fields.ts";
 import { Judge } from "./judge.ts";
-import { probabilityOf } from "./score.ts";
-import type { Values } from "./table.ts";
-import { NO_RIVALS, weighRivals, type Rivals } from "./rivals.ts";
+import type { Fit, Source } from "./kinds.ts";
+import { RELATED_DIFFER, differingOwn, relatedDiffer, sameAgree, withRepeats } from "./plausible.ts";
+import { NO_RIVALS, type Rivals } from "./rivals.ts";
 
 /** What speaks against trusting an estimate; where it is grave nothing is joined by itself. */
 export const DOUBTS = [
@@ -61,9 +62,10 @@ const SURER = 3;
 const MOST_ASKED = 0.04;
 /** Bits that no pair has. */
 const MOST_BITS = 60;
-/** Limits that are looked at, in bits; none is taken that leaves more doubt than a chance of five to one. */
-const LIMITS = { from: -3, to: 24, step: 0.3 };
+/** No limit is taken that leaves more doubt than a chance of five to one. */
 const LEAST_LIMIT = 2.4;
+/** With so many decided pairs from the limit on an estimate counts as checked. */
+const CHECKED = 20;
 /** A wrong pair is as bad as so many right ones are good. */
 const PRICE = 6;
 /** What differs by less than this share is worth the same. */
@@ -74,94 +76,8 @@ const MODEL_LIMIT = 3.3;
 const MOST_FITS = 3;
 /** Fewer right ones than this may be chance, unless hardly any would be wrong. */
 const LEAST_JOINED = 3;
-/** By so many bits a pair of other records might have had more or less. */
-const SPREAD = 1;
-/** Where none was seen there may be as much as half a one (Jeffreys 1946). */
-const UNSEEN = 0.5;
 /** With fewer records nothing can be estimated. */
 const LEAST_RECORDS = 40;
-
-/** The bits of a pool's candidates, rivals weighed. */
-function judgePool(judge: Judge, s: number, pool: Pool, width: number, rivals: Rivals): Float64Array {
-  const list: number[] = [];
-  for (let p = 0; p < pool.count; p++) if (pool.candidate[p] === 1) list.push(p);
-  const bits = Float64Array.from(list, (p) => judge.bits(s, pool.alike, pool.levels, pool.rarity, p * width));
-  const a = Int32Array.from(list, (p) => pool.owner[p]!);
-  const b = Int32Array.from(list, (p) => pool.other[p]!);
-  weighRivals(bits, a, b, bits.length, rivals);
-  return bits.sort((x, y) => y - x);
-}
-
-/** How many pairs there are from a limit on; `sorted` from the greatest on. */
-function countFrom(sorted: Float64Array, limit: number): number {
-  let [low, high] = [0, sorted.length];
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (sorted[middle]! >= limit) low = middle + 1;
-    else high = middle;
-  }
-  return low;
-}
-
-/**
- * How many pairs are expected from a limit on among others like these: each is spread over the bits
- * around its own (a kernel, Parzen 1962), so that a limit just above the last one is not taken for safe.
- */
-function expectedFrom(sorted: Float64Array, limit: number): number {
-  let sum = UNSEEN;
-  for (const bits of sorted) {
-    const z = (bits - limit) / SPREAD;
-    if (z < -4) break;
-    // The logistic function is near enough to the normal one.
-    sum += z > 4 ? 1 : 1 / (1 + Math.exp(-1.702 * z));
-  }
-  return sum;
-}
-
-/** What would be joined from a limit on, and how much of it wrongly. */
-interface Joined {
-  readonly fit: Fit;
-  readonly limit: number;
-  readonly joined: number;
-  readonly wrong: number;
-  /** How many look-alikes there would be if nothing were the same. */
-  readonly alike: number;
-}
-
-/** All that would be joined by each limit; how much wrongly is counted in sources where nothing is the same. */
-function countJoined(
-  { values, labels }: Pick<Choosing, "values" | "labels">,
-  fit: Fit,
-  sources: readonly Source[],
-  counted: readonly number[],
-  rivals: Rivals,
-): Joined[] {
-  const judge = new Judge(values, fit);
-  const answers = new Answers(judge, labels, values.length);
-  const width = values.length;
-  // All by the odds of where same pairs are looked for: the question is what would be joined there.
-  const [here, ...there] = [0, ...counted].map((s) => judgePool(judge, 0, sources[s]!.pool, width, rivals)) as [
-    Float64Array,
-    ...Float64Array[],
-  ];
-  const { all, others, records } = sources[0]!.pool;
-  const out: Joined[] = [];
-  for (let limit = LIMITS.from; limit <= LIMITS.to; limit += LIMITS.step) {
-    const joined = (countFrom(here, limit) * all) / Math.max(1, records);
-    const density =
-      there.reduce((sum, bits, i) => {
-        const { pool } = sources[counted[i]!]!;
-        return sum + expectedFrom(bits, limit) / (pool.records * pool.others);
-      }, 0) / there.length;
-    const alone = Math.max(0, 1 - joined / all) * Math.max(0, 1 - joined / others);
-    const alike = density * all * others;
-    // Whoever has been joined rightly has no look-alike any more.
-    const wrong = alike * alone;
-    const share = joined === 0 ? 0 : answers.share(Math.min(1, wrong / joined), limit);
-    out.push({ fit, limit, joined, wrong: labels && joined > 0 ? share * joined : wrong, alike });
-  }
-  return out;
-}
 
 /** What a limit is worth. */
 function worthOf({ joined, wrong }: Joined): number {
@@ -192,126 +108,6 @@ function chosenOf(list: readonly Joined[], wanted: Wanted): Joined | null {
   const loose = bestOf(list, TOLERATED * (1 - USUAL_PRECISION));
   if (!strict || (loose && strict.joined < (1 - COSTLY) * loose.joined)) return loose;
   return strict;
-}
-
-/** Fields that tell things apart and are their own, not of those that they belong to; all that tell things apart where there are none. */
-function ownFields(facts: readonly FieldFacts[]): number[] {
-  const telling = facts.flatMap((f, i) => (f.telling && !f.silent ? [i] : []));
-  const own = telling.filter((i) => !facts[i]!.shared);
-  return own.length > 0 ? own : telling;
-}
-
-function differing(fit: Fit, name: string, f: number, facts: readonly FieldFacts[]): number {
-  const kind = fit.kinds.find((k) => k.name === name);
-  if (!kind) return 0;
-  return kind.fields[f]!.shares.reduce((n, x, l) => n + (facts[f]!.different[l] ? x : 0), 0);
-}
-
-/** In a field of its own same pairs differ less often than this if they are to be believed. */
-const BELIEVABLE = 0.12;
-
-/** The kinds of pairs of which there are enough to speak of. */
-function kindsThere({ kinds }: Fit): readonly Kind[] {
-  const least = THERE * kinds.find((k) => k.name === "same")!.prior[0]!;
-  return kinds.filter((k) => k.prior[0]! >= least);
-}
-
-/** Whether what a fit takes for pairs that only belong together differs in what tells things apart: else it is the same by another name. */
-function relatedDiffer(fit: Fit, facts: readonly FieldFacts[], least: number): boolean {
-  const own = ownFields(facts);
-  return kindsThere(fit).every(({ name }) => isSame(name) || own.some((f) => differing(fit, name, f, facts) > least));
-}
-
-/** In one field of their own at least related pairs differ more often than this; by the model's word alone, nearly always. */
-const RELATED_DIFFER = { counted: 0.5, alone: 0.75 };
-
-/**
- * Whether what a fit takes for the same agrees in what tells things apart, but for one field at most. Of
- * pairs that only belong together two such fields differ, of same ones hardly ever more than one.
- */
-function sameAgree(fit: Fit, facts: readonly FieldFacts[]): boolean {
-  const own = ownFields(facts);
-  return kindsThere(fit).every(
-    ({ name }) => !isSame(name) || own.filter((f) => differing(fit, name, f, facts) > BELIEVABLE).length < 2,
-  );
-}
-
-/** How often a record has a same one within a side, for it to be said that the side has repeats. */
-const REPEATS = { share: 0.03, ofAcross: 0.3, mostDifferent: 0.2 };
-
-/** The sources, beside the one in question, that have same pairs of their own: by the likeliest fit that tells these from what only belongs together. */
-function withRepeats(fits: readonly Fit[], sources: readonly Source[], facts: readonly FieldFacts[]): Set<number> {
-  const found = new Set<number>();
-  const own = ownFields(facts);
-  const told = fits.filter(
-    (fit) =>
-      fit.start.mostWithin === undefined && own.every((f) => differing(fit, "same", f, facts) <= REPEATS.mostDifferent),
-  );
-  // Where there are pairs that only belong together, a fit without such a kind takes them for the same.
-  const apart = told.filter((fit) => kindsThere(fit).some(({ name }) => !isSame(name)));
-  const fit = (apart.length > 0 ? apart : told).reduce<Fit | null>((x, y) => (x && x.gain >= y.gain ? x : y), null);
-  if (!fit) return found;
-  const same = (s: number): number =>
-    fit.kinds.reduce((n, k) => n + (isSame(k.name) ? k.prior[s]! : 0), 0) * sources[s]!.pool.others;
-  for (let s = 1; s < sources.length; s++)
-    if (same(s) > Math.max(REPEATS.share, REPEATS.ofAcross * same(0))) found.add(s);
-  return found;
-}
-
-/** What the model itself says of a limit. */
-function wordOf(bits: Float64Array, limit: number): { joined: number; right: number; all: number } {
-  let [joined, right, all] = [0, 0, 0];
-  for (const b of bits) {
-    const p = probabilityOf(b);
-    all += p;
-    if (b < limit) continue;
-    joined++;
-    right += p;
-  }
-  return { joined, right, all };
-}
-
-/** How many decided pairs from a limit on there are, and how many of them are not the same. */
-interface Answered {
-  readonly all: number;
-  readonly wrong: number;
-}
-
-/** What is said of precision without labels counts like so many decided pairs. */
-const UNLABELLED = 10;
-/** With so many decided pairs from the limit on an estimate counts as checked. */
-const CHECKED = 20;
-
-/** The decided pairs by their bits, from which it is told how many there are from a limit on. */
-class Answers {
-  private readonly bits: Float64Array;
-
-  constructor(
-    judge: Judge,
-    private readonly labels: Labelled | null,
-    width: number,
-  ) {
-    const count = labels?.pool.count ?? 0;
-    this.bits = Float64Array.from({ length: count }, (_, p) =>
-      judge.bits(0, labels!.pool.alike, labels!.pool.levels, labels!.pool.rarity, p * width),
-    );
-  }
-
-  from(limit: number): Answered {
-    let [all, wrong] = [0, 0];
-    this.bits.forEach((bits, p) => {
-      if (bits < limit) return;
-      all++;
-      if (this.labels!.same[p] === 0) wrong++;
-    });
-    return { all, wrong };
-  }
-
-  /** A share of wrong ones, by what was decided as well. */
-  share(expected: number, limit: number): number {
-    const { all, wrong } = this.from(limit);
-    return (UNLABELLED * expected + wrong) / (UNLABELLED + all);
-  }
 }
 
 /** What is chosen from. The first source is the one in which the limits are looked for. */
@@ -514,8 +310,3 @@ function byModel(input: Choosing, rivals: Rivals, before: readonly Doubt[]): Cho
 
 /** An implausible fit is believed where of its decided pairs at least this share are the same. */
 const BORNE_OUT = 0.9;
-
-/** How much a fit's same pairs differ in fields of their own. */
-function differingOwn(fit: Fit, facts: readonly FieldFacts[]): number {
-  return ownFields(facts).reduce((n, f) => n + differing(fit, "same", f, facts), 0);
-}

@@ -1,5 +1,5 @@
 import { MISSING, bounded, looseField, orderedField, sharesOf, silentField, type KindField } from "./density.ts";
-import type { Pool } from "./draw.ts";
+import type { Pool } from "../pairs/draw.ts";
 import { LIKELY_BITS, simpleScores, type FieldFacts } from "./fields.ts";
 import { firstChances } from "./guess.ts";
 import { isSame, type Active, type Fit, type Kind, type KindName, type Source, type Start } from "./kinds.ts";

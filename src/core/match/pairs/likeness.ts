@@ -1,4 +1,4 @@
-import { MISSING } from "./density.ts";
+import { MISSING } from "../model/density.ts";
 import type { Values } from "./table.ts";
 
 const CACHE_BITS = 14;
