@@ -3,7 +3,7 @@ import { choose, type Choice, type Wanted } from "./model/choose.ts";
 import { MISSING } from "./model/density.ts";
 import { drawPairs, pairsInOrder, type Pool } from "./pairs/draw.ts";
 import { countAll, fit, type Labelled } from "./model/estimate.ts";
-import { type Source, type Start } from "./model/kinds.ts";
+import type { Fit, Source, Start } from "./model/kinds.ts";
 import { fieldFacts, type FieldFacts } from "./model/fields.ts";
 import { Judge } from "./model/judge.ts";
 import { Likeness, levelsOf } from "./pairs/likeness.ts";
@@ -82,6 +82,20 @@ export interface Looking {
   readonly wanted?: Wanted;
   /** What people have decided before. */
   readonly labels?: readonly Label[];
+}
+
+/** What is fitted, and from which starts. */
+export interface FitTask {
+  readonly sources: readonly Source[];
+  readonly facts: readonly FieldFacts[];
+  readonly starts: readonly Start[];
+  readonly labels: Labelled | null;
+}
+
+/** The fit of each start. */
+export function fitsOf({ sources, facts, starts, labels }: FitTask): Fit[] {
+  const everything = countAll(sources, facts);
+  return starts.map((start) => fit(start, sources, facts, everything, labels));
 }
 
 /** Two records as they are compared, by field, and whether they are the same. */
@@ -199,16 +213,33 @@ export class Matcher {
     return meetings.map(({ pairs, index }) => drawPairs(pairs, index(), most, candidatesFor(this.values.length)));
   }
 
-  /** Estimates the model and the limits from these very records, without anyone's labels; it is used from now on. */
-  estimate(looking: Looking = {}, pools: readonly Pool[] = this.draw(looking)): Estimate {
-    const meetings = this.meetings(looking);
-    const sources = meetings.map(({ side, sought, single }, s): Source => ({ side, sought, single, pool: pools[s]! }));
+  /** Estimates the model and the limits from these very records, without anyone's labels; they are used from now on. */
+  estimate(looking: Looking = {}): Estimate {
+    const task = this.fitTask(looking);
+    return this.concluded(looking, task, fitsOf(task));
+  }
+
+  /** What is to be fitted: this can be done by several threads, each some of the starts. */
+  fitTask(looking: Looking = {}): FitTask {
+    const pools = this.draw(looking);
+    const sources = this.meetings(looking).map(({ side, sought, single }, s): Source => ({
+      side,
+      sought,
+      single,
+      pool: pools[s]!,
+    }));
     const facts = fieldFacts(this.values, pools, [pools[0]!], this.frequencies!.equal);
-    const everything = countAll(sources, facts);
-    const labels = this.labelled(looking.labels ?? []);
-    const fits = this.startsFor(facts, sources.length === 1).map((start) =>
-      fit(start, sources, facts, everything, labels),
-    );
+    return {
+      sources,
+      facts,
+      starts: this.startsFor(facts, sources.length === 1),
+      labels: this.labelled(looking.labels ?? []),
+    };
+  }
+
+  /** Chooses of the fits, which stand in the order of the task's starts. */
+  concluded(looking: Looking, { sources, facts, labels }: FitTask, fits: readonly Fit[]): Estimate {
+    const meetings = this.meetings(looking);
     const choice = choose({
       values: this.values,
       facts,

@@ -1,6 +1,7 @@
 import { parentPort } from "node:worker_threads";
 import { IndexPart, type IndexRows } from "@/core/match/pairs/candidates.ts";
-import { Matcher, type Pairs, type SharedRecords } from "@/core/match/match.ts";
+import { Matcher, fitsOf, type FitTask, type Pairs, type SharedRecords } from "@/core/match/match.ts";
+import type { Fit } from "@/core/match/model/kinds.ts";
 import type { PairModel } from "@/core/match/model/model.ts";
 import { NumbersRecords, type NumberedRecords } from "@/core/match/pairs/numbered.ts";
 import type { MatchField } from "@/core/match/schema.ts";
@@ -43,6 +44,9 @@ const calls = {
   index(rows: IndexRows, texts: readonly (readonly string[])[]): void {
     matcher.values.forEach((v, f) => v.takeTexts(texts[f]!));
     matcher.prepare(rows);
+  },
+  fits(task: FitTask): Fit[] {
+    return fitsOf(task);
   },
   use(model: PairModel): void {
     matcher.use(model);

@@ -1,7 +1,15 @@
 import { availableParallelism } from "node:os";
 import type { Worker } from "node:worker_threads";
 import { IndexPart, layOut, roomFor } from "@/core/match/pairs/candidates.ts";
-import { Matcher, concatPairs, type Estimate, type Looking, type Pairs } from "@/core/match/match.ts";
+import {
+  Matcher,
+  concatPairs,
+  fitsOf,
+  type Estimate,
+  type FitTask,
+  type Looking,
+  type Pairs,
+} from "@/core/match/match.ts";
 import { TakesNumbered } from "@/core/match/pairs/numbered.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import { sharedNumbers, type MatchTable } from "@/core/match/pairs/table.ts";
@@ -158,7 +166,14 @@ export class PairSearch {
       matcher.values.map((v) => v.texts),
     );
     matcher.prepare(rows);
-    const estimate = matcher.estimate(looking);
+    const task = matcher.fitTask(looking);
+    // Every other start is left to the other thread.
+    const some = (rest: number): FitTask => ({ ...task, starts: task.starts.filter((_, i) => i % 2 === rest) });
+    const besides = helper.call("fits", some(1));
+    const here = fitsOf(some(0));
+    const there = await besides;
+    const fits = task.starts.map((_, i) => (i % 2 === 0 ? here : there)[i >> 1]!);
+    const estimate = matcher.concluded(looking, task, fits);
     void helper.call("use", estimate.model);
     return estimate;
   }
