@@ -386,3 +386,101 @@ describe("properties of reading", () => {
     }
   });
 });
+
+describe("text in any dialect", () => {
+  const dialect = fc.record({
+    delimiter: fc.constantFrom(",", ";", "\t", "||", "::", "→", "<>"),
+    quote: fc.constantFrom('"', "'"),
+    doubled: fc.boolean(),
+    comment: fc.constantFrom(undefined, "#", "--"),
+    mark: fc.boolean(),
+  });
+  const piece = fc.constantFrom(
+    "a",
+    "é",
+    "7",
+    " ",
+    ",",
+    ";",
+    "|",
+    ":",
+    "→",
+    "<",
+    ">",
+    "#",
+    "-",
+    '"',
+    "'",
+    "\\",
+    "\n",
+    "\r",
+    "\r\n",
+  );
+  const cell = fc.array(piece, { maxLength: 5 }).map((list) => list.join(""));
+  const ends = fc.constantFrom("\n", "\r\n", "\r");
+  const table = fc.array(
+    fc.record({ cells: fc.tuple(cell, cell, cell), end: ends, before: fc.nat(5), quoted: fc.boolean() }),
+    {
+      minLength: 1,
+      maxLength: 8,
+    },
+  );
+  /** Lines of a text: LF, CR LF and CR are one line end each. */
+  const linesOf = (text: string): number => (text.match(/\r\n|\r|\n/g) ?? []).length;
+
+  it("is read as it was written, with its lines and bytes, however it is cut", () => {
+    fc.assert(
+      fc.property(
+        dialect,
+        table,
+        fc.integer({ min: 1, max: 40 }),
+        ({ delimiter, quote, doubled, comment, mark }, rows, cut) => {
+          const escape = doubled ? quote : "\\";
+          const written = (text: string, always: boolean): string => {
+            const plain =
+              !always &&
+              ![delimiter[0]!, quote, escape, "\n", "\r", ...(comment ? [comment[0]!] : [])].some((c) =>
+                text.includes(c),
+              );
+            if (plain) return text;
+            const inside = doubled
+              ? text.replaceAll(quote, quote + quote)
+              : text.replace(/[\\"']/g, (c) => (c === "\\" || c === quote ? `\\${c}` : c));
+            return quote + inside + quote;
+          };
+          let text = `${mark ? "\ufeff" : ""}x${delimiter}y${delimiter}z\n`;
+          const expected = rows.map(({ cells: row, end, before, quoted }) => {
+            // Remarks and empty lines stand between records, and are none.
+            if (before === 0 && comment) text += `${comment} said ${quote}so${end}`;
+            if (before === 1) text += end;
+            const line = linesOf(text) + 1;
+            const record = row.map((c) => written(c, quoted)).join(delimiter);
+            text += record + end;
+            return { cells: [...row], line, raw: record };
+          });
+          const options = { delimiter, quote, escape, ...(comment !== undefined && { comment }) };
+          const { columns, records } = readAll(text, options, cut);
+          expect(columns).toEqual(["x", "y", "z"]);
+          expect(records.map((r) => ({ cells: r.cells ?? r.reason, line: r.line, raw: r.raw }))).toEqual(expected);
+          const bytes = new TextEncoder().encode(text);
+          for (const r of records)
+            expect(new TextDecoder("utf-8", { ignoreBOM: true }).decode(bytes.subarray(r.start, r.end))).toBe(r.raw);
+        },
+      ),
+      { numRuns: 600 },
+    );
+  });
+
+  it("keeps what begins like a byte order mark and is none", () => {
+    for (const bytes of [
+      [0xef, 0xbb, 0x41],
+      [0xef, 0x41, 0xbf],
+      [0x41, 0xbb, 0xbf],
+    ]) {
+      const text = Uint8Array.from([...bytes, 0x2c, 0x62, 0x0a, 0x31, 0x2c, 0x32, 0x0a]);
+      const { columns, records } = readAll(text, { encoding: "latin1" as never });
+      expect(columns[0]).toHaveLength(3);
+      expect(records.map((r) => r.cells)).toEqual([["1", "2"]]);
+    }
+  });
+});
