@@ -1,0 +1,213 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { MemorySpill } from "@/core/check/repeats.ts";
+import { compareProfiles } from "@/core/profile/compare.ts";
+import { ProfileFold, type ColumnProfile, type Profile } from "@/core/profile/profile.ts";
+import { propose, roundedLength } from "@/core/profile/propose.ts";
+import { openFile } from "@/core/read/source.ts";
+import { csvRow } from "@/core/write/csv.ts";
+import { memoryFile } from "../support/formats.ts";
+
+async function profileOf(columns: Record<string, readonly (string | number)[]>): Promise<Profile> {
+  const names = Object.keys(columns);
+  const rows = columns[names[0]!]!.map((_, r) => names.map((n) => String(columns[n]![r]!)));
+  const text = [names, ...rows].map((row) => csvRow(row)).join("");
+  const fold = new ProfileFold(new MemorySpill(), 100_000);
+  const source = memoryFile("f.csv", text);
+  for await (const opened of openFile(source, { delimiter: "," }, async () => memoryFile("", ""), { next: 0 }))
+    for await (const block of opened.blocks) fold.add(block, opened.columns());
+  return fold.finish();
+}
+
+/** The profile of one column, beside one that numbers the records. */
+async function columnOf(values: readonly (string | number)[]): Promise<ColumnProfile> {
+  return (await profileOf({ n: values.map((_, i) => i), v: values })).columns[1]!;
+}
+
+const fitOf = (c: ColumnProfile, type: string): number => c.types.find((t) => t.type === type)?.fits ?? 0;
+const proposed = async (columns: Record<string, readonly (string | number)[]>) =>
+  propose(await profileOf(columns), { feed: "f", read: { as: "delimited" } as never });
+
+describe("what a profile counts in each value", () => {
+  it("takes only days of the calendar for days, whichever part comes first", async () => {
+    const c = await columnOf([
+      "2024-02-29",
+      "2023-02-29",
+      "2023-13-01",
+      "2023-00-10",
+      "2023-01-00",
+      "2023-12-01",
+      "2023-01-32",
+    ]);
+    expect(fitOf(c, "date yyyy-MM-dd")).toBe(2);
+    const d = await columnOf(["31.12.2020", "32.12.2020", "00.12.2020", "01.01.2020", "31.04.2020"]);
+    expect(fitOf(d, "date dd.MM.yyyy")).toBe(2);
+  });
+
+  it("takes a day with a time for a point in time, with a T or a blank, and with nothing else", async () => {
+    const c = await columnOf([
+      "2024-02-29T10:15:00",
+      "2024-02-29 10:15:00",
+      "2024-02-29x10:15:00",
+      "2024-02-29 noon",
+      "2024-02-30T10:15:00",
+      "2024-02-29T10:15",
+    ]);
+    expect(fitOf(c, "timestamp")).toBe(3);
+  });
+
+  it("counts numbers with one mark for the part, and none with two", async () => {
+    const c = await columnOf(["1.5", "1,5", ".5", ",5", "1,5,5", "1.5.5", "1,5.5", "1.5,5", "+3", "-4", "--4"]);
+    expect(c.numbers?.count).toBe(6);
+  });
+
+  it("counts two blanks in a row inside a value, and one blank or two apart not", async () => {
+    const c = await columnOf(["a  b", "a b", "a b c", "a b  c", "ab"]);
+    expect(c.doubled).toBe(2);
+    expect(c.loose).toBe(0);
+  });
+
+  it("counts blanks at either end", async () => {
+    const c = await columnOf([" a", "a ", "a", " a ", "a b"]);
+    expect(c.loose).toBe(3);
+  });
+
+  it("gives the least and the greatest value by their letters", async () => {
+    expect(await columnOf(["m", "z", "b", "k"])).toMatchObject({ least: "b", most: "z" });
+  });
+
+  it("gives the lengths of filled values", async () => {
+    expect((await columnOf(["a", "abc", "", "ab"])).length).toEqual({ least: 1, most: 3, mean: 2 });
+  });
+});
+
+describe("columns that determine one another", () => {
+  it("are told from the one with more values to the one with fewer, and never of a column with itself", async () => {
+    const towns = Array.from({ length: 60 }, (_, i) => `town${i % 12}`);
+    const states = towns.map((t) => `state${Number(t.slice(4)) % 3}`);
+    const other = Array.from({ length: 60 }, (_, i) => `x${(i * 7) % 5}`);
+    const { determines } = await profileOf({ town: towns, state: states, other });
+    expect(determines).toContainEqual({ column: "town", other: "state" });
+    expect(determines).not.toContainEqual({ column: "state", other: "town" });
+    for (const { column, other: of } of determines) expect(column).not.toBe(of);
+    expect(determines.some((d) => d.column === "other" || d.other === "other")).toBe(false);
+  });
+});
+
+describe("keys over several columns", () => {
+  it("are proposed with their evidence", async () => {
+    const rows = Array.from({ length: 40 }, (_, i) => i);
+    const profile = await profileOf({
+      garden: rows.map((i) => ["BHG", "CWA", "QFS", "SMH"][i % 4]!),
+      number: rows.map((i) => Math.floor(i / 4) + 1),
+      note: rows.map((i) => `n${i % 3}`),
+    });
+    expect(profile.keys?.[0]?.columns.toSorted()).toEqual(["garden", "number"]);
+    expect(profile.keys?.[0]).toMatchObject({ repeats: 0, empty: 0, records: 40 });
+    const { plan, reasons } = propose(profile, { feed: "f", read: { as: "delimited" } as never });
+    expect(plan.load.key.toSorted()).toEqual(["garden", "number"]);
+    expect(reasons.filter((r) => r.part === "key").every((r) => r.why.includes("no two of"))).toBe(true);
+  });
+});
+
+describe("a proposal", () => {
+  it("takes the order of day and month that more of the dates decide for", async () => {
+    const day = ["25.01.2026", "26.02.2026", "03.04.2026", "27.03.2026", "05.06.2026"];
+    const month = ["01/25/2026", "02/26/2026", "04/03/2026", "03/27/2026", "06/05/2026"];
+    const formats = async (values: readonly string[]): Promise<readonly string[]> =>
+      (await proposed({ n: values.map((_, i) => i), v: values })).plan.contract.fields[1]!.formats ?? [];
+    expect(await formats(day)).toEqual(["dd.MM.yyyy"]);
+    expect(await formats(month)).toEqual(["MM/dd/yyyy"]);
+    expect((await formats(["7 Sep 2026", "12 May 2026", "1 Jan 2025"])).length).toBe(1);
+    expect(await formats(["2026-01-25", "2026-02-26", "2026-03-01"])).toEqual(["yyyy-MM-dd"]);
+  });
+
+  it("needs nine in ten of the values to fit a type, and not one fewer", async () => {
+    const numbers = (words: number): string[] => [
+      ...Array.from({ length: 100 - words }, (_, i) => String(i + 1)),
+      ...Array.from({ length: words }, (_, i) => `w${i}`),
+    ];
+    const type = async (values: string[]): Promise<string> =>
+      (await proposed({ n: values.map((_, i) => `r${i}`), v: values })).plan.contract.fields[1]!.type;
+    expect(await type(numbers(10))).toBe("integer");
+    expect(await type(numbers(11))).toBe("text");
+  });
+
+  it("says of a text for which type most of it would do, by its share", async () => {
+    const values = [
+      ...Array.from({ length: 60 }, (_, i) => String(i)),
+      ...Array.from({ length: 40 }, (_, i) => `w${i}`),
+    ];
+    const { reasons } = await proposed({ n: values.map((_, i) => `r${i}`), v: values });
+    expect(reasons.find((r) => r.field === "v" && r.part === "type")!.why).toBe(
+      "only 60.0 % of the values would do as integer",
+    );
+    const few = [...Array.from({ length: 40 }, (_, i) => String(i)), ...Array.from({ length: 60 }, (_, i) => `w${i}`)];
+    const other = await proposed({ n: few.map((_, i) => `r${i}`), v: few });
+    expect(other.reasons.find((r) => r.field === "v" && r.part === "type")!.why).toBe("100 different values");
+  });
+
+  it("makes a list of values where there are a few that all come often", async () => {
+    const of = async (values: readonly string[]): Promise<readonly string[] | undefined> =>
+      (await proposed({ n: values.map((_, i) => `r${i}`), v: values })).plan.contract.fields[1]!.values;
+    expect(await of(Array.from({ length: 24 }, (_, i) => ["b", "a", "c"][i % 3]!))).toEqual(["a", "b", "c"]);
+    // Too few records for so many values; a value that comes once; and no value that comes twice.
+    expect(await of(Array.from({ length: 23 }, (_, i) => ["b", "a", "c"][i % 3]!))).toBeUndefined();
+    expect(await of(Array.from({ length: 24 }, (_, i) => `v${i}`))).toBeUndefined();
+  });
+
+  it("names the key by what it found", async () => {
+    const { plan, reasons } = await proposed({
+      code: Array.from({ length: 50 }, (_, i) => `A${i}`),
+      kind: Array.from({ length: 50 }, (_, i) => `k${i % 2}`),
+    });
+    expect(plan.load.key).toEqual(["code"]);
+    expect(reasons.find((r) => r.part === "key")!.why).toBe("no two of 50 records have the same");
+  });
+
+  it.each([
+    [1, 5],
+    [4, 5],
+    [16, 20],
+    [17, 30],
+    [80, 100],
+    [90, 150],
+    [833, 1000],
+    [900, 1500],
+  ])("gives %i characters room up to %i", (longest, room) => {
+    expect(roundedLength(longest)).toBe(room);
+  });
+
+  it("never gives less room than is used, and at most as much again and a step", () => {
+    fc.assert(
+      fc.property(fc.integer({ min: 1, max: 20_000 }), (n) => {
+        expect(roundedLength(n)).toBeGreaterThanOrEqual(n);
+        expect(roundedLength(n)).toBeLessThanOrEqual(n * 1.2 + 501);
+      }),
+    );
+  });
+});
+
+describe("two profiles", () => {
+  const rows = (text: string, count = 20): string[] => Array.from({ length: count }, (_, i) => `${text}${i}`);
+  const wordsOf = async (a: readonly (string | number)[], b: readonly (string | number)[]): Promise<string> =>
+    compareProfiles(await profileOf({ n: a.map((_, i) => i), v: a }), await profileOf({ n: b.map((_, i) => i), v: b }))
+      .map((c) => JSON.stringify(c))
+      .join("\n");
+
+  it("differ in length only where values are longer by more than a fifth", async () => {
+    expect(await wordsOf(rows("abcdefghij"), rows("abcdefghij"))).not.toContain("characters");
+    expect(await wordsOf(rows("abcdefghij"), rows("abcdefghijk"))).not.toContain("characters");
+    expect(await wordsOf(rows("abcdefghij"), rows("abcdefghijklmnop"))).toContain("characters");
+    expect(await wordsOf(rows("abcdefghijklmnop"), rows("abcdefghij"))).not.toContain("characters");
+  });
+
+  it("differ in type where four in five values are of another", async () => {
+    const mixed = (numbers: number): string[] => [
+      ...Array.from({ length: numbers }, (_, i) => String(i + 100)),
+      ...Array.from({ length: 100 - numbers }, (_, i) => `w${i + 100}`),
+    ];
+    expect(await wordsOf(rows("w", 100), mixed(85))).toContain("integer");
+    expect(await wordsOf(rows("w", 100), mixed(80))).not.toContain("integer");
+  });
+});
