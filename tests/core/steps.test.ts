@@ -288,3 +288,67 @@ describe("steps of another plan", () => {
     ]);
   });
 });
+
+describe("what a step makes of one value", () => {
+  const made = async (step: Record<string, unknown>, value: string): Promise<string> => {
+    const plan = planOf(
+      [
+        { name: "v", type: "text" },
+        { name: "n", type: "text" },
+      ],
+      { cleanse: [{ in: ["v"], ...step }] as Step[] },
+    );
+    const { values } = await run(plan, csv(`v,n\n"${value.replaceAll('"', '""')}",1\n`));
+    return values[0]![0]!;
+  };
+
+  it.each([
+    [{ do: "serial-date", count: "days since 1900" }, "0", "0"],
+    [{ do: "serial-date", count: "days since 1900" }, "0.5", "0.5"],
+    [{ do: "serial-date", count: "days since 1900" }, "2958465", "9999-12-31"],
+    [{ do: "serial-date", count: "days since 1900" }, "2958466", "2958466"],
+    [{ do: "serial-date", count: "seconds since 1970" }, "253402300799", "9999-12-31T23:59:59"],
+    [{ do: "serial-date", count: "seconds since 1970" }, "253402300800", "253402300800"],
+    [{ do: "serial-date", count: "seconds since 1970" }, "-62135596800", "0001-01-01T00:00:00"],
+    [{ do: "serial-date", count: "seconds since 1970" }, "-62135596801", "-62135596801"],
+    [{ do: "trim" }, "   ", ""],
+    [{ do: "trim" }, "  a b ", "a b"],
+    [{ do: "empty-words", words: ["n/a", "né"] }, "NÉ", ""],
+    [{ do: "empty-words", words: ["n/a", "né"] }, "n/a n/a n/a", "n/a n/a n/a"],
+    [{ do: "empty-words", words: ["n/a"] }, "m/a", "m/a"],
+    [{ do: "case", to: "upper" }, "zebra É", "ZEBRA É"],
+    [{ do: "case", to: "upper" }, "ABC é", "ABC É"],
+    [{ do: "case", to: "upper" }, "12 z", "12 Z"],
+    [{ do: "case", to: "upper" }, "ABC 12", "ABC 12"],
+    [{ do: "case", to: "lower" }, "A", "a"],
+    [{ do: "case", to: "lower" }, "Z É", "z é"],
+    [{ do: "case", to: "lower" }, "abc", "abc"],
+    [{ do: "keep", what: "digits" }, "a1b2", "12"],
+    [{ do: "web-address" }, "https://ashmere/x", "https://ashmere/x"],
+    [{ do: "web-address" }, "ashmere.example", "https://ashmere.example"],
+    [{ do: "web-address" }, "http://[::1]/x", "http://[::1]/x"],
+    [{ do: "web-address" }, "http://a..b/x", "http://a..b/x"],
+    [{ do: "web-address" }, "ftp://ashmere.example/x", "ftp://ashmere.example/x"],
+  ])("%j of %j is %j", async (step, from, to) => {
+    expect(await made(step, from)).toBe(to);
+  });
+
+  it("splits into as many fields as there are, and says what becomes of more parts", async () => {
+    const split = async (value: string, many?: string): Promise<string[]> => {
+      const plan = planOf(
+        [
+          { name: "a", type: "text" },
+          { name: "b", type: "text" },
+        ],
+        { cleanse: [{ do: "split", in: ["a", "b"], from: "a", by: ",", ...(many && { many }) }] as never },
+      );
+      return (await run(plan, csv(`a,b\n"${value}",\n`))).values[0]!;
+    };
+    expect(await split("x,y")).toEqual(["x", "y"]);
+    expect(await split("x,y,z")).toEqual(["x", "y,z"]);
+    expect(await split("x,y,z,w", "last takes the rest")).toEqual(["x", "y,z,w"]);
+    expect(await split("x,y,z", "the rest is dropped")).toEqual(["x", "y"]);
+    expect(await split("x,y,z", "leave as it is")).toEqual(["x,y,z", ""]);
+    expect(await split("x,y", "leave as it is")).toEqual(["x", "y"]);
+  });
+});
