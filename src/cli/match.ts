@@ -1,11 +1,18 @@
 import { writeFile } from "node:fs/promises";
 import { DOUBT_WORDS, limitsWords } from "@/core/match/model/doubts.ts";
-import { keepCluster } from "@/core/match/survive.ts";
+import { keepCluster, withJoinedBy } from "@/core/match/survive.ts";
 import { entriesAsRecords, type KnownEntry } from "@/core/course/match-entries.ts";
 import { BANDS, limitsOf, type LimitsInUse, type Pairs } from "@/core/match/match.ts";
 import { sameShare } from "@/core/match/model/model.ts";
 import { proposeMatchWithReasons } from "@/core/match/propose.ts";
-import { estimateOfLimits, resolvePairs, type LimitsEstimate, type Resolution } from "@/core/match/resolve.ts";
+import {
+  estimateOfLimits,
+  joinedBy,
+  resolvePairs,
+  type JoinedBy,
+  type LimitsEstimate,
+  type Resolution,
+} from "@/core/match/resolve.ts";
 import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import type { MatchTable } from "@/core/match/pairs/table.ts";
 import { compilePlan } from "@/core/course/compile.ts";
@@ -135,7 +142,15 @@ async function matchBy(search: PairSearch, what: Compared): Promise<MatchReport>
   const pairs = await search.find({ from });
   const found = resolvePairs(matcher, pairs, limits);
   await writePairs(outputs.pairs, section, pairs, found, incoming, known);
-  const clusters = await writeClusters(outputs, compiled, section, found, incoming, matcher.among ? null : known);
+  const clusters = await writeClusters(
+    outputs,
+    compiled,
+    section,
+    found,
+    joinedBy(matcher, pairs, found),
+    incoming,
+    matcher.among ? null : known,
+  );
   const estimate = estimateOfLimits(pairs, limits, choice);
   const report: MatchReport = {
     records: incoming.line.length - from,
@@ -246,6 +261,7 @@ async function writeClusters(
   compiled: Compiled,
   section: MatchSection,
   { clusters }: Resolution,
+  by: ReadonlyMap<number, JoinedBy>,
   incoming: Side,
   known: Side | null,
 ): Promise<number> {
@@ -266,7 +282,7 @@ async function writeClusters(
     const [side, i] = sideOf(r);
     return side.side[i] === "L";
   };
-  for (const [, list] of [...members].sort((x, y) => x[0] - y[0])) {
+  for (const [first, list] of [...members].sort((x, y) => x[0] - y[0])) {
     // An entry alone is no record, and what is kept is put to a record.
     if (list.every(isEntry)) continue;
     const many = list.length > 1;
@@ -281,7 +297,8 @@ async function writeClusters(
       const [side, i] = sideOf(r);
       return side.values[i]!;
     });
-    const { values } = keepCluster(section, compiled.fields, [], records, compiled.plan.formulas);
+    const alone = keepCluster(section, compiled.fields, [], records, compiled.plan.formulas);
+    const { values } = withJoinedBy(section, compiled.fields, alone, by.get(first));
     await kept.write(csvRow([many ? String(count) : "", String(list.length), ...values]));
   }
   await out.end();

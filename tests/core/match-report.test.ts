@@ -2,13 +2,16 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import type { Choice } from "@/core/match/model/choose.ts";
 import { DOUBT_WORDS, limitsWords, wrongWords } from "@/core/match/model/doubts.ts";
-import { limitsOf, type Pairs } from "@/core/match/match.ts";
+import { limitsOf, type Matcher, type Pairs } from "@/core/match/match.ts";
 import { BINS, estimateOf, expectedAt, metricsOf, samplePairs } from "@/core/match/metrics.ts";
 import { sameShare } from "@/core/match/model/model.ts";
 import { bitsOf, probabilityOf, scoreOf } from "@/core/match/model/score.ts";
 import { NumbersRecords, TakesNumbered } from "@/core/match/pairs/numbered.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
-import { resolvePairs } from "@/core/match/resolve.ts";
+import { joinedBy, resolvePairs, type Resolution } from "@/core/match/resolve.ts";
+import { withJoinedBy } from "@/core/match/survive.ts";
+import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
+import { planOf } from "../support/plans.ts";
 import { comparedOf, keepRules, mayBeShared, type MatchField } from "@/core/match/schema.ts";
 import { MatchTable, Values } from "@/core/match/pairs/table.ts";
 import { stretchesOf, whyWords } from "@/core/match/why.ts";
@@ -366,5 +369,75 @@ describe("records that another thread made plain", () => {
         expect(mark(here)).toEqual(mark(alone));
       }),
     );
+  });
+});
+
+describe("the score by which records were joined", () => {
+  const fields = [
+    { name: "id", type: "text" as const },
+    { name: "how_sure", type: "integer" as const },
+    { name: "ahead", type: "text" as const },
+  ];
+  const kept = { values: ["a", "", "x"], from: [0, -1, 1] };
+
+  it("goes into a field, and how far it was ahead into another", () => {
+    const section = { score_in: "how_sure", lead_in: "ahead" };
+    expect(withJoinedBy(section, fields, kept, { score: 83.6, lead: 12.34 })).toEqual({
+      values: ["a", "84", "12.3"],
+      from: [0, -1, -1],
+    });
+    expect(withJoinedBy(section, fields, kept, { score: 83.6, lead: null }).values).toEqual(["a", "84", ""]);
+    expect(withJoinedBy({ score_in: "how_sure" }, fields, kept, { score: 60, lead: 1 }).values).toEqual([
+      "a",
+      "60",
+      "x",
+    ]);
+    expect(withJoinedBy({}, fields, kept, { score: 60, lead: 1 })).toBe(kept);
+  });
+
+  it("is the least of a cluster's, with the least lead", () => {
+    const pairs = {
+      count: 4,
+      a: Int32Array.from([1, 2, 2, 3]),
+      b: Int32Array.from([0, 0, 1, 0]),
+    } as unknown as Pairs;
+    const matcher = { incoming: { length: 4 } } as Matcher;
+    const found = {
+      scores: Float64Array.from([90, 80, 70, 30]),
+      bands: Uint8Array.from([0, 0, 0, 2]),
+      clusters: Int32Array.from([0, 0, 0, 3]),
+    } as unknown as Resolution;
+    const by = joinedBy(Object.assign(matcher, { known: matcher.incoming }), pairs, found);
+    expect([...by]).toEqual([[0, { score: 70, lead: 10 }]]);
+  });
+
+  it("asks for a field that can hold it", () => {
+    const plan = (match: object) =>
+      planOf(
+        [
+          { name: "id", type: "text", required: true },
+          { name: "name", type: "text" },
+          { name: "born", type: "date" },
+          { name: "sure", type: "decimal", precision: 5, scale: 1 },
+        ],
+        { match: { fields: [{ in: ["name"], by: "person" }], ...match }, load: { target: "t", key: ["id"] } } as never,
+      );
+    expect(plan({ score_in: "sure" }).match!.score_in).toBe("sure");
+    const fault = (match: object): string => {
+      try {
+        plan(match);
+      } catch (error) {
+        return JSON.stringify({ ...(error as object) });
+      }
+      return "";
+    };
+    expect(fault({ score_in: "born" })).toContain("can't hold a score");
+    expect(fault({ score_in: "name" })).toContain("is compared");
+    expect(fault({ lead_in: "id" })).toContain("of the key");
+    expect(() => plan({ lead_in: "nowhere" })).toThrow();
+    const renamed = renameField(plan({ score_in: "sure" }), "sure", "certainty");
+    expect(renamed.match!.score_in).toBe("certainty");
+    expect(usedIn(renamed, "certainty")).toContainEqual({ stage: "Match", says: "filled by the match" });
+    expect(removeField(renamed, "certainty").match!.score_in).toBeUndefined();
   });
 });

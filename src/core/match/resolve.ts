@@ -107,6 +107,40 @@ function leadOf(pairs: Pairs, scores: Float64Array, records: number): [Int32Arra
   return [best, next];
 }
 
+/** By what a cluster was joined. */
+export interface JoinedBy {
+  /** The least score of its pairs. */
+  readonly score: number;
+  /** How far the best pairs of its records were ahead of the next ones, at the least; null where none had another. */
+  readonly lead: number | null;
+}
+
+/** By cluster, as the number of its first record: by what it was joined. */
+export function joinedBy(
+  matcher: Matcher,
+  pairs: Pairs,
+  { scores, bands, clusters }: Resolution,
+): Map<number, JoinedBy> {
+  const known = matcher.known === matcher.incoming ? 0 : matcher.known.length;
+  const [best, next] = leadOf(pairs, scores, matcher.incoming.length);
+  const others = new Uint8Array(matcher.incoming.length);
+  for (let i = 0; i < pairs.count; i++) if (best[pairs.a[i]!] !== i) others[pairs.a[i]!] = 1;
+  const found = new Map<number, JoinedBy>();
+  for (let i = 0; i < pairs.count; i++) {
+    const a = pairs.a[i]!;
+    const first = clusters[known + a]!;
+    if (bands[i] !== 0 || clusters[pairs.b[i]!] !== first) continue;
+    const lead = best[a] === i && others[a] === 1 ? scores[i]! - next[a]! : null;
+    const before = found.get(first);
+    const leads = [before?.lead ?? null, lead].filter((x) => x !== null);
+    found.set(first, {
+      score: Math.min(before?.score ?? 100, scores[i]!),
+      lead: leads.length === 0 ? null : Math.min(...leads),
+    });
+  }
+  return found;
+}
+
 /** What is known of limits without anyone's labels. */
 export interface LimitsEstimate {
   /** Of the pairs from the limit on the share that are the same; null where it can't be told, or there are none. */

@@ -71,6 +71,14 @@ export interface MatchSection {
   readonly trust?: { readonly field: string; readonly order: readonly string[] } | undefined;
   /** A formula; of two records the one for which it gives more is ranked higher. */
   readonly rank?: string | undefined;
+  /** Fields of what is kept that get the score by which it was joined, and how far that was ahead of the next candidate. */
+  readonly score_in?: string | undefined;
+  readonly lead_in?: string | undefined;
+}
+
+/** The fields that a match fills itself. */
+export function filledByMatch({ score_in, lead_in }: Pick<MatchSection, "score_in" | "lead_in">): string[] {
+  return [score_in, lead_in].filter((f) => f !== undefined);
 }
 
 /** What is compared of a record: the field's value, or several put together with a space, those that are there. */
@@ -193,6 +201,14 @@ export const matchSchema = z.strictObject({
   rank: formulaSchema
     .optional()
     .describe("A formula, for the fields whose rule is ranked: of two records the one for which it gives more"),
+  score_in: name
+    .optional()
+    .describe("The field of what is kept that gets the least score by which its records were joined, from 0 to 100"),
+  lead_in: name
+    .optional()
+    .describe(
+      "The field that gets how far that was ahead of the next candidate, at the least; empty where there was none",
+    ),
   keep: z
     .record(z.union([z.literal("*"), name]), z.enum(SURVIVORSHIP))
     .optional()

@@ -3,6 +3,7 @@ import { FormulaColumns } from "../formula/columns.ts";
 import { compileFormula } from "../formula/compile.ts";
 import type { NamedFormulas } from "../formula/named.ts";
 import type { Field } from "../plan/types.ts";
+import type { JoinedBy } from "./resolve.ts";
 import { keepRules, type MatchSection, type Survivorship } from "./schema.ts";
 
 /** A record of a cluster: its values by field, "" where it has none, and what it is ranked by. */
@@ -153,4 +154,25 @@ function compareValues(a: string, b: string): number {
   const [x, y] = [Number(a), Number(b)];
   if (Number.isFinite(x) && Number.isFinite(y)) return x - y;
   return a < b ? -1 : 1;
+}
+
+/** Puts into what is kept by what it was joined, where the plan wants that in a field. */
+export function withJoinedBy(
+  section: Pick<MatchSection, "score_in" | "lead_in">,
+  fields: readonly Pick<Field, "name" | "type">[],
+  kept: Kept,
+  by: JoinedBy | undefined,
+): Kept {
+  const put = (name: string | undefined, value: number | null): [number, string][] => {
+    const f = fields.findIndex((field) => field.name === name);
+    if (f < 0) return [];
+    const whole = fields[f]!.type === "integer";
+    return [[f, value === null ? "" : whole ? String(Math.round(value)) : value.toFixed(1)]];
+  };
+  const puts = new Map([...put(section.score_in, by?.score ?? null), ...put(section.lead_in, by?.lead ?? null)]);
+  if (puts.size === 0) return kept;
+  return {
+    values: kept.values.map((v, f) => puts.get(f) ?? v),
+    from: kept.from.map((n, f) => (puts.has(f) ? -1 : n)),
+  };
 }

@@ -2,7 +2,7 @@ import { fieldsOf, withFields } from "../gate/index.ts";
 import { withoutArriving } from "./arriving.ts";
 import { mapStepFormulas, stepFormulas, stepPart } from "../cleanse/index.ts";
 import { keptLists, lookUpFields, type LookUp } from "../lookup/schema.ts";
-import type { MatchSection } from "../match/schema.ts";
+import { filledByMatch, type MatchSection } from "../match/schema.ts";
 import { WORDS_FROM, wordListsOf } from "../match/word-lists.ts";
 import { listsIn } from "../formula/lists.ts";
 import { namedIn, type NamedFormula, type NamedFormulas } from "../formula/named.ts";
@@ -51,6 +51,8 @@ export function usedIn(plan: Plan, name: string): Use[] {
   }
   if (plan.match?.fields.some((f) => f.in.includes(name))) uses.push({ stage: "Match", says: "compared" });
   if (plan.match?.recent === name) uses.push({ stage: "Match", says: "says which record is the more recent" });
+  if (plan.match && filledByMatch(plan.match).includes(name))
+    uses.push({ stage: "Match", says: "filled by the match" });
   if (plan.match?.trust?.field === name) uses.push({ stage: "Match", says: "says whom to trust" });
   if (plan.match?.rank && namesIn(plan.match.rank).includes(name)) {
     uses.push({ stage: "Match", says: "in the formula that ranks records" });
@@ -223,6 +225,8 @@ function renameInMatch(match: MatchSection, follow: Follow, rename: (source: str
     ...match,
     fields: match.fields.map((f) => ({ ...f, in: follow(f.in) })),
     ...(match.recent ? { recent: follow([match.recent])[0]! } : {}),
+    ...(match.score_in ? { score_in: follow([match.score_in])[0]! } : {}),
+    ...(match.lead_in ? { lead_in: follow([match.lead_in])[0]! } : {}),
     ...(match.trust ? { trust: { ...match.trust, field: follow([match.trust.field])[0]! } } : {}),
     ...(match.list?.columns
       ? {
@@ -254,7 +258,7 @@ function removeFromMatch(match: MatchSection, name: string): MatchSection | null
     return rest.length > 0 ? [{ ...f, in: rest }] : [];
   });
   if (fields.length === 0) return null;
-  const { recent, keep, trust, rank, list, ...others } = match;
+  const { recent, keep, trust, rank, list, score_in, lead_in, ...others } = match;
   const trusted = trust && trust.field !== name ? { trust } : {};
   const ranked = rank !== undefined && !namesIn(rank).includes(name) ? { rank } : {};
   const lost = [
@@ -270,6 +274,8 @@ function removeFromMatch(match: MatchSection, name: string): MatchSection | null
     fields,
     ...(list ? { list: { name: list.name, ...(Object.keys(columns).length > 0 ? { columns } : {}) } } : {}),
     ...(recent && recent !== name ? { recent } : {}),
+    ...(score_in && score_in !== name ? { score_in } : {}),
+    ...(lead_in && lead_in !== name ? { lead_in } : {}),
     ...trusted,
     ...ranked,
     ...(Object.keys(kept).length > 0 ? { keep: kept } : {}),

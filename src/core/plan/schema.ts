@@ -162,6 +162,23 @@ const loadSection = z.strictObject({
     .describe("Keep rows as they were before a load changes them, so that it can be undone; yes unless said"),
 });
 
+/** Why a field can't be filled by the match, or null. */
+function unfitFor(
+  plan: {
+    readonly contract: { readonly fields: readonly Pick<Field, "name" | "type">[] };
+    readonly load: { readonly key: readonly string[] };
+    readonly match?: Pick<MatchSection, "fields"> | undefined;
+  },
+  name: string,
+): string | null {
+  const field = plan.contract.fields.find((f) => f.name === name);
+  if (field && !["integer", "decimal", "number", "text"].includes(field.type))
+    return "can't hold a score: it must be a number or a text.";
+  if (plan.load.key.includes(name)) return "is of the key, which a match never changes.";
+  if (plan.match?.fields.some((f) => f.in.includes(name))) return "is compared, so the match can't fill it as well.";
+  return null;
+}
+
 /** The plan document, sections in the order of a load's course. */
 export const planSchema = z
   .strictObject({
@@ -295,6 +312,13 @@ export const planSchema = z
     }
     known(Object.values(plan.match?.list?.columns ?? {}), ["match", "list", "columns"]);
     if (plan.match?.recent) known([plan.match.recent], ["match", "recent"]);
+    for (const key of ["score_in", "lead_in"] as const) {
+      const filled = plan.match?.[key];
+      if (filled === undefined) continue;
+      known([filled], ["match", key]);
+      const why = unfitFor(plan, filled);
+      if (why) context.addIssue({ code: "custom", path: ["match", key], message: `${filled} ${why}` });
+    }
     if (plan.match?.trust) known([plan.match.trust.field], ["match", "trust", "field"]);
     if (plan.match?.rank !== undefined) {
       formula(plan.match.rank, undefined, ["match", "rank"]);

@@ -2,9 +2,16 @@ import { createHash } from "node:crypto";
 import type { References } from "@/core/kernel/reference.ts";
 import { entriesAsRecords, type KnownEntry } from "@/core/course/match-entries.ts";
 import { Matcher, limitsOf, type Label, type Pairs } from "@/core/match/match.ts";
-import { estimateOfLimits, resolvePairs, type Decision, type Resolution } from "@/core/match/resolve.ts";
+import {
+  estimateOfLimits,
+  joinedBy,
+  resolvePairs,
+  type JoinedBy,
+  type Decision,
+  type Resolution,
+} from "@/core/match/resolve.ts";
 import { comparedOf, comparedText, type MatchSection } from "@/core/match/schema.ts";
-import { keepCluster } from "@/core/match/survive.ts";
+import { keepCluster, withJoinedBy } from "@/core/match/survive.ts";
 import { type MatchMetrics, type PairSample, metricsOf, samplePairs } from "@/core/match/metrics.ts";
 import type { Compiled } from "@/core/course/compiled.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
@@ -187,7 +194,7 @@ async function matchBy(search: PairSearch, run: MatchLoad, section: MatchSection
     await keepPairs(run, pairs, found, sources, values, waits);
     await keepWaiting(run, waiting);
   }
-  await keepClusters(run, section, members, sources, values);
+  await keepClusters(run, section, members, sources, values, joinedBy(matcher, pairs, found));
   await client.query(`delete from ${staging} where _record = any($1)`, [[...merged, ...waiting]]);
   const metrics = metricsOf({
     section,
@@ -429,18 +436,19 @@ async function keepClusters(
   members: ReadonlyMap<number, readonly number[]>,
   sources: Source,
   values: RowValues,
+  by: ReadonlyMap<number, JoinedBy>,
 ): Promise<void> {
   const { compiled, client } = run;
   const { plan, fields } = compiled;
-  const all = [...members.values()];
+  const all = [...members];
   for (let at = 0; at < all.length; at += 1000) {
     const part = all.slice(at, at + 1000);
-    await values.want(part.flat());
-    const clusters = part.map((list) => {
+    await values.want(part.flatMap(([, list]) => list));
+    const clusters = part.map(([first, list]) => {
       const records = list.map((n) => values.of(n));
       // The key is of the record that the others are put to: nothing else may have it.
       const kept = keepCluster(section, fields, plan.load.key, records, plan.formulas);
-      return { list, records, kept };
+      return { list, records, kept: withJoinedBy(section, fields, kept, by.get(first)) };
     });
     if (run.writing)
       await client.query(

@@ -4,6 +4,9 @@ import { FormulaEditor } from "../../formulas/formula-editor.tsx";
 import { useNamed } from "../../formulas/use-formulas.ts";
 import type { PartProps } from "./parts.ts";
 
+/** Types of fields that a score can go into. */
+const HOLDS_SCORE: ReadonlySet<string> = new Set(["integer", "decimal", "number", "text"]);
+
 const RULE_WORDS: Record<Survivorship, string> = {
   first: "the first one’s",
   last: "the last one’s",
@@ -101,6 +104,33 @@ export function KeptValues({ plan, match, set }: PartProps) {
               keep(f.name, r),
             )}
           </div>
+        ))}
+      </div>
+      <div className="mt-2 flex flex-wrap items-center gap-x-5 gap-y-1">
+        {(
+          [
+            ["score_in", "the score by which it was joined goes into"],
+            ["lead_in", "its lead over the next candidate goes into"],
+          ] as const
+        ).map(([part, words]) => (
+          <label key={part} className="flex items-center gap-2 whitespace-nowrap">
+            <span className="faint">{words}</span>
+            <select
+              className="select select-sm !w-36"
+              value={match[part] ?? ""}
+              onChange={(e) => {
+                const { [part]: _, ...rest } = match;
+                set(e.target.value === "" ? rest : { ...rest, [part]: e.target.value });
+              }}
+            >
+              <option value="">no field</option>
+              {fields
+                .filter((f) => HOLDS_SCORE.has(f.type) && !match.fields.some((m) => m.in.includes(f.name)))
+                .map((f) => (
+                  <option key={f.name}>{f.name}</option>
+                ))}
+            </select>
+          </label>
         ))}
       </div>
       <p className="faint mt-1 text-xs">
