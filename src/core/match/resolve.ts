@@ -169,7 +169,10 @@ export function estimateOfLimits(pairs: Pairs, { same: limit }: LimitsInUse, cho
   }
   const [precision, recall] = [same === 0 ? null : right / same, same === 0 ? null : right / all];
   if (choice.basis === null || same === 0) return { precision: null, recall: null, basis: null, ...known };
-  if (choice.basis === "model") return { precision, recall, basis: "model", ...known };
+  if (choice.basis === "model") {
+    const told = choice.precision !== null;
+    return { precision: told ? precision : null, recall: told ? recall : null, basis: "model", ...known };
+  }
   const wrong = wrongFrom(curve, least);
   return { precision: 1 - wrong, recall, basis: "counted", ...known };
 }

@@ -7,7 +7,7 @@ export const DOUBT_WORDS: Record<Doubt, string> = {
   "few-records":
     "There are too few records to tell what pairs are like. Nothing is joined by itself; the likeliest pairs are asked about.",
   "one-file":
-    "Records of one file are compared with one another, so nothing in the data can check the estimate: it is the model’s own word. Decide some pairs to measure it.",
+    "Records of one file are compared with one another, so nothing in the data can check how many are joined wrongly. Decide 20 pairs or more to measure it.",
   "repeats-inside":
     "A side has repeats of its own, so how many pairs are joined wrongly can’t be counted there. Match each side with itself first, or decide some pairs.",
   "nothing-same":

@@ -62,8 +62,9 @@ export function withRepeats(
   const apart = told.filter((fit) => kindsThere(fit).some(({ name }) => !isSame(name)));
   const fit = (apart.length > 0 ? apart : told).reduce<Fit | null>((x, y) => (x && x.gain >= y.gain ? x : y), null);
   if (!fit) return found;
-  const same = (s: number): number =>
-    fit.kinds.reduce((n, k) => n + (isSame(k.name) ? k.prior[s]! : 0), 0) * sources[s]!.pool.others;
+  // Those that have moved may be namesakes: they say too little.
+  const { prior } = fit.kinds.find((k) => k.name === "same")!;
+  const same = (s: number): number => prior[s]! * sources[s]!.pool.others;
   for (let s = 1; s < sources.length; s++)
     if (same(s) > Math.max(REPEATS.share, REPEATS.ofAcross * same(0))) found.add(s);
   return found;
@@ -72,4 +73,13 @@ export function withRepeats(
 /** How much a fit's same pairs differ in fields of their own. */
 export function differingOwn(fit: Fit, facts: readonly FieldFacts[]): number {
   return ownFields(facts).reduce((n, f) => n + differing(fit, "same", f, facts), 0);
+}
+
+/** Related pairs for each pair that is the same: with more, what is taken for the same may be the likeliest of them. */
+const MOST_RELATED = 4;
+
+/** Whether pairs that only belong together are not so many more than the same ones that these can't be told from them. */
+export function isRareEnough(fit: Fit): boolean {
+  const sum = (same: boolean): number => fit.kinds.reduce((n, k) => n + (isSame(k.name) === same ? k.prior[0]! : 0), 0);
+  return sum(false) <= MOST_RELATED * sum(true);
 }

@@ -185,7 +185,10 @@ function ByHand({ match, set, seen, begin }: Props & { begin: { same: number; as
           ) : (
             <>
               Of {counted(here.pairs, "same pair")}, <b>{wrongWords(here.precision)}</b>; they are about{" "}
-              <b>{(here.recall * 100).toFixed(1)} %</b> of all that are.
+              <b>{(here.recall * 100).toFixed(1)} %</b> of all that are
+              {seen.metrics.wrong || seen.decided.length > 0
+                ? "."
+                : ", by the model’s own word, which nothing has checked."}
             </>
           )}
           {moved &&
