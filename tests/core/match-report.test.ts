@@ -67,7 +67,14 @@ describe("what a match found", () => {
     merged: 5,
     waiting: 2,
     limits: section.limits,
-    choice: { basis: "model", curve: [] } as unknown as Choice,
+    choice: {
+      basis: "counted",
+      same: 4,
+      ask: -1,
+      answered: { right: 0, all: 0 },
+      doubts: [],
+      curve: [{ bits: -3, wrong: 0.2 }],
+    } as unknown as Choice,
     estimate: { precision: 1, recall: 1, basis: "model", doubts: [] },
     samples: [],
   });
@@ -107,7 +114,16 @@ describe("what a match found", () => {
     const wrong = Array.from({ length: BINS }, (_, i) => (i < 80 ? 0.4 : 0.1));
     expect(expectedAt(80, { ...metrics, wrong }).precision).toBeCloseTo(0.9);
     expect(expectedAt(79, { ...metrics, wrong }).precision).toBeCloseTo(0.6);
-    expect(expectedAt(80, { ...metrics, wrong }, [{ from: 80, same: 4, all: 4 }]).precision).toBeGreaterThan(0.99);
+    expect(expectedAt(80, { ...metrics, wrong }, [{ from: 80, same: 40, all: 40 }]).precision).toBeCloseTo(0.98);
+    const { wrong: _, ...uncounted } = metrics;
+    expect(expectedAt(80, uncounted, [{ from: 20, same: 0, all: 400 }]).precision).toBeGreaterThan(0.99);
+  });
+
+  it("knows what the data speaks for, where other limits were set by hand", () => {
+    expect(metrics.limits).toEqual({ same: 80, ask: 50 });
+    expect(metrics.fromData!.limits).toEqual({ same: 66.7, ask: 45.7 });
+    expect(metrics.fromData!.estimate).toMatchObject({ precision: 0.8, basis: "counted" });
+    expect(metrics.wrong!.every((x) => x === 0.2)).toBe(true);
   });
 
   it("knows what loads from before have said", () => {

@@ -1,8 +1,9 @@
 import type { Choice } from "./model/choose.ts";
-import type { Band, LimitsInUse, Pairs } from "./match.ts";
+import { UNLABELLED } from "./model/count.ts";
+import { limitsOf, type Band, type LimitsInUse, type Pairs } from "./match.ts";
 import type { MatchModel } from "./model/model.ts";
 import { bitsOf, probabilityOf } from "./model/score.ts";
-import { wrongFrom, type LimitsEstimate, type Resolution } from "./resolve.ts";
+import { estimateOfLimits, wrongFrom, type LimitsEstimate, type Resolution } from "./resolve.ts";
 import type { MatchSection } from "./schema.ts";
 
 /** How many stretches of the scores from 0 to 100 are counted. */
@@ -33,6 +34,8 @@ export interface MatchMetrics {
   /** What is known of the limits without anyone's labels; left out by loads from before it was, which have the model's word alone. */
   readonly estimate?: LimitsEstimate;
   readonly thought?: { readonly precision: number; readonly recall: number };
+  /** The limits that follow from the data, whether they were used or others were set by hand. Left out by loads from before they were known. */
+  readonly fromData?: { readonly limits: LimitsInUse; readonly estimate: LimitsEstimate };
   /** By stretch of the scores: what share of the pairs from its beginning on would be joined wrongly, where it could be counted. */
   readonly wrong?: readonly number[];
   readonly model: MatchModel;
@@ -96,8 +99,19 @@ export function expectedAt(
     right += share * n;
     pairs += n;
   });
-  const precision = wrong && decided.length === 0 ? 1 - wrong[binOf(limit)]! : right / pairs;
+  const above = decided.filter((d) => d.from >= Math.floor(limit / 10) * 10);
+  const answers = above.reduce((n, d) => n + d.all, 0);
+  const same = above.reduce((n, d) => n + d.same, 0);
+  // What was counted speaks like so many decided pairs as well.
+  const precision = wrong
+    ? 1 - (UNLABELLED * wrong[binOf(limit)]! + answers - same) / (UNLABELLED + answers)
+    : right / pairs;
   return { precision: pairs === 0 ? null : precision, recall: pairs === 0 || all === 0 ? null : right / all, pairs };
+}
+
+function fromDataOf(pairs: Pairs, choice: Choice): NonNullable<MatchMetrics["fromData"]> {
+  const limits = limitsOf({}, choice);
+  return { limits, estimate: estimateOfLimits(pairs, limits, choice) };
 }
 
 export function metricsOf(input: {
@@ -136,6 +150,7 @@ export function metricsOf(input: {
     samples,
     limits,
     estimate,
+    fromData: fromDataOf(pairs, choice),
     ...(choice.basis === "counted" && {
       wrong: Array.from({ length: BINS }, (_, i) => rounded(wrongFrom(choice.curve, bitsOf((i / BINS) * 100)))),
     }),

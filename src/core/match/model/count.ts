@@ -115,7 +115,7 @@ export interface Answered {
 }
 
 /** What is said of precision without labels counts like so many decided pairs. */
-const UNLABELLED = 10;
+export const UNLABELLED = 10;
 
 /** The decided pairs by their bits, from which it is told how many there are from a limit on. */
 export class Answers {

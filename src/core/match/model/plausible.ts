@@ -16,6 +16,8 @@ function differing(fit: Fit, name: string, f: number, facts: readonly FieldFacts
 
 /** In a field of its own same pairs differ less often than this if they are to be believed. */
 const BELIEVABLE = 0.12;
+/** And in none of them more often than this. */
+const HARDLY_BELIEVABLE = 0.3;
 
 /** The kinds of pairs of which there are enough to speak of. */
 function kindsThere({ kinds }: Fit): readonly Kind[] {
@@ -38,6 +40,8 @@ export const RELATED_DIFFER = { counted: 0.5, alone: 0.75 };
  */
 export function sameAgree(fit: Fit, facts: readonly FieldFacts[]): boolean {
   const own = ownFields(facts);
+  // Parts of a series have all in common but their pages.
+  if (own.some((f) => differing(fit, "same", f, facts) > HARDLY_BELIEVABLE)) return false;
   return kindsThere(fit).every(
     ({ name }) => !isSame(name) || own.filter((f) => differing(fit, name, f, facts) > BELIEVABLE).length < 2,
   );

@@ -2,6 +2,7 @@ import { useState } from "react";
 import Link from "next/link";
 import { DOUBT_WORDS, limitsWords, wrongWords } from "@/core/match/model/doubts.ts";
 import type { LimitsInUse } from "@/core/match/match.ts";
+import type { LimitsEstimate } from "@/core/match/resolve.ts";
 import { estimateOf, expectedAt, type PairSample } from "@/core/match/metrics.ts";
 import type { MatchSection } from "@/core/match/schema.ts";
 import { counted, grouped, sentence } from "../../kit/words.ts";
@@ -65,7 +66,9 @@ export function Limits({ match, set, seen }: Props) {
       )}
       <Lead match={match} set={set} />
       {seen && <Doubts seen={seen} />}
-      {seen && <Samples samples={seen.metrics.samples} limits={byHand ? inUse(limits, begin) : seen.metrics.limits} />}
+      {seen && (
+        <Samples samples={seen.metrics.samples} limits={byHand ? inUse(limits, begin) : fromDataOf(seen).limits} />
+      )}
     </aside>
   );
 }
@@ -88,11 +91,17 @@ function Chart({ seen, limits }: { seen: MatchSeen | null; limits: LimitsInUse }
 /** Shares that can be wanted. */
 const WANTED = [0.999, 0.995, 0.99, 0.98, 0.95, 0.9];
 
+/** The limits that the data speaks for, even where others were set by hand. */
+function fromDataOf({ metrics }: MatchSeen): { limits: LimitsInUse; estimate: LimitsEstimate } {
+  return metrics.fromData ?? { limits: metrics.limits, estimate: estimateOf(metrics) };
+}
+
 function FromData({ match, set, seen }: Props) {
   const { precision, ...rest } = match.limits;
+  const known = seen && fromDataOf(seen);
   return (
     <>
-      {seen && <Chart seen={seen} limits={seen.metrics.limits} />}
+      {known && <Chart seen={seen} limits={known.limits} />}
       <label className="mt-2 flex items-center gap-2 text-sm">
         <span>wrong at most</span>
         <select
@@ -116,8 +125,8 @@ function FromData({ match, set, seen }: Props) {
         </select>
       </label>
       <p className="mt-2 text-sm" aria-live="polite">
-        {seen ? (
-          <>{sentence(limitsWords(seen.metrics.limits, estimateOf(seen.metrics)))}</>
+        {known ? (
+          <>{sentence(limitsWords(known.limits, known.estimate))}</>
         ) : (
           "Limits follow from each delivery, so that no more is joined wrongly than this; where that can’t be told nothing is joined by itself."
         )}
