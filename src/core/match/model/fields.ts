@@ -14,7 +14,7 @@ export interface FieldFacts {
   /** Whether records that are not the same may have it in common because they belong together. */
   readonly shared: boolean;
   /** Why it says nothing, and is left out. */
-  readonly silent: "noise" | "copy" | null;
+  readonly silent: "noise" | null;
   /** Bits of each level that are set by hand. */
   readonly byHand: readonly number[] | null;
 }

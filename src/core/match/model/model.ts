@@ -42,7 +42,7 @@ export interface MatchModel {
   /** Which fields hang on which among pairs that are not the same, by their numbers. Left out by models from before it was estimated. */
   readonly hangs?: readonly (readonly [field: number, on: number])[];
   /** Fields that were left out, and why. */
-  readonly silent?: readonly (readonly [field: number, why: "noise" | "copy"])[];
+  readonly silent?: readonly (readonly [field: number, why: "noise"])[];
 }
 
 /** `moved` pairs are the same, with other values in what may be shared; `related` ones are not, and have just that in common. */
