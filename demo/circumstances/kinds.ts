@@ -27,6 +27,18 @@ export interface Kind {
   rewrite(random: Random, thing: Thing, errors: number): Thing;
 }
 
+/** Spoils as many values as is said, of columns that are drawn from a list; what stands there twice is drawn twice as often. */
+function spoiled(columns: readonly string[], errors: Readonly<Record<string, Spoil>>): Kind["rewrite"] {
+  return (random, thing, count) => {
+    const copy = { ...thing };
+    for (let i = 0; i < count; i++) {
+      const column = random.pick(columns);
+      copy[column] = errors[column]!(random, copy[column]!);
+    }
+    return copy;
+  };
+}
+
 const two = (n: number): string => String(n).padStart(2, "0");
 const capital = (word: string): string => word.charAt(0).toUpperCase() + word.slice(1);
 
@@ -180,11 +192,7 @@ export function people(traits: PeopleTraits = {}): Kind {
       if (random.chance(moved)) Object.assign(copy, home(random), random.chance(0.5) ? {} : { phone: "" });
       if (random.chance(married)) copy["surname"] = zipf(random, families);
       if (random.chance(swapped)) [copy["given_name"], copy["surname"]] = [copy["surname"]!, copy["given_name"]!];
-      for (let i = 0; i < errors; i++) {
-        const column = random.pick(columns);
-        copy[column] = PERSON_ERRORS[column]!(random, copy[column]!);
-      }
-      return copy;
+      return spoiled(columns, PERSON_ERRORS)(random, copy, errors);
     },
   };
 }
@@ -234,14 +242,7 @@ export function members(): Kind {
         };
       };
     },
-    rewrite(random, thing, count) {
-      const copy = { ...thing };
-      for (let i = 0; i < count; i++) {
-        const column = random.pick(["full_name", ...columns]);
-        copy[column] = errors[column]!(random, copy[column]!);
-      }
-      return copy;
-    },
+    rewrite: spoiled(["full_name", ...columns], errors),
   };
 }
 
@@ -287,14 +288,7 @@ export function cyrillic(): Kind {
         телефон: random.chance(0.7) ? `8${random.whole(900_000_000, 999_999_999)}` : "",
       });
     },
-    rewrite(random, thing, count) {
-      const copy = { ...thing };
-      for (let i = 0; i < count; i++) {
-        const column = random.pick(columns);
-        copy[column] = errors[column]!(random, copy[column]!);
-      }
-      return copy;
-    },
+    rewrite: spoiled(columns, errors),
   };
 }
 
@@ -345,14 +339,7 @@ export function organisations(): Kind {
         return at();
       };
     },
-    rewrite(random, thing, count) {
-      const copy = { ...thing };
-      for (let i = 0; i < count; i++) {
-        const column = random.pick(columns);
-        copy[column] = errors[column]!(random, copy[column]!);
-      }
-      return copy;
-    },
+    rewrite: spoiled(columns, errors),
   };
 }
 
@@ -424,14 +411,7 @@ export function publications(): Kind {
         return thing;
       };
     },
-    rewrite(random, thing, count) {
-      const copy = { ...thing };
-      for (let i = 0; i < count; i++) {
-        const column = random.pick(columns);
-        copy[column] = errors[column]!(random, copy[column]!);
-      }
-      return copy;
-    },
+    rewrite: spoiled(columns, errors),
   };
 }
 
@@ -463,14 +443,7 @@ export function articles(): Kind {
         };
       };
     },
-    rewrite(random, thing, count) {
-      const copy = { ...thing };
-      for (let i = 0; i < count; i++) {
-        const column = random.pick(columns);
-        copy[column] = errors[column]!(random, copy[column]!);
-      }
-      return copy;
-    },
+    rewrite: spoiled(columns, errors),
   };
 }
 
@@ -517,13 +490,6 @@ export function sites(): Kind {
         };
       };
     },
-    rewrite(random, thing, count) {
-      const copy = { ...thing };
-      for (let i = 0; i < count; i++) {
-        const column = random.pick(columns);
-        copy[column] = errors[column]!(random, copy[column]!);
-      }
-      return copy;
-    },
+    rewrite: spoiled(columns, errors),
   };
 }

@@ -1,8 +1,8 @@
 import { CandidateIndex, type IndexRows } from "./pairs/candidates.ts";
 import { choose, type Choice, type Wanted } from "./model/choose.ts";
 import { MISSING } from "./model/density.ts";
-import { drawPairs, pairsInOrder, type Pool } from "./pairs/draw.ts";
-import { countAll, fit, type Labelled } from "./model/estimate.ts";
+import { drawPairs, pairsInOrder } from "./pairs/draw.ts";
+import { countAll, fit, withoutUnlikely, type Labelled } from "./model/estimate.ts";
 import type { Fit, Source, Start } from "./model/kinds.ts";
 import { fieldFacts, type FieldFacts } from "./model/fields.ts";
 import { Judge } from "./model/judge.ts";
@@ -95,7 +95,8 @@ export interface FitTask {
 /** The fit of each start. */
 export function fitsOf({ sources, facts, starts, labels }: FitTask): Fit[] {
   const everything = countAll(sources, facts);
-  return starts.map((start) => fit(start, sources, facts, everything, labels));
+  const likely = withoutUnlikely(sources, facts);
+  return starts.map((start) => fit(start, likely, facts, everything, labels));
 }
 
 /** Two records as they are compared, by field, and whether they are the same. */
@@ -206,40 +207,42 @@ export class Matcher {
     ];
   }
 
-  /** Draws pairs of each way in which the records meet. */
-  draw(looking: Looking = {}): Pool[] {
-    const meetings = this.meetings(looking);
-    const most = meetings.length === 1 ? SAMPLED.alone : SAMPLED.side;
-    return meetings.map(({ pairs, index }) => drawPairs(pairs, index(), most, candidatesFor(this.values.length)));
-  }
-
   /** Estimates the model and the limits from these very records, without anyone's labels; they are used from now on. */
   estimate(looking: Looking = {}): Estimate {
-    const task = this.fitTask(looking);
-    return this.concluded(looking, task, fitsOf(task));
+    const { task, conclude } = this.fitting(looking);
+    return conclude(fitsOf(task));
   }
 
-  /** What is to be fitted: this can be done by several threads, each some of the starts. */
-  fitTask(looking: Looking = {}): FitTask {
-    const pools = this.draw(looking);
-    const sources = this.meetings(looking).map(({ side, sought, single }, s): Source => ({
+  /**
+   * What is to be fitted, which can be done by several threads, each some of the starts; and what concludes
+   * from the fits, in the order of the task's starts.
+   */
+  fitting(looking: Looking = {}): { task: FitTask; conclude: (fits: readonly Fit[]) => Estimate } {
+    const meetings = this.meetings(looking);
+    const most = meetings.length === 1 ? SAMPLED.alone : SAMPLED.side;
+    const sources = meetings.map(({ side, sought, single, pairs, index }): Source => ({
       side,
       sought,
       single,
-      pool: pools[s]!,
+      pool: drawPairs(pairs, index(), most, candidatesFor(this.values.length)),
     }));
+    const pools = sources.map((s) => s.pool);
     const facts = fieldFacts(this.values, pools, [pools[0]!], this.frequencies!.equal);
-    return {
+    const task: FitTask = {
       sources,
       facts,
       starts: this.startsFor(facts, sources.length === 1),
       labels: this.labelled(looking.labels ?? []),
     };
+    return { task, conclude: (fits) => this.concluded(looking, meetings, task, fits) };
   }
 
-  /** Chooses of the fits, which stand in the order of the task's starts. */
-  concluded(looking: Looking, { sources, facts, labels }: FitTask, fits: readonly Fit[]): Estimate {
-    const meetings = this.meetings(looking);
+  private concluded(
+    looking: Looking,
+    meetings: readonly Meeting[],
+    { sources, facts, labels }: FitTask,
+    fits: readonly Fit[],
+  ): Estimate {
     const choice = choose({
       values: this.values,
       facts,

@@ -1,7 +1,8 @@
 import { clusterRecords, type Link } from "./cluster.ts";
 import { BANDS, bandOf, type Band, type LimitsInUse, type Matcher, type Pairs } from "./match.ts";
 import type { Choice, Doubt } from "./model/choose.ts";
-import { bitsOf, probabilityOf, scoreOf } from "./model/score.ts";
+import { wordOf } from "./model/count.ts";
+import { bitsOf, scoreOf } from "./model/score.ts";
 
 /** What a person decided about a pair before. */
 export type Decision = "same" | "different";
@@ -158,15 +159,8 @@ export interface LimitsEstimate {
 export function estimateOfLimits(pairs: Pairs, { same: limit }: LimitsInUse, choice: Choice): LimitsEstimate {
   const { curve } = choice;
   const known = { doubts: choice.doubts, ...(choice.answered.all > 0 && { answered: choice.answered }) };
-  let [same, right, all] = [0, 0, 0];
   const least = limit === null ? Infinity : bitsOf(limit);
-  for (let i = 0; i < pairs.count; i++) {
-    const p = probabilityOf(pairs.bits[i]!);
-    all += p;
-    if (pairs.bits[i]! < least) continue;
-    same++;
-    right += p;
-  }
+  const { joined: same, right, all } = wordOf(pairs.bits.subarray(0, pairs.count), least);
   const [precision, recall] = [same === 0 ? null : right / same, same === 0 ? null : right / all];
   if (choice.basis === null || same === 0) return { precision: null, recall: null, basis: null, ...known };
   if (choice.basis === "model") {

@@ -166,14 +166,14 @@ export class PairSearch {
       matcher.values.map((v) => v.texts),
     );
     matcher.prepare(rows);
-    const task = matcher.fitTask(looking);
+    const { task, conclude } = matcher.fitting(looking);
     // Every other start is left to the other thread.
     const some = (rest: number): FitTask => ({ ...task, starts: task.starts.filter((_, i) => i % 2 === rest) });
     const besides = helper.call("fits", some(1));
     const here = fitsOf(some(0));
     const there = await besides;
     const fits = task.starts.map((_, i) => (i % 2 === 0 ? here : there)[i >> 1]!);
-    const estimate = matcher.concluded(looking, task, fits);
+    const estimate = conclude(fits);
     void helper.call("use", estimate.model);
     return estimate;
   }

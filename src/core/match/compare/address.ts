@@ -1,6 +1,6 @@
 import { placeWords } from "../normalise.ts";
 import { SPELLING_LEVELS, type ComparatorPart } from "../part.ts";
-import { softWords, wordLikeness } from "./soft.ts";
+import { remembered, softWords, wordLikeness } from "./soft.ts";
 
 /** Words that stand before the number of a part of a building. */
 const UNITS = new Set(["apartment", "unit", "floor", "room", "suite", "building", "block", "entrance"]);
@@ -52,16 +52,6 @@ const CODE = { lacking: 0.99, other: 0.88 };
 function left(a: string, b: string, { lacking, other }: typeof HOUSE): number {
   if (a === b) return 1;
   return a === "" || b === "" ? lacking : other;
-}
-
-/** The last text is remembered with its parts, as a record is compared with several after one another. */
-function remembered<T>(parts: (text: string) => T): (text: string) => T {
-  let last = "";
-  let known = parts("");
-  return (text) => {
-    if (text !== last) [last, known] = [text, parts(text)];
-    return known;
-  };
 }
 
 /** How alike two addresses are that are not the same text. */

@@ -85,18 +85,22 @@ export interface Parts {
   readonly joined: string;
 }
 
-/** Takes texts apart; the last one is remembered, as a record is compared with several after one another. */
-export function partsOf(): (text: string) => Parts {
+/** What is made of a text; the last one is remembered, as a record is compared with several after one another. */
+export function remembered<T>(make: (text: string) => T): (text: string) => T {
   let last = "";
-  let parts: Parts = { words: [""], joined: "" };
+  let known = make("");
   return (text) => {
-    if (text !== last) {
-      last = text;
-      const words = wordsOf(text);
-      let joined = words[0]!;
-      for (let i = 1; i < words.length; i++) joined += words[i]!;
-      parts = { words, joined };
-    }
-    return parts;
+    if (text !== last) [last, known] = [text, make(text)];
+    return known;
   };
+}
+
+/** Takes texts apart. */
+export function partsOf(): (text: string) => Parts {
+  return remembered((text) => {
+    const words = wordsOf(text);
+    let joined = words[0]!;
+    for (let i = 1; i < words.length; i++) joined += words[i]!;
+    return { words, joined };
+  });
 }

@@ -165,7 +165,7 @@ export function choose(given: Choosing): Choice {
   if (!best) return asked(list, rivals, doubts) ?? ranked(fits, facts, rivals, [...doubts, "nothing-same"], null);
   const precision = 1 - best.wrong / best.joined;
   const judge = new Judge(values, best.fit);
-  const { right, all } = wordOf(judgePool(judge, 0, first, values.length, rivals), best.limit);
+  const { right, all } = wordOf(judgePool(judge, first, values.length, rivals), best.limit);
   if (precision < (wanted.precision ?? USUAL_PRECISION)) doubts.push("below-wanted");
   return {
     fit: best.fit,
@@ -274,8 +274,7 @@ function answeredFrom({ values, labels }: Choosing, fit: Fit, limit: number): Ch
 function byModel(input: Choosing, rivals: Rivals, before: readonly Doubt[]): Choice {
   const { values, facts, fits, sources, wanted, labels } = input;
   const doubts: Doubt[] = [...before, "one-file"];
-  const judged = (fit: Fit): Float64Array =>
-    judgePool(new Judge(values, fit), 0, sources[0]!.pool, values.length, rivals);
+  const judged = (fit: Fit): Float64Array => judgePool(new Judge(values, fit), sources[0]!.pool, values.length, rivals);
   const untold = (fit: Fit): Choice => {
     // The likeliest few: all that can be said is which pairs come first.
     const surest = judged(fit)[Math.floor(MOST_ASKED * sources[0]!.pool.records)] ?? SURER;

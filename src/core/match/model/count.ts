@@ -13,11 +13,11 @@ const SPREAD = 1;
 /** Where none was seen there may be as much as half a one (Jeffreys 1946). */
 export const UNSEEN = 0.5;
 
-/** The bits of a pool's candidates, rivals weighed. */
-export function judgePool(judge: Judge, s: number, pool: Pool, width: number, rivals: Rivals): Float64Array {
+/** The bits of a pool's candidates by the odds of the first source, rivals weighed; from the greatest on. */
+export function judgePool(judge: Judge, pool: Pool, width: number, rivals: Rivals): Float64Array {
   const list: number[] = [];
   for (let p = 0; p < pool.count; p++) if (pool.candidate[p] === 1) list.push(p);
-  const bits = Float64Array.from(list, (p) => judge.bits(s, pool.alike, pool.levels, pool.rarity, p * width));
+  const bits = Float64Array.from(list, (p) => judge.bits(0, pool.alike, pool.levels, pool.rarity, p * width));
   const a = Int32Array.from(list, (p) => pool.owner[p]!);
   const b = Int32Array.from(list, (p) => pool.other[p]!);
   weighRivals(bits, a, b, bits.length, rivals);
@@ -72,7 +72,7 @@ export function countJoined(
   const answers = new Answers(judge, labels, values.length);
   const width = values.length;
   // All by the odds of where same pairs are looked for: the question is what would be joined there.
-  const [here, ...there] = [0, ...counted].map((s) => judgePool(judge, 0, sources[s]!.pool, width, rivals)) as [
+  const [here, ...there] = [0, ...counted].map((s) => judgePool(judge, sources[s]!.pool, width, rivals)) as [
     Float64Array,
     ...Float64Array[],
   ];
@@ -96,7 +96,7 @@ export function countJoined(
 }
 
 /** What the model itself says of a limit. */
-export function wordOf(bits: Float64Array, limit: number): { joined: number; right: number; all: number } {
+export function wordOf(bits: Iterable<number>, limit: number): { joined: number; right: number; all: number } {
   let [joined, right, all] = [0, 0, 0];
   for (const b of bits) {
     const p = probabilityOf(b);
@@ -109,7 +109,7 @@ export function wordOf(bits: Float64Array, limit: number): { joined: number; rig
 }
 
 /** How many decided pairs from a limit on there are, and how many of them are not the same. */
-export interface Answered {
+interface Answered {
   readonly all: number;
   readonly wrong: number;
 }

@@ -124,11 +124,21 @@ export function countAll(sources: readonly Source[], facts: readonly FieldFacts[
   return counts;
 }
 
+/** The sources without the pairs that are of no kind whatever comes. How many pairs there are in all stays. */
+export function withoutUnlikely(sources: readonly Source[], facts: readonly FieldFacts[]): Source[] {
+  return sources.map((source) => {
+    const scores = simpleScores(source.pool, facts);
+    return { ...source, pool: some(source.pool, facts.length, (p) => scores[p]! > -LIKELY_BITS).pool };
+  });
+}
+
 /**
  * Kinds of pairs that explain the pools, by expectation-maximisation (Dempster, Laird and Rubin, 1977):
  * pairs that are the same, pairs that belong together without being the same, and the rest, in which one
  * field may hang on another. Pairs that belong together are as frequent within a side as across, same
  * ones only where they are looked for (two populations with one test: Hui and Walter, 1980).
+ *
+ * `sources`: without unlikely pairs; `everything`: with them.
  */
 export function fit(
   start: Start,
@@ -140,12 +150,11 @@ export function fit(
   const width = facts.length;
   const widths = facts.map((f) => f.levels);
   const u = facts.map((f) => f.u);
-  const undecided = (source: Source): Active & { readonly source: Source } => {
-    const scores = simpleScores(source.pool, facts);
-    const { pool } = some(source.pool, width, (p) => scores[p]! > -LIKELY_BITS);
-    return { source, pool, chances: start.kinds.map(() => new Float64Array(pool.count)) };
-  };
-  let active = sources.map(undecided);
+  let active = sources.map((source) => ({
+    source,
+    pool: source.pool,
+    chances: start.kinds.map(() => new Float64Array(source.pool.count)),
+  }));
   const taught = labels && taughtBy(labels, start);
   for (const a of active) firstChances(a, facts, start);
   let priors: number[][] = [];

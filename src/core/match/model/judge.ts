@@ -1,6 +1,6 @@
 import { MISSING, type KindField } from "./density.ts";
 import { hanging } from "./estimate.ts";
-import { isSame, type KindName } from "./kinds.ts";
+import { isSame, type Densities } from "./kinds.ts";
 import { curveOf } from "../pairs/likeness.ts";
 import type { Values } from "../pairs/table.ts";
 import type { RestDensity } from "./tree.ts";
@@ -14,16 +14,6 @@ interface Judged {
   readonly curves: readonly Float32Array[];
   /** By field and level: how much the value's being rare adds to them. */
   readonly common: readonly (readonly number[])[];
-}
-
-/** What is judged by: the kinds of pairs, and what all others are like. */
-export interface Densities {
-  readonly kinds: readonly {
-    readonly name: KindName;
-    readonly prior: readonly number[];
-    readonly fields: readonly KindField[];
-  }[];
-  readonly rest: RestDensity;
 }
 
 /** The binary logarithm of a sum, of two binary logarithms. */

@@ -31,14 +31,18 @@ export interface Start {
 export interface Kind {
   readonly name: KindName;
   readonly fields: readonly KindField[];
-  /** By source: the share of all its pairs. */
+  /** By source: the share of all its pairs. The first source is across, or all pairs where records are compared with one another. */
   readonly prior: readonly number[];
 }
 
-export interface Fit {
-  readonly start: Start;
+/** What pairs are judged by: the kinds, and what all others are like. */
+export interface Densities {
   readonly kinds: readonly Kind[];
   readonly rest: RestDensity;
+}
+
+export interface Fit extends Densities {
+  readonly start: Start;
   /** By how many bits the pools are likelier than pairs taken at random field by field. */
   readonly gain: number;
 }

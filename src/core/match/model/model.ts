@@ -1,19 +1,11 @@
 import type { Choice } from "./choose.ts";
-import { THERE, isSame, type KindName } from "./kinds.ts";
+import { THERE, isSame, type Densities } from "./kinds.ts";
 import type { FieldFacts } from "./fields.ts";
 import type { KindField } from "./density.ts";
-import type { RestDensity } from "./tree.ts";
 import type { Rivals } from "./rivals.ts";
 
 /** All that pairs are judged by, as threads tell each other. */
-export interface PairModel {
-  readonly kinds: readonly {
-    readonly name: KindName;
-    /** By source: the share of all its pairs. The first source is across, or all pairs where records are compared with one another. */
-    readonly prior: readonly number[];
-    readonly fields: readonly KindField[];
-  }[];
-  readonly rest: RestDensity;
+export interface PairModel extends Densities {
   /** Pairs of records from this one on with one another are of the second source, where records are compared with one another. */
   readonly start: number;
   readonly rivals: Rivals;

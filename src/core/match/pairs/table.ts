@@ -263,14 +263,6 @@ export class MatchTable {
   column(f: number): Int32Array {
     return this.columns[f]!.list;
   }
-
-  /** How often each value of a field comes. */
-  frequencies(f: number): Int32Array {
-    const counts = new Int32Array(this.values[f]!.texts.length);
-    const column = this.column(f);
-    for (let r = 0; r < this.length; r++) counts[column[r]!]!++;
-    return counts;
-  }
 }
 
 /** Features of a record at most. */
