@@ -108,5 +108,8 @@ export const changeClusters = declare("POST /api/loads/{id}/clusters", {
     z.object({ act: z.literal("back"), first: z.int().min(0), at: z.int().min(1) }),
     z.object({ act: z.literal("join"), first: z.int().min(0), other: z.int().min(0) }),
   ]),
-  problems: ["no-cluster", "no-member"],
+  answer: z.object({
+    stays: z.array(z.string()).readonly().describe("fields of the kept row that somebody has changed since, which stay as they are"),
+  }),
+  problems: ["no-cluster", "no-member", "row-gone", "row-changed", "row-refused"],
 });

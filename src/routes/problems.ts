@@ -20,6 +20,7 @@ export const STATUS: Readonly<Record<string, number>> = {
   "formula-moved": 409,
   "set-moved": 409,
   "row-gone": 409,
+  "row-changed": 409,
   "not-reconciled": 409,
   "feed-exists": 409,
   "loaded-before": 409,

@@ -198,4 +198,40 @@ describe("a cluster", () => {
     expect((await read()).filter((r) => r.startsWith("b"))).toEqual(["b|Ivo Drewe|Brindle"]);
     expect(again.merged).toBe(2);
   });
+
+  it("keeps what somebody has changed in its rows since, whatever is split off, put back or joined", async () => {
+    const { db } = system;
+    await newFeed(db, "regrouped", fields, { key: ["id"] }, { match, gates: [] });
+    const now = async () =>
+      (await rows(db, "regrouped", "id")).map((r) => [r["id"], r["name"], r["town"] ?? "", r["born"] ?? ""].join("|"));
+    const set = (id: string, what: string) => db.query(`update target.regrouped set ${what} where id = $1`, [id]);
+    const load = await loadNow(
+      db,
+      "regrouped",
+      "id,name,town,born\na,Ivo Drewe,,1950-01-01\nb,Ivo Drewe,Brindle,1950-01-01\nc,Ivo Drewe,,1950-01-01\n" +
+        "d,Mel Orr,,1970-01-01\ne,Mel Orr,Quill,1970-01-01\n",
+    );
+    expect(await now()).toEqual(["a|Ivo Drewe|Brindle|1950-01-01", "d|Mel Orr|Quill|1970-01-01"]);
+    const [ivo, mel] = await loadClusters(db, load.id);
+    const at = ivo!.members.findIndex((m) => m.values[0] === "b");
+    await set("a", "born = '1951-02-02'");
+    // The town came from the one that goes; the day was set by somebody since, and stays.
+    expect(await splitMember(db, load.id, ivo!.first, at, "t")).toEqual({ stays: ["born"] });
+    expect(await now()).toEqual([
+      "a|Ivo Drewe||1951-02-02",
+      "b|Ivo Drewe|Brindle|1950-01-01",
+      "d|Mel Orr|Quill|1970-01-01",
+    ]);
+    await set("b", "town = 'Cray'");
+    const before = await now();
+    await expect(putBack(db, load.id, ivo!.first, at, "t")).rejects.toMatchObject({ code: "row-changed" });
+    expect(await now()).toEqual(before);
+    await set("b", "town = 'Brindle'");
+    expect(await putBack(db, load.id, ivo!.first, at, "t")).toEqual({ stays: ["born"] });
+    expect(await now()).toEqual(["a|Ivo Drewe|Brindle|1951-02-02", "d|Mel Orr|Quill|1970-01-01"]);
+    // The one whose row would go has been changed.
+    await expect(joinClusters(db, load.id, mel!.first, ivo!.first, "t")).rejects.toMatchObject({ code: "row-changed" });
+    expect(await joinClusters(db, load.id, ivo!.first, mel!.first, "t")).toEqual({ stays: ["born"] });
+    expect(await now()).toEqual(["a|Ivo Drewe|Brindle|1951-02-02"]);
+  });
 });

@@ -1,7 +1,7 @@
 import { keepCluster } from "@/core/match/survive.ts";
 import type { Compiled } from "@/core/course/compiled.ts";
-import { SieveError } from "@/core/kernel/problem.ts";
-import { transaction, type Client, type Db } from "@/store/db.ts";
+import { SieveError, listed } from "@/core/kernel/problem.ts";
+import { ident, transaction, type Client, type Db } from "@/store/db.ts";
 import type { Cluster, ClusterMember } from "@/store/matches.ts";
 import { getLoad } from "@/store/loads.ts";
 import { noteRows, rowNow, type WritingKind } from "@/store/writings.ts";
@@ -9,7 +9,7 @@ import { referringKeys, refersTo } from "../writing/existing-table.ts";
 import { contentMark } from "./match-load.ts";
 import { changeAt } from "../writing/meet.ts";
 import { compiledOfLoad } from "../load/rerun.ts";
-import { tableOf } from "../writing/target.ts";
+import { columnsByName, tableOf } from "../writing/target.ts";
 import { writeRecord } from "../writing/write-record.ts";
 import { Writing, lockTarget } from "../writing/writing.ts";
 
@@ -51,18 +51,57 @@ function placeOf({ load }: Open, member: ClusterMember): [number, number] {
   return member.row ?? [load, member.record!];
 }
 
-/** The place of a row of the target as it is now. Throws `row-gone` when a later load has written it. */
-async function rowAt({ client, compiled }: Open, [load, record]: readonly [number, number]): Promise<string> {
-  const { rows } = await client.query<{ at: string }>(
-    `select ctid::text as at from ${tableOf(compiled.plan)} where _load = $1 and _record = $2 for update limit 2`,
-    [load, record],
+/** A row of the target as it is now, held against what it was left as. */
+interface Standing {
+  readonly at: string;
+  /** Its values by field, as texts. */
+  readonly values: readonly string[];
+  /** By field, whether it still has what it was left with. */
+  readonly asLeft: readonly boolean[];
+}
+
+/** A row of the target as it is now. `left`: the values that it was left with. Throws `row-gone` when a later load has written it. */
+async function rowAt(
+  { client, compiled: { plan, fields } }: Open,
+  [load, record]: readonly [number, number],
+  left: readonly string[],
+): Promise<Standing> {
+  const types = await columnsByName(client, tableOf(plan));
+  const now = fields.map((f) => `coalesce(t.${ident(f.name)}::text, '')`);
+  const same = fields.map(
+    (f, i) =>
+      `t.${ident(f.name)} is not distinct from nullif($3::jsonb->>${i}, '')::${types.get(f.name)?.type ?? "text"}`,
+  );
+  const { rows } = await client.query<Standing>(
+    `select t.ctid::text as at, array[${now.join(", ")}] as values, array[${same.join(", ")}] as "asLeft"
+     from ${tableOf(plan)} t where t._load = $1 and t._record = $2 for update limit 2`,
+    [load, record, JSON.stringify(left)],
   );
   if (rows.length !== 1) {
     throw new SieveError("row-gone", `Record ${record + 1} of load ${load} is no longer in the target as it was.`, {
       hint: "A later load has written it, so the cluster can't be changed any more.",
     });
   }
-  return rows[0]!.at;
+  return rows[0]!;
+}
+
+/** That a row which is to go has only what it was left with. Throws `row-changed`. */
+function assertAsLeft(
+  { compiled: { fields, plan } }: Open,
+  { values, asLeft }: Standing,
+  left: readonly string[],
+): void {
+  const changed = fields.flatMap((f, i) => (asLeft[i] ? [] : [{ name: f.name, was: left[i]!, now: values[i]! }]));
+  if (changed.length === 0) return;
+  const key = plan.load.key.map((k) => values[fields.findIndex((f) => f.name === k)]).join(", ");
+  throw new SieveError(
+    "row-changed",
+    `The row ${key} would go, and somebody has changed ${listed(changed.map((c) => c.name))} in it since.`,
+    {
+      detail: changed.map((c) => `${c.name}: ${c.now || "nothing"}, left as ${c.was || "nothing"}`).join("\n"),
+      hint: "Bring the changes to the row that is kept, and set these fields back to what they were; then it can be put to it.",
+    },
+  );
 }
 
 async function noteCluster({ client, writing, load }: Open, first: number): Promise<void> {
@@ -88,8 +127,13 @@ async function removeAt({ client, writing, compiled }: Open, at: string): Promis
   await writing.remove(`select ctid as place, tableoid as part from ${target} where ctid = '${at}'`);
 }
 
+/** What became of the row that is kept: the fields in which somebody has changed it since, which stay as they are. */
+export interface ClusterChanged {
+  readonly stays: readonly string[];
+}
+
 /** Makes the kept record anew of the members that are in the cluster, in the target and in the store. */
-async function keepAgain(on: Open, first: number, members: readonly ClusterMember[]): Promise<void> {
+async function keepAgain(on: Open, cluster: Cluster, members: readonly ClusterMember[]): Promise<ClusterChanged> {
   const { client, compiled, load, writing } = on;
   const { plan, fields } = compiled;
   const inside = members.flatMap((m, i) => (m.split ? [] : [i]));
@@ -100,15 +144,17 @@ async function keepAgain(on: Open, first: number, members: readonly ClusterMembe
     inside.map((i) => members[i]!.values),
     plan.formulas,
   );
-  const at = await rowAt(on, placeOf(on, members[0]!));
-  await changeAt(writing, [{ at, values: kept.values }], { asTheyAre: true });
+  const { at, values, asLeft } = await rowAt(on, placeOf(on, members[0]!), cluster.kept);
+  const becomes = kept.values.map((value, i) => (asLeft[i] ? value : values[i]!));
+  await changeAt(writing, [{ at, values: becomes }], { asTheyAre: true });
   await client.query("update sieve.cluster set members = $3, kept = $4, origins = $5 where load = $1 and first = $2", [
     load,
-    first,
+    cluster.first,
     JSON.stringify(members),
     JSON.stringify(kept.values),
     JSON.stringify(kept.from.map((i) => (i < 0 ? -1 : inside[i]!))),
   ]);
+  return { stays: fields.flatMap((f, i) => (asLeft[i] ? [] : [f.name])) };
 }
 
 async function decide(
@@ -151,20 +197,27 @@ function memberAt(cluster: Cluster, at: number, split: boolean): ClusterMember {
  * Takes a member out of its cluster: it becomes a row of the target of its own, the kept record is
  * made anew of the others, and that they are different is known to all loads to come.
  */
-export async function splitMember(db: Db, load: number, first: number, at: number, by: string): Promise<void> {
-  await transaction(db, async (client) => {
+export async function splitMember(
+  db: Db,
+  load: number,
+  first: number,
+  at: number,
+  by: string,
+): Promise<ClusterChanged> {
+  return await transaction(db, async (client) => {
     const on = await open(client, load, "split", by);
     const cluster = await clusterOf(on, first);
     await noteCluster(on, first);
     const member = memberAt(cluster, at, false);
     const members = cluster.members.map((m, i) => (i === at ? { ...m, split: by } : m));
-    await keepAgain(on, first, members);
+    const changed = await keepAgain(on, cluster, members);
     // An entry of a list is there by itself.
     if (!member.entry) await writeOut(on, member);
     for (const [i, other] of members.entries()) {
       if (i !== at && !other.split) await decide(on, member, other, "different", by);
     }
     await on.writing.end();
+    return changed;
   });
 }
 
@@ -181,39 +234,51 @@ async function writeOut(on: Open, member: ClusterMember): Promise<void> {
   }
 }
 
-/** Puts a member that was split off back into its cluster. */
-export async function putBack(db: Db, load: number, first: number, at: number, by: string): Promise<void> {
-  await transaction(db, async (client) => {
+/** Puts a member that was split off back into its cluster. Throws `row-changed` where its own row has been changed since. */
+export async function putBack(db: Db, load: number, first: number, at: number, by: string): Promise<ClusterChanged> {
+  return await transaction(db, async (client) => {
     const on = await open(client, load, "put back", by);
     const cluster = await clusterOf(on, first);
     await noteCluster(on, first);
     const { split: _, ...member } = memberAt(cluster, at, true);
     if (!member.entry) {
-      await removeAt(on, await rowAt(on, placeOf(on, member)));
+      const own = await rowAt(on, placeOf(on, member), member.values);
+      assertAsLeft(on, own, member.values);
+      await removeAt(on, own.at);
     }
     const members = cluster.members.map((m, i) => (i === at ? member : m));
-    await keepAgain(on, first, members);
+    const changed = await keepAgain(on, cluster, members);
     for (const [i, other] of members.entries()) if (i !== at) await decide(on, member, other, null, by);
     await on.writing.end();
+    return changed;
   });
 }
 
 /**
  * Makes one cluster of two: the members of the second are put to the first, its row goes from the
- * target, and that both are the same is known to all loads to come.
+ * target, and that both are the same is known to all loads to come. Throws `row-changed` where that row has been
+ * changed since.
  */
-export async function joinClusters(db: Db, load: number, first: number, other: number, by: string): Promise<void> {
+export async function joinClusters(
+  db: Db,
+  load: number,
+  first: number,
+  other: number,
+  by: string,
+): Promise<ClusterChanged> {
   if (first === other) throw new SieveError("usage", "A cluster can't be joined with itself.");
-  await transaction(db, async (client) => {
+  return await transaction(db, async (client) => {
     const on = await open(client, load, "join", by);
     const [one, two] = [await clusterOf(on, first), await clusterOf(on, other)];
-    const at = await rowAt(on, placeOf(on, two.members[0]!));
+    const row = await rowAt(on, placeOf(on, two.members[0]!), two.kept);
+    assertAsLeft(on, row, two.kept);
     await noteCluster(on, first);
     await noteCluster(on, other);
-    await removeAt(on, at);
+    await removeAt(on, row.at);
     await client.query("delete from sieve.cluster where load = $1 and first = $2", [load, other]);
-    await keepAgain(on, first, [...one.members, ...two.members]);
+    const changed = await keepAgain(on, one, [...one.members, ...two.members]);
     await decide(on, one.members[0]!, two.members[0]!, "same", by);
     await on.writing.end();
+    return changed;
   });
 }

@@ -5,6 +5,7 @@ import type { BodyGiven } from "@/routes/declare.ts";
 import { changeClusters } from "@/routes/loads.ts";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
+import { listed } from "@/core/kernel/problem.ts";
 import type { Cluster } from "@/store/matches.ts";
 import { ask } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
@@ -25,15 +26,22 @@ export function ClusterTable({
   const router = useRouter();
   const [chosen, setChosen] = useState<readonly number[]>([]);
   const { busy, problem, act } = useAct();
+  /** Fields of the row that was changed last in which somebody has set something else since. */
+  const [stays, setStays] = useState<readonly string[]>([]);
   const make = (body: BodyGiven<typeof changeClusters>): void =>
     void act(async () => {
-      await ask(changeClusters, { params: { id: load }, body });
+      setStays((await ask(changeClusters, { params: { id: load }, body })).stays);
       setChosen([]);
       router.refresh();
     });
   return (
     <>
       {problem && <ProblemNote problem={problem} />}
+      {stays.length > 0 && (
+        <p className="mt-2" role="status">
+          Done. Somebody has changed {listed(stays)} of the kept row since the load; there the target has what they set.
+        </p>
+      )}
       <p className="sticky top-0 z-10 mt-2 flex min-h-9 bg-[var(--paper)] flex-wrap items-center gap-x-4 text-sm">
         <span className="faint">Underlined: where each kept value came from.</span>
         {chosen.length > 0 && (

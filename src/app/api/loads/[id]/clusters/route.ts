@@ -3,8 +3,7 @@ import { joinClusters, putBack, splitMember } from "@/engine/match/clusters.ts";
 import { changeClusters } from "@/routes/loads.ts";
 
 export const POST = handle(changeClusters, async ({ params: { id }, body }) => {
-  if (body.act === "split") await splitMember(db(), id, body.first, body.at, "steward");
-  else if (body.act === "back") await putBack(db(), id, body.first, body.at, "steward");
-  else await joinClusters(db(), id, body.first, body.other, "steward");
-  return { ok: true };
+  if (body.act === "split") return await splitMember(db(), id, body.first, body.at, "steward");
+  if (body.act === "back") return await putBack(db(), id, body.first, body.at, "steward");
+  return await joinClusters(db(), id, body.first, body.other, "steward");
 });
