@@ -7,6 +7,7 @@ import { undoWriting } from "@/engine/undo/undo.ts";
 import { verifyLoad } from "@/engine/look/verify.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { askForLoad, getLoad, type Load } from "@/store/loads.ts";
+import { FIRST_RETENTION, setRetention } from "@/store/retention.ts";
 import type { WritingKind } from "@/store/writings.ts";
 import { root } from "../../scripts/lib/machine.mjs";
 import { Model, type Change, type Done, type Row } from "./model.ts";
@@ -17,7 +18,6 @@ import { deliver, newFeed, newSystem, type System } from "./system.ts";
 const MORE = process.env["MODEL_SEQUENCES"];
 const FROM = Number(process.env["MODEL_FROM"] ?? 0);
 const SEED = Number(process.env["MODEL_SEED"] ?? 1);
-const OPERATIONS = 7;
 const LANES = 3;
 
 /** What is undone as a whole or not at all. */
@@ -33,6 +33,8 @@ export interface SequenceFeed {
   readonly fields: readonly { name: string; type: string }[];
   readonly load: object;
   readonly more?: object;
+  /** How many acts a sequence has after its first load. */
+  readonly acts: number;
 }
 
 /** A run of random acts on a small target, held against the model after each. */
@@ -71,9 +73,10 @@ export abstract class Sequence {
   async run(): Promise<void> {
     const { db } = this.system;
     await newFeed(db, this.feed, [...this.about.fields], this.about.load, { gates: [], ...this.about.more });
+    await setRetention(db, this.feed, { ...FIRST_RETENTION, undoLoads: 50 }, "t");
     await this.load();
     await this.compare();
-    for (let i = 0; i < OPERATIONS; i++) {
+    for (let i = 0; i < this.about.acts; i++) {
       await this.pick(this.acts)();
       await this.compare();
     }
@@ -193,9 +196,7 @@ export abstract class Sequence {
     if (main.kind === "undo") return standing.filter((w) => w.act === main.act).reverse();
     const later = standing.filter(
       (w) =>
-        w.load === main.load &&
-        w.kind !== "undo" &&
-        this.model.writings.indexOf(w) > this.model.writings.indexOf(main),
+        w.load === main.load && w.kind !== "undo" && this.model.writings.indexOf(w) > this.model.writings.indexOf(main),
     );
     return main.kind === "load" ? [...later.reverse(), main] : [main];
   }
@@ -229,7 +230,7 @@ export abstract class Sequence {
     const before = new Map(model.rows);
     model.version++;
     const results = model.undo(victims, over);
-    const refused = victims.some((v, i) => WHOLE.includes(v.kind) && results[i]!.left > 0);
+    const refused = victims.length === 1 && WHOLE.includes(this.firstOf(victims[0]!).kind) && results[0]!.left > 0;
     let writing: number;
     let left: number;
     try {
@@ -255,6 +256,11 @@ export abstract class Sequence {
     });
     expect(left, this.words).toBe(results.reduce((n, r) => n + r.left, 0));
     return true;
+  }
+
+  /** What an undo, or the undo of an undo, goes back to in the end. */
+  private firstOf(done: Done): Done {
+    return done.undoes === null ? done : this.firstOf(this.model.writings.find((w) => w.id === done.undoes)!);
   }
 
   protected note(done: Omit<Done, "undoneBy">): void {

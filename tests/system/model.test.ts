@@ -22,7 +22,7 @@ class KeyedSequence extends Sequence {
     private readonly mode: "upsert" | "append",
     roll: () => number,
   ) {
-    super(system, feed, { fields: FIELDS, load: { key: ["id"], mode } }, roll);
+    super(system, feed, { fields: FIELDS, load: { key: ["id"], mode }, acts: 7 }, roll);
   }
 
   protected readonly acts = [

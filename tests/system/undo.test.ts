@@ -1,12 +1,12 @@
 import { describe, expect, it } from "vitest";
 import { joinClusters, putBack, splitMember } from "@/engine/match/clusters.ts";
-import { decidePairs } from "@/engine/match/decide.ts";
+import { decidePairs, withdrawPairs } from "@/engine/match/decide.ts";
 import { releaseRecords } from "@/engine/release/release.ts";
-import { cannotUndo, undoLoad } from "@/engine/undo/undo.ts";
+import { cannotUndo, previewUndo, undoLoad, undoWriting } from "@/engine/undo/undo.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { getLoad } from "@/store/loads.ts";
-import { loadClusters } from "@/store/matches.ts";
+import { askedPairs, loadClusters } from "@/store/matches.ts";
 import { asOthers, loadNow, newFeed, rows, useSystem } from "../support/system.ts";
 
 const system = useSystem();
@@ -150,6 +150,29 @@ describe("a load is undone as a whole", () => {
   });
 });
 
+describe("a load that was undone and done again more than once", () => {
+  it("is undone over what has been written since, each row once", async () => {
+    const { db } = system;
+    const fields = [
+      { name: "id", type: "text", required: true },
+      { name: "name", type: "text" },
+    ];
+    await newFeed(db, "again", fields, { key: ["id"], mode: "upsert" }, { gates: [] });
+    const load = await loadNow(db, "again", "id,name\na,1\nb,1\n");
+    const turn = { reason: "x", by: "t" };
+    for (let i = 0; i < 2; i++) {
+      const { writing } = await undoWriting(db, load.writing!, turn);
+      await undoWriting(db, writing, turn);
+    }
+    await loadNow(db, "again", "id,name\na,2\n");
+    const { left, does } = await previewUndo(db, load.writing!);
+    expect(left.changed).toBe(1);
+    expect(does.remove).toBe(1);
+    expect(await undoWriting(db, load.writing!, { ...turn, over: "all" })).toMatchObject({ removed: 2, left: 0 });
+    expect(await rows(db, "again")).toEqual([]);
+  });
+});
+
 describe("a cluster", () => {
   const fields = [
     { name: "id", type: "text", required: true },
@@ -197,6 +220,41 @@ describe("a cluster", () => {
     const again = await loadNow(db, "grouped", text);
     expect((await read()).filter((r) => r.startsWith("b"))).toEqual(["b|Ivo Drewe|Brindle"]);
     expect(again.merged).toBe(2);
+  });
+
+  it("has what others brought to a record that waits, but for the one that is taken back", async () => {
+    const { db } = system;
+    const asking = {
+      ...match,
+      fields: [
+        { in: ["name"], by: "equal", weights: [9, -30] },
+        { in: ["born"], by: "equal", weights: [9, -6] },
+      ],
+      limits: { same: 86, ask: 40 },
+      keep: { "*": "first", town: "longest" },
+    };
+    await newFeed(db, "put_together", fields, { key: ["id"] }, { match: asking, gates: [] });
+    const load = await loadNow(
+      db,
+      "put_together",
+      "id,name,town,born\na,Zoe Hatch,,1950-01-01\nb,Zoe Hatch,Cray,\nc,Zoe Hatch,Brindle,1960-01-01\nd,Zoe Hatch,Upper Quill,1970-01-01\n",
+    );
+    const pairs = await askedPairs(db, { load: load.id });
+    const put = (record: number, other: number) => pairs.find((p) => p.record === record && p.other === other)!.id;
+    const townOf = async (record: number) =>
+      (
+        await db.query<{ town: string }>(
+          "select field_values->>2 as town from sieve.waiting where load = $1 and record = $2",
+          [load.id, record],
+        )
+      ).rows[0]!.town;
+    expect(load.waiting).toBe(3);
+    for (const record of [2, 3]) await decidePairs(db, [{ pair: put(record, 1), decision: "same" }], "t");
+    expect(await townOf(1)).toBe("Upper Quill");
+    await withdrawPairs(db, [put(2, 1)], "t");
+    expect(await townOf(1)).toBe("Upper Quill");
+    await withdrawPairs(db, [put(3, 1)], "t");
+    expect(await townOf(1)).toBe("Cray");
   });
 
   it("keeps what somebody has changed in its rows since, whatever is split off, put back or joined", async () => {

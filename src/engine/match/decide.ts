@@ -350,10 +350,25 @@ async function revert(client: Client, pair: PairRow, by: string): Promise<void> 
       { hint: "Take that decision back first." },
     );
   }
-  await client.query("update sieve.waiting set field_values = $3 where load = $1 and record = $2", [
-    into.load,
-    into.record,
-    JSON.stringify(waiting.before),
-  ]);
   await end(client, waiting, "waiting", { by, writing: null });
+  await keepWaiting(client, await compiledOf(client, into.load), into);
+}
+
+/** Makes the values of a record that waits anew of its own and of those that were put to it, in the order in which they were. */
+async function keepWaiting(client: Client, compiled: Compiled, { load, record }: WaitingRow): Promise<void> {
+  const { rows: own } = await client.query<{ values: string[] }>(
+    "select own_values as values from sieve.match_pair where load = $1 and record = $2 limit 1",
+    [load, record],
+  );
+  const { rows: others } = await client.query<{ values: string[] }>(
+    `select field_values as values from sieve.waiting where into_load = $1 and into_record = $2 and state = 'merged'
+     order by ended_at, load, record`,
+    [load, record],
+  );
+  const kept = others.reduce((first, other) => keepOne(compiled, first, other.values), own[0]!.values);
+  await client.query("update sieve.waiting set field_values = $3 where load = $1 and record = $2", [
+    load,
+    record,
+    JSON.stringify(kept),
+  ]);
 }

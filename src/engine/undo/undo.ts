@@ -16,6 +16,7 @@ import {
   turnOf,
   type Noted,
   type Writing as Written,
+  type WritingKind,
 } from "@/store/writings.ts";
 import { referringKeys, refersTo, tableRules } from "../writing/existing-table.ts";
 import { targetColumns, tableOf } from "../writing/target.ts";
@@ -31,6 +32,9 @@ import {
   undoTable,
   type AboutWriting,
 } from "../writing/writing.ts";
+
+/** What one person decided about one record goes back as a whole, or not at all. Beside a load it goes back row by row. */
+const WHOLE: ReadonlySet<WritingKind> = new Set(["decision", "split", "put back", "join"]);
 
 /** Rows of a preview that are shown at a time. */
 const ROWS_SHOWN = 200;
@@ -242,7 +246,7 @@ async function findWrittenOver(client: Client, victim: Written, plan: Plan, by: 
   await client.query(
     `insert into undo_rows (place, part, does, because, by_writing, load, record)
      select t.ctid, t.tableoid, 'remove', case when t.ctid is null then 'nothing' else 'changed' end, ${by}, t."_load", t."_record"
-     from (${found.join(" union ")}) o left join ${table} t on ${sameRow(plan, "o", "t")}
+     from (select distinct * from (${found.join(" union all ")}) f) o left join ${table} t on ${sameRow(plan, "o", "t")}
      where not exists (select from undo_images i where ${sameRow(plan, "i", "o")})
        and t.${ident(WRITING)} is distinct from ${victim.id}`,
   );
@@ -435,7 +439,9 @@ export async function undoLocked(
   if (fault) throw new SieveError("cannot-undo", fault.message, { hint: fault.hint });
   const act = await nextWriting(client);
   const total = { writing: act, removed: 0, restored: 0, left: 0 };
-  for (const victim of await victimsOf(client, main)) {
+  const victims = await victimsOf(client, main);
+  const whole = victims.length === 1 && WHOLE.has((await firstOf(client, main)).kind);
+  for (const victim of victims) {
     const plan = await planOf(client, victim);
     const about = { ...aboutOf(victim, plan), by, reason: reason.trim(), act };
     const writing = await Writing.begin(client, about, victim.id === main.id ? { id: await nextIn(client, act) } : {});
@@ -447,8 +453,7 @@ export async function undoLocked(
         "select count(*)::int as n from undo_rows where not go and because is distinct from 'nothing'",
       );
       writing.leftRows = rows[0]!.n;
-      const whole = ["decision", "split", "put back", "join"];
-      if (writing.leftRows > 0 && whole.includes(victim.kind)) await refuseInPart(client, victim);
+      if (writing.leftRows > 0 && whole) await refuseInPart(client, victim);
     }
     await writing.end();
     await undoInStore(client, victim, { writing, rows: undoing !== null, along: victim.id !== main.id });
@@ -460,6 +465,11 @@ export async function undoLocked(
   return total;
 }
 
+/** What an undo, or the undo of an undo, goes back to in the end. */
+async function firstOf(client: Queryable, w: Written): Promise<Written> {
+  return w.undoes === null ? w : await firstOf(client, await getWriting(client, w.undoes));
+}
+
 /** The number of an act's last writing: its first one's number where there is no other. */
 async function nextIn(client: Client, act: number): Promise<number> {
   const { rows } = await client.query<{ used: boolean }>(
@@ -469,7 +479,6 @@ async function nextIn(client: Client, act: number): Promise<number> {
   return rows[0]!.used ? await nextWriting(client) : act;
 }
 
-/** What one person decided about one record goes back as a whole, or not at all. */
 async function refuseInPart(client: Client, victim: Written): Promise<never> {
   const { rows } = await client.query<{ because: LeftBecause; by: number | null; detail: string }>(
     "select because, by_writing as by, detail from undo_rows where not go and because is distinct from 'nothing' limit 1",
