@@ -201,6 +201,7 @@ async function main(): Promise<void> {
   const set = [...columns.slice(1), "_load", "_record"].map((c) => `"${c}" = excluded."${c}"`).join(", ");
   const upserts: number[] = [];
   const conflicts: number[] = [];
+  const closings: number[] = [];
   for (let i = 0; i < ROUNDS; i++) {
     await db.query("truncate target.ups, target.base");
     await db.query("insert into target.ups select * from target.bench");
@@ -217,12 +218,15 @@ async function main(): Promise<void> {
         ),
       ),
     );
-    upserts.push(await load(db, deliveries.more));
+    const { seconds, closing } = await ended(db, await askForLoad(db, deliveries.more, true));
+    upserts.push(seconds);
+    closings.push(closing);
     say(
       `upsert, round ${i + 1}: load ${upserts.at(-1)!.toFixed(2)} s, staging and on conflict ${conflicts.at(-1)!.toFixed(2)} s`,
     );
   }
   row(`upsert of ${grouped(COUNT / 5)} into ${grouped(COUNT)} / staging with ON CONFLICT`, upserts, conflicts);
+  row("the same from the staged records on / staging with ON CONFLICT", closings, conflicts);
   await benchRelease(db, more, rounds);
   await stop(worker);
   await db.end();
@@ -245,7 +249,6 @@ async function deliver(db: Db, feed: string, path: string): Promise<number> {
   return delivery;
 }
 
-/** Seconds from asking for a load until it has ended. */
 /** The million by a plan of many steps and formulas beside the same by the bench's own, and beside a trial of that. */
 async function benchLarge(db: Db, whole: string, delivery: number, rounds: number): Promise<void> {
   const feed = "large";
@@ -263,7 +266,7 @@ async function benchLarge(db: Db, whole: string, delivery: number, rounds: numbe
     few.push(await load(db, delivery));
     many.push(await load(db, own));
     await db.query("truncate target.bench");
-    trials.push(await ended(db, await askForTrial(db, delivery, small)));
+    trials.push((await ended(db, await askForTrial(db, delivery, small))).seconds);
     say(
       `large plan, round ${i + 1}: load ${many.at(-1)!.toFixed(2)} s, by the small one ${few.at(-1)!.toFixed(2)} s, a trial of that ${trials.at(-1)!.toFixed(2)} s`,
     );
@@ -316,12 +319,13 @@ async function benchRelease(db: Db, file: string, rounds: number): Promise<void>
   );
 }
 
+/** Seconds from asking for a load until it has ended. */
 async function load(db: Db, delivery: number): Promise<number> {
-  return await ended(db, await askForLoad(db, delivery, true));
+  return (await ended(db, await askForLoad(db, delivery, true))).seconds;
 }
 
-/** Seconds until a load or a trial has ended, from now on. */
-async function ended(db: Db, id: number): Promise<number> {
+/** Seconds until a load or a trial has ended, from now on, and those of its parts after the records were staged. */
+async function ended(db: Db, id: number): Promise<{ seconds: number; closing: number }> {
   const began = performance.now();
   let end: Load;
   do {
@@ -334,7 +338,8 @@ async function ended(db: Db, id: number): Promise<number> {
   }
   if (end.state !== "loaded" && end.state !== "tried")
     throw new Error(`load ${id} is ${end.state}: ${end.error?.message ?? ""} ${end.error?.detail ?? ""}`);
-  return (performance.now() - began) / 1000;
+  const parts = (end.report?.timing ?? []).filter((t) => t.part !== "reading to checking");
+  return { seconds: (performance.now() - began) / 1000, closing: parts.reduce((sum, t) => sum + t.ms, 0) / 1000 };
 }
 
 async function startWorker(): Promise<ChildProcess> {

@@ -109,7 +109,10 @@ export const changeClusters = declare("POST /api/loads/{id}/clusters", {
     z.object({ act: z.literal("join"), first: z.int().min(0), other: z.int().min(0) }),
   ]),
   answer: z.object({
-    stays: z.array(z.string()).readonly().describe("fields of the kept row that somebody has changed since, which stay as they are"),
+    stays: z
+      .array(z.string())
+      .readonly()
+      .describe("fields of the kept row that somebody has changed since, which stay as they are"),
   }),
   problems: ["no-cluster", "no-member", "row-gone", "row-changed", "row-refused"],
 });
