@@ -5,7 +5,8 @@ import { RAW_KEPT } from "@/core/kernel/block.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { DelimitedReader, distinctNames } from "@/core/read/delimited/reader.ts";
 import { arrivedCells } from "@/core/course/course.ts";
-import { LONGEST_RECORD, MOST_COLUMNS, type DelimitedOptions, type Encoding } from "@/core/read/options.ts";
+import type { Encoding } from "@/core/read/encoding/names.ts";
+import { LONGEST_RECORD, MOST_COLUMNS, type DelimitedOptions } from "@/core/read/options.ts";
 import { CSV, readAll } from "../support/read.ts";
 
 const cells = (text: string, options = {}) => readAll(text, options).records.map((r) => r.cells ?? r.reason);

@@ -3,7 +3,7 @@ import iconv from "iconv-lite";
 import { gzipSync } from "node:zlib";
 import { describe, expect, it } from "vitest";
 import { detectDelimited, detectTextFormat } from "@/core/read/detect.ts";
-import { encodingFor } from "@/core/read/detect-encoding.ts";
+import { encodingFor } from "@/core/read/encoding/detect.ts";
 import { memoryFile, read, readParts } from "../support/formats.ts";
 
 const bytes = (text: string): Uint8Array => new TextEncoder().encode(text);

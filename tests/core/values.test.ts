@@ -10,7 +10,7 @@ import { daysIn, exampleOf, parseFormat, parseMoment } from "@/core/type/calenda
 import { newMoment } from "@/core/type/date.ts";
 import { compareNumbers, newNumberSpan, scaled, scanNumber } from "@/core/type/number.ts";
 import { csvRow } from "@/core/write/csv.ts";
-import { encodingOf } from "@/core/read/options.ts";
+import { encodingOf } from "@/core/read/encoding/names.ts";
 import { RE2JS } from "re2js";
 
 describe("a number", () => {

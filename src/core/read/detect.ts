@@ -1,8 +1,8 @@
-import { decodingOf } from "./decode.ts";
-import { encodingFor } from "./detect-encoding.ts";
+import { decodeText } from "./encoding/decode.ts";
+import { encodingFor } from "./encoding/detect.ts";
 import { columnStarts, looksLikeNames } from "./fixed/format.ts";
 import type { Evidence, FormatId, ReadSettings } from "./part.ts";
-import type { DelimitedOptions, Encoding } from "./options.ts";
+import type { DelimitedOptions } from "./options.ts";
 
 /** How many bytes of a file's beginning are looked at. */
 export const DETECT_BYTES = 65_536;
@@ -26,7 +26,7 @@ export interface Detected {
  */
 export function detectDelimited(head: Uint8Array, whole: boolean, settings: ReadSettings = {}): Detected {
   const found = encodingFor(head, whole, settings.encoding);
-  const text = headText(head, found.encoding);
+  const text = decodeText(head, found.encoding);
   const set = settings.delimiter && settings.delimiter !== "auto" ? settings.delimiter : null;
   let best: Guess = {
     delimiter: set ?? ",",
@@ -137,14 +137,6 @@ function marksToTry(text: string, settings: ReadSettings): Pick<Marks, "quote" |
     const doubled = { quote, escape: quote };
     return quote !== "" && text.includes(`\\${quote}`) ? [doubled, { quote, escape: "\\" }] : [doubled];
   });
-}
-
-/** The text of a file's beginning, for guessing only. */
-export function headText(head: Uint8Array, encoding: Encoding): string {
-  const decoding = decodingOf(encoding);
-  const label = encoding === "iso-8859-1" ? "windows-1252" : encoding;
-  const text = (decoding.kind === "units" ? decoding.decoder : new TextDecoder(label)).decode(head);
-  return text.startsWith("\ufeff") ? text.slice(1) : text;
 }
 
 /** The first lines as cells, quotes respected where they close. */

@@ -1,4 +1,4 @@
-import { SieveError } from "../kernel/problem.ts";
+import type { Encoding } from "./encoding/names.ts";
 
 /** How a delimited file is to be read, every guess decided. */
 export interface DelimitedOptions {
@@ -17,55 +17,6 @@ export interface DelimitedOptions {
   readonly comment?: string | undefined;
   /** Lines to pass over at the end. */
   readonly skip_end?: number | undefined;
-}
-
-export const ENCODINGS = [
-  "utf-8",
-  "utf-16le",
-  "utf-16be",
-  "windows-1250",
-  "windows-1252",
-  "iso-8859-1",
-  "iso-8859-2",
-  "iso-8859-15",
-  "macintosh",
-  "shift_jis",
-  "gb18030",
-] as const;
-export type Encoding = (typeof ENCODINGS)[number];
-
-const SAME_ENCODING: Record<string, Encoding> = {
-  utf8: "utf-8",
-  "utf-16": "utf-16le",
-  utf16: "utf-16le",
-  utf16le: "utf-16le",
-  utf16be: "utf-16be",
-  latin1: "iso-8859-1",
-  "us-ascii": "utf-8",
-  ascii: "utf-8",
-  "mac-roman": "macintosh",
-  macroman: "macintosh",
-  "shift-jis": "shift_jis",
-  sjis: "shift_jis",
-  cp932: "shift_jis",
-  gbk: "gb18030",
-  gb2312: "gb18030",
-  cp1252: "windows-1252",
-  cp1250: "windows-1250",
-  latin2: "iso-8859-2",
-  latin9: "iso-8859-15",
-};
-
-/** The encoding that a person's word means. Throws `encoding-unknown`. */
-export function encodingOf(word: string): Encoding {
-  const name = word.trim().toLowerCase();
-  const found = (ENCODINGS as readonly string[]).includes(name) ? (name as Encoding) : SAME_ENCODING[name];
-  if (!found) {
-    throw new SieveError("encoding-unknown", `The encoding “${word}” is not one that can be read.`, {
-      hint: `Give one of ${ENCODINGS.join(", ")}.`,
-    });
-  }
-  return found;
 }
 
 /** Longest record, in bytes; a longer one is held as unreadable. */

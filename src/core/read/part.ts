@@ -1,5 +1,5 @@
 import type { Block } from "../kernel/block.ts";
-import type { Encoding } from "./options.ts";
+import type { Encoding } from "./encoding/names.ts";
 
 /** A file as a stream of bytes, from wherever it is kept. */
 export interface SourceFile {

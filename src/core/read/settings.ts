@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { FORMAT_IDS, type FormatId } from "./part.ts";
-import { ENCODINGS } from "./options.ts";
+import { ENCODINGS, findEncoding } from "./encoding/names.ts";
 
 const arrayChoice = z.strictObject({
   take: z.enum(["join", "first", "last", "json"]),
@@ -27,7 +27,12 @@ const unpacked_mb = z
   .max(1_000_000)
   .optional()
   .describe("Megabytes that a packed file may unpack to: 250 times its size, or 16, unless said");
-const encoding = z.enum(["auto", ...ENCODINGS]).default("auto");
+/** An encoding by any usual name. */
+const named = z.preprocess(
+  (word) => (typeof word === "string" ? (findEncoding(word) ?? word) : word),
+  z.enum(["auto", ...ENCODINGS]),
+);
+const encoding = named.default("auto");
 
 /** What a person sees of a format, and the settings of a plan's read section that it knows. */
 export const FORMAT_SETTINGS: Record<FormatId, { title: string; settings: z.ZodRawShape }> = {
@@ -109,7 +114,7 @@ export const readSectionSchema = z
 /** Settings of any format, none of them needed: what a person has set so far while a file is looked at. */
 export const readSettingsSchema = z.strictObject({
   as: z.enum(["auto", ...FORMAT_IDS]).optional(),
-  encoding: z.enum(["auto", ...ENCODINGS]).optional(),
+  encoding: named.optional(),
   delimiter: z.string().min(1).max(20).optional(),
   quote: z.string().max(1).optional(),
   escape: z.string().max(1).optional(),

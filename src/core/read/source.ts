@@ -2,12 +2,13 @@ import { concat, isUtf8 } from "../kernel/bytes.ts";
 import { SieveError } from "../kernel/problem.ts";
 import { avroFormat } from "./avro/format.ts";
 import { delimited } from "./delimited/format.ts";
-import { DETECT_BYTES, detectTextFormat, headText } from "./detect.ts";
-import { encodingFor } from "./detect-encoding.ts";
+import { DETECT_BYTES, detectTextFormat } from "./detect.ts";
+import { decodeText } from "./encoding/decode.ts";
+import { encodingFor } from "./encoding/detect.ts";
 import { fixed } from "./fixed/format.ts";
 import { type FormatId, type FormatPart, type Opened, type ReadSettings, type SourceFile, type Spool } from "./part.ts";
 import { json, jsonLines } from "./json/format.ts";
-import { encodingOf } from "./options.ts";
+import { encodingOf } from "./encoding/names.ts";
 import { parquet } from "./parquet/format.ts";
 import { gunzipped, zipEntry, zipNames } from "./unpack.ts";
 import { xlsx } from "./xlsx/format.ts";
@@ -110,7 +111,7 @@ export async function* openFile(
   } else if (set) yield* open(set, source, "as set");
   else {
     const { encoding } = encodingFor(head, whole, settings.encoding);
-    const { as, why } = detectTextFormat(headText(head, encoding), file.name);
+    const { as, why } = detectTextFormat(decodeText(head, encoding), file.name);
     yield* open(as, source, why);
   }
 }

@@ -1,7 +1,7 @@
 import { concat } from "../kernel/bytes.ts";
 import { SieveError, grouped } from "../kernel/problem.ts";
-import { decodingOf } from "./decode.ts";
-import type { Encoding } from "./options.ts";
+import { decodingOf } from "./encoding/decode.ts";
+import type { Encoding } from "./encoding/names.ts";
 
 /** Longest line of a text that is cut into lines; a longer one is not what the format promises. */
 const LONGEST_LINE = 16 << 20;

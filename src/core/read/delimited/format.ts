@@ -1,5 +1,5 @@
 import type { Block } from "../../kernel/block.ts";
-import { isManyBytes } from "../decode.ts";
+import { isManyBytes } from "../encoding/decode.ts";
 import { DelimitedReader } from "./reader.ts";
 import { detectDelimited } from "../detect.ts";
 import type { FormatPart } from "../part.ts";

@@ -2,7 +2,7 @@ import { Heap, concat, isUtf8, textOf } from "../../kernel/bytes.ts";
 import { RAW_KEPT, type Block, type Origins, type Unreadable, type UnreadableReason } from "../../kernel/block.ts";
 import { SieveError, grouped } from "../../kernel/problem.ts";
 import { refuseColumns } from "../documents.ts";
-import { decodingOf, unitsIn, type Decoding } from "../decode.ts";
+import { decodingOf, unitsIn, type Decoding } from "../encoding/decode.ts";
 import { LONGEST_RECORD, MOST_COLUMNS, type DelimitedOptions } from "../options.ts";
 
 const LF = 10;

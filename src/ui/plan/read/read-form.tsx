@@ -2,7 +2,7 @@
 
 import { useId, useState, type ReactNode } from "react";
 import { FORMAT_IDS, type FormatId, type ReadOptions } from "@/core/read/part.ts";
-import { ENCODINGS } from "@/core/read/options.ts";
+import { ENCODINGS } from "@/core/read/encoding/names.ts";
 import { FORMAT_SETTINGS } from "@/core/read/settings.ts";
 
 const DELIMITER_WORDS: [string, string][] = [
