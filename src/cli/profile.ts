@@ -1,6 +1,7 @@
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { ProfileFold, type Profile } from "@/core/profile/profile.ts";
 import { lastingRead, propose } from "@/core/profile/propose.ts";
+import { doubtWords } from "@/core/read/doubt.ts";
 import { openFile, type ReadOptions, type ReadSettings } from "@/core/read/source.ts";
 import { fileSpool } from "@/engine/threads/spool.ts";
 import { fileSource } from "./files.ts";
@@ -19,6 +20,8 @@ export async function profileFiles(
     for (const source of sources) {
       for await (const opened of openFile(source, settings, spool, parts)) {
         read ??= opened.options;
+        for (const doubt of opened.doubts ?? [])
+          process.stderr.write(`${opened.name}: ${doubtWords(doubt)}. Set it by --${doubt.setting}.\n`);
         for await (const block of opened.blocks) fold.add(block, opened.columns());
       }
     }

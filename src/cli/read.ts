@@ -55,5 +55,12 @@ async function readPart(opened: Opened): Promise<void> {
 
 function report(opened: Opened): object {
   const { as, ...options } = opened.options;
-  return { file: opened.name, format: as, ...options, columns: opened.columns(), evidence: opened.evidence };
+  return {
+    file: opened.name,
+    format: as,
+    ...options,
+    columns: opened.columns(),
+    evidence: opened.evidence,
+    ...(opened.doubts ? { doubts: opened.doubts } : {}),
+  };
 }

@@ -116,14 +116,14 @@ export const WRITTEN: readonly Written[] = [
     language: "Persian",
     encodings: ["windows-1256"],
     lines: [
-      "زهرا کریمی",
+      "زهرا کريمي",
       "درخت گردو",
       "کنار رودخانه",
       "پس از باران",
-      "دامنه جنوبی",
+      "دامنه جنوبي",
       "چمن خشک",
-      "پسته وحشی",
-      "علی رضایی",
+      "پسته وحشي",
+      "علي رضايي",
     ],
   },
   {
@@ -282,7 +282,7 @@ export const WRITTEN: readonly Written[] = [
       "François Bézier",
       "graines sèches, entières",
       "pré fauché, été",
-      "forêt d’Orée",
+      "forêt dorée",
     ],
   },
   {

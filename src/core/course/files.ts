@@ -39,6 +39,7 @@ export async function* siftFile(
         resumable: opened.resumable,
         read: opened.options,
         evidence: opened.evidence,
+        ...(opened.doubts ? { doubts: opened.doubts } : {}),
         records: 0,
         unreadable: {} as Partial<Record<UnreadableReason, number>>,
       };

@@ -1,5 +1,6 @@
 import type { z } from "zod";
 import { counted, grouped } from "../kernel/problem.ts";
+import type { Doubt } from "../read/part.ts";
 import type { Field } from "../plan/types.ts";
 import type { TypeId } from "../type/index.ts";
 import { LEAST_HISTORY } from "./usual.ts";
@@ -61,6 +62,7 @@ export interface Measured {
     /** Fields that no column gives, and columns that no field takes. */
     readonly missing: readonly string[];
     readonly extra: readonly string[];
+    readonly doubts?: readonly Doubt[] | undefined;
   }[];
   /** The fields that must not be empty. */
   readonly required: readonly string[];

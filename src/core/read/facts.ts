@@ -1,5 +1,5 @@
 import type { UnreadableReason } from "../kernel/block.ts";
-import type { Evidence, ReadOptions } from "./part.ts";
+import type { Doubt, Evidence, ReadOptions } from "./part.ts";
 
 /** What reading one part of a delivery has shown: a file, or a file or sheet within one. */
 export interface FileFacts {
@@ -12,6 +12,8 @@ export interface FileFacts {
   readonly columns: readonly string[];
   readonly read: ReadOptions;
   readonly evidence: Evidence;
+  /** Guesses that could as well be another. */
+  readonly doubts?: readonly Doubt[] | undefined;
   readonly records: number;
   readonly unreadable: Partial<Record<UnreadableReason, number>>;
   /** Columns that no field takes, and fields that no column gives. */

@@ -26,6 +26,12 @@ export type FormatId = (typeof FORMAT_IDS)[number];
 /** Why a thing was guessed, in words for a person, by what was guessed. */
 export type Evidence = Readonly<Record<string, string>>;
 
+/** A guess that could as well be another: the setting, what it was taken to be first, and what the same bytes are by each. */
+export interface Doubt {
+  readonly setting: "encoding";
+  readonly readings: readonly { readonly value: string; readonly shows: readonly string[] }[];
+}
+
 /** What a person or a plan has already decided about reading; the rest is found out. */
 export interface ReadSettings {
   readonly as?: FormatId | "auto" | undefined;
@@ -64,6 +70,8 @@ export interface Opened {
   readonly name: string;
   readonly options: ReadOptions;
   readonly evidence: Evidence;
+  /** What is to be asked before it is loaded. */
+  readonly doubts?: readonly Doubt[] | undefined;
   /** What else the file holds that could be read: other sheets, other paths. */
   readonly others?: Readonly<Record<string, readonly string[]>> | undefined;
   /** Paths of the arrays in its documents, as far as they were met. */

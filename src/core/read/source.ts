@@ -69,7 +69,7 @@ export async function* openFile(
   const open = async function* (as: FormatId, from: SourceFile, why: string): AsyncGenerator<Opened> {
     const binary = as === "xlsx" || as === "parquet" || as === "avro";
     const encoding = binary
-      ? { encoding: "utf-8" as const, why: "" }
+      ? { encoding: "utf-8" as const, why: "", doubt: null }
       : textEncoding(as, head, whole, settings.encoding);
     const context = { part: parts.next, spool, encoding: encoding.encoding, head, whole };
     for await (const opened of FORMATS[as].open(from, settings, context)) {
@@ -77,6 +77,7 @@ export async function* openFile(
       yield {
         ...opened,
         evidence: { format, ...(binary ? {} : { encoding: encoding.why }), ...opened.evidence },
+        ...(encoding.doubt ? { doubts: [encoding.doubt] } : {}),
         // Places in what is packed are not places in the file.
         resumable: opened.resumable && layer === 0,
       };

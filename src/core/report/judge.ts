@@ -5,6 +5,7 @@ import type { Plan } from "../plan/schema.ts";
 import { gateName, gatePartOf } from "../gate/index.ts";
 import { loadedBefore, loadedBeforeGate } from "../gate/loaded-before.ts";
 import type { Judged, Measured } from "../gate/part.ts";
+import { doubtWords } from "../read/doubt.ts";
 
 /** A gate's name, and what it came to. */
 export interface GateResult extends Judged {
@@ -33,6 +34,7 @@ export function judgeGates(compiled: Compiled, input: GateInput): GateResult[] {
   };
   return [
     ...judgePlanned(compiled.plan, measured),
+    ...judgeReading(measured),
     ...judgeColumns(compiled.plan, measured),
     ...judgeDrift(compiled.plan, input.drift),
     ...judgeChecks(compiled, input.problems),
@@ -54,6 +56,19 @@ function judgePlanned(plan: Plan, measured: Measured): GateResult[] {
     results.push({ gate: gateName(gate), ...gatePartOf(limit).judge(options, measured) });
   }
   return results;
+}
+
+/** A guess about how a file is to be read that could as well be another; told of only where there is one. */
+function judgeReading({ files }: Measured): GateResult[] {
+  const found = files.flatMap((f) => (f.doubts ?? []).map((doubt) => `${f.name}: ${doubtWords(doubt)}`));
+  if (found.length === 0) return [];
+  return [
+    {
+      gate: "reading in doubt",
+      passed: false,
+      message: `${found.join("; ")}. Set it in the plan’s Read stage, or let the load through where the first is right.`,
+    },
+  ];
 }
 
 /** Columns that no field takes, and fields that no column gives, where the plan stops at them. */

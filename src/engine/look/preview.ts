@@ -1,5 +1,5 @@
 import { problemParts } from "@/core/kernel/problem.ts";
-import type { Evidence, ReadOptions, ReadSettings } from "@/core/read/part.ts";
+import type { Doubt, Evidence, ReadOptions, ReadSettings } from "@/core/read/part.ts";
 import { openFile, rawText } from "@/core/read/source.ts";
 import { arrivedCells, rawBytes } from "@/core/course/course.ts";
 import type { Db } from "@/store/db.ts";
@@ -11,6 +11,8 @@ export interface PartPreview {
   name: string;
   read: ReadOptions;
   evidence: Evidence;
+  /** What is to be asked before it is loaded. */
+  doubts: readonly Doubt[];
   others: Readonly<Record<string, readonly string[]>>;
   arrays: readonly string[];
   columns: readonly string[];
@@ -42,8 +44,8 @@ export async function previewDelivery(
       let last: PartPreview | null = null;
       try {
         for await (const opened of openFile(storedFile(db, file, told), settings, spool)) {
-          const { name, options, evidence, others = {} } = opened;
-          last = { name, read: options, evidence, others, arrays: [], columns: [], rows: [], error: null };
+          const { name, options, evidence, doubts = [], others = {} } = opened;
+          last = { name, read: options, evidence, doubts, others, arrays: [], columns: [], rows: [], error: null };
           previews.push(last);
           for await (const block of opened.blocks) {
             for (let r = 0; r < block.count && last.rows.length < most; r++) {
@@ -70,6 +72,7 @@ export async function previewDelivery(
             name: file.name,
             read: { as: settings.as && settings.as !== "auto" ? settings.as : "delimited" },
             evidence: {},
+            doubts: [],
             others: {},
             arrays: [],
             columns: [],

@@ -7,7 +7,8 @@ import { useRouter } from "next/navigation";
 import { useEffect, useMemo, useState } from "react";
 import type { ReadSection } from "@/core/plan/schema.ts";
 import { lastingRead, propose, withoutReasons, type Reason } from "@/core/profile/propose.ts";
-import type { ReadOptions, ReadSettings } from "@/core/read/part.ts";
+import { doubtWords } from "@/core/read/doubt.ts";
+import type { Doubt, ReadOptions, ReadSettings } from "@/core/read/part.ts";
 import type { PartPreview } from "@/engine/look/preview.ts";
 import { ask, problemFrom, problemOf } from "../kit/api.ts";
 import { Value } from "../kit/cell.tsx";
@@ -123,6 +124,7 @@ export function BeginDesk({
     </button>
   );
   const lines = proposal?.reasons ?? [];
+  const doubtful = parts?.find((p) => p.doubts.length > 0);
   return (
     <>
       <div className="flex items-end justify-between border-b border-[var(--ink)] pb-3">
@@ -136,7 +138,13 @@ export function BeginDesk({
           <button type="button" className="btn btn-line" disabled={!plan || busy} onClick={() => void make(false)}>
             Save the plan and open it
           </button>
-          <button type="button" className="btn btn-primary" disabled={!plan || busy} onClick={() => void make(true)}>
+          <button
+            type="button"
+            className="btn btn-primary"
+            disabled={!plan || busy || doubtful !== undefined}
+            title={doubtful && `${doubtful.name}: ${doubtWords(doubtful.doubts[0]!)}. Say which first.`}
+            onClick={() => void make(true)}
+          >
             {done ? `Make the feed and load ${counted(done.records, "record")}` : "Make the feed and load"}
           </button>
         </div>
@@ -217,6 +225,17 @@ export function BeginDesk({
               )}
             </ProblemNote>
           )}
+          {view === "records" &&
+            part?.doubts.map((doubt) => (
+              <DoubtAsked
+                key={doubt.setting}
+                doubt={doubt}
+                set={(value) => {
+                  setRejected(new Set());
+                  setSettings({ ...settings, [doubt.setting]: value });
+                }}
+              />
+            ))}
           {view === "records" && part && <FirstRecords part={part} />}
           {view !== "records" &&
             !done &&
@@ -287,6 +306,32 @@ function changed(found: ReadOptions, next: ReadOptions, before: ReadSettings): R
     else settings[key] = b;
   }
   return settings as ReadSettings;
+}
+
+/** A guess that could as well be another: what both make of the same bytes, for a person to say which is right. */
+function DoubtAsked({ doubt, set }: { doubt: Doubt; set: (value: string) => void }) {
+  return (
+    <section aria-label={`Which ${doubt.setting} it is`} className="mb-3 border-l-4 border-[var(--ochre)] pl-3">
+      <p>The same bytes could be either of these. Which are the words that were written?</p>
+      <ul className="mt-1 grid gap-1">
+        {doubt.readings.map(({ value, shows }) => (
+          <li key={value} className="flex flex-wrap items-baseline gap-x-3">
+            <button type="button" className="btn btn-line btn-sm" onClick={() => set(value)}>
+              {value}
+            </button>
+            {shows.map((text, i) => (
+              <span key={i} className="font-semibold">
+                {text}
+              </span>
+            ))}
+          </li>
+        ))}
+      </ul>
+      <p className="faint mt-1 text-sm">
+        Neither? Choose the {doubt.setting} beside. Until it is said, a load stops before it writes.
+      </p>
+    </section>
+  );
 }
 
 function FirstRecords({ part }: { part: PartPreview }) {

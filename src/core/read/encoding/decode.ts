@@ -37,8 +37,16 @@ export function isManyBytes(encoding: Encoding): boolean {
   return MANY_BYTES.has(encoding);
 }
 
+const tables = new Map<Encoding, readonly (string | null)[]>();
+
 /** Of one byte a character, the characters by byte; null for a byte that the encoding leaves undefined. */
 export function charactersOf(encoding: Encoding): readonly (string | null)[] {
+  let table = tables.get(encoding);
+  if (!table) tables.set(encoding, (table = makeTable(encoding)));
+  return table;
+}
+
+function makeTable(encoding: Encoding): readonly (string | null)[] {
   const own = decoderFor(encoding);
   return Array.from({ length: 256 }, (_, byte) => {
     if (encoding === "iso-8859-1") return byte >= 0x80 && byte < 0xa0 ? null : String.fromCharCode(byte);

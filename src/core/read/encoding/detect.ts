@@ -1,27 +1,27 @@
 import { isUtf8 } from "../../kernel/bytes.ts";
 import { SieveError } from "../../kernel/problem.ts";
+import type { Doubt } from "../part.ts";
 import { decodeText } from "./decode.ts";
 import { LEAST_MARGIN, guessEncoding, type Guess } from "./guess.ts";
 import { encodingOf, type Encoding } from "./names.ts";
-
-/** Two encodings that are about as likely, and words that they read differently. */
-export interface EncodingDoubt {
-  readonly readings: readonly [Encoding, Encoding];
-  readonly words: readonly (readonly [string, string])[];
-}
 
 /** How a text is to be decoded, why, and what is doubtful about it. */
 export interface FoundEncoding {
   readonly encoding: Encoding;
   readonly why: string;
-  readonly doubt?: EncodingDoubt | null;
+  readonly doubt?: Doubt | null;
 }
 
 /** The encoding as set, or found from the file's beginning, and why. Throws `not-text`, `encoding-unknown`. */
 export function encodingFor(head: Uint8Array, whole: boolean, set: string | undefined): FoundEncoding {
   if (set && set !== "auto") return { encoding: encodingOf(set), why: "as set" };
-  return detectEncoding(head, whole);
+  let known = found.get(head);
+  if (!known) found.set(head, (known = detectEncoding(head, whole)));
+  return known;
 }
+
+/** What was found of a beginning: it is asked for by whoever tells the format, and by the format. */
+const found = new WeakMap<Uint8Array, FoundEncoding>();
 
 /** Byte order marks, the longer ones first. */
 const MARKS: readonly (readonly [Encoding, readonly number[]])[] = [
@@ -121,7 +121,11 @@ function whyGuessed({ best, next, words }: Guess): string {
   return `as ${best.encoding} its letters follow one another as they do in ${language}${other}`;
 }
 
-function doubtOf({ best, next, margin, words }: Guess): EncodingDoubt | null {
+function doubtOf({ best, next, margin, words }: Guess): Doubt | null {
   if (!next || margin >= LEAST_MARGIN) return null;
-  return { readings: [best.encoding, next.encoding], words };
+  const reading = (encoding: Encoding, i: 0 | 1): Doubt["readings"][number] => ({
+    value: encoding,
+    shows: words.map((w) => w[i]),
+  });
+  return { setting: "encoding", readings: [reading(best.encoding, 0), reading(next.encoding, 1)] };
 }

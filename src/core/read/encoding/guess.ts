@@ -10,7 +10,7 @@ const LONGEST_WORD = 400;
 const SHOWN = 4;
 
 /** Encodings that are hardly met any more must be so much more probable, as a natural logarithm. */
-const RARE = 4;
+const RARE = 5;
 /** Met by chance more often than any other. */
 const COMMON: ReadonlySet<Encoding> = new Set([
   ...(["windows-1250", "windows-1251", "windows-1252", "windows-1253", "windows-1254", "windows-1255"] as const),
@@ -18,7 +18,7 @@ const COMMON: ReadonlySet<Encoding> = new Set([
   ...(["shift_jis", "euc-jp", "gb18030", "big5", "euc-kr", "koi8-r"] as const),
 ]);
 /** A reading that is not this much more probable than the next one is doubtful, as a natural logarithm. */
-export const LEAST_MARGIN = 8;
+export const LEAST_MARGIN = 13;
 
 /** Costs of what no language does, as natural logarithms. */
 const COST = {
@@ -28,9 +28,11 @@ const COST = {
   scripts: 7,
   /** A sign where texts have it: a quotation mark around a word, a degree after a number. */
   usualSign: 6,
+  /** An apostrophe in a word. */
+  within: 9,
   /** The same where they don't: before a letter or after one, and within a word. */
-  besideLetter: 10,
-  betweenLetters: 16,
+  besideLetter: 12,
+  betweenLetters: 20,
   /** Any other: a piece of a frame, a mathematical sign. */
   oddSign: 20,
   /** A byte that the encoding leaves undefined, a control character. */
@@ -49,7 +51,7 @@ function signCost(sign: string, letterBefore: boolean, letterAfter: boolean): nu
   if (!ALONE.test(sign)) return COST.oddSign;
   // Scripts without blanks have signs anywhere.
   if (sign >= "\u3000") return COST.usualSign;
-  if (letterBefore && letterAfter) return WITHIN.test(sign) ? COST.usualSign : COST.betweenLetters;
+  if (letterBefore && letterAfter) return WITHIN.test(sign) ? COST.within : COST.betweenLetters;
   if (letterAfter) return BEFORE.test(sign) ? COST.usualSign : COST.besideLetter;
   if (letterBefore) return AFTER.test(sign) ? COST.usualSign : COST.besideLetter;
   return COST.usualSign;
@@ -128,10 +130,13 @@ function readWith(encoding: Encoding, words: readonly Uint8Array[]): Read | null
   const scripts = scriptsOf(texts);
   const models = scripts.flatMap((s) => modelsOf(s));
   const { log, model } = mixtureOf(
-    texts.map((text) => models.map((m) => logOf(text, m))),
+    texts.map((text) => {
+      const { pairs, cost } = pairsOf(text);
+      return models.map((m) => pairs.reduce((log, [before, letter]) => log + m.logAfter(before, letter), -cost));
+    }),
     models,
   );
-  const prior = encoding === "windows-1252" ? 0 : COMMON.has(encoding) ? RARE / 4 : RARE;
+  const prior = encoding === "windows-1252" ? 0 : COMMON.has(encoding) ? RARE / 5 : RARE;
   return { encoding, log: log - prior, language: model.language, texts };
 }
 
@@ -179,8 +184,9 @@ function decodeWords(encoding: Encoding, words: readonly Uint8Array[]): string[]
         .normalize("NFC"),
     );
   }
+  const decoder = textDecoder(encoding);
   const texts = words.map((w) => {
-    const text = textDecoder(encoding).decode(w);
+    const text = decoder.decode(w);
     return w.length === LONGEST_WORD ? text.slice(0, -1) : text;
   });
   const broken = texts.filter((t) => t.includes("\ufffd")).length;
@@ -209,20 +215,20 @@ function scriptsOf(texts: readonly string[]): Script[] {
   return latin >= most.n ? ["Latin"] : [most.script];
 }
 
-/** How probable the letters of a word are beyond those of ASCII, and those beside them, as a natural logarithm. */
-function logOf(word: string, model: LetterModel): number {
-  let log = 0;
+/** The letters of a word that are not ASCII, and those beside them, in pairs; and what speaks against the word in any language. */
+function pairsOf(word: string): { pairs: readonly (readonly [number, number])[]; cost: number } {
+  const pairs: [number, number][] = [];
+  let cost = 0;
   let before = BOUNDARY;
   let high = false;
   let small = false;
   let latin = false;
   const characters = [...word];
   for (const [i, c] of characters.entries()) {
-    const code = c.codePointAt(0)!;
-    const isHigh = code > 127;
+    const isHigh = c > "\u007f";
     if (!isLetter(c)) {
-      if (isHigh) log -= signCost(c, before !== BOUNDARY, isLetter(characters[i + 1] ?? ""));
-      if (high) log += model.logAfter(before, BOUNDARY);
+      if (isHigh) cost += signCost(c, before !== BOUNDARY, isLetter(characters[i + 1] ?? ""));
+      if (high) pairs.push([before, BOUNDARY]);
       [before, high, small] = [BOUNDARY, false, false];
       continue;
     }
@@ -230,13 +236,14 @@ function logOf(word: string, model: LetterModel): number {
     const letter = lower.codePointAt(0)!;
     const own = !isHigh || /\p{Script=Latin}/u.test(c);
     if (isHigh || high) {
-      log += model.logAfter(before, letter);
-      if (before !== BOUNDARY && own !== latin) log -= COST.scripts;
-      if (small && lower !== c) log -= COST.capitalWithin;
+      pairs.push([before, letter]);
+      if (before !== BOUNDARY && own !== latin) cost += COST.scripts;
+      if (small && lower !== c) cost += COST.capitalWithin;
     }
     [before, high, small, latin] = [letter, isHigh, lower === c && c !== c.toUpperCase(), own];
   }
-  return high ? log + model.logAfter(before, BOUNDARY) : log;
+  if (high) pairs.push([before, BOUNDARY]);
+  return { pairs, cost };
 }
 
 const isLetter = (c: string): boolean => (c > "\u007f" ? /[\p{L}\p{M}]/u.test(c) : /[A-Za-z]/.test(c));

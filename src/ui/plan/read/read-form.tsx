@@ -2,7 +2,7 @@
 
 import { useId, useState, type ReactNode } from "react";
 import { FORMAT_IDS, type FormatId, type ReadOptions } from "@/core/read/part.ts";
-import { ENCODINGS } from "@/core/read/encoding/names.ts";
+import { ENCODING_GROUPS } from "@/core/read/encoding/names.ts";
 import { FORMAT_SETTINGS } from "@/core/read/settings.ts";
 
 const DELIMITER_WORDS: [string, string][] = [
@@ -245,10 +245,15 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
             value={read.encoding ?? "auto"}
             onChange={(e) => put({ encoding: e.target.value })}
           >
-            {["auto", ...ENCODINGS].map((e) => (
-              <option key={e} value={e}>
-                {e === "auto" ? "found out from each file" : e}
-              </option>
+            <option value="auto">found out from each file</option>
+            {ENCODING_GROUPS.map(({ title, encodings }) => (
+              <optgroup key={title} label={title}>
+                {encodings.map((e) => (
+                  <option key={e} value={e}>
+                    {e}
+                  </option>
+                ))}
+              </optgroup>
             ))}
           </select>,
         )}

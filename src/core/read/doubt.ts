@@ -1,0 +1,8 @@
+import { listed } from "../kernel/problem.ts";
+import type { Doubt } from "./part.ts";
+
+/** A doubt in words: “its encoding may be windows-1250, which reads Kőrösi, or windows-1252, which reads Kõrösi”. */
+export function doubtWords({ setting, readings }: Doubt): string {
+  const each = readings.map(({ value, shows }) => `${value}, which reads ${listed(shows.slice(0, 2))}`);
+  return `its ${setting} may be ${each.join(", or ")}`;
+}
