@@ -80,6 +80,12 @@ describe("an encoding that is found out", () => {
     }
   });
 
+  it("is not UTF-16 for a nought or two in a text of single bytes", async () => {
+    for (const text of ["f0\n\0\t", "id,name\n1,a\0b\n2,cd\n", "id,name\n1,\0\0\n2,ab\n3,cd\n4,efgh\n"]) {
+      expect(encodingFor(new TextEncoder().encode(text.padEnd(60, "plain,")), true, "auto").encoding).toBe("utf-8");
+    }
+  });
+
   it("is refused by name where nothing here can read it", () => {
     const korean = Uint8Array.from([0x1b, 0x24, 0x29, 0x43, 0x0e, 0x30, 0x21, 0x0f, 0x0a]);
     expect(() => encodingFor(korean, true, "auto")).toThrow("ISO-2022-KR");

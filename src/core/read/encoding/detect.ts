@@ -100,11 +100,24 @@ function byEscapes(head: Uint8Array): FoundEncoding | null {
     : null;
 }
 
+/** The share of noughts, and of ASCII among the other bytes, from which on a text is one of single bytes with some noughts in it. */
+const FEW_NOUGHTS = 0.3;
+const MOSTLY_ASCII = 0.9;
+/** The share of noughts that may stand where a letter's own byte is. */
+const STRAY_NOUGHTS = 0.1;
+
 /** UTF-16 or UTF-32 without a mark: the one that gives text, and of two the one with more of ASCII, which ends lines and cells. */
 function wideEncoding(head: Uint8Array): Encoding | null {
+  const noughts = head.filter((b) => b === 0).length;
+  const ascii = head.filter((b) => (b >= 32 && b < 127) || b === 9 || b === 10 || b === 13).length;
+  // Two letters of ASCII are a Chinese sign in UTF-16, but hardly any text of such signs is made of pairs of them alone.
+  if (noughts < head.length * FEW_NOUGHTS && ascii > (head.length - noughts) * MOSTLY_ASCII) return null;
   let best: { encoding: Encoding; ascii: number } | null = null;
   for (const encoding of ["utf-32le", "utf-32be", "utf-16le", "utf-16be"] as const) {
     const unit = encoding.startsWith("utf-32") ? 4 : 2;
+    // What stands before or after a letter of ASCII is nought; that a letter's own byte is one is rare.
+    const own = encoding.endsWith("le") ? 0 : unit - 1;
+    if (head.filter((b, i) => b === 0 && i % unit === own).length > noughts * STRAY_NOUGHTS) continue;
     const text = decodeText(head.subarray(0, head.length - (head.length % unit)), encoding);
     // Half a character may be at the end.
     const body = text.slice(0, -1);
