@@ -91,6 +91,7 @@ export const OF_WHAT_IS_GIVEN: readonly string[] = [
   "not-delimited",
   "not-text",
   "nothing-read",
+  "ods-broken",
   "old-workbook",
   "outbox-refused",
   "outbox-silent",

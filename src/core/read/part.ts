@@ -20,7 +20,17 @@ export interface SourceFile {
 export type Spool = (name: string, chunks: AsyncIterable<Uint8Array>) => Promise<RangedFile>;
 export type RangedFile = SourceFile & Required<Pick<SourceFile, "range">>;
 
-export const FORMAT_IDS = ["delimited", "fixed", "json", "json-lines", "xml", "xlsx", "parquet", "avro"] as const;
+export const FORMAT_IDS = [
+  "delimited",
+  "fixed",
+  "json",
+  "json-lines",
+  "xml",
+  "xlsx",
+  "ods",
+  "parquet",
+  "avro",
+] as const;
 export type FormatId = (typeof FORMAT_IDS)[number];
 
 /** Why a thing was guessed, in words for a person, by what was guessed. */
@@ -58,6 +68,10 @@ export interface ReadSettings {
     Readonly<Record<string, { take: "join" | "first" | "last" | "json"; by?: string | undefined }>> | undefined;
   /** xlsx: the sheets to read; the first that has records unless said. */
   readonly sheets?: readonly string[] | undefined;
+  /** xlsx: numbers that are shown with leading zeros are read as shown; yes unless said. */
+  readonly as_shown?: boolean | undefined;
+  /** xlsx: merged cells all have what the first of them has. */
+  readonly fill_merged?: boolean | undefined;
   /** Megabytes that a packed file may unpack to; by its own size unless said. */
   readonly unpacked_mb?: number | undefined;
 }

@@ -8,6 +8,20 @@ const arrayChoice = z.strictObject({
 });
 const header = z.boolean().optional().describe("The first line names the columns");
 const skip = z.int().min(0).max(10_000).optional().describe("Lines to pass over before the header");
+const sheets = z
+  .array(z.string().min(1).max(200))
+  .min(1)
+  .max(200)
+  .optional()
+  .describe("The sheets to read; the first with records unless said");
+const as_shown = z
+  .boolean()
+  .optional()
+  .describe("Numbers that are shown with leading zeros are read as they are shown: yes unless said");
+const fill_merged = z
+  .boolean()
+  .optional()
+  .describe("Merged cells all have what the first of them has; unless said, only the first has it");
 const records = z.string().min(1).max(500).optional();
 const documents = {
   each: z
@@ -87,15 +101,16 @@ export const FORMAT_SETTINGS: Record<FormatId, { title: string; settings: z.ZodR
   xlsx: {
     title: "Workbook (XLSX)",
     settings: {
-      sheets: z
-        .array(z.string().min(1).max(200))
-        .min(1)
-        .max(200)
-        .optional()
-        .describe("The sheets to read; the first with records unless said"),
+      sheets,
       header,
       skip,
+      as_shown,
+      fill_merged,
     },
+  },
+  ods: {
+    title: "OpenDocument spreadsheet",
+    settings: { sheets, header, skip, as_shown, fill_merged },
   },
   parquet: { title: "Parquet", settings: { ...documents } },
   avro: { title: "Avro", settings: { ...documents } },
@@ -126,6 +141,8 @@ export const readSettingsSchema = z.strictObject({
   records,
   each: documents.each,
   arrays: documents.arrays,
-  sheets: z.array(z.string().min(1).max(200)).min(1).max(200).optional(),
+  sheets,
+  as_shown,
+  fill_merged,
   unpacked_mb,
 });

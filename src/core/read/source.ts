@@ -9,6 +9,7 @@ import { fixed } from "./fixed/format.ts";
 import { type FormatId, type FormatPart, type Opened, type ReadSettings, type SourceFile, type Spool } from "./part.ts";
 import { json, jsonLines } from "./json/format.ts";
 import { encodingOf } from "./encoding/names.ts";
+import { ods } from "./ods/format.ts";
 import { parquet } from "./parquet/format.ts";
 import { gunzipped, zipEntry, zipNames } from "./unpack.ts";
 import { xlsx } from "./xlsx/format.ts";
@@ -23,6 +24,7 @@ const FORMATS: Record<FormatId, FormatPart> = {
   "json-lines": jsonLines,
   xml,
   xlsx,
+  ods,
   parquet,
   avro: avroFormat,
 };
@@ -67,7 +69,7 @@ export async function* openFile(
     return;
   }
   const open = async function* (as: FormatId, from: SourceFile, why: string): AsyncGenerator<Opened> {
-    const binary = as === "xlsx" || as === "parquet" || as === "avro";
+    const binary = as === "xlsx" || as === "ods" || as === "parquet" || as === "avro";
     const encoding = binary
       ? { encoding: "utf-8" as const, why: "", doubt: null }
       : textEncoding(as, head, whole, settings.encoding);
@@ -95,6 +97,10 @@ export async function* openFile(
       yield* open("xlsx", kept, "a zip archive with a workbook in it");
       return;
     }
+    if (await isSpreadsheet(kept, names)) {
+      yield* open("ods", kept, "a zip archive that says it is an OpenDocument spreadsheet");
+      return;
+    }
     for (const name of names) yield* openFile(zipEntry(kept, name), settings, spool, parts, layer + 1);
     return;
   }
@@ -103,6 +109,11 @@ export async function* openFile(
   else if (set === "xlsx") {
     throw new SieveError("xlsx-broken", `${file.name} is not a workbook.`, {
       detail: "A workbook is a zip archive, and this file does not begin as one.",
+      hint: "Check that it is the right file, or change the plan's read section.",
+    });
+  } else if (set === "ods") {
+    throw new SieveError("ods-broken", `${file.name} is not an OpenDocument spreadsheet.`, {
+      detail: "Such a spreadsheet is a zip archive, and this file does not begin as one.",
       hint: "Check that it is the right file, or change the plan's read section.",
     });
   } else if (head[0] === 0xd0 && head[1] === 0xcf && head[2] === 0x11 && head[3] === 0xe0) {
@@ -115,6 +126,20 @@ export async function* openFile(
     const { as, why } = detectTextFormat(decodeText(head, encoding), file.name);
     yield* open(as, source, why);
   }
+}
+
+/** What an OpenDocument says that it is, in a file of its own. */
+async function isSpreadsheet(
+  zip: SourceFile & Required<Pick<SourceFile, "chunks">>,
+  names: readonly string[],
+): Promise<boolean> {
+  if (!names.includes("mimetype") || !names.includes("content.xml")) return false;
+  let type = "";
+  for await (const chunk of zipEntry(zip, "mimetype").chunks()) {
+    type += new TextDecoder().decode(chunk);
+    if (type.length > 200) break;
+  }
+  return type.trim().startsWith("application/vnd.oasis.opendocument.spreadsheet");
 }
 
 function textEncoding(

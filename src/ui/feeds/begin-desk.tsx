@@ -79,7 +79,8 @@ export function BeginDesk({
   const read = useMemo((): ReadSection | undefined => {
     const first = parts?.find((p) => p.error === null || p.rows.length > 0);
     if (!first || arriving || parts!.some((p) => p.error !== null)) return undefined;
-    const sheets = first.read.as === "xlsx" ? parts!.flatMap((p) => p.read.sheets ?? []) : undefined;
+    const sheets =
+      first.read.as === "xlsx" || first.read.as === "ods" ? parts!.flatMap((p) => p.read.sheets ?? []) : undefined;
     return {
       ...lastingRead(first.read, settings),
       ...(sheets ? { sheets: [...new Set(sheets)] } : {}),

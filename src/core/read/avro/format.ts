@@ -86,14 +86,46 @@ const longType = avro.types.LongType.__with({
 
 const pad = (n: bigint, digits: number): string => String(n).padStart(digits, "0");
 
-/** A moment in UTC as ISO 8601 writes it, with what is left of a second. */
-export function momentText(units: bigint, perSecond: bigint): string {
+/** A moment in UTC as ISO 8601 writes it, with what is left of a second; `zone` is nothing for a moment of no zone. */
+export function momentText(units: bigint, perSecond: bigint, zone: "Z" | "" = "Z"): string {
   const seconds = units / perSecond - (units % perSecond < 0n ? 1n : 0n);
   const part = units - seconds * perSecond;
   const at = new Date(Number(seconds) * 1000);
   if (Number.isNaN(at.getTime())) return String(units);
   const text = at.toISOString().slice(0, 19);
-  return part === 0n ? `${text}Z` : `${text}.${pad(part, String(perSecond).length - 1)}Z`;
+  return text + fraction(part, perSecond) + zone;
+}
+
+/** A time of day, from midnight. */
+export function timeText(units: bigint, perSecond: bigint): string {
+  const seconds = units / perSecond;
+  if (units < 0n || seconds >= 86_400n) return String(units);
+  const [h, m, s] = [seconds / 3600n, (seconds / 60n) % 60n, seconds % 60n];
+  return `${pad(h, 2)}:${pad(m, 2)}:${pad(s, 2)}${fraction(units % perSecond, perSecond)}`;
+}
+
+const fraction = (part: bigint, perSecond: bigint): string =>
+  part === 0n ? "" : `.${pad(part, String(perSecond).length - 1)}`;
+
+/** A day by its number from 1970 on; one that no calendar has as its number. */
+export function dayText(days: number): string {
+  const at = new Date(days * 86_400_000);
+  return Number.isNaN(at.getTime()) ? String(days) : at.toISOString().slice(0, at.getUTCFullYear() > 9999 ? 13 : 10);
+}
+
+/** Sixteen bytes as a UUID is written. */
+export function uuidText(bytes: Uint8Array): string {
+  const hex = Array.from(bytes, (b) => b.toString(16).padStart(2, "0")).join("");
+  return [hex.slice(0, 8), hex.slice(8, 12), hex.slice(12, 16), hex.slice(16, 20), hex.slice(20)].join("-");
+}
+
+/** Months, days and milliseconds as ISO 8601 writes a duration. */
+function durationText(bytes: Uint8Array): string {
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.length);
+  const [months, days, ms] = [0, 4, 8].map((at) => view.getUint32(at, true)) as [number, number, number];
+  const date = `${months > 0 ? `${months}M` : ""}${days > 0 ? `${days}D` : ""}`;
+  const time = ms > 0 || date === "" ? `T${String(ms / 1000)}S` : "";
+  return `P${date}${time}`;
 }
 
 /** Digits of a whole number with a decimal point `scale` digits from the end. */
@@ -110,11 +142,18 @@ export function bigFromBytes(bytes: Uint8Array): bigint {
   return bytes.length > 0 && bytes[0]! > 127 ? value - 256n ** BigInt(bytes.length) : value;
 }
 
+interface AvroField {
+  name: string;
+  type: unknown;
+  logicalType?: string;
+  scale?: number;
+}
+
 interface AvroSchema {
   type?: unknown;
   logicalType?: string;
   scale?: number;
-  fields?: { name: string; type: unknown }[];
+  fields?: AvroField[];
   items?: unknown;
   values?: unknown;
   name?: string;
@@ -122,25 +161,79 @@ interface AvroSchema {
 
 type Show = (value: unknown) => Value;
 
+const PER_SECOND = { millis: 1000n, micros: 1_000_000n, nanos: 1_000_000_000n } as const;
+
+/** A field's type. Some programs say its logical type beside the type and not within it. */
+function typeOf({ type, logicalType, scale }: AvroField): unknown {
+  return typeof type === "string" && logicalType !== undefined ? { type, logicalType, scale } : type;
+}
+
 /** How a decoded value of a schema becomes text, by its logical type. */
 function shower(schema: unknown, named: Map<string, Show>): Show {
   if (typeof schema === "string") return named.get(schema) ?? plain;
   if (Array.isArray(schema)) {
-    const branches = schema.filter((s) => s !== "null").map((s) => shower(s, named));
-    return (v) => (v === null ? null : branches.length === 1 ? branches[0]!(v) : plain(v));
+    const branches = schema
+      .filter((s) => s !== "null")
+      .map((s) => ({ show: shower(s, named), has: holderOf(s, named) }));
+    return (v) => (v === null ? null : (branches.find((b) => branches.length === 1 || b.has(v))?.show ?? plain)(v));
   }
   const s = schema as AvroSchema;
+  const show = showerOf(s, named);
+  if (s.name && (s.type === "fixed" || s.type === "enum")) named.set(s.name, show);
+  return show;
+}
+
+/** Whether a decoded value can be one of a union's branch. */
+function holderOf(schema: unknown, named: ReadonlyMap<string, Show>): (value: unknown) => boolean {
+  const type = typeof schema === "string" ? schema : (schema as AvroSchema).type;
+  switch (type) {
+    case "string":
+    case "enum":
+      return (v) => typeof v === "string";
+    case "boolean":
+      return (v) => typeof v === "boolean";
+    case "int":
+    case "float":
+    case "double":
+      return (v) => typeof v === "number";
+    case "long":
+      return (v) => typeof v === "bigint";
+    case "bytes":
+    case "fixed":
+      return (v) => v instanceof Uint8Array;
+    case "array":
+      return Array.isArray;
+  }
+  // Another type by its name: bytes of a fixed length, or a record.
+  if (typeof schema === "string" && named.has(schema)) return () => true;
+  return (v) => typeof v === "object" && !Array.isArray(v) && !(v instanceof Uint8Array);
+}
+
+function showerOf(s: AvroSchema, named: Map<string, Show>): Show {
   switch (s.logicalType) {
     case "date":
-      return (v) => new Date(Number(v) * 86_400_000).toISOString().slice(0, 10);
+      return (v) => dayText(Number(v));
+    case "time-millis":
+      return (v) => timeText(BigInt(v as number), PER_SECOND.millis);
+    case "time-micros":
+      return (v) => timeText(BigInt(v as bigint), PER_SECOND.micros);
     case "timestamp-millis":
-    case "local-timestamp-millis":
-      return (v) => momentText(BigInt(v as bigint), 1000n);
     case "timestamp-micros":
+    case "timestamp-nanos":
+    case "local-timestamp-millis":
     case "local-timestamp-micros":
-      return (v) => momentText(BigInt(v as bigint), 1_000_000n);
+    case "local-timestamp-nanos": {
+      const perSecond = PER_SECOND[s.logicalType.slice(s.logicalType.lastIndexOf("-") + 1) as keyof typeof PER_SECOND];
+      const zone = s.logicalType.startsWith("local-") ? "" : "Z";
+      return (v) => momentText(BigInt(v as bigint), perSecond, zone);
+    }
     case "decimal":
-      return (v) => decimalText(bigFromBytes(v as Uint8Array), s.scale ?? 0);
+      // Of text or a number, a decimal is not one by the specification.
+      return (v) => (v instanceof Uint8Array ? decimalText(bigFromBytes(v), s.scale ?? 0) : plain(v));
+    case "uuid":
+      return (v) => (v instanceof Uint8Array && v.length === 16 ? uuidText(v) : plain(v));
+    case "duration":
+      return (v) => (v instanceof Uint8Array && v.length === 12 ? durationText(v) : plain(v));
   }
   if (s.type === "record" || s.type === "error") {
     const fields: [string, Show][] = [];
@@ -150,7 +243,7 @@ function shower(schema: unknown, named: Map<string, Show>): Show {
       return out;
     };
     if (s.name) named.set(s.name, show);
-    for (const f of s.fields ?? []) fields.push([f.name, shower(f.type, named)]);
+    for (const f of s.fields ?? []) fields.push([f.name, shower(typeOf(f), named)]);
     return show;
   }
   if (s.type === "array") {
@@ -307,14 +400,31 @@ const SCALARS = ["string", "boolean", "int", "long", "float", "double", "bytes"]
 function flatFields(schema: unknown): { name: string; show: Show | null }[] | null {
   const { type, fields } = schema as AvroSchema;
   if (type !== "record" || !fields) return null;
+  const scalarNames = new Set(
+    fields
+      .flatMap((f) => [f.type].flat())
+      .flatMap((t) => {
+        const { type: of, name } = (t ?? {}) as AvroSchema;
+        return name && (of === "fixed" || of === "enum") ? [name] : [];
+      }),
+  );
   const isScalar = (s: unknown): boolean =>
     typeof s === "string"
-      ? SCALARS.includes(s)
+      ? SCALARS.includes(s) || scalarNames.has(s)
       : Array.isArray(s)
         ? s.filter((b) => b !== "null").length === 1 && s.every((b) => b === "null" || isScalar(b))
         : ["enum", "fixed"].includes((s as AvroSchema).type as string) || isScalar((s as AvroSchema).type);
   if (!fields.every((f) => isScalar(f.type))) return null;
-  return fields.map((f) => ({ name: f.name, show: isPlain(f.type) ? null : shower(f.type, new Map()) }));
+  // Fields may name types that others before them have defined.
+  const named = new Map<string, Show>();
+  return fields.map((f) => ({ name: f.name, show: isPlain(f) && !isNamed(f.type) ? null : shower(typeOf(f), named) }));
+}
+
+/** Whether the schema is a name that is none of the specification's. */
+function isNamed(schema: unknown): boolean {
+  return Array.isArray(schema)
+    ? schema.some(isNamed)
+    : typeof schema === "string" && ![...SCALARS, "null"].includes(schema);
 }
 
 /** Whether values of the schema are text, numbers and the like, to be shown as they are. */

@@ -1,15 +1,9 @@
-import { SaxesParser } from "saxes";
-import type { Block } from "../../kernel/block.ts";
 import { SieveError } from "../../kernel/problem.ts";
-import { BlockBuilder } from "../builder.ts";
-import { distinctNames } from "../delimited/reader.ts";
 import { plainNumber } from "../documents.ts";
-import { looksLikeNames } from "../fixed/format.ts";
-import type { FormatPart, OpenContext, SourceFile } from "../part.ts";
-import { zipEntry, zipNames } from "../unpack.ts";
-
-/** Rows of a sheet that are looked at to find the one that names the columns. */
-const LOOKED_AT = 40;
+import type { FormatPart, SourceFile } from "../part.ts";
+import { openSheets, type MergedCells, type Row } from "../sheets/sheets.ts";
+import { parseEntry, parseWhole as parseAll, type Handlers } from "../sheets/xml.ts";
+import { zipNames } from "../unpack.ts";
 
 const broken = (name: string, detail: string): SieveError =>
   new SieveError("xlsx-broken", `The workbook ${name} is damaged or not a workbook.`, {
@@ -17,11 +11,14 @@ const broken = (name: string, detail: string): SieveError =>
     hint: "Open it in the program that made it, save it again, and send that.",
   });
 
+const parseWhole = (source: SourceFile, entry: string, handlers: Handlers): Promise<void> =>
+  parseAll(source, entry, handlers, (detail) => broken(source.name, detail));
+
 interface Workbook {
-  readonly sheets: readonly { readonly name: string; readonly entry: string }[];
+  readonly sheets: readonly { readonly name: string; readonly entry: string; readonly hidden: boolean }[];
   readonly strings: readonly string[];
-  /** By style: its numbers are dates. */
-  readonly dates: readonly boolean[];
+  /** By style, how its numbers are shown where that is not as numbers. */
+  readonly shown: readonly Shown[];
   readonly from1904: boolean;
 }
 
@@ -30,116 +27,35 @@ export const xlsx: FormatPart = {
   id: "xlsx",
   async *open(source, settings, context) {
     const workbook = await readWorkbook(source);
-    const wanted = settings.sheets ?? [];
-    for (const name of wanted) {
-      if (!workbook.sheets.some((s) => s.name === name)) {
-        throw new SieveError("no-sheet", `${source.name} has no sheet “${name}”.`, {
-          detail: `Its sheets: ${workbook.sheets.map((s) => s.name).join(", ")}.`,
-          hint: "Choose one of them.",
-        });
-      }
-    }
-    let any = false;
-    for (const sheet of workbook.sheets) {
-      if (settings.sheets ? !wanted.includes(sheet.name) : any) continue;
-      const first: Row[] = [];
-      for await (const rows of sheetRows(source, sheet.entry, workbook)) {
-        first.push(...rows);
-        if (first.length >= LOOKED_AT) break;
-      }
-      // A sheet of one line is a title page, unless there is nothing else.
-      const isTable = first.length > 1 || (first.length === 1 && sheet === workbook.sheets.at(-1));
-      if (!settings.sheets && !isTable) continue;
-      any = true;
-      const { header, skip, columns, why } = findHeader(first, settings.header, settings.skip);
-      yield {
-        name: `${source.name}: ${sheet.name}`,
-        options: { as: "xlsx", sheets: [sheet.name], header, skip },
-        evidence: { sheets: settings.sheets ? "as set" : "the first sheet with records", header: why },
-        others: { sheets: workbook.sheets.map((s) => s.name) },
-        columns: () => columns,
-        blocks: readSheet(source, sheet.entry, workbook, context, columns.length, header, skip),
-        resumable: false,
-      };
-    }
-    if (!any)
-      throw new SieveError("nothing-read", `No sheet of ${source.name} has records.`, {
-        hint: "Check that it is the right workbook.",
-      });
+    yield* openSheets(
+      "xlsx",
+      source.name,
+      workbook.sheets.map(({ name, entry, hidden }) => ({
+        name,
+        hidden,
+        rows: () => sheetRows(source, entry, workbook, settings.as_shown ?? true),
+        merged: () => mergedCells(source, entry),
+      })),
+      settings,
+      context,
+    );
   },
 };
 
-interface Row {
-  readonly number: number;
-  readonly cells: (string | undefined)[];
-  /** The first cell that holds an error, such as #N/A. */
-  readonly error: boolean;
-}
-
-/** Which row names the columns: the first that is as wide as the table and looks like names. */
-function findHeader(
-  rows: readonly Row[],
-  header: boolean | undefined,
-  skip: number | undefined,
-): { header: boolean; skip: number; columns: string[]; why: string } {
-  const filled = (r: Row): number => r.cells.filter((c) => c !== undefined && c !== "").length;
-  const width = Math.max(0, ...rows.map((r) => r.cells.length));
-  const usual = Math.max(1, ...rows.map(filled));
-  let at = 0;
-  if (skip !== undefined) at = rows.findIndex((r) => r.number > skip);
-  else while (at < rows.length - 1 && filled(rows[at]!) < usual * 0.6) at++;
-  at = Math.max(0, at);
-  const text = (r: Row | undefined): string[] => Array.from({ length: width }, (_, c) => r?.cells[c] ?? "");
-  const named = header ?? looksLikeNames(text(rows[at]), rows.slice(at + 1).map(text));
-  const found = skip ?? (rows[at]?.number ?? 1) - 1;
-  const why =
-    header !== undefined
-      ? "as set"
-      : named
-        ? `row ${found + 1} is as wide as the table and is names`
-        : "no row is names";
-  const columns = named ? distinctNames(text(rows[at])) : text(undefined).map((_, i) => String(i + 1));
-  return { header: named, skip: found, columns, why };
-}
-
-async function* readSheet(
+/** Rows of a sheet that have anything in them, some at a time. */
+async function* sheetRows(
   source: SourceFile,
   entry: string,
   workbook: Workbook,
-  context: OpenContext,
-  width: number,
-  header: boolean,
-  skip: number,
-): AsyncGenerator<Block> {
-  const builder = new BlockBuilder(context.part);
-  let names = header;
-  for await (const rows of sheetRows(source, entry, workbook)) {
-    for (const row of rows) {
-      if (row.number <= skip) continue;
-      if (names) {
-        names = false;
-        continue;
-      }
-      if (builder.full) yield builder.take()!;
-      const place = { line: row.number, start: 0, end: 0 };
-      const raw = row.cells.map((c) => c ?? "").join("\t");
-      const beyond = row.cells.slice(width).filter((c) => c !== undefined && c !== "").length;
-      if (row.error) builder.addUnreadable({ reason: "cell-error", cells: 0 }, width, place, raw);
-      else if (beyond > 0)
-        builder.addUnreadable({ reason: "too-many-cells", cells: width + beyond }, width, place, raw);
-      else builder.add(row.cells, width, place, raw);
-    }
-  }
-  const last = builder.take();
-  if (last) yield last;
-}
-
-/** Rows of a sheet that have anything in them, some at a time. */
-async function* sheetRows(source: SourceFile, entry: string, workbook: Workbook): AsyncGenerator<Row[]> {
+  asShown: boolean,
+): AsyncGenerator<Row[]> {
   let rows: Row[] = [];
   let cells: (string | undefined)[] = [];
   let error = false;
   let any = false;
+  let hidden = false;
+  let padded = false;
+  let formula: string | null = null;
   let number = 0;
   let column = 0;
   let type = "n";
@@ -152,7 +68,8 @@ async function* sheetRows(source: SourceFile, entry: string, workbook: Workbook)
         case "row":
           number = Number(attribute("r") ?? number + 1);
           cells = [];
-          error = any = false;
+          error = any = padded = false;
+          hidden = ["1", "true"].includes(attribute("hidden") ?? "");
           column = -1;
           break;
         case "c": {
@@ -161,10 +78,12 @@ async function* sheetRows(source: SourceFile, entry: string, workbook: Workbook)
           type = attribute("t") ?? "n";
           style = Number(attribute("s") ?? 0);
           value = undefined;
+          formula = null;
           break;
         }
         case "v":
         case "t":
+        case "f":
           text = "";
           break;
         // Readings of Japanese text beside the text itself.
@@ -181,25 +100,33 @@ async function* sheetRows(source: SourceFile, entry: string, workbook: Workbook)
           value = text ?? undefined;
           text = null;
           break;
+        case "f":
+          formula = text ?? "";
+          text = null;
+          break;
         case "t":
           if (text !== null) value = (value ?? "") + text;
           text = null;
           break;
         case "c": {
-          if (value === undefined || column < 0 || column > 16_383) break;
-          const shown = cellText(value, type, style, workbook);
-          if (type === "e") error = true;
+          if (column < 0 || column > 16_383) break;
+          // Nobody has worked it out: what it would be is not in the file.
+          const missing = value === undefined && formula !== null;
+          if (value === undefined && !missing) break;
+          const shown = missing ? `=${formula}` : cellText(value!, type, style, workbook, asShown);
+          if (type === "e" || missing) error = true;
+          if (workbook.shown[style]?.kind === "padded") padded = true;
           if (shown !== "") any = true;
           while (cells.length < column) cells.push(undefined);
           cells[column] = shown;
           break;
         }
         case "row":
-          if (any) rows.push({ number, cells, error });
+          if (any) rows.push({ number, cells, error, hidden, padded });
       }
     },
   };
-  for await (const _ of parseEntry(source, entry, handle)) {
+  for await (const _ of parseEntry(source, entry, handle, (detail) => broken(source.name, detail))) {
     if (rows.length === 0) continue;
     yield rows;
     rows = [];
@@ -218,7 +145,7 @@ function columnOf(reference: string): number {
   return n - 1;
 }
 
-function cellText(value: string, type: string, style: number, workbook: Workbook): string {
+function cellText(value: string, type: string, style: number, workbook: Workbook, asShown: boolean): string {
   switch (type) {
     case "s":
       return workbook.strings[Number(value)] ?? "";
@@ -227,13 +154,53 @@ function cellText(value: string, type: string, style: number, workbook: Workbook
     case "n": {
       const n = Number(value);
       if (value.trim() === "" || Number.isNaN(n)) return value;
-      if (workbook.dates[style]) return serialText(n, workbook.from1904);
+      const shown = workbook.shown[style];
+      if (shown?.kind === "date") return serialText(n, workbook.from1904);
+      if (shown?.kind === "elapsed") return elapsedText(n);
+      if (shown?.kind === "padded" && asShown && Number.isInteger(n) && n >= 0) return paddedText(n, shown.code);
+      // Whole numbers have all their digits in the file, also those that a double does not hold.
+      if (Number.isInteger(n)) return plainNumber(value.trim());
       // A workbook's numbers are doubles of which it shows 15 digits; 0.1 + 0.2 is 0.3 to its reader.
       return plainNumber(String(Number(n.toPrecision(15))));
     }
-    default:
+    case "d":
       return value;
+    default:
+      return unescaped(value);
   }
+}
+
+/** Characters that XML can't have stand as `_x000D_` there, and an underscore that could be taken for one as `_x005F_`. */
+function unescaped(text: string): string {
+  if (!text.includes("_x")) return text;
+  return text.replace(/_x([0-9A-Fa-f]{4})_/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16)));
+}
+
+/** How numbers of a style are shown: as days and times, as a time that has passed, or with leading zeros. */
+type Shown =
+  | { readonly kind: "number" | "date" | "elapsed" }
+  | { readonly kind: "padded"; /** Zeros, and what stands between them. */ readonly code: string };
+
+/** A span of time in days as hours, minutes and seconds, however many hours. */
+export function elapsedText(days: number): string {
+  const seconds = Math.round(Math.abs(days) * 86_400);
+  const two = (n: number): string => String(n).padStart(2, "0");
+  const [h, m, s] = [Math.floor(seconds / 3600), Math.floor(seconds / 60) % 60, seconds % 60];
+  return `${days < 0 ? "-" : ""}${two(h)}:${two(m)}:${two(s)}`;
+}
+
+/** Digits put to the zeros of a code from the right; what is left of them before the first. */
+function paddedText(n: number, code: string): string {
+  let digits = plainNumber(String(n));
+  let text = "";
+  for (const c of [...code].reverse()) {
+    if (c !== "0") text = c + text;
+    else {
+      text = (digits.at(-1) ?? "0") + text;
+      digits = digits.slice(0, -1);
+    }
+  }
+  return digits + text;
 }
 
 /**
@@ -272,14 +239,16 @@ async function readWorkbook(source: SourceFile): Promise<Workbook> {
       },
     });
   }
-  const sheets: { name: string; entry: string }[] = [];
+  const sheets: { name: string; entry: string; hidden: boolean }[] = [];
   let from1904 = false;
   await parseWhole(source, book, {
     open(name, attribute) {
-      if (name === "workbookPr") from1904 = ["1", "true"].includes(attribute("date1904") ?? "");
+      // An extension has an element of that name too, which says nothing of it.
+      if (name === "workbookPr") from1904 ||= ["1", "true"].includes(attribute("date1904") ?? "");
       if (name !== "sheet") return;
       const entry = find(targets.get(attribute("r:id") ?? attribute("id") ?? "") ?? "");
-      if (entry) sheets.push({ name: attribute("name") ?? entry, entry });
+      const hidden = ["hidden", "veryHidden"].includes(attribute("state") ?? "");
+      if (entry) sheets.push({ name: attribute("name") ?? entry, entry, hidden });
     },
   });
   if (sheets.length === 0) throw broken(source.name, "It has no sheets.");
@@ -302,12 +271,12 @@ async function readWorkbook(source: SourceFile): Promise<Workbook> {
       close(name) {
         if (name === "t") inText = false;
         if (name === "rPh") reading = false;
-        if (name === "si") strings.push(text);
+        if (name === "si") strings.push(unescaped(text));
       },
     });
   }
 
-  const dates: boolean[] = [];
+  const shown: Shown[] = [];
   const styles = find("xl/styles.xml");
   if (styles) {
     const custom = new Map<number, string>();
@@ -316,60 +285,45 @@ async function readWorkbook(source: SourceFile): Promise<Workbook> {
       open(name, attribute) {
         if (name === "numFmt") custom.set(Number(attribute("numFmtId")), attribute("formatCode") ?? "");
         if (name === "cellXfs") inCells = true;
-        if (name === "xf" && inCells) dates.push(isDateFormat(Number(attribute("numFmtId") ?? 0), custom));
+        if (name === "xf" && inCells) shown.push(shownBy(Number(attribute("numFmtId") ?? 0), custom));
       },
       close(name) {
         if (name === "cellXfs") inCells = false;
       },
     });
   }
-  return { sheets, strings, dates, from1904 };
+  return { sheets, strings, shown, from1904 };
 }
 
-function isDateFormat(id: number, custom: ReadonlyMap<number, string>): boolean {
+/** The formats that have a number and no code: [h]:mm:ss is the one of a time that has passed. */
+const ELAPSED = 46;
+
+function shownBy(id: number, custom: ReadonlyMap<number, string>): Shown {
   const code = custom.get(id);
-  if (code === undefined)
-    return (id >= 14 && id <= 22) || (id >= 27 && id <= 36) || (id >= 45 && id <= 47) || (id >= 50 && id <= 58);
-  const bare = code
-    .replace(/"[^"]*"|\\.|_.|\*./g, "")
-    .replace(/\[(?!h|m|s)[^\]]*\]/gi, "")
-    .split(";")[0]!;
-  return /[dmyhs]/i.test(bare) && !/general/i.test(bare);
-}
-
-interface Handlers {
-  open?(name: string, attribute: (name: string) => string | undefined): void;
-  text?(text: string): void;
-  close?(name: string): void;
-}
-
-async function parseWhole(source: SourceFile, entry: string, handlers: Handlers): Promise<void> {
-  for await (const _ of parseEntry(source, entry, handlers));
-}
-
-/** Parses an entry of the workbook; yields after each piece, so that what was found can be used. */
-async function* parseEntry(source: SourceFile, entry: string, handlers: Handlers): AsyncGenerator<void> {
-  const parser = new SaxesParser({ position: false });
-  let fault: Error | null = null;
-  parser.on("error", (error) => {
-    fault ??= error;
-  });
-  const local = (name: string): string => name.slice(name.indexOf(":") + 1);
-  parser.on("opentag", (tag) => {
-    const attributes = tag.attributes as Record<string, string>;
-    handlers.open?.(local(tag.name), (name) => attributes[name]);
-  });
-  if (handlers.text) {
-    parser.on("text", (t) => handlers.text!(t));
-    parser.on("cdata", (t) => handlers.text!(t));
+  if (code === undefined) {
+    if (id === ELAPSED) return { kind: "elapsed" };
+    const isDate = (id >= 14 && id <= 22) || (id >= 27 && id <= 36) || (id >= 45 && id <= 47) || (id >= 50 && id <= 58);
+    return { kind: isDate ? "date" : "number" };
   }
-  if (handlers.close) parser.on("closetag", (tag) => handlers.close!(local(tag.name)));
-  const decoder = new TextDecoder();
-  for await (const chunk of zipEntry(source, entry).chunks()) {
-    parser.write(decoder.decode(chunk, { stream: true }));
-    yield;
-    if (fault) throw broken(source.name, `${entry}: ${(fault as Error).message}`);
-  }
-  parser.close();
-  if (fault) throw broken(source.name, `${entry}: ${(fault as Error).message}`);
+  const [first = ""] = code.replace(/_.|\*./g, "").split(";");
+  const literal = first.replace(/"([^"]*)"|\\(.)/g, "$1$2");
+  if (/^[0 ()/-]*$/.test(literal) && /0.*0/.test(literal)) return { kind: "padded", code: literal };
+  const bare = first.replace(/"[^"]*"|\\./g, "");
+  if (/\[[hms]+\]/i.test(bare)) return { kind: "elapsed" };
+  const letters = bare.replace(/\[[^\]]*\]/g, "");
+  return { kind: /[dmyhs]/i.test(letters) && !/general/i.test(letters) ? "date" : "number" };
+}
+
+/** Where cells of a sheet are merged into one. */
+async function mergedCells(source: SourceFile, entry: string): Promise<MergedCells[]> {
+  const found: MergedCells[] = [];
+  await parseWhole(source, entry, {
+    open(name, attribute) {
+      if (name !== "mergeCell") return;
+      const [from = "", to = from] = (attribute("ref") ?? "").split(":");
+      const row = (reference: string): number => Number(reference.replace(/^[A-Z]+/, ""));
+      found.push({ top: row(from), bottom: row(to), left: columnOf(from), right: columnOf(to) });
+    },
+  });
+  return found;
 }

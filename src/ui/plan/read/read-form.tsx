@@ -297,6 +297,29 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
             onChange={(e) => put({ header: e.target.checked })}
           />,
         )}
+      {has("as_shown") &&
+        (evidence["as_shown"] !== undefined || read.as_shown !== undefined) &&
+        line(
+          "as_shown",
+          "numbers with their leading zeros",
+          <input
+            id={`${id}-as_shown`}
+            type="checkbox"
+            checked={read.as_shown ?? true}
+            onChange={(e) => put({ as_shown: e.target.checked })}
+          />,
+        )}
+      {has("fill_merged") &&
+        line(
+          "fill_merged",
+          "merged cells all have the value",
+          <input
+            id={`${id}-fill_merged`}
+            type="checkbox"
+            checked={read.fill_merged ?? false}
+            onChange={(e) => put({ fill_merged: e.target.checked })}
+          />,
+        )}
     </div>
   );
 }

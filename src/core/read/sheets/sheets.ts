@@ -1,0 +1,198 @@
+import type { Block } from "../../kernel/block.ts";
+import { SieveError, counted, listed } from "../../kernel/problem.ts";
+import { BlockBuilder } from "../builder.ts";
+import { distinctNames } from "../delimited/reader.ts";
+import { looksLikeNames } from "../fixed/format.ts";
+import type { FormatId, OpenContext, Opened, ReadSettings } from "../part.ts";
+
+/** Rows of a sheet that are looked at to find the one that names the columns. */
+const LOOKED_AT = 40;
+
+/** A row of a sheet that has anything in it. */
+export interface Row {
+  readonly number: number;
+  readonly cells: (string | undefined)[];
+  /** A cell holds an error, such as #N/A, or a formula that nobody has worked out. */
+  readonly error: boolean;
+  /** The sheet does not show it. */
+  readonly hidden: boolean;
+  /** A number in it is shown with leading zeros. */
+  readonly padded: boolean;
+}
+
+/** Cells that are merged into one: rows from 1 and columns from 0, both ends included. */
+export interface MergedCells {
+  readonly top: number;
+  readonly bottom: number;
+  readonly left: number;
+  readonly right: number;
+}
+
+/** A sheet of a workbook, of whichever format. */
+export interface Sheet {
+  readonly name: string;
+  readonly hidden: boolean;
+  /** Its rows, some at a time; may be asked for more than once. */
+  rows(): AsyncIterable<readonly Row[]>;
+  merged(): Promise<readonly MergedCells[]>;
+}
+
+/**
+ * Opens those sheets of a workbook that are wanted: those that are named, or the first that has records and is shown.
+ * Throws `no-sheet` and `nothing-read`.
+ */
+export async function* openSheets(
+  as: FormatId,
+  file: string,
+  sheets: readonly Sheet[],
+  settings: ReadSettings,
+  context: OpenContext,
+): AsyncGenerator<Opened> {
+  const wanted = settings.sheets ?? [];
+  for (const name of wanted) {
+    if (!sheets.some((s) => s.name === name)) {
+      throw new SieveError("no-sheet", `${file} has no sheet “${name}”.`, {
+        detail: `Its sheets: ${sheets.map((s) => s.name).join(", ")}.`,
+        hint: "Choose one of them.",
+      });
+    }
+  }
+  const hidden = sheets.filter((s) => s.hidden);
+  // What is shown comes first: what is hidden may be an older state, or a list for choosing from.
+  const order = settings.sheets
+    ? sheets.filter((s) => wanted.includes(s.name))
+    : [...sheets.filter((s) => !s.hidden), ...hidden];
+  let any = false;
+  for (const sheet of order) {
+    if (!settings.sheets && any) break;
+    const first: Row[] = [];
+    const merged = settings.fill_merged ? await sheet.merged() : [];
+    const rows = (): AsyncIterable<readonly Row[]> =>
+      merged.length > 0 ? withMerged(sheet.rows(), merged) : sheet.rows();
+    for await (const some of rows()) {
+      first.push(...some);
+      if (first.length >= LOOKED_AT) break;
+    }
+    // A sheet of one line is a title page, unless there is nothing else.
+    const isTable = first.length > 1 || (first.length === 1 && sheet === order.at(-1));
+    if (!settings.sheets && !isTable) continue;
+    any = true;
+    const { header, skip, columns, why } = findHeader(first, settings.header, settings.skip);
+    const unseen = first.filter((r) => r.hidden).length;
+    const padded = first.some((r) => r.padded);
+    const sheetsWhy = settings.sheets
+      ? "as set"
+      : sheet.hidden
+        ? "a hidden sheet, as no other has records"
+        : `the first sheet with records${hidden.length > 0 ? `; hidden: ${listed(hidden.map((s) => s.name))}` : ""}`;
+    yield {
+      name: `${file}: ${sheet.name}`,
+      options: {
+        as,
+        sheets: [sheet.name],
+        header,
+        skip,
+        ...(settings.as_shown === undefined ? {} : { as_shown: settings.as_shown }),
+        ...(settings.fill_merged === undefined ? {} : { fill_merged: settings.fill_merged }),
+      },
+      evidence: {
+        sheets: sheetsWhy,
+        header: why,
+        ...(unseen > 0
+          ? { skip: `${counted(unseen, "row")} of the first ${first.length} are hidden, and read as well` }
+          : {}),
+        ...(padded ? { as_shown: "its numbers are shown with leading zeros, so they may be codes" } : {}),
+      },
+      others: { sheets: sheets.map((s) => s.name) },
+      columns: () => columns,
+      blocks: readSheet(rows(), context, columns.length, header, skip),
+      resumable: false,
+    };
+  }
+  if (!any)
+    throw new SieveError("nothing-read", `No sheet of ${file} has records.`, {
+      hint: "Check that it is the right workbook.",
+    });
+}
+
+/** Rows in which merged cells all have what the first of them has. */
+async function* withMerged(
+  rows: AsyncIterable<readonly Row[]>,
+  merged: readonly MergedCells[],
+): AsyncGenerator<readonly Row[]> {
+  const waiting = [...merged].sort((a, b) => b.top - a.top);
+  let open: { range: MergedCells; value: string | undefined }[] = [];
+  for await (const some of rows) {
+    for (const row of some) {
+      open = open.filter(({ range }) => range.bottom >= row.number);
+      while (waiting.length > 0 && waiting.at(-1)!.top <= row.number) {
+        const range = waiting.pop()!;
+        // Its first row is not in the file where nothing is in it.
+        open.push({ range, value: range.top === row.number ? row.cells[range.left] : undefined });
+      }
+      for (const { range, value } of open) {
+        for (let c = range.left; value !== undefined && c <= range.right; c++) {
+          while (row.cells.length < c) row.cells.push(undefined);
+          row.cells[c] ??= value;
+        }
+      }
+    }
+    yield some;
+  }
+}
+
+/** Which row names the columns: the first that is as wide as the table and looks like names. */
+function findHeader(
+  rows: readonly Row[],
+  header: boolean | undefined,
+  skip: number | undefined,
+): { header: boolean; skip: number; columns: string[]; why: string } {
+  const filled = (r: Row): number => r.cells.filter((c) => c !== undefined && c !== "").length;
+  const width = Math.max(0, ...rows.map((r) => r.cells.length));
+  const usual = Math.max(1, ...rows.map(filled));
+  let at = 0;
+  if (skip !== undefined) at = rows.findIndex((r) => r.number > skip);
+  else while (at < rows.length - 1 && filled(rows[at]!) < usual * 0.6) at++;
+  at = Math.max(0, at);
+  const text = (r: Row | undefined): string[] => Array.from({ length: width }, (_, c) => r?.cells[c] ?? "");
+  const named = header ?? looksLikeNames(text(rows[at]), rows.slice(at + 1).map(text));
+  const found = skip ?? (rows[at]?.number ?? 1) - 1;
+  const why =
+    header !== undefined
+      ? "as set"
+      : named
+        ? `row ${found + 1} is as wide as the table and is names`
+        : "no row is names";
+  const columns = named ? distinctNames(text(rows[at])) : text(undefined).map((_, i) => String(i + 1));
+  return { header: named, skip: found, columns, why };
+}
+
+async function* readSheet(
+  rows: AsyncIterable<readonly Row[]>,
+  context: OpenContext,
+  width: number,
+  header: boolean,
+  skip: number,
+): AsyncGenerator<Block> {
+  const builder = new BlockBuilder(context.part);
+  let names = header;
+  for await (const some of rows) {
+    for (const row of some) {
+      if (row.number <= skip) continue;
+      if (names) {
+        names = false;
+        continue;
+      }
+      if (builder.full) yield builder.take()!;
+      const place = { line: row.number, start: 0, end: 0 };
+      const raw = row.cells.map((c) => c ?? "").join("\t");
+      const beyond = row.cells.slice(width).filter((c) => c !== undefined && c !== "").length;
+      if (row.error) builder.addUnreadable({ reason: "cell-error", cells: 0 }, width, place, raw);
+      else if (beyond > 0)
+        builder.addUnreadable({ reason: "too-many-cells", cells: width + beyond }, width, place, raw);
+      else builder.add(row.cells, width, place, raw);
+    }
+  }
+  const last = builder.take();
+  if (last) yield last;
+}
