@@ -1,7 +1,9 @@
 import { strToU8, zipSync } from "fflate";
+import { parquetWriteBuffer } from "hyparquet-writer";
 import { describe, expect, it } from "vitest";
 import { dayText, momentText, timeText } from "@/core/read/avro/format.ts";
 import { elapsedText } from "@/core/read/xlsx/format.ts";
+import { shown, takeTypes } from "@/core/read/parquet/format.ts";
 import type { ReadSettings } from "@/core/read/part.ts";
 import { avroBytes, read } from "../support/formats.ts";
 
@@ -307,5 +309,78 @@ describe("Avro's logical types", () => {
     const of12 = (...n: number[]): Buffer => Buffer.from(Uint32Array.from(n).buffer);
     expect(await of(span, of12(14, 3, 1500))).toBe("P14M3DT1.5S");
     expect(await of(span, of12(0, 0, 0))).toBe("PT0S");
+  });
+});
+
+describe("Parquet's types", () => {
+  const leaf = (name: string, type: string, more: object = {}): object => ({
+    name,
+    type,
+    repetition_type: "REQUIRED",
+    ...more,
+  });
+  const of = async (columns: readonly (readonly [object, unknown])[]): Promise<string[]> => {
+    const names = columns.map(([c]) => (c as { name: string }).name);
+    const file = parquetWriteBuffer({
+      columnData: columns.map(([, value], i) => ({ name: names[i]!, data: [value] })),
+      schema: [{ name: "root", num_children: columns.length }, ...columns.map(([c]) => c)],
+    } as never);
+    const [record] = (await read("a.parquet", new Uint8Array(file))).records;
+    return names.map((n) => record![n] ?? "");
+  };
+
+  it("are times and moments as they are stored, those of no zone without one", async () => {
+    const moment = (unit: string, isAdjustedToUTC: boolean): object => ({
+      logical_type: { type: "TIMESTAMP", unit, isAdjustedToUTC },
+    });
+    expect(
+      await of([
+        [leaf("a", "INT64", moment("NANOS", true)), 1n],
+        [leaf("b", "INT64", moment("MICROS", false)), 1_500_000n],
+        [leaf("c", "INT32", { converted_type: "TIME_MILLIS" }), 45_296_789],
+        [leaf("d", "INT64", { logical_type: { type: "TIME", unit: "MICROS", isAdjustedToUTC: false } }), 1n],
+        [leaf("e", "INT64", { converted_type: "TIMESTAMP_MILLIS" }), 1n],
+      ]),
+    ).toEqual([
+      "1970-01-01T00:00:00.000000001Z",
+      "1970-01-01T00:00:01.500000",
+      "12:34:56.789",
+      "00:00:00.000001",
+      "1970-01-01T00:00:00.001Z",
+    ]);
+  });
+
+  it("are decimals of every stored type, to the last digit", async () => {
+    const decimal = (scale: number): object => ({ logical_type: { type: "DECIMAL", precision: 30, scale } });
+    const fixed = new Uint8Array(16).fill(255);
+    expect(
+      await of([
+        [leaf("a", "INT32", decimal(2)), -5],
+        [leaf("b", "INT64", decimal(3)), 1234567890123456789n],
+        [leaf("c", "BYTE_ARRAY", decimal(2)), Uint8Array.of(0x30, 0x39)],
+        [leaf("d", "FIXED_LEN_BYTE_ARRAY", { ...decimal(4), type_length: 16 }), fixed],
+      ]),
+    ).toEqual(["-0.05", "1234567890123456.789", "123.45", "-0.0001"]);
+  });
+
+  it("are told apart where parts of a record have fields of one name", () => {
+    const decimal = (scale: number): object =>
+      leaf("amount", "INT32", { converted_type: "DECIMAL", precision: 9, scale });
+    const schema = [
+      { name: "root", num_children: 3 },
+      { name: "price", num_children: 1, repetition_type: "REQUIRED" },
+      decimal(2),
+      { name: "mass", num_children: 1, repetition_type: "REQUIRED" },
+      decimal(3),
+      { name: "lots", num_children: 1, repetition_type: "OPTIONAL", converted_type: "LIST" },
+      { name: "list", num_children: 1, repetition_type: "REPEATED" },
+      leaf("element", "INT32", { converted_type: "DECIMAL", precision: 9, scale: 1 }),
+    ];
+    const shape = takeTypes({ schema } as never);
+    expect(shown({ price: { amount: 12345 }, mass: { amount: 12345 }, lots: [15, 20] }, shape)).toEqual({
+      price: { amount: "123.45" },
+      mass: { amount: "12.345" },
+      lots: ["1.5", "2.0"],
+    });
   });
 });

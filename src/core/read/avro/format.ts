@@ -120,7 +120,7 @@ export function uuidText(bytes: Uint8Array): string {
 }
 
 /** Months, days and milliseconds as ISO 8601 writes a duration. */
-function durationText(bytes: Uint8Array): string {
+export function durationText(bytes: Uint8Array): string {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.length);
   const [months, days, ms] = [0, 4, 8].map((at) => view.getUint32(at, true)) as [number, number, number];
   const date = `${months > 0 ? `${months}M` : ""}${days > 0 ? `${days}D` : ""}`;

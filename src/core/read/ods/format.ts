@@ -138,17 +138,17 @@ async function* sheetRows(source: SourceFile, index: number, asShown: boolean): 
           if (cell && beside === 0) cell.text = paragraphs++ === 0 ? "" : `${cell.text}\n`;
           break;
         case "s":
-          if (cell?.text != null && beside === 0) cell.text += " ".repeat(repeats(attribute, "text:c", 1000));
+          if (typeof cell?.text === "string" && beside === 0) cell.text += " ".repeat(repeats(attribute, "text:c", 1000));
           break;
         case "tab":
-          if (cell?.text != null && beside === 0) cell.text += "\t";
+          if (typeof cell?.text === "string" && beside === 0) cell.text += "\t";
           break;
         case "line-break":
-          if (cell?.text != null && beside === 0) cell.text += "\n";
+          if (typeof cell?.text === "string" && beside === 0) cell.text += "\n";
       }
     },
     text(more) {
-      if (cell?.text != null && inText > 0 && beside === 0) cell.text += more;
+      if (typeof cell?.text === "string" && inText > 0 && beside === 0) cell.text += more;
     },
     close(name) {
       if (sheet !== index) return;

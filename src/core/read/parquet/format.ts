@@ -1,8 +1,14 @@
-import { parquetMetadataAsync, parquetRead, parquetReadObjects, type FileMetaData } from "hyparquet";
+import {
+  parquetMetadataAsync,
+  parquetRead,
+  parquetReadObjects,
+  type FileMetaData,
+  type SchemaElement,
+} from "hyparquet";
 import { compressors } from "hyparquet-compressors";
 import type { Block } from "../../kernel/block.ts";
 import { SieveError } from "../../kernel/problem.ts";
-import { bigFromBytes, decimalText, momentText } from "../avro/format.ts";
+import { bigFromBytes, dayText, decimalText, durationText, momentText, timeText } from "../avro/format.ts";
 import type { Value } from "../documents.ts";
 import type { FormatPart, RangedFile } from "../part.ts";
 import { ROWS_TOGETHER, type CellValue, type ColumnValues } from "../builder.ts";
@@ -37,33 +43,76 @@ export const parquet: FormatPart = {
     } catch (error) {
       throw broken((error as Error).message);
     }
-    const decimals = takeDecimals(metadata);
+    const shape = takeTypes(metadata);
     const documents = new DocumentReader(context.part, settings);
-    yield opened(source, "parquet", settings, context, documents, readRows(buffer, metadata, decimals, documents));
+    yield opened(source, "parquet", settings, context, documents, readRows(buffer, metadata, shape, documents));
   },
 };
 
+/** How a stored number or some bytes become text. */
+type Show = (value: unknown) => Value;
+
+/** A part of the schema: how its values are shown, where it has any of its own, and what it is made of. */
+interface Shape {
+  readonly element: SchemaElement;
+  readonly show: Show | null;
+  readonly children: readonly Shape[];
+}
+
 /**
- * Decimals are taken as the whole numbers or bytes that they are stored as: the library would make
- * doubles of them. Gives the scale by column; marks them as plain in the metadata.
+ * Decimals, times and moments are taken as the numbers and bytes that they are stored as: the library would make
+ * doubles and milliseconds of them. Marks them as plain in the metadata.
  */
-function takeDecimals(metadata: FileMetaData): Map<string, number> {
-  const scales = new Map<string, number>();
-  for (const element of metadata.schema) {
-    if (element.converted_type !== "DECIMAL" && element.logical_type?.type !== "DECIMAL") continue;
-    const logical = element.logical_type?.type === "DECIMAL" ? element.logical_type : null;
-    scales.set(element.name, element.scale ?? logical?.scale ?? 0);
-    delete element.converted_type;
-    delete element.logical_type;
+export function takeTypes({ schema }: FileMetaData): Shape {
+  let next = 0;
+  const take = (): Shape => {
+    const element = schema[next++];
+    if (!element) throw broken("Its schema breaks off.");
+    const children = Array.from({ length: element.num_children ?? 0 }, take);
+    const show = children.length > 0 ? null : showOf(element);
+    if (show) {
+      delete element.converted_type;
+      delete element.logical_type;
+    }
+    return { element, show, children };
+  };
+  return take();
+}
+
+const PER_SECOND = { MILLIS: 1000n, MICROS: 1_000_000n, NANOS: 1_000_000_000n };
+
+function showOf({ converted_type: converted, logical_type: logical, scale = 0 }: SchemaElement): Show | null {
+  const whole = (value: unknown): bigint =>
+    value instanceof Uint8Array ? bigFromBytes(value) : BigInt(value as number | bigint);
+  if (logical?.type === "DECIMAL") return (v) => decimalText(whole(v), logical.scale);
+  if (converted === "DECIMAL") return (v) => decimalText(whole(v), scale);
+  if (logical?.type === "TIME") return (v) => timeText(whole(v), PER_SECOND[logical.unit]);
+  if (logical?.type === "TIMESTAMP") {
+    const zone = logical.isAdjustedToUTC ? "Z" : "";
+    return (v) => momentText(whole(v), PER_SECOND[logical.unit], zone);
   }
-  return scales;
+  switch (converted) {
+    case "TIME_MILLIS":
+      return (v) => timeText(whole(v), PER_SECOND.MILLIS);
+    case "TIME_MICROS":
+      return (v) => timeText(whole(v), PER_SECOND.MICROS);
+    case "TIMESTAMP_MILLIS":
+      return (v) => momentText(whole(v), PER_SECOND.MILLIS);
+    case "TIMESTAMP_MICROS":
+      return (v) => momentText(whole(v), PER_SECOND.MICROS);
+    case "INTERVAL":
+      return (v) => (v instanceof Uint8Array && v.length === 12 ? durationText(v) : plain(v));
+    case "BSON":
+      return plain;
+  }
+  return null;
 }
 
 const PARSERS = {
-  timestampFromMilliseconds: (n: bigint) => momentText(n, 1000n),
-  timestampFromMicroseconds: (n: bigint) => momentText(n, 1_000_000n),
-  timestampFromNanoseconds: (n: bigint) => momentText(n / 1000n, 1_000_000n),
-  dateFromDays: (days: number) => new Date(days * 86_400_000).toISOString().slice(0, 10),
+  // The oldest moments have nanoseconds, which hardly any use.
+  timestampFromNanoseconds: (n: bigint) =>
+    n % 1000n === 0n ? momentText(n / 1000n, PER_SECOND.MICROS) : momentText(n, PER_SECOND.NANOS),
+  dateFromDays: (days: number) => dayText(days),
 };
 
 /** For flat files texts stay bytes, which are copied as they are. */
@@ -79,11 +128,11 @@ type ReadOptions = Parameters<typeof parquetRead>[0] & { rowStart: number; rowEn
 async function* readRows(
   file: Sliced,
   metadata: FileMetaData,
-  decimals: ReadonlyMap<string, number>,
+  shape: Shape,
   documents: DocumentReader,
 ): AsyncGenerator<Block> {
   const total = Number(metadata.num_rows);
-  const columns = flatColumns(metadata, decimals);
+  const columns = flatColumns(shape);
   if (columns) documents.setColumns(columns.map((c) => c.name));
   const stretch = Math.max(1000, Math.floor(VALUES / Math.max(1, metadata.schema.length)));
   let row = 0;
@@ -103,12 +152,11 @@ async function* readRows(
           const rows = await parquetReadObjects({
             ...options,
             parsers: PARSERS as never,
-            utf8: decimals.size === 0,
+            utf8: !storesBytes(shape),
           });
           if (rows.length !== to - from) throw new Error(claims(to - from, rows.length));
           add = (from, to) => {
-            for (let i = from; i < to; i++)
-              documents.add(plain(rows[i], undefined, decimals), row + 1 + i - from, 0, 0, "");
+            for (let i = from; i < to; i++) documents.add(shown(rows[i], shape), row + 1 + i - from, 0, 0, "");
           };
         }
       } catch (error) {
@@ -138,22 +186,24 @@ interface FlatColumn {
   readonly text: boolean;
   /** The file does not say that they are a text. */
   readonly loose: boolean;
-  /** Of a decimal. */
-  readonly scale: number | undefined;
+  readonly show: Show;
 }
 
 /** The columns, when there is nothing nested or repeated in the file; null otherwise. */
-function flatColumns({ schema }: FileMetaData, decimals: ReadonlyMap<string, number>): FlatColumn[] | null {
-  const [root, ...columns] = schema;
-  if (root?.num_children !== columns.length) return null;
-  if (columns.some((c) => c.num_children !== undefined || c.repetition_type === "REPEATED")) return null;
-  return columns.map((c) => {
+function flatColumns({ children }: Shape): FlatColumn[] | null {
+  if (children.some((c) => c.children.length > 0 || c.element.num_children !== undefined)) return null;
+  if (children.some((c) => c.element.repetition_type === "REPEATED")) return null;
+  return children.map(({ element: c, show }) => {
     const said =
       ["UTF8", "ENUM", "JSON"].includes(c.converted_type ?? "") ||
       ["STRING", "ENUM", "JSON"].includes(c.logical_type?.type ?? "");
-    const scale = decimals.get(c.name);
-    return { name: c.name, text: scale === undefined && c.type === "BYTE_ARRAY", loose: !said, scale };
+    return { name: c.name, text: show === null && c.type === "BYTE_ARRAY", loose: !said, show: show ?? plain };
   });
+}
+
+/** Whether bytes that are no text are among what is taken as stored. */
+function storesBytes({ element, show, children }: Shape): boolean {
+  return (show !== null && element.type === "BYTE_ARRAY") || children.some(storesBytes);
 }
 
 /** Some rows of a flat file, column by column. */
@@ -168,7 +218,7 @@ async function columnsOf(options: ReadOptions, columns: readonly FlatColumn[]): 
     utf8: false,
     onChunk: ({ columnName, columnData, rowStart, rowEnd }) => {
       const c = byName.get(columnName)!;
-      const { text, scale } = columns[c]!;
+      const { text, show } = columns[c]!;
       const { values } = read[c]!;
       const data = columnData as ArrayLike<unknown>;
       const first = Math.max(rowStart, options.rowStart);
@@ -176,7 +226,11 @@ async function columnsOf(options: ReadOptions, columns: readonly FlatColumn[]): 
       for (let r = first; r < Math.min(rowEnd, options.rowEnd); r++) {
         const value = data[r - rowStart];
         values[r - options.rowStart] =
-          text && value instanceof Uint8Array ? value : cellOf(plain(value, scale, NO_DECIMALS));
+          text && value instanceof Uint8Array
+            ? value
+            : value === null || value === undefined
+              ? cellOf(null)
+              : cellOf(show(value));
       }
     },
   });
@@ -190,17 +244,46 @@ function claims(rows: number, has: number): string {
   return `Of ${rows} rows that it says it has there are ${has}`;
 }
 
-const NO_DECIMALS: ReadonlyMap<string, number> = new Map();
-
 /** A value as the library gives it, as a document's. */
-function plain(value: unknown, scale: number | undefined, decimals: ReadonlyMap<string, number>): Value {
-  if (typeof value !== "object" && scale === undefined) return value as Value;
-  if (value === null || value === undefined) return null;
-  if (scale !== undefined) {
-    return decimalText(value instanceof Uint8Array ? bigFromBytes(value) : BigInt(value as number | bigint), scale);
-  }
+function plain(value: unknown): Value {
+  if (typeof value !== "object") return value as Value;
+  if (value === null) return null;
   if (value instanceof Date) return value.toISOString();
   if (value instanceof Uint8Array) return value;
-  if (Array.isArray(value)) return value.map((v) => plain(v, undefined, decimals));
-  return Object.fromEntries(Object.entries(value as object).map(([k, v]) => [k, plain(v, decimals.get(k), decimals)]));
+  if (Array.isArray(value)) return value.map(plain);
+  return Object.fromEntries(Object.entries(value).map(([k, v]) => [k, plain(v)]));
+}
+
+/** A value that the library has put together of nested parts, each shown by its part of the schema. */
+export function shown(value: unknown, shape: Shape): Value {
+  if (value === null || value === undefined) return null;
+  if (Array.isArray(value)) {
+    const item = itemOf(shape);
+    return value.map((v) => shown(v, item));
+  }
+  if (shape.children.length === 0) return (shape.show ?? plain)(value);
+  if (typeof value !== "object" || value instanceof Uint8Array || value instanceof Date) return plain(value);
+  const entries = Object.entries(value);
+  const pair = shape.children[0]!;
+  if (isMap(shape)) return Object.fromEntries(entries.map(([k, v]) => [k, shown(v, pair.children[1]!)]));
+  const byName = new Map(shape.children.map((c) => [c.element.name, c]));
+  return Object.fromEntries(
+    entries.map(([k, v]) => {
+      const child = byName.get(k);
+      return [k, child ? shown(v, child) : plain(v)];
+    }),
+  );
+}
+
+const isMap = ({ element, children }: Shape): boolean =>
+  (element.converted_type === "MAP" || element.logical_type?.type === "MAP") && children[0]?.children.length === 2;
+
+/** What stands in a list: its one part, or the one part of that, as programs write it in both ways. A map's are its pairs. */
+function itemOf(shape: Shape): Shape {
+  const { element, children } = shape;
+  const [only] = children;
+  if (isMap(shape)) return only!;
+  const isList = element.converted_type === "LIST" || element.logical_type?.type === "LIST";
+  if (!isList || !only) return shape;
+  return only.children.length === 1 ? only.children[0]! : only;
 }
