@@ -62,7 +62,7 @@ interface ReadFlags {
   delimiter?: string;
   quote?: string;
   escape?: string;
-  header: boolean;
+  header?: boolean;
   skip?: number;
   skipEnd?: number;
   comment?: string;
@@ -81,6 +81,7 @@ function withReadFlags(command: Command): Command {
     .option("--delimiter <text>", "what stands between cells")
     .option("--quote <char>", 'the quote character, or "" for none')
     .option("--escape <char>", "what stands before a quote inside a value")
+    .option("--header", "the first line names the columns")
     .option("--no-header", "the first line is a record; columns are 1, 2, …")
     .option("--skip <lines>", "lines to pass over first", wholeNumber)
     .option("--skip-end <lines>", "lines to pass over at the end", wholeNumber)

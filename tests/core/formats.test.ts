@@ -9,7 +9,8 @@ import { plainNumber } from "@/core/read/documents.ts";
 import { packBlock, unpackBlock } from "@/core/read/packed.ts";
 import { serialText } from "@/core/read/xlsx/format.ts";
 import { bigFromBytes, decimalText, momentText } from "@/core/read/avro/format.ts";
-import { columnStarts, looksLikeNames } from "@/core/read/fixed/format.ts";
+import { columnStarts } from "@/core/read/fixed/format.ts";
+import { findHeader } from "@/core/read/header.ts";
 import { JsonCutter } from "@/core/read/json/text.ts";
 import { workbook } from "../../demo/workbook.ts";
 import { avroBytes, memoryFile, read, readParts } from "../support/formats.ts";
@@ -173,17 +174,10 @@ describe("fixed-width text", () => {
   });
 
   it("tells names from values", () => {
-    expect(looksLikeNames(["acc", "kg"], [["B1", "2"]])).toBe(true);
-    expect(looksLikeNames(["B1", "2.5"], [["B2", "3"]])).toBe(false);
-    expect(
-      looksLikeNames(
-        ["red", "small"],
-        [
-          ["red", "large"],
-          ["blue", "small"],
-        ],
-      ),
-    ).toBe(false);
+    const named = (...rows: string[][]): boolean => findHeader(rows, String).header;
+    expect(named(["acc", "kg"], ["B1", "2"])).toBe(true);
+    expect(named(["B1", "2.5"], ["B2", "3"])).toBe(false);
+    expect(named(["red", "small"], ["red", "large"], ["blue", "small"])).toBe(false);
   });
 });
 

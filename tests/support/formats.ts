@@ -2,7 +2,7 @@ import avro from "avsc";
 import { openFile, rawText, type ReadSettings, type SourceFile } from "@/core/read/source.ts";
 import type { Block } from "@/core/kernel/block.ts";
 import { arrivedCells, rawBytes } from "@/core/course/course.ts";
-import type { RangedFile } from "@/core/read/part.ts";
+import type { Doubt, RangedFile } from "@/core/read/part.ts";
 
 /** Bytes in memory as a file. */
 export function memoryFile(name: string, content: string | Uint8Array, step = 1 << 16): RangedFile {
@@ -30,6 +30,7 @@ export interface ReadPart {
   options: object;
   columns: readonly string[];
   evidence: Readonly<Record<string, string>>;
+  doubts: readonly Doubt[];
   records: Record<string, string>[];
   unreadable: { reason: string; line: number; raw: string }[];
   lines: number[];
@@ -50,6 +51,7 @@ export async function readParts(
         options: opened.options,
         columns: [],
         evidence: opened.evidence,
+        doubts: opened.doubts ?? [],
         records: [],
         unreadable: [],
         lines: [],

@@ -1,7 +1,9 @@
 import { decodeText } from "./encoding/decode.ts";
 import { encodingFor } from "./encoding/detect.ts";
-import { columnStarts, looksLikeNames } from "./fixed/format.ts";
-import type { Evidence, FormatId, ReadSettings } from "./part.ts";
+import { counted } from "../kernel/problem.ts";
+import { columnStarts } from "./fixed/format.ts";
+import { findHeader } from "./header.ts";
+import type { Doubt, Evidence, FormatId, ReadSettings } from "./part.ts";
 import type { DelimitedOptions } from "./options.ts";
 
 /** How many bytes of a file's beginning are looked at. */
@@ -16,6 +18,7 @@ const MOST_SKIPPED = 30;
 export interface Detected {
   readonly options: DelimitedOptions;
   readonly evidence: Evidence & { readonly encoding: string; readonly delimiter: string };
+  readonly doubts: readonly Doubt[];
 }
 
 /**
@@ -36,6 +39,7 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
     why: "no delimiter stands out, so a comma",
     skip: 0,
     table: [],
+    lineOf: (row) => row,
     unclosed: 0,
   };
   const marks = marksToTry(text, settings);
@@ -67,8 +71,23 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
     )
       best = before;
   }
-  const skip = settings.skip ?? best.skip;
-  const header = settings.header ?? looksLikeNames(best.table[0] ?? [], best.table.slice(1));
+  if (best.table.length === 0) {
+    // Of one column alone, or of none.
+    const { delimiter, quote, escape } = best;
+    const { table, lineOf } = consistency(
+      text,
+      { delimiter, quote, escape, comment: settings.comment ?? "" },
+      settings.skip,
+      whole,
+    );
+    best = { ...best, table, lineOf };
+  }
+  const names = findHeader(best.table, (row) => `line ${best.lineOf(row) + 1}`, {
+    header: settings.header,
+    first: settings.skip !== undefined,
+  });
+  const { header, doubt } = names;
+  const skip = settings.skip ?? (names.row > 0 ? best.lineOf(names.row) : best.skip);
   return {
     options: {
       delimiter: best.delimiter,
@@ -80,6 +99,7 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
       ...(settings.comment ? { comment: settings.comment } : {}),
       ...(settings.skip_end ? { skip_end: settings.skip_end } : {}),
     },
+    doubts: doubt ? [doubt] : [],
     evidence: {
       encoding: found.why,
       delimiter: set ? "as set" : best.why,
@@ -95,17 +115,12 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
           : best.escape === best.quote
             ? "no cell needs a backslash before a quote"
             : "a backslash stands before quotes in cells",
-      header:
-        settings.header !== undefined
-          ? "as set"
-          : header
-            ? `line ${skip + 1} is names and not values`
-            : `line ${skip + 1} looks like the lines after it`,
+      header: names.why,
       skip:
         settings.skip !== undefined
           ? "as set"
           : skip > 0
-            ? `${skip} lines with fewer cells stand before the first whole one`
+            ? `${counted(skip, "line")} that ${skip === 1 ? "is" : "are"} no records stand${skip === 1 ? "s" : ""} before`
             : "the first line is as wide as the rest",
     },
   };
@@ -124,6 +139,8 @@ interface Guess extends Omit<Marks, "comment"> {
   readonly why: string;
   readonly skip: number;
   readonly table: string[][];
+  /** How many lines stand before a row of the table. */
+  readonly lineOf: (row: number) => number;
   /** Cells that begin with a quote and do not end with one. */
   readonly unclosed: number;
 }
@@ -211,9 +228,13 @@ function consistency(text: string, marks: Marks, skip: number | undefined, whole
   const { delimiter } = marks;
   const { lines, unclosed, ...split } = splitTable(text, marks);
   let { table } = split;
+  let before = 0;
   // The last line may be cut off by the end of the sample.
   if (!whole && table.length > 1 && table.length < LOOKED_AT) table.pop();
-  if (skip !== undefined) table = table.filter((_, i) => lines[i]! >= skip);
+  if (skip !== undefined) {
+    before = lines.findIndex((line) => line >= skip);
+    table = before < 0 ? [] : table.slice(before);
+  }
   const counts = new Map<number, number>();
   for (const row of table) counts.set(row.length, (counts.get(row.length) ?? 0) + 1);
   let width = table[0]?.length ?? 1;
@@ -225,8 +246,10 @@ function consistency(text: string, marks: Marks, skip: number | undefined, whole
       passed++;
     if (table[passed]?.length !== width) passed = 0;
     table = table.slice(passed);
+    before = passed;
   }
-  if (width < 2 || table.length === 0) return { score: 0, why: "", skip: 0, table, unclosed };
+  const lineOf = (row: number): number => lines[before + row] ?? row;
+  if (width < 2 || table.length === 0) return { score: 0, why: "", skip: 0, table, lineOf, unclosed };
   const fit = table.filter((row) => row.length === width).length;
   const good = table.length === 1 ? 1 : fit / table.length;
   return {
@@ -235,6 +258,7 @@ function consistency(text: string, marks: Marks, skip: number | undefined, whole
     why: `${fit} of the first ${table.length} lines have ${width} cells`,
     skip: passed > 0 ? lines[passed]! : 0,
     table,
+    lineOf,
     unclosed,
   };
 }

@@ -6,7 +6,15 @@ import { DETECT_BYTES, detectTextFormat } from "./detect.ts";
 import { decodeText } from "./encoding/decode.ts";
 import { encodingFor } from "./encoding/detect.ts";
 import { fixed } from "./fixed/format.ts";
-import { type FormatId, type FormatPart, type Opened, type ReadSettings, type SourceFile, type Spool } from "./part.ts";
+import {
+  type Doubt,
+  type FormatId,
+  type FormatPart,
+  type Opened,
+  type ReadSettings,
+  type SourceFile,
+  type Spool,
+} from "./part.ts";
 import { json, jsonLines } from "./json/format.ts";
 import { encodingOf } from "./encoding/names.ts";
 import { ods } from "./ods/format.ts";
@@ -79,7 +87,7 @@ export async function* openFile(
       yield {
         ...opened,
         evidence: { format, ...(binary ? {} : { encoding: encoding.why }), ...opened.evidence },
-        ...(encoding.doubt ? { doubts: [encoding.doubt] } : {}),
+        ...doubtsOf(encoding.doubt, opened.doubts),
         // Places in what is packed are not places in the file.
         resumable: opened.resumable && layer === 0,
       };
@@ -126,6 +134,11 @@ export async function* openFile(
     const { as, why } = detectTextFormat(decodeText(head, encoding), file.name);
     yield* open(as, source, why);
   }
+}
+
+function doubtsOf(encoding: Doubt | null | undefined, others: readonly Doubt[] = []): { doubts?: readonly Doubt[] } {
+  const all = [...(encoding ? [encoding] : []), ...others];
+  return all.length > 0 ? { doubts: all } : {};
 }
 
 /** What an OpenDocument says that it is, in a file of its own. */

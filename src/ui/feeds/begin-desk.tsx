@@ -310,17 +310,21 @@ function changed(found: ReadOptions, next: ReadOptions, before: ReadSettings): R
 }
 
 /** A guess that could as well be another: what both make of the same bytes, for a person to say which is right. */
-function DoubtAsked({ doubt, set }: { doubt: Doubt; set: (value: string) => void }) {
+function DoubtAsked({ doubt, set }: { doubt: Doubt; set: (value: string | boolean) => void }) {
   return (
     <section aria-label={`Which ${doubt.setting} it is`} className="mb-3 border-l-4 border-[var(--ochre)] pl-3">
-      <p>The same bytes could be either of these. Which are the words that were written?</p>
+      <p>
+        {doubt.setting === "encoding"
+          ? "The same bytes could be either of these. Which are the words that were written?"
+          : "Nothing tells whether the first line names the columns or is a record. Which is it?"}
+      </p>
       <ul className="mt-1 grid gap-1">
         {doubt.readings.map(({ value, shows }) => (
-          <li key={value} className="flex flex-wrap items-baseline gap-x-3">
+          <li key={String(value)} className="flex flex-wrap items-baseline gap-x-3">
             <button type="button" className="btn btn-line btn-sm" onClick={() => set(value)}>
-              {value}
+              {doubt.setting === "encoding" ? value : shows[0]!.replace(/:$/, "")}
             </button>
-            {shows.map((text, i) => (
+            {shows.slice(doubt.setting === "encoding" ? 0 : 1).map((text, i) => (
               <span key={i} className="font-semibold">
                 {text}
               </span>
@@ -329,7 +333,7 @@ function DoubtAsked({ doubt, set }: { doubt: Doubt; set: (value: string) => void
         ))}
       </ul>
       <p className="faint mt-1 text-sm">
-        Neither? Choose the {doubt.setting} beside. Until it is said, a load stops before it writes.
+        {doubt.setting === "encoding" && "Neither? Choose the encoding beside. "}Until it is said, nothing is loaded.
       </p>
     </section>
   );

@@ -38,6 +38,7 @@ export const delimited: FormatPart = {
         name: source.name,
         options: { as: "delimited", ...detected.options },
         evidence,
+        ...(detected.doubts.length > 0 ? { doubts: detected.doubts } : {}),
         columns: () => reader.columns ?? [],
         blocks: blocks(),
         trailer: () => reader.trailer,

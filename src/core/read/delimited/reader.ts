@@ -261,6 +261,8 @@ export class DelimitedReader {
       const heap = this.block().heap;
       const names = Array.from({ length: this.seen }, (_, c) => textOf(heap.bytes, this.start[c]!, this.end[c]!));
       this.record = 0;
+      // A heading that is marked as a comment would be names all the same.
+      if (names[0]?.startsWith("#") && !names.slice(1).some((n) => n.startsWith("#"))) names[0] = names[0].slice(1);
       this.setColumns(distinctNames(names));
     } else {
       const width = this.seen;

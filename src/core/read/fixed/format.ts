@@ -2,6 +2,7 @@ import type { Block } from "../../kernel/block.ts";
 import { isUtf8, textOf } from "../../kernel/bytes.ts";
 import { BlockBuilder } from "../builder.ts";
 import { distinctNames } from "../delimited/reader.ts";
+import { findHeader } from "../header.ts";
 import type { FormatPart, OpenContext, SourceFile } from "../part.ts";
 import { lines, utf8Chunks } from "../text.ts";
 
@@ -17,21 +18,20 @@ export const fixed: FormatPart = {
     const skip = settings.skip ?? 0;
     const body = sample.slice(skip).filter((line) => line.trim() !== "");
     const starts = settings.starts ?? columnStarts(body);
-    const header =
-      settings.header ??
-      looksLikeNames(
-        cut(body[0] ?? "", starts),
-        body.slice(1).map((l) => cut(l, starts)),
-      );
+    const { header, why, doubt } = findHeader(
+      body.map((l) => cut(l, starts)),
+      () => "the first line",
+      { header: settings.header, first: true },
+    );
     const columns = header ? distinctNames(cut(body[0] ?? "", starts)) : starts.map((_, i) => String(i + 1));
     yield {
       name: source.name,
       options: { as: "fixed", encoding: context.encoding, starts, header, skip },
       evidence: {
         starts: settings.starts ? "as set" : `no line of the first ${body.length} has text between these columns`,
-        header:
-          settings.header !== undefined ? "as set" : header ? "the first line is names" : "the first line is data",
+        header: why,
       },
+      ...(doubt ? { doubts: [doubt] } : {}),
       columns: () => columns,
       blocks: readFixed(source, context, starts, columns.length, header, skip),
       resumable: false,
@@ -51,22 +51,6 @@ export function columnStarts(sample: readonly string[]): number[] {
 
 function cut(line: string, starts: readonly number[]): string[] {
   return starts.map((s, i) => line.slice(s, starts[i + 1]).trimEnd());
-}
-
-/** Whether cells look like the names of columns rather than a record: filled, distinct, and without digits where others have them. */
-export function looksLikeNames(first: readonly string[], others: readonly (readonly string[])[]): boolean {
-  const filled = first.map((c) => c.trim()).filter((c) => c !== "");
-  if (filled.length === 0 || filled.length < first.length * 0.5 || new Set(filled).size < filled.length) return false;
-  if (filled.some((c) => /^[-+]?[\d.,:/\s-]+$/.test(c) || c.length > 80)) return false;
-  if (others.length === 0) return true;
-  // A name that comes again as a value of its own column is a value.
-  const again = first.filter((c, i) => c.trim() !== "" && others.filter((o) => o[i]?.trim() === c.trim()).length > 0);
-  if (again.length > 0) return false;
-  const numeric = first.some((c, i) => {
-    const values = others.map((o) => o[i]?.trim() ?? "").filter((v) => v !== "");
-    return values.length > 0 && values.filter((v) => /\d/.test(v)).length > values.length * 0.7 && !/\d{3}/.test(c);
-  });
-  return numeric || filled.every((c) => /^[\p{L}_]/u.test(c));
 }
 
 async function* readFixed(

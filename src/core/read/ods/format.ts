@@ -138,7 +138,8 @@ async function* sheetRows(source: SourceFile, index: number, asShown: boolean): 
           if (cell && beside === 0) cell.text = paragraphs++ === 0 ? "" : `${cell.text}\n`;
           break;
         case "s":
-          if (typeof cell?.text === "string" && beside === 0) cell.text += " ".repeat(repeats(attribute, "text:c", 1000));
+          if (typeof cell?.text === "string" && beside === 0)
+            cell.text += " ".repeat(repeats(attribute, "text:c", 1000));
           break;
         case "tab":
           if (typeof cell?.text === "string" && beside === 0) cell.text += "\t";

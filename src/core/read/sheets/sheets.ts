@@ -2,8 +2,8 @@ import type { Block } from "../../kernel/block.ts";
 import { SieveError, counted, listed } from "../../kernel/problem.ts";
 import { BlockBuilder } from "../builder.ts";
 import { distinctNames } from "../delimited/reader.ts";
-import { looksLikeNames } from "../fixed/format.ts";
-import type { FormatId, OpenContext, Opened, ReadSettings } from "../part.ts";
+import { findHeader } from "../header.ts";
+import type { Doubt, FormatId, OpenContext, Opened, ReadSettings } from "../part.ts";
 
 /** Rows of a sheet that are looked at to find the one that names the columns. */
 const LOOKED_AT = 40;
@@ -77,7 +77,7 @@ export async function* openSheets(
     const isTable = first.length > 1 || (first.length === 1 && sheet === order.at(-1));
     if (!settings.sheets && !isTable) continue;
     any = true;
-    const { header, skip, columns, why } = findHeader(first, settings.header, settings.skip);
+    const { header, skip, columns, why, doubt } = columnsOf(first, settings.header, settings.skip);
     const unseen = first.filter((r) => r.hidden).length;
     const padded = first.some((r) => r.padded);
     const sheetsWhy = settings.sheets
@@ -103,6 +103,7 @@ export async function* openSheets(
           : {}),
         ...(padded ? { as_shown: "its numbers are shown with leading zeros, so they may be codes" } : {}),
       },
+      ...(doubt ? { doubts: [doubt] } : {}),
       others: { sheets: sheets.map((s) => s.name) },
       columns: () => columns,
       blocks: readSheet(rows(), context, columns.length, header, skip),
@@ -141,30 +142,21 @@ async function* withMerged(
   }
 }
 
-/** Which row names the columns: the first that is as wide as the table and looks like names. */
-function findHeader(
+/** Which row names the columns, and the columns' names. */
+function columnsOf(
   rows: readonly Row[],
   header: boolean | undefined,
   skip: number | undefined,
-): { header: boolean; skip: number; columns: string[]; why: string } {
-  const filled = (r: Row): number => r.cells.filter((c) => c !== undefined && c !== "").length;
-  const width = Math.max(0, ...rows.map((r) => r.cells.length));
-  const usual = Math.max(1, ...rows.map(filled));
-  let at = 0;
-  if (skip !== undefined) at = rows.findIndex((r) => r.number > skip);
-  else while (at < rows.length - 1 && filled(rows[at]!) < usual * 0.6) at++;
-  at = Math.max(0, at);
-  const text = (r: Row | undefined): string[] => Array.from({ length: width }, (_, c) => r?.cells[c] ?? "");
-  const named = header ?? looksLikeNames(text(rows[at]), rows.slice(at + 1).map(text));
-  const found = skip ?? (rows[at]?.number ?? 1) - 1;
-  const why =
-    header !== undefined
-      ? "as set"
-      : named
-        ? `row ${found + 1} is as wide as the table and is names`
-        : "no row is names";
-  const columns = named ? distinctNames(text(rows[at])) : text(undefined).map((_, i) => String(i + 1));
-  return { header: named, skip: found, columns, why };
+): { header: boolean; skip: number; columns: string[]; why: string; doubt: Doubt | null } {
+  const body = skip === undefined ? rows : rows.filter((r) => r.number > skip);
+  const width = Math.max(0, ...body.map((r) => r.cells.length));
+  const texts = body.map((r) => Array.from({ length: width }, (_, c) => r.cells[c] ?? ""));
+  const number = (row: number): number => body[row]?.number ?? 1;
+  const found = findHeader(texts, (row) => `row ${number(row)}`, { header, first: skip !== undefined });
+  const columns = found.header
+    ? distinctNames(texts[found.row] ?? [])
+    : Array.from({ length: width }, (_, i) => String(i + 1));
+  return { ...found, skip: skip ?? number(found.row) - 1, columns };
 }
 
 async function* readSheet(
