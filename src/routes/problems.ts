@@ -93,6 +93,7 @@ export const OF_WHAT_IS_GIVEN: readonly string[] = [
   "nothing-read",
   "ods-broken",
   "old-workbook",
+  "other-kind",
   "outbox-refused",
   "outbox-silent",
   "outbox-unknown",

@@ -71,8 +71,14 @@ export const READ_PROBLEMS: Record<UnreadableReason, ReadProblemWords> = {
   "cell-error": {
     fault: "a cell with an error",
     title: "no cell holds an error",
-    message: () => "A cell of the row holds an error, such as #N/A or #REF!, and no value.",
-    expected: "values in place of the workbook's errors",
+    message: () => "A cell of the row holds an error, such as #N/A, or a formula that nobody has worked out.",
+    expected: "values in place of the workbook's errors and formulas",
+  },
+  "key-twice": {
+    fault: "a key given twice",
+    title: "no key is given twice",
+    message: () => "The record gives a key twice with different values.",
+    expected: "each key once: which of the values is meant is not in the record",
   },
 };
 

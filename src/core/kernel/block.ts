@@ -2,7 +2,15 @@ import type { Heap } from "./bytes.ts";
 
 /** Why a record could not be read. */
 export type UnreadableReason =
-  "too-few-cells" | "too-many-cells" | "quote" | "encoding" | "nul" | "too-long" | "not-json" | "cell-error";
+  | "too-few-cells"
+  | "too-many-cells"
+  | "quote"
+  | "encoding"
+  | "nul"
+  | "too-long"
+  | "not-json"
+  | "cell-error"
+  | "key-twice";
 
 /**
  * Some thousand records as they were read, before their columns have met the plan's fields.

@@ -1,6 +1,7 @@
 import { decodeText } from "./encoding/decode.ts";
 import { encodingFor } from "./encoding/detect.ts";
 import { counted } from "../kernel/problem.ts";
+import { looksLikeBlocks } from "./blocks/format.ts";
 import { columnStarts } from "./fixed/format.ts";
 import { findHeader } from "./header.ts";
 import type { Doubt, Evidence, FormatId, ReadSettings } from "./part.ts";
@@ -10,6 +11,8 @@ import type { DelimitedOptions } from "./options.ts";
 export const DETECT_BYTES = 65_536;
 
 const DELIMITERS = [",", ";", "\t", "|", "^", "~", "\u001f", "||", "::"];
+/** Taken for delimiters only where every line says so. */
+const RARE_DELIMITERS = [":", "¦", "#", "*", " "];
 /** Lines of the beginning that delimiters are tried on. */
 const LOOKED_AT = 400;
 /** Lines before the header that are passed over without being told to. */
@@ -61,15 +64,14 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
   };
   look(set ? [set] : DELIMITERS);
   if (!set && best.score < 0) {
-    // Words are a blank apart too: only lines that all have as many of them are cells, and never two.
+    // Words are a blank apart too, and times have colons: only lines that all have as many are cells, and never two.
     const before = best;
-    look([" "]);
-    if (
-      (best.table[0]?.length ?? 0) < 3 ||
-      best.table.length < 3 ||
-      best.table.some((r) => r.length !== best.table[0]!.length)
-    )
+    for (const rare of RARE_DELIMITERS) {
       best = before;
+      look([rare]);
+      if (standsOut(rare, best.table)) break;
+      best = before;
+    }
   }
   if (best.table.length === 0) {
     // Of one column alone, or of none.
@@ -124,6 +126,15 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
             : "the first line is as wide as the rest",
     },
   };
+}
+
+/** Whether a rare delimiter parts all lines into as many cells, and no times of day or addresses of a network. */
+function standsOut(delimiter: string, table: readonly (readonly string[])[]): boolean {
+  const width = table[0]?.length ?? 0;
+  if (width < 3 || table.length < 3 || table.some((r) => r.length !== width)) return false;
+  if (delimiter !== ":") return true;
+  const times = table.filter((r) => /\d:[0-5]\d/.test(r.join(":"))).length;
+  return times < table.length / 2 && table.some((r) => r.some((c) => c.length > 2));
 }
 
 /** What stands between cells and around them. */
@@ -271,11 +282,13 @@ export function detectTextFormat(text: string, name: string): { as: FormatId; wh
   if (trimmed.startsWith("{") || trimmed.startsWith("[")) {
     const [first = "", second = ""] = trimmed.split(/\r?\n/).filter((l) => l.trim() !== "");
     const alone = second === "" && /\[\s*\{/.test(first);
-    if (first.startsWith("{") && isJson(first) && !alone && (second === "" || second.startsWith("{"))) {
+    const lone = second === "" && /\.json$/i.test(name);
+    if (first.startsWith("{") && isJson(first) && !alone && !lone && (second === "" || second.startsWith("{"))) {
       return { as: "json-lines", why: "each line is a JSON document" };
     }
     if (/^[[{]\s*(["\]}{[]|-?\d|true|false|null)/.test(trimmed)) return { as: "json", why: "it begins as JSON does" };
   }
+  if (looksLikeBlocks(text)) return { as: "blocks", why: "lines of names and values, whose names come again" };
   if (/\.(txt|dat|fwf|prn)$/i.test(name) && looksFixed(text))
     return { as: "fixed", why: "columns stand at the same places in every line" };
   return { as: "delimited", why: "text in lines" };

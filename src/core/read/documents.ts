@@ -217,14 +217,32 @@ export class Flattener {
   }
 }
 
+/** A key of an object is given twice, with different values. */
+export class KeyTwice extends Error {}
+
+/** Whether a name stands twice in a text, be it in two objects: only then can an object have a key twice. */
+function repeatsNames(text: string): boolean {
+  const seen = new Set<string>();
+  for (const [, name] of text.matchAll(/"((?:[^"\\]|\\.)*)"\s*:/g)) {
+    if (seen.has(name!)) return true;
+    seen.add(name!);
+  }
+  return false;
+}
+
 /**
- * Parses JSON; with `lossless`, by the slower parser that keeps the digits of numbers. Of a key that
- * is given twice the last counts. Throws SyntaxError.
+ * Parses JSON; with `lossless`, by the slower parser that keeps the digits of numbers. Throws SyntaxError, and
+ * KeyTwice for an object that gives a key twice with different values.
  */
 export function parseJson(text: string, lossless: boolean): Value {
   // The slower parser would take this key for the object's prototype.
-  if (!lossless || text.includes("__proto__")) return JSON.parse(text) as Value;
-  return parseLossless(text, null, { onDuplicateKey: ({ newValue }: { newValue: unknown }) => newValue }) as Value;
+  if (text.includes("__proto__") || (!lossless && !repeatsNames(text))) return JSON.parse(text) as Value;
+  const value = parseLossless(text, null, {
+    onDuplicateKey: ({ key }: { key: string }) => {
+      throw new KeyTwice(key);
+    },
+  }) as Value;
+  return lossless ? value : (JSON.parse(text) as Value);
 }
 
 function isScalar(value: object): boolean {

@@ -66,8 +66,13 @@ export function findHeader(
     if (filled(rows[row]!) < Math.max(1, width * 0.6)) continue;
     const points = pointsOf(rows[row]!, rows.slice(row + 1, row + 1 + HELD_AGAINST));
     const first = best.points === -Infinity;
-    // A later row has to be names for sure, and much more so: what stands before it would be no records.
-    if (first || (points >= SURELY_NAMES && points > best.points + POINTS.otherKind)) best = { row, points };
+    // A later row has to be names for sure, and much more so: what stands before it would be no records. Below a heading
+    // over several columns, which leaves some empty, a little more is enough.
+    const over = row === best.row + 1 && filled(rows[best.row]!) < filled(rows[row]!);
+    // Below a record there is no heading any more, only one that is repeated.
+    if (!first && isRecord(rows[row - 1]!, rows.slice(row + 1, row + 1 + HELD_AGAINST))) break;
+    if (first || (points >= SURELY_NAMES && points > best.points + (over ? 0 : POINTS.otherKind)))
+      best = { row, points };
   }
   if (best.points === -Infinity) best = { row: 0, points: pointsOf(rows[0]!, rows.slice(1)) };
   if (settings.header !== undefined) return { row: best.row, header: settings.header, why: "as set", doubt: null };
@@ -101,8 +106,22 @@ function usualWidth(rows: readonly (readonly string[])[]): number {
 const looksWordy = (row: readonly string[]): boolean =>
   row.every((c) => c.trim() === "" || /^[\p{L}_#]/u.test(c.trim()));
 
-/** What a row's cells say for its being names, all together. */
-function pointsOf(row: readonly string[], others: readonly (readonly string[])[]): number {
+/** Whether a row has numbers and codes where others have them, more often than words in their place. */
+function isRecord(row: readonly string[], others: readonly (readonly string[])[]): boolean {
+  let alike = 0;
+  row.forEach((raw, c) => {
+    const cell = raw.trim();
+    const values = others.map((o) => o[c]?.trim() ?? "").filter((v) => v !== "");
+    if (cell === "" || values.filter((v) => kindOf(v) !== "words").length <= values.length * 0.7) return;
+    alike += kindOf(cell) === "words" ? -1 : 1;
+  });
+  return alike > 0;
+}
+
+/** What a row's cells say for its being names, all together. A heading that is repeated says nothing of itself. */
+function pointsOf(row: readonly string[], all: readonly (readonly string[])[]): number {
+  const own = row.join("\u0000");
+  const others = all.filter((o) => o.join("\u0000") !== own);
   let points = 0;
   const names = new Set<string>();
   const numbers = row.map((c) => c.trim()).filter((c) => kindOf(c) === "number");

@@ -11,6 +11,7 @@ const REASONS: readonly UnreadableReason[] = [
   "too-long",
   "not-json",
   "cell-error",
+  "key-twice",
 ];
 const HEAD = 6;
 const VERSION = 1;

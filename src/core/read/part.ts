@@ -23,6 +23,7 @@ export type RangedFile = SourceFile & Required<Pick<SourceFile, "range">>;
 export const FORMAT_IDS = [
   "delimited",
   "fixed",
+  "blocks",
   "json",
   "json-lines",
   "xml",

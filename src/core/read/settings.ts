@@ -81,6 +81,7 @@ export const FORMAT_SETTINGS: Record<FormatId, { title: string; settings: z.ZodR
       skip,
     },
   },
+  blocks: { title: "Blocks of names and values", settings: { encoding } },
   json: {
     title: "JSON",
     settings: {

@@ -1,6 +1,7 @@
 import { concat, isUtf8 } from "../kernel/bytes.ts";
 import { SieveError } from "../kernel/problem.ts";
 import { avroFormat } from "./avro/format.ts";
+import { blocks } from "./blocks/format.ts";
 import { delimited } from "./delimited/format.ts";
 import { DETECT_BYTES, detectTextFormat } from "./detect.ts";
 import { decodeText } from "./encoding/decode.ts";
@@ -16,6 +17,7 @@ import {
   type Spool,
 } from "./part.ts";
 import { json, jsonLines } from "./json/format.ts";
+import { FORMAT_SETTINGS } from "./settings.ts";
 import { encodingOf } from "./encoding/names.ts";
 import { ods } from "./ods/format.ts";
 import { parquet } from "./parquet/format.ts";
@@ -28,6 +30,7 @@ export type { Opened, ReadOptions, ReadSettings, SourceFile, Spool } from "./par
 const FORMATS: Record<FormatId, FormatPart> = {
   delimited,
   fixed,
+  blocks,
   json,
   "json-lines": jsonLines,
   xml,
@@ -131,9 +134,40 @@ export async function* openFile(
   } else if (set) yield* open(set, source, "as set");
   else {
     const { encoding } = encodingFor(head, whole, settings.encoding);
-    const { as, why } = detectTextFormat(decodeText(head, encoding), file.name);
+    const text = decodeText(head, encoding);
+    const { as, why } = detectTextFormat(text, file.name);
+    refuseOtherKind(file.name, as, text);
     yield* open(as, source, why);
   }
+}
+
+/** What files are by the ends of their names, where the name is a promise. */
+const PROMISED: readonly (readonly [ends: RegExp, is: string, formats: readonly FormatId[]])[] = [
+  [/\.(xlsx|xlsm|xls)$/i, "a workbook", ["xlsx"]],
+  [/\.ods$/i, "an OpenDocument spreadsheet", ["ods"]],
+  [/\.parquet$/i, "a Parquet file", ["parquet"]],
+  [/\.avro$/i, "an Avro file", ["avro"]],
+  [/\.(zip|gz)$/i, "packed", []],
+  [/\.json$/i, "JSON of records", ["json", "json-lines"]],
+  [/\.(jsonl|ndjson)$/i, "lines of JSON", ["json-lines", "json"]],
+  [/\.xml$/i, "XML", ["xml"]],
+];
+
+/** A text whose name promises something else, and a web page, are not taken for a table without a word. Throws `other-kind`. */
+function refuseOtherKind(name: string, as: FormatId, text: string): void {
+  if (text.trim() === "") return;
+  const promised = PROMISED.find(([ends]) => ends.test(name));
+  const page = /^\ufeff?\s*(<!--[\s\S]*?-->\s*)?<(!doctype\s+html|html|head|body|table)[\s>]/i.test(text);
+  if (!page && (!promised || promised[2].includes(as))) return;
+  const plain = as === "delimited" || as === "fixed" || as === "blocks";
+  const is = page ? "a web page" : plain ? "plain text" : FORMAT_SETTINGS[as].title;
+  const begins = text.trim().split(/\r?\n/)[0]!.slice(0, 60);
+  throw new SieveError("other-kind", `${name} is not ${promised ? promised[1] : "a table"}: it is ${is}.`, {
+    detail: `It begins with “${begins}”.`,
+    hint: page
+      ? "Open it in the program that it is meant for, save it as a workbook or as delimited text, and send that."
+      : "Ask the sender for the right file, or say how it is to be read.",
+  });
 }
 
 function doubtsOf(encoding: Doubt | null | undefined, others: readonly Doubt[] = []): { doubts?: readonly Doubt[] } {

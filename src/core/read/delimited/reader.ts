@@ -250,6 +250,7 @@ export class DelimitedReader {
         nul: "it has NUL bytes, so this may not be text",
         "too-long": "it is too long",
         "not-json": "it is not text",
+        "key-twice": "it is not text",
         "cell-error": "it has an error",
       };
       throw new SieveError("header-unreadable", `The line that names the columns can't be read: ${why[bad.reason]}.`, {

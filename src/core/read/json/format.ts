@@ -2,7 +2,7 @@ import { isUtf8, textOf } from "../../kernel/bytes.ts";
 import { SieveError } from "../../kernel/problem.ts";
 import type { Block } from "../../kernel/block.ts";
 import { BlockBuilder, type ColumnValues, type Place } from "../builder.ts";
-import { Flattener, hexOf, parseJson, textOfScalar, type Value } from "../documents.ts";
+import { Flattener, KeyTwice, hexOf, parseJson, textOfScalar, type Value } from "../documents.ts";
 import type { FormatPart, OpenContext, Opened, ReadSettings, SourceFile } from "../part.ts";
 import { JsonScan } from "./scan.ts";
 import { JsonCutter, mayLoseDigits, pathKeys } from "./text.ts";
@@ -23,6 +23,8 @@ export class DocumentReader {
   readonly flattener: Flattener;
   private readonly builder: BlockBuilder;
   private readonly scan: JsonScan;
+  /** The names of columns where records are arrays. */
+  private heading: readonly string[] | null = null;
 
   constructor(part: number, settings: Pick<ReadSettings, "each" | "arrays">) {
     this.flattener = new Flattener(settings);
@@ -38,7 +40,21 @@ export class DocumentReader {
   add(document: Value, line: number, start: number, end: number, raw: Uint8Array | string): void {
     const { builder, flattener } = this;
     const place = { line, start, end };
-    flattener.records(document, (values) => builder.add(values, flattener.columns.length, place, raw));
+    const named = Array.isArray(document) ? this.named(document) : document;
+    if (named === null) return;
+    flattener.records(named, (values) => builder.add(values, flattener.columns.length, place, raw));
+  }
+
+  /** Arrays in place of objects are rows of a table: the first names the columns where it is words alone. Null for that one. */
+  private named(row: readonly Value[]): Value | null {
+    if (!this.heading) {
+      const isHeading =
+        row.length > 0 && row.every((v) => typeof v === "string" && v !== "") && new Set(row).size === row.length;
+      this.heading = isHeading ? (row as string[]) : row.map((_, i) => String(i + 1));
+      if (isHeading) return null;
+    }
+    const heading = this.heading;
+    return Object.fromEntries(row.map((v, i) => [heading[i] ?? `column ${i + 1}`, v]));
   }
 
   /** The path of an array that becomes records of its own, if one does. */
@@ -78,8 +94,8 @@ export class DocumentReader {
     let value: Value;
     try {
       value = parseJson(text, mayLoseDigits(bytes, from, to));
-    } catch {
-      this.addUnreadable("not-json", line, start, end, raw);
+    } catch (error) {
+      this.addUnreadable(error instanceof KeyTwice ? "key-twice" : "not-json", line, start, end, raw);
       return;
     }
     try {
@@ -92,7 +108,7 @@ export class DocumentReader {
   }
 
   private addUnreadable(
-    reason: "not-json" | "encoding",
+    reason: "not-json" | "key-twice" | "encoding",
     line: number,
     start: number,
     end: number,
@@ -223,13 +239,13 @@ async function* readJson(
 
 export function opened(
   source: SourceFile,
-  as: "json" | "json-lines" | "xml" | "avro" | "parquet",
+  as: "json" | "json-lines" | "xml" | "blocks" | "avro" | "parquet",
   settings: ReadSettings,
   context: OpenContext,
   documents: DocumentReader,
   blocks: AsyncGenerator<Block>,
 ): Opened {
-  const text = as === "json" || as === "json-lines" || as === "xml";
+  const text = as === "json" || as === "json-lines" || as === "xml" || as === "blocks";
   return {
     name: source.name,
     options: {
