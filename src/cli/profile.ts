@@ -1,6 +1,6 @@
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { ProfileFold, type Profile } from "@/core/profile/profile.ts";
-import { lastingRead, propose } from "@/core/profile/propose.ts";
+import { lastingRead, planOf, propose } from "@/core/profile/propose.ts";
 import { doubtWords } from "@/core/read/doubt.ts";
 import { openFile, type ReadOptions, type ReadSettings } from "@/core/read/source.ts";
 import { fileSpool } from "@/engine/threads/spool.ts";
@@ -34,7 +34,9 @@ export async function profileFiles(
 /** A plan for a feed of such files, and on standard error the evidence for each line of its contract. */
 export async function proposeFor(paths: readonly string[], feed: string, settings: ReadSettings): Promise<object> {
   const { profile, read } = await profileFiles(paths, settings);
-  const { plan, reasons } = propose(profile, { feed, read: lastingRead(read ?? { as: "delimited" }, settings) });
-  for (const { field, says, why } of reasons) process.stderr.write(`${field}: ${says} (${why})\n`);
-  return plan;
+  const proposal = propose(profile, { feed, read: lastingRead(read ?? { as: "delimited" }, settings) });
+  for (const { field, says, why, ask } of proposal.reasons) {
+    process.stderr.write(`${field}: ${says}${ask ? ", left out" : ""} (${why})\n`);
+  }
+  return planOf(proposal);
 }

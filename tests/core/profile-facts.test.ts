@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { compareProfiles } from "@/core/profile/compare.ts";
 import { ProfileFold, type ColumnProfile, type Profile } from "@/core/profile/profile.ts";
-import { propose, roundedLength } from "@/core/profile/propose.ts";
+import { planOf, propose, roundedLength } from "@/core/profile/propose.ts";
 import { openFile } from "@/core/read/source.ts";
 import { csvRow } from "@/core/write/csv.ts";
 import { memoryFile } from "../support/formats.ts";
@@ -209,5 +209,41 @@ describe("two profiles", () => {
     ];
     expect(await wordsOf(rows("w", 100), mixed(85))).toContain("integer");
     expect(await wordsOf(rows("w", 100), mixed(80))).not.toContain("integer");
+  });
+});
+
+describe("a proposal takes no values away by itself", () => {
+  const of = (v: readonly string[]): Promise<ReturnType<typeof propose>> => proposed({ v });
+  const many = (n: number, value: (i: number) => string): string[] => Array.from({ length: n }, (_, i) => value(i));
+
+  it("that may be meant: frequent ones, and words beside other words, are asked about", async () => {
+    for (const values of [
+      many(100, (i) => (i % 10 < 9 ? "None" : String(i))),
+      many(100, (i) => ["None", "Low", "High"][i % 3]!),
+    ]) {
+      const proposal = await of(values);
+      const line = proposal.reasons.find((r) => r.says.includes("mean empty"))!;
+      expect(line).toMatchObject({ ask: true });
+      expect(line.why).toMatch(/met \d+ times, in \d+\.\d % of what is filled; they may be values/);
+      expect(planOf(proposal).cleanse.filter((s) => s.do === "empty-words")).toEqual([]);
+      expect(planOf(proposal).contract.fields[0]!.required).toBe(true);
+    }
+    const levels = planOf(await of(many(100, (i) => ["None", "Low", "High"][i % 3]!)));
+    expect(levels.contract.fields[0]).toMatchObject({ type: "code", values: ["High", "Low", "None"] });
+  });
+
+  it("but a few among numbers are taken for nothing, with their number and share", async () => {
+    const proposal = await of(many(100, (i) => (i % 20 === 0 ? "NA" : String(i * 7))));
+    const line = proposal.reasons.find((r) => r.says.includes("mean empty"))!;
+    expect(line.ask).toBeUndefined();
+    expect(line.why).toBe("met 5 times, in 5.0 % of what is filled");
+    expect(planOf(proposal).cleanse).toMatchObject([{ do: "empty-words", words: ["NA"] }]);
+  });
+
+  it("and takes no list from what one file has, nor limits from its extremes", async () => {
+    const [country] = planOf(await of(many(100, () => "GB"))).contract.fields;
+    expect(country).toMatchObject({ type: "text" });
+    const { plan } = await proposed({ latitude: many(100, (i) => (48 + i / 10).toFixed(2)) });
+    expect(plan.contract.fields[0]).toMatchObject({ least: -90, most: 90 });
   });
 });

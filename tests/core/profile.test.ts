@@ -33,7 +33,8 @@ describe("a profile", () => {
     const c = await column(["a", "", "  ", "n/a", "N/A", "b", "-"]);
     expect(c).toMatchObject({ records: 7, filled: 2, empty: 1, blank: 1 });
     expect(c.nothing.map((w) => [w.value, w.count])).toEqual([
-      ["n/a", 2],
+      ["n/a", 1],
+      ["N/A", 1],
       ["-", 1],
     ]);
   });

@@ -73,7 +73,7 @@ export interface ColumnProfile {
   readonly empty: number;
   /** Nothing but white space. */
   readonly blank: number;
-  /** Words that mean nothing, by word. */
+  /** Words that mean nothing, as they are written. */
   readonly nothing: readonly CountedValue[];
   readonly distinct: number;
   /** Exact, or estimated with this standard error. */
@@ -260,8 +260,8 @@ class ColumnFold {
     const first = bytes[start]!;
     // Digits are never such a word, and they are most of what is short.
     if (first >= 48 && first <= 57) return false;
-    const word = textOf(bytes, start, end).trim().toLowerCase();
-    if (!NOTHING.has(word)) return false;
+    const word = textOf(bytes, start, end).trim();
+    if (!NOTHING.has(word.toLowerCase())) return false;
     const known = this.nothing.get(word);
     if (known) known.count += times;
     else this.nothing.set(word, { count: times, first: record });

@@ -31,6 +31,8 @@ export interface Reason {
   readonly why: string;
   /** The step that it is about, without its fields. */
   readonly step?: NewStep;
+  /** It takes values away that may be meant: it is done only where a person says so. */
+  readonly ask?: true;
 }
 
 /** A step whose fields are still to be gathered. */
@@ -71,12 +73,24 @@ export function roundedLength(longest: number): number {
   return Math.max(5, Math.ceil(wanted / step) * step);
 }
 
+/** The share of what is filled above which a word is no slip, whatever it says. */
+const FREQUENT = 0.3;
+
+/** Whether words such as “None” can be taken for nothing: they are rare, and the others are numbers or days and no words. */
+function mayErase({ filled, types }: ColumnProfile, met: number): boolean {
+  if (met > FREQUENT * (filled + met)) return false;
+  const others = types.filter((t) => /^(integer|decimal|date|timestamp)/.test(t.type));
+  return others.some((t) => t.fits >= filled * ENOUGH);
+}
+
+const percent = (share: number): string => `${(share * 100).toFixed(share < 0.01 ? 2 : 1)} %`;
+
 /** The field that a column would make, named so that no other is; and what speaks for each part of it. */
 export function proposeField(column: ColumnProfile, used: ReadonlySet<string>): { field: Field; reasons: Reason[] } {
   const reasons: Reason[] = [];
   const name = fieldName(column.name, used);
-  const because: Because = (part, says, why, step) => {
-    reasons.push({ field: name, part, says, why, ...(step ? { step } : {}) });
+  const because: Because = (part, says, why, step, ask) => {
+    reasons.push({ field: name, part, says, why, ...(step ? { step } : {}), ...(ask ? { ask } : {}) });
   };
   if (column.loose > 0 || column.blank > 0) {
     because(
@@ -94,18 +108,26 @@ export function proposeField(column: ColumnProfile, used: ReadonlySet<string>): 
       { do: "collapse" },
     );
   }
-  if (column.nothing.length > 0) {
-    const words = column.nothing.map((w) => w.value);
+  const written = column.nothing.map((w) => w.value);
+  const words = written.filter((w, i) => written.findIndex((o) => o.toLowerCase() === w.toLowerCase()) === i);
+  const met = column.nothing.reduce((n, w) => n + w.count, 0);
+  const erase = mayErase(column, met);
+  if (met > 0) {
+    const share = percent(met / Math.max(1, column.filled + met));
     because(
       "cleanse",
       `${words.join(", ")} mean empty`,
-      `met ${grouped(column.nothing.reduce((n, w) => n + w.count, 0))} times`,
+      `met ${counted(met, "time")}, in ${share} of what is filled${erase ? "" : "; they may be values, so it is not done unless you say so"}`,
       { do: "empty-words", words },
+      erase ? undefined : true,
     );
   }
   const field: Field = { name, ...typeOf(column, because) };
+  // Where they may be values they are among those that are allowed.
+  if (!erase && field.values) field.values = [...new Set([...field.values, ...written])].sort();
   if (column.name !== name) field.title = column.name;
-  if (column.filled === column.records && column.records > 0) {
+  const filled = column.filled + (erase ? 0 : met);
+  if (filled === column.records && column.records > 0) {
     field.required = true;
     because("required", "required", `filled in all ${grouped(column.records)} records`);
   }
@@ -152,7 +174,7 @@ export function propose(profile: Profile, of: { feed: string; read: ReadSection 
   return { plan, reasons };
 }
 
-type Because = (part: Reason["part"], says: string, why: string, step?: NewStep) => void;
+type Because = (part: Reason["part"], says: string, why: string, step?: NewStep, ask?: true) => void;
 
 function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
   const { filled, numbers } = column;
@@ -182,7 +204,7 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
   }
   if (numbers && !isCodeOfDigits(numbers) && enough(fits("integer")) && numbers.whole <= 18) {
     because("type", "whole number", fitting(fits("integer"), filled, "are digits"));
-    return { type: "integer", ...limits(numbers, because) };
+    return { type: "integer", ...limits(column.name, numbers, because) };
   }
   if (numbers && !isCodeOfDigits(numbers)) {
     const [point, comma] = [fits("decimal"), fits("decimal comma")];
@@ -213,7 +235,7 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
           `are numbers with a decimal ${mark}, at most ${numbers.whole} digits before and ${numbers.part} after it`,
         ),
       );
-      return { type: "decimal", precision, scale, ...limits(numbers, because) };
+      return { type: "decimal", precision, scale, ...limits(column.name, numbers, because) };
     }
   }
   const dates = column.types
@@ -275,7 +297,8 @@ function codesOf(column: ColumnProfile): { values: string[]; covered: number; up
   const often = [...(upper ? inUpper : asWritten)].filter(([, c]) => c >= 2);
   const covered = often.reduce((n, [, c]) => n + c, 0);
   const longest = Math.max(0, ...often.map(([v]) => v.length));
-  if (often.length < 1 || often.length > MOST_CODES || longest > 40) return null;
+  // One value alone is what one file has, and no list.
+  if (often.length < 2 || often.length > MOST_CODES || longest > 40) return null;
   if (column.filled < often.length * 8 || column.filled < 20 || covered < column.filled * 0.98) return null;
   return { values: often.map(([v]) => v).sort(), covered, upper, merged: asWritten.size - inUpper.size };
 }
@@ -290,7 +313,24 @@ function whyText(column: ColumnProfile): string {
   return `${grouped(column.distinct)} different values`;
 }
 
-function limits(numbers: NonNullable<ColumnProfile["numbers"]>, because: Because): Pick<Field, "least"> {
+/** What numbers of a name can be, on earth. */
+const MEANINGFUL: readonly (readonly [name: RegExp, least: number, most: number])[] = [
+  [/^(lat|latitude|breite|breitengrad|latitud|latitudine|szerokosc)(_?(deg|dd))?$/i, -90, 90],
+  [/^(lon|lng|long|longitude|laenge|längengrad|longitud|longitudine|dlugosc)(_?(deg|dd))?$/i, -180, 180],
+];
+
+function limits(
+  name: string,
+  numbers: NonNullable<ColumnProfile["numbers"]>,
+  because: Because,
+): Pick<Field, "least" | "most"> {
+  const meant = MEANINGFUL.find(([n, least, most]) => n.test(name) && numbers.least >= least && numbers.most <= most);
+  if (meant) {
+    const [, least, most] = meant;
+    because("least", `at least ${least}`, `what is called ${name} is from ${least} to ${most}`);
+    because("most", `at most ${most}`, `what is called ${name} is from ${least} to ${most}`);
+    return { least, most };
+  }
   // Only where the values begin near nothing: a latitude of 48 to 59 says nothing about 0.
   if (numbers.least < 0 || numbers.least > numbers.mean / 2) return {};
   because("least", "at least 0", `the least is ${numbers.least}`);
@@ -354,6 +394,11 @@ function keyOf(profile: Profile, fields: readonly Field[], reasons: Reason[]): s
   const lacking = empty === 0 ? "" : `, and ${grouped(empty)} lack one of them`;
   for (const field of own) because(field, `${alike}${lacking}; by chance ${grouped(byChance)} pairs would be alike`);
   return own.map((f) => f.name);
+}
+
+/** The plan as it is proposed without a person: nothing is done that has to be asked. */
+export function planOf(proposal: Proposal): Plan {
+  return withoutReasons(proposal, new Set(proposal.reasons.filter((r) => r.ask)));
 }
 
 /** The plan without the lines of the proposal that a person does not want. */

@@ -43,7 +43,8 @@ export function BeginDesk({
   const [shown, setShown] = useState(0);
   const [view, setView] = useState<View>("records");
   const { busy, problem, setProblem, act } = useAct();
-  const [rejected, setRejected] = useState<ReadonlySet<Reason>>(new Set());
+  /** Lines of the proposal that a person has decided otherwise than they stand: taken out, or, where it has to be asked, put in. */
+  const [turned, setTurned] = useState<ReadonlySet<Reason>>(new Set());
   const part = parts?.[Math.min(shown, (parts?.length ?? 1) - 1)];
   const upload = useUpload(delivery.id);
   const arriving = upload?.state === "sending";
@@ -91,6 +92,10 @@ export function BeginDesk({
   const proposal = useMemo(
     () => (done && read ? propose(done, { feed: feed.name, read }) : null),
     [done, read, feed.name],
+  );
+  const rejected = useMemo(
+    () => new Set(proposal?.reasons.filter((r) => (r.ask ?? false) !== turned.has(r))),
+    [proposal, turned],
   );
   const plan = useMemo(() => (proposal ? withoutReasons(proposal, rejected) : null), [proposal, rejected]);
 
@@ -198,7 +203,7 @@ export function BeginDesk({
               others={part.others}
               arrays={part.arrays}
               set={(next) => {
-                setRejected(new Set());
+                setTurned(new Set());
                 setSettings(changed(part.read, next, settings));
               }}
             />
@@ -232,7 +237,7 @@ export function BeginDesk({
                 key={doubt.setting}
                 doubt={doubt}
                 set={(value) => {
-                  setRejected(new Set());
+                  setTurned(new Set());
                   setSettings({ ...settings, [doubt.setting]: value });
                 }}
               />
@@ -267,16 +272,16 @@ export function BeginDesk({
               </thead>
               <tbody>
                 {lines.map((line, i) => (
-                  <tr key={i} className={rejected.has(line) ? "faint line-through" : ""}>
+                  <tr key={i} className={rejected.has(line) ? (line.ask ? "faint" : "faint line-through") : ""}>
                     <td>
                       <input
                         type="checkbox"
                         aria-label={`${line.field}: ${line.says}`}
                         checked={!rejected.has(line)}
                         onChange={() => {
-                          const next = new Set(rejected);
+                          const next = new Set(turned);
                           if (!next.delete(line)) next.add(line);
-                          setRejected(next);
+                          setTurned(next);
                         }}
                       />
                     </td>
