@@ -131,7 +131,7 @@ withReadFlags(
 ).action(async (files: string[], o: ReadFlags) => {
   const { profileFiles } = await import("./profile.ts");
   const { profile, read } = await profileFiles(files, readSettings(o));
-  process.stdout.write(`${JSON.stringify({ ...profile, read }, null, 2)}\n`);
+  process.stdout.write(`${JSON.stringify({ ...profile, read: read[0] ?? null }, null, 2)}\n`);
 });
 
 withReadFlags(

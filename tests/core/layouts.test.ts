@@ -1,5 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { memoryFile, read, readParts, type ReadPart } from "../support/formats.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
+import { lastingReadOf } from "@/core/profile/propose.ts";
+import type { ReadOptions } from "@/core/read/part.ts";
 import { random } from "../support/random.ts";
 import { workbook } from "../../demo/workbook.ts";
 
@@ -192,6 +195,54 @@ describe("tables of any columns", () => {
       const counts = await tally(withHead, 0);
       expect(counts.wrong, JSON.stringify([withHead, counts])).toBeLessThanOrEqual(8);
     }
+  });
+});
+
+describe("files of one delivery that differ", () => {
+  const titled = `Trees of Ashmere\nof May\n${table("id,tree,mass")}`;
+  const bare = "id,tree,mass\n4,yew,7\n";
+  const rowsOf = async (files: Record<string, string>): Promise<[object, Record<string, string>[][]]> => {
+    const found = await Promise.all(Object.entries(files).map(([name, text]) => read(name, text)));
+    const lasting = lastingReadOf(
+      found.map((p) => p.options as ReadOptions),
+      {},
+    );
+    const again = await Promise.all(Object.entries(files).map(([name, text]) => read(name, text, lasting)));
+    return [lasting, again.map((p) => p.records)];
+  };
+
+  it("are each read as they are: what only one of them has is not taken for all", async () => {
+    const [lasting, [first, second]] = await rowsOf({ "a.csv": titled, "b.csv": bare });
+    expect(lasting).toMatchObject({ as: "delimited", of_each: ["skip"] });
+    expect(first).toHaveLength(3);
+    expect(second).toEqual([{ id: "4", tree: "yew", mass: "7" }]);
+  });
+
+  it("also where one has no heading, or another quote", async () => {
+    const [lasting, [first, second]] = await rowsOf({
+      "a.csv": "id,tree\n1,'oak, old'\n2,'elm'\n3,'ash'\n",
+      "b.csv": '4,"yew, young"\n5,"fir"\n6,"box"\n',
+    });
+    expect(lasting).toMatchObject({ of_each: ["header", "quote"] });
+    expect(first!.map((r) => r["tree"])).toEqual(["oak, old", "elm", "ash"]);
+    expect(second!.map((r) => r["2"])).toEqual(["yew, young", "fir", "box"]);
+  });
+
+  it("also in their format; and where they are alike, they are to stay so", async () => {
+    const [lasting, [first, second]] = await rowsOf({ "a.csv": bare, "b.jsonl": '{"id":5,"tree":"fir"}\n' });
+    expect(lasting).toMatchObject({ of_each: ["as"] });
+    expect([first, second]).toEqual([[{ id: "4", tree: "yew", mass: "7" }], [{ id: "5", tree: "fir" }]]);
+    const [alike] = await rowsOf({ "a.csv": bare, "b.csv": bare });
+    expect(alike).not.toHaveProperty("of_each");
+    expect(
+      parsePlan({
+        format: "good-sieve/plan@1",
+        feed: "a",
+        contract: { fields: [{ name: "id", type: "text" }] },
+        load: { target: "a" },
+        read: lasting,
+      }).read,
+    ).toEqual(lasting);
   });
 });
 

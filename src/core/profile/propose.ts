@@ -2,7 +2,7 @@ import { mayBeKey, type ColumnProfile, type Profile } from "./profile.ts";
 import type { Plan, ReadSection, Step } from "../plan/schema.ts";
 import { PLAN_FORMAT, type Field } from "../plan/types.ts";
 import { counted, grouped, listed } from "../kernel/problem.ts";
-import type { ReadOptions, ReadSettings } from "../read/part.ts";
+import { OF_EACH, type OfEach, type ReadOptions, type ReadSettings } from "../read/part.ts";
 
 /**
  * How files like this one are read: what each file shows by itself is left to be found out from each,
@@ -16,6 +16,16 @@ export function lastingRead(found: ReadOptions, set: Pick<ReadSettings, "delimit
     ...(found.as === "delimited" ? { delimiter: set.delimiter ?? "auto" } : {}),
     ...(escape !== undefined && escape !== found.quote ? { escape } : {}),
   } as ReadSection;
+}
+
+/** The same of several files: what differs between them, and nobody has set, is found out from each again. */
+export function lastingReadOf(found: readonly ReadOptions[], set: ReadSettings): ReadSection {
+  const [first] = found;
+  const own = lastingRead(first!, set);
+  const differs = (name: OfEach): boolean =>
+    (set[name] === undefined || set[name] === "auto") && found.some((f) => f[name] !== first![name]);
+  const anew = differs("as") ? (["as"] as const) : OF_EACH.filter(differs);
+  return anew.length > 0 ? { ...own, of_each: anew } : own;
 }
 
 /** A share of the filled values that must fit a type before it is proposed; the rest would be held. */

@@ -34,6 +34,10 @@ export const FORMAT_IDS = [
 ] as const;
 export type FormatId = (typeof FORMAT_IDS)[number];
 
+/** What may differ between files of one delivery: the format itself, or lines above, the heading and the quote character. */
+export const OF_EACH = ["as", "skip", "header", "quote"] as const;
+export type OfEach = (typeof OF_EACH)[number];
+
 /** Why a thing was guessed, in words for a person, by what was guessed. */
 export type Evidence = Readonly<Record<string, string>>;
 
@@ -75,6 +79,8 @@ export interface ReadSettings {
   readonly fill_merged?: boolean | undefined;
   /** Megabytes that a packed file may unpack to; by its own size unless said. */
   readonly unpacked_mb?: number | undefined;
+  /** What is found out from each file anew, whatever is said of it here: files of one delivery may differ. */
+  readonly of_each?: readonly OfEach[] | undefined;
 }
 
 /** How a part is read, every guess decided: the settings that its format knows. */

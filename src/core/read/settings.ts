@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { FORMAT_IDS, type FormatId } from "./part.ts";
+import { FORMAT_IDS, OF_EACH, type FormatId } from "./part.ts";
 import { ENCODINGS, findEncoding } from "./encoding/names.ts";
 
 const arrayChoice = z.strictObject({
@@ -35,6 +35,11 @@ const documents = {
     .optional()
     .describe("What becomes of other arrays, by path or * for all: joined into one cell, one element, or JSON"),
 };
+const of_each = z
+  .array(z.enum(OF_EACH))
+  .min(1)
+  .optional()
+  .describe("What is found out from each file anew, as the files of a delivery may differ: as, skip, header, quote");
 const unpacked_mb = z
   .int()
   .min(1)
@@ -122,7 +127,7 @@ export const readSectionSchema = z
   .discriminatedUnion(
     "as",
     FORMAT_IDS.map((id) =>
-      z.strictObject({ as: z.literal(id), ...FORMAT_SETTINGS[id].settings, unpacked_mb }),
+      z.strictObject({ as: z.literal(id), ...FORMAT_SETTINGS[id].settings, unpacked_mb, of_each }),
     ) as unknown as [z.ZodObject, ...z.ZodObject[]],
   )
   .default({ as: "delimited", encoding: "auto", delimiter: "auto", quote: '"', header: true, skip: 0 });
@@ -146,4 +151,5 @@ export const readSettingsSchema = z.strictObject({
   as_shown,
   fill_merged,
   unpacked_mb,
+  of_each,
 });

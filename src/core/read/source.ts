@@ -11,6 +11,7 @@ import {
   type Doubt,
   type FormatId,
   type FormatPart,
+  type OfEach,
   type Opened,
   type ReadSettings,
   type SourceFile,
@@ -54,11 +55,12 @@ export interface PartCounter {
  */
 export async function* openFile(
   file: SourceFile,
-  settings: ReadSettings,
+  given: ReadSettings,
   spool: Spool,
   parts: PartCounter = { next: 0 },
   layer = 0,
 ): AsyncGenerator<Opened> {
+  const settings = foundAnew(given);
   const { source, head, whole } = await peek(
     settings.unpacked_mb === undefined ? file : { ...file, mayUnpackTo: settings.unpacked_mb },
   );
@@ -202,6 +204,17 @@ function textEncoding(
     if (declared) return { encoding: encodingOf(declared[1]!), why: "declared in the file" };
   }
   return encodingFor(head, whole, set);
+}
+
+/** The settings without those that each file is to be asked for; of another format no other setting holds. */
+function foundAnew(settings: ReadSettings): ReadSettings {
+  const { of_each: anew, ...rest } = settings;
+  if (!anew) return settings;
+  if (anew.includes("as")) return { encoding: rest.encoding, unpacked_mb: rest.unpacked_mb };
+  const left = Object.entries(rest).filter(
+    ([name]) => !anew.includes(name as OfEach) && !(name === "escape" && anew.includes("quote")),
+  );
+  return Object.fromEntries(left) as ReadSettings;
 }
 
 /** The file's first bytes, and the file with nothing lost of it. */

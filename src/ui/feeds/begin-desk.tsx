@@ -6,7 +6,7 @@ import { loadDelivery, previewFiles } from "@/routes/deliveries.ts";
 import { useRouter } from "next/navigation";
 import { useEffect, useMemo, useState } from "react";
 import type { ReadSection } from "@/core/plan/schema.ts";
-import { lastingRead, propose, withoutReasons, type Reason } from "@/core/profile/propose.ts";
+import { lastingReadOf, propose, withoutReasons, type Reason } from "@/core/profile/propose.ts";
 import { doubtWords } from "@/core/read/doubt.ts";
 import type { Doubt, ReadOptions, ReadSettings } from "@/core/read/part.ts";
 import type { PartPreview } from "@/engine/look/preview.ts";
@@ -83,7 +83,10 @@ export function BeginDesk({
     const sheets =
       first.read.as === "xlsx" || first.read.as === "ods" ? parts!.flatMap((p) => p.read.sheets ?? []) : undefined;
     return {
-      ...lastingRead(first.read, settings),
+      ...lastingReadOf(
+        parts!.map((p) => p.read),
+        settings,
+      ),
       ...(sheets ? { sheets: [...new Set(sheets)] } : {}),
     };
   }, [parts, settings, arriving]);

@@ -1,7 +1,8 @@
 "use client";
 
 import { useId, useState, type ReactNode } from "react";
-import { FORMAT_IDS, type FormatId, type ReadOptions } from "@/core/read/part.ts";
+import { listed } from "@/core/kernel/problem.ts";
+import { FORMAT_IDS, type FormatId, type OfEach, type ReadOptions } from "@/core/read/part.ts";
 import { ENCODING_GROUPS } from "@/core/read/encoding/names.ts";
 import { FORMAT_SETTINGS } from "@/core/read/settings.ts";
 
@@ -13,6 +14,12 @@ const DELIMITER_WORDS: [string, string][] = [
   ["|", "bar"],
   [" ", "blank"],
 ];
+const OF_EACH_WORDS: Record<OfEach, string> = {
+  as: "its format",
+  skip: "lines to pass over",
+  header: "whether the first line names columns",
+  quote: "its quote",
+};
 /** The choice that is typed. */
 const OTHER = "other";
 
@@ -256,6 +263,14 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
               </optgroup>
             ))}
           </select>,
+        )}
+      {read.of_each &&
+        line(
+          "of_each",
+          "found out from each file",
+          <button type="button" className="plain" id={`${id}-of_each`} onClick={() => without("of_each")}>
+            {listed(read.of_each.map((n) => OF_EACH_WORDS[n]))}: have all read as below
+          </button>,
         )}
       {has("skip") &&
         line(
