@@ -402,6 +402,23 @@ describe("a feed from files that nobody knows yet", () => {
     await page.close();
   });
 
+  it("asks what nothing tells, and loads nothing before it is said", async () => {
+    const page = await web.open("/feeds/new");
+    await choose(page, [{ name: "people.csv", text: "Anna,Brindle\nBert,Quill\nCarla,Cray\nDora,Fen\n" }]);
+    await press(page, "Look at 1 file");
+    await shows(page, "Nothing tells whether the first line names the columns or is a record");
+    await shows(page, "Until it is said, nothing is loaded");
+    const disabled = (): Promise<boolean> =>
+      page.$$eval("button", (all) => all.find((b) => b.textContent!.startsWith("Make the feed"))!.disabled);
+    await shows(page, "Make the feed and load 3 records");
+    expect(await disabled()).toBe(true);
+    await press(page, "line 1 is a record");
+    await shows(page, "Make the feed and load 4 records");
+    expect(await disabled()).toBe(false);
+    expect(await textOf(page)).not.toContain("Nothing tells");
+    await page.close();
+  });
+
   it("a profile's numbers lead to the records that they count", async () => {
     const { db } = system;
     const { rows } = await db.query<{ delivery: number }>("select min(delivery)::int as delivery from sieve.load");

@@ -8,9 +8,29 @@ export interface NumberOptions {
 
 /** Marks that stand between groups of digits somewhere, and spaces of any kind. */
 const GROUPS = /[\s\u00a0\u202f\u2009'’٬.,_](?=\d)/g;
-/** Minus signs, and brackets that mean the same in accounts. */
-const MINUS = /^[-\u2212\u2013]|[-\u2212\u2013]$|^\(.*\)$/u;
-const CURRENCY = /[\p{Sc}]|\b(?:EUR|USD|GBP|CHF|NOK|SEK|DKK|ISK|JPY)\b/gu;
+/** Signs before or behind, and brackets that mean less than nothing in accounts. */
+const SIGNS = /^[-+\u2212\u2013(\s]+|[-+\u2212\u2013)\s]+$/gu;
+
+let currencies: RegExp | null = null;
+
+/** Signs and codes of all currencies, and what they are called for short: €, EUR, zł, Kč. */
+function currency(): RegExp {
+  if (currencies) return currencies;
+  const words = new Set<string>(["kr", "руб", "лв", "грн"]);
+  for (const code of Intl.supportedValuesOf("currency")) {
+    words.add(code);
+    const parts = new Intl.NumberFormat("en", { style: "currency", currency: code, currencyDisplay: "narrowSymbol" });
+    const symbol = parts.formatToParts(1).find((p) => p.type === "currency")!.value;
+    words.add(symbol);
+  }
+  const escaped = [...words]
+    .filter((w) => !/^\p{Sc}$/u.test(w))
+    .sort((x, y) => y.length - x.length)
+    .map((w) => w.replace(/[$.*+?^()[\]{}|\\]/g, "\\$&"));
+  currencies = new RegExp(`(?<!\\p{L})(?:${escaped.join("|")})\\.?(?!\\p{L})|\\p{Sc}`, "gu");
+  return currencies;
+}
+
 /** Marks that only say in which direction a line runs. */
 const DIRECTIONS = /[\u200e\u200f\u061c]/g;
 /** The first of each of Unicode's runs of decimal digits that numbers are written in. */
@@ -48,6 +68,12 @@ export const number: StepPart<NumberOptions> = {
     { options: { decimal: "." }, from: "12.5 %", to: "12.5" },
     { options: { decimal: "٫" }, from: "١٢٣٤٫٥", to: "1234.5" },
     { options: { decimal: "." }, from: "12.345.678", to: "12.345.678" },
+    { options: { decimal: "," }, from: "12.34.567", to: "12.34.567" },
+    { options: { decimal: "." }, from: "12,34,567.5", to: "1234567.5" },
+    { options: { decimal: "." }, from: "--5", to: "--5" },
+    { options: { decimal: "." }, from: "-$5", to: "-5" },
+    { options: { decimal: "," }, from: "1 234,50 zł", to: "1234.50" },
+    { options: { decimal: "," }, from: "Kč 12", to: "12" },
     { options: { decimal: "." }, from: "1,23", to: "1,23" },
     { options: { decimal: "." }, from: "about 40", to: "about 40" },
     { options: { decimal: "." }, from: "12.50", to: "12.50" },
@@ -56,28 +82,36 @@ export const number: StepPart<NumberOptions> = {
 
 /** The number that a text writes, or null. @param mark the mark before the decimals */
 export function plainNumber(text: string, mark: string, share: boolean): string | null {
-  let t = text.replace(DIRECTIONS, "").trim().replace(CURRENCY, "").trim();
+  let t = text.replace(DIRECTIONS, "").trim();
+  if (/[\p{L}\p{Sc}]/u.test(t)) t = t.replace(currency(), "").trim();
   t = t.replace(/[٠-٩۰-۹०-९০-৯０-９]/g, (d) => {
     const code = d.charCodeAt(0);
     return String(code - ZEROS.findLast((z) => z <= code)!);
   });
   const percent = /[%٪]$|^[%٪]/.test(t);
   if (percent) t = t.replace(/[%٪]$|^[%٪]/, "").trim();
-  const negative = MINUS.test(t);
-  t = t.replace(/^[-+\u2212\u2013(]|[-+\u2212\u2013)]$/gu, "").trim();
-  t = t
-    .replace(/^[-+\u2212\u2013(]|[-+\u2212\u2013)]$/gu, "")
-    .replace(CURRENCY, "")
-    .trim();
+  const signs = [...t.matchAll(SIGNS)].join("").replace(/\s/g, "");
+  // One sign, or brackets around it all: of two nobody knows what is meant.
+  if (signs.length > 1 && signs !== "()") return null;
+  const negative = signs !== "" && signs !== "+";
+  if (signs.length === 1 && /[()]/.test(signs)) return null;
+  t = t.replace(SIGNS, "");
   const at = t.lastIndexOf(mark);
   const whole = at < 0 ? t : t.slice(0, at);
   const part = at < 0 ? "" : t.slice(at + 1);
   if (whole.includes(mark) || !/^\d*$/.test(part) || (whole === "" && part === "")) return null;
   const groups = whole.split(GROUPS);
-  // Groups have three digits; in some countries all but the last have two.
-  const grouped = groups.slice(1).every((g, i) => g.length === 3 || (g.length === 2 && i < groups.length - 2));
-  if (!groups.every((g) => /^\d*$/.test(g)) || !grouped || groups[0]!.length > (groups.length > 1 ? 3 : 100))
-    return null;
+  const between = whole.match(GROUPS) ?? [];
+  if (!groups.every((g) => /^\d*$/.test(g)) || between.some((g) => g !== between[0])) return null;
+  const [first, ...others] = groups as [string, ...string[]];
+  const threes = others.every((g) => g.length === 3);
+  // In India all groups but the last have two digits, with commas between.
+  const twos =
+    mark === "." &&
+    between[0] === "," &&
+    others.at(-1)?.length === 3 &&
+    others.slice(0, -1).every((g) => g.length === 2);
+  if ((!threes && !twos) || (others.length > 0 && (first.length > 3 || first === ""))) return null;
   const digits = groups.join("") || "0";
   const plain = percent && share ? shifted(digits, part) : part === "" ? digits : `${digits}.${part}`;
   return negative ? `-${plain}` : plain;
