@@ -47,6 +47,15 @@ function fault(source: string, it?: number): { message: string; from: number } {
   throw new Error(`${source} has no fault`);
 }
 
+describe("unsigned whole numbers", () => {
+  it("are whole numbers in a field", () => {
+    expect(value("uint(1729)")).toBe(1729);
+    expect(value("1729u + uint('1')")).toBe(1730);
+    expect(value("18446744073709551615u")).toBe(18446744073709551615n);
+    expect(value("uint(-1)")).toBe("no value");
+  });
+});
+
 describe.each([...new Set(FUNCTIONS.map((f) => f.name))])("the function %s", (name) => {
   const examples = FUNCTIONS.filter((f) => f.name === name).flatMap((f) => f.examples);
   it.each(examples)("%s gives %j", (source, expected) => {

@@ -5,6 +5,7 @@ import {
   celMethod,
   isCelError,
   isCelList,
+  isCelUint,
   objectType,
   plan,
   type CelFunc,
@@ -54,6 +55,7 @@ export function fromCel(value: unknown): Value | bigint {
     return Number.isSafeInteger(n) ? n : value;
   }
   if (value !== null && typeof value === "object") {
+    if (isCelUint(value)) return fromCel(value.value);
     if (isCelList(value)) return [...value].map((v) => fromCel(v) as Value);
     const message = (value as { message?: Timestamp | Duration }).message ?? (value as Timestamp);
     if ("seconds" in message) return Number(message.seconds) * MICROS + Math.trunc(message.nanos / 1000);
