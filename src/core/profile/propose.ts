@@ -126,15 +126,28 @@ export function proposeField(column: ColumnProfile, used: ReadonlySet<string>): 
     const share = percent(met / Math.max(1, column.filled + met));
     because(
       "cleanse",
-      `${words.join(", ")} mean empty`,
-      `met ${counted(met, "time")}, in ${share} of what is filled${erase ? "" : "; they may be values, so it is not done unless you say so"}`,
+      `${words.join(", ")} ${words.length === 1 ? "means" : "mean"} empty`,
+      `met ${counted(met, "time")}, in ${share} of what is filled${erase ? "" : "; that may be a value, so it is not done unless you say so"}`,
       { do: "empty-words", words },
       erase ? undefined : true,
     );
   }
   const field: Field = { name, ...typeOf(column, because) };
   // Where they may be values they are among those that are allowed.
-  if (!erase && field.values) field.values = [...new Set([...field.values, ...written])].sort();
+  if (!erase && met > 0 && field.values) {
+    const values = [...new Set([...field.values, ...written])].sort();
+    field.values = values;
+    const all = grouped(column.filled + met);
+    reasons.splice(
+      0,
+      reasons.length,
+      ...reasons.map((r): Reason => {
+        if (r.part === "type") return { ...r, why: `${counted(values.length, "different value")} in ${all}` };
+        if (r.part !== "values") return r;
+        return { ...r, says: values.slice(0, 12).join(", "), why: `${r.why}, and ${written.join(", ")}` };
+      }),
+    );
+  }
   if (column.name !== name) field.title = column.name;
   const filled = column.filled + (erase ? 0 : met);
   if (filled === column.records && column.records > 0) {

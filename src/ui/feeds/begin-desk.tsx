@@ -223,6 +223,15 @@ export function BeginDesk({
               {part.rows.length > 0 && (
                 <p className="faint">What could be read before is shown below, and is not loaded.</p>
               )}
+              {part.error.code === "other-kind" && (
+                <button
+                  type="button"
+                  className="btn btn-sm mt-1"
+                  onClick={() => setSettings({ ...settings, as: "delimited" })}
+                >
+                  It is meant: read it as delimited text
+                </button>
+              )}
               {part.error.code === "unpacks-too-far" && (
                 <button
                   type="button"
