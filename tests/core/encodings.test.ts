@@ -92,6 +92,21 @@ describe("an encoding that is found out", () => {
   });
 });
 
+describe("an encoding of which the beginning tells nothing", () => {
+  it("is found from the first letters that are not ASCII, however far down", async () => {
+    const plain = `id,name\n${"1,plain\n".repeat(40_000)}`;
+    const russian = WRITTEN.find((w) => w.language === "Russian")!;
+    const bytes = encodeText(plain + russian.lines.map((l) => `2,"${l}"\n`).join(""), "windows-1251");
+    const part = await read("a.csv", bytes);
+    expect(part.options).toMatchObject({ encoding: "windows-1251" });
+    expect(part.records.slice(-8).map((r) => r["name"])).toEqual(russian.lines);
+    expect(part.unreadable).toEqual([]);
+    expect((await read("a.csv", new TextEncoder().encode(`${plain}2,Пётр\n`))).options).toMatchObject({
+      encoding: "utf-8",
+    });
+  });
+});
+
 describe("an encoding that is given", () => {
   it("reads each of eighty files right, record by record", async () => {
     for (const { written, encoding } of CASES) {

@@ -64,6 +64,8 @@ export async function* openFile(
   const { source, head, whole } = await peek(
     settings.unpacked_mb === undefined ? file : { ...file, mayUnpackTo: settings.unpacked_mb },
   );
+  let sampled: Promise<Sample> | null = null;
+  const telling = (): Promise<Sample> => (sampled ??= tellingSample(source, head, whole));
   const magic = String.fromCharCode(...head.subarray(0, 4));
   const layered = head[0] === 0x1f && head[1] === 0x8b ? "gzip" : magic === "PK\u0003\u0004" ? "zip" : null;
   if (layered && layer >= MOST_LAYERS) {
@@ -85,7 +87,7 @@ export async function* openFile(
     const binary = as === "xlsx" || as === "ods" || as === "parquet" || as === "avro";
     const encoding = binary
       ? { encoding: "utf-8" as const, why: "", doubt: null }
-      : textEncoding(as, head, whole, settings.encoding);
+      : textEncoding(as, await telling(), settings.encoding);
     const context = { part: parts.next, spool, encoding: encoding.encoding, head, whole };
     for await (const opened of FORMATS[as].open(from, settings, context)) {
       const format = settings.as && settings.as !== "auto" ? "as set" : why;
@@ -135,7 +137,8 @@ export async function* openFile(
     });
   } else if (set) yield* open(set, source, "as set");
   else {
-    const { encoding } = encodingFor(head, whole, settings.encoding);
+    const sample = await telling();
+    const { encoding } = encodingFor(sample.head, sample.whole, settings.encoding);
     const text = decodeText(head, encoding);
     const { as, why } = detectTextFormat(text, file.name);
     refuseOtherKind(file.name, as, text);
@@ -191,12 +194,7 @@ async function isSpreadsheet(
   return type.trim().startsWith("application/vnd.oasis.opendocument.spreadsheet");
 }
 
-function textEncoding(
-  as: FormatId,
-  head: Uint8Array,
-  whole: boolean,
-  set: string | undefined,
-): ReturnType<typeof encodingFor> {
+function textEncoding(as: FormatId, { head, whole }: Sample, set: string | undefined): ReturnType<typeof encodingFor> {
   if (as === "xml" && (!set || set === "auto")) {
     const declared = /^\s*<\?xml[^>]*\sencoding\s*=\s*["']([\w.-]+)["']/.exec(
       String.fromCharCode(...head.subarray(0, 200)),
@@ -215,6 +213,46 @@ function foundAnew(settings: ReadSettings): ReadSettings {
     ([name]) => !anew.includes(name as OfEach) && !(name === "escape" && anew.includes("quote")),
   );
   return Object.fromEntries(left) as ReadSettings;
+}
+
+/** Bytes that an encoding is told from. */
+interface Sample {
+  readonly head: Uint8Array;
+  /** They are all of the file. */
+  readonly whole: boolean;
+}
+
+/** Bytes past the beginning that are looked through for the first that is not ASCII. */
+const LOOKED_THROUGH = 8 << 20;
+
+/** Where the first byte is that is not ASCII, or an escape; -1 where there is none. */
+function firstTelling(bytes: Uint8Array): number {
+  for (let p = 0; p < bytes.length; p++) if (bytes[p]! > 127 || bytes[p] === 0x1b) return p;
+  return -1;
+}
+
+/** The beginning, or, where that is ASCII alone and tells nothing, as much from the first other byte on. */
+async function tellingSample(source: SourceFile, head: Uint8Array, whole: boolean): Promise<Sample> {
+  if (whole || source.once || firstTelling(head) >= 0) return { head, whole };
+  const kept: Uint8Array[] = [];
+  let have = 0;
+  let passed = 0;
+  try {
+    for await (const chunk of source.chunks()) {
+      const at = have > 0 ? 0 : firstTelling(chunk);
+      if (at >= 0) {
+        // From the line's beginning, as far as it is in the same piece.
+        const from = have > 0 ? 0 : chunk.lastIndexOf(10, at) + 1;
+        kept.push(chunk.slice(from, from + DETECT_BYTES - have));
+        have += kept.at(-1)!.length;
+      }
+      passed += chunk.length;
+      if (have >= DETECT_BYTES || (have === 0 && passed >= LOOKED_THROUGH)) break;
+    }
+  } catch {
+    // What is wrong past the beginning is said by whoever reads on.
+  }
+  return have > 0 ? { head: concat(kept), whole: false } : { head, whole };
 }
 
 /** The file's first bytes, and the file with nothing lost of it. */
