@@ -320,6 +320,13 @@ describe("JSON that is not quite a list of objects", () => {
     ]);
   });
 
+  it("also a line each", async () => {
+    expect((await read("a.jsonl", '["id","tree"]\n[1,"oak"]\n[2,"elm"]\n')).records).toEqual([
+      { id: "1", tree: "oak" },
+      { id: "2", tree: "elm" },
+    ]);
+  });
+
   it("a key given twice with two values holds its record, at any depth", async () => {
     const text = '{"a":1,"b":{"c":1}}\n{"a":1,"a":2}\n{"a":1,"b":{"c":1,"c":2}}\n{"a":3,"a":3}\n';
     const part = await read("a.jsonl", text);
@@ -334,6 +341,13 @@ describe("JSON that is not quite a list of objects", () => {
     const part = await read("a.json", '{"a": {"id": 1}, "b": {"id": 2}}');
     expect(part.as).toBe("json");
     expect(part.evidence["records"]).toContain("the text is one record");
+    const xml = "<r><i><n>1</n></i><i><n>2</n></i></r>";
+    await expect(read("a.xml", xml, { records: "/r/x" })).rejects.toMatchObject({
+      code: "no-records",
+      detail: "In its place there are /r/i.",
+    });
+    await expect(read("a.xml", xml, { records: "/s/x" })).rejects.toMatchObject({ code: "no-records" });
+    expect((await read("a.xml", "<r></r>", { records: "/r/i" })).records).toEqual([]);
     await expect(read("a.json", '{"items": [{"id": 1}]}', { records: "$.rows" })).rejects.toMatchObject({
       code: "no-records",
     });

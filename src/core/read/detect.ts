@@ -286,6 +286,8 @@ export function detectTextFormat(text: string, name: string): { as: FormatId; wh
     if (first.startsWith("{") && isJson(first) && !alone && !lone && (second === "" || second.startsWith("{"))) {
       return { as: "json-lines", why: "each line is a JSON document" };
     }
+    if (first.startsWith("[") && second.startsWith("[") && isJson(first))
+      return { as: "json-lines", why: "each line is a JSON document" };
     if (/^[[{]\s*(["\]}{[]|-?\d|true|false|null)/.test(trimmed)) return { as: "json", why: "it begins as JSON does" };
   }
   if (looksLikeBlocks(text)) return { as: "blocks", why: "lines of names and values, whose names come again" };

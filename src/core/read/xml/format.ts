@@ -1,7 +1,7 @@
 import { SaxesParser } from "saxes";
 import type { Block } from "../../kernel/block.ts";
 import { utf8Length } from "../../kernel/bytes.ts";
-import { SieveError } from "../../kernel/problem.ts";
+import { SieveError, listed } from "../../kernel/problem.ts";
 import { MOST_DEPTH, type Flattener, type Node, type Value } from "../documents.ts";
 import type { FormatPart, OpenContext, SourceFile } from "../part.ts";
 import { DocumentReader, opened } from "../json/format.ts";
@@ -263,6 +263,11 @@ async function* readXml(
   /** The elements that are open outside of records, as a path. */
   let outside = "";
   let inside = false;
+  let any = false;
+  /** What records are in, whether that was met, and what else is in it. */
+  const above = path.slice(0, path.lastIndexOf("/"));
+  let aboveMet = above === "";
+  const beside = new Set<string>();
   const cells = documents.each ? null : new CellMaker(documents.flattener);
   const whole = new DocumentMaker();
   let maker: RecordMaker = cells ?? whole;
@@ -292,11 +297,14 @@ async function* readXml(
       fault ??= new Error(`in line ${parser.line} elements are nested more than ${MOST_NESTED} deep`);
     if (fault) return;
     if (!inside) {
-      if (`${outside}/${tag.name}` !== path) {
-        outside += `/${tag.name}`;
+      const at = `${outside}/${tag.name}`;
+      if (at !== path) {
+        if (outside === above) beside.add(at);
+        outside = at;
+        aboveMet ||= at === above;
         return;
       }
-      inside = true;
+      inside = any = true;
       cells?.begin();
     }
     maker.open(tag.name, tag.attributes as Record<string, string>);
@@ -374,4 +382,11 @@ async function* readXml(
     fault ??= error as Error;
   }
   if (fault) throw broken(fault);
+  // A list without elements has no records; where others are in its place, the path is another.
+  if (!any && path !== "/*" && (!aboveMet || beside.size > 0)) {
+    throw new SieveError("no-records", `There is no element at ${path}.`, {
+      detail: beside.size > 0 ? `In its place there are ${listed([...beside])}.` : "",
+      hint: "Set the path of the records.",
+    });
+  }
 }
