@@ -1,9 +1,20 @@
+import isBic from "validator/lib/isBIC.js";
+import isImei from "validator/lib/isIMEI.js";
+import isIsin from "validator/lib/isISIN.js";
+import isVat from "validator/lib/isVAT.js";
+
 /** Kinds of identifiers whose check digits we know, with what people call them. */
 export const IDENTIFIERS = {
   isbn: "ISBN",
   issn: "ISSN",
   ean: "EAN, UPC or GTIN",
   iban: "IBAN",
+  bic: "BIC",
+  isin: "ISIN",
+  lei: "LEI",
+  vat: "VAT number of the EU, by its form",
+  orcid: "ORCID iD",
+  imei: "IMEI",
   luhn: "a number with Luhn's check digit",
   "mod 11-2": "a number with ISO 7064's MOD 11-2 check character",
   "mod 97-10": "a code with ISO 7064's MOD 97-10 check digits",
@@ -21,6 +32,11 @@ const IBAN_LENGTHS: Record<string, number> = Object.fromEntries(
   )
     .split(" ")
     .map((entry) => [entry.slice(0, 2), Number(entry.slice(2))]),
+);
+
+/** Countries of the EU by how their VAT numbers begin. */
+const VAT_COUNTRIES: ReadonlySet<string> = new Set(
+  "AT BE BG CY CZ DE DK EE EL ES FI FR HR HU IE IT LT LU LV MT NL PL PT RO SE SI SK".split(" "),
 );
 
 const digitsOnly = (text: string): boolean => /^\d+$/.test(text);
@@ -59,7 +75,10 @@ function mod11(code: string): boolean {
 export function identifierOf(kind: IdentifierKind, text: string): string | null {
   const code = text
     .toUpperCase()
-    .replace(/^\s*(?:ISBN(?:-1[03])?|ISSN|IBAN|EAN|GTIN)\s*:?\s*/, "")
+    .replace(
+      /^\s*(?:ISBN(?:-1[03])?|ISSN|IBAN|EAN|GTIN|BIC|ISIN|LEI|IMEI|ORCID|(?:HTTPS?:\/\/)?ORCID\.ORG\/)\s*:?\s*/,
+      "",
+    )
     .replace(/[\s\-\u2010-\u2015.]/g, "");
   switch (kind) {
     case "isbn":
@@ -84,6 +103,20 @@ export function identifierOf(kind: IdentifierKind, text: string): string | null 
         mod97(code.slice(4) + code.slice(0, 4)) === 1
         ? code
         : null;
+    case "bic":
+      return isBic(code) ? code : null;
+    case "isin":
+      return isIsin(code) ? code : null;
+    case "imei":
+      return digitsOnly(code) && isImei(code) ? code : null;
+    case "lei":
+      return /^[A-Z0-9]{18}\d{2}$/.test(code) && mod97(code) === 1 ? code : null;
+    case "vat": {
+      const country = code.slice(0, 2);
+      return VAT_COUNTRIES.has(country) && isVat(code, country as Parameters<typeof isVat>[1]) ? code : null;
+    }
+    case "orcid":
+      return /^\d{15}[\dX]$/.test(code) && mod11(code) ? code.replace(/(.{4})(?=.)/g, "$1-") : null;
     case "luhn": {
       const sum = [...code].reduce((n, c, i) => {
         const d = Number(c) * ((code.length - 1 - i) % 2 === 1 ? 2 : 1);
