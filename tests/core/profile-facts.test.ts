@@ -240,6 +240,12 @@ describe("a proposal takes no values away by itself", () => {
     expect(planOf(proposal).cleanse).toMatchObject([{ do: "empty-words", words: ["NA"] }]);
   });
 
+  it("nor is a mark a word, beside whatever it stands", async () => {
+    const proposal = await of(many(100, (i) => (i % 20 === 0 ? "?" : ["oak", "elm"][i % 2]!)));
+    expect(planOf(proposal).cleanse).toMatchObject([{ do: "empty-words", words: ["?"] }]);
+    expect(planOf(proposal).contract.fields[0]).toMatchObject({ type: "code", values: ["elm", "oak"] });
+  });
+
   it("and takes no list from what one file has, nor limits from its extremes", async () => {
     const [country] = planOf(await of(many(100, () => "GB"))).contract.fields;
     expect(country).toMatchObject({ type: "text" });

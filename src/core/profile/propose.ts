@@ -86,9 +86,13 @@ export function roundedLength(longest: number): number {
 /** The share of what is filled above which a word is no slip, whatever it says. */
 const FREQUENT = 0.3;
 
-/** Whether words such as “None” can be taken for nothing: they are rare, and the others are numbers or days and no words. */
-function mayErase({ filled, types }: ColumnProfile, met: number): boolean {
+/**
+ * Whether words such as “None” can be taken for nothing: they are rare, and the others are numbers or days and no
+ * words. A mark such as “?” is no word.
+ */
+function mayErase({ filled, types, nothing }: ColumnProfile, met: number): boolean {
   if (met > FREQUENT * (filled + met)) return false;
+  if (nothing.every((w) => !/^\p{L}/u.test(w.value))) return true;
   const others = types.filter((t) => /^(integer|decimal|date|timestamp)/.test(t.type));
   return others.some((t) => t.fits >= filled * ENOUGH);
 }
