@@ -8,7 +8,7 @@ import { ENCODINGS, encodingOf, findEncoding } from "@/core/read/encoding/names.
 import { judgeGates } from "@/core/report/judge.ts";
 import { read } from "../support/formats.ts";
 import { random } from "../support/random.ts";
-import { WRITTEN, encodeText, fileIn, type Written } from "../support/written.ts";
+import { OTHERS, WRITTEN, encodeText, fileIn, type Written } from "../support/written.ts";
 
 const CASES = WRITTEN.flatMap((written) => written.encodings.map((encoding) => ({ written, encoding })));
 
@@ -33,6 +33,18 @@ describe("an encoding that is found out", () => {
       expect(wrongly).toBeLessThanOrEqual(records < 8 ? 4 : 2);
       if (records >= 8) expect(outcomes.filter((o) => o.endsWith(" right")).length).toBeGreaterThan(70);
     }
+  });
+
+  it("is right, or said to be doubtful, also for other languages, and for texts of marks, capitals or several languages", () => {
+    const outcomes = OTHERS.flatMap((written) =>
+      written.encodings.map((encoding) => {
+        const bytes = fileIn(written, encoding, written.lines.length);
+        const outcome = outcomeOf(bytes, decodeText(bytes, encoding).normalize("NFC"));
+        return [written.language, encoding, outcome].join(" ");
+      }),
+    );
+    expect(outcomes.filter((o) => o.endsWith("wrong"))).toEqual([]);
+    expect(outcomes.filter((o) => o.endsWith(" right")).length).toBeGreaterThan(outcomes.length * 0.55);
   });
 
   it("is asked about where a word or two is all there is, and hardly ever wrong without a word", () => {

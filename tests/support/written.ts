@@ -409,6 +409,112 @@ export const WRITTEN: readonly Written[] = [
   },
 ];
 
+/** Others, by which nothing was set: languages and kinds of text that those above do not have. */
+export const OTHERS: readonly Written[] = [
+  {
+    language: "Norwegian",
+    encodings: ["windows-1252", "cp865", "macintosh"],
+    lines: ["Bjørn Ødegård", "plukket på øya", "tørt grønt gress", "Løvåsen", "sørvendt skråning"],
+  },
+  {
+    language: "Italian",
+    encodings: ["windows-1252", "cp850"],
+    lines: ["Niccolò Ferrò", "perché è già raccolto", "più in là", "Città di Brindle", "lunedì"],
+  },
+  {
+    language: "Catalan",
+    encodings: ["windows-1252", "cp850"],
+    lines: ["Núria Sòria", "l'arbre és vell", "al costat del riu", "Això és així", "muntanya, plaça"],
+  },
+  {
+    language: "Slovak",
+    encodings: ["windows-1250", "iso-8859-2", "cp852"],
+    lines: ["Ľubomír Ďurčák", "dub letný", "pri rieke", "zbierané po daždi", "južný svah, suché semená", "Štúrovo"],
+  },
+  {
+    language: "Slovenian",
+    encodings: ["windows-1250", "iso-8859-2"],
+    lines: ["Žiga Čuček", "ob reki", "nabrano po dežju", "južno pobočje", "Škofja Loka", "suho seme"],
+  },
+  {
+    language: "Albanian",
+    encodings: ["windows-1252"],
+    lines: ["Gëzim Çela", "pranë lumit", "mbledhur pas shiut", "farat janë të thata", "është"],
+  },
+  {
+    language: "Irish",
+    encodings: ["windows-1252"],
+    lines: ["Seán Ó Briain", "cois na habhann", "bailithe tar éis na báistí", "síolta tirime", "Gráinne"],
+  },
+  {
+    language: "Welsh",
+    encodings: ["iso-8859-14"],
+    lines: ["Siân Ŵyn", "tŷ ger yr afon", "hadau sych", "wedi'r glaw", "dŵr a gwŷdd", "Llŷn"],
+  },
+  {
+    language: "Macedonian",
+    encodings: ["windows-1251", "iso-8859-5"],
+    lines: ["Ѓорѓи Ќосев", "крај реката", "собрано по дожд", "јужна падина", "сува трева", "Љубица"],
+  },
+  {
+    language: "Belarusian",
+    encodings: ["windows-1251", "iso-8859-5"],
+    lines: ["Уладзімір Іўчанка", "каля ракі", "сабрана пасля дажджу", "паўднёвы схіл", "сухое насенне", "Ірына"],
+  },
+  {
+    language: "Finnish",
+    encodings: ["windows-1252", "cp850", "macintosh"],
+    lines: [
+      "Päivi Jääsalo",
+      "joen äärellä",
+      "kerätty sateen jälkeen",
+      "eteläinen rinne",
+      "kuivat siemenet ehjiä",
+      "Äänemäki",
+    ],
+  },
+  {
+    language: "Esperanto",
+    encodings: ["iso-8859-3"],
+    lines: ["Ĉiuĵaŭde ĝojas", "ŝi kaj ŭonbato", "ĥoro", "apud la ĝardeno", "sekaj semoj", "ŝtono"],
+  },
+  {
+    language: "Latvian of another machine",
+    encodings: ["cp775"],
+    lines: ["Ģirts Šķēle", "pļavā pie upes", "ievākts pēc lietus", "dienvidu nogāze", "sēklas ir sausas", "Ķegums"],
+  },
+  { language: "prices", encodings: ["windows-1252", "iso-8859-15"], lines: ["5 €", "10 €", "7 €", "12 €"] },
+  { language: "degrees", encodings: ["windows-1252", "cp850"], lines: ["12 °C", "30°C", "5 °C", "± 2 °C"] },
+  {
+    language: "quotation marks",
+    encodings: ["windows-1252"],
+    lines: ["“dry”", "it’s", "ca. 5–10", "field’s edge", "‘oak’"],
+  },
+  {
+    language: "names of several languages",
+    encodings: ["windows-1252"],
+    lines: ["Zoë Café", "José Müller", "Søren Ångström"],
+  },
+  {
+    language: "capitals alone",
+    encodings: ["windows-1251", "koi8-r", "ibm866"],
+    lines: ["СОЛОВЬЁВ", "КЛЁНОВА", "ОЗЁРСКИЙ", "ПОЛЯНСКАЯ", "ВЕТРОВ"],
+  },
+  {
+    language: "Greek capitals",
+    encodings: ["windows-1253", "iso-8859-7"],
+    lines: ["ΠΑΠΑΔΟΠΟΥΛΟΣ", "ΓΕΩΡΓΙΟΥ", "ΝΙΚΟΛΑΟΥ", "ΔΗΜΗΤΡΙΟΥ"],
+  },
+  {
+    language: "half-width kana",
+    encodings: ["shift_jis", "euc-jp"],
+    lines: ["ｻｸﾗ", "ヤマダタロウ", "スズキハナコ", "サトウイチロウ"],
+  },
+  { language: "Korean places", encodings: ["euc-kr"], lines: ["서울특별시", "부산광역시", "소나무", "느티나무"] },
+  { language: "Chinese places", encodings: ["gb18030"], lines: ["北京市海淀区", "银杏", "桂花", "上海市"] },
+  { language: "places of Taiwan", encodings: ["big5"], lines: ["台北市", "高雄市", "樟樹", "桂花"] },
+];
+
 /** A table of some records of these lines, in an encoding. */
 export function fileIn({ lines }: Written, encoding: Encoding, records: number): Uint8Array {
   const text = `id,name,remark\n${Array.from({ length: records }, (_, i) => `${i + 1},"${lines[i % lines.length]}","${lines[(i * 3 + 1) % lines.length]}"`).join("\n")}\n`;

@@ -9,8 +9,14 @@ const LONGEST_WORD = 400;
 /** Words that are shown in two readings. */
 const SHOWN = 4;
 
-/** Encodings that are hardly met any more must be so much more probable, as a natural logarithm. */
+/** Encodings that are seldom met, or hardly ever any more, must be so much more probable, as a natural logarithm. */
 const RARE = 5;
+const GONE = 10;
+/** Those of old computers that nobody uses, for a language or two each. */
+const OLD: ReadonlySet<Encoding> = new Set([
+  ...(["maciceland", "maccroatian", "macromania", "maccenteuro", "macgreek", "macturkish", "x-mac-cyrillic"] as const),
+  ...(["cp860", "cp861", "cp863", "cp865", "cp869"] as const),
+]);
 /** Met by chance more often than any other. */
 const COMMON: ReadonlySet<Encoding> = new Set([
   ...(["windows-1250", "windows-1251", "windows-1252", "windows-1253", "windows-1254", "windows-1255"] as const),
@@ -18,12 +24,12 @@ const COMMON: ReadonlySet<Encoding> = new Set([
   ...(["shift_jis", "euc-jp", "gb18030", "big5", "euc-kr", "koi8-r"] as const),
 ]);
 /** A reading that is not this much more probable than the next one is doubtful, as a natural logarithm. */
-export const LEAST_MARGIN = 13;
+export const LEAST_MARGIN = 15;
 
 /** Costs of what no language does, as natural logarithms. */
 const COST = {
   /** A capital after a small letter. */
-  capitalWithin: 7,
+  capitalWithin: 12,
   /** Letters of two scripts in one word. */
   scripts: 7,
   /** A sign where texts have it: a quotation mark around a word, a degree after a number. */
@@ -136,7 +142,7 @@ function readWith(encoding: Encoding, words: readonly Uint8Array[]): Read | null
     }),
     models,
   );
-  const prior = encoding === "windows-1252" ? 0 : COMMON.has(encoding) ? RARE / 5 : RARE;
+  const prior = encoding === "windows-1252" ? 0 : COMMON.has(encoding) ? 1 : OLD.has(encoding) ? GONE : RARE;
   return { encoding, log: log - prior, language: model.language, texts };
 }
 
