@@ -4,6 +4,7 @@ import { parsePlan } from "@/core/plan/schema.ts";
 import { lastingReadOf } from "@/core/profile/propose.ts";
 import type { ReadOptions } from "@/core/read/part.ts";
 import { random } from "../support/random.ts";
+import { siftAll } from "../support/sift.ts";
 import { workbook } from "../../demo/workbook.ts";
 
 const TREES = ["1,oak,12.5", "2,elm,11", "3,ash,9.5"];
@@ -358,5 +359,58 @@ describe("JSON that is not quite a list of objects", () => {
     expect((await readParts(memoryFile("a.json", '[{"a":1}, // one\n {"a":2},]'))).error).toMatchObject({
       code: "json-broken",
     });
+  });
+});
+
+describe("a sum below the records", () => {
+  const plan = parsePlan({
+    format: "good-sieve/plan@1",
+    feed: "a",
+    contract: {
+      fields: [
+        { name: "tree", type: "text" },
+        { name: "mass", type: "decimal", precision: 8, scale: 2 },
+      ],
+    },
+    load: { target: "a" },
+    gates: [],
+  });
+  const failed = async (text: string, read: object = {}): Promise<string[]> => {
+    const file = { name: "a.csv", bytes: new TextEncoder().encode(text) };
+    const { report } = await siftAll({ ...plan, read: { ...plan.read, ...read } }, [file]);
+    return report.gates.filter((g) => !g.passed).map((g) => g.message);
+  };
+  const trees = "tree,mass\noak,12.5\nelm,11\n";
+
+  it("stops the load where it would be loaded as a record, until it is said what it is", async () => {
+    for (const last of ["Total,23.5", "TOTAL:,23.5", "Summe,23.5", "Итого,23.5"]) {
+      const [message] = await failed(`${trees}${last}\n`);
+      expect(message).toContain(`its last line, ${last.replace(",", ", ")}, may be a sum of those above it`);
+    }
+    expect(await failed(`${trees}Total,23.5\n`, { skip_end: 1 })).toEqual([]);
+  });
+
+  it("is no record with words, one that is held, or one that is not the last", async () => {
+    expect(await failed(trees)).toEqual([]);
+    expect(await failed(`${trees}Total,none\n`)).toEqual([]);
+    expect(await failed(`tree,mass\nTotal,23.5\noak,12.5\n`)).toEqual([]);
+    expect(await failed(`${trees}Totality,23.5\n`)).toEqual([]);
+  });
+
+  it("is passed over at the end of a sheet as well", async () => {
+    const bytes = workbook([
+      {
+        name: "S",
+        rows: [
+          ["tree", "mass"],
+          ["oak", 12.5],
+          ["elm", 11],
+          ["Total", 23.5],
+        ],
+      },
+    ]);
+    const part = await read("a.xlsx", bytes, { skip_end: 1 });
+    expect(part.records.map((r) => r["tree"])).toEqual(["oak", "elm"]);
+    expect(part.options).toMatchObject({ skip_end: 1 });
   });
 });

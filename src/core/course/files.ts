@@ -3,11 +3,13 @@ import type { UnreadableReason } from "../kernel/block.ts";
 import { concat } from "../kernel/bytes.ts";
 import { fitsName } from "../kernel/file-name.ts";
 import { SieveError, counted, listed } from "../kernel/problem.ts";
+import { VERDICT } from "../kernel/verdict.ts";
 import type { Plan, ReadSection } from "../plan/schema.ts";
 import type { FileFacts } from "../read/facts.ts";
 import type { SourceFile, Spool } from "../read/part.ts";
 import { openFile, type PartCounter } from "../read/source.ts";
-import type { Course } from "./course.ts";
+import { totalDoubt } from "../read/total.ts";
+import { arrivedCells, type Course } from "./course.ts";
 import type { Sifted } from "./sifted.ts";
 
 /** Takes one file through the course; gives the blocks of all its parts as sifted, and the facts of each part when all is read. */
@@ -44,6 +46,7 @@ export async function* siftFile(
         unreadable: {} as Partial<Record<UnreadableReason, number>>,
       };
       let checked = false;
+      let last: readonly string[] | null = null;
       for await (const block of opened.blocks) {
         // Documents bring new columns as they come.
         if (opened.columns().length !== course.columns.length) course.setColumns([...opened.columns()]);
@@ -55,8 +58,11 @@ export async function* siftFile(
         for (const { reason } of block.unreadable.values()) {
           facts.unreadable[reason] = (facts.unreadable[reason] ?? 0) + 1;
         }
-        yield course.run(block);
+        const sifted = course.run(block);
+        last = lastLoaded(sifted);
+        yield sifted;
       }
+      const total = last && totalDoubt(last);
       if (!checked) {
         course.setColumns([...opened.columns()]);
         refuseWhereNothingFits(course, opened.name);
@@ -65,6 +71,7 @@ export async function* siftFile(
       if (trailer !== "") course.controls.push({ name: opened.name, text: trailer });
       all.push({
         ...facts,
+        ...(total ? { doubts: [...(opened.doubts ?? []), total] } : {}),
         evidence: { ...facts.evidence, ...Object.fromEntries(course.told) },
         columns: [...course.columns],
         extra: course.mapping.extra,
@@ -76,6 +83,12 @@ export async function* siftFile(
     throw new SieveError(error.code, `${file.name}: ${error.message}`, { detail: error.detail, hint: error.hint });
   }
   return all;
+}
+
+/** The cells of a block's last record as they came, where it is not held. */
+function lastLoaded({ block, verdict }: Sifted): readonly string[] | null {
+  const r = block.count - 1;
+  return verdict[r] === VERDICT.passes || verdict[r] === VERDICT.suspect ? arrivedCells(block, r) : null;
 }
 
 /** Bytes of a side file that are looked at. */

@@ -3,6 +3,9 @@ import type { Doubt } from "./part.ts";
 
 /** A doubt in words: “its encoding may be windows-1250, which reads Kőrösi, or windows-1252, which reads Kõrösi”. */
 export function doubtWords({ setting, readings }: Doubt): string {
+  if (setting === "skip_end") {
+    return `its last line, ${listed(readings[0]!.shows)}, may be a sum of those above it and no record`;
+  }
   if (setting === "header") return `${readings[0]!.shows[0]} ${listed(readings[0]!.shows.slice(1))}? It may be either`;
   const each = readings.map(({ value, shows }) => `${value}, which reads ${listed(shows.slice(0, 2))}`);
   return `its ${setting} may be ${each.join(", or ")}`;

@@ -8,6 +8,7 @@ const arrayChoice = z.strictObject({
 });
 const header = z.boolean().optional().describe("The first line names the columns");
 const skip = z.int().min(0).max(10_000).optional().describe("Lines to pass over before the header");
+const skip_end = z.int().min(0).max(1000).optional().describe("Lines to pass over at the end");
 const sheets = z
   .array(z.string().min(1).max(200))
   .min(1)
@@ -68,7 +69,7 @@ export const FORMAT_SETTINGS: Record<FormatId, { title: string; settings: z.ZodR
         .describe("What stands before a quote in a value; the quote itself unless said"),
       header: z.boolean().default(true).describe("The first line names the columns"),
       skip: z.int().min(0).max(10_000).default(0).describe("Lines to pass over before the header"),
-      skip_end: z.int().min(0).max(1000).optional().describe("Lines to pass over at the end"),
+      skip_end,
       comment: z.string().min(1).max(10).optional().describe("What a comment line begins with"),
     },
   },
@@ -110,13 +111,14 @@ export const FORMAT_SETTINGS: Record<FormatId, { title: string; settings: z.ZodR
       sheets,
       header,
       skip,
+      skip_end,
       as_shown,
       fill_merged,
     },
   },
   ods: {
     title: "OpenDocument spreadsheet",
-    settings: { sheets, header, skip, as_shown, fill_merged },
+    settings: { sheets, header, skip, skip_end, as_shown, fill_merged },
   },
   parquet: { title: "Parquet", settings: { ...documents } },
   avro: { title: "Avro", settings: { ...documents } },
@@ -141,7 +143,7 @@ export const readSettingsSchema = z.strictObject({
   escape: z.string().max(1).optional(),
   header,
   skip,
-  skip_end: z.int().min(0).max(1000).optional(),
+  skip_end,
   comment: z.string().min(1).max(10).optional(),
   starts: z.array(z.int().min(0).max(100_000)).min(1).max(1600).optional(),
   records,

@@ -327,7 +327,7 @@ function changed(found: ReadOptions, next: ReadOptions, before: ReadSettings): R
 }
 
 /** A guess that could as well be another: what both make of the same bytes, for a person to say which is right. */
-function DoubtAsked({ doubt, set }: { doubt: Doubt; set: (value: string | boolean) => void }) {
+function DoubtAsked({ doubt, set }: { doubt: Doubt; set: (value: string | boolean | number) => void }) {
   return (
     <section aria-label={`Which ${doubt.setting} it is`} className="mb-3 border-l-4 border-[var(--ochre)] pl-3">
       <p>

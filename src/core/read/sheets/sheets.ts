@@ -92,6 +92,7 @@ export async function* openSheets(
         sheets: [sheet.name],
         header,
         skip,
+        ...(settings.skip_end ? { skip_end: settings.skip_end } : {}),
         ...(settings.as_shown === undefined ? {} : { as_shown: settings.as_shown }),
         ...(settings.fill_merged === undefined ? {} : { fill_merged: settings.fill_merged }),
       },
@@ -106,7 +107,7 @@ export async function* openSheets(
       ...(doubt ? { doubts: [doubt] } : {}),
       others: { sheets: sheets.map((s) => s.name) },
       columns: () => columns,
-      blocks: readSheet(rows(), context, columns.length, header, skip),
+      blocks: readSheet(rows(), context, columns.length, header, { skip, skipEnd: settings.skip_end ?? 0 }),
       resumable: false,
     };
   }
@@ -164,17 +165,22 @@ async function* readSheet(
   context: OpenContext,
   width: number,
   header: boolean,
-  skip: number,
+  { skip, skipEnd }: { skip: number; skipEnd: number },
 ): AsyncGenerator<Block> {
   const builder = new BlockBuilder(context.part);
   let names = header;
+  /** Rows that may be the last ones, which are no records. */
+  const kept: Row[] = [];
   for await (const some of rows) {
-    for (const row of some) {
-      if (row.number <= skip) continue;
+    for (const next of some) {
+      if (next.number <= skip) continue;
       if (names) {
         names = false;
         continue;
       }
+      kept.push(next);
+      if (kept.length <= skipEnd) continue;
+      const row = kept.shift()!;
       if (builder.full) yield builder.take()!;
       const place = { line: row.number, start: 0, end: 0 };
       const raw = row.cells.map((c) => c ?? "").join("\t");
