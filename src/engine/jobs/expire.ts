@@ -43,6 +43,8 @@ export async function runRetention(db: Db, by: string, signal?: AbortSignal): Pr
         "update sieve.retention_run set ended_at = clock_timestamp(), took = $2, error = $3 where id = $1",
         [id, took, error],
       );
+      // The server notices a moment later that a connection has gone; the next run is not to wait for that.
+      await own.query("select pg_advisory_unlock($1, 0)", [RETENTION_LOCK]);
     }
     return took;
   } finally {
