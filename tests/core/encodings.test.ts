@@ -119,6 +119,15 @@ describe("an encoding of which the beginning tells nothing", () => {
   });
 });
 
+describe("an encoding that a file says it has", () => {
+  it("holds, also where the beginning is ASCII alone and other letters come far down", async () => {
+    const plain = `<?xml version="1.0" encoding="koi8-r"?>\n<r>${"<i><n>plain</n></i>".repeat(8000)}`;
+    const part = await read("a.xml", encodeText(`${plain}<i><n>лес</n></i></r>`, "koi8-r"));
+    expect(part.evidence["encoding"]).toBe("declared in the file");
+    expect(part.records.at(-1)).toEqual({ n: "лес" });
+  });
+});
+
 describe("an encoding that is given", () => {
   it("reads each of eighty files right, record by record", async () => {
     for (const { written, encoding } of CASES) {

@@ -1,7 +1,7 @@
 import { strToU8, zipSync } from "fflate";
 import { parquetWriteBuffer } from "hyparquet-writer";
 import { describe, expect, it } from "vitest";
-import { dayText, momentText, timeText } from "@/core/read/avro/format.ts";
+import { dayText, momentText, timeText } from "@/core/read/logical.ts";
 import { elapsedText } from "@/core/read/xlsx/format.ts";
 import { shown, takeTypes } from "@/core/read/parquet/format.ts";
 import type { ReadSettings } from "@/core/read/part.ts";

@@ -8,7 +8,7 @@ import { describe, expect, it } from "vitest";
 import { plainNumber } from "@/core/read/documents.ts";
 import { packBlock, unpackBlock } from "@/core/read/packed.ts";
 import { serialText } from "@/core/read/xlsx/format.ts";
-import { bigFromBytes, decimalText, momentText } from "@/core/read/avro/format.ts";
+import { bigFromBytes, decimalText, momentText } from "@/core/read/logical.ts";
 import { columnStarts } from "@/core/read/fixed/format.ts";
 import { findHeader } from "@/core/read/header.ts";
 import { JsonCutter } from "@/core/read/json/text.ts";

@@ -101,7 +101,7 @@ const percent = (share: number): string => `${(share * 100).toFixed(share < 0.01
 
 /** The field that a column would make, named so that no other is; and what speaks for each part of it. */
 export function proposeField(column: ColumnProfile, used: ReadonlySet<string>): { field: Field; reasons: Reason[] } {
-  const reasons: Reason[] = [];
+  let reasons: Reason[] = [];
   const name = fieldName(column.name, used);
   const because: Because = (part, says, why, step, ask) => {
     reasons.push({ field: name, part, says, why, ...(step ? { step } : {}), ...(ask ? { ask } : {}) });
@@ -142,15 +142,11 @@ export function proposeField(column: ColumnProfile, used: ReadonlySet<string>): 
     const values = [...new Set([...field.values, ...written])].sort();
     field.values = values;
     const all = grouped(column.filled + met);
-    reasons.splice(
-      0,
-      reasons.length,
-      ...reasons.map((r): Reason => {
-        if (r.part === "type") return { ...r, why: `${counted(values.length, "different value")} in ${all}` };
-        if (r.part !== "values") return r;
-        return { ...r, says: values.slice(0, 12).join(", "), why: `${r.why}, and ${written.join(", ")}` };
-      }),
-    );
+    reasons = reasons.map((r): Reason => {
+      if (r.part === "type") return { ...r, why: `${counted(values.length, "different value")} in ${all}` };
+      if (r.part !== "values") return r;
+      return { ...r, says: values.slice(0, 12).join(", "), why: `${r.why}, and ${written.join(", ")}` };
+    });
   }
   if (column.name !== name) field.title = column.name;
   const filled = column.filled + (erase ? 0 : met);

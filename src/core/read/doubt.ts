@@ -6,7 +6,7 @@ export function doubtWords({ setting, readings }: Doubt): string {
   if (setting === "skip_end") {
     return `its last line, ${listed(readings[0]!.shows)}, may be a sum of those above it and no record`;
   }
-  if (setting === "header") return `${readings[0]!.shows[0]} ${listed(readings[0]!.shows.slice(1))}? It may be either`;
-  const each = readings.map(({ value, shows }) => `${value}, which reads ${listed(shows.slice(0, 2))}`);
+  if (setting === "header") return `${readings[0]!.says}: ${listed(readings[0]!.shows)}? It may be either`;
+  const each = readings.map(({ says, shows }) => `${says}, which reads ${listed(shows.slice(0, 2))}`);
   return `its ${setting} may be ${each.join(", or ")}`;
 }

@@ -58,7 +58,6 @@ export function findHeader(
   if (rows.length === 0)
     return { row: 0, header: settings.header ?? false, why: "there is no line in it", doubt: null };
   const width = usualWidth(rows);
-  const filled = (row: readonly string[]): number => row.filter((c) => c.trim() !== "").length;
   let best = { row: 0, points: -Infinity };
   for (let row = 0; row < Math.min(rows.length, MOST_BEFORE); row++) {
     if (row > 0 && settings.first) break;
@@ -83,19 +82,32 @@ export function findHeader(
   const why = header
     ? `${line(row)} is names and not values${sure ? "" : ", as far as can be told"}`
     : `${line(row)} is written as those after it are${sure ? "" : ", as far as can be told"}`;
-  const shows = rows[row]!.slice(0, 4).map((c) => c.trim());
-  const readings = [
-    { value: header, shows: [header ? `${line(row)} names the columns:` : `${line(row)} is a record:`, ...shows] },
-    { value: !header, shows: [header ? `${line(row)} is a record:` : `${line(row)} names the columns:`, ...shows] },
-  ];
+  const reading = (value: boolean): Doubt["readings"][number] => ({
+    value,
+    says: `${line(row)} ${value ? "names the columns" : "is a record"}`,
+    shows: rows[row]!.slice(0, 4).map((c) => c.trim()),
+  });
+  const readings = [reading(header), reading(!header)];
   return { row, header, why, doubt: sure || rows.length < 2 ? null : { setting: "header", readings } };
 }
+
+const filled = (row: readonly string[]): number => row.filter((c) => c.trim() !== "").length;
+
+/** A column's values, without those that are empty. */
+const valuesOf = (rows: readonly (readonly string[])[], column: number): string[] =>
+  rows.map((r) => r[column]?.trim() ?? "").filter((v) => v !== "");
+
+/** Nearly all of the values. */
+const most = (values: readonly string[], test: (v: string) => boolean): boolean =>
+  values.filter(test).length > values.length * 0.7;
+
+const isNoWord = (text: string): boolean => kindOf(text) !== "words";
 
 /** How many cells most rows have filled. */
 function usualWidth(rows: readonly (readonly string[])[]): number {
   const counts = new Map<number, number>();
   for (const row of rows) {
-    const n = row.filter((c) => c.trim() !== "").length;
+    const n = filled(row);
     counts.set(n, (counts.get(n) ?? 0) + 1);
   }
   let usual = 1;
@@ -111,9 +123,8 @@ function isRecord(row: readonly string[], others: readonly (readonly string[])[]
   let alike = 0;
   row.forEach((raw, c) => {
     const cell = raw.trim();
-    const values = others.map((o) => o[c]?.trim() ?? "").filter((v) => v !== "");
-    if (cell === "" || values.filter((v) => kindOf(v) !== "words").length <= values.length * 0.7) return;
-    alike += kindOf(cell) === "words" ? -1 : 1;
+    if (cell === "" || !most(valuesOf(others, c), isNoWord)) return;
+    alike += isNoWord(cell) ? 1 : -1;
   });
   return alike > 0;
 }
@@ -134,8 +145,7 @@ function pointsOf(row: readonly string[], all: readonly (readonly string[])[]): 
       return;
     }
     names.add(cell);
-    const values = others.map((o) => o[c]?.trim() ?? "").filter((v) => v !== "");
-    points += series && numbers.includes(cell) ? POINTS.series : pointsOfCell(cell, values);
+    points += series && numbers.includes(cell) ? POINTS.series : pointsOfCell(cell, valuesOf(others, c));
   });
   return points;
 }
@@ -153,13 +163,12 @@ function pointsOfCell(cell: string, values: readonly string[]): number {
   if (values.length === 0) return kind === "number" ? POINTS.number : known;
   if (values.includes(cell)) return POINTS.again;
   if (cell.length > 80) return POINTS.long;
-  const most = (test: (v: string) => boolean): boolean => values.filter(test).length > values.length * 0.7;
-  if (kind === "number") return most((v) => kindOf(v) === "number") ? POINTS.number : POINTS.number / 2;
-  if (kind === "words" && most((v) => kindOf(v) !== "words")) return POINTS.otherKind;
+  if (kind === "number") return most(values, (v) => kindOf(v) === "number") ? POINTS.number : POINTS.number / 2;
+  if (kind === "words" && most(values, isNoWord)) return POINTS.otherKind;
   const shape = shapeOf(cell);
-  const alike = most((v) => shapeOf(v) === shape);
+  const alike = most(values, (v) => shapeOf(v) === shape);
   if (kind === "code" && alike) return POINTS.sameCode;
-  const identifier = isIdentifier(cell) && !most(isIdentifier) ? POINTS.identifier : 0;
+  const identifier = isIdentifier(cell) && !most(values, isIdentifier) ? POINTS.identifier : 0;
   if (known > 0 || identifier > 0) return Math.max(known, identifier);
   if (alike) return kind === "code" ? POINTS.sameCode : POINTS.sameShape;
   const shapes = values.map(shapeOf);

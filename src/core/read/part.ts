@@ -44,7 +44,12 @@ export type Evidence = Readonly<Record<string, string>>;
 /** A guess that could as well be another: the setting, what it was taken to be first, and what the same bytes are by each. */
 export interface Doubt {
   readonly setting: "encoding" | "header" | "skip_end";
-  readonly readings: readonly { readonly value: string | boolean | number; readonly shows: readonly string[] }[];
+  readonly readings: readonly {
+    readonly value: string | boolean | number;
+    /** What it would mean, for a person to choose: “line 1 is a record”. */
+    readonly says: string;
+    readonly shows: readonly string[];
+  }[];
 }
 
 /** What a person or a plan has already decided about reading; the rest is found out. */

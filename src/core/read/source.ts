@@ -5,7 +5,7 @@ import { blocks } from "./blocks/format.ts";
 import { delimited } from "./delimited/format.ts";
 import { DETECT_BYTES, detectTextFormat } from "./detect.ts";
 import { decodeText } from "./encoding/decode.ts";
-import { encodingFor } from "./encoding/detect.ts";
+import { encodingFor, type FoundEncoding } from "./encoding/detect.ts";
 import { fixed } from "./fixed/format.ts";
 import {
   type Doubt,
@@ -64,8 +64,10 @@ export async function* openFile(
   const { source, head, whole } = await peek(
     settings.unpacked_mb === undefined ? file : { ...file, mayUnpackTo: settings.unpacked_mb },
   );
-  let sampled: Promise<Sample> | null = null;
-  const telling = (): Promise<Sample> => (sampled ??= tellingSample(source, head, whole));
+  let found: Promise<FoundEncoding> | null = null;
+  /** How the file's text is encoded; asked for by whoever tells the format, and for the format. */
+  const encodingFound = (): Promise<FoundEncoding> =>
+    (found ??= findEncoding(source, { head, whole }, settings.encoding));
   const magic = String.fromCharCode(...head.subarray(0, 4));
   const layered = head[0] === 0x1f && head[1] === 0x8b ? "gzip" : magic === "PK\u0003\u0004" ? "zip" : null;
   if (layered && layer >= MOST_LAYERS) {
@@ -84,16 +86,15 @@ export async function* openFile(
     return;
   }
   const open = async function* (as: FormatId, from: SourceFile, why: string): AsyncGenerator<Opened> {
-    const binary = as === "xlsx" || as === "ods" || as === "parquet" || as === "avro";
-    const encoding = binary
-      ? { encoding: "utf-8" as const, why: "", doubt: null }
-      : textEncoding(as, await telling(), settings.encoding);
+    const isText = "encoding" in FORMAT_SETTINGS[as].settings;
+    const declared = as === "xml" && isAuto(settings.encoding) ? declaredIn(head) : null;
+    const encoding: FoundEncoding = isText ? (declared ?? (await encodingFound())) : { encoding: "utf-8", why: "" };
     const context = { part: parts.next, spool, encoding: encoding.encoding, head, whole };
     for await (const opened of FORMATS[as].open(from, settings, context)) {
       const format = settings.as && settings.as !== "auto" ? "as set" : why;
       yield {
         ...opened,
-        evidence: { format, ...(binary ? {} : { encoding: encoding.why }), ...opened.evidence },
+        evidence: { format, ...(isText ? { encoding: encoding.why } : {}), ...opened.evidence },
         ...doubtsOf(encoding.doubt, opened.doubts),
         // Places in what is packed are not places in the file.
         resumable: opened.resumable && layer === 0,
@@ -121,14 +122,11 @@ export async function* openFile(
   }
   if (magic === "PAR1" || set === "parquet") yield* open("parquet", source, "it begins with PAR1");
   else if (magic === "Obj\u0001" || set === "avro") yield* open("avro", source, "it begins as an Avro container does");
-  else if (set === "xlsx") {
-    throw new SieveError("xlsx-broken", `${file.name} is not a workbook.`, {
-      detail: "A workbook is a zip archive, and this file does not begin as one.",
-      hint: "Check that it is the right file, or change the plan's read section.",
-    });
-  } else if (set === "ods") {
-    throw new SieveError("ods-broken", `${file.name} is not an OpenDocument spreadsheet.`, {
-      detail: "Such a spreadsheet is a zip archive, and this file does not begin as one.",
+  else if (set === "xlsx" || set === "ods") {
+    const [is, such] =
+      set === "xlsx" ? ["a workbook", "A workbook"] : ["an OpenDocument spreadsheet", "Such a spreadsheet"];
+    throw new SieveError(`${set}-broken`, `${file.name} is not ${is}.`, {
+      detail: `${such} is a zip archive, and this file does not begin as one.`,
       hint: "Check that it is the right file, or change the plan's read section.",
     });
   } else if (head[0] === 0xd0 && head[1] === 0xcf && head[2] === 0x11 && head[3] === 0xe0) {
@@ -137,8 +135,7 @@ export async function* openFile(
     });
   } else if (set) yield* open(set, source, "as set");
   else {
-    const sample = await telling();
-    const { encoding } = encodingFor(sample.head, sample.whole, settings.encoding);
+    const { encoding } = await encodingFound();
     const text = decodeText(head, encoding);
     const { as, why } = detectTextFormat(text, file.name);
     refuseOtherKind(file.name, as, text);
@@ -194,13 +191,19 @@ async function isSpreadsheet(
   return type.trim().startsWith("application/vnd.oasis.opendocument.spreadsheet");
 }
 
-function textEncoding(as: FormatId, { head, whole }: Sample, set: string | undefined): ReturnType<typeof encodingFor> {
-  if (as === "xml" && (!set || set === "auto")) {
-    const declared = /^\s*<\?xml[^>]*\sencoding\s*=\s*["']([\w.-]+)["']/.exec(
-      String.fromCharCode(...head.subarray(0, 200)),
-    );
-    if (declared) return { encoding: encodingOf(declared[1]!), why: "declared in the file" };
-  }
+const isAuto = (set: string | undefined): boolean => !set || set === "auto";
+
+/** The encoding that an XML text says it has, in ASCII at its very beginning. */
+function declaredIn(head: Uint8Array): FoundEncoding | null {
+  const declared = /^\s*<\?xml[^>]*\sencoding\s*=\s*["']([\w.-]+)["']/.exec(
+    String.fromCharCode(...head.subarray(0, 200)),
+  );
+  return declared && { encoding: encodingOf(declared[1]!), why: "declared in the file" };
+}
+
+/** The encoding as set, or found out; the file is looked through for what tells it only where it has to be found. */
+async function findEncoding(source: SourceFile, beginning: Sample, set: string | undefined): Promise<FoundEncoding> {
+  const { head, whole } = isAuto(set) ? await tellingSample(source, beginning) : beginning;
   return encodingFor(head, whole, set);
 }
 
@@ -232,7 +235,7 @@ function firstTelling(bytes: Uint8Array): number {
 }
 
 /** The beginning, or, where that is ASCII alone and tells nothing, as much from the first other byte on. */
-async function tellingSample(source: SourceFile, head: Uint8Array, whole: boolean): Promise<Sample> {
+async function tellingSample(source: SourceFile, { head, whole }: Sample): Promise<Sample> {
   if (whole || source.once || firstTelling(head) >= 0) return { head, whole };
   const kept: Uint8Array[] = [];
   let have = 0;

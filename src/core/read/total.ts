@@ -24,8 +24,8 @@ export function totalDoubt(cells: readonly string[]): Doubt | null {
   return {
     setting: "skip_end",
     readings: [
-      { value: 0, shows },
-      { value: 1, shows },
+      { value: 0, says: "the last line is a record", shows },
+      { value: 1, says: "the last line is a sum", shows },
     ],
   };
 }

@@ -9,6 +9,7 @@ import type { ReadSection } from "@/core/plan/schema.ts";
 import { lastingReadOf, propose, withoutReasons, type Reason } from "@/core/profile/propose.ts";
 import { doubtWords } from "@/core/read/doubt.ts";
 import type { Doubt, ReadOptions, ReadSettings } from "@/core/read/part.ts";
+import { FORMAT_SETTINGS } from "@/core/read/settings.ts";
 import type { PartPreview } from "@/engine/look/preview.ts";
 import { ask, problemFrom, problemOf } from "../kit/api.ts";
 import { Value } from "../kit/cell.tsx";
@@ -81,7 +82,7 @@ export function BeginDesk({
     const first = parts?.find((p) => p.error === null || p.rows.length > 0);
     if (!first || arriving || parts!.some((p) => p.error !== null)) return undefined;
     const sheets =
-      first.read.as === "xlsx" || first.read.as === "ods" ? parts!.flatMap((p) => p.read.sheets ?? []) : undefined;
+      "sheets" in FORMAT_SETTINGS[first.read.as].settings ? parts!.flatMap((p) => p.read.sheets ?? []) : undefined;
     return {
       ...lastingReadOf(
         parts!.map((p) => p.read),
@@ -336,12 +337,12 @@ function DoubtAsked({ doubt, set }: { doubt: Doubt; set: (value: string | boolea
           : "Nothing tells whether the first line names the columns or is a record. Which is it?"}
       </p>
       <ul className="mt-1 grid gap-1">
-        {doubt.readings.map(({ value, shows }) => (
+        {doubt.readings.map(({ value, says, shows }) => (
           <li key={String(value)} className="flex flex-wrap items-baseline gap-x-3">
             <button type="button" className="btn btn-line btn-sm" onClick={() => set(value)}>
-              {doubt.setting === "encoding" ? value : shows[0]!.replace(/:$/, "")}
+              {says}
             </button>
-            {shows.slice(doubt.setting === "encoding" ? 0 : 1).map((text, i) => (
+            {shows.map((text, i) => (
               <span key={i} className="font-semibold">
                 {text}
               </span>

@@ -87,7 +87,7 @@ export function readWords(read: ReadOptions): string {
         ? "delimiter found"
         : (DELIMITERS[delimiter] ?? `“${delimiter}”`)
       : FORMAT_SETTINGS[read.as].title,
-    read.as === "xlsx" || read.as === "ods" ? (read.sheets ?? []).join(", ") : (read.records ?? ""),
+    "sheets" in FORMAT_SETTINGS[read.as].settings ? (read.sheets ?? []).join(", ") : (read.records ?? ""),
     read.each ? `a record for each of ${read.each}` : "",
     "encoding" in FORMAT_SETTINGS[read.as].settings ? encoding : "",
   ];

@@ -15,13 +15,8 @@ export interface FoundEncoding {
 /** The encoding as set, or found from the file's beginning, and why. Throws `not-text`, `encoding-unknown`. */
 export function encodingFor(head: Uint8Array, whole: boolean, set: string | undefined): FoundEncoding {
   if (set && set !== "auto") return { encoding: encodingOf(set), why: "as set" };
-  let known = found.get(head);
-  if (!known) found.set(head, (known = detectEncoding(head, whole)));
-  return known;
+  return detectEncoding(head, whole);
 }
-
-/** What was found of a beginning: it is asked for by whoever tells the format, and by the format. */
-const found = new WeakMap<Uint8Array, FoundEncoding>();
 
 /** Byte order marks, the longer ones first. */
 const MARKS: readonly (readonly [Encoding, readonly number[]])[] = [
@@ -138,6 +133,7 @@ function doubtOf({ best, next, margin, words }: Guess): Doubt | null {
   if (!next || margin >= LEAST_MARGIN) return null;
   const reading = (encoding: Encoding, i: 0 | 1): Doubt["readings"][number] => ({
     value: encoding,
+    says: encoding,
     shows: words.map((w) => w[i]),
   });
   return { setting: "encoding", readings: [reading(best.encoding, 0), reading(next.encoding, 1)] };

@@ -4,6 +4,7 @@ import type { Block } from "../../kernel/block.ts";
 import { BlockBuilder, type ColumnValues, type Place } from "../builder.ts";
 import { Flattener, KeyTwice, hexOf, parseJson, textOfScalar, type Value } from "../documents.ts";
 import type { FormatPart, OpenContext, Opened, ReadSettings, SourceFile } from "../part.ts";
+import { FORMAT_SETTINGS } from "../settings.ts";
 import { JsonScan } from "./scan.ts";
 import { JsonCutter, mayLoseDigits, pathKeys } from "./text.ts";
 import { lines, utf8Chunks } from "../text.ts";
@@ -245,7 +246,7 @@ export function opened(
   documents: DocumentReader,
   blocks: AsyncGenerator<Block>,
 ): Opened {
-  const text = as === "json" || as === "json-lines" || as === "xml" || as === "blocks";
+  const text = "encoding" in FORMAT_SETTINGS[as].settings;
   return {
     name: source.name,
     options: {

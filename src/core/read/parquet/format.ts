@@ -4,11 +4,12 @@ import {
   parquetReadObjects,
   type FileMetaData,
   type SchemaElement,
+  type TimeUnit,
 } from "hyparquet";
 import { compressors } from "hyparquet-compressors";
 import type { Block } from "../../kernel/block.ts";
 import { SieveError } from "../../kernel/problem.ts";
-import { bigFromBytes, dayText, decimalText, durationText, momentText, timeText } from "../avro/format.ts";
+import { PER_SECOND, bigFromBytes, dayText, decimalText, durationText, momentText, timeText } from "../logical.ts";
 import type { Value } from "../documents.ts";
 import type { FormatPart, RangedFile } from "../part.ts";
 import { ROWS_TOGETHER, type CellValue, type ColumnValues } from "../builder.ts";
@@ -79,27 +80,27 @@ export function takeTypes({ schema }: FileMetaData): Shape {
   return take();
 }
 
-const PER_SECOND = { MILLIS: 1000n, MICROS: 1_000_000n, NANOS: 1_000_000_000n };
+const perSecond = (unit: TimeUnit): bigint => PER_SECOND[unit.toLowerCase() as Lowercase<TimeUnit>];
 
 function showOf({ converted_type: converted, logical_type: logical, scale = 0 }: SchemaElement): Show | null {
   const whole = (value: unknown): bigint =>
     value instanceof Uint8Array ? bigFromBytes(value) : BigInt(value as number | bigint);
   if (logical?.type === "DECIMAL") return (v) => decimalText(whole(v), logical.scale);
   if (converted === "DECIMAL") return (v) => decimalText(whole(v), scale);
-  if (logical?.type === "TIME") return (v) => timeText(whole(v), PER_SECOND[logical.unit]);
+  if (logical?.type === "TIME") return (v) => timeText(whole(v), perSecond(logical.unit));
   if (logical?.type === "TIMESTAMP") {
     const zone = logical.isAdjustedToUTC ? "Z" : "";
-    return (v) => momentText(whole(v), PER_SECOND[logical.unit], zone);
+    return (v) => momentText(whole(v), perSecond(logical.unit), zone);
   }
   switch (converted) {
     case "TIME_MILLIS":
-      return (v) => timeText(whole(v), PER_SECOND.MILLIS);
+      return (v) => timeText(whole(v), PER_SECOND.millis);
     case "TIME_MICROS":
-      return (v) => timeText(whole(v), PER_SECOND.MICROS);
+      return (v) => timeText(whole(v), PER_SECOND.micros);
     case "TIMESTAMP_MILLIS":
-      return (v) => momentText(whole(v), PER_SECOND.MILLIS);
+      return (v) => momentText(whole(v), PER_SECOND.millis);
     case "TIMESTAMP_MICROS":
-      return (v) => momentText(whole(v), PER_SECOND.MICROS);
+      return (v) => momentText(whole(v), PER_SECOND.micros);
     case "INTERVAL":
       return (v) => (v instanceof Uint8Array && v.length === 12 ? durationText(v) : plain(v));
     case "BSON":
@@ -111,7 +112,7 @@ function showOf({ converted_type: converted, logical_type: logical, scale = 0 }:
 const PARSERS = {
   // The oldest moments have nanoseconds, which hardly any use.
   timestampFromNanoseconds: (n: bigint) =>
-    n % 1000n === 0n ? momentText(n / 1000n, PER_SECOND.MICROS) : momentText(n, PER_SECOND.NANOS),
+    n % 1000n === 0n ? momentText(n / 1000n, PER_SECOND.micros) : momentText(n, PER_SECOND.nanos),
   dateFromDays: (days: number) => dayText(days),
 };
 
