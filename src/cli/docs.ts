@@ -1,5 +1,5 @@
 import { writeFileSync } from "node:fs";
-import { checksPage, formulasPage, matchingPage, stepsPage } from "@/core/docs/parts.ts";
+import { checksPage, formulasPage, matchingPage, stepsPage, typesPage } from "@/core/docs/parts.ts";
 import { apiPage } from "@/routes/openapi.ts";
 import { planJsonSchema } from "@/core/plan/schema.ts";
 
@@ -7,6 +7,7 @@ import { planJsonSchema } from "@/core/plan/schema.ts";
 export function writeDocs(): void {
   writeFileSync("docs/plan.schema.json", `${JSON.stringify(planJsonSchema(), null, 2)}\n`);
   writeFileSync("docs/formulas.md", formulasPage());
+  writeFileSync("docs/types.md", typesPage());
   writeFileSync("docs/steps.md", stepsPage());
   writeFileSync("docs/checks.md", checksPage());
   writeFileSync("docs/matching.md", matchingPage());

@@ -3,7 +3,7 @@ import { errorLines, SieveError } from "@/core/kernel/problem.ts";
 import type { RetentionOptions } from "./room.ts";
 import type { UndoOptions } from "./undo.ts";
 import { balanceLine } from "@/core/kernel/ledger.ts";
-import { loadPlan, siftFiles, type SiftOutputs } from "./sift.ts";
+import { dayGiven, loadPlan, siftFiles, type SiftOutputs } from "./sift.ts";
 import { FORMAT_IDS, type FormatId } from "@/core/read/part.ts";
 import type { ReadSettings } from "@/core/read/source.ts";
 import { CONTRACT_STANDARDS, giveContract } from "@/core/interop/contract.ts";
@@ -26,9 +26,11 @@ program
   .option("--held <held.csv>", "where held records go, with their problems")
   .option("--report <report.json>", "where the report goes")
   .option("--list <name=file...>", "reference lists that the plan asks, or compares with")
-  .action(async (files: string[], options: { plan: string; list?: string[] } & SiftOutputs) => {
-    const { plan, list, ...outputs } = options;
-    const report = await siftFiles(await loadPlan(plan), files, outputs, list);
+  .option("--day <2026-05-31>", "what formulas call the day of the load; today unless said")
+  .action(async (files: string[], options: { plan: string; list?: string[]; day?: string } & SiftOutputs) => {
+    const { plan, list, day, ...outputs } = options;
+    const on = day === undefined ? undefined : dayGiven(day);
+    const report = await siftFiles(await loadPlan(plan), files, outputs, list, on);
     process.stderr.write(`${balanceLine(report.balance).replace(" inserted", " good")}\n`);
     const closed = report.gates.filter((g) => !g.passed);
     for (const gate of closed) process.stderr.write(`stopped at the gate “${gate.gate}”: ${gate.message}\n`);

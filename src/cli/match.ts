@@ -76,7 +76,7 @@ export async function matchFiles(
 ): Promise<MatchReport> {
   const { spool, close } = fileSpool();
   const references = await readLists(plan, lists, spool, paths).finally(close);
-  const compiled = compilePlan(plan, references);
+  const compiled = compilePlan(plan, references, { day: new Date().toISOString().slice(0, 10) });
   const proposed = plan.match ? null : proposeMatchWithReasons(compiled.fields, plan.load.key);
   const section = compiled.plan.match ?? proposed?.section;
   if (!section) {

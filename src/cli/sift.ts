@@ -9,7 +9,7 @@ import { compilePlan } from "@/core/course/compile.ts";
 import { lateProblem } from "@/core/course/problem-words.ts";
 import type { Compiled, Problem } from "@/core/course/compiled.ts";
 import { parsePlan, type Plan } from "@/core/plan/schema.ts";
-import { SieveError } from "@/core/kernel/problem.ts";
+import { SieveError, quoted } from "@/core/kernel/problem.ts";
 import { openFile, rawText, type SourceFile, type Spool } from "@/core/read/source.ts";
 import { isSideFile, siftFile } from "@/core/course/files.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
@@ -65,16 +65,27 @@ export interface SiftOutputs {
   report?: string;
 }
 
-/** The whole course over files without a database. `lists`: what look-ups ask, as `name=file`. */
+/** A day as ISO 8601. Throws `day-invalid`. */
+export function dayGiven(day: string): string {
+  const at = new Date(`${day}T00:00:00Z`);
+  if (/^\d{4}-\d{2}-\d{2}$/.test(day) && !Number.isNaN(at.getTime()) && at.toISOString().startsWith(day)) return day;
+  throw new SieveError("day-invalid", `${quoted(day)} is no day.`, { hint: "Give it as 2026-05-31." });
+}
+
+/**
+ * The whole course over files without a database. `lists`: what look-ups ask, as `name=file`; `day`: what formulas
+ * call the day of the load.
+ */
 export async function siftFiles(
   plan: Plan,
   paths: readonly string[],
   outputs: SiftOutputs,
   lists: readonly string[] = [],
+  day = new Date().toISOString().slice(0, 10),
 ): Promise<LoadReport> {
   const { spool, close } = fileSpool();
   try {
-    const compiled = compilePlan(plan, await readLists(plan, lists, spool, paths));
+    const compiled = compilePlan(plan, await readLists(plan, lists, spool, paths), { day });
     return await sift(compiled, paths, outputs, spool);
   } finally {
     await close();

@@ -57,6 +57,7 @@ export const OF_WHAT_IS_GIVEN: readonly string[] = [
   "balance-open",
   "check-needed",
   "contract-unknown",
+  "day-invalid",
   "delivery-empty",
   "encoding-unknown",
   "ended-apart",

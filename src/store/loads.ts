@@ -2,7 +2,7 @@ import type { HistoryEntry } from "@/core/gate/part.ts";
 import { HISTORY_LOADS } from "@/core/gate/usual.ts";
 import { OUTCOMES, type Balance, type Outcome } from "@/core/kernel/ledger.ts";
 import { canSwitchOff, compilePlan } from "@/core/course/compile.ts";
-import type { ChecksOff } from "@/core/course/compiled.ts";
+import type { ChecksOff, LoadInputs } from "@/core/course/compiled.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { SieveError, errorLines, listed } from "@/core/kernel/problem.ts";
 import type { LoadReport } from "@/core/report/report.ts";
@@ -10,6 +10,16 @@ import { transaction, type Client, type Db, type Queryable } from "./db.ts";
 import { bytesExpired, getDelivery } from "./deliveries.ts";
 import { getPlan, planInForce } from "./feeds.ts";
 import { enqueueLoad } from "./queue.ts";
+
+/** What a load is given beside its plan, its lists and its files. Its day is that on which it was asked for, in UTC. */
+export function inputsOf({ checksOff, askedAt }: Pick<Load, "checksOff" | "askedAt">): LoadInputs {
+  return { off: checksOff, day: dayOf(askedAt) };
+}
+
+/** The day of a moment in UTC, as ISO 8601. */
+export function dayOf(moment: Date): string {
+  return moment.toISOString().slice(0, 10);
+}
 
 export type LoadState =
   "queued" | "running" | "loaded" | "stopped" | "failed" | "cancelled" | "dropped" | "tried" | "undone";

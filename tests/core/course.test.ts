@@ -96,7 +96,7 @@ describe("a check that is switched off for one load", () => {
     ],
     { load: { target: "x", key: ["id"] } },
   );
-  const off = (keys: Record<string, string>) => compilePlan(plan, undefined, keys);
+  const off = (keys: Record<string, string>) => compilePlan(plan, undefined, { off: keys });
 
   it("lets its field be empty, and no other", () => {
     const compiled = off({ "n:required": "as agreed" });

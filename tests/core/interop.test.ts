@@ -60,9 +60,9 @@ describe("a contract brought in", () => {
       { name: "acc_no", type: "text", title: "Acc No", also: ["Acc No"], required: true },
       { name: "kind", type: "code", values: ["a", "b"], required: true },
       { name: "kg", type: "decimal", scale: 2, least: 0 },
-      { name: "tags", type: "text" },
+      { name: "tags", type: "json" },
     ]);
-    expect(taken.lost.join("; ")).toMatch(/allOf.*minLength.*linear time.*exclusiveMaximum.*items.*array/);
+    expect(taken.lost.join("; ")).toMatch(/allOf.*minLength.*linear time.*exclusiveMaximum/);
     withFields(taken);
   });
 

@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { Heap, cellText, emptyCells, isUtf8 } from "@/core/kernel/bytes.ts";
 import { STEP_IDS, stepPart } from "@/core/cleanse/index.ts";
-import { plainNumber } from "@/core/cleanse/number.ts";
+import { plainNumber } from "@/core/type/written-number.ts";
 
 /** ECMAScript's own formatting is the oracle: what it writes must be read back. */
 const LOCALES = [

@@ -1,5 +1,5 @@
 import { readFileSync } from "node:fs";
-import { checksPage, formulasPage, matchingPage, stepsPage } from "@/core/docs/parts.ts";
+import { checksPage, formulasPage, matchingPage, stepsPage, typesPage } from "@/core/docs/parts.ts";
 import { describe, expect, it } from "vitest";
 import { compilePlan } from "@/core/course/compile.ts";
 import { policyOf } from "@/core/course/checks.ts";
@@ -27,6 +27,7 @@ describe("the plan document", () => {
     // Formatted after they are written, so spaces don't count.
     const plain = (text: string): string => text.replace(/[\s|-]+/g, "");
     expect(plain(readFileSync("docs/formulas.md", "utf8"))).toBe(plain(formulasPage()));
+    expect(plain(readFileSync("docs/types.md", "utf8"))).toBe(plain(typesPage()));
     expect(plain(readFileSync("docs/steps.md", "utf8"))).toBe(plain(stepsPage()));
     expect(plain(readFileSync("docs/checks.md", "utf8"))).toBe(plain(checksPage()));
     expect(plain(readFileSync("docs/matching.md", "utf8"))).toBe(plain(matchingPage()));

@@ -3,7 +3,7 @@ import { BYTE, addToBalance, emptyBalance, heldByte, type Balance } from "@/core
 import { mergeTally, newTally } from "@/core/course/tally.ts";
 import { Figures } from "@/core/report/figures.ts";
 import { compilePlan } from "@/core/course/compile.ts";
-import type { Problem } from "@/core/course/compiled.ts";
+import type { LoadInputs, Problem } from "@/core/course/compiled.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { siftFile } from "@/core/course/files.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
@@ -53,9 +53,9 @@ export async function siftAll(
   plan: Plan,
   files: FileInMemory[],
   step = 1 << 20,
-  more: Pick<ReportInput, "history" | "received"> = {},
+  { day, ...more }: Pick<ReportInput, "history" | "received"> & LoadInputs = {},
 ): Promise<Sifting> {
-  const compiled = compilePlan(plan);
+  const compiled = compilePlan(plan, undefined, { day });
   const course = new Course(compiled, { spill: new MemorySpill(), expected: 1000, distinct: true });
   const tally = newTally(compiled);
   const records: Sifting["records"] = [];

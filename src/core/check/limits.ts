@@ -22,7 +22,7 @@ function limit(id: "least" | "most", than: string, title: string): CheckPart {
 
 function tester(field: Field, value: number | string, failing: number): Test {
   const bound = limitBytes(field, value)!;
-  if (typePart(field.type).order === "bytes") {
+  if (typePart(field.type).order(field) === "bytes") {
     return eachCell(
       (heap, cells, r) => Math.sign(compareBytes(heap.bytes, cells.start[r]!, cells.end[r]!, bound)) !== failing,
     );

@@ -38,10 +38,10 @@ export const category: StepPart<CategoryOptions> = {
   apply: () => {
     throw new Error("a category needs its record");
   },
-  record: ({ rules, otherwise = "" }, { fields, targets, named, lists }) => {
+  record: ({ rules, otherwise = "" }, { fields, targets, named, lists, day }) => {
     const compiled = rules.map(({ is, when }) => ({
       is,
-      columns: new FormulaColumns(compileFormula(when, { fields, named, lists })),
+      columns: new FormulaColumns(compileFormula(when, { fields, named, lists, day })),
     }));
     return (course) => {
       let n = 0;

@@ -20,9 +20,9 @@ export const derive: StepPart<DeriveOptions> = {
   apply: () => {
     throw new Error("a derived field needs its record");
   },
-  record: ({ by }, { fields, targets, named, lists }) => {
+  record: ({ by }, { fields, targets, named, lists, day }) => {
     const formulas = targets.map((f) => {
-      const formula = compileFormula(by, { fields, it: f, named, lists });
+      const formula = compileFormula(by, { fields, it: f, named, lists, day });
       return { f, formula, columns: new FormulaColumns(formula) };
     });
     return (course) => {

@@ -18,8 +18,8 @@ export const leaveOut: StepPart<LeaveOutOptions> = {
   apply: () => {
     throw new Error("what is left out is decided by the record");
   },
-  record: ({ when }, { fields, named, lists }) => {
-    const columns = new FormulaColumns(compileFormula(when, { fields, named, lists }));
+  record: ({ when }, { fields, named, lists, day }) => {
+    const columns = new FormulaColumns(compileFormula(when, { fields, named, lists, day }));
     return (course) => {
       let n = 0;
       columns.read(course, course.count, false);

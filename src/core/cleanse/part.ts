@@ -45,6 +45,8 @@ export interface RecordScope {
   readonly named?: NamedFormulas | undefined;
   /** Reference lists that formulas ask. */
   readonly lists?: References | undefined;
+  /** The day of the load, as ISO 8601. */
+  readonly day?: string | undefined;
 }
 
 /** A cleansing step: one file each, from which the plan's schema, the editor and the docs come. */

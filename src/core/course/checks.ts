@@ -2,11 +2,10 @@ import { betweenPart, betweenTitle, type BetweenCheck } from "../check/between/i
 import { printCheck } from "../check/identity.ts";
 import { CHECKS } from "../check/index.ts";
 import type { ValueMapOptions } from "../cleanse/value-map.ts";
-import { compileFormula } from "../formula/compile.ts";
+import { compileFormula, type Scope } from "../formula/compile.ts";
 import type { NamedFormulas } from "../formula/named.ts";
 import { cellText } from "../kernel/bytes.ts";
 import { grouped, quoted } from "../kernel/problem.ts";
-import type { References } from "../kernel/reference.ts";
 import type { CompiledLookUp } from "../lookup/compile.ts";
 import type { LookUp } from "../lookup/schema.ts";
 import { isBetween, isUnique, type Plan, type RuleCheck } from "../plan/schema.ts";
@@ -43,7 +42,7 @@ export function compileChecks(
   plan: Plan,
   readAs: readonly Field[],
   lookUps: readonly CompiledLookUp[],
-  references: References,
+  asks: Pick<Scope, "lists" | "day">,
 ): CheckOn[] {
   const { fields } = plan.contract;
   const number = new Map(fields.map((f, i) => [f.name, i]));
@@ -65,7 +64,7 @@ export function compileChecks(
     else if (isBetween(c)) list.add(betweenOf(c, (n) => number.get(n)!, fields));
     else
       for (const it of c.in ?? [null])
-        list.add(ruleOf(c, it === null ? -1 : number.get(it)!, fields, plan.formulas, references));
+        list.add(ruleOf(c, it === null ? -1 : number.get(it)!, fields, plan.formulas, asks));
   }
   const { key } = plan.load;
   if (key.length > 0) {
@@ -197,9 +196,9 @@ function ruleOf(
   it: number,
   fields: readonly Field[],
   named: NamedFormulas | undefined,
-  lists: References,
+  asks: Pick<Scope, "lists" | "day">,
 ): CheckBeforeLoad {
-  const formula = compileFormula(check.that, { fields, it: it < 0 ? undefined : it, named, lists });
+  const formula = compileFormula(check.that, { fields, it: it < 0 ? undefined : it, named, ...asks });
   const about = it >= 0 ? [it] : formula.uses.length > 0 ? [...formula.uses] : [0];
   return {
     kind: "rule",

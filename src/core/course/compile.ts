@@ -8,7 +8,7 @@ import type { Plan } from "../plan/schema.ts";
 import { FIELD_CHECKS, type Field, type OnFailure } from "../plan/types.ts";
 import { stepWords } from "../plan/words.ts";
 import { compileChecks } from "./checks.ts";
-import type { ChecksOff, Compiled, CompiledCheck, CompiledStep } from "./compiled.ts";
+import type { ChecksOff, Compiled, CompiledCheck, CompiledStep, LoadInputs } from "./compiled.ts";
 
 /** The plan with the words that what it compares takes from reference lists. */
 function withLists(plan: Plan, references: References): Plan {
@@ -18,9 +18,14 @@ function withLists(plan: Plan, references: References): Plan {
 /**
  * Makes a plan ready to run. The plan must have come from `parsePlan`. A look-up whose list is not
  * among `references` is passed over: where only the fields matter, or a person looks at a sample.
- * Throws `look-up-invalid` where a list is not what a look-up needs. Checks in `off` are passed over.
+ * Throws `look-up-invalid` where a list is not what a look-up needs. Checks in `off` are passed over; `day` is
+ * what formulas call the day of the load.
  */
-export function compilePlan(own: Plan, references: References = NO_REFERENCES, off: ChecksOff = {}): Compiled {
+export function compilePlan(
+  own: Plan,
+  references: References = NO_REFERENCES,
+  { off = {}, day }: LoadInputs = {},
+): Compiled {
   const plan = withLists(loosened(own, off), references);
   const { fields } = plan.contract;
   const number = new Map(fields.map((f, i) => [f.name, i]));
@@ -30,7 +35,7 @@ export function compilePlan(own: Plan, references: References = NO_REFERENCES, o
     const part = stepPart(step.do);
     const { do: _, in: where, off, ...options } = step;
     const targets = off ? [] : where === "*" ? fields.map((_, i) => i) : numbers(where);
-    const context = { fields: read, targets, named: plan.formulas, lists: references };
+    const context = { fields: read, targets, named: plan.formulas, lists: references, day };
     const record = off ? null : (part.record?.(options, context) ?? null);
     return {
       step,
@@ -41,7 +46,7 @@ export function compilePlan(own: Plan, references: References = NO_REFERENCES, o
     };
   });
   const lookUps = compileLookUps(plan.lookup ?? [], fields, references);
-  const checks = compileChecks(plan, read, lookUps, references);
+  const checks = compileChecks(plan, read, lookUps, { lists: references, day });
   return {
     plan,
     fields,

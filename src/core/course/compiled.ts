@@ -77,6 +77,13 @@ export function betweenCheck(check: CompiledCheck | undefined): BetweenCheck | n
 /** Checks that are switched off for a load, by key, each with the reason. */
 export type ChecksOff = Readonly<Record<string, string>>;
 
+/** What a load is given beside its plan, its lists and its files; kept with it, so that it can be computed again. */
+export interface LoadInputs {
+  readonly off?: ChecksOff | undefined;
+  /** The day of the load, as ISO 8601. */
+  readonly day?: string | undefined;
+}
+
 export interface CompiledBetween {
   readonly part: Between;
   readonly check: BetweenCheck;

@@ -18,11 +18,8 @@ import { Distinct } from "../kernel/distinct.ts";
 import { newTally, type Tally } from "./tally.ts";
 import { READ_PROBLEMS, fillWords } from "./problem-words.ts";
 import type { Compiled, CompiledRule, Problem } from "./compiled.ts";
-import type { TypeId } from "../type/index.ts";
+import { typePart } from "../type/index.ts";
 import { NOT_OF_TYPE, OTHER_FAULT, VERDICT, isPassedOver } from "../kernel/verdict.ts";
-
-/** Types whose canonical value is written otherwise than the cell; the rest keep its very digits or letters. */
-const REWRITTEN: ReadonlySet<TypeId> = new Set(["date", "timestamp", "boolean"]);
 
 /** What came in a code field. */
 export interface CodesSeen {
@@ -406,7 +403,7 @@ export class Course {
     this.unwatched = new Uint8Array(count);
     this.compiled.fields.forEach((field, f) => {
       this.cells[f] = emptyCells(count);
-      const own = REWRITTEN.has(field.type) || this.compiled.leaves.has(f);
+      const own = typePart(field.type).rewrites || this.compiled.leaves.has(f);
       this.cleansed[f] = own ? emptyCells(count) : this.cells[f];
       if (this.compiled.leaves.has(f)) this.left.set(f, new Uint8Array(count));
       this.faults[f] = new Uint8Array(count);

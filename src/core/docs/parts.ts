@@ -3,7 +3,9 @@ import { STEPS, STEP_IDS, stepPart } from "../cleanse/index.ts";
 import { COMPARATOR_IDS, comparatorPart } from "../match/compare/index.ts";
 import { SURVIVORSHIP } from "../match/schema.ts";
 import { BETWEEN } from "../check/between/index.ts";
-import { FUNCTIONS, type FormulaFunction } from "../formula/functions.ts";
+import { TYPE_IDS, typePart } from "../type/index.ts";
+import { FUNCTIONS } from "../formula/functions.ts";
+import type { FormulaFunction } from "../formula/define.ts";
 
 const code = (text: string): string => `\`${text.replaceAll("|", "\\|")}\``;
 const json = (value: unknown): string => code(JSON.stringify(value));
@@ -14,7 +16,9 @@ function signature(f: FormulaFunction): string {
 
 /** The page about formulas, its functions and examples from the table that runs them. */
 export function formulasPage(): string {
-  const rows = FUNCTIONS.map((f) => {
+  // A function for several types stands once.
+  const first = new Map([...FUNCTIONS].reverse().map((f) => [`${signature(f)} ${f.about}`, f]));
+  const rows = FUNCTIONS.filter((f) => first.get(`${signature(f)} ${f.about}`) === f).map((f) => {
     const examples = f.examples.map(([source, value]) => `${code(source)} is ${json(value)}`).join("; ");
     return `| ${code(signature(f))} | ${f.about} | ${examples} |`;
   });
@@ -22,13 +26,15 @@ export function formulasPage(): string {
 
 Formulas are written in the Common Expression Language (CEL), an open standard. They stand in checks (\`that\`), in the steps \`derive\` (\`by\`) and \`leave-out\` (\`when\`).
 
-- A field is spoken of by its name and has the type of its contract: text and code are texts, integer a whole number, decimal a decimal number, boolean true or false, date the first moment of its day in UTC, timestamp a moment. \`it\` is the cell that a check or step is about.
+- A field is spoken of by its name and has the type of its contract: text and code are texts, integer a whole number, decimal a decimal number, boolean true or false, date the first moment of its day in UTC, timestamp a moment, time the length of time since midnight, list a list, UUID and JSON texts; money is a decimal number, and a text such as \`12.50 EUR\` where each amount names its own currency. \`it\` is the cell that a check or step is about.
 - **Empty**: where a field is empty that the formula does not ask about (\`x == null\`), a check passes, a derived value is empty, and nothing is left out.
 - Whole and decimal numbers are compared, and not reckoned together: write \`2.0\` for \`2\` beside a decimal field.
 - \`&&\`, \`||\`, \`!\`, \`a ? b : c\`, \`x in ['a', 'b']\`, \`+ - * / %\`, \`== != < <= > >=\`, texts in single or double quotes, \`timestamp('2026-02-28T00:00:00Z')\`, \`duration('36h')\`. Texts are ordered by code points.
 - Patterns are RE2 and run in linear time. A formula has at most 4,000 characters and 1,000 parts, and at most two macros over lists (\`all\`, \`exists\`, \`map\`, \`filter\`) inside each other. What it can cost for a record is reckoned before one is seen, from 200 characters a cell: more than 200,000 steps are refused.
 - What is reckoned for a decimal field is rounded to the field's digits after the point.
 - **Lists**: \`inList\` and \`fromList\` ask a reference list by its key; the load keeps the version that it asked. The name of the list stands in the formula in quotes, so that the plan is known to ask it. The examples below ask a list \`countries\` with the columns code, name and now, where NO is Norway, SE is Sweden, and NOR is a synonym of NO; and a list \`vaults\` whose entry V1 says Harbour store until the end of 2020 and Hill store since.
+- **The day of the load** is \`load.day\`, the first moment of it in UTC: the day on which the load was asked for, and of a release the day of the release. A rule such as “not in the future” is \`collected_on <= load.day\`; a load that is computed again later has the day that it had.
+- CEL's extensions \`strings\` and \`math\` are there as they are specified.
 - A formula that has no value for a record (a division by zero, say) does not hold in a check, and leaves the cell of a derived field as it is.
 
 **Named formulas** are written once, with parameters, a body over them, and examples that must hold, and used by their names: \`isBinomial(taxon)\`. A plan carries those that it uses under \`formulas\`, as they were when it was saved, so that it means the same for ever; changing one shows first which plans it reaches and which of their records would end otherwise. They are written out before the formula is compiled, and may use one another, in no circle.
@@ -40,6 +46,30 @@ Formulas are compiled; what is beyond the compiler is taken by the language's li
 | function | gives | examples |
 |---|---|---|
 ${rows.join("\n")}
+`;
+}
+
+/** The page about types, from the parts themselves. */
+export function typesPage(): string {
+  const rows = TYPE_IDS.map((id) => {
+    const part = typePart(id);
+    const options = Object.keys(part.options).map(code).join(", ");
+    const columns = [...new Set(part.examples.map((e) => part.sql(e.options)))].map(code).join(", ");
+    const examples = part.examples
+      .slice(0, 4)
+      .map((e) => `${json(e.from)} → ${e.to === null ? "not one" : json(e.to)}`)
+      .join("; ");
+    return `| ${code(id)} | ${part.about} | ${options} | ${columns} | ${examples} |`;
+  });
+  return `# Types
+
+Each field of a contract has a type. A value that does not fit is a problem, and is never cut, rounded or guessed; what fits is written as the target's column wants it.
+
+| \`type\` | what it is | options | column | examples |
+|---|---|---|---|---|
+${rows.join("\n")}
+
+Formats of dates and times are in the letters of Unicode TR 35: \`yyyy MM dd HH mm ss SSS XXX\`, \`MMM\` and \`MMMM\` for English names of months, \`h\` with \`a\` for hours of half a day. What people write otherwise is made such by the step \`written-date\`.
 `;
 }
 

@@ -2,9 +2,10 @@ import { ByteMemo } from "../kernel/memo.ts";
 import { cellText, emptyCells, textOf, type Cells, type Heap } from "../kernel/bytes.ts";
 import type { Field } from "../plan/types.ts";
 import { typePart } from "../type/index.ts";
+import { listValues } from "../type/list.ts";
 import type { Convert } from "../type/part.ts";
 import type { Formula } from "./compile.ts";
-import { EMPTY, MICROS, microsOf, numberText, timeText, type Value } from "./value.ts";
+import { DAY, EMPTY, MICROS, microsOf, numberText, timeText, type Value } from "./value.ts";
 
 type Cell = Value | bigint;
 
@@ -63,8 +64,26 @@ function valuesOf(field: Field, heap: Heap, cells: Cells, count: number, out: Ce
       case "timestamp":
         out[r] = microsOf(cellText(heap, cells, r));
         break;
+      case "time":
+        out[r] = microsOf(`1970-01-01 ${cellText(heap, cells, r)}`);
+        break;
+      case "list":
+        out[r] = listOf(cellText(heap, cells, r), field.of);
+        break;
+      case "money":
+        out[r] = field.currency === undefined ? cellText(heap, cells, r) : Number(cellText(heap, cells, r));
+        break;
+      default:
+        out[r] = cellText(heap, cells, r);
     }
   }
+}
+
+/** A list's values: numbers of numbers, days as moments, else texts. */
+function listOf(canonical: string, of: Field["of"]): readonly Value[] {
+  const values = listValues(canonical);
+  if (of === "integer" || of === "decimal") return values.map(Number);
+  return of === "date" ? values.map(microsOf) : values;
 }
 
 /** Digits with a point at most, few enough to be exact; null for any other number. */
@@ -172,6 +191,11 @@ export class FormulaColumns {
   }
 }
 
+/** Microseconds since midnight as a time of day; what is none is written so that no type takes it. */
+function ofDay(micros: number): string {
+  return micros < 0 || micros >= DAY ? `${micros / (3600 * MICROS)} h` : `${timeText(micros, false).slice(11, 26)}`;
+}
+
 /** A value as a cell of a field has it before its type is checked; "" for no value. */
 export function cellOf(value: Cell | typeof EMPTY, field: Field, type: Formula["type"]): string {
   if (value === EMPTY || value === null) return "";
@@ -183,5 +207,8 @@ export function cellOf(value: Cell | typeof EMPTY, field: Field, type: Formula["
     return value.toFixed(Math.min(field.scale ?? 0, 20));
   }
   if (type === "timestamp") return timeText(value as number, field.type === "date");
+  // A length of time since midnight is a time of day.
+  if (type === "duration" && field.type === "time") return ofDay(value as number);
+  if (typeof value === "object") return JSON.stringify(value);
   return typeof value === "number" ? numberText(value) : String(value);
 }

@@ -4,12 +4,13 @@ import { NO_REFERENCES, type References } from "../kernel/reference.ts";
 import { SieveError, grouped, listed } from "../kernel/problem.ts";
 import type { TypeId } from "../type/index.ts";
 import { CELL, MOST_COST, MOST_LIST, MOST_TEXT, estimate } from "./cost.ts";
-import { FUNCTIONS, patternOf, type FormulaFunction } from "./functions.ts";
+import { FUNCTIONS, patternOf } from "./functions.ts";
+import type { FormulaFunction } from "./define.ts";
 import { LIST_FUNCTIONS } from "./lists.ts";
 import { expandNamed, type NamedFormulas } from "./named.ts";
 import { referenceOf } from "./reference.ts";
 import { syntaxFault, type FormulaFault } from "./syntax.ts";
-import { BAIL, EMPTY, MICROS, TYPE_OF_FIELD, TYPE_WORDS, microsOf, type Value, type ValueType } from "./value.ts";
+import { BAIL, EMPTY, MICROS, TYPE_WORDS, microsOf, valueTypeOf, type Value, type ValueType } from "./value.ts";
 
 /** What a formula can speak of. */
 export interface Scope {
@@ -20,6 +21,8 @@ export interface Scope {
   readonly named?: NamedFormulas | undefined;
   /** Reference lists that it can ask; a formula that asks another one has no value. */
   readonly lists?: References | undefined;
+  /** The day of the load, as ISO 8601; a formula that asks for it where there is none has no value. */
+  readonly day?: string | undefined;
 }
 
 /** A formula made ready. */
@@ -135,10 +138,11 @@ function compileWritten(source: string, scope: Scope, most = MOST_LENGTH): Formu
     if (!(error instanceof Unsupported)) throw error;
   }
   const uses = [...compiler.slots.keys()];
-  const types = uses.map((f) => TYPE_OF_FIELD[scope.fields[f]!.type]);
+  const types = uses.map((f) => valueTypeOf(scope.fields[f]!));
   const needs = uses.flatMap((f, i) => (compiler.asked.has(f) ? [] : [i]));
   const names = uses.map((f) => scope.fields[f]!.name);
   if (compiler.usesIt) names.push("it");
+  const day = scope.day === undefined ? null : microsOf(scope.day);
   const slow = referenceOf(parsed, compiler.asksLists ? (scope.lists ?? NO_REFERENCES) : null);
   const it = scope.it === undefined ? -1 : uses.indexOf(scope.it);
   const isEmpty = (slots: readonly (Value | bigint)[]): boolean => {
@@ -148,7 +152,10 @@ function compileWritten(source: string, scope: Scope, most = MOST_LENGTH): Formu
   const reference = (slots: readonly (Value | bigint)[]): Value | bigint | typeof EMPTY => {
     if (isEmpty(slots)) return EMPTY;
     if (compiler.loops > 0) withinBudget(slots, cost, compiler.loops);
-    return compiler.usesIt ? slow(names, [...types, types[it]!], [...slots, slots[it]!]) : slow(names, types, slots);
+    if (compiler.usesDay && day === null) throw new Error(NO_DAY);
+    return compiler.usesIt
+      ? slow(names, [...types, types[it]!], [...slots, slots[it]!], day)
+      : slow(names, types, slots, day);
   };
   const run = node?.run;
   return {
@@ -191,6 +198,8 @@ class Compiler {
   /** How deep its lists are gone through inside each other. */
   loops = 0;
   asksLists = false;
+  /** It asks for the day of the load. */
+  usesDay = false;
   private nodes = 0;
 
   constructor(
@@ -207,10 +216,12 @@ class Compiler {
         if (!bound.includes(exprKind.value.name)) this.field(expr, exprKind.value.name);
         return;
       case "selectExpr":
-        if (exprKind.value.operand) this.survey(exprKind.value.operand, bound, nested);
+        if (this.isLoad(exprKind.value.operand, bound)) this.ofLoad(expr, exprKind.value.field);
+        else if (exprKind.value.operand) this.survey(exprKind.value.operand, bound, nested);
         return;
       case "callExpr": {
-        const { function: name, target, args } = exprKind.value;
+        const { args } = exprKind.value;
+        const { name, target } = called(exprKind.value, (n) => this.isField(n) || bound.includes(n));
         this.known(expr, name, target !== undefined);
         if (LIST_FUNCTIONS.has(name)) this.asksList(expr, name, args);
         if ((name === "_==_" || name === "_!=_") && args.some(isNull)) {
@@ -241,6 +252,25 @@ class Compiler {
         for (const e of [c.accuInit, c.loopCondition, c.loopStep, c.result]) if (e) this.survey(e, inner, nested + 1);
       }
     }
+  }
+
+  /** Whether a name is one of the scope's fields. */
+  private isField(name: string): boolean {
+    return this.scope.fields.some((f) => f.name === name);
+  }
+
+  /** Whether an expression is what stands for the load, and no field of that name. */
+  private isLoad(expr: Expr | undefined, bound: readonly string[]): boolean {
+    if (expr?.exprKind.case !== "identExpr") return false;
+    const { name } = expr.exprKind.value;
+    return name === LOAD && !bound.includes(name) && !this.isField(name);
+  }
+
+  /** What is asked of the load; there is its day alone. */
+  private ofLoad(expr: Expr, what: string): void {
+    if (what !== "day")
+      this.fail(expr, `Of the load a formula knows ${LOAD}.day, and not ${LOAD}.${what}.`, LOAD.length);
+    this.usesDay = true;
   }
 
   /** A function must be one of ours or of the language, also where the rest of the formula is left to the library. */
@@ -290,7 +320,7 @@ class Compiler {
       case "identExpr": {
         const f = this.field(expr, exprKind.value.name);
         const slot = this.slots.get(f)!;
-        const type = TYPE_OF_FIELD[this.scope.fields[f]!.type];
+        const type = valueTypeOf(this.scope.fields[f]!);
         const empty = this.asked.has(f);
         if (type === "int") {
           return {
@@ -305,8 +335,22 @@ class Compiler {
         }
         return { type, throws: empty, run: (s) => s[slot] as Value };
       }
-      case "callExpr":
-        return this.call(expr, exprKind.value.function, exprKind.value.target, exprKind.value.args);
+      case "selectExpr": {
+        if (!this.isLoad(exprKind.value.operand, [])) throw new Unsupported();
+        const { day } = this.scope;
+        if (day !== undefined) return constantOf("timestamp", microsOf(day));
+        return {
+          type: "timestamp",
+          throws: true,
+          run: () => {
+            throw new Error(NO_DAY);
+          },
+        };
+      }
+      case "callExpr": {
+        const { name, target } = called(exprKind.value, (n) => this.isField(n));
+        return this.call(expr, name, target, exprKind.value.args);
+      }
       case "listExpr": {
         const items = exprKind.value.elements.map((e) => this.compile(e));
         if (items.every((i) => i.constant !== undefined)) {
@@ -393,6 +437,16 @@ class Compiler {
   private isIn(args: readonly Expr[]): Node {
     const [item, list] = args.map((a) => this.compile(a)) as [Node, Node];
     if (list.type !== "list") this.fail(args[1]!, `After “in” a list is needed, and this is ${TYPE_WORDS[list.type]}.`);
+    if (!list.constant) {
+      // A field's list: what it has is known with each record.
+      const [own, all] = [item.run, list.run];
+      if (item.type === "list" || item.type === "dyn") throw new Unsupported();
+      return {
+        type: "bool",
+        throws: true,
+        run: (s) => (present(all(s)) as readonly Value[]).includes(present(own(s))),
+      };
+    }
     const values = list.constant as readonly Value[];
     if (values.some((v) => typeof v !== typeof values[0] || v === null || typeof v === "object"))
       throw new Unsupported();
@@ -566,6 +620,20 @@ class Compiler {
   }
 }
 
+/** What stands for the load that a formula is part of. */
+const LOAD = "load";
+
+/** A call's name and value: functions of a name space, such as `math.abs`, have the name space in their names. */
+function called(
+  { function: name, target }: { readonly function: string; readonly target?: Expr | undefined },
+  isName: (name: string) => boolean,
+): { name: string; target: Expr | undefined } {
+  const space = target?.exprKind.case === "identExpr" ? target.exprKind.value.name : "";
+  if (space === "" || isName(space)) return { name, target };
+  const full = `${space}.${name}`;
+  return FUNCTIONS.some((f) => f.name === full) ? { name: full, target: undefined } : { name, target };
+}
+
 /** The text that stands in a formula; null for anything else. */
 function writtenText(expr: Expr): string | null {
   const { exprKind } = expr;
@@ -604,8 +672,12 @@ function apply(f: FormulaFunction, nodes: readonly Node[]): Node {
   return { type: f.result, throws: true, run };
 }
 
+function constantOf(type: ValueType, value: Value): Node {
+  return { type, throws: false, constant: value, run: () => value };
+}
+
 function constant(kind: { case: string | undefined; value?: unknown }): Node {
-  const made = (type: ValueType, value: Value): Node => ({ type, throws: false, constant: value, run: () => value });
+  const made = constantOf;
   switch (kind.case) {
     case "nullValue":
       return { type: "null", throws: false, run: () => null };
@@ -629,6 +701,7 @@ function isNull(expr: Expr): boolean {
   return expr.exprKind.case === "constExpr" && expr.exprKind.value.constantKind.case === "nullValue";
 }
 
+const NO_DAY = "The day of the load is not at hand.";
 const NO_VALUE = "A field that the formula reckons with is empty.";
 
 function present(v: Value): Exclude<Value, null> {

@@ -2,27 +2,10 @@ import { IDENTIFIER_KINDS, identifierOf, type IdentifierKind } from "../kernel/c
 import { compilePattern, type Pattern } from "../kernel/pattern.ts";
 import { NO_REFERENCES, type References } from "../kernel/reference.ts";
 import { fromList, inList } from "./lists.ts";
-import { BAIL, DAY, MICROS, numberText, type Value, type ValueType } from "./value.ts";
-
-/** A function of the formula language beyond CEL's own, or one of CEL's that is compiled by us. */
-export interface FormulaFunction {
-  readonly name: string;
-  /** Called as value.name(…). */
-  readonly method: boolean;
-  /** For a method the value itself comes first. */
-  readonly args: readonly ValueType[];
-  readonly result: ValueType;
-  /** Part of CEL: its library has it too, and the two must agree. */
-  readonly standard: boolean;
-  /** What it gives, in one sentence. */
-  readonly about: string;
-  readonly params: readonly string[];
-  /** Formulas with what they give, run as tests. */
-  readonly examples: readonly (readonly [string, Value])[];
-  run(...args: never[]): Value;
-  /** Of a function that asks reference lists: what is run, once they are at hand. */
-  readonly withLists?: (lists: References) => (...args: never[]) => Value;
-}
+import { define, type FormulaFunction } from "./define.ts";
+import { MATH } from "./math.ts";
+import { PARTS_OF_VALUES } from "./parts-of-values.ts";
+import { BAIL, DAY, MICROS, numberText } from "./value.ts";
 
 /** The lists that the examples ask. */
 export const EXAMPLE_LISTS: References = new Map([
@@ -83,19 +66,6 @@ export function patternOf(source: string): Pattern {
     patterns.set(source, pattern);
   }
   return pattern;
-}
-
-function define<const A extends readonly ValueType[]>(
-  name: string,
-  args: A,
-  result: ValueType,
-  params: readonly string[],
-  about: string,
-  examples: FormulaFunction["examples"],
-  run: (...values: never[]) => Value,
-  more: Partial<Pick<FormulaFunction, "method" | "standard" | "withLists">> = {},
-): FormulaFunction {
-  return { name, method: false, standard: false, args, result, params, about, examples, run, ...more };
 }
 
 const METHOD = { method: true, standard: true } as const;
@@ -598,4 +568,6 @@ export const FUNCTIONS: readonly FormulaFunction[] = [
         fromList(lists, list, key, column, on),
     },
   ),
+  ...PARTS_OF_VALUES,
+  ...MATH,
 ];

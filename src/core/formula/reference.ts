@@ -16,7 +16,8 @@ import type { Expr, ParsedExpr } from "@bufbuild/cel-spec/cel/expr/syntax_pb.js"
 import { create } from "@bufbuild/protobuf";
 import { DurationSchema, TimestampSchema, type Duration, type Timestamp } from "@bufbuild/protobuf/wkt";
 import type { References } from "../kernel/reference.ts";
-import { patternOf, FUNCTIONS, type FormulaFunction } from "./functions.ts";
+import { patternOf, FUNCTIONS } from "./functions.ts";
+import type { FormulaFunction } from "./define.ts";
 import { MICROS, type Value, type ValueType } from "./value.ts";
 
 const TYPES: Record<ValueType, CelType> = {
@@ -45,6 +46,8 @@ function toCel(value: Value | bigint, type: ValueType): unknown {
       ? create(DurationSchema, { seconds: BigInt(seconds + 1), nanos: nanos - 1_000_000_000 })
       : create(DurationSchema, { seconds: BigInt(seconds), nanos });
   }
+  // Numbers of lists are whole or decimal by what they are.
+  if (Array.isArray(value)) return value.map((v) => toCel(v as Value, Number.isInteger(v) ? "int" : "dyn"));
   return value;
 }
 
@@ -99,16 +102,21 @@ function envWith(lists: References): typeof ENV {
 
 /**
  * The library's own way through a formula: slower than ours, and the one that ours must agree with.
- * Gives a function from values by name; it throws where CEL says that there is no value. `lists` are
+ * Gives a function from values by name and the day of the load in microseconds; it throws where CEL says that there is no value. `lists` are
  * those that it asks, if it asks any.
  */
 export function referenceOf(
   expr: Expr | ParsedExpr,
   lists: References | null = null,
-): (names: readonly string[], types: readonly ValueType[], values: readonly (Value | bigint)[]) => Value | bigint {
+): (
+  names: readonly string[],
+  types: readonly ValueType[],
+  values: readonly (Value | bigint)[],
+  day?: number | null,
+) => Value | bigint {
   const run = plan(lists ? envWith(lists) : ENV, expr) as (bindings: Record<string, unknown>) => unknown;
-  return (names, types, values) => {
-    const bindings: Record<string, unknown> = {};
+  return (names, types, values, day = null) => {
+    const bindings: Record<string, unknown> = day === null ? {} : { load: { day: toCel(day, "timestamp") } };
     names.forEach((name, i) => (bindings[name] = toCel(values[i]!, types[i]!)));
     const result = run(bindings);
     if (isCelError(result)) throw new Error(result.message);

@@ -1,10 +1,7 @@
-import type { TypeId } from "../type/index.ts";
+import { typePart, type TypeId } from "../type/index.ts";
+import type { ValueType } from "../type/part.ts";
 
-/**
- * Types of the formula language, CEL's own. A decimal field is a double in a formula, a date the
- * first moment of its day in UTC.
- */
-export type ValueType = "int" | "double" | "string" | "bool" | "timestamp" | "duration" | "null" | "list" | "dyn";
+export type { ValueType };
 
 /** In words, for messages. */
 export const TYPE_WORDS: Record<ValueType, string> = {
@@ -28,15 +25,10 @@ export const EMPTY = Symbol("empty");
 /** Thrown where a whole number is too large for a double: the library takes such a record. */
 export const BAIL = new Error("too large a whole number");
 
-export const TYPE_OF_FIELD: Record<TypeId, ValueType> = {
-  text: "string",
-  code: "string",
-  integer: "int",
-  decimal: "double",
-  boolean: "bool",
-  date: "timestamp",
-  timestamp: "timestamp",
-};
+/** What a field's values are in a formula: a decimal is a double, a date the first moment of its day in UTC. */
+export function valueTypeOf(field: { readonly type: TypeId }): ValueType {
+  return typePart(field.type).value(field);
+}
 
 export const MICROS = 1_000_000;
 export const DAY = 86_400 * MICROS;

@@ -1,7 +1,7 @@
 import type { Plan } from "../plan/schema.ts";
 import type { Field } from "../plan/types.ts";
 import type { Given, StandardPart, Taken } from "./part.ts";
-import { FieldTaker, limitsOf } from "./names.ts";
+import { FieldTaker, limitsOf, listField, timeField } from "./names.ts";
 
 /** Metadata of CSV on the Web (W3C Recommendation, 2015): a table group's one table. */
 function toCsvw(plan: Plan): Given {
@@ -44,6 +44,23 @@ function columnOf(f: Field, lost: string[]): object {
         return { base: "date", ...(f.formats?.[0] ? { format: f.formats[0] } : {}), ...limits };
       case "timestamp":
         return { base: "dateTime", ...limits };
+      case "time":
+        if ((f.formats?.length ?? 0) > 1) lost.push(`${f.name}: the formats ${f.formats!.slice(1).join(", ")}`);
+        return { base: "time", ...(f.formats?.[0] ? { format: f.formats[0] } : {}), ...limits };
+      case "uuid":
+        lost.push(`${f.name}: that it is a UUID`);
+        return { base: "string" };
+      case "json":
+        return { base: "json" };
+      case "money":
+        lost.push(
+          `${f.name}: ${f.currency === undefined ? "that each amount names its currency" : `the currency ${f.currency}`}`,
+        );
+        return f.currency === undefined
+          ? { base: "string" }
+          : { base: "decimal", ...(f.decimal === "," ? { format: { decimalChar: "," } } : {}), ...limits };
+      case "list":
+        return { base: f.of === "text" || f.of === undefined ? "string" : f.of };
       case "code":
         return { base: "string", format: (f.values ?? []).map(escaped).join("|") };
       default:
@@ -58,6 +75,7 @@ function columnOf(f: Field, lost: string[]): object {
     name: f.name,
     titles: names.length === 1 ? names[0] : names,
     datatype: datatype(),
+    ...(f.type === "list" ? { separator: f.by ?? ";" } : {}),
     ...(f.required ? { required: true } : {}),
   };
 }
@@ -94,11 +112,15 @@ function fromCsvw(document: Record<string, unknown>): Taken {
     const given = c["datatype"] ?? "string";
     const d = (typeof given === "object" ? given : { base: given }) as Record<string, unknown>;
     const base = { ...(c["required"] === true ? { required: true } : {}), ...(also.length > 0 ? { also } : {}) };
-    for (const word of ["separator", "valueUrl", "lang", "null", "default"]) if (word in c) taker.lose(name, word);
+    for (const word of ["valueUrl", "lang", "null", "default"]) if (word in c) taker.lose(name, word);
     const limits = limitsOf(d["minimum"] ?? d["minInclusive"], d["maximum"] ?? d["maxInclusive"]);
     const kind = String(d["base"] ?? "string");
     const format = typeof d["format"] === "string" ? d["format"] : null;
-    if (/^(integer|int|long|short|byte|nonNegativeInteger|positiveInteger|unsigned\w+)$/.test(kind)) {
+    if (c["separator"] !== undefined)
+      taker.add(name, title, { ...base, ...listField(kind === "decimal" ? "number" : kind, c["separator"]) });
+    else if (kind === "time") taker.add(name, title, { ...base, ...timeField(), ...limits });
+    else if (kind === "json") taker.add(name, title, { ...base, type: "json" });
+    else if (/^(integer|int|long|short|byte|nonNegativeInteger|positiveInteger|unsigned\w+)$/.test(kind)) {
       const least =
         kind === "positiveInteger" ? { least: 1 } : /^(nonNegative|unsigned)/.test(kind) ? { least: 0 } : {};
       taker.add(name, title, { ...base, type: "integer", ...least, ...limits });

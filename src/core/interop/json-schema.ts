@@ -1,7 +1,7 @@
 import type { Plan } from "../plan/schema.ts";
 import type { Field } from "../plan/types.ts";
 import type { Given, StandardPart, Taken } from "./part.ts";
-import { FieldTaker, limitsOf } from "./names.ts";
+import { FieldTaker, limitsOf, listField, timeField } from "./names.ts";
 
 const asNumber = (v: number | string): number => Number(v);
 
@@ -44,11 +44,36 @@ function propertyOf(f: Field, lost: string[]): object {
     }
     case "boolean":
       return { ...title, ...typed("boolean") };
+    case "uuid":
+      return { ...title, ...typed("string"), format: "uuid" };
+    case "json":
+      lost.push(`${f.name}: that it is JSON of any shape`);
+      return title;
+    case "list": {
+      const items = f.of === "integer" ? "integer" : f.of === "decimal" ? "number" : "string";
+      return {
+        ...title,
+        ...typed("array"),
+        items: { type: items, ...(f.of === "date" ? { format: "date" } : {}) },
+      };
+    }
+    case "money":
+      lost.push(
+        `${f.name}: ${f.currency === undefined ? "that each amount names its currency" : `the currency ${f.currency}`}`,
+      );
+      return {
+        ...title,
+        ...typed(f.currency === undefined ? "string" : "number"),
+        ...(f.least === undefined ? {} : { minimum: asNumber(f.least) }),
+        ...(f.most === undefined ? {} : { maximum: asNumber(f.most) }),
+      };
     case "date":
+    case "time":
     case "timestamp":
       if (f.formats) lost.push(`${f.name}: the formats ${f.formats.join(", ")}`);
-      if (f.least !== undefined || f.most !== undefined) lost.push(`${f.name}: its least and most date`);
-      return { ...title, ...typed("string"), format: f.type === "date" ? "date" : "date-time" };
+      if (f.least !== undefined || f.most !== undefined)
+        lost.push(`${f.name}: its least and most ${f.type === "time" ? "time" : "date"}`);
+      return { ...title, ...typed("string"), format: f.type === "timestamp" ? "date-time" : f.type };
     case "code":
       return { ...title, ...typed("string"), enum: [...(f.values ?? []), ...(f.required ? [] : [null])] };
     default:
@@ -60,6 +85,9 @@ function propertyOf(f: Field, lost: string[]): object {
       };
   }
 }
+
+/** What the values of a list can be. */
+const PLAIN = ["string", "integer", "number"];
 
 /** Fields from JSON Schema of an object, or of an array of objects. */
 function fromJsonSchema(document: Record<string, unknown>): Taken {
@@ -76,6 +104,7 @@ function fromJsonSchema(document: Record<string, unknown>): Taken {
     const p = (typeof value === "object" && value !== null ? value : {}) as Record<string, unknown>;
     const types = (Array.isArray(p["type"]) ? p["type"] : [p["type"]]).filter((t) => t !== "null");
     const title = typeof p["title"] === "string" ? p["title"] : undefined;
+    const items = (typeof p["items"] === "object" && p["items"] !== null ? p["items"] : {}) as Record<string, unknown>;
     const base =
       required.has(name) && !(Array.isArray(p["type"]) && p["type"].includes("null")) ? { required: true } : {};
     const known = [
@@ -90,6 +119,7 @@ function fromJsonSchema(document: Record<string, unknown>): Taken {
       "const",
       "maxLength",
       "pattern",
+      "items",
       "examples",
       "default",
       "$comment",
@@ -119,8 +149,15 @@ function fromJsonSchema(document: Record<string, unknown>): Taken {
       taker.add(name, title, { ...base, type: "date", formats: ["yyyy-MM-dd"] });
     else if (types[0] === "string" && p["format"] === "date-time")
       taker.add(name, title, { ...base, type: "timestamp" } as Field);
+    else if (types[0] === "string" && p["format"] === "time") taker.add(name, title, { ...base, ...timeField() });
+    else if (types[0] === "string" && p["format"] === "uuid") taker.add(name, title, { ...base, type: "uuid" });
+    else if (types[0] === "array" && typeof items["type"] === "string" && PLAIN.includes(items["type"]))
+      taker.add(name, title, {
+        ...base,
+        ...listField(items["format"] === "date" ? "date" : items["type"], ";"),
+      });
+    else if (types[0] === "object" || types[0] === "array") taker.add(name, title, { ...base, type: "json" });
     else {
-      if (types[0] === "object" || types[0] === "array") taker.lose(name, `it is ${String(types[0])}, taken as text`);
       if (p["format"] !== undefined) taker.lose(name, `the format ${String(p["format"])}`);
       const length = typeof p["maxLength"] === "number" && p["maxLength"] > 0 ? { length: p["maxLength"] } : {};
       taker.add(name, title, { ...base, type: "text", ...length, ...taker.pattern(name, p["pattern"], false) });

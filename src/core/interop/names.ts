@@ -55,6 +55,20 @@ export class FieldTaker {
   }
 }
 
+/** A field for times of day as ISO 8601 writes them. */
+export function timeField(): Pick<Field, "type" | "formats"> {
+  return { type: "time", formats: ["HH:mm:ss", "HH:mm:ss.SSSSSS", "HH:mm"] };
+}
+
+/** A field of lists; what its values are in another standard's words, and the mark between them. */
+export function listField(of: unknown, by: unknown): Pick<Field, "type" | "of" | "by"> {
+  return {
+    type: "list",
+    of: of === "integer" ? "integer" : of === "number" ? "decimal" : of === "date" ? "date" : "text",
+    by: typeof by === "string" && by !== "" && by.length <= 10 ? by : ";",
+  };
+}
+
 /** Limits of a field as numbers or texts, where they are there. */
 export function limitsOf(least: unknown, most: unknown): Pick<Field, "least" | "most"> {
   const limit = (v: unknown): v is number | string => typeof v === "number" || (typeof v === "string" && v !== "");

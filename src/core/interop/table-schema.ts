@@ -1,7 +1,7 @@
 import type { Plan } from "../plan/schema.ts";
 import type { Field } from "../plan/types.ts";
 import type { Given, StandardPart, Taken } from "./part.ts";
-import { FieldTaker, limitsOf } from "./names.ts";
+import { FieldTaker, limitsOf, listField, timeField } from "./names.ts";
 
 /** Letters of Unicode TR 35 and the strftime letters that Table Schema uses. */
 const LETTERS: [string, string][] = [
@@ -71,17 +71,9 @@ function fieldOf(f: Field, lost: string[]): object {
   if (f.pattern !== undefined && !/^\^.*\$$/.test(f.pattern)) {
     lost.push(`${f.name}: that its pattern may be found anywhere in the value; Table Schema's fits all of it`);
   }
-  const type = {
-    text: "string",
-    code: "string",
-    integer: "integer",
-    decimal: "number",
-    boolean: "boolean",
-    date: "date",
-    timestamp: "datetime",
-  }[f.type];
-  let format: string | null = null;
-  if (f.formats && f.formats.join() !== "yyyy-MM-dd" && (f.type === "date" || f.type === "timestamp")) {
+  const { type, ...own } = typeOf(f, lost);
+  let format: string | null = f.type === "uuid" ? "uuid" : null;
+  if (f.formats && f.formats.join() !== "yyyy-MM-dd") {
     format = f.type === "date" && f.formats.length === 1 ? toStrftime(f.formats[0]!) : null;
     if (format === null) lost.push(`${f.name}: the formats ${f.formats.join(", ")}`);
   }
@@ -89,10 +81,44 @@ function fieldOf(f: Field, lost: string[]): object {
     name: f.name,
     ...(f.title ? { title: f.title } : {}),
     type,
+    ...own,
     ...(format ? { format } : {}),
     ...(f.type === "boolean" ? { trueValues: f.words?.yes, falseValues: f.words?.no } : {}),
     ...(Object.keys(constraints).length > 0 ? { constraints } : {}),
   };
+}
+
+const TYPES: Record<Field["type"], string> = {
+  text: "string",
+  code: "string",
+  integer: "integer",
+  decimal: "number",
+  money: "number",
+  boolean: "boolean",
+  date: "date",
+  time: "time",
+  timestamp: "datetime",
+  uuid: "string",
+  list: "list",
+  json: "any",
+};
+
+/** The type that Table Schema has for a field, with what belongs to it. */
+function typeOf(f: Field, lost: string[]): { type: string } & Record<string, unknown> {
+  if (f.type === "list") {
+    const itemType = TYPES[f.of ?? "text"];
+    return { type: "list", ...(f.by ? { delimiter: f.by } : {}), itemType };
+  }
+  if (f.type === "money") {
+    if (f.currency === undefined) {
+      lost.push(`${f.name}: that each amount names its currency`);
+      return { type: "string" };
+    }
+    lost.push(`${f.name}: the currency ${f.currency}`);
+    return { type: "number", bareNumber: false, ...(f.decimal === "," ? { decimalChar: "," } : {}) };
+  }
+  if (f.type === "json") lost.push(`${f.name}: that it is JSON of any shape`);
+  return { type: TYPES[f.type] };
 }
 
 /** Fields from a Table Schema, or from the first resource of a data package. */
@@ -134,7 +160,11 @@ function fromTableSchema(document: Record<string, unknown>): Taken {
       const formats = taker.formats(name, fromStrftime(given)) ?? { formats: ["yyyy-MM-dd"] };
       if (fromStrftime(given) === null) taker.lose(name, `its format ${given}`);
       taker.add(name, title, { ...base, type: "date", ...formats, ...limits });
-    } else if (type === "datetime") taker.add(name, title, { ...base, type: "timestamp", ...limits } as Field);
+    } else if (type === "time") taker.add(name, title, { ...base, ...timeField(), ...limits });
+    else if (type === "list") taker.add(name, title, { ...base, ...listField(f["itemType"], f["delimiter"]) });
+    else if (["object", "array", "geojson"].includes(type)) taker.add(name, title, { ...base, type: "json" });
+    else if (type === "string" && f["format"] === "uuid") taker.add(name, title, { ...base, type: "uuid" });
+    else if (type === "datetime") taker.add(name, title, { ...base, type: "timestamp", ...limits } as Field);
     else {
       if (!["string", "any"].includes(type)) taker.lose(name, `the type ${type}, taken as text`);
       if (f["format"] !== undefined && f["format"] !== "default") taker.lose(name, `the format ${String(f["format"])}`);

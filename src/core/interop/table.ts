@@ -1,4 +1,6 @@
 import type { Field } from "../plan/types.ts";
+import { typePart } from "../type/index.ts";
+import { timeField } from "./names.ts";
 import type { Taken } from "./part.ts";
 
 /** A column of a database table, as the database's catalogue has it. */
@@ -26,12 +28,22 @@ export interface TableRule {
   readonly values?: readonly string[] | undefined;
 }
 
-export const UUID_PATTERN = "^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$";
+/** What says of a text field that it has only UUIDs. */
+const UUID_PATTERN = "^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$";
 const FIELD_NAME = /^[a-z][a-z0-9_]{0,62}$/;
 const OWN_COLUMNS = ["_load", "_record", "_writing", "_extra"];
 const WHOLE_LIMITS: Record<string, [string, string]> = {
   smallint: ["-32768", "32767"],
   integer: ["-2147483648", "2147483647"],
+};
+
+/** What lists arrays are. */
+const ELEMENTS: Readonly<Record<string, NonNullable<Field["of"]>>> = {
+  "text[]": "text",
+  "character varying[]": "text",
+  "bigint[]": "integer",
+  "numeric[]": "decimal",
+  "date[]": "date",
 };
 
 /**
@@ -102,7 +114,11 @@ function fieldOf({ name, type, labels }: TableColumn): Field | null {
   const sized = /^(?:character varying|character)\((\d+)\)$/.exec(type);
   if (sized) return { name, type: "text", length: Number(sized[1]) };
   if (type === "text" || type === "character varying") return { name, type: "text", length: 10_000 };
-  if (type === "uuid") return { name, type: "text", length: 36, pattern: UUID_PATTERN };
+  if (type === "uuid") return { name, type: "uuid" };
+  if (type === "json" || type === "jsonb") return { name, type: "json" };
+  if (/^time(\([0-6]\))? without time zone$/.test(type)) return { name, ...timeField() };
+  const elements = ELEMENTS[type.replace(/\(.*\)/, "")];
+  if (elements) return { name, type: "list", of: elements, by: ";" };
   if (type === "bigint") return { name, type: "integer" };
   const limits = WHOLE_LIMITS[type];
   if (limits) return { name, type: "integer", least: Number(limits[0]), most: Number(limits[1]) };
@@ -174,34 +190,8 @@ function quotedValues(list: string): string[] {
 
 /** Whether a column takes every value that a field allows, so that nothing fails when it is written. */
 export function columnTakes(column: Pick<TableColumn, "type" | "labels">, field: Field): boolean {
-  const { type, labels } = column;
-  if (labels) return field.type === "code" && (field.values ?? []).every((v) => labels.includes(v));
-  const sized = Number(/^(?:character varying|character)\((\d+)\)$/.exec(type)?.[1] ?? NaN);
-  const numeric = /^numeric(?:\((\d+),(\d+)\))?$/.exec(type);
-  switch (field.type) {
-    case "text":
-      if (type === "uuid") return field.pattern === UUID_PATTERN;
-      return type === "text" || type === "character varying" || (field.length ?? Infinity) <= sized;
-    case "code":
-      return (
-        type === "text" || type === "character varying" || (field.values ?? []).every((v) => [...v].length <= sized)
-      );
-    case "integer": {
-      if (type === "bigint" || type === "numeric") return true;
-      const limits = WHOLE_LIMITS[type];
-      if (!limits || field.least === undefined || field.most === undefined) return false;
-      return Number(field.least) >= Number(limits[0]) && Number(field.most) <= Number(limits[1]);
-    }
-    case "decimal":
-      if (type === "double precision" || type === "real") return (field.precision ?? 99) <= 15;
-      if (!numeric) return false;
-      if (numeric[1] === undefined) return true;
-      return (
-        field.scale! <= Number(numeric[2]) && field.precision! - field.scale! <= Number(numeric[1]) - Number(numeric[2])
-      );
-    case "timestamp":
-      return type.startsWith("timestamp");
-    default:
-      return type === field.type;
-  }
+  if (column.labels && field.type !== "code") return false;
+  // A contract may have said by a pattern what the type UUID says.
+  if (column.type === "uuid" && field.type === "text") return field.pattern === UUID_PATTERN;
+  return typePart(field.type).fits(column, field);
 }

@@ -1,8 +1,8 @@
 import { printCheck } from "../check/identity.ts";
 import { withoutAccents } from "../cleanse/accents.ts";
-import { plainNumber } from "../cleanse/number.ts";
 import { usualDate } from "../cleanse/written-date.ts";
 import { editDistance } from "../kernel/distance.ts";
+import { plainNumber } from "../type/written-number.ts";
 import type { Compiled, Problem } from "../course/compiled.ts";
 import type { Field } from "../plan/types.ts";
 import { recheck } from "../course/recheck.ts";

@@ -56,14 +56,20 @@ function fieldOf<Id extends TypeId>(id: Id): z.ZodObject {
 
 const field = unionOf<Field>("type", TYPE_IDS.map(fieldOf)).superRefine((f, context) => {
   const fail = (path: string, message: string): void => context.addIssue({ code: "custom", path: [path], message });
-  if (f.type === "decimal" && f.scale! > f.precision!) fail("scale", "The scale can't be greater than the precision.");
+  const part = typePart(f.type);
+  const fault = part.fault?.(f);
+  if (fault) fail("type", fault);
   if (f.pattern !== undefined && f.type !== "text" && f.type !== "code") {
     fail("pattern", `A pattern is for text and codes, not for the type ${f.type}.`);
   }
-  const { order } = typePart(f.type);
+  const order = part.order(f);
   for (const side of ["least", "most"] as const) {
     if (f[side] === undefined) continue;
-    if (order === null) fail(side, `The type ${f.type} has no order, so it can't have a ${side} value.`);
+    if (order === null)
+      fail(
+        side,
+        `${f.currency === undefined && f.type === "money" ? "An amount that names its own currency" : `The type ${f.type}`} has no order, so it can't have a ${side} value.`,
+      );
     else if (!limitBytes(f, f[side])) fail(side, `${JSON.stringify(f[side])} is not a value of the type ${f.type}.`);
   }
 });

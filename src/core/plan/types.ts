@@ -30,6 +30,12 @@ export interface Field {
   words?: { yes: string[]; no: string[] };
   formats?: string[];
   values?: string[];
+  sized?: boolean;
+  bits?: "16" | "32" | "64";
+  currency?: string;
+  decimal?: "." | ",";
+  of?: "text" | "integer" | "decimal" | "date";
+  by?: string;
 }
 
 /** The stages that a load takes, in the order of its course. */

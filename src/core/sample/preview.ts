@@ -1,8 +1,7 @@
 import { cellText } from "../kernel/bytes.ts";
 import { FormulaColumns } from "../formula/columns.ts";
-import { compileFormula } from "../formula/compile.ts";
+import { compileFormula, type Scope } from "../formula/compile.ts";
 import { EMPTY } from "../formula/value.ts";
-import { NO_REFERENCES, type References } from "../kernel/reference.ts";
 import { compilePlan } from "../course/compile.ts";
 import type { Problem } from "../course/compiled.ts";
 import { isRule, parsePlan, type Plan, type RuleCheck } from "../plan/schema.ts";
@@ -11,6 +10,9 @@ import type { Sample } from "./sample.ts";
 import { cleansedValues, fieldValues, problemsOf } from "../course/course.ts";
 import type { Sifted } from "../course/sifted.ts";
 import { NOT_OF_TYPE, VERDICT } from "../kernel/verdict.ts";
+
+/** What formulas ask for beside a record: reference lists, and the day of the load. */
+type Asks = Pick<Scope, "lists" | "day">;
 
 /** A record of a sample as it stands after some of a plan's steps. */
 export interface StoodRecord {
@@ -39,16 +41,16 @@ export interface StepsPreview {
   readonly steps: readonly number[];
 }
 
-function siftSample(plan: Plan, sample: Sample, cleanse: Plan["cleanse"], lists: References): Sifted {
+function siftSample(plan: Plan, sample: Sample, cleanse: Plan["cleanse"], asks: Asks): Sifted {
   // Checks may be in the middle of being written; what steps do does not depend on them.
-  const compiled = compilePlan(parsePlan({ ...plan, check: [], cleanse }), lists);
+  const compiled = compilePlan(parsePlan({ ...plan, check: [], cleanse }), asks.lists, asks);
   return siftRows(compiled, sample.columns, sample.rows, sample);
 }
 
 /**
  * The sample as it stands after so many steps; exactly what a load makes of it, for it is the same
  * code. `only`: those that the last of them changes. At most `most` records are given. Throws
- * `plan-invalid`. `lists`: those that formulas ask.
+ * `plan-invalid`. `asks`: the lists and the day that formulas ask for.
  */
 export function previewSteps(
   plan: Plan,
@@ -56,11 +58,11 @@ export function previewSteps(
   steps: number,
   only: boolean,
   most: number,
-  lists: References = NO_REFERENCES,
+  asks: Asks = {},
 ): StepsPreview {
-  const now = siftSample(plan, sample, plan.cleanse.slice(0, steps), lists);
-  const then = steps > 0 ? siftSample(plan, sample, plan.cleanse.slice(0, steps - 1), lists) : now;
-  const all = steps === plan.cleanse.length ? now : siftSample(plan, sample, plan.cleanse, lists);
+  const now = siftSample(plan, sample, plan.cleanse.slice(0, steps), asks);
+  const then = steps > 0 ? siftSample(plan, sample, plan.cleanse.slice(0, steps - 1), asks) : now;
+  const all = steps === plan.cleanse.length ? now : siftSample(plan, sample, plan.cleanse, asks);
   const touched = plan.contract.fields.map(() => false);
   const filled = plan.contract.fields.map(() => 0);
   const records: StoodRecord[] = [];
@@ -115,14 +117,14 @@ function ruleOver(
   plan: Plan,
   rule: RuleCheck,
   sifted: Sifted,
-  lists: References,
+  asks: Asks,
 ): { uses: readonly number[]; verdict: (record: number) => RuleVerdict } | null {
   const { fields } = plan.contract;
   const it = rule.in?.[0] === undefined ? undefined : fields.findIndex((f) => f.name === rule.in![0]);
   let columns: FormulaColumns;
   let uses: readonly number[];
   try {
-    const formula = compileFormula(rule.that, { fields, it, named: plan.formulas, lists });
+    const formula = compileFormula(rule.that, { fields, it, named: plan.formulas, ...asks });
     uses = formula.uses;
     columns = new FormulaColumns(formula);
     columns.read({ fields, heap: sifted.heap, cells: sifted.cells }, sifted.block.count, true);
@@ -149,12 +151,12 @@ function isAsked(sifted: Sifted, uses: readonly number[], record: number): boole
 }
 
 /** By number of a check of the plan: what it finds; null for one that can't be understood, or is not by formula. */
-export function previewRules(plan: Plan, sample: Sample, lists: References = NO_REFERENCES): (RulePreview | null)[] {
+export function previewRules(plan: Plan, sample: Sample, asks: Asks = {}): (RulePreview | null)[] {
   const { fields } = plan.contract;
-  const sifted = siftSample(plan, sample, plan.cleanse, lists);
+  const sifted = siftSample(plan, sample, plan.cleanse, asks);
   const { heap, cells } = sifted;
   return plan.check.map((rule) => {
-    const over = isRule(rule) ? ruleOver(plan, rule, sifted, lists) : null;
+    const over = isRule(rule) ? ruleOver(plan, rule, sifted, asks) : null;
     if (!over) return null;
     const fails: string[] = [];
     let [passes, empty, failed] = [0, 0, 0];
@@ -207,7 +209,7 @@ export function previewRecord(
   sample: Sample,
   row: readonly string[],
   at: number,
-  lists: References = NO_REFERENCES,
+  asks: Asks = {},
 ): RecordPreview {
   const from = Math.max(0, at - BEFORE_IT);
   const own: Sample = {
@@ -218,10 +220,10 @@ export function previewRecord(
   };
   const last = own.rows.length - 1;
   const isOut = (sifted: Sifted): boolean => sifted.verdict[last] === VERDICT.leftOut;
-  let now = siftSample(plan, own, [], lists);
+  let now = siftSample(plan, own, [], asks);
   const steps = plan.cleanse.map((_, i) => {
     const then = now;
-    now = siftSample(plan, own, plan.cleanse.slice(0, i + 1), lists);
+    now = siftSample(plan, own, plan.cleanse.slice(0, i + 1), asks);
     const [before, after] = [cleansedValues(then, last), cleansedValues(now, last)];
     const changes = after.flatMap((value, field): CellChange[] =>
       value === before[field] ? [] : [{ field, before: before[field]!, after: value }],
@@ -229,7 +231,7 @@ export function previewRecord(
     return { changes, leavesOut: isOut(now) && !isOut(then) };
   });
   const rules = plan.check.map((rule) => {
-    const over = isRule(rule) ? ruleOver(plan, rule, now, lists) : null;
+    const over = isRule(rule) ? ruleOver(plan, rule, now, asks) : null;
     return {
       understood: !isRule(rule) || over !== null,
       verdict: over && isAsked(now, over.uses, last) ? over.verdict(last) : null,
@@ -237,7 +239,7 @@ export function previewRecord(
   });
   // A check in the middle of being written is left out, so that the others are still asked.
   const check = plan.check.filter((_, i) => rules[i]!.understood);
-  const compiled = compilePlan(parsePlan({ ...plan, check }), lists);
+  const compiled = compilePlan(parsePlan({ ...plan, check }), asks.lists, asks);
   const sifted = siftRows(compiled, own.columns, own.rows, own);
   return {
     steps,

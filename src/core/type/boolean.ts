@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { cellText } from "../kernel/bytes.ts";
 import { eachCell } from "../kernel/column.ts";
-import type { TypePart } from "./part.ts";
+import { splitList, type TypePart } from "./part.ts";
 
 export interface BooleanOptions {
   readonly words: { readonly yes: readonly string[]; readonly no: readonly string[] };
@@ -13,16 +13,30 @@ const word = z.string().min(1).max(40);
 export const boolean: TypePart<BooleanOptions> = {
   id: "boolean",
   title: "Yes or no",
+  about: "Yes or no, in words that the contract names.",
   options: {
     words: z
       .strictObject({ yes: z.array(word).min(1), no: z.array(word).min(1) })
       .default({ yes: ["true", "yes", "1"], no: ["false", "no", "0"] })
       .describe("Which words mean yes and which mean no"),
   },
+  line: {
+    hint: "yes words / no words",
+    show: ({ words }) => (words ? `${words.yes.join(", ")} / ${words.no.join(", ")}` : ""),
+    take: (t) => {
+      const [yes, no] = t.split("/", 2).map(splitList);
+      return {
+        words: yes?.length && no?.length ? { yes, no } : { yes: ["yes", "true", "1"], no: ["no", "false", "0"] },
+      };
+    },
+  },
   sql: () => "boolean",
+  fits: ({ type }) => type === "boolean",
   expected: ({ words }) => `${words.yes.join(", ")} for yes, or ${words.no.join(", ")} for no`,
   noun: "yes or no",
-  order: null,
+  value: () => "bool",
+  order: () => null,
+  rewrites: true,
   convert({ words }) {
     const meaning = new Map<string, string>();
     for (const w of words.no) meaning.set(w.toLowerCase(), "f");

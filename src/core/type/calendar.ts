@@ -1,7 +1,7 @@
 /**
  * Dates and times written by a format, in the letters of Unicode Technical Standard #35 (CLDR):
- * yyyy, MM or M, dd or d, MMM (Jan), MMMM (January), HH, mm, ss, S… (fraction), XXX (Z or +02:00);
- * anything else stands for itself, letters in single quotes.
+ * yyyy, MM or M, dd or d, MMM (Jan), MMMM (January), HH or H, hh or h with a (AM or PM), mm, ss,
+ * S… (fraction), XXX (Z or +02:00); anything else stands for itself, letters in single quotes.
  */
 
 export interface Moment {
@@ -20,6 +20,8 @@ export interface Moment {
 type Piece =
   | { kind: "year" | "month" | "day" | "hour" | "minute" | "second"; two: boolean }
   | { kind: "monthName"; long: boolean }
+  | { kind: "hourOfHalf"; two: boolean }
+  | { kind: "half" }
   | { kind: "fraction" }
   | { kind: "offset" }
   | { kind: "literal"; byte: number };
@@ -49,13 +51,16 @@ const LETTERS: Record<string, Piece> = {
   d: { kind: "day", two: false },
   HH: { kind: "hour", two: true },
   H: { kind: "hour", two: false },
+  hh: { kind: "hourOfHalf", two: true },
+  h: { kind: "hourOfHalf", two: false },
+  a: { kind: "half" },
   mm: { kind: "minute", two: true },
   ss: { kind: "second", two: true },
   XXX: { kind: "offset" },
 };
 
-/** A format made into pieces, or a message that says why it can't be. */
-export function parseFormat(format: string): Piece[] | string {
+/** A format of days or of times of day made into pieces, or a message that says why it can't be. */
+export function parseFormat(format: string, of: "day" | "time" = "day"): Piece[] | string {
   const pieces: Piece[] = [];
   const literal = (text: string): void => {
     for (const byte of new TextEncoder().encode(text)) pieces.push({ kind: "literal", byte });
@@ -82,6 +87,15 @@ export function parseFormat(format: string): Piece[] | string {
     }
   }
   const has = (kind: Piece["kind"]): boolean => pieces.some((p) => p.kind === kind);
+  if (has("hourOfHalf") !== has("half")) {
+    return `The format “${format}” needs “a” beside “h”: 3 o'clock is twice a day.`;
+  }
+  if (of === "time") {
+    if (!(has("hour") || has("hourOfHalf")) || has("year") || has("month") || has("monthName") || has("day")) {
+      return `The format “${format}” does not give an hour, or more than a time of day.`;
+    }
+    return has("offset") ? `The format “${format}” has an offset, which needs a day beside it.` : pieces;
+  }
   if (!has("year") || !(has("month") || has("monthName")) || !has("day")) {
     return `The format “${format}” does not give a year, a month and a day.`;
   }
@@ -98,6 +112,8 @@ export function parseMoment(
 ): boolean {
   let p = start;
   into.hour = into.minute = into.second = into.micro = into.offset = 0;
+  /** Hours that the half of the day adds; -1 where the format has none. */
+  let half = -1;
   for (const piece of pieces) {
     switch (piece.kind) {
       case "literal":
@@ -109,6 +125,12 @@ export function parseMoment(
         if (month === 0) return false;
         into.month = month;
         p += piece.long ? MONTHS[month - 1]!.length : 3;
+        break;
+      }
+      case "half": {
+        half = halfAt(bytes, p, end);
+        if (half < 0) return false;
+        p += bytes[p + 1] === 46 ? 4 : 2;
         break;
       }
       case "fraction": {
@@ -147,10 +169,13 @@ export function parseMoment(
           digits++;
         }
         if (digits < least) return false;
-        into[piece.kind] = n;
+        if (piece.kind !== "hourOfHalf") into[piece.kind] = n;
+        else if (n < 1 || n > 12) return false;
+        else into.hour = n % 12;
       }
     }
   }
+  if (half > 0) into.hour += half;
   return (
     p === end &&
     into.year >= 1 &&
@@ -183,8 +208,8 @@ export function daysIn(year: number, month: number): number {
 }
 
 /** A value in the format, to show what is meant. */
-export function exampleOf(format: string): string {
-  const pieces = parseFormat(format);
+export function exampleOf(format: string, of: "day" | "time" = "day"): string {
+  const pieces = parseFormat(format, of);
   if (typeof pieces === "string") return format;
   const bytes: number[] = [];
   const put = (text: string): void => {
@@ -195,9 +220,18 @@ export function exampleOf(format: string): string {
     else if (piece.kind === "monthName") put(piece.long ? "May" : "May");
     else if (piece.kind === "fraction") put("250");
     else if (piece.kind === "offset") put("+02:00");
+    else if (piece.kind === "half") put("PM");
     else
       put(
-        { year: "2026", month: piece.two ? "05" : "5", day: "31", hour: "14", minute: "05", second: "09" }[piece.kind],
+        {
+          year: "2026",
+          month: piece.two ? "05" : "5",
+          day: "31",
+          hour: "14",
+          hourOfHalf: piece.two ? "02" : "2",
+          minute: "05",
+          second: "09",
+        }[piece.kind],
       );
   }
   return new TextDecoder().decode(Uint8Array.from(bytes));
@@ -218,6 +252,26 @@ export function writeDigits(bytes: Uint8Array, at: number, value: number, digits
     bytes[at + i] = 48 + (n % 10);
     n = Math.floor(n / 10);
   }
+}
+
+/** Writes HH:mm:ss.SSSSSS at `at`; 15 bytes. */
+export function writeTime(bytes: Uint8Array, at: number, m: Moment): void {
+  writeDigits(bytes, at, m.hour, 2);
+  bytes[at + 2] = 58;
+  writeDigits(bytes, at + 3, m.minute, 2);
+  bytes[at + 5] = 58;
+  writeDigits(bytes, at + 6, m.second, 2);
+  bytes[at + 8] = 46;
+  writeDigits(bytes, at + 9, m.micro, 6);
+}
+
+/** AM, a.m., PM or p.m. in any case, as hours to be added; -1 for what is neither. */
+function halfAt(bytes: Uint8Array, p: number, end: number): number {
+  const pointed = bytes[p + 1] === 46;
+  if (p + (pointed ? 4 : 2) > end) return -1;
+  const [half, m] = [bytes[p]! | 32, bytes[p + (pointed ? 2 : 1)]! | 32];
+  if (m !== 109 || (pointed && bytes[p + 3] !== 46)) return -1;
+  return half === 97 ? 0 : half === 112 ? 12 : -1;
 }
 
 function isDigit(byte: number): boolean {

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { sameBytes, utf8 } from "../kernel/bytes.ts";
-import type { TypePart } from "./part.ts";
+import { charactersOf, splitList, type TypePart } from "./part.ts";
 
 export interface CodeOptions {
   readonly values: readonly string[];
@@ -10,16 +10,26 @@ export interface CodeOptions {
 export const code: TypePart<CodeOptions> = {
   id: "code",
   title: "Code",
+  about: "One of a list of allowed values, exactly as listed.",
   options: {
     values: z.array(z.string().min(1).max(200)).min(1).max(10_000).describe("The allowed values"),
   },
+  line: {
+    hint: "allowed values",
+    show: ({ values }) => (values ?? []).join(", "),
+    take: (t) => ({ values: splitList(t).length > 0 ? splitList(t) : ["?"] }),
+  },
   sql: () => "text",
+  fits: ({ type, labels }, { values }) =>
+    labels ? values.every((v) => labels.includes(v)) : values.every((v) => [...v].length <= charactersOf(type)),
   expected: ({ values }) =>
     values.length <= 12
       ? `one of ${values.join(", ")}`
       : `one of ${values.length} values: ${values.slice(0, 10).join(", ")}, …`,
   noun: "one of the allowed values",
-  order: null,
+  value: () => "string",
+  order: () => null,
+  rewrites: false,
   convert({ values }) {
     const buckets = new Map<number, Uint8Array[]>();
     for (const value of values) {

@@ -1,27 +1,31 @@
 import { z } from "zod";
 import { SieveError } from "../kernel/problem.ts";
 import { exampleOf, isIsoDay, parseFormat, parseMoment, writeDate, type Moment } from "./calendar.ts";
-import type { TypePart } from "./part.ts";
+import { splitList, type TypePart } from "./part.ts";
 
 export interface DateOptions {
   readonly formats: readonly string[];
 }
 
-export const formatSchema = z
-  .string()
-  .min(1)
-  .max(60)
-  .superRefine((format, context) => {
-    const pieces = parseFormat(format);
-    if (typeof pieces === "string") context.addIssue({ code: "custom", message: pieces });
-  });
+const formatOf = (of: "day" | "time"): z.ZodString =>
+  z
+    .string()
+    .min(1)
+    .max(60)
+    .superRefine((format, context) => {
+      const pieces = parseFormat(format, of);
+      if (typeof pieces === "string") context.addIssue({ code: "custom", message: pieces });
+    });
+
+export const formatSchema = formatOf("day");
+export const timeFormatSchema = formatOf("time");
 
 export function newMoment(): Moment {
   return { year: 0, month: 0, day: 0, hour: 0, minute: 0, second: 0, micro: 0, offset: 0 };
 }
 
-export function piecesOf(format: string): Exclude<ReturnType<typeof parseFormat>, string> {
-  const pieces = parseFormat(format);
+export function piecesOf(format: string, of: "day" | "time" = "day"): Exclude<ReturnType<typeof parseFormat>, string> {
+  const pieces = parseFormat(format, of);
   if (typeof pieces === "string") throw new SieveError("plan-invalid", pieces);
   return pieces;
 }
@@ -30,6 +34,7 @@ export function piecesOf(format: string): Exclude<ReturnType<typeof parseFormat>
 export const date: TypePart<DateOptions> = {
   id: "date",
   title: "Date",
+  about: "A day of the calendar.",
   options: {
     formats: z
       .array(formatSchema)
@@ -38,10 +43,19 @@ export const date: TypePart<DateOptions> = {
       .default(["yyyy-MM-dd"])
       .describe("How dates are written, the likeliest first; letters of Unicode TR 35"),
   },
+  line: {
+    hint: "formats",
+    show: ({ formats }) => (formats ?? []).join(", "),
+    take: (t) => ({ formats: splitList(t).length > 0 ? splitList(t) : ["yyyy-MM-dd"] }),
+  },
   sql: () => "date",
-  expected: ({ formats }) => `a day that exists, written like ${formats.map(exampleOf).join(" or ")}`,
+  fits: ({ type }) => type === "date",
+  expected: ({ formats }) => `a day that exists, written like ${formats.map((f) => exampleOf(f)).join(" or ")}`,
   noun: "a date",
-  order: "bytes",
+  value: () => "timestamp",
+  order: () => "bytes",
+  limit: (text) => (/^\d{4}-\d{2}-\d{2}$/.test(text) ? text : null),
+  rewrites: true,
   convert({ formats }) {
     const ways = formats.map((format) => ({ pieces: piecesOf(format), canonical: format === "yyyy-MM-dd" }));
     const moment = newMoment();

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { newNumberSpan, scanNumber } from "./number.ts";
-import type { TypePart } from "./part.ts";
+import { takesDecimals, type TypePart } from "./part.ts";
 
 export interface DecimalOptions {
   readonly precision: number;
@@ -11,15 +11,28 @@ export interface DecimalOptions {
 export const decimal: TypePart<DecimalOptions> = {
   id: "decimal",
   title: "Decimal number",
+  about: "An exact decimal number, its digits before and after the point counted.",
   options: {
     precision: z.int().min(1).max(1000).describe("Most digits in all"),
     scale: z.int().min(0).max(1000).describe("Most digits after the point"),
   },
+  line: {
+    hint: "digits, decimals",
+    show: ({ precision, scale }) => `${precision}, ${scale}`,
+    take: (t) => {
+      const m = /^\s*(\d+)\s*[,; ]\s*(\d+)\s*$/.exec(t);
+      return m ? { precision: Number(m[1]), scale: Number(m[2]) } : { precision: 12, scale: 3 };
+    },
+  },
+  fault: ({ precision, scale }) => (scale > precision ? "The scale can't be greater than the precision." : null),
   sql: ({ precision, scale }) => `numeric(${precision},${scale})`,
+  fits: ({ type }, { precision, scale }) => takesDecimals(type, precision - scale, scale),
   expected: ({ precision, scale }) =>
     `a number with a decimal point, at most ${precision - scale} digits before it and ${scale} after it`,
   noun: "a number that fits",
-  order: "number",
+  value: () => "double",
+  order: () => "number",
+  rewrites: false,
   convert({ precision, scale }) {
     const span = newNumberSpan();
     const whole = precision - scale;

@@ -1,30 +1,75 @@
+import { z } from "zod";
 import { utf8 } from "../kernel/bytes.ts";
 import { compareNumbers, newNumberSpan, scanNumber } from "./number.ts";
 import type { TypePart } from "./part.ts";
 
-const MOST = utf8("9223372036854775807");
-const LEAST = utf8("-9223372036854775808");
+const BITS = ["16", "32", "64"] as const;
+
+export interface IntegerOptions {
+  readonly bits?: (typeof BITS)[number] | undefined;
+  /** Limits of the field, which let a narrower column take its values. */
+  readonly least?: number | string | undefined;
+  readonly most?: number | string | undefined;
+}
+
+interface Width {
+  readonly column: string;
+  readonly least: string;
+  readonly most: string;
+}
+
+/** What a database's whole numbers hold, by their bits. */
+const WIDTHS: Record<(typeof BITS)[number], Width> = {
+  "16": { column: "smallint", least: "-32768", most: "32767" },
+  "32": { column: "integer", least: "-2147483648", most: "2147483647" },
+  "64": { column: "bigint", least: "-9223372036854775808", most: "9223372036854775807" },
+};
 
 /** A whole number of up to 64 bits. */
-export const integer: TypePart<object> = {
+export const integer: TypePart<IntegerOptions> = {
   id: "integer",
   title: "Whole number",
-  options: {},
-  sql: () => "bigint",
-  expected: () => "digits, with a minus sign before them if need be, such as 1240",
+  about: "A whole number of up to 64 bits, or of as many as its column has.",
+  options: {
+    bits: z.enum(BITS).optional().describe("Bits of its column: 16 smallint, 32 integer, 64 bigint; 64 unless said"),
+  },
+  line: {
+    hint: "bits, if not 64",
+    show: ({ bits }) => bits ?? "",
+    take: (t) => {
+      const bits = BITS.find((b) => b === t.trim());
+      return bits && bits !== "64" ? { bits } : {};
+    },
+  },
+  sql: ({ bits = "64" }) => WIDTHS[bits].column,
+  fits({ type }, { bits = "64", least, most }) {
+    if (type === "numeric") return true;
+    const width = BITS.find((b) => WIDTHS[b].column === type);
+    if (!width) return false;
+    if (Number(width) >= Number(bits)) return true;
+    if (least === undefined || most === undefined) return false;
+    return Number(least) >= Number(WIDTHS[width].least) && Number(most) <= Number(WIDTHS[width].most);
+  },
+  expected: ({ bits = "64" }) =>
+    `digits, with a minus sign before them if need be, such as 1240${bits === "64" ? "" : `, from ${WIDTHS[bits].least} to ${WIDTHS[bits].most}`}`,
   noun: "a whole number",
-  order: "number",
-  convert() {
-    const span = newNumberSpan();
-    const most = newNumberSpan();
-    const least = newNumberSpan();
-    scanNumber(MOST, 0, MOST.length, most);
-    scanNumber(LEAST, 0, LEAST.length, least);
+  value: () => "int",
+  order: () => "number",
+  rewrites: false,
+  convert({ bits = "64" }) {
+    const { least: low, most: high } = WIDTHS[bits];
+    const [lowBytes, highBytes] = [utf8(low), utf8(high)];
+    const [span, least, most] = [newNumberSpan(), newNumberSpan(), newNumberSpan()];
+    scanNumber(lowBytes, 0, lowBytes.length, least);
+    scanNumber(highBytes, 0, highBytes.length, most);
+    /** So few characters are a number within the limits, whatever its digits. */
+    const few = high.length - 1;
     const fits = (bytes: Uint8Array, s: number, e: number): boolean => {
       for (let p = s; p < e; p++) if (bytes[p] === 46) return false;
       if (!scanNumber(bytes, s, e, span)) return false;
       return (
-        e - s <= 18 || (compareNumbers(bytes, span, MOST, most) <= 0 && compareNumbers(bytes, span, LEAST, least) >= 0)
+        e - s <= few ||
+        (compareNumbers(bytes, span, highBytes, most) <= 0 && compareNumbers(bytes, span, lowBytes, least) >= 0)
       );
     };
     return (heap, cells, count, bad) => {
@@ -45,6 +90,10 @@ export const integer: TypePart<object> = {
     { options: {}, from: "+12", to: "12" },
     { options: {}, from: "-9223372036854775808", to: "-9223372036854775808" },
     { options: {}, from: "9223372036854775808", to: null },
+    { options: { bits: "32" }, from: "2147483647", to: "2147483647" },
+    { options: { bits: "32" }, from: "2147483648", to: null },
+    { options: { bits: "16" }, from: "-32768", to: "-32768" },
+    { options: { bits: "16" }, from: "32768", to: null },
     { options: {}, from: "12.0", to: null },
     { options: {}, from: "1 240", to: null },
     { options: {}, from: "-", to: null },

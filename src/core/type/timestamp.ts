@@ -1,8 +1,8 @@
 import { z } from "zod";
-import { exampleOf, parseMoment, writeDate, writeDigits, type Moment } from "./calendar.ts";
+import { exampleOf, parseMoment, writeDate, writeTime, type Moment } from "./calendar.ts";
 import { formatSchema, newMoment, piecesOf } from "./date.ts";
 import { eachCell } from "../kernel/column.ts";
-import type { TypePart } from "./part.ts";
+import { splitList, type TypePart } from "./part.ts";
 
 export interface TimestampOptions {
   readonly formats: readonly string[];
@@ -23,16 +23,32 @@ const ISO = [
 export const timestamp: TypePart<TimestampOptions> = {
   id: "timestamp",
   title: "Date and time",
+  about: "A point in time, kept in UTC.",
   options: {
     formats: z.array(formatSchema).min(1).max(20).default(ISO).describe("How it is written; letters of Unicode TR 35"),
   },
+  line: {
+    hint: "formats",
+    show: ({ formats }) => (formats ?? []).join(", "),
+    take: (t) => (splitList(t).length > 0 ? { formats: splitList(t) } : {}),
+  },
   sql: () => "timestamp with time zone",
+  fits: ({ type }) => /^timestamp(\([0-6]\))? with(out)? time zone$/.test(type),
   expected: ({ formats }) =>
-    `a date and time that exist, written like ${formats.slice(0, 3).map(exampleOf).join(" or ")}`,
+    `a date and time that exist, written like ${formats
+      .slice(0, 3)
+      .map((f) => exampleOf(f))
+      .join(" or ")}`,
   noun: "a date and time",
-  order: "bytes",
+  value: () => "timestamp",
+  order: () => "bytes",
+  limit: (text) => {
+    const match = /^(\d{4}-\d{2}-\d{2})(?:[T ](\d{2}:\d{2})(?::(\d{2}))?)?Z?$/.exec(text);
+    return match && `${match[1]} ${match[2] ?? "00:00"}:${match[3] ?? "00"}.000000+00`;
+  },
+  rewrites: true,
   convert({ formats }) {
-    const ways = formats.map(piecesOf);
+    const ways = formats.map((f) => piecesOf(f));
     const moment = newMoment();
     return eachCell((heap, cells, r) => {
       const s = cells.start[r]!;
@@ -57,6 +73,8 @@ export const timestamp: TypePart<TimestampOptions> = {
     { options: { formats: ISO }, from: "2026-05-31T24:00:00Z", to: null },
     { options: { formats: ISO }, from: "2026-02-31T10:00:00Z", to: null },
     { options: { formats: ["dd.MM.yyyy HH:mm"] }, from: "31.05.2026 14:05", to: "2026-05-31 14:05:00.000000+00" },
+    { options: { formats: ["d/M/yyyy h:mm a"] }, from: "31/5/2026 12:05 am", to: "2026-05-31 00:05:00.000000+00" },
+    { options: { formats: ["d/M/yyyy h:mm a"] }, from: "31/5/2026 13:05 pm", to: null },
   ],
 };
 
@@ -79,13 +97,7 @@ function toUtc(m: Moment): boolean {
 function writeTimestamp(bytes: Uint8Array, at: number, m: Moment): void {
   writeDate(bytes, at, m);
   bytes[at + 10] = 32;
-  writeDigits(bytes, at + 11, m.hour, 2);
-  bytes[at + 13] = 58;
-  writeDigits(bytes, at + 14, m.minute, 2);
-  bytes[at + 16] = 58;
-  writeDigits(bytes, at + 17, m.second, 2);
-  bytes[at + 19] = 46;
-  writeDigits(bytes, at + 20, m.micro, 6);
+  writeTime(bytes, at + 11, m);
   bytes[at + 26] = 43;
   bytes[at + 27] = 48;
   bytes[at + 28] = 48;

@@ -1,8 +1,9 @@
 import { addProblems, type Known } from "./late.ts";
 import { deliveryLists } from "./delivery-lists.ts";
 import { compilePlan } from "@/core/course/compile.ts";
-import type { ChecksOff, Compiled, Problem } from "@/core/course/compiled.ts";
+import type { Compiled, Problem } from "@/core/course/compiled.ts";
 import { getPlan } from "@/store/feeds.ts";
+import { inputsOf, type Load } from "@/store/loads.ts";
 import { referencesOfLoad } from "@/store/references.ts";
 import { DelimitedReader } from "@/core/read/delimited/reader.ts";
 import type { DelimitedOptions } from "@/core/read/options.ts";
@@ -17,13 +18,13 @@ import { lateProblems, packedBlock, type LateProblem, type LedgerBlock } from "@
 /** A load's plan made ready, with the lists at the versions that the load asked and the checks that it made. */
 export async function compiledOfLoad(db: Queryable, load: number, plan: number): Promise<Compiled> {
   const { document } = await getPlan(db, plan);
-  const { rows } = await db.query<{ off: ChecksOff; delivery: number }>(
-    "select checks_off as off, delivery from sieve.load where id = $1",
+  const { rows } = await db.query<Pick<Load, "checksOff" | "askedAt" | "delivery">>(
+    `select checks_off as "checksOff", asked_at as "askedAt", delivery from sieve.load where id = $1`,
     [load],
   );
-  const { off, delivery } = rows[0]!;
+  const { delivery } = rows[0]!;
   const lists = [await referencesOfLoad(db, load, document), await deliveryLists(db, delivery, document)];
-  return compilePlan(document, new Map(lists.flatMap((l) => [...l])), off);
+  return compilePlan(document, new Map(lists.flatMap((l) => [...l])), inputsOf(rows[0]!));
 }
 
 /** What a load's blocks need to be computed again. */

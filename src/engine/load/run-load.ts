@@ -29,7 +29,7 @@ import { ident, inWords, type Client, type Db } from "@/store/db.ts";
 import { getDelivery, type Delivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { nextWriting, transactionNumber } from "@/store/writings.ts";
-import { columnsBefore, historyBefore, endLoad, getLoad, type Load } from "@/store/loads.ts";
+import { columnsBefore, historyBefore, endLoad, getLoad, inputsOf, type Load } from "@/store/loads.ts";
 import { absentFields, findBroken, findLoadedBefore, findTaken, holdFiles } from "./staged.ts";
 import { abandonLoad, dropLeft } from "./abandon.ts";
 import { LOAD_LOCK } from "@/store/locks.ts";
@@ -176,7 +176,7 @@ class LoadRun {
       ...(await referencesOfLoad(client, id, document, true)),
       ...(await this.deliveryLists(document)),
     ]);
-    this.compiled = compilePlan(document, this.references, this.load.checksOff);
+    this.compiled = compilePlan(document, this.references, inputsOf(this.load));
     await targetChanges(client, this.compiled.plan);
     await this.makeStaging();
     await client.query(
@@ -251,7 +251,7 @@ class LoadRun {
       start: {
         plan: compiled.plan,
         references: [...this.references.values()],
-        off: this.load.checksOff,
+        inputs: inputsOf(this.load),
         leave: this.leaves,
         expected,
       },

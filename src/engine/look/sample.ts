@@ -8,6 +8,7 @@ import { Course } from "@/core/course/course.ts";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import type { Db } from "@/store/db.ts";
 import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
+import { dayOf } from "@/store/loads.ts";
 import { listsAtHand } from "@/store/references.ts";
 import { fileSpool } from "../threads/spool.ts";
 
@@ -29,7 +30,7 @@ export async function sampleDelivery(
   const { files } = await getDelivery(db, delivery);
   const { spool, close } = fileSpool();
   const choice = new SampleChoice(Math.min(size, MOST_SAMPLED), following);
-  const course = new Course(compilePlan(plan, await listsAtHand(db, plan)), {
+  const course = new Course(compilePlan(plan, await listsAtHand(db, plan), { day: dayOf(new Date()) }), {
     spill: new MemorySpill(),
     expected: MOST_READ,
   });

@@ -11,6 +11,7 @@ import { recheck, siftRows } from "@/core/course/recheck.ts";
 import { fieldValues, problemsOf } from "@/core/course/course.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import { NOT_OF_TYPE, VERDICT } from "@/core/kernel/verdict.ts";
+import { dayOf } from "@/store/loads.ts";
 import { ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
 import { referencesOf } from "@/store/references.ts";
 import { getPlan, planInForce, type PlanVersion } from "@/store/feeds.ts";
@@ -195,7 +196,13 @@ class Release {
     for (const change of await targetChanges(client, version.document)) await client.query(change);
     const fields = (await getPlan(client, plan)).document.contract.fields.map((f) => f.name);
     const about = { id: load, turn, fields, files, absent: await absentFields(client, load, files) };
-    return new Release(client, version, compilePlan(version.document, lists), about, options);
+    return new Release(
+      client,
+      version,
+      compilePlan(version.document, lists, { day: dayOf(new Date()) }),
+      about,
+      options,
+    );
   }
 
   async run(held: readonly HeldRow[], given: (h: HeldRow) => Record<string, string>): Promise<Released[]> {
@@ -460,7 +467,7 @@ export async function rowInTarget(db: Queryable, load: number, record: number): 
   const version = await planInForce(db, held.feed);
   const { plan, fields } = compilePlan(version.document);
   if (plan.load.key.length === 0) return null;
-  const compiled = compilePlan(plan, await referencesOf(db, plan));
+  const compiled = compilePlan(plan, await referencesOf(db, plan), { day: dayOf(new Date()) });
   const { values, notOfType } = recheck(compiled, mendedValues(held, {}, compiled));
   const key = plan.load.key.map((name) => fields.findIndex((f) => f.name === name));
   if (key.some((f) => values[f] === "" || notOfType[f])) return null;

@@ -129,8 +129,8 @@ function sendBlock(course: Course, sifted: Sifted, total: Tally, leave: boolean)
   );
 }
 
-async function runLoad({ plan, references, off, leave, expected }: ThreadStart): Promise<void> {
-  const compiled = compilePlan(parsePlan(plan), new Map(references.map((r) => [r.name, r])), off);
+async function runLoad({ plan, references, inputs, leave, expected }: ThreadStart): Promise<void> {
+  const compiled = compilePlan(parsePlan(plan), new Map(references.map((r) => [r.name, r])), inputs);
   const total = newTally(compiled);
   const spill = new FileSpill();
   const { spool, close } = fileSpool();

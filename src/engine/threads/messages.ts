@@ -2,7 +2,7 @@ import type { ControlText, Figure } from "@/core/gate/part.ts";
 import type { Profile } from "@/core/profile/profile.ts";
 import type { CodesSeen } from "@/core/course/course.ts";
 import type { Tally } from "@/core/course/tally.ts";
-import type { ChecksOff, Problem } from "@/core/course/compiled.ts";
+import type { LoadInputs, Problem } from "@/core/course/compiled.ts";
 import type { HeldAt } from "@/core/kernel/ledger.ts";
 import type { LookUpCounts } from "@/core/lookup/compile.ts";
 import type { Reference } from "@/core/kernel/reference.ts";
@@ -26,8 +26,8 @@ export interface ThreadStart {
   plan: Plan;
   /** The lists that its look-ups ask. */
   references: readonly Reference[];
-  /** Checks that the load does without. */
-  off: ChecksOff;
+  /** The checks that the load does without, and its day. */
+  inputs: LoadInputs;
   /** Staged records say which cells are to leave what the target has. */
   leave: boolean;
   expected: number;

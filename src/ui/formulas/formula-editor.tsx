@@ -17,10 +17,11 @@ import {
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { compileFormula, type Scope } from "@/core/formula/compile.ts";
-import { FUNCTIONS, type FormulaFunction } from "@/core/formula/functions.ts";
+import { FUNCTIONS } from "@/core/formula/functions.ts";
+import type { FormulaFunction } from "@/core/formula/define.ts";
 import { listsIn } from "@/core/formula/lists.ts";
 import { tokens } from "@/core/formula/syntax.ts";
-import { TYPE_OF_FIELD, TYPE_WORDS } from "@/core/formula/value.ts";
+import { TYPE_WORDS, valueTypeOf } from "@/core/formula/value.ts";
 import type { SieveError } from "@/core/kernel/problem.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
 import { REFERENCES_QUERY } from "../references/references-query.ts";
@@ -131,7 +132,7 @@ function completions(
     }
     const fields = scope.fields.map((f): Completion => ({
       label: f.name,
-      detail: TYPE_WORDS[TYPE_OF_FIELD[f.type]],
+      detail: TYPE_WORDS[valueTypeOf(f)],
       type: "variable",
       boost: 2,
     }));

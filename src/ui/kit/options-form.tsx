@@ -10,7 +10,7 @@ import type { Plan } from "@/core/plan/schema.ts";
 import { REFERENCES_QUERY } from "../references/references-query.ts";
 import { useNamed } from "../formulas/use-formulas.ts";
 import { FormulaEditor } from "../formulas/formula-editor.tsx";
-import { splitList } from "../plan/plan-fields.tsx";
+import { splitList } from "@/core/type/part.ts";
 import { grouped } from "./words.ts";
 
 interface Property {

@@ -8,63 +8,13 @@ import { listed } from "@/core/kernel/problem.ts";
 import { policyOf } from "@/core/course/checks.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { FIELD_CHECKS, ON_FAILURE, type Field, type OnFailure } from "@/core/plan/types.ts";
-import { TYPES, TYPE_IDS, type TypeId } from "@/core/type/index.ts";
+import { TYPE_IDS, typePart, type TypeId } from "@/core/type/index.ts";
+import { splitList, type SettingsLine } from "@/core/type/part.ts";
 import { counted } from "../kit/words.ts";
 
-/** The settings of a field's type in one line of text, and back. */
-export const SIZE: Record<
-  TypeId,
-  { hint: string; show: (f: Field) => string; take: (text: string) => Partial<Field> }
-> = {
-  text: {
-    hint: "most characters",
-    show: (f) => (f.length === undefined ? "" : String(f.length)),
-    take: (t) => (/^\d+$/.test(t.trim()) ? { length: Number(t) } : {}),
-  },
-  integer: { hint: "", show: () => "", take: () => ({}) },
-  decimal: {
-    hint: "digits, decimals",
-    show: (f) => `${f.precision}, ${f.scale}`,
-    take: (t) => {
-      const m = /^\s*(\d+)\s*[,; ]\s*(\d+)\s*$/.exec(t);
-      return m ? { precision: Number(m[1]), scale: Number(m[2]) } : { precision: 12, scale: 3 };
-    },
-  },
-  boolean: {
-    hint: "yes words / no words",
-    show: (f) => (f.words ? `${f.words.yes.join(", ")} / ${f.words.no.join(", ")}` : ""),
-    take: (t) => {
-      const [yes = "", no = ""] = t.split("/");
-      const words = { yes: splitList(yes), no: splitList(no) };
-      return {
-        words:
-          words.yes.length > 0 && words.no.length > 0 ? words : { yes: ["yes", "true", "1"], no: ["no", "false", "0"] },
-      };
-    },
-  },
-  date: {
-    hint: "formats",
-    show: (f) => (f.formats ?? []).join(", "),
-    take: (t) => ({ formats: splitList(t).length > 0 ? splitList(t) : ["yyyy-MM-dd"] }),
-  },
-  timestamp: {
-    hint: "formats",
-    show: (f) => (f.formats ?? []).join(", "),
-    take: (t) => (splitList(t).length > 0 ? { formats: splitList(t) } : {}),
-  },
-  code: {
-    hint: "allowed values",
-    show: (f) => (f.values ?? []).join(", "),
-    take: (t) => ({ values: splitList(t).length > 0 ? splitList(t) : ["?"] }),
-  },
-};
-
-export function splitList(text: string): string[] {
-  return text
-    .split(",")
-    .map((v) => v.trim())
-    .filter((v) => v !== "");
-}
+/** The settings of a field's type in one line of text; nothing for a type that has none. */
+const lineOf = (type: TypeId): SettingsLine<Field> | undefined =>
+  typePart(type).line as SettingsLine<Field> | undefined;
 
 /** A field with one property set, or taken out when the value is undefined. */
 function withProperty(field: Field, more: Partial<Record<keyof Field, unknown>>): Field {
@@ -73,11 +23,17 @@ function withProperty(field: Field, more: Partial<Record<keyof Field, unknown>>)
   return next as unknown as Field;
 }
 
+/** A field with the settings of its type as a line of text says them. */
+function withSettings(field: Field, line: string): Field {
+  const none = Object.fromEntries(Object.keys(typePart(field.type).options).map((option) => [option, undefined]));
+  return withProperty(field, { ...none, ...lineOf(field.type)?.take(line) });
+}
+
 /** A field with another type: what belongs to the old type alone is dropped. */
 function withType(field: Field, type: TypeId): Field {
   const { name, title, also, required, unique, on_failure } = field;
   const kept = withProperty({ name, type } as Field, { title, also, required, unique, on_failure });
-  return { ...kept, ...SIZE[type].take(type === "text" ? String(field.length ?? "") : "") };
+  return { ...kept, ...lineOf(type)?.take(type === "text" ? String(field.length ?? "") : "") };
 }
 
 type Property = "required" | "unique" | "least" | "most" | "pattern" | "on failure" | "type";
@@ -151,7 +107,7 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
           </thead>
           <tbody>
             {fields.map((f) => {
-              const ordered = TYPES[f.type].order !== null;
+              const ordered = typePart(f.type).order(f) !== null;
               return (
                 <tr key={f.name} aria-selected={f.name === open}>
                   <td>
@@ -186,16 +142,12 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
                     </select>
                   </td>
                   <td className="w-1/4 min-w-24">
-                    {SIZE[f.type].hint && (
+                    {lineOf(f.type) && (
                       <Text
-                        label={`${SIZE[f.type].hint} of ${f.name}`}
-                        placeholder={SIZE[f.type].hint}
-                        value={SIZE[f.type].show(f)}
-                        take={(v) =>
-                          update(f.name, (x) =>
-                            withProperty({ ...x, length: undefined } as unknown as Field, SIZE[f.type].take(v)),
-                          )
-                        }
+                        label={`${lineOf(f.type)!.hint} of ${f.name}`}
+                        placeholder={lineOf(f.type)!.hint}
+                        value={lineOf(f.type)!.show(f)}
+                        take={(v) => update(f.name, (x) => withSettings(x, v))}
                       />
                     )}
                   </td>
@@ -382,7 +334,7 @@ function Alike({
       case "pattern":
         return f.type === "text" || f.type === "code" ? withProperty(f, { pattern: text || undefined }) : f;
       default:
-        return TYPES[f.type].order === null ? f : withProperty(f, { [property]: text || undefined });
+        return typePart(f.type).order(f) === null ? f : withProperty(f, { [property]: text || undefined });
     }
   };
   return (

@@ -49,16 +49,19 @@ const port = self as unknown as {
   postMessage(answer: PreviewAnswer): void;
 };
 
+/** What formulas ask for beside a record: a sample is looked at today. */
+const asks = (): { lists: References; day: string } => ({ lists, day: new Date().toISOString().slice(0, 10) });
+
 function answer(ask: Exclude<PreviewAsk, { ask: "sample" | "list" }>): Result {
   const sample = samples.get(ask.key);
   if (!sample) throw new Error("The records have not come yet.");
   switch (ask.ask) {
     case "steps":
-      return previewSteps(ask.plan, sample, ask.steps, ask.only, ask.most, lists);
+      return previewSteps(ask.plan, sample, ask.steps, ask.only, ask.most, asks());
     case "rules":
-      return previewRules(ask.plan, sample, lists);
+      return previewRules(ask.plan, sample, asks());
     case "record":
-      return previewRecord(ask.plan, sample, ask.row, ask.at, lists);
+      return previewRecord(ask.plan, sample, ask.row, ask.at, asks());
   }
 }
 

@@ -21,7 +21,7 @@ import { Mark } from "../kit/mark.tsx";
 import { isTyping } from "../shell/nav.tsx";
 import { NoteForm } from "../kit/note-form.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
-import { counted, grouped } from "../kit/words.ts";
+import { counted, grouped, isoDay } from "../kit/words.ts";
 import { withPath } from "../kit/with-path.ts";
 
 export interface DeskFilter {
@@ -60,7 +60,7 @@ export function QuarantineDesk({
   const router = useRouter();
   /** The records here are overtaken: to release them is to write over something newer. */
   const over = filter.state === "overtaken";
-  const compiled = useMemo(() => (plan ? compilePlan(plan) : null), [plan]);
+  const compiled = useMemo(() => (plan ? compilePlan(plan, undefined, { day: isoDay(new Date()) }) : null), [plan]);
   const [records, setRecords] = useState(first);
   const [at, setAt] = useState(0);
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());

@@ -7,7 +7,7 @@ import type { ColumnProfile } from "@/core/profile/profile.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { proposeField } from "@/core/profile/propose.ts";
-import { splitList } from "../plan-fields.tsx";
+import { splitList } from "@/core/type/part.ts";
 import { useProfile } from "../../profile/use-profile.ts";
 import { counted } from "../../kit/words.ts";
 

@@ -1,0 +1,59 @@
+import { currencyWords } from "./currency.ts";
+
+/** Marks that stand between groups of digits somewhere, and spaces of any kind. */
+const GROUPS = /[\s\u00a0\u202f\u2009'’٬.,_](?=\d)/g;
+/** Signs before or behind, and brackets that mean less than nothing in accounts. */
+const SIGNS = /^[-+\u2212\u2013(\s]+|[-+\u2212\u2013)\s]+$/gu;
+
+/** Marks that only say in which direction a line runs. */
+const DIRECTIONS = /[\u200e\u200f\u061c]/g;
+/** The first of each of Unicode's runs of decimal digits that numbers are written in. */
+const ZEROS = [0x660, 0x6f0, 0x966, 0x9e6, 0xff10];
+
+/**
+ * The number that a text writes, in plain digits with a decimal point, or null; currency words are passed over.
+ * @param mark the mark before the decimals
+ * @param share 12 % is 0.12, and not 12
+ */
+export function plainNumber(text: string, mark: string, share: boolean): string | null {
+  let t = text.replace(DIRECTIONS, "").trim();
+  if (/[\p{L}\p{Sc}]/u.test(t)) t = t.replace(currencyWords(), "").trim();
+  t = t.replace(/[٠-٩۰-۹०-९০-৯０-９]/g, (d) => {
+    const code = d.charCodeAt(0);
+    return String(code - ZEROS.findLast((z) => z <= code)!);
+  });
+  const percent = /[%٪]$|^[%٪]/.test(t);
+  if (percent) t = t.replace(/[%٪]$|^[%٪]/, "").trim();
+  const signs = [...t.matchAll(SIGNS)].join("").replace(/\s/g, "");
+  // One sign, or brackets around it all: of two nobody knows what is meant.
+  if (signs.length > 1 && signs !== "()") return null;
+  const negative = signs !== "" && signs !== "+";
+  if (signs.length === 1 && /[()]/.test(signs)) return null;
+  t = t.replace(SIGNS, "");
+  const at = t.lastIndexOf(mark);
+  const whole = at < 0 ? t : t.slice(0, at);
+  const part = at < 0 ? "" : t.slice(at + 1);
+  if (whole.includes(mark) || !/^\d*$/.test(part) || (whole === "" && part === "")) return null;
+  const groups = whole.split(GROUPS);
+  const between = whole.match(GROUPS) ?? [];
+  if (!groups.every((g) => /^\d*$/.test(g)) || between.some((g) => g !== between[0])) return null;
+  const [first, ...others] = groups as [string, ...string[]];
+  const threes = others.every((g) => g.length === 3);
+  // In India all groups but the last have two digits, with commas between.
+  const twos =
+    mark === "." &&
+    between[0] === "," &&
+    others.at(-1)?.length === 3 &&
+    others.slice(0, -1).every((g) => g.length === 2);
+  if ((!threes && !twos) || (others.length > 0 && (first.length > 3 || first === ""))) return null;
+  const digits = groups.join("") || "0";
+  const plain = percent && share ? shifted(digits, part) : part === "" ? digits : `${digits}.${part}`;
+  return negative ? `-${plain}` : plain;
+}
+
+/** Digits divided by a hundred, none lost. */
+function shifted(whole: string, part: string): string {
+  const padded = whole.padStart(3, "0");
+  const result = `${padded.slice(0, -2)}.${padded.slice(-2)}${part}`.replace(/0+$/, "").replace(/\.$/, "");
+  return result.replace(/^0+(?=\d)/, "");
+}
