@@ -45,7 +45,7 @@ export const savePlan = declare("POST /api/feeds/{feed}/plans", {
   params: feed,
   body: document.extend({ note: z.string().min(1).max(500), from: z.int().optional() }),
   answer: z.object({ id: z.int(), version: z.int().nullable() }),
-  problems: ["plan-invalid", "plan-moved"],
+  problems: ["plan-invalid", "plan-moved", "target-differs", "no-right"],
 });
 
 export const tryPlan = declare("POST /api/feeds/{feed}/trial", {

@@ -1,32 +1,11 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { MemorySpill } from "@/core/check/repeats.ts";
 import { compareProfiles } from "@/core/profile/compare.ts";
-import { ProfileFold, type ColumnProfile, type Profile } from "@/core/profile/profile.ts";
+import type { ColumnProfile } from "@/core/profile/profile.ts";
 import { planOf, propose, roundedLength } from "@/core/profile/propose.ts";
-import { openFile } from "@/core/read/source.ts";
-import { csvRow } from "@/core/write/csv.ts";
-import { memoryFile } from "../support/formats.ts";
-
-async function profileOf(columns: Record<string, readonly (string | number)[]>): Promise<Profile> {
-  const names = Object.keys(columns);
-  const rows = columns[names[0]!]!.map((_, r) => names.map((n) => String(columns[n]![r]!)));
-  const text = [names, ...rows].map((row) => csvRow(row)).join("");
-  const fold = new ProfileFold(new MemorySpill(), 100_000);
-  const source = memoryFile("f.csv", text);
-  for await (const opened of openFile(source, { delimiter: "," }, async () => memoryFile("", ""), { next: 0 }))
-    for await (const block of opened.blocks) fold.add(block, opened.columns());
-  return fold.finish();
-}
-
-/** The profile of one column, beside one that numbers the records. */
-async function columnOf(values: readonly (string | number)[]): Promise<ColumnProfile> {
-  return (await profileOf({ n: values.map((_, i) => i), v: values })).columns[1]!;
-}
+import { columnOf, profileOf, proposed } from "../support/profile.ts";
 
 const fitOf = (c: ColumnProfile, type: string): number => c.types.find((t) => t.type === type)?.fits ?? 0;
-const proposed = async (columns: Record<string, readonly (string | number)[]>) =>
-  propose(await profileOf(columns), { feed: "f", read: { as: "delimited" } as never });
 
 describe("what a profile counts in each value", () => {
   it("takes only days of the calendar for days, whichever part comes first", async () => {

@@ -60,6 +60,11 @@ for (const [kind, units] of Object.entries(KINDS)) {
 }
 const IDS = Object.values(KINDS).flatMap((units) => Object.keys(units)) as [string, ...string[]];
 
+/** The unit that a word is, with its kind; null for a word that is none. */
+export function unitOf(word: string): { readonly id: string; readonly kind: string } | null {
+  return UNITS.get(word.trim().toLowerCase().replace(/\.$/, "")) ?? null;
+}
+
 /** Degrees of any scale as kelvins, and back. */
 const KELVINS: Record<string, readonly [(t: number) => number, (k: number) => number]> = {
   "°C": [(t) => t + 273.15, (k) => k - 273.15],

@@ -1,11 +1,9 @@
 import { z } from "zod";
-import { withoutAccents } from "./accents.ts";
 import { cellText } from "../kernel/bytes.ts";
 import { grouped } from "../kernel/problem.ts";
+import { asciiDigits } from "../type/written-number.ts";
+import { MONTH_LANGUAGES, monthNames, plainWord, type MonthLanguage } from "./months.ts";
 import { byText, setCell, type RecordCourse, type StepPart } from "./part.ts";
-
-const LANGUAGES = ["en", "de", "fr", "es", "it", "nl", "pt", "sv", "da", "nb", "fi", "pl", "cs", "hu"] as const;
-type Language = (typeof LANGUAGES)[number];
 
 const ORDERS = ["day first", "month first", "year first"] as const;
 type Order = (typeof ORDERS)[number];
@@ -13,37 +11,11 @@ type Order = (typeof ORDERS)[number];
 export interface WrittenDateOptions {
   readonly order: Order | "by evidence";
   readonly undecided?: "day first" | "month first" | undefined;
-  readonly languages?: readonly Language[] | undefined;
+  readonly languages?: readonly MonthLanguage[] | undefined;
   readonly pivot?: number | undefined;
 }
 
-const plain = (text: string): string => withoutAccents(text).toLowerCase().replace(/[.,]/g, "").trim();
-
-/** The names of months in some languages, long and short, as ECMAScript's Intl knows them. */
-function monthNames(languages: readonly Language[]): Map<string, number> {
-  const names = new Map<string, number>();
-  const forms: Intl.DateTimeFormatOptions[] = [
-    { month: "long" },
-    { month: "short" },
-    // With a day beside it the name may stand in another case.
-    { month: "long", day: "numeric" },
-    { month: "short", day: "numeric" },
-  ];
-  for (const language of languages) {
-    for (const form of forms) {
-      const format = new Intl.DateTimeFormat(language, { ...form, timeZone: "UTC" });
-      for (let m = 0; m < 12; m++) {
-        for (const part of format.formatToParts(Date.UTC(2001, m, 15))) {
-          const name = plain(part.value);
-          if (part.type === "month" && /\p{L}/u.test(name) && !names.has(name)) names.set(name, m + 1);
-        }
-      }
-    }
-  }
-  return names;
-}
-
-let usualMonths: Map<string, number> | null = null;
+let usualMonths: ReadonlyMap<string, number> | null = null;
 
 /** A date as people write it, its month in one of the usual languages, as ISO 8601; null for what is none. */
 export function usualDate(text: string, order: Order): string | null {
@@ -51,12 +23,25 @@ export function usualDate(text: string, order: Order): string | null {
   return writtenDate(text, order, usualMonths, USUAL_PIVOT);
 }
 
-/** A date with its month in letters or digits, in any usual order, as ISO 8601; null for what is none. */
-function writtenDate(text: string, order: Order, months: Map<string, number>, pivot: number): string | null {
-  if (text.length > 80 || !/\d/.test(text)) return null;
+/**
+ * A date with its month in letters or digits, in any usual order, as ISO 8601; null for what is none.
+ * @param pivot the last year of two digits that is of this century
+ */
+export function writtenDate(
+  text: string,
+  order: Order,
+  months: ReadonlyMap<string, number>,
+  pivot: number,
+): string | null {
+  if (text.length > 80 || !/\p{Nd}/u.test(text)) return null;
   // Ordinals, weekdays and small words say nothing that the rest does not.
-  const tokens = text
+  const tokens = asciiDigits(text)
     .replace(/(\d)(?:st|nd|rd|th|er|º|ª)\b/giu, "$1")
+    // Year, month and day in the words of China, Japan, Korea and Vietnam.
+    .replace(/(\d)\s*[年月日号號년월일]/gu, "$1 ")
+    .replace(/(?<!\p{L})(?:ngày|tháng|năm)(?!\p{L})/giu, " ")
+    // Points within a word that is short for another.
+    .replace(/(?<=[\p{L}\p{M}])\.(?=\p{L})/gu, "")
     .split(/[\s,./\-–'’]+/u)
     .filter((t) => t !== "");
   const numbers: string[] = [];
@@ -67,13 +52,15 @@ function writtenDate(text: string, order: Order, months: Map<string, number>, pi
       numbers.push(token);
       continue;
     }
-    const named = months.get(plain(token));
+    // In Hebrew “in” is written together with the month.
+    const named = months.get(plainWord(token)) ?? (token.startsWith("ב") ? months.get(token.slice(1)) : undefined);
     if (named === undefined) {
       // Weekdays and words such as “of” and “de” may stand anywhere; a second month may not.
-      if (!/^\p{L}{1,12}$/u.test(token)) return null;
+      if (!/^[\p{L}\p{M}]{1,14}$/u.test(token)) return null;
       continue;
     }
-    if (month !== 0) return null;
+    // Nor may one that is another month in another of the languages.
+    if (month !== 0 || named === 0) return null;
     month = named;
     before = numbers.length;
   }
@@ -98,7 +85,7 @@ function writtenDate(text: string, order: Order, months: Map<string, number>, pi
   return at.toISOString().slice(0, 10);
 }
 
-const USUAL: readonly Language[] = ["en", "de", "fr", "es"];
+const USUAL: readonly MonthLanguage[] = ["en", "de", "fr", "es"];
 const USUAL_PIVOT = 50;
 
 /** Two numbers and a year, of which either of the first two may be the day. */
@@ -145,7 +132,7 @@ export const writtenDateStep: StepPart<WrittenDateOptions> = {
       .optional()
       .describe("How a file is read whose values speak for neither, or for both; day first unless said"),
     languages: z
-      .array(z.enum(LANGUAGES))
+      .array(z.enum(MONTH_LANGUAGES))
       .min(1)
       .optional()
       .describe("The languages of the months' names; English, German, French and Spanish unless said"),
@@ -196,6 +183,20 @@ export const writtenDateStep: StepPart<WrittenDateOptions> = {
     { options: { order: "day first", pivot: 30 }, from: "04/09/31", to: "1931-09-04" },
     { options: { order: "day first" }, from: "2026/9/4", to: "2026-09-04" },
     { options: { order: "day first", languages: ["pl"] }, from: "7 września 2025", to: "2025-09-07" },
+    { options: { order: "day first" }, from: "Jun 12 1998", to: "1998-06-12" },
+    { options: { order: "day first", languages: ["ru"] }, from: "31 мая 2026 г.", to: "2026-05-31" },
+    { options: { order: "day first", languages: ["el"] }, from: "31 Μαΐου 2026", to: "2026-05-31" },
+    { options: { order: "day first", languages: ["tr"] }, from: "5 Ağustos 2026", to: "2026-08-05" },
+    { options: { order: "day first", languages: ["lt"] }, from: "2026 m. gegužės 31 d.", to: "2026-05-31" },
+    { options: { order: "day first", languages: ["hu"] }, from: "2026. március 15.", to: "2026-03-15" },
+    { options: { order: "day first", languages: ["ar"] }, from: "٣١ مايو ٢٠٢٦", to: "2026-05-31" },
+    { options: { order: "day first", languages: ["th"] }, from: "31 พ.ค. 2026", to: "2026-05-31" },
+    { options: { order: "day first", languages: ["he"] }, from: "31 במאי 2026", to: "2026-05-31" },
+    { options: { order: "day first" }, from: "2026年5月31日", to: "2026-05-31" },
+    { options: { order: "day first" }, from: "2026년 5월 31일", to: "2026-05-31" },
+    { options: { order: "month first" }, from: "ngày 4 tháng 5 năm 2026", to: "2026-04-05" },
+    { options: { order: "day first", languages: ["pl", "hr"] }, from: "4 listopad 2026", to: "4 listopad 2026" },
+    { options: { order: "day first", languages: ["hr"] }, from: "4 listopad 2026", to: "2026-10-04" },
     { options: { order: "day first" }, from: "31.02.2026", to: "31.02.2026" },
     { options: { order: "day first" }, from: "spring 1987", to: "spring 1987" },
     { options: { order: "day first" }, from: "4 May June 2026", to: "4 May June 2026" },

@@ -58,9 +58,17 @@ function contentFit(field: Field, c: ColumnProfile): number {
     case "integer":
       return fits(/^integer$/) / c.filled;
     case "decimal":
-      return fits(/^(integer|decimal)/) / c.filled;
+      return fits(/^(integer|decimal|written number)/) / c.filled;
+    case "money":
+      return fits(field.currency === undefined ? /^written number$/ : /^(integer|decimal|written number)/) / c.filled;
     case "date":
-      return fits(/^date/) / c.filled;
+      return fits(/^(date|written date)/) / c.filled;
+    case "time":
+      return c.types.filter((t) => t.type.startsWith("time ")).reduce((n, t) => n + t.fits, 0) / c.filled;
+    case "uuid":
+      return fits(/^UUID$/) / c.filled;
+    case "json":
+      return fits(/^JSON$/) / c.filled;
     case "timestamp":
       return fits(/^timestamp$/) / c.filled;
     case "boolean": {

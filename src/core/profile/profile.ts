@@ -6,6 +6,8 @@ import { finishHash, hash32, hashSpan, startHash, type Hash } from "../kernel/ha
 import { MONTHS, daysIn } from "../type/calendar.ts";
 import { CountedValues, KEPT_BYTES, type CountedValue } from "./counted-values.ts";
 import { Distinct } from "../kernel/distinct.ts";
+import { KindFold, type KindFacts } from "./kinds.ts";
+import { yesAndNo } from "../type/yes-no.ts";
 import { newCellShape, scanShape, shapeText, type CellShape } from "./shape.ts";
 
 export const PROFILE_FORMAT = "good-sieve/profile@1";
@@ -38,7 +40,18 @@ const PAIRED_COLUMNS = 10;
 
 /** What a type candidate is called, and how many of the filled values fit it. */
 export interface TypeCandidate {
-  readonly type: "integer" | "decimal" | "decimal comma" | "boolean" | "timestamp" | `date ${string}`;
+  readonly type:
+    | "integer"
+    | "decimal"
+    | "decimal comma"
+    | "boolean"
+    | "timestamp"
+    | "UUID"
+    | "JSON"
+    | "written date"
+    | "written number"
+    | `date ${string}`
+    | `time ${string}`;
   readonly fits: number;
 }
 
@@ -63,6 +76,11 @@ export interface NumberFacts {
   readonly part: number;
   /** A number with more than one digit begins with 0: it is a code and no number. */
   readonly leadingZeros: number;
+  /** Numbers of one to three digits, a point (or a comma) and three more: they may be thousands. */
+  readonly pointThousands?: number;
+  /** Most digits of a number without a mark. */
+  readonly unmarked?: number;
+  readonly commaThousands?: number;
 }
 
 export interface ColumnProfile {
@@ -95,6 +113,8 @@ export interface ColumnProfile {
   readonly doubled: number;
   readonly casing: { readonly upper: number; readonly lower: number; readonly mixed: number };
   /** Dates that could be read with the day or the month first, and those that fit only one. */
+  /** What values are that are neither plain numbers nor dates in digits; absent in profiles of before. */
+  readonly kinds?: KindFacts | null;
   readonly dateOrders: { readonly dayFirst: number; readonly monthFirst: number; readonly either: number } | null;
 }
 
@@ -175,6 +195,11 @@ class ColumnFold {
   /** By mark: dates that fit year first, day first, month first, and either of these. */
   readonly dates = new Map<string, number>();
   either = 0;
+  pointThousands = 0;
+  /** Most digits of a number without a mark. */
+  unmarked = 0;
+  commaThousands = 0;
+  readonly kinds = new KindFold();
   repeats: Repeats | null = null;
   suspected = 0;
 
@@ -251,7 +276,9 @@ class ColumnFold {
     }
     this.least = lesser(this.least, bytes, start, end, -1);
     this.most = lesser(this.most, bytes, start, end, 1);
-    if (shape.upper === 0 && shape.lower === 0 && shape.digits > 0) this.addNumber(bytes, start, end, record, times);
+    const plain =
+      shape.upper === 0 && shape.lower === 0 && shape.digits > 0 && this.addNumber(bytes, start, end, record, times);
+    if (!plain) this.kinds.add(bytes, start, end, shape, times);
     if (shape.groups >= 3 || (shape.groups === 2 && shape.lower > 0)) this.addDate(bytes, start, end, times, shape);
     return true;
   }
@@ -268,7 +295,8 @@ class ColumnFold {
     return true;
   }
 
-  private addNumber(bytes: Uint8Array, start: number, end: number, record: number, times: number): void {
+  /** False for what is no number in plain digits. */
+  private addNumber(bytes: Uint8Array, start: number, end: number, record: number, times: number): boolean {
     let s = start;
     let e = end;
     while (s < e && bytes[s]! <= 32) s++;
@@ -280,23 +308,30 @@ class ColumnFold {
     for (let p = from; p < e; p++) {
       const b = bytes[p]!;
       if (b === 46) {
-        if (point >= 0 || comma >= 0) return;
+        if (point >= 0 || comma >= 0) return false;
         point = p;
       } else if (b === 44) {
-        if (comma >= 0 || point >= 0) return;
+        if (comma >= 0 || point >= 0) return false;
         comma = p;
-      } else if (b < 48 || b > 57) return;
+      } else if (b < 48 || b > 57) return false;
     }
     const mark = point >= 0 ? point : comma;
     const whole = (mark >= 0 ? mark : e) - from;
     const part = mark >= 0 ? e - mark - 1 : 0;
-    if (whole === 0 && part === 0) return;
+    if (whole === 0 && part === 0) return false;
+    if (part === 3 && whole <= 3 && bytes[from] !== 48) {
+      if (point >= 0) this.pointThousands += times;
+      else this.commaThousands += times;
+    }
     if (whole > 1 && bytes[from] === 48) this.leadingZeros += times;
     if (whole > this.whole) this.whole = whole;
     if (part > this.part) this.part = part;
     if (comma >= 0) this.commas += times;
     else if (point >= 0) this.decimals += times;
-    else this.integers += times;
+    else {
+      this.integers += times;
+      if (whole > this.unmarked) this.unmarked = whole;
+    }
     let n = 0;
     for (let p = from; p < e; p++) if (p !== mark) n = n * 10 + bytes[p]! - 48;
     n /= part < POWERS.length ? POWERS[part]! : 10 ** part;
@@ -312,14 +347,15 @@ class ColumnFold {
     keepExtreme(this.high, n, record, 1);
     if (this.deferred) {
       this.weighed.push({ n, times });
-      return;
+      return true;
     }
     // One record in so many: every one is as likely as any other, without randomness.
-    if (mixed(record) % this.stride !== 0) return;
+    if (mixed(record) % this.stride !== 0) return true;
     this.sample.push(n);
-    if (this.sample.length < SAMPLE * 2) return;
+    if (this.sample.length < SAMPLE * 2) return true;
     this.sample = this.sample.filter((_, i) => i % 2 === 0);
     this.stride *= 2;
+    return true;
   }
 
   private addDate(bytes: Uint8Array, start: number, end: number, times: number, shape: CellShape): void {
@@ -479,6 +515,7 @@ export class ProfileFold {
       [...fold.dates].filter(([f]) => order.test(f)).reduce((n, [, count]) => n + count, 0);
     const dayFirst = date(/^d/);
     const monthFirst = date(/^M{1,2}[^M]/);
+    const kinds = fold.kinds.finish();
     return {
       name,
       records: readable,
@@ -503,32 +540,36 @@ export class ProfileFold {
       common: (exact ? ordered : ordered.filter((v) => v.count > fold.values.short + 1)).slice(0, 60),
       rare: exact ? ordered.slice(60).slice(-20).reverse() : [],
       countError: fold.values.short,
-      types: this.types(fold, ordered),
+      types: this.types(fold, ordered, kinds),
       numbers: fold.numbers > 0 ? numberFacts(fold) : null,
       loose: fold.loose,
       doubled: fold.doubled,
       casing: { upper: fold.upper, lower: fold.lower, mixed: fold.mixed },
+      kinds,
       dateOrders: dayFirst + monthFirst > 0 ? { dayFirst, monthFirst, either: fold.either } : null,
     };
   }
 
-  private types(fold: ColumnFold, ordered: readonly CountedValue[]): TypeCandidate[] {
+  private types(fold: ColumnFold, ordered: readonly CountedValue[], kinds: KindFacts | null): TypeCandidate[] {
     const found: TypeCandidate[] = [];
     const add = (type: TypeCandidate["type"], fits: number): void => {
       if (fits > 0) found.push({ type, fits });
     };
-    const yes = new Set(["true", "false", "yes", "no", "y", "n", "t", "f", "0", "1"]);
-    if (fold.values.exact && fold.values.different <= 6) {
-      add(
-        "boolean",
-        ordered.filter((v) => yes.has(v.value.trim().toLowerCase())).reduce((n, v) => n + v.count, 0),
-      );
-    }
+    if (fold.values.exact && fold.values.different <= 8) add("boolean", booleans(ordered));
     add("integer", fold.integers);
     if (fold.decimals > 0) add("decimal", fold.integers + fold.decimals);
     if (fold.commas > 0) add("decimal comma", fold.integers + fold.commas);
     add("timestamp", fold.timestamps);
     for (const [format, fits] of fold.dates) add(`date ${format}`, fits);
+    if (kinds) {
+      add("UUID", kinds.uuids);
+      add("JSON", kinds.json);
+      for (const { word, count } of kinds.times) add(`time ${word}`, count);
+      add("written date", kinds.dates?.count ?? 0);
+      const { point = 0, comma = 0 } = kinds.written ?? {};
+      if (Math.max(point, comma) > 0)
+        add("written number", fold.integers + Math.max(point + fold.decimals, comma + fold.commas));
+    }
     return found.sort((a, b) => b.fits - a.fits);
   }
 
@@ -560,6 +601,16 @@ export class ProfileFold {
     }
     return found;
   }
+}
+
+/** Values that are words for yes or no; of one language, or of none, if all but a few are. */
+function booleans(ordered: readonly CountedValue[]): number {
+  const words = ordered.map((v) => ({ word: v.value.trim().toLowerCase(), count: v.count }));
+  const all = words.reduce((n, w) => n + w.count, 0);
+  const often = words.filter((w) => w.count >= all * 0.02);
+  const found = yesAndNo([...new Set(often.map((w) => w.word))]);
+  const known = new Set(found ? [...found.yes, ...found.no] : "true false yes no y n t f 0 1".split(" "));
+  return words.filter((w) => known.has(w.word)).reduce((n, w) => n + w.count, 0);
 }
 
 function numberFacts(fold: ColumnFold): NumberFacts {
@@ -600,6 +651,9 @@ function numberFacts(fold: ColumnFold): NumberFacts {
     whole: fold.whole,
     part: fold.part,
     leadingZeros: fold.leadingZeros,
+    unmarked: fold.unmarked,
+    pointThousands: fold.pointThousands,
+    commaThousands: fold.commaThousands,
   };
 }
 

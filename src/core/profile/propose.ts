@@ -1,7 +1,10 @@
 import { mayBeKey, type ColumnProfile, type Profile } from "./profile.ts";
-import type { Plan, ReadSection, Step } from "../plan/schema.ts";
+import type { Plan, ReadSection } from "../plan/schema.ts";
 import { PLAN_FORMAT, type Field } from "../plan/types.ts";
 import { counted, grouped, listed } from "../kernel/problem.ts";
+import { yesAndNo } from "../type/yes-no.ts";
+import { datesInWords, kindOf } from "./propose-kinds.ts";
+import { ENOUGH, fitting, type Because, type NewStep, type Reason } from "./reason.ts";
 import { OF_EACH, type OfEach, type ReadOptions, type ReadSettings } from "../read/part.ts";
 
 /**
@@ -28,25 +31,7 @@ export function lastingReadOf(found: readonly ReadOptions[], set: ReadSettings):
   return anew.length > 0 ? { ...own, of_each: anew } : own;
 }
 
-/** A share of the filled values that must fit a type before it is proposed; the rest would be held. */
-const ENOUGH = 0.9;
 const MOST_CODES = 30;
-
-/** One line of a proposed contract: what is proposed for a field, and what in the data speaks for it. */
-export interface Reason {
-  readonly field: string;
-  /** The property of the field, or the section of the plan. */
-  readonly part: "type" | "required" | "length" | "least" | "most" | "values" | "formats" | "key" | "cleanse";
-  readonly says: string;
-  readonly why: string;
-  /** The step that it is about, without its fields. */
-  readonly step?: NewStep;
-  /** It takes values away that may be meant: it is done only where a person says so. */
-  readonly ask?: true;
-}
-
-/** A step whose fields are still to be gathered. */
-type NewStep = Pick<Step, "do"> & Record<string, unknown>;
 
 export interface Proposal {
   readonly plan: Plan;
@@ -67,13 +52,6 @@ export function fieldName(column: string, used: ReadonlySet<string>): string {
   let unique = name;
   for (let n = 2; used.has(unique) || unique === "it"; n++) unique = `${name}_${n}`;
   return unique;
-}
-
-/** “all 708 values are days”, or “99.4 % of 708 values are days; 4 would be held”. */
-function fitting(part: number, whole: number, are: string): string {
-  if (part === whole) return `all ${grouped(whole)} values ${are}`;
-  const percent = (part / whole) * 100;
-  return `${percent > 99.9 ? "99.9" : percent.toFixed(1)} % of ${grouped(whole)} values ${are}; ${grouped(whole - part)} would be held`;
 }
 
 /** A length with room to grow, in the sizes that people choose. */
@@ -197,8 +175,6 @@ export function propose(profile: Profile, of: { feed: string; read: ReadSection 
   return { plan, reasons };
 }
 
-type Because = (part: Reason["part"], says: string, why: string, step?: NewStep, ask?: true) => void;
-
 function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
   const { filled, numbers } = column;
   if (filled === 0) {
@@ -208,8 +184,9 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
   const fits = (type: string): number => column.types.find((t) => t.type === type)?.fits ?? 0;
   const enough = (n: number): boolean => n >= filled * ENOUGH;
 
+  const isCode = numbers !== null && isCodeOfDigits(numbers);
   const words = column.common.map((v) => v.value.trim().toLowerCase());
-  const wordy = words.some((w) => /[a-z]/.test(w));
+  const wordy = words.some((w) => /\p{L}/u.test(w));
   if (enough(fits("boolean")) && wordy) {
     because(
       "type",
@@ -223,14 +200,31 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
           .join(", ")}`,
       ),
     );
-    return { type: "boolean", words: { yes: ["true", "yes", "y", "t", "1"], no: ["false", "no", "n", "f", "0"] } };
+    const often = column.common.filter((v) => v.count >= filled * 0.02).map((v) => v.value.trim().toLowerCase());
+    const own = yesAndNo([...new Set(often)]);
+    const known = { yes: ["true", "yes", "y", "t", "1"], no: ["false", "no", "n", "f", "0"] };
+    return { type: "boolean", words: own ? { yes: [...own.yes], no: [...own.no] } : known };
   }
-  if (numbers && !isCodeOfDigits(numbers) && enough(fits("integer")) && numbers.whole <= 18) {
+  const own = isCode ? null : kindOf(column, because);
+  if (own) return own;
+  if (numbers && !isCode && enough(fits("integer")) && numbers.whole <= 18) {
     because("type", "whole number", fitting(fits("integer"), filled, "are digits"));
     return { type: "integer", ...limits(column.name, numbers, because) };
   }
-  if (numbers && !isCodeOfDigits(numbers)) {
+  if (numbers && !isCode) {
     const [point, comma] = [fits("decimal"), fits("decimal comma")];
+    const mark = thousandsMark(numbers, { integers: fits("integer"), point, comma });
+    if (mark && enough(Math.max(point, comma))) {
+      const n = Math.max(point, comma);
+      because(
+        "cleanse",
+        `“${mark}” stands between thousands`,
+        `${grouped(n - fits("integer"))} numbers have three digits after it and those without it at most three in all`,
+        { do: "number", decimal: mark === "," ? "." : "," },
+      );
+      because("type", "whole number", fitting(n, filled, "are whole numbers, read so"));
+      return { type: "integer" };
+    }
     const both = column.types.some((t) => t.type === "decimal")
       ? fits("decimal") + fits("decimal comma") - fits("integer")
       : comma;
@@ -255,7 +249,7 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
         fitting(
           n,
           filled,
-          `are numbers with a decimal ${mark}, at most ${numbers.whole} digits before and ${numbers.part} after it`,
+          `are numbers with a decimal ${mark}, at most ${numbers.whole} digits before and ${numbers.part} after it${mayBeThousands(numbers, { integers: fits("integer"), point, comma }) ? `; each has three after it, so that it may stand between thousands: look at some` : ""}`,
         ),
       );
       return { type: "decimal", precision, scale, ...limits(column.name, numbers, because) };
@@ -270,6 +264,8 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
     because("formats", chosen.formats.join(", "), chosen.why);
     return { type: "date", formats: chosen.formats };
   }
+  const written = datesInWords(column, chosen, because);
+  if (written) return written;
   if (enough(fits("timestamp"))) {
     because("type", "date and time", fitting(fits("timestamp"), filled, "begin with a day and have a time"));
     return { type: "timestamp" } as Omit<Field, "name">;
@@ -294,6 +290,32 @@ function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
   because("type", "text", whyText(column));
   because("length", `at most ${grouped(length)} characters`, `the longest has ${grouped(column.length.most)}`);
   return { type: "text", length };
+}
+
+interface Marked {
+  readonly integers: number;
+  readonly point: number;
+  readonly comma: number;
+}
+
+/** Whether every mark in a column's numbers has three digits after it, and three at most before. */
+function mayBeThousands(
+  { pointThousands = 0, commaThousands = 0 }: NonNullable<ColumnProfile["numbers"]>,
+  { integers, point, comma }: Marked,
+): boolean {
+  const marked = Math.max(0, point - integers) + Math.max(0, comma - integers);
+  return marked > 0 && marked === pointThousands + commaThousands;
+}
+
+/**
+ * The mark that stands between thousands, where no other reading is likely: each has three digits after it, and the
+ * numbers without it are less than a thousand. Numbers of three decimals have a mark in each, or some of more digits.
+ */
+function thousandsMark(numbers: NonNullable<ColumnProfile["numbers"]>, marked: Marked): "." | "," | null {
+  const { integers, point, comma } = marked;
+  if (!mayBeThousands(numbers, marked) || integers === 0 || (numbers.unmarked ?? Infinity) > 3) return null;
+  if (point > integers && comma > integers) return null;
+  return point > integers ? "." : ",";
 }
 
 /** Numbers of which more than a few begin with 0 are codes; a lone one is a slip. */

@@ -7,8 +7,19 @@ const SIGNS = /^[-+\u2212\u2013(\s]+|[-+\u2212\u2013)\s]+$/gu;
 
 /** Marks that only say in which direction a line runs. */
 const DIRECTIONS = /[\u200e\u200f\u061c]/g;
-/** The first of each of Unicode's runs of decimal digits that numbers are written in. */
-const ZEROS = [0x660, 0x6f0, 0x966, 0x9e6, 0xff10];
+/** The first of each of Unicode's runs of decimal digits, within the basic plane. */
+const ZEROS: readonly number[] = Array.from({ length: 0xffff }, (_, code) => code).filter(
+  (code) => /\p{Nd}/u.test(String.fromCharCode(code)) && !/\p{Nd}/u.test(String.fromCharCode(code - 1)),
+);
+
+/** A text with the decimal digits of any script in ASCII. */
+export function asciiDigits(text: string): string {
+  if (!/[^\u0000-\u007f]/.test(text)) return text;
+  return text.replace(/\p{Nd}/gu, (digit) => {
+    const code = digit.charCodeAt(0);
+    return digit.length > 1 ? digit : String((code - ZEROS.findLast((z) => z <= code)!) % 10);
+  });
+}
 
 /**
  * The number that a text writes, in plain digits with a decimal point, or null; currency words are passed over.
@@ -18,10 +29,7 @@ const ZEROS = [0x660, 0x6f0, 0x966, 0x9e6, 0xff10];
 export function plainNumber(text: string, mark: string, share: boolean): string | null {
   let t = text.replace(DIRECTIONS, "").trim();
   if (/[\p{L}\p{Sc}]/u.test(t)) t = t.replace(currencyWords(), "").trim();
-  t = t.replace(/[٠-٩۰-۹०-९০-৯０-９]/g, (d) => {
-    const code = d.charCodeAt(0);
-    return String(code - ZEROS.findLast((z) => z <= code)!);
-  });
+  t = asciiDigits(t);
   const percent = /[%٪]$|^[%٪]/.test(t);
   if (percent) t = t.replace(/[%٪]$|^[%٪]/, "").trim();
   const signs = [...t.matchAll(SIGNS)].join("").replace(/\s/g, "");

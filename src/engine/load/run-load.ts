@@ -57,6 +57,7 @@ import {
   stagedColumns,
   successorOf,
   tableOf,
+  alterTarget,
   targetChanges,
   type Successor,
 } from "../writing/target.ts";
@@ -405,7 +406,7 @@ class LoadRun {
         if (apart + taken > 0) await this.writeLate(true, rerun, late);
         await this.timed("target", async () => {
           if (await this.takePlace(balance, writing, expected)) return;
-          for (const change of await targetChanges(client, plan)) await client.query(change);
+          await alterTarget(client, plan);
           if (plan.load.mode === "upsert") {
             kept = await this.upsert(balance, writing, expected, {
               meeting: await this.meeting(done.files),

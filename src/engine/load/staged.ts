@@ -11,7 +11,7 @@ import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { tableRules } from "../writing/existing-table.ts";
 import { ruleProblem } from "./late.ts";
 import { sameRecord, type Absent } from "../writing/meet.ts";
-import { columnsByName, recordColumns, staged, tableOf, targetColumns } from "../writing/target.ts";
+import { columnsByName, plannedColumns, recordColumns, staged, tableOf, targetColumns } from "../writing/target.ts";
 
 /** Staged records that are held against what is known only at the end: the target's rows and rules, the files' drift. */
 interface StagedLoad {
@@ -52,7 +52,7 @@ export async function findLoadedBefore(
   const left = rows[0]!.n;
   if (plan.load.mode === "append" && plan.load.key.length > 0) return { records: taken, of: left + taken, by: "key" };
   const target = tableOf(plan);
-  const columns = await columnsByName(client, target);
+  const columns = await plannedColumns(client, plan);
   const names = plan.contract.fields.map((f) => f.name);
   const { rows: same } = await client.query<{ n: number }>(
     `select count(*)::int as n from ${staging} s where exists (select from ${target} t where ${sameRecord(names, columns)})`,
@@ -103,9 +103,11 @@ export async function brokenRules(
   { key }: { key: boolean },
 ): Promise<BrokenRule[]> {
   const table = tableOf(plan);
-  const columns = await targetColumns(client, table);
+  const columns = [...(await plannedColumns(client, plan)).values()];
   const own = new Set(recordColumns(plan));
-  const row = columns.map((c) => `${own.has(c.name) ? staged(c.name, c) : `null::${c.type}`} as ${ident(c.name)}`);
+  const row = columns.map(
+    (c) => `${own.has(c.name) && !c.pending ? staged(c.name, c) : `null::${c.type}`} as ${ident(c.name)}`,
+  );
   const from = `(select s._record as record_number, ${row.join(", ")} from ${staging} s) s`;
   const found: BrokenRule[] = [];
   for (const rule of await tableRules(client, table)) {

@@ -20,7 +20,7 @@ import { PairSearch } from "./pairs.ts";
 import { changeAt } from "../writing/meet.ts";
 import type { Expected } from "../writing/reconcile.ts";
 import type { Writing } from "../writing/writing.ts";
-import { tableOf, targetChanges, targetColumns } from "../writing/target.ts";
+import { alterTarget, tableOf, targetColumns } from "../writing/target.ts";
 
 /** Rows that are fetched, or written, at a time. */
 const ROWS = 5_000;
@@ -105,7 +105,7 @@ async function matchBy(search: PairSearch, run: MatchLoad, section: MatchSection
   if (withTarget) {
     const { plan } = compiled;
     // What is kept may be written to rows of the target, which must have a column for each field then.
-    if (run.writing) for (const change of await targetChanges(client, plan)) await client.query(change);
+    if (run.writing) await alterTarget(client, plan);
     for (const column of await targetColumns(client, tableOf(plan))) columns.add(column.name);
     // A row that an upsert will write over is the record's own; it is no other one.
     const own =

@@ -20,7 +20,7 @@ import { deliveryLists } from "../load/delivery-lists.ts";
 import { apartInTarget } from "../load/between.ts";
 import { LEAVE, freshRecords, meet, needsLeave, writeOver, type Absent, type Meeting } from "../writing/meet.ts";
 import { absentFields, addRefusals, addTo } from "../load/staged.ts";
-import { columnsByName, stagedColumns, tableOf, targetChanges, targetColumns } from "../writing/target.ts";
+import { alterTarget, columnsByName, stagedColumns, tableOf, targetColumns } from "../writing/target.ts";
 import { noteBefore, turnOf } from "@/store/writings.ts";
 import { DIFFERS, PART, PLACE, WRITING, Writing, lockTarget } from "../writing/writing.ts";
 
@@ -193,7 +193,7 @@ class Release {
     const { delivery, plan, turn, files } = rows[0]!;
     const own = await deliveryLists(client, delivery, version.document);
     const lists = new Map([...(await referencesOf(client, version.document)), ...own]);
-    for (const change of await targetChanges(client, version.document)) await client.query(change);
+    await alterTarget(client, version.document);
     const fields = (await getPlan(client, plan)).document.contract.fields.map((f) => f.name);
     const about = { id: load, turn, fields, files, absent: await absentFields(client, load, files) };
     return new Release(

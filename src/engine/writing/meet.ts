@@ -1,10 +1,19 @@
 import { BYTE, type Balance } from "@/core/kernel/ledger.ts";
 import { KEPT_BECAUSE, arrivingOf, leavesOf, type KeptBecause, type KeptCells } from "@/core/plan/arriving.ts";
-import type { TableColumn } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { byHash, ident, withSettings, type Client, type Db } from "@/store/db.ts";
 import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
-import { EXTRA, assertWritten, columnsByName, recordColumns, staged, tableOf } from "./target.ts";
+import {
+  EXTRA,
+  assertWritten,
+  columnsByName,
+  inTarget,
+  plannedColumns,
+  recordColumns,
+  staged,
+  tableOf,
+  type PlannedColumn,
+} from "./target.ts";
 import { DIFFERS, KEPT, PART, PLACE, dropKept, keepsBefore, type Writing } from "./writing.ts";
 
 /** Memory in which the database may join an upsert's records with the target's rows. */
@@ -61,11 +70,11 @@ function effectOf(
   { plan, absent = NONE_ABSENT, leaves, asTheyAre }: Meeting,
   name: string,
   at: number,
-  column: TableColumn | undefined,
+  column: PlannedColumn | undefined,
 ): Effect {
   const s = staged(name, column);
   const own = `s.${ident(name)}`;
-  const t = column ? `t.${ident(name)}` : "null";
+  const t = column ? inTarget(name, column) : "null";
   // A column that the target is still to be given has nothing yet.
   if (!column) return { name, becomes: s, differs: `${own} is not null`, kept: [] };
   if (asTheyAre) return { name, becomes: s, differs: `${s} is distinct from ${t}`, kept: [] };
@@ -117,7 +126,7 @@ function untouchedFields(meeting: Meeting): ReadonlySet<string> {
 export async function meet(meeting: Meeting, client: Client): Promise<void> {
   const { plan, staging, met } = meeting;
   const target = tableOf(plan);
-  const have = await columnsByName(client, target);
+  const have = await plannedColumns(client, plan);
   const { key } = plan.load;
   const names = columnsOf(meeting);
   const untouched = untouchedFields(meeting);
@@ -131,7 +140,7 @@ export async function meet(meeting: Meeting, client: Client): Promise<void> {
   const column = (n: string): string => {
     const effect = effects.get(n);
     if (!effect) return `${staged(n, have.get(n))} as ${ident(n)}`;
-    return `${untouched.has(n) ? (have.has(n) ? `t.${ident(n)}` : "null") : effect.becomes} as ${ident(n)}`;
+    return `${untouched.has(n) ? (have.has(n) ? inTarget(n, have.get(n)!) : "null") : effect.becomes} as ${ident(n)}`;
   };
   // Just filled, so nothing is known of it; a look at a few hundred of its rows is enough.
   await withSettings(client, { default_statistics_target: "1" }, () => client.query(`analyze ${staging}`));
@@ -184,10 +193,10 @@ export function freshRecords({ staging, met }: Pick<Meeting, "staging" | "met">)
 }
 
 /** That a staged record and a row of the target have the same in all columns of a record; found by a hash of them. */
-export function sameRecord(names: readonly string[], have: ReadonlyMap<string, TableColumn>): string {
+export function sameRecord(names: readonly string[], have: ReadonlyMap<string, PlannedColumn>): string {
   const own = names.filter((n) => have.has(n));
   const s = own.map((n) => staged(n, have.get(n)));
-  const t = own.map((n) => `t.${ident(n)}`);
+  const t = own.map((n) => inTarget(n, have.get(n)!));
   const hash = (list: readonly string[]): string => `hash_record_extended(row(${list.join(", ")}), 0)`;
   return [`${hash(s)} = ${hash(t)}`, ...own.map((_, i) => `${s[i]} is not distinct from ${t[i]}`)].join(" and ");
 }

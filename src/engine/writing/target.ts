@@ -2,9 +2,19 @@ import { columnTakes, type TableColumn } from "@/core/interop/table.ts";
 import { policyOf } from "@/core/course/checks.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { Field } from "@/core/plan/types.ts";
-import { SieveError } from "@/core/kernel/problem.ts";
+import { SieveError, counted, grouped, listed, quoted } from "@/core/kernel/problem.ts";
 import { typePart } from "@/core/type/index.ts";
-import { ident, type Queryable } from "@/store/db.ts";
+import { charactersOf } from "@/core/type/part.ts";
+import { ident, type Client, type Queryable } from "@/store/db.ts";
+import { ownTransactions, transactionNumber } from "@/store/writings.ts";
+import {
+  beginConversion,
+  conversionSql,
+  endConversion,
+  hangsOn,
+  tryConversion,
+  type Conversion,
+} from "./conversion.ts";
 
 /** The schema in which targets live that Good Sieve makes. */
 export const TARGET = "target";
@@ -74,11 +84,32 @@ export async function columnsByName(db: Queryable, table: string): Promise<Map<s
   return new Map((await targetColumns(db, table)).map((c) => [c.name, c]));
 }
 
+/** A column of a target, and whether its values are still to become those of another type. */
+export interface PlannedColumn extends TableColumn {
+  readonly pending: boolean;
+}
+
+/** The columns of a plan's target by their names, before it is altered to what the plan needs. */
+export async function plannedColumns(db: Queryable, plan: Plan): Promise<Map<string, PlannedColumn>> {
+  const wanted = new Map(plan.contract.fields.map((f) => [f.name, columnOf(f).type]));
+  const own = plan.load.schema === undefined;
+  return new Map(
+    (await targetColumns(db, tableOf(plan))).map((c) => {
+      const want = wanted.get(c.name);
+      return [c.name, { ...c, pending: own && want !== undefined && want !== c.type && !widens(c.type, want) }];
+    }),
+  );
+}
+
 /** What a plan would have altered in its target, and what it may not alter. */
 export interface Alterations {
   readonly exists: boolean;
   /** In the order in which they would be run. */
   readonly statements: readonly string[];
+  /** Columns whose values become those of another type: only where every one of them does. */
+  readonly conversions: readonly Conversion[];
+  /** Rows are written anew by them. */
+  readonly rewrites: boolean;
   /** Where a value could be lost, or a table that is not Good Sieve's own would be changed. */
   readonly refusals: readonly { readonly field: string; readonly says: string; readonly hint: string }[];
 }
@@ -138,7 +169,8 @@ export async function needRights(db: Queryable, schema: string, table: string): 
 
 /**
  * What brings the target to what the plan needs: made when it is not there, columns added, types
- * widened, NOT NULL taken away. A table outside of the targets' own schema only gains columns.
+ * widened, or changed where every value that is there is one of the new type (which is tried), NOT NULL taken away.
+ * A table outside of the targets' own schema only gains columns.
  * `table` is the quoted name that the statements speak of.
  */
 export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(plan)): Promise<Alterations> {
@@ -156,11 +188,14 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
               hint: "Choose a table that is there, or let one be made among the targets.",
             },
           ];
-    return { exists: false, statements: refusals.length > 0 ? [] : [createTargetSql(plan)], refusals };
+    const statements = refusals.length > 0 ? [] : [createTargetSql(plan)];
+    return { exists: false, statements, refusals, conversions: [], rewrites: false };
   }
   const own = schema === undefined;
   const have = new Map(columns.map((c) => [c.name, c]));
   const statements: string[] = [];
+  const conversions: Conversion[] = [];
+  let rewrites = false;
   const refusals: Alterations["refusals"][number][] = [];
   const refuse = (field: string, says: string, hint: string): void => void refusals.push({ field, says, hint });
   for (const field of plan.contract.fields) {
@@ -172,12 +207,28 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
       continue;
     }
     if (own ? column.type !== want.type : !columnTakes(column, field)) {
-      if (own && widens(column.type, want.type)) {
+      const hanging = own ? await hangsOn(db, tableOf(plan), want.name) : [];
+      if (hanging.length > 0) {
+        refuse(
+          want.name,
+          `The column ${want.name} of ${target} is ${column.type} and can't become ${want.type}: ${listed(hanging)} hangs on it.`,
+          "Take that away first, or give the field the type that the column has.",
+        );
+      } else if (own && widens(column.type, want.type)) {
+        rewrites = true;
         statements.push(`alter table ${table} alter column ${ident(want.name)} type ${want.type}`);
+      } else if (own && !plan.load.key.includes(want.name)) {
+        const tried = await tryConversion(db, tableOf(plan), field, column.type);
+        if (tried.misfits > 0) refuse(want.name, misfitWords(target, tried), MISFIT_HINT);
+        else {
+          rewrites = true;
+          conversions.push(tried);
+          statements.push(conversionSql(table, tried));
+        }
       } else {
         refuse(
           want.name,
-          `The column ${want.name} of ${target} is ${column.type} and ${own ? `can't become ${want.type}` : "does not take all that the field may have"}.`,
+          `The column ${want.name} of ${target} is ${column.type} and ${own ? `is of its key, so it can't become ${want.type}` : "does not take all that the field may have"}.`,
           `Give the field ${want.name} the column's type, or another name, or load into another target.`,
         );
       }
@@ -226,18 +277,47 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
       `Have the table's owner run: ${statements.join("; ")};`,
     );
   }
-  return { exists: true, statements, refusals };
+  return { exists: true, statements, refusals, conversions, rewrites };
 }
 
-/** The statements that bring the target to what the plan needs. Throws `target-differs` where it may not be. */
-export async function targetChanges(db: Queryable, plan: Plan, table = tableOf(plan)): Promise<readonly string[]> {
-  const { statements, refusals } = await alterationsOf(db, plan, table);
-  const [first, ...more] = refusals;
-  if (!first) return statements;
+const MISFIT_HINT =
+  "Mend these values in the target first, or give the field a type that takes them, or load into another target.";
+
+/** Why a column can't have another type: what of its values stands against it. */
+function misfitWords(target: string, { field, from, to, values, misfits, rows, some }: Conversion): string {
+  const shown = some.map((s) => quoted(s.value)).join(", ");
+  const kept = rows === 0 ? "which are kept for an undo" : `in ${counted(rows, "row")}`;
+  return `The column ${field} of ${target} is ${from} and can't become ${to}: ${counted(misfits, "value")} of ${grouped(values)} ${misfits === 1 ? "does" : "do"} not fit, ${kept}: ${shown}${misfits > some.length ? ", …" : ""}.`;
+}
+
+/** What brings the target to what the plan needs. Throws `target-differs` where it may not be. */
+export async function targetChanges(db: Queryable, plan: Plan, table = tableOf(plan)): Promise<Alterations> {
+  const alterations = await alterationsOf(db, plan, table);
+  const [first, ...more] = alterations.refusals;
+  if (!first) return alterations;
   throw new SieveError("target-differs", first.says, {
     detail: more.map((r) => r.says).join("\n"),
     hint: first.hint,
   });
+}
+
+/** Brings the target to what the plan needs, in a transaction that holds it locked. Throws `target-differs`. */
+export async function alterTarget(client: Client, plan: Plan): Promise<void> {
+  const table = tableOf(plan);
+  const { statements, conversions, rewrites } = await targetChanges(client, plan);
+  if (rewrites) {
+    // A row that is written anew looks like one that was written now: what others have changed is nobody's from here on.
+    const ours = await ownTransactions(client, table, [await transactionNumber(client)]);
+    if ((await columnsByName(client, table)).has("_writing")) {
+      await client.query(
+        `update ${table} t set "_writing" = null where "_writing" is not null and not t.xmin = any(${ours})`,
+      );
+    }
+  }
+  const fields = new Map(plan.contract.fields.map((f) => [f.name, f]));
+  for (const c of conversions) await beginConversion(client, table, fields.get(c.field)!, c);
+  for (const statement of statements) await client.query(statement);
+  for (const c of conversions) await endConversion(client, table, c);
 }
 
 /** Different values of a column that are given at once. */
@@ -267,12 +347,21 @@ async function primaryKey(db: Queryable, table: string): Promise<string[]> {
   return rows.map((r) => r.name).sort();
 }
 
-/** How a staged column is written where the target's has another type; `s` is the staged row. */
-export function staged(name: string, column: TableColumn | undefined): string {
+/**
+ * How a staged column is written where the target's has another type; `s` is the staged row. One whose values are still
+ * to become those of another type is compared as a text (`inTarget`).
+ */
+export function staged(name: string, column: (TableColumn & { readonly pending?: boolean }) | undefined): string {
   const own = `s.${ident(name)}`;
   if (!column) return own;
+  if (column.pending) return `${own}::text`;
   if (column.type === "timestamp without time zone") return `(${own} at time zone 'UTC')::${column.type}`;
   return `${own}::${column.type}`;
+}
+
+/** The target's side of a comparison with a staged column; `t` is the row. */
+export function inTarget(name: string, column: PlannedColumn): string {
+  return column.pending ? `t.${ident(name)}::text` : `t.${ident(name)}`;
 }
 
 /** A table that is filled beside the target and takes its place when the load closes. */
@@ -320,9 +409,12 @@ export async function successorOf(
     return { make: [make, ownLoad], key };
   }
   if (!there.plain || (plan.load.mode !== "replace" && !(await isEmpty(db, plan)))) return null;
+  const changes = await targetChanges(db, plan, table);
+  // The rows that are kept for an undo change with the table's own.
+  if (changes.conversions.length > 0) return null;
   const like = "including comments including constraints including defaults including generated including storage";
   const make = `create table ${table} (like ${tableOf(plan)} ${like})`;
-  return { make: [make, ...(await targetChanges(db, plan, table)), ownLoad], key: there.key };
+  return { make: [make, ...changes.statements, ownLoad], key: there.key };
 }
 
 async function isEmpty(db: Queryable, plan: Plan): Promise<boolean> {
@@ -333,7 +425,8 @@ async function isEmpty(db: Queryable, plan: Plan): Promise<boolean> {
 /** True when every value of one type is a value of the other. */
 function widens(from: string, to: string): boolean {
   if (to === "text") return true;
-  if (to === "bigint") return from === "integer" || from === "smallint";
+  if (to === "bigint" || to === "integer") return from === "smallint" || (to === "bigint" && from === "integer");
+  if (to.startsWith("character varying")) return charactersOf(from) <= charactersOf(to);
   const a = /^numeric\((\d+),(\d+)\)$/.exec(from);
   const b = /^numeric\((\d+),(\d+)\)$/.exec(to);
   if (!b) return false;

@@ -48,6 +48,19 @@ export function TargetPanel({ plan, change }: { plan: Plan; change: (plan: Plan)
               lost:
             </p>
           )}
+          {data.conversions.map((c) => (
+            <p key={c.field} className="mt-1">
+              <b>{c.field}</b> goes from {c.from} to {c.to}:{" "}
+              {c.values === 0 ? "it has no value yet" : `all ${counted(c.values, "different value")} fit`}
+              {c.rewritten > 0 && `, ${grouped(c.rewritten)} of them written otherwise`}
+              {c.example && (
+                <>
+                  , as <span className="raw">{c.example.from}</span> → <span className="raw">{c.example.to}</span>
+                </>
+              )}
+              .
+            </p>
+          ))}
           <pre
             className="raw mt-1 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-3 text-[0.85rem]"
             tabIndex={0}

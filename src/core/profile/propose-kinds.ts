@@ -1,0 +1,160 @@
+import { counted, grouped, listed } from "../kernel/problem.ts";
+import type { Field } from "../plan/types.ts";
+import type { WrittenNumbers } from "./kinds.ts";
+import type { ColumnProfile } from "./profile.ts";
+import { ENOUGH, fitting, type Because } from "./reason.ts";
+
+/** The share of the values that must have a currency or a unit beside the number for that to be what the column is. */
+const MOSTLY = 0.1;
+
+type Typed = Omit<Field, "name">;
+
+/** What a column's values are that no plain number and no date in digits is: identifiers, times, JSON, written numbers. */
+export function kindOf(column: ColumnProfile, because: Because): Typed | null {
+  const { filled, kinds } = column;
+  if (!kinds) return null;
+  const enough = (n: number): boolean => n >= filled * ENOUGH;
+  if (enough(kinds.uuids)) {
+    because("type", "UUID", fitting(kinds.uuids, filled, "are UUIDs"));
+    return { type: "uuid" };
+  }
+  if (enough(kinds.json)) {
+    because("type", "JSON", fitting(kinds.json, filled, "are JSON"));
+    return { type: "json" };
+  }
+  const times = kinds.times.reduce((n, t) => n + t.count, 0);
+  if (enough(times)) {
+    because("type", "time of day", fitting(times, filled, "are times of day"));
+    const formats = kinds.times.map((t) => t.word);
+    because("formats", formats.join(", "), kinds.times.map((t) => `${grouped(t.count)} × ${t.word}`).join(", "));
+    return { type: "time", formats };
+  }
+  return kinds.written ? numbersOf(column, kinds.written, because) : null;
+}
+
+/** A type and a step for numbers as people write them, by the decimal mark that more of them fit; null where too few do. */
+function numbersOf(column: ColumnProfile, written: WrittenNumbers, because: Because): Typed | null {
+  const { filled, numbers, types } = column;
+  const plain = (type: string): number => types.find((t) => t.type === type)?.fits ?? 0;
+  const integers = plain("integer");
+  const pointed = Math.max(0, plain("decimal") - integers);
+  const commas = Math.max(0, plain("decimal comma") - integers);
+  // What has a mark of thousands there is a number too.
+  const point = integers + pointed + written.point + (numbers?.commaThousands ?? 0);
+  const comma = integers + commas + written.comma + (numbers?.pointThousands ?? 0);
+  const mark = comma > point ? "," : ".";
+  const fits = Math.min(filled, Math.max(point, comma));
+  if (fits < filled * ENOUGH) return null;
+  // What stands beside a few numbers is no reason to take it from all.
+  const beside = [...written.currencies, ...written.units].reduce((n, w) => n + w.count, 0);
+  if (beside > 0 && beside < filled * MOSTLY) return null;
+  const whole = Math.max(written.whole, numbers?.whole ?? 0);
+  const part = Math.max(written.part, numbers?.part ?? 0);
+  const words = mark === "," ? "a decimal comma" : "a decimal point";
+  const either = point === comma && (written.point > 0 || written.comma > 0) && part > 0;
+  const doubt = either ? `; they would do with a point and with a comma alike, look at some` : "";
+
+  const codes = [...new Set(written.currencies.flatMap((c) => c.codes))];
+  if (written.currencies.some((c) => c.codes.length === 0)) return null;
+  if (written.currencies.length > 0) {
+    const shown = written.currencies.map((c) => `${c.word} ${grouped(c.count)}`).join(", ");
+    const sure = written.currencies.filter((c) => c.codes.length === 1).map((c) => c.codes[0]!);
+    const one =
+      new Set(sure).size === 1 && written.currencies.every((c) => c.codes.includes(sure[0]!)) ? sure[0]! : null;
+    const decimal = mark === "," ? { decimal: "," as const } : {};
+    if (one !== null) {
+      const bare = fits > beside ? `; ${grouped(fits - beside)} name no currency and are taken to be in ${one}` : "";
+      because(
+        "type",
+        `money, ${one}`,
+        `${fitting(fits, filled, `are amounts with ${words}`)}: ${shown}${bare}${doubt}`,
+      );
+      return { type: "money", currency: one, ...decimal };
+    }
+    const named = written.currencies.reduce((n, c) => n + (c.codes.length === 1 ? c.count : 0), 0);
+    if (new Set(sure).size > 1 && named >= filled * ENOUGH) {
+      because(
+        "type",
+        "money, each with its currency",
+        `${fitting(named, filled, "name their currency")}: ${shown}${doubt}`,
+      );
+      return { type: "money", ...decimal };
+    }
+    // Several currencies, of which not all can be told: a number without them would say less than what came.
+    if (written.currencies.length > 1) return null;
+    because(
+      "cleanse",
+      `without ${written.currencies[0]!.word}`,
+      `a sign of ${counted(codes.length, "currency", "currencies")}, such as ${listed(codes.slice(0, 3))}; give the field the type money if you know which`,
+      { do: "number", decimal: mark },
+    );
+  } else if (written.units.length > 0) {
+    const kinds = new Set(written.units.map((u) => u.kind));
+    if (kinds.size > 1) return null;
+    const [to] = [...byUnit(written)].sort((a, b) => b[1] - a[1])[0]!;
+    const shown = [...byUnit(written)].map(([u, n]) => `${u} ${grouped(n)}`).join(", ");
+    const bare = filled - written.units.reduce((n, u) => n + u.count, 0);
+    // A number that names no unit stays as it is: which one it is in is for a person to say.
+    const bareWords = bare > 0 ? `; ${grouped(bare)} name no unit and are left as they are` : "";
+    if (mark === "," && (written.comma > written.point || commas > 0)) {
+      because("cleanse", "comma becomes point", `${grouped(comma - integers)} numbers have a decimal comma`, {
+        do: "replace",
+        find: ",",
+        with: ".",
+      });
+    }
+    because("cleanse", `amounts in ${to}`, `units beside the numbers: ${shown}${bareWords}`, { do: "unit", to });
+    const scale = Math.min(12, Math.max(part, byUnit(written).size > 1 ? 6 : part));
+    because("type", `decimal (${whole + 5 + scale}, ${scale})`, fitting(fits, filled, `are numbers with a unit`));
+    return scale === 0 && byUnit(written).size === 1
+      ? { type: "integer" }
+      : { type: "decimal", precision: whole + 5 + scale, scale };
+  } else {
+    const percent =
+      written.percent > 0 ? `; ${grouped(written.percent)} in per cent, of which the sign is taken away` : "";
+    because(
+      "cleanse",
+      "numbers as people write them",
+      `${grouped(fits - integers)} have groups of digits, signs or ${words}${percent}${doubt}`,
+      {
+        do: "number",
+        decimal: mark,
+      },
+    );
+  }
+  if (part === 0 && whole <= 18) {
+    because("type", "whole number", fitting(fits, filled, "are whole numbers"));
+    return { type: "integer" };
+  }
+  because("type", `decimal (${whole + 2 + part}, ${part})`, fitting(fits, filled, `are numbers with ${words}`));
+  return { type: "decimal", precision: whole + 2 + part, scale: part };
+}
+
+/** How many values have a unit, whatever it is called. */
+function byUnit({ units }: WrittenNumbers): Map<string, number> {
+  const found = new Map<string, number>();
+  for (const { unit, count } of units) found.set(unit, (found.get(unit) ?? 0) + count);
+  return found;
+}
+
+/** A date whose month is in words, with the step that reads it; dates in digits beside it are read by the same step. */
+export function datesInWords(
+  { filled, kinds, dateOrders }: ColumnProfile,
+  digits: { readonly fits: number } | null,
+  because: Because,
+): Typed | null {
+  const dates = kinds?.dates;
+  if (!dates || dates.count + (digits?.fits ?? 0) < filled * ENOUGH) return null;
+  const order = (dateOrders?.monthFirst ?? 0) > (dateOrders?.dayFirst ?? 0) ? "month first" : "day first";
+  const doubt = dates.doubtful
+    ? `; “${dates.doubtful}” is another month in another language that has all these names, so say which it is`
+    : "";
+  because(
+    "cleanse",
+    `dates in words, ${dates.languages.join(", ")}`,
+    `${counted(dates.count, "value")} ${dates.count === 1 ? "has its" : "have their"} month in words${doubt}`,
+    { do: "written-date", order, languages: dates.languages },
+  );
+  because("type", "date", fitting(Math.min(filled, dates.count + (digits?.fits ?? 0)), filled, "are days, read so"));
+  return { type: "date", formats: ["yyyy-MM-dd"] };
+}
