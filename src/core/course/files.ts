@@ -8,7 +8,7 @@ import type { Plan, ReadSection } from "../plan/schema.ts";
 import type { FileFacts } from "../read/facts.ts";
 import type { SourceFile, Spool } from "../read/part.ts";
 import { openFile, type PartCounter } from "../read/source.ts";
-import { totalDoubt } from "../read/total.ts";
+import { footDoubt } from "../read/total.ts";
 import { arrivedCells, type Course } from "./course.ts";
 import type { Sifted } from "./sifted.ts";
 
@@ -46,7 +46,7 @@ export async function* siftFile(
         unreadable: {} as Partial<Record<UnreadableReason, number>>,
       };
       let checked = false;
-      let last: readonly string[] | null = null;
+      let last: ReturnType<typeof lastLoaded> = null;
       for await (const block of opened.blocks) {
         // Documents bring new columns as they come.
         if (opened.columns().length !== course.columns.length) course.setColumns([...opened.columns()]);
@@ -62,7 +62,7 @@ export async function* siftFile(
         last = lastLoaded(sifted);
         yield sifted;
       }
-      const total = last && totalDoubt(last);
+      const foot = last && footDoubt(last.cells, last.usual);
       if (!checked) {
         course.setColumns([...opened.columns()]);
         refuseWhereNothingFits(course, opened.name);
@@ -71,7 +71,7 @@ export async function* siftFile(
       if (trailer !== "") course.controls.push({ name: opened.name, text: trailer });
       all.push({
         ...facts,
-        ...(total ? { doubts: [...(opened.doubts ?? []), total] } : {}),
+        ...(foot ? { doubts: [...(opened.doubts ?? []), foot] } : {}),
         evidence: { ...facts.evidence, ...Object.fromEntries(course.told) },
         columns: [...course.columns],
         extra: course.mapping.extra,
@@ -85,10 +85,16 @@ export async function* siftFile(
   return all;
 }
 
-/** The cells of a block's last record as they came, where it is not held. */
-function lastLoaded({ block, verdict }: Sifted): readonly string[] | null {
+/** Records before a last one that it is held against. */
+const HELD_AGAINST = 20;
+
+/** The cells of a block's last record as they came, where it is not held, and how many those before it have filled at least. */
+function lastLoaded({ block, verdict }: Sifted): { cells: readonly string[]; usual: number } | null {
   const r = block.count - 1;
-  return verdict[r] === VERDICT.passes || verdict[r] === VERDICT.suspect ? arrivedCells(block, r) : null;
+  if (verdict[r] !== VERDICT.passes && verdict[r] !== VERDICT.suspect) return null;
+  const before = Array.from({ length: Math.min(HELD_AGAINST, r) }, (_, i) => arrivedCells(block, r - 1 - i));
+  const counts = before.map((cells) => cells.filter((c) => c.trim() !== "").length);
+  return { cells: arrivedCells(block, r), usual: counts.length > 0 ? Math.min(...counts) : 0 };
 }
 
 /** Bytes of a side file that are looked at. */

@@ -1,9 +1,9 @@
 import { writtenDate } from "../cleanse/written-date.ts";
 import { languagesOfMonth, monthsOf, type MonthLanguage } from "../cleanse/months.ts";
-import { unitOf } from "../cleanse/unit.ts";
 import { textOf } from "../kernel/bytes.ts";
 import { currenciesIn } from "../type/currency.ts";
 import { jsonValue } from "../type/json.ts";
+import { unitOf } from "../type/units.ts";
 import { plainNumber } from "../type/written-number.ts";
 import type { CellShape } from "./shape.ts";
 

@@ -3,6 +3,7 @@ import { encodingFor } from "./encoding/detect.ts";
 import { counted } from "../kernel/problem.ts";
 import { looksLikeBlocks } from "./blocks/format.ts";
 import { columnStarts } from "./fixed/format.ts";
+import { rowsBelow } from "./below.ts";
 import { findHeader } from "./header.ts";
 import type { Doubt, Evidence, FormatId, ReadSettings } from "./part.ts";
 import type { DelimitedOptions } from "./options.ts";
@@ -89,6 +90,7 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
     first: settings.skip !== undefined,
   });
   const { header, doubt } = names;
+  const below = rowsBelow(best.table, names, (row) => `line ${best.lineOf(row) + 1}`, settings);
   const skip = settings.skip ?? (names.row > 0 ? best.lineOf(names.row) : best.skip);
   return {
     options: {
@@ -99,9 +101,10 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
       skip,
       encoding: found.encoding,
       ...(settings.comment ? { comment: settings.comment } : {}),
+      ...(below.rows > 0 ? { below: below.rows } : {}),
       ...(settings.skip_end ? { skip_end: settings.skip_end } : {}),
     },
-    doubts: doubt ? [doubt] : [],
+    doubts: [doubt, below.doubt].filter((d) => d !== null),
     evidence: {
       encoding: found.why,
       delimiter: set ? "as set" : best.why,
@@ -118,6 +121,7 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
             ? "no cell needs a backslash before a quote"
             : "a backslash stands before quotes in cells",
       header: names.why,
+      ...(below.why ? { below: below.why } : {}),
       skip:
         settings.skip !== undefined
           ? "as set"

@@ -15,6 +15,8 @@ export interface DelimitedOptions {
   readonly encoding: Encoding;
   /** What a line begins with that is a comment and no record. */
   readonly comment?: string | undefined;
+  /** Lines to pass over below the header. */
+  readonly below?: number | undefined;
   /** Lines to pass over at the end. */
   readonly skip_end?: number | undefined;
 }

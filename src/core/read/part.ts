@@ -34,8 +34,8 @@ export const FORMAT_IDS = [
 ] as const;
 export type FormatId = (typeof FORMAT_IDS)[number];
 
-/** What may differ between files of one delivery: the format itself, or lines above, the heading and the quote character. */
-export const OF_EACH = ["as", "skip", "header", "quote"] as const;
+/** What may differ between files of one delivery: the format itself, or lines above, the heading, lines below it and the quote character. */
+export const OF_EACH = ["as", "skip", "header", "below", "quote"] as const;
 export type OfEach = (typeof OF_EACH)[number];
 
 /** Why a thing was guessed, in words for a person, by what was guessed. */
@@ -43,7 +43,7 @@ export type Evidence = Readonly<Record<string, string>>;
 
 /** A guess that could as well be another: the setting, what it was taken to be first, and what the same bytes are by each. */
 export interface Doubt {
-  readonly setting: "encoding" | "header" | "skip_end";
+  readonly setting: "encoding" | "header" | "below" | "skip_end";
   readonly readings: readonly {
     readonly value: string | boolean | number;
     /** What it would mean, for a person to choose: “line 1 is a record”. */
@@ -64,6 +64,8 @@ export interface ReadSettings {
   readonly header?: boolean | undefined;
   /** delimited, fixed, xlsx: lines to pass over before the header or the first record. */
   readonly skip?: number | undefined;
+  /** delimited, xlsx, ods: lines below the one that names the columns which say units or types and are no records. */
+  readonly below?: number | undefined;
   /** delimited: lines to pass over at the end. */
   readonly skip_end?: number | undefined;
   /** delimited: what a comment line begins with. */

@@ -8,6 +8,12 @@ const arrayChoice = z.strictObject({
 });
 const header = z.boolean().optional().describe("The first line names the columns");
 const skip = z.int().min(0).max(10_000).optional().describe("Lines to pass over before the header");
+const below = z
+  .int()
+  .min(0)
+  .max(5)
+  .optional()
+  .describe("Lines below the header that say units or types and are no records; found out unless said");
 const skip_end = z.int().min(0).max(1000).optional().describe("Lines to pass over at the end");
 const sheets = z
   .array(z.string().min(1).max(200))
@@ -40,7 +46,9 @@ const of_each = z
   .array(z.enum(OF_EACH))
   .min(1)
   .optional()
-  .describe("What is found out from each file anew, as the files of a delivery may differ: as, skip, header, quote");
+  .describe(
+    "What is found out from each file anew, as the files of a delivery may differ: as, skip, header, below, quote",
+  );
 const unpacked_mb = z
   .int()
   .min(1)
@@ -69,6 +77,7 @@ export const FORMAT_SETTINGS: Record<FormatId, { title: string; settings: z.ZodR
         .describe("What stands before a quote in a value; the quote itself unless said"),
       header: z.boolean().default(true).describe("The first line names the columns"),
       skip: z.int().min(0).max(10_000).default(0).describe("Lines to pass over before the header"),
+      below,
       skip_end,
       comment: z.string().min(1).max(10).optional().describe("What a comment line begins with"),
     },
@@ -111,6 +120,7 @@ export const FORMAT_SETTINGS: Record<FormatId, { title: string; settings: z.ZodR
       sheets,
       header,
       skip,
+      below,
       skip_end,
       as_shown,
       fill_merged,
@@ -118,7 +128,7 @@ export const FORMAT_SETTINGS: Record<FormatId, { title: string; settings: z.ZodR
   },
   ods: {
     title: "OpenDocument spreadsheet",
-    settings: { sheets, header, skip, skip_end, as_shown, fill_merged },
+    settings: { sheets, header, skip, below, skip_end, as_shown, fill_merged },
   },
   parquet: { title: "Parquet", settings: { ...documents } },
   avro: { title: "Avro", settings: { ...documents } },
@@ -143,6 +153,7 @@ export const readSettingsSchema = z.strictObject({
   escape: z.string().max(1).optional(),
   header,
   skip,
+  below,
   skip_end,
   comment: z.string().min(1).max(10).optional(),
   starts: z.array(z.int().min(0).max(100_000)).min(1).max(1600).optional(),

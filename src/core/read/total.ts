@@ -11,21 +11,32 @@ const TOTALS = new Set(
 );
 
 /**
- * Whether the last record of a file may be a sum of those above it: one of its cells says so, and no other has words. A
- * record that is held does no harm.
+ * Whether the last record of a file may be none: a sum of those above it (one of its cells says so, and no other has
+ * words), or a note (one cell of words, where the others have three and more). A record that is held does no harm.
+ * @param usual cells that the records before it have filled
  */
-export function totalDoubt(cells: readonly string[]): Doubt | null {
+export function footDoubt(cells: readonly string[], usual: number): Doubt | null {
   const filled = cells.map((c) => c.trim()).filter((c) => c !== "");
+  if (isSum(filled)) return doubt("a sum", filled);
+  const [only = ""] = filled;
+  const note = filled.length === 1 && usual >= 3 && (only.match(/\p{L}{2,}/gu) ?? []).length >= 2;
+  return note ? doubt("a note", filled) : null;
+}
+
+function isSum(filled: readonly string[]): boolean {
   const says = filled.filter((c) => TOTALS.has(c.toLowerCase().replace(/[\s:.=]+$/u, "")));
-  if (says.length !== 1 || filled.length < 2) return null;
+  if (says.length !== 1 || filled.length < 2) return false;
   const others = filled.filter((c) => c !== says[0]);
-  if (others.length === 0 || !others.every((c) => /\d/.test(c) && !/\p{L}{3}/u.test(c))) return null;
+  return others.length > 0 && others.every((c) => /\d/.test(c) && !/\p{L}{3}/u.test(c));
+}
+
+function doubt(what: string, filled: readonly string[]): Doubt {
   const shows = filled.slice(0, 5);
   return {
     setting: "skip_end",
     readings: [
       { value: 0, says: "the last line is a record", shows },
-      { value: 1, says: "the last line is a sum", shows },
+      { value: 1, says: `the last line is ${what}`, shows },
     ],
   };
 }

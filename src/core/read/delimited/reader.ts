@@ -144,7 +144,11 @@ export class DelimitedReader {
       this.begun = true;
     }
     while (this.toSkip > 0) if (!this.skipLine(last)) return;
-    if (!this.columns && !this.readColumns(last)) return;
+    if (!this.columns) {
+      if (!this.readColumns(last)) return;
+      this.toSkip = this.options.header ? (this.options.below ?? 0) : 0;
+    }
+    while (this.toSkip > 0) if (!this.skipLine(last)) return;
     for (;;) {
       const more = this.scan(last, this.columns!.length, this.capacity, false);
       if (this.count > 0) {

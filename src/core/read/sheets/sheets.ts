@@ -2,6 +2,7 @@ import type { Block } from "../../kernel/block.ts";
 import { SieveError, counted, listed } from "../../kernel/problem.ts";
 import { BlockBuilder } from "../builder.ts";
 import { distinctNames } from "../delimited/reader.ts";
+import { rowsBelow, type Below } from "../below.ts";
 import { findHeader } from "../header.ts";
 import type { Doubt, FormatId, OpenContext, Opened, ReadSettings } from "../part.ts";
 
@@ -77,7 +78,7 @@ export async function* openSheets(
     const isTable = first.length > 1 || (first.length === 1 && sheet === order.at(-1));
     if (!settings.sheets && !isTable) continue;
     any = true;
-    const { header, skip, columns, why, doubt } = columnsOf(first, settings.header, settings.skip);
+    const { header, skip, below, columns, why, doubt } = columnsOf(first, settings);
     const unseen = first.filter((r) => r.hidden).length;
     const padded = first.some((r) => r.padded);
     const sheetsWhy = settings.sheets
@@ -92,6 +93,7 @@ export async function* openSheets(
         sheets: [sheet.name],
         header,
         skip,
+        ...(below.rows > 0 ? { below: below.rows } : {}),
         ...(settings.skip_end ? { skip_end: settings.skip_end } : {}),
         ...(settings.as_shown === undefined ? {} : { as_shown: settings.as_shown }),
         ...(settings.fill_merged === undefined ? {} : { fill_merged: settings.fill_merged }),
@@ -99,15 +101,20 @@ export async function* openSheets(
       evidence: {
         sheets: sheetsWhy,
         header: why,
+        ...(below.why ? { below: below.why } : {}),
         ...(unseen > 0
           ? { skip: `${counted(unseen, "row")} of the first ${first.length} are hidden, and read as well` }
           : {}),
         ...(padded ? { as_shown: "its numbers are shown with leading zeros, so they may be codes" } : {}),
       },
-      ...(doubt ? { doubts: [doubt] } : {}),
+      ...(doubt || below.doubt ? { doubts: [doubt, below.doubt].filter((d) => d !== null) } : {}),
       others: { sheets: sheets.map((s) => s.name) },
       columns: () => columns,
-      blocks: readSheet(rows(), context, columns.length, header, { skip, skipEnd: settings.skip_end ?? 0 }),
+      blocks: readSheet(rows(), context, columns.length, header, {
+        skip,
+        below: below.rows,
+        skipEnd: settings.skip_end ?? 0,
+      }),
       resumable: false,
     };
   }
@@ -146,9 +153,9 @@ async function* withMerged(
 /** Which row names the columns, and the columns' names. */
 function columnsOf(
   rows: readonly Row[],
-  header: boolean | undefined,
-  skip: number | undefined,
-): { header: boolean; skip: number; columns: string[]; why: string; doubt: Doubt | null } {
+  settings: ReadSettings,
+): { header: boolean; skip: number; below: Below; columns: string[]; why: string; doubt: Doubt | null } {
+  const { header, skip } = settings;
   const body = skip === undefined ? rows : rows.filter((r) => r.number > skip);
   const width = Math.max(0, ...body.map((r) => r.cells.length));
   const texts = body.map((r) => Array.from({ length: width }, (_, c) => r.cells[c] ?? ""));
@@ -157,7 +164,8 @@ function columnsOf(
   const columns = found.header
     ? distinctNames(texts[found.row] ?? [])
     : Array.from({ length: width }, (_, i) => String(i + 1));
-  return { ...found, skip: skip ?? number(found.row) - 1, columns };
+  const below = rowsBelow(texts, found, (row) => `row ${number(row)}`, settings);
+  return { ...found, skip: skip ?? number(found.row) - 1, below, columns };
 }
 
 async function* readSheet(
@@ -165,17 +173,18 @@ async function* readSheet(
   context: OpenContext,
   width: number,
   header: boolean,
-  { skip, skipEnd }: { skip: number; skipEnd: number },
+  { skip, below, skipEnd }: { skip: number; below: number; skipEnd: number },
 ): AsyncGenerator<Block> {
   const builder = new BlockBuilder(context.part);
-  let names = header;
+  /** Rows of the heading: the names, and what stands below them. */
+  let heading = header ? 1 + below : 0;
   /** Rows that may be the last ones, which are no records. */
   const kept: Row[] = [];
   for await (const some of rows) {
     for (const next of some) {
       if (next.number <= skip) continue;
-      if (names) {
-        names = false;
+      if (heading > 0) {
+        heading--;
         continue;
       }
       kept.push(next);

@@ -18,6 +18,7 @@ const OF_EACH_WORDS: Record<OfEach, string> = {
   as: "its format",
   skip: "lines to pass over",
   header: "whether the first line names columns",
+  below: "lines with units below it",
   quote: "its quote",
 };
 /** The choice that is typed. */
@@ -310,6 +311,21 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
             type="checkbox"
             checked={read.header ?? true}
             onChange={(e) => put({ header: e.target.checked })}
+          />,
+        )}
+      {has("below") &&
+        (read.header ?? true) &&
+        line(
+          "below",
+          "lines below it with units or types",
+          <input
+            id={`${id}-below`}
+            type="number"
+            min={0}
+            max={5}
+            className="input input-sm w-24 text-sm"
+            value={read.below ?? 0}
+            onChange={(e) => put({ below: Math.min(5, Math.max(0, Math.floor(Number(e.target.value) || 0))) })}
           />,
         )}
       {has("as_shown") &&
