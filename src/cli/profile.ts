@@ -14,7 +14,8 @@ export async function profileFiles(
   const { spool, close } = fileSpool();
   try {
     const sources = await Promise.all(paths.map(fileSource));
-    const fold = new ProfileFold(new MemorySpill(), sources.reduce((n, s) => n + s.bytes, 0) / 40);
+    const day = new Date().toISOString().slice(0, 10);
+    const fold = new ProfileFold(new MemorySpill(), sources.reduce((n, s) => n + s.bytes, 0) / 40, day);
     const parts = { next: 0 };
     const read: ReadOptions[] = [];
     for (const source of sources) {

@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { type Plan, parsePlan } from "@/core/plan/schema.ts";
-import { previewRecord, previewRules, previewSteps } from "@/core/sample/preview.ts";
+import { previewFields, previewRecord, previewRules, previewSteps } from "@/core/sample/preview.ts";
 import { siftFile } from "@/core/course/files.ts";
 import { SampleChoice, type Sample } from "@/core/sample/sample.ts";
 import { Course } from "@/core/course/course.ts";
@@ -225,5 +225,46 @@ describe("one record", () => {
     };
     expect(previewRecord(filled, sample, ["3", ""], 2).values).toEqual(["3", "hill"]);
     expect(previewRecord(filled, sample, ["3", "dale"], 2).steps[0]!.changes).toEqual([]);
+  });
+});
+
+describe("what the checks of fields find in a sample", () => {
+  const fields = [
+    { name: "id", type: "text", required: true, length: 4, pattern: "^[a-z0-9]+$" },
+    { name: "g", type: "decimal", precision: 9, scale: 2, least: 1, most: 100 },
+    { name: "day", type: "date", formats: ["yyyy-MM-dd"] },
+  ];
+  const text = "id,g,day\na1,5,2026-05-31\n,0.5,31.05.2026\nA1,200,\nabcde,x,2026-06-01\nA12345,7,2026-02-31\n";
+
+  it("is counted by field and check, with values", async () => {
+    const own = planOf(fields);
+    const found = previewFields(own, await sampleOf(own, 100, csv(text)));
+    expect(found.map((f) => f.failed)).toEqual([4, 3, 2]);
+    expect(found[0]!.by).toEqual([
+      { check: "required", failed: 1, values: [] },
+      { check: "pattern", failed: 2, values: ["A1", "A12345"] },
+      { check: "length", failed: 2, values: ["abcde", "A12345"] },
+    ]);
+    expect(found[2]!.by).toEqual([{ check: "type", failed: 2, values: ["31.05.2026", "2026-02-31"] }]);
+  });
+
+  it("changes with a type, a limit or a format as it is edited", async () => {
+    const own = planOf(fields);
+    const sample = await sampleOf(own, 100, csv(text));
+    const failed = (change: object): number[] =>
+      previewFields(planOf(fields.map((f) => ({ ...f, ...change }))), sample).map((f) => f.failed);
+    const day = planOf([...fields.slice(0, 2), { ...fields[2]!, formats: ["yyyy-MM-dd", "dd.MM.yyyy"] }]);
+    expect(previewFields(day, sample)[2]!.failed).toBe(1);
+    expect(failed({ on_failure: "note" })).toEqual([4, 3, 2]);
+    const left = planOf(fields, { cleanse: [{ do: "leave-out", in: "*", when: "id == 'A12345'" }] });
+    expect(previewFields(left, sample)[2]!.failed).toBe(1);
+  });
+
+  it("is not given for a plan that has a fault", async () => {
+    const own = planOf(fields);
+    const sample = await sampleOf(own, 100, csv(text));
+    expect(() =>
+      previewFields({ ...own, contract: { fields: [{ name: "id", type: "code", values: [] }] } }, sample),
+    ).toThrow("fault");
   });
 });

@@ -1,7 +1,7 @@
 import { gzipSync } from "node:zlib";
 import { zipSync } from "fflate";
 import { describe, expect, it } from "vitest";
-import { findInDelivery } from "@/engine/look/delivery-records.ts";
+import { findInDelivery, type CellFilter } from "@/engine/look/delivery-records.ts";
 import { previewDelivery } from "@/engine/look/preview.ts";
 import { findRecords } from "@/engine/look/records.ts";
 import { releaseRecords } from "@/engine/release/release.ts";
@@ -168,11 +168,19 @@ describe("a delivery that nobody knows yet", () => {
       ],
     });
     expect(await profilesOf(db, "prof")).toHaveLength(1);
-    const find = (is: "empty" | "value" | "shape" | "has", value?: string) =>
-      findInDelivery(db, id, {}, { column: "v", is, value });
+    const find = (is: CellFilter["is"], value?: string) => findInDelivery(db, id, {}, { column: "v", is, value });
     expect((await find("empty")).records).toMatchObject([{ line: 3, cells: ["2", ""] }]);
     expect((await find("value", "zz")).records).toMatchObject([{ file: "file-1.csv", line: 2, cells: ["4", "zz"] }]);
     expect((await find("shape", "A a")).records).toHaveLength(1);
     expect((await find("has", "a")).records).toHaveLength(2);
+
+    const other = await deliver(db, "prof", "k,v\n1,OAK\n2,12\n3,Elm\n4,OAK\n5,9000\n6,13\n");
+    const lines = async (is: CellFilter["is"], value?: string): Promise<number[]> =>
+      (await findInDelivery(db, other, {}, { column: "v", is, value })).records.map((r) => r.line);
+    expect(await lines("again")).toEqual([2, 5]);
+    expect(await lines("outside", "0..100")).toEqual([6]);
+    expect(await lines("case", "upper")).toEqual([4]);
+    expect(await lines("number")).toEqual([3, 6, 7]);
+    expect(await lines("no number")).toEqual([2, 4, 5]);
   });
 });

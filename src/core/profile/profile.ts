@@ -2,7 +2,7 @@ import { findKeys, type KeyCandidate } from "./keys.ts";
 import type { Block } from "../kernel/block.ts";
 import { textOf, utf8 } from "../kernel/bytes.ts";
 import { Repeats, type Spill } from "../check/repeats.ts";
-import { finishHash, hash32, hashSpan, startHash, type Hash } from "../kernel/hash.ts";
+import { finishHash, hash32, hashByte, hashSpan, startHash, type Hash } from "../kernel/hash.ts";
 import { MONTHS, daysIn } from "../type/calendar.ts";
 import { CountedValues, KEPT_BYTES, type CountedValue } from "./counted-values.ts";
 import { Distinct } from "../kernel/distinct.ts";
@@ -33,6 +33,8 @@ const NOTHING = new Set(NOTHING_WORDS);
 /** Values that the quantiles and the spread of shapes rest on. */
 const SAMPLE = 4096;
 const MOST_SHAPES = 400;
+/** Records that are shown to be alike with an earlier one. */
+const MOST_DUPLICATES = 10;
 const POWERS = Float64Array.from({ length: 20 }, (_, i) => 10 ** i);
 /** Records over which columns are compared with each other, and columns of few values that take part. */
 const PAIRED_RECORDS = 65_536;
@@ -70,6 +72,8 @@ export interface NumberFacts {
   readonly bands: readonly number[];
   /** Values beyond three times the middle half from its ends (Tukey, 1977); estimated where sampled. */
   readonly outliers: number;
+  /** What lies beyond these is far out; absent where nothing does. */
+  readonly fences?: readonly [number, number];
   readonly extremes: { readonly low: readonly CountedValue[]; readonly high: readonly CountedValue[] };
   /** Most digits before and after the point. */
   readonly whole: number;
@@ -113,6 +117,12 @@ export interface ColumnProfile {
   readonly doubled: number;
   readonly casing: { readonly upper: number; readonly lower: number; readonly mixed: number };
   /** Dates that could be read with the day or the month first, and those that fit only one. */
+  /** Days that programs put where they know none, as they are written. */
+  readonly defaultDates?: readonly CountedValue[];
+  /** Days after the one on which the delivery came, however day and month are read. */
+  readonly future?: number;
+  /** Different values that are the same as a more frequent one but for case; where all of them are known. */
+  readonly caseTwins?: number;
   /** What values are that are neither plain numbers nor dates in digits; absent in profiles of before. */
   readonly kinds?: KindFacts | null;
   readonly dateOrders: { readonly dayFirst: number; readonly monthFirst: number; readonly either: number } | null;
@@ -132,6 +142,12 @@ export interface Profile {
   readonly determines: readonly Determines[];
   /** Records over which columns were compared with each other. */
   readonly compared: number;
+  /** Records that are alike in all columns with an earlier one, and the first of them; absent in profiles of before. */
+  readonly duplicates?: {
+    readonly count: number;
+    /** By their numbers in the delivery, from 1. */
+    readonly some: readonly { readonly record: number; readonly of: number }[];
+  };
   /** Columns that together tell one record from another, where no column does by itself. */
   readonly keys?: readonly KeyCandidate[];
 }
@@ -153,7 +169,22 @@ export function mayBeKey(column: ColumnProfile): boolean {
 /** Orders in which a date's numbers may stand, by the mark between them. */
 const MARKS = [45, 46, 47, 32];
 
+/** A day as one number that orders days: 20260531. */
+const dayNumber = (year: number, month: number, day: number): number => year * 10_000 + month * 100 + day;
+
+/** Days that programs put where they know none: the first and last ones that they can say, and the beginnings of their counts. */
+const DEFAULT_DAYS: ReadonlySet<number> = new Set([
+  10101, 10102, 17530101, 18991230, 18991231, 19000101, 19000102, 19010101, 19040101, 19691231, 19700101, 19800101,
+  20380119, 20991231, 21000101, 29991231, 99991231,
+]);
+
 class ColumnFold {
+  /** Of the value at hand, the day that it is. */
+  private day = 0;
+
+  /** @param today the day after which days are in the future */
+  constructor(private readonly today: number) {}
+
   filled = 0;
   blank = 0;
   readonly nothing = new Map<string, { count: number; first: number }>();
@@ -200,6 +231,8 @@ class ColumnFold {
   unmarked = 0;
   commaThousands = 0;
   readonly kinds = new KindFold();
+  readonly defaults = new Map<string, { count: number; first: number }>();
+  future = 0;
   repeats: Repeats | null = null;
   suspected = 0;
 
@@ -279,8 +312,21 @@ class ColumnFold {
     const plain =
       shape.upper === 0 && shape.lower === 0 && shape.digits > 0 && this.addNumber(bytes, start, end, record, times);
     if (!plain) this.kinds.add(bytes, start, end, shape, times);
-    if (shape.groups >= 3 || (shape.groups === 2 && shape.lower > 0)) this.addDate(bytes, start, end, times, shape);
+    if (shape.groups >= 3 || (shape.groups === 2 && shape.lower > 0)) {
+      const before = this.day;
+      this.day = 0;
+      this.addDate(bytes, start, end, times, shape);
+      if (this.day > this.today) this.future += times;
+      if (DEFAULT_DAYS.has(this.day)) this.noteDefault(textOf(bytes, start, end).trim().slice(0, 10), record, times);
+      this.day = before;
+    }
     return true;
+  }
+
+  private noteDefault(text: string, record: number, times: number): void {
+    const known = this.defaults.get(text);
+    if (known) known.count += times;
+    else if (this.defaults.size < 20) this.defaults.set(text, { count: times, first: record });
   }
 
   private isNothing(bytes: Uint8Array, start: number, end: number, record: number, times: number): boolean {
@@ -387,6 +433,7 @@ class ColumnFold {
     const m = String.fromCharCode(mark);
     if (first === 4 && third <= 2) {
       if (b < 1 || b > 12 || c < 1 || c > daysIn(a, b)) return;
+      this.day = dayNumber(a, b, c);
       if (r === end) this.tell(first + second + third === 8 ? `yyyy${m}MM${m}dd` : `yyyy${m}M${m}d`, times);
       else if ((bytes[r] === 84 || bytes[r] === 32) && shape.groups >= 5) this.timestamps += times;
       return;
@@ -397,6 +444,8 @@ class ColumnFold {
     const two = first === 2 && second === 2;
     if (dayFirst) this.tell(two ? `dd${m}MM${m}yyyy` : `d${m}M${m}yyyy`, times);
     if (monthFirst) this.tell(two ? `MM${m}dd${m}yyyy` : `M${m}d${m}yyyy`, times);
+    // What can be read in two ways is in the future only if it is so in both.
+    this.day = Math.min(dayFirst ? dayNumber(c, b, a) : Infinity, monthFirst ? dayNumber(c, a, b) : Infinity);
     if (dayFirst && monthFirst && a !== b) this.either += times;
   }
 
@@ -417,13 +466,19 @@ export class ProfileFold {
   private readonly hash: Hash = { a: 0, b: 0 };
   private records = 0;
   private unreadable = 0;
+  private readonly today: number;
+  /** Records by all of their cells. */
+  private alike: Repeats | null = null;
   /** Hashes of the first records by column, to see which columns determine each other. */
   private readonly paired: Int32Array[] = [];
 
   constructor(
     private readonly spill: Spill,
     private readonly expected: number,
-  ) {}
+    day = "9999-12-31",
+  ) {
+    this.today = Number(day.replaceAll("-", ""));
+  }
 
   /**
    * @param names the columns of the block's file; files of a delivery may differ in columns and their order
@@ -439,7 +494,7 @@ export class ProfileFold {
       if (number === undefined) {
         number = this.names.push(name) - 1;
         this.number.set(name, number);
-        this.columns.push(new ColumnFold());
+        this.columns.push(new ColumnFold(this.today));
         if (number < 64) this.paired.push(new Int32Array(PAIRED_RECORDS));
       }
       const fold = this.columns[number]!;
@@ -461,8 +516,42 @@ export class ProfileFold {
         }
       }
     }
+    if (!only) this.compareWhole(block, names);
     this.records += count;
     this.unreadable += block.unreadable.size;
+  }
+
+  /** Takes each record as a whole, by its columns in one order, so that one that comes twice is known. */
+  private compareWhole(block: Block, names: readonly string[]): void {
+    const { count, width, heap } = block;
+    const order = Array.from({ length: width }, (_, c) => c).sort(
+      (a, b) => this.number.get(names[a] ?? String(a + 1))! - this.number.get(names[b] ?? String(b + 1))!,
+    );
+    const { hash } = this;
+    this.alike ??= new Repeats(this.expected, this.spill);
+    for (let r = 0; r < count; r++) {
+      if (block.unreadable.has(r)) continue;
+      startHash(hash);
+      for (const c of order) {
+        const i = r * width + c;
+        hashSpan(heap.bytes, block.start[i]!, block.end[i]!, hash);
+        hashByte(255, hash);
+      }
+      finishHash(hash);
+      this.alike.add(hash.a, hash.b, this.records + r, block.file, block.origin.line[r]!);
+    }
+  }
+
+  /** Records that are alike in all columns with an earlier one. */
+  private duplicates(): NonNullable<Profile["duplicates"]> {
+    let count = 0;
+    const some: { record: number; of: number }[] = [];
+    for (const found of this.alike?.resolve() ?? []) {
+      count += found.length;
+      for (const f of found) some.push({ record: f.record + 1, of: f.first + 1 });
+      some.sort((a, b) => a.record - b.record).splice(MOST_DUPLICATES);
+    }
+    return { count, some };
   }
 
   private follow(fold: ColumnFold, block: Block, r: number, start: number, end: number, record: number): void {
@@ -483,6 +572,7 @@ export class ProfileFold {
       columns,
       determines: this.determines(columns),
       compared: Math.min(this.records, PAIRED_RECORDS),
+      duplicates: this.duplicates(),
       keys: columns.some(mayBeKey) ? [] : this.keys(columns),
     };
   }
@@ -545,6 +635,9 @@ export class ProfileFold {
       loose: fold.loose,
       doubled: fold.doubled,
       casing: { upper: fold.upper, lower: fold.lower, mixed: fold.mixed },
+      defaultDates: [...fold.defaults].map(([value, own]) => ({ value, ...own })).sort((a, b) => b.count - a.count),
+      future: fold.future,
+      ...(exact ? { caseTwins: caseTwins(ordered) } : {}),
       kinds,
       dateOrders: dayFirst + monthFirst > 0 ? { dayFirst, monthFirst, either: fold.either } : null,
     };
@@ -613,6 +706,18 @@ function booleans(ordered: readonly CountedValue[]): number {
   return words.filter((w) => known.has(w.word)).reduce((n, w) => n + w.count, 0);
 }
 
+/** How many values are the same as a more frequent one but for the case of their letters. */
+function caseTwins(ordered: readonly CountedValue[]): number {
+  const seen = new Set<string>();
+  let twins = 0;
+  for (const { value } of ordered) {
+    const plain = value.trim().toLowerCase();
+    if (seen.has(plain) && value.trim() !== "") twins++;
+    seen.add(plain);
+  }
+  return twins;
+}
+
 function numberFacts(fold: ColumnFold): NumberFacts {
   // A sampled record stands for as many as the stride passed over.
   const sorted = [...fold.weighed, ...fold.sample.map((n) => ({ n, times: fold.stride }))].sort((a, b) => a.n - b.n);
@@ -647,6 +752,7 @@ function numberFacts(fold: ColumnFold): NumberFacts {
     sampled: fold.stride === 1 ? fold.numbers : fold.sample.length,
     bands,
     outliers: far > 0 ? sorted.filter(({ n }) => n < q1 - far || n > q3 + far).reduce((sum, s) => sum + s.times, 0) : 0,
+    ...(far > 0 ? { fences: [q1 - far, q3 + far] as const } : {}),
     extremes: { low: shown(fold.low), high: shown(fold.high) },
     whole: fold.whole,
     part: fold.part,

@@ -5,6 +5,7 @@ import { EMPTY } from "../formula/value.ts";
 import { compilePlan } from "../course/compile.ts";
 import type { Problem } from "../course/compiled.ts";
 import { isRule, parsePlan, type Plan, type RuleCheck } from "../plan/schema.ts";
+import type { FieldCheck } from "../plan/types.ts";
 import { siftRows } from "../course/recheck.ts";
 import type { Sample } from "./sample.ts";
 import { cleansedValues, fieldValues, problemsOf } from "../course/course.ts";
@@ -171,6 +172,44 @@ export function previewRules(plan: Plan, sample: Sample, asks: Asks = {}): (Rule
     }
     return { passes, empty, failed, fails };
   });
+}
+
+/** What the checks of a field find in the sample. */
+export interface FieldPreview {
+  /** Records that have a problem in the field. */
+  readonly failed: number;
+  /** By check, the records that fail it, and some of their values. */
+  readonly by: readonly { readonly check: FieldCheck; readonly failed: number; readonly values: readonly string[] }[];
+}
+
+/**
+ * By field of the contract: the records of the sample that fail its checks, those between records (unique) apart.
+ * Throws `plan-invalid`.
+ */
+export function previewFields(plan: Plan, sample: Sample, asks: Asks = {}): FieldPreview[] {
+  const compiled = compilePlan(parsePlan({ ...plan, check: [] }), asks.lists, asks);
+  const sifted = siftRows(compiled, sample.columns, sample.rows, sample);
+  const found = plan.contract.fields.map(() => ({
+    failed: 0,
+    by: new Map<FieldCheck, { failed: number; values: string[] }>(),
+  }));
+  for (let r = 0; r < sifted.block.count; r++) {
+    if (sifted.verdict[r] === VERDICT.leftOut || sifted.verdict[r] === VERDICT.unreadable) continue;
+    const failing = new Set<number>();
+    for (const problem of problemsOf(sifted, compiled, r)) {
+      const check = compiled.checks.find((c) => c.key === problem.check);
+      if (check?.identity.kind !== "field" || check.identity.fields.length !== 1) continue;
+      const f = check.fields[0]!;
+      failing.add(f);
+      const own = found[f]!.by.get(check.identity.check) ?? { failed: 0, values: [] };
+      found[f]!.by.set(check.identity.check, own);
+      own.failed++;
+      if (own.values.length < FAILS_SHOWN && problem.value !== "" && !own.values.includes(problem.value))
+        own.values.push(problem.value);
+    }
+    for (const f of failing) found[f]!.failed++;
+  }
+  return found.map(({ failed, by }) => ({ failed, by: [...by].map(([check, own]) => ({ check, ...own })) }));
 }
 
 /** A cell that a step changes. */

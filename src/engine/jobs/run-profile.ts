@@ -3,6 +3,7 @@ import { SieveError } from "@/core/kernel/problem.ts";
 import { openFile } from "@/core/read/source.ts";
 import type { Db } from "@/store/db.ts";
 import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
+import { dayOf } from "@/store/loads.ts";
 import { beginProfile, endProfile, getProfile, profileProgress } from "@/store/profiles.ts";
 import { FileSpill, fileSpool } from "../threads/spool.ts";
 
@@ -12,13 +13,13 @@ const TELL_MS = 300;
 export async function runProfile(db: Db, id: number, tell?: ReadTold): Promise<void> {
   if (!(await beginProfile(db, id))) return;
   const stored = await getProfile(db, id);
-  const { files } = await getDelivery(db, stored.delivery);
+  const { files, receivedAt } = await getDelivery(db, stored.delivery);
   const spill = new FileSpill();
   const { spool, close } = fileSpool();
   let bytes = 0;
   let told = Date.now();
   try {
-    const fold = new ProfileFold(spill, Math.max(1000, stored.bytesTotal / 40));
+    const fold = new ProfileFold(spill, Math.max(1000, stored.bytesTotal / 40), dayOf(receivedAt));
     const parts = { next: 0 };
     let records = 0;
     for (const file of files) {

@@ -378,7 +378,7 @@ export function PlanDesk({
             <StepList plan={plan} change={change} delivery={delivery} />
           ) : stage === "Check" ? (
             <>
-              <FieldTable plan={plan} change={change} />
+              <FieldTable plan={plan} change={change} delivery={delivery} />
               <RuleList plan={plan} change={change} delivery={delivery} />
               <BetweenList plan={plan} change={change} />
               <CheckHistoryTable history={fired} />

@@ -10,6 +10,9 @@ import type { Plan } from "@/core/plan/schema.ts";
 import { FIELD_CHECKS, ON_FAILURE, type Field, type OnFailure } from "@/core/plan/types.ts";
 import { TYPE_IDS, typePart, type TypeId } from "@/core/type/index.ts";
 import { splitList, type SettingsLine } from "@/core/type/part.ts";
+import type { FieldPreview } from "@/core/sample/preview.ts";
+import { Failing, FailingBy, FailingWords } from "./check/failing.tsx";
+import { USUAL_SAMPLE, useFieldChecks, useSample } from "./use-sample.ts";
 import { counted } from "../kit/words.ts";
 
 /** The settings of a field's type in one line of text; nothing for a type that has none. */
@@ -39,7 +42,17 @@ function withType(field: Field, type: TypeId): Field {
 type Property = "required" | "unique" | "least" | "most" | "pattern" | "on failure" | "type";
 
 /** The contract as a table that is edited in place; one change can go to many picked fields. */
-export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
+export function FieldTable({
+  plan,
+  change,
+  delivery,
+}: {
+  plan: Plan;
+  change: (plan: Plan) => void;
+  delivery: { id: number } | null;
+}) {
+  const sample = useSample(plan, delivery?.id ?? null, USUAL_SAMPLE);
+  const failing = useFieldChecks(plan, sample);
   const { fields } = plan.contract;
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
   const [open, setOpen] = useState<string | null>(null);
@@ -102,11 +115,12 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
               <th>most</th>
               <th>pattern</th>
               <th>on failure</th>
+              {sample && <th className="n">fail</th>}
               <th aria-label="More"></th>
             </tr>
           </thead>
           <tbody>
-            {fields.map((f) => {
+            {fields.map((f, i) => {
               const ordered = typePart(f.type).order(f) !== null;
               return (
                 <tr key={f.name} aria-selected={f.name === open}>
@@ -222,6 +236,11 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
                       <option>by check</option>
                     </select>
                   </td>
+                  {sample && (
+                    <td className="n">
+                      <Failing found={failing.result?.[i] ?? null} of={sample.rows.length} />
+                    </td>
+                  )}
                   <td>
                     <button
                       type="button"
@@ -243,10 +262,12 @@ export function FieldTable({ plan, change }: { plan: Plan; change: (plan: Plan) 
           Add a field
         </button>
         <span className="faint text-sm">{counted(fields.length, "field")}; pick several to change them alike</span>
+        {sample && <FailingWords sample={sample} error={failing.error} />}
       </div>
       {opened && (
         <FieldMore
           key={opened.name}
+          found={failing.result?.[fields.indexOf(opened)] ?? null}
           plan={plan}
           field={opened}
           update={(edit) => update(opened.name, edit)}
@@ -395,11 +416,13 @@ function Alike({
 function FieldMore({
   plan,
   field,
+  found,
   update,
   remove,
 }: {
   plan: Plan;
   field: Field;
+  found: FieldPreview | null;
   update: (edit: (f: Field) => Field) => void;
   remove: () => void;
 }) {
@@ -433,6 +456,7 @@ function FieldMore({
       <div>
         <h2>when a check fails</h2>
         {asked.length === 0 && <p className="faint">It has no checks.</p>}
+        <FailingBy found={found} />
         {asked.map((id) => (
           <label key={id} className="flex items-center justify-between gap-2 border-b border-[var(--rule)] py-0.5">
             {CHECKS[id].title(field)}

@@ -1,7 +1,9 @@
 import {
+  previewFields,
   previewRecord,
   previewRules,
   previewSteps,
+  type FieldPreview,
   type RecordPreview,
   type RulePreview,
   type StepsPreview,
@@ -23,6 +25,7 @@ export type PreviewAsk =
       readonly only: boolean;
       readonly most: number;
     }
+  | { readonly ask: "fields"; readonly id: number; readonly key: string; readonly plan: Plan }
   | { readonly ask: "rules"; readonly id: number; readonly key: string; readonly plan: Plan }
   | {
       readonly ask: "record";
@@ -33,7 +36,7 @@ export type PreviewAsk =
       readonly at: number;
     };
 
-type Result = StepsPreview | (RulePreview | null)[] | RecordPreview;
+type Result = StepsPreview | FieldPreview[] | (RulePreview | null)[] | RecordPreview;
 
 export type PreviewAnswer =
   { readonly id: number; readonly result: Result } | { readonly id: number; readonly error: string };
@@ -58,6 +61,8 @@ function answer(ask: Exclude<PreviewAsk, { ask: "sample" | "list" }>): Result {
   switch (ask.ask) {
     case "steps":
       return previewSteps(ask.plan, sample, ask.steps, ask.only, ask.most, asks());
+    case "fields":
+      return previewFields(ask.plan, sample, asks());
     case "rules":
       return previewRules(ask.plan, sample, asks());
     case "record":

@@ -6,7 +6,7 @@ import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { stepPart } from "@/core/cleanse/index.ts";
 import { listsInFormulas } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import type { RecordPreview, RulePreview, StepsPreview } from "@/core/sample/preview.ts";
+import type { FieldPreview, RecordPreview, RulePreview, StepsPreview } from "@/core/sample/preview.ts";
 import type { Sample } from "@/core/sample/sample.ts";
 import { REFERENCES_QUERY } from "../references/references-query.ts";
 import { ask } from "../kit/api.ts";
@@ -154,6 +154,11 @@ export function useSteps(plan: Plan, sample: KeyedSample | null, steps: number, 
     only,
     most: MOST_SHOWN,
   }));
+}
+
+/** What the checks of each field find in the sample. */
+export function useFieldChecks(plan: Plan, sample: KeyedSample | null): Preview<FieldPreview[]> {
+  return usePreview(plan, sample, ["fields", plan], (id) => ({ ask: "fields", id, key: sample!.key, plan }));
 }
 
 /** What each check by formula finds in the sample. */

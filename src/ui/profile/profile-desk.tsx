@@ -57,6 +57,16 @@ export function ProfileDesk({
         <p>
           <b>{counted(done.records, "record")}</b>, {counted(done.columns.length, "column")}
           {done.unreadable > 0 && <span className="held">, {grouped(done.unreadable)} can't be read</span>}
+          {(done.duplicates?.count ?? 0) > 0 && (
+            <span className="changed">
+              , {grouped(done.duplicates!.count)} the same as an earlier one (record{" "}
+              {done
+                .duplicates!.some.slice(0, 2)
+                .map((d) => `${grouped(d.record)} as ${grouped(d.of)}`)
+                .join(", ")}
+              {done.duplicates!.count > 2 && ", …"})
+            </span>
+          )}
           {compared && (
             <span className="changed">
               {differ.length === 0

@@ -8,7 +8,8 @@ import type { CodeSeen } from "@/store/loads.ts";
 import type { StoredProfile } from "@/store/profiles.ts";
 import { Bar } from "../kit/bar.tsx";
 import { Value } from "../kit/cell.tsx";
-import { counted, grouped, isoDay, percentOf } from "../kit/words.ts";
+import { grouped, isoDay, percentOf } from "../kit/words.ts";
+import { notesOf } from "@/core/profile/notes.ts";
 import { withPath } from "../kit/with-path.ts";
 
 /** Where the records behind a number of the profile are shown; null where they can't be. */
@@ -108,8 +109,13 @@ export function ProfileTable({
                     </>
                   )}
                 </td>
-                <td className="changed max-w-48 truncate" title={notes(c).join(", ")}>
-                  {notes(c).join(", ")}
+                <td
+                  className="changed max-w-48 truncate"
+                  title={notesOf(c)
+                    .map((n) => n.says)
+                    .join(", ")}
+                >
+                  <Notes column={c} link={link} />
                 </td>
                 {changes && (
                   <td className="max-w-52 truncate" title={changed.get(c.name)}>
@@ -179,35 +185,14 @@ export function looksLike(c: ColumnProfile): string {
   return best.fits === c.filled ? word : `${word}, ${percentOf(best.fits, c.filled)} %`;
 }
 
-/** What a steward would look at twice. */
-function notes(c: ColumnProfile): string[] {
-  const list: string[] = [];
-  const nothing = c.nothing.reduce((n, w) => n + w.count, 0);
-  const keyLike = c.numbers === null || c.numbers.part === 0;
-  if (keyLike && c.repeats === 0 && c.filled === c.records && c.records > 1) list.push("could be a key");
-  else if (keyLike && c.repeats !== null && c.repeats > 0 && c.repeats < c.filled * 0.01 && c.filled > 100) {
-    list.push(`nearly a key: ${counted(c.repeats, "repeat")}`);
-  }
-  if (c.loose > 0) list.push(`${grouped(c.loose)} with loose spaces`);
-  if (c.blank > 0) list.push(`${grouped(c.blank)} of spaces only`);
-  if (nothing > 0)
-    list.push(
-      `${grouped(nothing)} × ${c.nothing
-        .map((w) => w.value)
-        .slice(0, 3)
-        .join(" ")}`,
-    );
-  if (c.numbers && c.numbers.outliers > 0) list.push(`${grouped(c.numbers.outliers)} far out`);
-  if (c.numbers && c.numbers.leadingZeros > 0) list.push("numbers that begin with 0");
-  const { upper, lower, mixed } = c.casing;
-  const cased = upper + lower + mixed;
-  if (cased > 20 && Math.max(upper, lower, mixed) < cased && Math.max(upper, lower, mixed) > cased * 0.9) {
-    list.push(`${grouped(cased - Math.max(upper, lower, mixed))} in another case`);
-  }
-  if (c.dateOrders && c.dateOrders.dayFirst > c.dateOrders.either && c.dateOrders.monthFirst > c.dateOrders.either) {
-    list.push("day and month in both orders");
-  }
-  return list;
+/** What a steward would look at twice, each with the way to its records. */
+function Notes({ column, link }: { column: ColumnProfile; link: RecordsLink }) {
+  return notesOf(column).map(({ says, records }, i) => (
+    <Fragment key={says}>
+      {i > 0 && ", "}
+      <Count href={records ? link?.(column.name, records.is, records.value) : undefined}>{says}</Count>
+    </Fragment>
+  ));
 }
 
 function FillBar({ column: c }: { column: ColumnProfile }) {

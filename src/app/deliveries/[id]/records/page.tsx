@@ -1,6 +1,7 @@
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import { z } from "zod";
+import { CELL_IS } from "@/engine/look/delivery-records.ts";
 import { apart } from "@/engine/apart/apart.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
@@ -12,7 +13,7 @@ import { db, wholeNumber } from "../../../server.ts";
 export const metadata = { title: "Records as they arrived" };
 const query = z.object({
   column: z.string().max(500),
-  is: z.enum(["empty", "blank", "value", "shape", "has"]),
+  is: z.enum(CELL_IS),
   value: z.string().max(1000).optional(),
   from: z.coerce.number().int().min(0).default(0),
 });
@@ -45,6 +46,11 @@ export default async function ArrivedPage({
     value: `is “${filter.value ?? ""}”`,
     shape: `has the shape ${filter.value ?? ""}`,
     has: `has “${filter.value ?? ""}” in it`,
+    again: "is given more than once",
+    outside: `is not within ${(filter.value ?? "").replace("..", " to ")}`,
+    case: `is not written in ${{ upper: "capitals", lower: "small letters", mixed: "both cases" }[filter.value ?? ""] ?? "the usual case"}`,
+    number: "is a number",
+    "no number": "is no number",
   }[filter.is];
   const first = found.columns.indexOf(filter.column);
   return (
