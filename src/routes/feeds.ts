@@ -5,6 +5,7 @@ import { MOST_SAMPLED } from "@/core/kernel/limits.ts";
 import { readSectionSchema } from "@/core/read/settings.ts";
 import type { ReadSection } from "@/core/plan/schema.ts";
 import type { Sample } from "@/core/sample/sample.ts";
+import type { FieldValues } from "@/engine/look/delivery-values.ts";
 import type { Alterations, targetValues } from "@/engine/writing/target.ts";
 import type { Expiring } from "@/store/retention.ts";
 import type { Feed, PlanVersion } from "@/store/feeds.ts";
@@ -83,6 +84,15 @@ export const valuesOfField = declare("GET /api/feeds/{feed}/values", {
   params: feed,
   query: { field: z.string().min(1).max(63) },
   answer: answerOf<Awaited<ReturnType<typeof targetValues>>>("values with their counts, and whether these are all"),
+});
+
+export const valuesOfDelivery = declare("POST /api/feeds/{feed}/values", {
+  about:
+    "the different values of a field in the latest delivery, as they stand after so many steps of a plan, saved or not",
+  params: feed,
+  body: document.extend({ field: z.string().min(1).max(63), steps: z.int().min(0).max(500) }),
+  answer: answerOf<FieldValues>("values with their counts, and whether these are all"),
+  problems: ["plan-invalid", "no-delivery", "bytes-expired"],
 });
 
 export const listSources = declare("GET /api/feeds/{feed}/sources", {

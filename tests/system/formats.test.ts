@@ -1,6 +1,8 @@
+import { planOf } from "../support/plans.ts";
 import { gzipSync } from "node:zlib";
 import { zipSync } from "fflate";
 import { describe, expect, it } from "vitest";
+import { deliveryValues } from "@/engine/look/delivery-values.ts";
 import { findInDelivery, type CellFilter } from "@/engine/look/delivery-records.ts";
 import { previewDelivery } from "@/engine/look/preview.ts";
 import { findRecords } from "@/engine/look/records.ts";
@@ -173,6 +175,36 @@ describe("a delivery that nobody knows yet", () => {
     expect((await find("value", "zz")).records).toMatchObject([{ file: "file-1.csv", line: 2, cells: ["4", "zz"] }]);
     expect((await find("shape", "A a")).records).toHaveLength(1);
     expect((await find("has", "a")).records).toHaveLength(2);
+
+    // Values as they stand after some steps, before anything has been loaded.
+    const spelt = await deliver(db, "prof", "k,v\n1, Fen \n2,fen\n3,Fen\n4,\n5,Cray\n");
+    const plan = planOf(
+      [
+        { name: "k", type: "text" },
+        { name: "v", type: "text" },
+      ],
+      {
+        cleanse: [
+          { do: "trim", in: ["v"] },
+          { do: "leave-out", in: "*", when: "k == '5'" },
+          { do: "case", in: ["v"], to: "upper" },
+        ],
+      },
+    );
+    const values = async (steps: number) =>
+      (await deliveryValues(db, spelt, plan, "v", steps)).values.map((x) => [x.value, x.count]);
+    expect(await values(0)).toEqual([
+      [" Fen ", 1],
+      ["Cray", 1],
+      ["Fen", 1],
+      ["fen", 1],
+    ]);
+    expect(await values(2)).toEqual([
+      ["Fen", 2],
+      ["fen", 1],
+    ]);
+    expect(await values(3)).toEqual([["FEN", 3]]);
+    expect(await deliveryValues(db, spelt, plan, "nothing", 0)).toEqual({ values: [], all: true });
 
     const other = await deliver(db, "prof", "k,v\n1,OAK\n2,12\n3,Elm\n4,OAK\n5,9000\n6,13\n");
     const lines = async (is: CellFilter["is"], value?: string): Promise<number[]> =>

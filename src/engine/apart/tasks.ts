@@ -1,9 +1,10 @@
-import type { ReadSection } from "@/core/plan/schema.ts";
+import type { Plan, ReadSection } from "@/core/plan/schema.ts";
 import type { ReadSettings } from "@/core/read/part.ts";
 import type { Db } from "@/store/db.ts";
 import type { ReadTold } from "@/store/deliveries.ts";
 import { getPlan, planInForce } from "@/store/feeds.ts";
 import { deliveryLists } from "../load/delivery-lists.ts";
+import { deliveryValues } from "../look/delivery-values.ts";
 import { findInDelivery, type CellFilter } from "../look/delivery-records.ts";
 import { previewDelivery } from "../look/preview.ts";
 import { readEntriesAt } from "../look/read-list.ts";
@@ -22,6 +23,8 @@ export const TASKS = {
     i: { feed: string; delivery: number; read: ReadSection; size: number; following: boolean },
     told: ReadTold,
   ) => sampleDelivery(db, i.delivery, (await planInForce(db, i.feed)).document, i.read, i.size, i.following, told),
+  "values of a delivery": (db: Db, i: { delivery: number; plan: Plan; field: string; steps: number }, told: ReadTold) =>
+    deliveryValues(db, i.delivery, i.plan, i.field, i.steps, told),
   "records of a delivery": (
     db: Db,
     i: { delivery: number; read: ReadSettings; filter: CellFilter; from: number; limit: number },

@@ -1,6 +1,6 @@
 "use client";
 
-import { valuesOfField } from "@/routes/feeds.ts";
+import { valuesOfDelivery, valuesOfField } from "@/routes/feeds.ts";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useRef, useState } from "react";
 import { findSpellings } from "@/core/cleanse/spellings.ts";
@@ -40,10 +40,21 @@ function Groups({
   set: (step: Step) => void;
   close: () => void;
 }) {
-  const { data, error } = useQuery({
+  const target = useQuery({
     queryKey: ["values", plan.feed, field],
     queryFn: () => ask(valuesOfField, { params: { feed: plan.feed }, query: { field } }),
   });
+  const [chosen, setChosen] = useState<"target" | "delivery" | null>(null);
+  // Before the first load there is nothing in the target; what has come is there all the same.
+  const where = chosen ?? (target.data?.values.length === 0 ? "delivery" : "target");
+  const steps = Math.max(0, plan.cleanse.indexOf(step));
+  const delivered = useQuery({
+    queryKey: ["values that came", plan.feed, field, steps, plan.cleanse.slice(0, steps), plan.read],
+    queryFn: () => ask(valuesOfDelivery, { params: { feed: plan.feed }, body: { document: plan, field, steps } }),
+    enabled: where === "delivery",
+    retry: false,
+  });
+  const { data, error } = where === "target" ? target : delivered;
   const table = step["to"] as Record<string, string[]>;
   const [passed, setPassed] = useState<ReadonlySet<string>>(new Set());
   const body = useRef<HTMLTableSectionElement>(null);
@@ -80,15 +91,26 @@ function Groups({
       <p className="flex items-baseline justify-between gap-3">
         <b>
           {!data
-            ? "Looking at the target…"
+            ? `Looking at the ${where === "target" ? "target" : "latest delivery"}…`
             : lines.length === 0
               ? `No spellings are left among ${counted(data.values.length, "value")} of ${field}`
               : `${counted(lines.length, "spelling")} of ${counted(left.length, "value")}`}
           {data && !data.all && ", the most frequent 20,000"}
         </b>
-        <button type="button" className="plain" onClick={close}>
-          Close
-        </button>
+        <span className="flex items-baseline gap-3">
+          <select
+            className="select select-xs w-40"
+            aria-label="Where values are looked for"
+            value={where}
+            onChange={(e) => setChosen(e.target.value as "target" | "delivery")}
+          >
+            <option value="delivery">in the latest delivery</option>
+            <option value="target">in the target</option>
+          </select>
+          <button type="button" className="plain" onClick={close}>
+            Close
+          </button>
+        </span>
       </p>
       {error && <ProblemNote problem={problemOf(error)} />}
       {lines.length > 0 && (
