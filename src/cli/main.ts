@@ -22,7 +22,10 @@ program
   .description("Take files through a plan without a database: good records, held records and a report.")
   .argument("<file...>", "the files of one delivery")
   .requiredOption("--plan <plan.json>", "the plan")
-  .option("--good <good.csv>", "where good records go")
+  .option(
+    "--good <good.csv>",
+    "where good records go: CSV, or by the name's ending TSV, JSON, JSON Lines, XML, Parquet",
+  )
   .option("--held <held.csv>", "where held records go, with their problems")
   .option("--report <report.json>", "where the report goes")
   .option("--list <name=file...>", "reference lists that the plan asks, or compares with")

@@ -18,6 +18,7 @@ import { Course, arrivedCells, fieldValues, problemsOf, rawBytes } from "@/core/
 import type { Sifted } from "@/core/course/sifted.ts";
 import { NOT_OF_TYPE, VERDICT } from "@/core/kernel/verdict.ts";
 import { csvRow } from "@/core/write/csv.ts";
+import { outputOf } from "@/core/write/records/index.ts";
 import { fileSpool } from "@/engine/threads/spool.ts";
 import { fileSource } from "./files.ts";
 import { readLists } from "./lists.ts";
@@ -98,13 +99,36 @@ async function sift(
   outputs: SiftOutputs,
   spool: Spool,
 ): Promise<LoadReport> {
-  const { plan } = compiled;
   const sources = await Promise.all(paths.map(fileSource));
   const lateByRecord = await findLate(compiled, sources, spool);
   const course = new Course(compiled, { distinct: true });
   const good = new Output(outputs.good);
   const held = new Output(outputs.held);
-  await good.write(csvRow(compiled.fields.map((f) => f.name)));
+  try {
+    return await siftInto({ compiled, sources, lateByRecord, course, good, held, report: outputs.report }, spool);
+  } catch (error) {
+    await Promise.all([good.drop(), held.drop()]);
+    throw error;
+  }
+}
+
+/** What a sifting from the command line goes over and into. */
+interface Sifting {
+  readonly compiled: Compiled;
+  readonly sources: readonly SourceFile[];
+  readonly lateByRecord: Awaited<ReturnType<typeof findLate>>;
+  readonly course: Course;
+  readonly good: Output;
+  readonly held: Output;
+  readonly report: string | undefined;
+}
+
+async function siftInto(
+  { compiled, sources, lateByRecord, course, good, held, report: reportPath }: Sifting,
+  spool: Spool,
+): Promise<LoadReport> {
+  const { plan } = compiled;
+  const records = outputOf(good.name).open(compiled.fields, plan.feed);
   const { columns: heldColumns, names } = await columnsOf(compiled, sources, spool);
   await held.write(csvRow(["file", "line", "problems", ...heldColumns, "raw"]));
 
@@ -133,6 +157,8 @@ async function sift(
       addToBalance(balance, ledger);
     }
   }
+  records.end();
+  await good.write(records.take());
   await good.end();
   await held.end();
   const report = makeReport({
@@ -149,7 +175,7 @@ async function sift(
     controls: course.controls,
     received: new Date(),
   });
-  if (outputs.report) await writeFile(outputs.report, `${JSON.stringify(report, null, 2)}\n`);
+  if (reportPath) await writeFile(reportPath, `${JSON.stringify(report, null, 2)}\n`);
   return report;
 
   async function writeBlock(sifted: Sifted, ledger: Uint8Array, columns: readonly string[]): Promise<void> {
@@ -195,9 +221,10 @@ async function sift(
         sifted.faults.forEach((faults, f) => {
           if (faults[r] === NOT_OF_TYPE) values[f] = "";
         });
-        await good.write(csvRow(values));
+        records.add(values);
       }
     }
+    await good.write(records.take());
   }
 }
 

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import type { ReadSettings } from "@/core/read/part.ts";
 import { readSectionSchema, readSettingsSchema } from "@/core/read/settings.ts";
+import { plainNameSchema } from "@/core/plan/name.ts";
 import type { PartPreview } from "@/engine/look/preview.ts";
 import type { StoredProfile } from "@/store/profiles.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
@@ -32,6 +33,25 @@ export const previewFiles = declare("POST /api/deliveries/{id}/preview", {
   }),
   answer: z.object({ parts: answerOf<PartPreview[]>("what each part is, why, and its first records") }),
   problems: ["too-long", "too-much-memory", "busy"],
+});
+
+export const splitDelivery = declare("POST /api/deliveries/{id}/split", {
+  about: "gives files of a delivery that was not loaded to feeds of their own, each with a delivery; the rest stays",
+  params: id,
+  body: z.object({
+    feeds: z
+      .array(
+        z.object({
+          name: plainNameSchema,
+          title: z.string().min(1).max(120),
+          files: z.array(z.int()).min(1).max(1000).describe("Numbers of the files, as the preview gives them"),
+        }),
+      )
+      .min(1)
+      .max(100),
+  }),
+  answer: z.object({ feeds: z.array(z.object({ feed: z.string(), delivery: z.int() })) }),
+  problems: ["no-delivery", "wrong-state", "feed-exists"],
 });
 
 export const askForProfile = declare("POST /api/deliveries/{id}/profile", {

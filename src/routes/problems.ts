@@ -91,6 +91,7 @@ export const OF_WHAT_IS_GIVEN: readonly string[] = [
   "not-alike",
   "not-delimited",
   "not-text",
+  "not-writable",
   "nothing-read",
   "ods-broken",
   "old-workbook",

@@ -2,7 +2,8 @@ import { createHash } from "node:crypto";
 import { to as copyTo } from "pg-copy-streams";
 import { SieveError, grouped } from "@/core/kernel/problem.ts";
 import type { SourceFile } from "@/core/read/source.ts";
-import type { Db, Queryable } from "./db.ts";
+import { transaction, type Db, type Queryable } from "./db.ts";
+import { makeFeed } from "./feeds.ts";
 
 /** Bytes of one chunk in the store. */
 export const CHUNK = 1 << 20;
@@ -281,4 +282,69 @@ export async function latestDelivery(db: Queryable, feed: string): Promise<numbe
     [feed],
   );
   return rows[0]?.id ?? null;
+}
+
+/** A feed that takes some files of a delivery. */
+export interface SplitFeed {
+  readonly name: string;
+  readonly title: string;
+  /** Numbers of the files. */
+  readonly files: readonly number[];
+}
+
+/**
+ * Gives files of a delivery that nobody has loaded to feeds of their own, one delivery each; what is left stays with the
+ * delivery. Throws `feed-exists`, and `wrong-state` where the delivery has been loaded or would have no file any more.
+ */
+export async function splitDelivery(
+  db: Db,
+  delivery: number,
+  feeds: readonly SplitFeed[],
+): Promise<{ feed: string; delivery: number }[]> {
+  return await transaction(db, async (client) => {
+    const { rows } = await client.query<{ feed: string; sender: string; loaded: boolean }>(
+      `select feed, sender, exists (select from sieve.load where delivery = d.id) as loaded
+       from sieve.delivery d where id = $1 for update`,
+      [delivery],
+    );
+    const own = rows[0];
+    if (!own) throw new SieveError("no-delivery", `There is no delivery ${delivery}.`);
+    const { rows: files } = await client.query<{ id: number; whole: boolean }>(
+      "select id, sha256 is not null as whole from sieve.delivery_file where delivery = $1 order by position",
+      [delivery],
+    );
+    const taken = feeds.flatMap((f) => f.files);
+    const known = new Set(files.map((f) => f.id));
+    const hint = "Look at the delivery again.";
+    if (own.loaded) throw new SieveError("wrong-state", "The delivery has been loaded, so its files stay together.");
+    if (files.some((f) => !f.whole)) throw new SieveError("wrong-state", "Files of it are still arriving.", { hint });
+    if (
+      new Set(taken).size < taken.length ||
+      taken.some((f) => !known.has(f)) ||
+      feeds.some((f) => f.files.length === 0)
+    )
+      throw new SieveError("wrong-state", "These are not files of the delivery, each once.", { hint });
+    if (taken.length >= files.length) throw new SieveError("wrong-state", "One file at least stays where it is.");
+    const { rows: there } = await client.query<{ name: string }>("select name from sieve.feed where name = any($1)", [
+      feeds.map((f) => f.name),
+    ]);
+    const twice = feeds.find((f, i) => feeds.findIndex((o) => o.name === f.name) < i)?.name ?? there[0]?.name;
+    if (twice !== undefined) {
+      throw new SieveError("feed-exists", `There is a feed “${twice}” already.`, { hint: "Give it another name." });
+    }
+    // What was seen of all of them together is not true of those that stay.
+    await client.query("delete from sieve.profile where delivery = $1", [delivery]);
+    const made: { feed: string; delivery: number }[] = [];
+    for (const { name, title, files: ids } of feeds) {
+      await makeFeed(client, { name, title, about: "" });
+      const next = await makeDelivery(client, name, "interface", own.sender);
+      await client.query(
+        `update sieve.delivery_file f set delivery = $1, position = x.n - 1
+         from unnest($2::int[]) with ordinality x (id, n) where f.id = x.id`,
+        [next, ids],
+      );
+      made.push({ feed: name, delivery: next });
+    }
+    return made;
+  });
 }

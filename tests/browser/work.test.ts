@@ -402,6 +402,27 @@ describe("a feed from files that nobody knows yet", () => {
     await page.close();
   });
 
+  it("makes a feed of each kind where files of several kinds come at once", async () => {
+    const { db } = system;
+    const page = await web.open("/feeds/new");
+    await choose(page, [
+      { name: "lots-2026-10.csv", text: "lot,mass\nL1,12\nL2,13\n" },
+      { name: "rooms.csv", text: "room,floor\nA1,1\nB1,2\n" },
+      { name: "lots-2026-11.csv", text: "lot,mass\nL3,14\n" },
+    ]);
+    await press(page, "Look at 3 files");
+    await shows(page, "These files are of 2 kinds");
+    await press(page, "Make a feed of each");
+    await shows(page, "1 more feed begun");
+    await shows(page, "Make the feed and load 3 records");
+    await page.evaluate(() => [...document.querySelectorAll("a")].find((a) => a.textContent === "rooms")!.click());
+    await page.waitForFunction(() => location.pathname === "/feeds/rooms/begin");
+    await shows(page, "Make the feed and load 2 records");
+    const { rows } = await db.query("select name from sieve.feed where name in ('lots', 'rooms') order by 1");
+    expect(rows).toEqual([{ name: "lots" }, { name: "rooms" }]);
+    await page.close();
+  });
+
   it("asks what nothing tells, and loads nothing before it is said", async () => {
     const page = await web.open("/feeds/new");
     await choose(page, [{ name: "people.csv", text: "Anna,Brindle\nBert,Quill\nCarla,Cray\nDora,Fen\n" }]);

@@ -1,8 +1,9 @@
 import { execFileSync } from "node:child_process";
-import { mkdtempSync, readFileSync, writeFileSync } from "node:fs";
+import { existsSync, mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { parse } from "csv-parse/sync";
+import { parquetReadObjects } from "hyparquet";
 import { beforeAll, describe, expect, it } from "vitest";
 import type { LoadReport } from "@/core/report/report.ts";
 import { build } from "../../scripts/build.mjs";
@@ -100,9 +101,51 @@ describe("sift", () => {
       outcomes: { inserted: good.length, held: held.length },
     });
     expect(
-      good.every((g) => /^\d{4}-\d\d-\d\d$/.test(g["collected_on"]!) && /^[tf]?$/.test(g["herbarium_sheet"]!)),
+      good.every((g) => /^\d{4}-\d\d-\d\d$/.test(g["collected_on"]!) && /^(yes|no|)$/.test(g["herbarium_sheet"]!)),
     ).toBe(true);
     expect(held.every((h) => h["problems"] !== "")).toBe(true);
+  });
+
+  it("writes good records in the format that the file's name says, and nothing of a file that is not whole", async () => {
+    const plan = {
+      format: "good-sieve/plan@1",
+      feed: "lots",
+      contract: {
+        fields: [
+          { name: "n", type: "integer" },
+          { name: "what", type: "text" },
+          { name: "day", type: "date" },
+        ],
+      },
+      check: [{ name: "not in the future", that: "day == null || day <= load.day" }],
+      gates: [],
+      load: { target: "t" },
+    };
+    writeFileSync(at("lots.json"), JSON.stringify(plan));
+    writeFileSync(at("lots.csv"), "n,what,day\n1,oak,2026-05-31\n2,elm,2026-06-02\n3,\u0001,\n");
+    const good = (name: string, ...more: string[]): { code: number; err: string } =>
+      sieve("sift", "--plan", at("lots.json"), at("lots.csv"), "--good", at(name), ...more);
+    expect(good("good.jsonl", "--day", "2026-06-01").code).toBe(0);
+    expect(
+      readFileSync(at("good.jsonl"), "utf8")
+        .trimEnd()
+        .split("\n")
+        .map((l) => JSON.parse(l) as unknown),
+    ).toEqual([
+      { n: 1, what: "oak", day: "2026-05-31" },
+      { n: 3, what: "\u0001", day: null },
+    ]);
+    good("good.parquet", "--day", "2027-01-01");
+    const bytes = readFileSync(at("good.parquet"));
+    const rows = await parquetReadObjects({
+      file: bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length),
+    });
+    expect(rows.map((r) => r["n"])).toEqual([1n, 2n, 3n]);
+    const refused = good("good.xml");
+    expect(refused.code).not.toBe(0);
+    expect(refused.err).toContain("a character that XML can't have");
+    expect([existsSync(at("good.xml")), existsSync(at("good.xml.part"))]).toEqual([false, false]);
+    expect(good("good.csv", "--day", "2026-02-31").err).toContain("“2026-02-31” is no day.");
   });
 
   it("ends with 1 when a gate closes", () => {

@@ -94,7 +94,7 @@ describe("notes of a column", () => {
     ["a default", [...many("0", 80), ...upTo(20)], "81 % have “0”: it may be a default"],
     ["units", [...many("2 kg", 5), ...many("300 g", 4)], "units: kg 5, g 4"],
     ["currencies", [...many("2 EUR", 5), ...many("$3", 4)], "currencies: EUR 5, $ 4"],
-    ["twins", [...many("Fen", 9), "FEN", "fen", "Cray"], "2 values but for case the same as another"],
+    ["twins", [...many("Fen", 9), "FEN", "fen", "Cray"], "2 values differ in case only"],
     ["another case", [...many("OAK", 60), ...many("ELM", 40), "Ash"], "1 in another case"],
     ["spaces", ["a ", "b", "c"], "1 with loose spaces"],
     ["far out", [...upTo(50), 9000], "1 far out"],

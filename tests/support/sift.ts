@@ -10,6 +10,7 @@ import type { FileFacts } from "@/core/read/facts.ts";
 import { makeReport, type LoadReport, type ReportInput } from "@/core/report/report.ts";
 import { Course, cleansedValues, fieldValues, problemsOf } from "@/core/course/course.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
+import { memorySpool } from "./formats.ts";
 
 export interface Sifting {
   report: LoadReport;
@@ -64,7 +65,7 @@ export async function siftAll(
   const leftOut = new Set<number>();
   const figures = new Figures(compiled);
   for (const [i, file] of files.entries()) {
-    const blocks = siftFile(course, sourceOf(file, step), i, plan.read, noSpool);
+    const blocks = siftFile(course, sourceOf(file, step), i, plan.read, memorySpool);
     for (;;) {
       const next = await blocks.next();
       if (next.done) {

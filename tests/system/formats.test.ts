@@ -1,4 +1,3 @@
-import { planOf } from "../support/plans.ts";
 import { gzipSync } from "node:zlib";
 import { zipSync } from "fflate";
 import { describe, expect, it } from "vitest";
@@ -14,7 +13,11 @@ import { CHECKLIST } from "../../demo/taxa.ts";
 import { TAXA } from "../../demo/words.ts";
 import { OTHER_FEEDS, makeOtherDeliveries } from "../../demo/other-feeds.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
-import { deliver, loadNow, newFeed, rows, useSystem } from "../support/system.ts";
+import { kindsOfFiles } from "@/core/map/kinds-of-files.ts";
+import { getDelivery, splitDelivery } from "@/store/deliveries.ts";
+import { askForLoad } from "@/store/loads.ts";
+import { planOf } from "../support/plans.ts";
+import { deliver, loadNow, newFeed, rows, useSystem, waitFor } from "../support/system.ts";
 
 const system = useSystem();
 
@@ -214,5 +217,49 @@ describe("a delivery that nobody knows yet", () => {
     expect(await lines("case", "upper")).toEqual([4]);
     expect(await lines("number")).toEqual([3, 6, 7]);
     expect(await lines("no number")).toEqual([2, 4, 5]);
+  });
+
+  it("parts into feeds where its files are of several kinds, until it is loaded", async () => {
+    const { db } = system;
+    await makeFeed(db, { name: "mixed", title: "Mixed", about: "" });
+    const id = await deliver(db, "mixed", "k,v\n1,a\n", "site,town\nF,Fen\n", "k,v\n2,b\n", "site,town\nC,Cray\n");
+    const files = (await getDelivery(db, id)).files.map((f) => f.id);
+    const parts = await previewDelivery(db, id, {});
+    expect(parts.map((p) => p.file)).toEqual(files);
+    expect(kindsOfFiles(parts)).toEqual([
+      [0, 2],
+      [1, 3],
+    ]);
+    const wrong = (feeds: { name: string; title: string; files: number[] }[]) =>
+      expect(splitDelivery(db, id, feeds)).rejects;
+    await wrong([{ name: "mixed", title: "M", files: [files[1]!] }]).toThrow("There is a feed “mixed” already.");
+    await wrong([{ name: "sites", title: "S", files: [] }]).toThrow("each once");
+    await wrong([{ name: "sites", title: "S", files: [files[1]!, files[1]!] }]).toThrow("each once");
+    await wrong([{ name: "sites", title: "S", files: [999_999] }]).toThrow("each once");
+    await wrong([{ name: "sites", title: "S", files }]).toThrow("One file at least");
+    const made = await splitDelivery(db, id, [{ name: "sites", title: "Sites", files: [files[3]!, files[1]!] }]);
+    expect(made).toMatchObject([{ feed: "sites" }]);
+    expect((await getDelivery(db, id)).files.map((f) => f.id)).toEqual([files[0], files[2]]);
+    const other = await previewDelivery(db, made[0]!.delivery, {});
+    expect(other.map((p) => [p.file, p.columns])).toEqual([
+      [files[3], ["site", "town"]],
+      [files[1], ["site", "town"]],
+    ]);
+    await savePlan(
+      db,
+      "mixed",
+      planOf(
+        [
+          { name: "k", type: "text" },
+          { name: "v", type: "text" },
+        ],
+        { feed: "mixed", load: { target: "mixed" } },
+      ),
+      "first",
+      "test",
+    );
+    const load = await waitFor(db, await askForLoad(db, id, false));
+    expect(load.report!.balance.outcomes).toMatchObject({ inserted: 2 });
+    await wrong([{ name: "more", title: "M", files: [files[0]!] }]).toThrow("has been loaded");
   });
 });

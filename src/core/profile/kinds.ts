@@ -149,7 +149,8 @@ export class KindFold {
     // Letters right before digits make a code: K12, ALL001.
     if (CODE.test(text)) return false;
     const unit = UNIT.exec(text)?.[1];
-    const known = unit === undefined ? null : unitOf(unit);
+    // A letter alone behind a number is more often one of a house than a degree.
+    const known = unit === undefined || /^[cfk]$/i.test(unit) ? null : unitOf(unit);
     const bare = known ? text.slice(0, text.lastIndexOf(unit!)).trim() : text;
     const [point, comma] = [plainNumber(bare, ".", false), plainNumber(bare, ",", false)];
     if (point === null && comma === null) return false;

@@ -70,7 +70,8 @@ export function notesOf(c: ColumnProfile): Note[] {
     const share = Math.round((first.count / c.filled) * 100);
     note(`${share} % have “${first.value.slice(0, 24)}”: it may be a default`, { is: "value", value: first.value });
   }
-  if ((c.caseTwins ?? 0) > 0) note(`${counted(c.caseTwins!, "value")} but for case the same as another`);
+  if ((c.caseTwins ?? 0) > 0)
+    note(`${counted(c.caseTwins!, "value")} ${c.caseTwins === 1 ? "differs" : "differ"} in case only`);
   if (c.loose > 0) note(`${grouped(c.loose)} with loose spaces`);
   if (c.blank > 0) note(`${grouped(c.blank)} of spaces only`, { is: "blank" });
   const nothing = c.nothing.reduce((n, w) => n + w.count, 0);

@@ -2,7 +2,7 @@ import { findKeys, type KeyCandidate } from "./keys.ts";
 import type { Block } from "../kernel/block.ts";
 import { textOf, utf8 } from "../kernel/bytes.ts";
 import { Repeats, type Spill } from "../check/repeats.ts";
-import { finishHash, hash32, hashByte, hashSpan, startHash, type Hash } from "../kernel/hash.ts";
+import { finishHash, hash32, hashWords, startHash, type Hash } from "../kernel/hash.ts";
 import { MONTHS, daysIn } from "../type/calendar.ts";
 import { CountedValues, KEPT_BYTES, type CountedValue } from "./counted-values.ts";
 import { Distinct } from "../kernel/distinct.ts";
@@ -487,6 +487,7 @@ export class ProfileFold {
   add(block: Block, names: readonly string[], only?: ReadonlySet<string>): void {
     const { count, width, heap } = block;
     const view = new DataView(heap.bytes.buffer, heap.bytes.byteOffset, heap.bytes.length);
+    const seen = { block, view };
     for (let c = 0; c < width; c++) {
       const name = names[c] ?? String(c + 1);
       if (only && !only.has(name)) continue;
@@ -506,24 +507,24 @@ export class ProfileFold {
         const record = this.records + r;
         const hash = fold.add(heap.bytes, view, start, end, record, this.shape);
         if (paired && record < PAIRED_RECORDS) paired[record] = hash;
-        if (fold.repeats) this.follow(fold, block, r, start, end, record);
+        if (fold.repeats) this.follow(fold, seen, r, start, end, record);
       }
       // Only a column without repeats so far can be a key, and only those are followed to the end.
       if (this.records === 0 && count > 1 && fold.values.exact && fold.values.different >= count * 0.9) {
         fold.repeats = new Repeats(this.expected, this.spill);
         for (let r = 0, i = c; r < count; r++, i += width) {
-          if (block.start[i] !== block.end[i]) this.follow(fold, block, r, block.start[i]!, block.end[i]!, r);
+          if (block.start[i] !== block.end[i]) this.follow(fold, seen, r, block.start[i]!, block.end[i]!, r);
         }
       }
     }
-    if (!only) this.compareWhole(block, names);
+    if (!only) this.compareWhole(block, names, view);
     this.records += count;
     this.unreadable += block.unreadable.size;
   }
 
   /** Takes each record as a whole, by its columns in one order, so that one that comes twice is known. */
-  private compareWhole(block: Block, names: readonly string[]): void {
-    const { count, width, heap } = block;
+  private compareWhole(block: Block, names: readonly string[], view: DataView): void {
+    const { count, width } = block;
     const order = Array.from({ length: width }, (_, c) => c).sort(
       (a, b) => this.number.get(names[a] ?? String(a + 1))! - this.number.get(names[b] ?? String(b + 1))!,
     );
@@ -534,8 +535,7 @@ export class ProfileFold {
       startHash(hash);
       for (const c of order) {
         const i = r * width + c;
-        hashSpan(heap.bytes, block.start[i]!, block.end[i]!, hash);
-        hashByte(255, hash);
+        hashWords(view, block.start[i]!, block.end[i]!, hash);
       }
       finishHash(hash);
       this.alike.add(hash.a, hash.b, this.records + r, block.file, block.origin.line[r]!);
@@ -554,10 +554,17 @@ export class ProfileFold {
     return { count, some };
   }
 
-  private follow(fold: ColumnFold, block: Block, r: number, start: number, end: number, record: number): void {
+  private follow(
+    fold: ColumnFold,
+    { block, view }: { block: Block; view: DataView },
+    r: number,
+    start: number,
+    end: number,
+    record: number,
+  ): void {
     const { hash } = this;
     startHash(hash);
-    hashSpan(block.heap.bytes, start, end, hash);
+    hashWords(view, start, end, hash);
     finishHash(hash);
     if (fold.repeats!.add(hash.a, hash.b, record, block.file, block.origin.line[r]!)) fold.suspected++;
     if (fold.suspected > 1000 && fold.suspected > record * 0.2) fold.repeats = null;

@@ -17,6 +17,8 @@ export interface PartPreview {
   arrays: readonly string[];
   columns: readonly string[];
   rows: { line: number; cells: string[] | null; raw: string }[];
+  /** The number of the file that it is of. */
+  file: number;
   /** What stopped the reading, where the file is damaged. */
   error: { code: string; message: string; detail: string; hint: string } | null;
 }
@@ -45,7 +47,18 @@ export async function previewDelivery(
       try {
         for await (const opened of openFile(storedFile(db, file, told), settings, spool)) {
           const { name, options, evidence, doubts = [], others = {} } = opened;
-          last = { name, read: options, evidence, doubts, others, arrays: [], columns: [], rows: [], error: null };
+          last = {
+            file: file.id,
+            name,
+            read: options,
+            evidence,
+            doubts,
+            others,
+            arrays: [],
+            columns: [],
+            rows: [],
+            error: null,
+          };
           previews.push(last);
           for await (const block of opened.blocks) {
             for (let r = 0; r < block.count && last.rows.length < most; r++) {
@@ -69,6 +82,7 @@ export async function previewDelivery(
         else {
           if (last) previews.pop();
           previews.push({
+            file: file.id,
             name: file.name,
             read: { as: settings.as && settings.as !== "auto" ? settings.as : "delimited" },
             evidence: {},

@@ -287,7 +287,12 @@ const MISFIT_HINT =
 function misfitWords(target: string, { field, from, to, values, misfits, rows, some }: Conversion): string {
   const shown = some.map((s) => quoted(s.value)).join(", ");
   const kept = rows === 0 ? "which are kept for an undo" : `in ${counted(rows, "row")}`;
-  return `The column ${field} of ${target} is ${from} and can't become ${to}: ${counted(misfits, "value")} of ${grouped(values)} ${misfits === 1 ? "does" : "do"} not fit, ${kept}: ${shown}${misfits > some.length ? ", …" : ""}.`;
+  const which =
+    misfits === values
+      ? `none of its ${counted(values, "value")} fits`
+      : `${counted(misfits, "value")} of ${grouped(values)} ${misfits === 1 ? "does" : "do"} not fit`;
+  const more = misfits > some.length ? ` and ${counted(misfits - some.length, "more value")}` : "";
+  return `The column ${field} of ${target} is ${from} and can't become ${to}: ${which}, ${kept}: ${shown}${more}.`;
 }
 
 /** What brings the target to what the plan needs. Throws `target-differs` where it may not be. */

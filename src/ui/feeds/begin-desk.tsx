@@ -17,6 +17,7 @@ import { Value } from "../kit/cell.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { ProfileTable, ProfileWaiting } from "../profile/profile-table.tsx";
 import { ReadForm } from "../plan/read/read-form.tsx";
+import { KindsOfFiles } from "./kinds-of-files.tsx";
 import { useUpload } from "../kit/uploads.ts";
 import { useProfile } from "../profile/use-profile.ts";
 import { counted, grouped } from "../kit/words.ts";
@@ -170,6 +171,18 @@ export function BeginDesk({
       {upload?.problem && <ProblemNote problem={upload.problem} />}
       {(problem ?? profileProblem) && <ProblemNote problem={(problem ?? profileProblem)!} />}
       {profile?.state === "failed" && profile.error && <ProblemNote problem={problemFrom(profile.error)} />}
+      {!arriving && (
+        <KindsOfFiles
+          delivery={delivery.id}
+          parts={parts ?? []}
+          done={() => {
+            setParts(null);
+            setShown(0);
+            setSettings({});
+            router.refresh();
+          }}
+        />
+      )}
       <div role="tablist" aria-label="Views" className="mt-3 mb-3 flex gap-5">
         {tab("records", "First records")}
         {tab(

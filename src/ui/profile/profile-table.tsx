@@ -227,8 +227,21 @@ function Details({
   codes: readonly CodeSeen[] | undefined;
 }) {
   const n = c.numbers;
+  const looked = notesOf(c);
   return (
     <div className="grid grid-cols-[repeat(auto-fit,minmax(14rem,1fr))] gap-x-8 gap-y-3 px-2 py-2">
+      {looked.length > 0 && (
+        <div>
+          <h2>To look at</h2>
+          <ul className="changed">
+            {looked.map(({ says, records }) => (
+              <li key={says}>
+                <Count href={records ? link?.(c.name, records.is, records.value) : undefined}>{says}</Count>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
       <div>
         <h2>Length</h2>
         <p>

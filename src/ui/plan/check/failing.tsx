@@ -21,7 +21,9 @@ export function FailingWords({ sample, error }: { sample: KeyedSample; error: st
     <span className="faint text-sm" role="status">
       {error
         ? "nothing is counted while a field is not as it must be"
-        : `fail: of ${counted(sample.rows.length, "record")} of the latest delivery, chosen to be telling`}
+        : sample.whole && sample.rows.length === sample.of
+          ? `fail: of all ${counted(sample.of, "record")} of the latest delivery that can be read`
+          : `fail: of ${counted(sample.rows.length, "record")} of the latest delivery, chosen to be telling`}
     </span>
   );
 }

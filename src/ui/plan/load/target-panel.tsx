@@ -44,8 +44,8 @@ export function TargetPanel({ plan, change }: { plan: Plan; change: (plan: Plan)
         <>
           {data.exists && (
             <p className="mt-1">
-              Before the next load writes, {counted(data.statements.length, "alteration")}; no value that is there is
-              lost:
+              {data.refusals.length > 0 ? "That apart, before the next load writes, " : "Before the next load writes, "}
+              {counted(data.statements.length, "alteration")}; no value that is there is lost:
             </p>
           )}
           {data.conversions.map((c) => (

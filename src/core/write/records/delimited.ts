@@ -1,0 +1,34 @@
+import { csvRow } from "../csv.ts";
+import type { OutputPart } from "./part.ts";
+import { textWriter } from "./part.ts";
+import { textOfValue } from "./typed.ts";
+
+const of = <Id extends string>(
+  id: Id,
+  title: string,
+  extensions: readonly string[],
+  delimiter: string,
+): OutputPart<Id> => ({
+  id,
+  title,
+  extensions,
+  open: (fields) =>
+    textWriter(
+      csvRow(
+        fields.map((f) => f.name),
+        false,
+        delimiter,
+      ),
+      (values) =>
+        csvRow(
+          values.map((v, f) => textOfValue(fields[f]!, v)),
+          false,
+          delimiter,
+        ),
+      "",
+    ),
+});
+
+/** Delimited text (RFC 4180), exact: for programs, not for spreadsheets. */
+export const csv = of("csv", "CSV", ["csv", "txt"], ",");
+export const tsv = of("tsv", "Text with tabs between", ["tsv", "tab"], "\t");

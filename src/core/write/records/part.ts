@@ -1,0 +1,46 @@
+import type { Field } from "../../plan/types.ts";
+
+/** Writes records of a contract, one after the other, in memory that does not grow with them. */
+export interface RecordWriter {
+  /** @param values canonical, by field; "" for what is empty */
+  add(values: readonly string[]): void;
+  /** What is ready to be written since the last time; may be nothing. */
+  take(): Uint8Array;
+  /** After the last record; `take` then gives what is left. */
+  end(): void;
+}
+
+/** A format in which records go out: one file each. */
+export interface OutputPart<Id extends string = string> {
+  readonly id: Id;
+  readonly title: string;
+  /** Endings of names, without the point. */
+  readonly extensions: readonly string[];
+  /** @param name what the records are called, in formats that say it */
+  open(fields: readonly Field[], name: string): RecordWriter;
+}
+
+/** A writer of a format that is text: `row` gives a record's text. */
+export function textWriter(
+  head: string,
+  row: (values: readonly string[], first: boolean) => string,
+  foot: string,
+): RecordWriter {
+  const encoder = new TextEncoder();
+  let waiting: string[] = [head];
+  let first = true;
+  return {
+    add(values) {
+      waiting.push(row(values, first));
+      first = false;
+    },
+    take() {
+      const bytes = encoder.encode(waiting.join(""));
+      waiting = [];
+      return bytes;
+    },
+    end() {
+      waiting.push(foot);
+    },
+  };
+}

@@ -1,0 +1,219 @@
+import { parse as parseCsv } from "csv-parse/sync";
+import { parquetReadObjects } from "hyparquet";
+import { SaxesParser } from "saxes";
+import { describe, expect, it } from "vitest";
+import type { Plan } from "@/core/plan/schema.ts";
+import type { Field } from "@/core/plan/types.ts";
+import { OUTPUTS, outputOf } from "@/core/write/records/index.ts";
+import { jsonOf, textOfValue } from "@/core/write/records/typed.ts";
+import { planOf } from "../support/plans.ts";
+import { csv, siftAll, type FileInMemory } from "../support/sift.ts";
+
+/** Records on their way out, read back by other programs' readers and by our own. */
+
+const FIELDS = [
+  { name: "id", type: "text", length: 40 },
+  { name: "n", type: "integer" },
+  { name: "g", type: "decimal", precision: 30, scale: 10 },
+  { name: "price", type: "money", currency: "EUR" },
+  { name: "paid", type: "money" },
+  { name: "wild", type: "boolean", words: { yes: ["ja", "true"], no: ["nein", "false"] } },
+  { name: "day", type: "date", formats: ["yyyy-MM-dd"] },
+  { name: "opens", type: "time", formats: ["HH:mm:ss.SSSSSS", "HH:mm"] },
+  { name: "at", type: "timestamp", formats: ["yyyy-MM-dd'T'HH:mm:ss.SSSSSSXXX", "yyyy-MM-dd'T'HH:mm:ssXXX"] },
+  { name: "kind", type: "code", values: ["a,b", "c"] },
+  { name: "ref", type: "uuid" },
+  { name: "tags", type: "list", of: "text", by: ";" },
+  { name: "counts", type: "list", of: "integer", by: "," },
+  { name: "more", type: "json" },
+];
+const plan = planOf(FIELDS);
+const fields = plan.contract.fields;
+
+const IN = [
+  "id,n,g,price,paid,wild,day,opens,at,kind,ref,tags,counts,more",
+  `"a ""b"", <c> & d",9007199254740993,12345678901234567890.0123456789,"1,234.50",12.5 GBP,ja,2026-05-31,09:30,2026-05-31T14:05:09+02:00,"a,b",0190b3a4-7c1e-7d2a-8f3b-5a6c7d8e9f01,elm; ash,"3,1","{""g"": 1.50, ""h"": [1]}"`,
+  `"two\nlines",-5,-0.5,0,,nein,0001-01-01,23:59:59.000001,1969-12-31T23:59:59.000001Z,c,,"[""a;b"","" x""]",,`,
+  "Zoë 🌱,,,,,,,,,,,,,",
+].join("\n");
+
+/** What a plan makes of a file, and all of it in a format. */
+async function written(
+  id: string,
+  of: Plan = plan,
+  file: FileInMemory = csv(IN),
+): Promise<{ bytes: Uint8Array; values: string[][] }> {
+  const { records } = await siftAll(of, [file]);
+  expect(records.map((r) => r.problems.map((p) => p.message)).flat()).toEqual([]);
+  const values = records.map((r) => r.values);
+  const writer = OUTPUTS.find((o) => o.id === id)!.open(of.contract.fields, of.feed);
+  const pieces: Uint8Array[] = [];
+  for (const v of values) {
+    writer.add(v);
+    pieces.push(writer.take());
+  }
+  writer.end();
+  pieces.push(writer.take());
+  return { bytes: Buffer.concat(pieces), values };
+}
+
+describe("every format", () => {
+  it.each(OUTPUTS.map((o) => [o.id, o.extensions[0]!]))("%s is read again as it went out", async (id, extension) => {
+    // Lists of a JSON, XML or Parquet file come joined by the mark that the contract knows.
+    const { bytes, values } = await written(id);
+    const again = { ...plan, read: { as: id === "csv" || id === "tsv" ? "delimited" : id } as never };
+    const documents = { json: true, "json-lines": true, parquet: true, xml: true } as Record<string, boolean>;
+    const { records } = await siftAll(
+      {
+        ...again,
+        read: { ...(again.read as object), ...(documents[id] ? { arrays: { "*": { take: "json" } } } : {}) } as never,
+      },
+      [{ name: `out.${extension}`, bytes }],
+    );
+    // A decimal column of Parquet has as many decimals in every value.
+    const plain = (f: Field, v: string): string =>
+      f.type === "json" ? v.replace(/\s/g, "") : f.type === "decimal" && v !== "" ? v.replace(/\.?0+$/, "") : v;
+    const own = fields.filter(
+      (f) => !(id === "xml" && (f.type === "list" || f.type === "json")) && !(documents[id] && f.type === "json"),
+    );
+    const pick = (all: readonly string[]): string[] => own.map((f) => plain(f, all[fields.indexOf(f)]!));
+    const mapped = records.map((r) => r.values);
+    expect(mapped.map(pick)).toEqual(values.map(pick));
+  });
+
+  it("without a record is whole all the same", async () => {
+    for (const { id, extensions } of OUTPUTS) {
+      const writer = OUTPUTS.find((o) => o.id === id)!.open(fields, "things");
+      writer.end();
+      const bytes = writer.take();
+      if (id === "json") expect(JSON.parse(Buffer.from(bytes).toString())).toEqual([]);
+      if (id === "parquet")
+        expect(
+          await parquetReadObjects({
+            file: bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length) as ArrayBuffer,
+          }),
+        ).toEqual([]);
+      expect(outputOf(`x.${extensions[0]!.toUpperCase()}`).id).toBe(id);
+    }
+    expect(outputOf("good").id).toBe("csv");
+  });
+});
+
+describe("read by other readers", () => {
+  it("CSV has the contract's own words, every digit and every letter", async () => {
+    const { bytes } = await written("csv");
+    const rows = parseCsv(Buffer.from(bytes), { columns: true }) as Record<string, string>[];
+    expect(rows[0]).toEqual({
+      id: 'a "b", <c> & d',
+      n: "9007199254740993",
+      g: "12345678901234567890.0123456789",
+      price: "1234.50",
+      paid: "12.50 GBP",
+      wild: "ja",
+      day: "2026-05-31",
+      opens: "09:30:00.000000",
+      at: "2026-05-31T12:05:09.000000Z",
+      kind: "a,b",
+      ref: "0190b3a4-7c1e-7d2a-8f3b-5a6c7d8e9f01",
+      tags: "elm;ash",
+      counts: "3,1",
+      more: '{"g": 1.50, "h": [1]}',
+    });
+    expect(rows[1]).toMatchObject({ id: "two\nlines", tags: '["a;b"," x"]' });
+    expect(rows[2]!["id"]).toBe("Zoë 🌱");
+  });
+
+  it("JSON is typed, and numbers have all their digits", async () => {
+    const text = Buffer.from((await written("json")).bytes).toString();
+    expect(text).toContain('"n":9007199254740993,"g":12345678901234567890.0123456789,"price":1234.50,');
+    const all = JSON.parse(text) as Record<string, unknown>[];
+    expect(all[0]).toMatchObject({
+      wild: true,
+      tags: ["elm", "ash"],
+      counts: [3, 1],
+      more: { g: 1.5, h: [1] },
+      paid: "12.50 GBP",
+    });
+    expect(all[2]).toMatchObject({ id: "Zoë 🌱", n: null, tags: null, more: null });
+    const lines = Buffer.from((await written("json-lines")).bytes)
+      .toString()
+      .trimEnd()
+      .split("\n");
+    expect(lines.map((l) => JSON.parse(l) as unknown)).toEqual(all);
+  });
+
+  it("XML is well formed, an element a value", async () => {
+    const text = Buffer.from((await written("xml")).bytes).toString();
+    const parser = new SaxesParser();
+    const seen: string[] = [];
+    let own = "";
+    parser.on("text", (t) => (own += t));
+    parser.on("opentag", () => (own = ""));
+    parser.on("closetag", (t) => seen.push(`${t.name}=${own.trim()}`));
+    parser.on("error", (error) => {
+      throw error;
+    });
+    parser.write(text).close();
+    expect(seen).toContain('id=a "b", <c> & d');
+    expect(seen.filter((s) => s.startsWith("value="))).toEqual([
+      "value=elm",
+      "value=ash",
+      "value=3",
+      "value=1",
+      "value=a;b",
+      "value=x",
+    ]);
+    expect(seen.at(-1)).toMatch(/^things=/);
+  });
+
+  it("refuses in XML what no XML can have, and says what to do", () => {
+    const writer = OUTPUTS.find((o) => o.id === "xml")!.open(fields, "things");
+    expect(() => writer.add(["a\u0001", ...fields.slice(1).map(() => "")])).toThrow("a character that XML can't have");
+  });
+
+  it("Parquet is typed, exact, and in groups", async () => {
+    const { bytes } = await written("parquet");
+    const file = bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length) as ArrayBuffer;
+    const [first, second, third] = await parquetReadObjects({ file });
+    expect(first).toMatchObject({
+      n: 9007199254740993n,
+      wild: true,
+      day: new Date("2026-05-31T00:00:00Z"),
+      at: new Date("2026-05-31T12:05:09Z"),
+      tags: ["elm", "ash"],
+      price: 1234.5,
+    });
+    expect(second).toMatchObject({ n: -5n, day: new Date("0001-01-01T00:00:00Z"), tags: ["a;b", " x"] });
+    expect(third).toMatchObject({ id: "Zoë 🌱", n: null });
+    const own = planOf([{ name: "n", type: "integer" }]);
+    const many = csv(`n\n${Array.from({ length: 45_000 }, (_, i) => i).join("\n")}\n`);
+    const big = (await written("parquet", own, many)).bytes;
+    const rows = await parquetReadObjects({
+      file: big.buffer.slice(big.byteOffset, big.byteOffset + big.length) as ArrayBuffer,
+    });
+    expect([rows.length, rows[44_999]]).toEqual([45_000, { n: 44_999n }]);
+  });
+});
+
+describe("values in another form", () => {
+  it.each([
+    [{ name: "a", type: "decimal", precision: 9, scale: 3 }, "007.50", "7.50"],
+    [{ name: "a", type: "decimal", precision: 9, scale: 3 }, "-.5", "-0.5"],
+    [{ name: "a", type: "integer" }, "-0012", "-12"],
+    [{ name: "a", type: "boolean" }, "f", "false"],
+    [{ name: "a", type: "text" }, 'a"\n', '"a\\"\\n"'],
+    [{ name: "a", type: "list", of: "decimal" }, '{"1.50","-2"}', "[1.50,-2]"],
+    [{ name: "a", type: "text" }, "", "null"],
+  ] as [Field, string, string][])("%o %j is %s in JSON", (field, canonical, expected) => {
+    expect(jsonOf(field, canonical)).toBe(expected);
+    expect(() => JSON.parse(expected) as unknown).not.toThrow();
+  });
+
+  it("keep a list's values apart in a text", () => {
+    const list: Field = { name: "a", type: "list", of: "text", by: ";" };
+    expect(textOfValue(list, '{"a","b"}')).toBe("a;b");
+    expect(textOfValue(list, '{"a;b"}')).toBe('["a;b"]');
+    expect(textOfValue(list, '{"[a","b"}')).toBe('["[a","b"]');
+    expect(textOfValue(list, "{}")).toBe("[]");
+  });
+});
