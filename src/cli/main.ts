@@ -70,6 +70,7 @@ interface ReadFlags {
   header?: boolean;
   skip?: number;
   skipEnd?: number;
+  below?: number;
   comment?: string;
   encoding?: string;
   starts?: string;
@@ -90,6 +91,7 @@ function withReadFlags(command: Command): Command {
     .option("--no-header", "the first line is a record; columns are 1, 2, …")
     .option("--skip <lines>", "lines to pass over first", wholeNumber)
     .option("--skip-end <lines>", "lines to pass over at the end", wholeNumber)
+    .option("--below <lines>", "lines below the heading with units or types, which are no records", wholeNumber)
     .option("--comment <text>", "what a comment line begins with")
     .option("--encoding <name>", "the encoding")
     .option("--starts <places>", "fixed-width text: where columns begin, such as 0,12,30")

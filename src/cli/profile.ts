@@ -22,7 +22,9 @@ export async function profileFiles(
       for await (const opened of openFile(source, settings, spool, parts)) {
         read.push(opened.options);
         for (const doubt of opened.doubts ?? [])
-          process.stderr.write(`${opened.name}: ${doubtWords(doubt)}. Set it by --${doubt.setting}.\n`);
+          process.stderr.write(
+            `${opened.name}: ${doubtWords(doubt)}. Set it by --${doubt.setting.replace("_", "-")}.\n`,
+          );
         for await (const block of opened.blocks) fold.add(block, opened.columns());
       }
     }

@@ -438,6 +438,14 @@ describe("a feed from files that nobody knows yet", () => {
     expect(await disabled()).toBe(false);
     expect(await textOf(page)).not.toContain("Nothing tells");
     await page.close();
+
+    const units = await web.open("/feeds/new");
+    await choose(units, [{ name: "woods.csv", text: "site,what\n-,kg\nFen,oak\nCray,elm\nQuill,ash\n" }]);
+    await press(units, "Look at 1 file");
+    await shows(units, "Nothing tells whether the line below the names says units or types");
+    await press(units, "line 2 is a record");
+    await shows(units, "Make the feed and load 4 records");
+    await units.close();
   });
 
   it("a profile's numbers lead to the records that they count", async () => {

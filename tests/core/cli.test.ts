@@ -1,4 +1,4 @@
-import { execFileSync } from "node:child_process";
+import { execFileSync, spawnSync } from "node:child_process";
 import { existsSync, mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -146,6 +146,20 @@ describe("sift", () => {
     expect(refused.err).toContain("a character that XML can't have");
     expect([existsSync(at("good.xml")), existsSync(at("good.xml.part"))]).toEqual([false, false]);
     expect(good("good.csv", "--day", "2026-02-31").err).toContain("“2026-02-31” is no day.");
+  });
+
+  it("passes over lines with units, and says by which flag a doubt is settled", () => {
+    writeFileSync(at("units.csv"), "site,what\n-,kg\nFen,oak\nCray,elm\n");
+    const sites = (...flags: string[]): string[] =>
+      sieve("read", at("units.csv"), ...flags)
+        .out.trim()
+        .split("\n")
+        .map((l) => (JSON.parse(l) as { site: string }).site);
+    expect(sites("--below", "0")).toEqual(["-", "Fen", "Cray"]);
+    expect(sites("--below", "1")).toEqual(["Fen", "Cray"]);
+    expect(sites("--below", "2")).toEqual(["Cray"]);
+    const { stderr } = spawnSync(process.execPath, ["dist/cli.js", "profile", at("units.csv")], { encoding: "utf8" });
+    expect(stderr).toContain("Set it by --below.");
   });
 
   it("ends with 1 when a gate closes", () => {

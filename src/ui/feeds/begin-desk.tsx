@@ -341,15 +341,18 @@ function changed(found: ReadOptions, next: ReadOptions, before: ReadSettings): R
   return settings as ReadSettings;
 }
 
+const ASKED: Record<Doubt["setting"], string> = {
+  encoding: "The same bytes could be either of these. Which are the words that were written?",
+  header: "Nothing tells whether the first line names the columns or is a record. Which is it?",
+  below: "Nothing tells whether the line below the names says units or types, or is a record. Which is it?",
+  skip_end: "Nothing tells whether the last line is a record. Which is it?",
+};
+
 /** A guess that could as well be another: what both make of the same bytes, for a person to say which is right. */
 function DoubtAsked({ doubt, set }: { doubt: Doubt; set: (value: string | boolean | number) => void }) {
   return (
     <section aria-label={`Which ${doubt.setting} it is`} className="mb-3 border-l-4 border-[var(--ochre)] pl-3">
-      <p>
-        {doubt.setting === "encoding"
-          ? "The same bytes could be either of these. Which are the words that were written?"
-          : "Nothing tells whether the first line names the columns or is a record. Which is it?"}
-      </p>
+      <p>{ASKED[doubt.setting]}</p>
       <ul className="mt-1 grid gap-1">
         {doubt.readings.map(({ value, says, shows }) => (
           <li key={String(value)} className="flex flex-wrap items-baseline gap-x-3">
