@@ -67,6 +67,7 @@ interface ReadFlags {
   delimiter?: string;
   quote?: string;
   escape?: string;
+  row?: string;
   header?: boolean;
   skip?: number;
   skipEnd?: number;
@@ -87,6 +88,7 @@ function withReadFlags(command: Command): Command {
     .option("--delimiter <text>", "what stands between cells")
     .option("--quote <char>", 'the quote character, or "" for none')
     .option("--escape <char>", "what stands before a quote inside a value")
+    .option("--row <char>", "what ends a record, where that is no line end")
     .option("--header", "the first line names the columns")
     .option("--no-header", "the first line is a record; columns are 1, 2, …")
     .option("--skip <lines>", "lines to pass over first", wholeNumber)

@@ -33,7 +33,9 @@ export interface Detected {
  */
 export function detectDelimited(head: Uint8Array, whole: boolean, settings: ReadSettings = {}): Detected {
   const found = encodingFor(head, whole, settings.encoding);
-  const text = decodeText(head, found.encoding);
+  const decoded = decodeText(head, found.encoding);
+  const row = settings.row ?? rowMark(decoded, settings);
+  const text = row === undefined ? decoded : asLines(decoded, row);
   const set = settings.delimiter && settings.delimiter !== "auto" ? settings.delimiter : null;
   let best: Guess = {
     delimiter: set ?? ",",
@@ -50,7 +52,7 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
   const look = (delimiters: readonly string[]): void => {
     for (const { quote, escape } of marks) {
       for (const delimiter of delimiters) {
-        if (delimiter === quote) continue;
+        if (delimiter === quote || delimiter === row) continue;
         const tried = consistency(
           text,
           { delimiter, quote, escape, comment: settings.comment ?? "" },
@@ -97,6 +99,7 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
       delimiter: best.delimiter,
       quote: best.quote,
       escape: best.escape,
+      ...(row === undefined ? {} : { row }),
       header,
       skip,
       encoding: found.encoding,
@@ -120,6 +123,14 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
           : best.escape === best.quote
             ? "no cell needs a backslash before a quote"
             : "a backslash stands before quotes in cells",
+      ...(row === undefined
+        ? {}
+        : {
+            row:
+              settings.row === undefined
+                ? "what it parts has as many cells each time, and lines end nowhere else"
+                : "as set",
+          }),
       header: names.why,
       ...(below.why ? { below: below.why } : {}),
       skip:
@@ -130,6 +141,42 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
             : "the first line is as wide as the rest",
     },
   };
+}
+
+/** Marks that end records in files that have no lines: the record separator of ASCII, and those that people choose. */
+const ROW_MARKS = ["\u001e", "~", "^", "|"];
+
+/** A text whose records end with a mark, with line ends in the place of it. */
+function asLines(text: string, mark: string): string {
+  return text
+    .split(mark)
+    .map((record) => record.replace(/^[\r\n]+/, "").replace(/[\r\n]+/g, " "))
+    .join("\n");
+}
+
+/**
+ * The mark that ends records, where line ends do not: it comes three times at least, line ends stand nowhere but behind it,
+ * and what stands between has as many cells, two at least, each time.
+ */
+function rowMark(text: string, settings: ReadSettings): string | undefined {
+  return ROW_MARKS.find((mark) => {
+    if (mark === settings.delimiter || mark === settings.quote) return false;
+    const records = text.split(mark);
+    if (records.length < 4) return false;
+    const inside = records.map((r, i) =>
+      r.replace(/^[\r\n]+/, "").replace(i === records.length - 1 ? /\s+$/ : /$^/, ""),
+    );
+    if (inside.some((r) => /[\r\n]/.test(r))) {
+      // The record separator of ASCII stands in no text by chance.
+      if (mark !== "\u001e") return false;
+    }
+    const own = records.map((r) => r.trim()).filter((r) => r !== "");
+    return DELIMITERS.some((d) => {
+      if (d === mark) return false;
+      const width = own[0]!.split(d).length;
+      return width >= 2 && own.slice(0, -1).every((r) => r.split(d).length === width);
+    });
+  });
 }
 
 /** Whether a rare delimiter parts all lines into as many cells, and no times of day or addresses of a network. */

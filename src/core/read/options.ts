@@ -8,6 +8,8 @@ export interface DelimitedOptions {
   readonly quote: string;
   /** What stands before a quote that is part of a value; the quote itself when it is doubled. */
   readonly escape: string;
+  /** What ends a record, where that is no line end: one ASCII character. Line ends behind it are part of it. */
+  readonly row?: string | undefined;
   /** True when the first line (after those skipped) names the columns. */
   readonly header: boolean;
   /** Lines to pass over before the header or the first record. */

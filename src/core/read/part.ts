@@ -60,6 +60,8 @@ export interface ReadSettings {
   readonly delimiter?: string | undefined;
   readonly quote?: string | undefined;
   readonly escape?: string | undefined;
+  /** delimited: what ends a record, where that is no line end. */
+  readonly row?: string | undefined;
   /** delimited, fixed, xlsx: the first line names the columns. */
   readonly header?: boolean | undefined;
   /** delimited, fixed, xlsx: lines to pass over before the header or the first record. */

@@ -7,6 +7,12 @@ const arrayChoice = z.strictObject({
   by: z.string().max(20).optional().describe("What stands between joined values"),
 });
 const header = z.boolean().optional().describe("The first line names the columns");
+const row = z
+  .string()
+  .length(1)
+  .regex(/^[\u0001-\u0009\u000b\u000c\u000e-\u007e]$/, "One ASCII character, and no line end.")
+  .optional()
+  .describe("What ends a record, where that is no line end; found out unless said");
 const skip = z.int().min(0).max(10_000).optional().describe("Lines to pass over before the header");
 const below = z
   .int()
@@ -75,6 +81,7 @@ export const FORMAT_SETTINGS: Record<FormatId, { title: string; settings: z.ZodR
         .max(1)
         .optional()
         .describe("What stands before a quote in a value; the quote itself unless said"),
+      row,
       header: z.boolean().default(true).describe("The first line names the columns"),
       skip: z.int().min(0).max(10_000).default(0).describe("Lines to pass over before the header"),
       below,
@@ -151,6 +158,7 @@ export const readSettingsSchema = z.strictObject({
   delimiter: z.string().min(1).max(20).optional(),
   quote: z.string().max(1).optional(),
   escape: z.string().max(1).optional(),
+  row,
   header,
   skip,
   below,

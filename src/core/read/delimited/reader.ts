@@ -52,6 +52,9 @@ export class DelimitedReader {
   }
   private readonly quote: number;
   private readonly escape: number;
+  /** What ends a record: a line feed, and a carriage return; or the one mark that the file has instead. */
+  private readonly lf: number;
+  private readonly cr: number;
   /** 1 for a byte that ends or interrupts a cell without quotes. */
   private readonly stopsPlain = new Uint8Array(256);
   /** 1 for a byte that ends or interrupts a quoted cell. */
@@ -98,6 +101,8 @@ export class DelimitedReader {
     this.comment = new TextEncoder().encode(options.comment ?? "");
     this.skipEnd = resume ? 0 : (options.skip_end ?? 0);
     const byteOf = (text: string): number => (text === "" ? -1 : text.charCodeAt(0));
+    this.lf = options.row === undefined ? LF : byteOf(options.row);
+    this.cr = options.row === undefined ? CR : -1;
     this.quote = byteOf(options.quote);
     this.escape = byteOf(options.escape);
     const unfit =
@@ -107,13 +112,15 @@ export class DelimitedReader {
           ? "The quote must be one ASCII character, or none."
           : options.escape.length > 1 || this.escape > 127
             ? "The escape must be one ASCII character, or none."
-            : this.delimiter[0] === LF || this.delimiter[0] === CR || this.delimiter[0] === this.quote
-              ? "The delimiter can't begin with a line end or the quote."
-              : "";
+            : this.delimiter[0] === this.lf || this.delimiter[0] === this.cr || this.delimiter[0] === this.quote
+              ? "The delimiter can't begin with what ends a record, or with the quote."
+              : options.row !== undefined && (options.row.length !== 1 || this.lf > 127 || this.lf === this.quote)
+                ? "What ends a record must be one ASCII character, and not the quote."
+                : "";
     if (unfit) throw new SieveError("read-options", unfit, { hint: "Change the plan's read section." });
 
-    for (const b of [LF, CR, 0, this.delimiter[0]!]) this.stopsPlain[b] = 1;
-    for (const b of [LF, CR, 0, this.quote, this.escape]) if (b >= 0) this.stopsQuoted[b] = 1;
+    for (const b of [this.lf, this.cr, 0, this.delimiter[0]!]) if (b >= 0) this.stopsPlain[b] = 1;
+    for (const b of [this.lf, this.cr, 0, this.quote, this.escape]) if (b >= 0) this.stopsQuoted[b] = 1;
 
     const n = BLOCK_RECORDS;
     this.origin = {
@@ -168,7 +175,7 @@ export class DelimitedReader {
     }
     if (this.skipEnd > 0) {
       const all = concat([this.tail, bytes]);
-      const cut = lastLines(all, this.skipEnd);
+      const cut = lastLines(all, this.skipEnd, { lf: this.lf, cr: this.cr });
       this.tail = all.slice(cut);
       bytes = all.subarray(0, cut);
     }
@@ -191,7 +198,9 @@ export class DelimitedReader {
     this.window.set(bytes, kept + carry);
     this.pos = kept;
     this.have = kept + carry + bytes.length;
-    this.window[this.have] = LF;
+    // Line ends behind the last mark are none of the record's.
+    if (last && this.cr < 0) while (this.have > this.pos && isLineEnd(this.window[this.have - 1]!)) this.have--;
+    this.window[this.have] = this.lf;
   }
 
   private skipByteOrderMark(last: boolean): boolean {
@@ -204,7 +213,7 @@ export class DelimitedReader {
   private skipLine(last: boolean): boolean {
     let p = this.pos;
     const w = this.window;
-    while (w[p] !== LF && w[p] !== CR) p++;
+    while (w[p] !== this.lf && w[p] !== this.cr) p++;
     if (p >= this.have) {
       if (last) this.pos = this.have;
       return false;
@@ -219,6 +228,12 @@ export class DelimitedReader {
 
   /** Where the line after the line end at `p` begins, or -1 when that can't be told yet. */
   private afterLineEnd(p: number, last: boolean): number {
+    if (this.cr < 0) {
+      // Line ends behind a mark are part of it.
+      let next = p + 1;
+      while (next < this.have && isLineEnd(this.window[next]!)) next++;
+      return next >= this.have && !last ? -1 : next;
+    }
     if (this.window[p] === LF) return p + 1;
     if (p + 1 >= this.have) return last ? this.have : -1;
     return this.window[p + 1] === LF ? p + 2 : p + 1;
@@ -393,7 +408,7 @@ export class DelimitedReader {
    */
   private scan(last: boolean, width: number, capacity: number, free: boolean): boolean {
     const w = this.window;
-    const { have, quote, escape, stopsPlain, stopsQuoted, start, end, delimiter, comment } = this;
+    const { have, quote, escape, stopsPlain, stopsQuoted, start, end, delimiter, comment, lf, cr } = this;
     const d0 = delimiter[0]!;
     const dn = delimiter.length;
     if (this.long && !this.endLong(last)) return false;
@@ -403,7 +418,7 @@ export class DelimitedReader {
     records: while (count < capacity) {
       if (p >= have) break;
       const from = p;
-      if ((w[p] === LF || w[p] === CR) && (width !== 1 || free)) {
+      if ((w[p] === lf || w[p] === cr) && (width !== 1 || free)) {
         const next = this.afterLineEnd(p, last);
         if (next < 0) break;
         p = next;
@@ -464,14 +479,14 @@ export class DelimitedReader {
               }
               escapes = true;
               high |= w[q + 1]!;
-              if (w[q + 1] === LF || w[q + 1] === CR) q++;
+              if (w[q + 1] === lf || w[q + 1] === cr) q++;
               else q += 2;
               continue;
             }
             if (b === quote) break;
-            if (b === LF || b === CR) {
+            if (b === lf || b === cr) {
               if (cellCut < 0) cellCut = q;
-              if (b === LF || w[q + 1] !== LF) lines++;
+              if (b === lf || w[q + 1] !== lf) lines++;
               q++;
               continue;
             }
@@ -482,7 +497,7 @@ export class DelimitedReader {
             const next = q + 1;
             if (next >= have) {
               if (!last) break records;
-            } else if (w[next] !== LF && w[next] !== CR && !startsWith(w, next, delimiter)) {
+            } else if (w[next] !== lf && w[next] !== cr && !startsWith(w, next, delimiter)) {
               if (next + dn > have && !last && w[next] === d0) break records;
               broken = true;
               if (cellCut < 0) cellCut = this.nextLineEnd(next);
@@ -542,7 +557,7 @@ export class DelimitedReader {
       if (!broken && !free && cells !== width && cut >= 0) broken = this.standsAlone(cut, p, width);
       if (broken) {
         p = cut;
-        lines = lineEndsIn(w, from, cut);
+        lines = lineEndsIn(w, from, cut, { lf, cr });
         while (this.escaped.length > 0 && this.escaped.at(-1)! >= row) this.escaped.pop();
       }
       const to = p;
@@ -595,7 +610,7 @@ export class DelimitedReader {
   private nextLineEnd(from: number): number {
     const w = this.window;
     let p = from;
-    while (w[p] !== LF && w[p] !== CR) p++;
+    while (w[p] !== this.lf && w[p] !== this.cr) p++;
     return Math.min(p, this.have);
   }
 
@@ -610,7 +625,7 @@ export class DelimitedReader {
     this.markAt -= dropTo - RAW_KEPT;
     this.pos = RAW_KEPT;
     this.have = RAW_KEPT;
-    this.window[this.have] = LF;
+    this.window[this.have] = this.lf;
   }
 
   /** Looks for the end of a record past the limit; true when it was found and noted. */
@@ -623,7 +638,7 @@ export class DelimitedReader {
       this.base += this.have - this.pos;
       this.markAt -= this.have - this.pos;
       this.have = this.pos;
-      this.window[this.have] = LF;
+      this.window[this.have] = this.lf;
       return false;
     }
     if (at < this.have && this.afterLineEnd(at, last) < 0) return false;
@@ -652,27 +667,38 @@ function startsWith(w: Uint8Array, p: number, what: Uint8Array): boolean {
   return true;
 }
 
-function lineEndsIn(w: Uint8Array, from: number, to: number): number {
+/** The bytes that end records; `cr` is -1 where there is one mark alone. */
+interface Ends {
+  readonly lf: number;
+  readonly cr: number;
+}
+
+const isLineEnd = (byte: number): boolean => byte === LF || byte === CR;
+
+function lineEndsIn(w: Uint8Array, from: number, to: number, { lf, cr }: Ends): number {
   let n = 0;
-  for (let p = from; p < to; p++) if (w[p] === LF || (w[p] === CR && w[p + 1] !== LF)) n++;
+  for (let p = from; p < to; p++) if (w[p] === lf || (w[p] === cr && w[p + 1] !== lf)) n++;
   return n;
 }
 
 /** Where the last `n` lines begin, of at least one; a line end at the very end begins no line. */
-function lastLines(bytes: Uint8Array, n: number): number {
-  let p = beforeLineEnd(bytes, bytes.length);
+function lastLines(bytes: Uint8Array, n: number, ends: Ends): number {
+  let p = beforeLineEnd(bytes, bytes.length, ends);
   for (let i = 0; i < n; i++) {
-    if (i > 0) p = beforeLineEnd(bytes, p);
-    while (p > 0 && bytes[p - 1] !== LF && bytes[p - 1] !== CR) p--;
+    if (i > 0) p = beforeLineEnd(bytes, p, ends);
+    while (p > 0 && bytes[p - 1] !== ends.lf && bytes[p - 1] !== ends.cr) p--;
     if (p === 0) return 0;
   }
   return p;
 }
 
 /** Where the line end that stops at `p` begins; `p` where none does. */
-function beforeLineEnd(bytes: Uint8Array, p: number): number {
-  if (p > 1 && bytes[p - 1] === LF && bytes[p - 2] === CR) return p - 2;
-  return p > 0 && (bytes[p - 1] === LF || bytes[p - 1] === CR) ? p - 1 : p;
+function beforeLineEnd(bytes: Uint8Array, from: number, { lf, cr }: Ends): number {
+  let p = from;
+  // Behind a mark of its own line ends are part of it.
+  if (cr < 0) while (p > 0 && isLineEnd(bytes[p - 1]!)) p--;
+  if (p > 1 && bytes[p - 1] === lf && bytes[p - 2] === cr) return p - 2;
+  return p > 0 && (bytes[p - 1] === lf || bytes[p - 1] === cr) ? p - 1 : p;
 }
 
 function hasReplacement(w: Uint8Array, from: number, to: number): boolean {

@@ -55,7 +55,7 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
     </>
   );
   const text = (
-    name: "records" | "each" | "comment",
+    name: "records" | "each" | "comment" | "row",
     title: string,
     list: readonly string[],
     hint: string,
@@ -302,6 +302,7 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
           />,
         )}
       {text("comment", "comments begin with", [], "no comments")}
+      {text("row", "records end with", [], "line ends")}
       {has("header") &&
         line(
           "header",
