@@ -4,7 +4,7 @@ import { counted } from "../kernel/problem.ts";
 import { looksLikeBlocks } from "./blocks/format.ts";
 import { columnStarts } from "./fixed/format.ts";
 import { rowsBelow } from "./below.ts";
-import { findHeader } from "./header.ts";
+import { findHeader, isTitle } from "./header.ts";
 import type { Doubt, Evidence, FormatId, ReadSettings } from "./part.ts";
 import type { DelimitedOptions } from "./options.ts";
 
@@ -304,8 +304,9 @@ function consistency(text: string, marks: Marks, skip: number | undefined, whole
   let passed = 0;
   if (skip === undefined && (counts.get(width) ?? 0) >= 3) {
     // Titles before the table have a cell or two; a record that is cut short is no title.
-    while (passed < MOST_SKIPPED && passed < table.length && table[passed]!.filter((c) => c !== "").length <= width / 2)
-      passed++;
+    const mayBeTitle = (row: readonly string[], after: number): boolean =>
+      row.filter((c) => c !== "").length <= width / 2 && isTitle(row, table.slice(after));
+    while (passed < MOST_SKIPPED && passed < table.length && mayBeTitle(table[passed]!, passed + 1)) passed++;
     if (table[passed]?.length !== width) passed = 0;
     table = table.slice(passed);
     before = passed;

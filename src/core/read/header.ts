@@ -69,7 +69,8 @@ export function findHeader(
     // over several columns, which leaves some empty, a little more is enough.
     const over = row === best.row + 1 && filled(rows[best.row]!) < filled(rows[row]!);
     // Below a record there is no heading any more, only one that is repeated.
-    if (!first && isRecord(rows[row - 1]!, rows.slice(row + 1, row + 1 + HELD_AGAINST))) break;
+    if (!first && (isRecord(rows[row - 1]!, rows.slice(row + 1, row + 1 + HELD_AGAINST)) || comesAgain(rows, row - 1)))
+      break;
     if (first || (points >= SURELY_NAMES && points > best.points + (over ? 0 : POINTS.otherKind)))
       best = { row, points };
   }
@@ -82,6 +83,12 @@ export function findHeader(
   const why = header
     ? `${line(row)} is names and not values${sure ? "" : ", as far as can be told"}`
     : `${line(row)} is written as those after it are${sure ? "" : ", as far as can be told"}`;
+  if (!header) {
+    // Records that lack some values look like titles: only what is like no value of its column stands before them.
+    let from = 0;
+    while (from < row && isTitle(rows[from]!, rows.slice(from + 1))) from++;
+    if (from < row) return { ...withoutHeader(rows, from, line), doubt: null };
+  }
   const reading = (value: boolean): Doubt["readings"][number] => ({
     value,
     says: `${line(row)} ${value ? "names the columns" : "is a record"}`,
@@ -89,6 +96,46 @@ export function findHeader(
   });
   const readings = [reading(header), reading(!header)];
   return { row, header, why, doubt: sure || rows.length < 2 ? null : { setting: "header", readings } };
+}
+
+function withoutHeader(
+  rows: readonly (readonly string[])[],
+  row: number,
+  line: (row: number) => string,
+): Omit<Header, "doubt"> {
+  const lacking = rows[row]!.length - filled(rows[row]!);
+  return { row, header: false, why: `${line(row)} has values as those after it have, and lacks ${lacking}` };
+}
+
+/** Of fewer rows nothing can be said that a value is like. */
+const TELLING = 4;
+
+/** Whether a row is a title or a note: words in a few cells that are like no value of their columns. */
+export function isTitle(row: readonly string[], all: readonly (readonly string[])[]): boolean {
+  const others = all.slice(0, HELD_AGAINST);
+  if (others.length < TELLING) return false;
+  return row.every((raw, c) => {
+    const cell = raw.trim();
+    if (cell === "") return true;
+    const values = valuesOf(others, c);
+    if (kindOf(cell) !== "words" || values.includes(cell)) return false;
+    const shape = shapeOf(cell);
+    return values.length === 0 || !most(values, (v) => shapeOf(v) === shape);
+  });
+}
+
+/** Whether most of a row's cells are values that other rows have in the same column. */
+function comesAgain(rows: readonly (readonly string[])[], at: number): boolean {
+  const row = rows[at]!;
+  const own = row.join("\u0000");
+  const one = filled(row) === 1;
+  let again = 0;
+  row.forEach((raw, c) => {
+    const cell = raw.trim();
+    if (cell === "") return;
+    if (rows.some((o, i) => i !== at && o[c]?.trim() === cell && (one || o.join("\u0000") !== own))) again++;
+  });
+  return again > filled(row) / 2;
 }
 
 const filled = (row: readonly string[]): number => row.filter((c) => c.trim() !== "").length;
@@ -129,10 +176,13 @@ function isRecord(row: readonly string[], others: readonly (readonly string[])[]
   return alike > 0;
 }
 
-/** What a row's cells say for its being names, all together. A heading that is repeated says nothing of itself. */
+/**
+ * What a row's cells say for its being names, all together. A heading that is repeated says nothing of itself; of one
+ * column what comes again is a value.
+ */
 function pointsOf(row: readonly string[], all: readonly (readonly string[])[]): number {
   const own = row.join("\u0000");
-  const others = all.filter((o) => o.join("\u0000") !== own);
+  const others = filled(row) > 1 ? all.filter((o) => o.join("\u0000") !== own) : all;
   let points = 0;
   const names = new Set<string>();
   const numbers = row.map((c) => c.trim()).filter((c) => kindOf(c) === "number");
