@@ -77,6 +77,8 @@ describe("numbers as people write them", () => {
     ["telephone numbers", ["612 345 678", "698 765 432", "611 222 333"]],
     ["shelves", ["K12", "K13", "R7"]],
     ["houses", ["12 C", "14 F", "3 K"]],
+    ["marks behind numbers", ["495 K", "979 K", "83 K"]],
+    ["numbers with a hyphen behind them", ["313-", "49-", "8-"]],
     ["codes that are a currency's", ["ALL001", "ALL002", "TOP003"]],
     ["codes", ["BHG-2026-0001", "BHG-2026-0002", "SMH-2025-0417"]],
     ["numbers with a word that nobody knows", ["12 pods", "3 pods", "40 pods"]],

@@ -97,6 +97,7 @@ export class KindFold {
   private least = Infinity;
   private part = 0;
   private percent = 0;
+  private signsBehind = 0;
   private readonly currencies = new Map<string, number>();
   private readonly units = new Map<string, number>();
   private readonly months = new Map<string, number>();
@@ -154,6 +155,10 @@ export class KindFold {
     const bare = known ? text.slice(0, text.lastIndexOf(unit!)).trim() : text;
     const [point, comma] = [plainNumber(bare, ".", false), plainNumber(bare, ",", false)];
     if (point === null && comma === null) return false;
+    const beside = known ? "" : text.replace(/[\d\s.,'’_()+\-−%٪\u00a0\u202f\u2009]/gu, "");
+    // A letter alone is a mark of somebody's and no currency.
+    if (/^[A-Za-z]$/.test(beside)) return false;
+    if (/[-−]$/.test(text)) this.signsBehind += times;
     if (point !== null) this.point += times;
     if (comma !== null) this.comma += times;
     const [whole, part = ""] = (comma !== null && (point === null || comma.includes(".")) ? comma : point)!.split(
@@ -165,10 +170,7 @@ export class KindFold {
     this.part = Math.max(this.part, part.length);
     if (/[%٪]/.test(text)) this.percent += times;
     if (known) bump(this.units, unit!, times);
-    else {
-      const beside = text.replace(/[\d\s.,'’_()+\-−%٪\u00a0\u202f\u2009]/gu, "");
-      if (beside !== "") bump(this.currencies, beside, times);
-    }
+    else if (beside !== "") bump(this.currencies, beside, times);
     return true;
   }
 
@@ -195,6 +197,8 @@ export class KindFold {
   private numbersWritten(): WrittenNumbers | null {
     const { point, comma, whole, part, percent } = this;
     if (point === 0 && comma === 0) return null;
+    // Where all have a hyphen behind them it is no sign.
+    if (this.signsBehind === Math.max(point, comma)) return null;
     const beside = percent > 0 || this.currencies.size > 0 || this.units.size > 0;
     // Digits in groups, as many in each value: a telephone number or the like.
     if (!beside && part === 0 && this.least === whole && whole > 6) return null;

@@ -37,6 +37,9 @@ function saysMore(cell: string): boolean {
   return parts.length > 1 && parts.every((p) => UNITS.has(p) || MORE_UNITS.test(p));
 }
 
+/** What people put where there is nothing to say: by itself no unit. */
+const saysNothing = (cell: string): boolean => /^[\s(]*(?:-|–|—|n\/a|)[\s)]*$/i.test(cell);
+
 const isNumber = (text: string): boolean => /^[-+]?[\d.,\s]*\d[\d.,\s%]*$/.test(text.trim());
 
 /**
@@ -58,7 +61,7 @@ export function rowsBelow(
   while (found < MOST && row + found + 2 < rows.length) {
     const own = rows[row + found + 1]!;
     const filled = own.filter((c) => c.trim() !== "");
-    if (filled.length === 0 || !own.every(saysMore)) break;
+    if (filled.every(saysNothing) || !own.every(saysMore)) break;
     const rest = rows.slice(row + found + 2);
     // What a column has again is one of its values.
     const again = own.some(
