@@ -92,6 +92,11 @@ describe("lines below the heading", () => {
     ]);
     const { records: rows } = await read("f.xlsx", book);
     expect(rows.map((r) => Object.values(r).join())).toEqual(["SMH-1,12.5", "SMH-2,7"]);
+    // What is said is kept, also where it is that there are none: a load reads by it.
+    expect((await read("f.csv", "site,what\n-,kg\nFen,oak\nCray,elm\n", { below: 0 })).options).toMatchObject({
+      below: 0,
+    });
+    expect((await read("f.xlsx", book, { below: 0 })).options).toMatchObject({ below: 0 });
     const plan = planOf(
       [
         { name: "no", type: "text" },

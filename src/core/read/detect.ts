@@ -104,7 +104,7 @@ export function detectDelimited(head: Uint8Array, whole: boolean, settings: Read
       skip,
       encoding: found.encoding,
       ...(settings.comment ? { comment: settings.comment } : {}),
-      ...(below.rows > 0 ? { below: below.rows } : {}),
+      ...(below.rows > 0 || settings.below !== undefined ? { below: below.rows } : {}),
       ...(settings.skip_end ? { skip_end: settings.skip_end } : {}),
     },
     doubts: [doubt, below.doubt].filter((d) => d !== null),

@@ -93,7 +93,7 @@ export async function* openSheets(
         sheets: [sheet.name],
         header,
         skip,
-        ...(below.rows > 0 ? { below: below.rows } : {}),
+        ...(below.rows > 0 || settings.below !== undefined ? { below: below.rows } : {}),
         ...(settings.skip_end ? { skip_end: settings.skip_end } : {}),
         ...(settings.as_shown === undefined ? {} : { as_shown: settings.as_shown }),
         ...(settings.fill_merged === undefined ? {} : { fill_merged: settings.fill_merged }),
