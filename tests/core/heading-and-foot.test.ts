@@ -47,6 +47,8 @@ describe("lines below the heading", () => {
     ["a unit that comes again", "unit,kind\ng,mass\nkg,mass\ng,mass\n", 3],
     ["answers", "a,b,c\nn,y,n\ny,n,n\nn,n,y\n", 3],
     ["a record of words", "name,town\nAnna,Fen\nBert,Cray\nCarla,Quill\n", 3],
+    ["letters", "id\na\nb\nc\n", 3],
+    ["letters of some columns", "id,kind\na,m\nb,f\nc,m\n", 3],
     ["numbers", "a,b\n1,2\n3,4\n5,6\n", 3],
   ])("and %s are records", async (_, text, records) => {
     const own = await seen(text);

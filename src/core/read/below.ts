@@ -72,6 +72,8 @@ export function rowsBelow(
       const values = rest.map((r) => r[i]?.trim() ?? "").filter((v) => v !== "");
       return c.trim() !== "" && values.length > 0 && values.filter(isNumber).length > values.length * 0.7;
     });
+    // A letter alone is a value as often as a unit: only numbers below it make it one.
+    if (!against && !filled.some((c) => !saysNothing(c) && c.trim().length > 1)) break;
     if (!against) {
       // Two cells or more that are types leave hardly a doubt; one word may be a value.
       sure = filled.length > 1 && filled.every((c) => TYPES.test(c.trim().toLowerCase()));
