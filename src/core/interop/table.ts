@@ -1,5 +1,6 @@
 import type { Field } from "../plan/types.ts";
 import { typePart } from "../type/index.ts";
+import { charactersOf } from "../type/part.ts";
 import { timeField } from "./names.ts";
 import type { Taken } from "./part.ts";
 
@@ -111,9 +112,8 @@ function takesValues(field: Field, values: readonly string[]): boolean {
 
 function fieldOf({ name, type, labels }: TableColumn): Field | null {
   if (labels) return { name, type: "code", values: [...labels] };
-  const sized = /^(?:character varying|character)\((\d+)\)$/.exec(type);
-  if (sized) return { name, type: "text", length: Number(sized[1]) };
-  if (type === "text" || type === "character varying") return { name, type: "text", length: 10_000 };
+  const characters = charactersOf(type);
+  if (!Number.isNaN(characters)) return { name, type: "text", length: characters === Infinity ? 10_000 : characters };
   if (type === "uuid") return { name, type: "uuid" };
   if (type === "json" || type === "jsonb") return { name, type: "json" };
   if (/^time(\([0-6]\))? without time zone$/.test(type)) return { name, ...timeField() };

@@ -313,12 +313,10 @@ class ColumnFold {
       shape.upper === 0 && shape.lower === 0 && shape.digits > 0 && this.addNumber(bytes, start, end, record, times);
     if (!plain) this.kinds.add(bytes, start, end, shape, times);
     if (shape.groups >= 3 || (shape.groups === 2 && shape.lower > 0)) {
-      const before = this.day;
       this.day = 0;
       this.addDate(bytes, start, end, times, shape);
       if (this.day > this.today) this.future += times;
       if (DEFAULT_DAYS.has(this.day)) this.noteDefault(textOf(bytes, start, end).trim().slice(0, 10), record, times);
-      this.day = before;
     }
     return true;
   }

@@ -105,10 +105,13 @@ function numbersOf(column: ColumnProfile, written: WrittenNumbers, because: Beca
     }
     because("cleanse", `amounts in ${to}`, `units beside the numbers: ${shown}${bareWords}`, { do: "unit", to });
     const scale = Math.min(12, Math.max(part, byUnit(written).size > 1 ? 6 : part));
-    because("type", `decimal (${whole + 5 + scale}, ${scale})`, fitting(fits, filled, `are numbers with a unit`));
-    return scale === 0 && byUnit(written).size === 1
-      ? { type: "integer" }
-      : { type: "decimal", precision: whole + 5 + scale, scale };
+    const bareWhole = scale === 0;
+    because(
+      "type",
+      bareWhole ? "whole number" : `decimal (${whole + 5 + scale}, ${scale})`,
+      fitting(fits, filled, `are numbers with a unit`),
+    );
+    return bareWhole ? { type: "integer" } : { type: "decimal", precision: whole + 5 + scale, scale };
   } else {
     const percent =
       written.percent > 0 ? `; ${grouped(written.percent)} in per cent, of which the sign is taken away` : "";

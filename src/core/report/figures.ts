@@ -1,7 +1,7 @@
 import { fieldsOf, gatePartOf } from "../gate/index.ts";
 import type { Figure } from "../gate/part.ts";
 import { cellText, type Cells, type Heap } from "../kernel/bytes.ts";
-import { scaledText } from "../type/scaled.ts";
+import { scaledText, unitsOf } from "../type/scaled.ts";
 import type { Compiled } from "../course/compiled.ts";
 import type { Field } from "../plan/types.ts";
 import type { Sifted } from "../course/sifted.ts";
@@ -20,7 +20,7 @@ function sumFold(scale: number): Fold {
   return {
     take(heap, cells, r) {
       const text = cellText(heap, cells, r);
-      if (text.length > 15) total += units(text, scale);
+      if (text.length > 15) total += unitsOf(text, scale);
       else {
         // Exact while it stays below 2^53.
         part += Math.round(Number(text) * unit);
@@ -32,13 +32,6 @@ function sumFold(scale: number): Fold {
     },
     finish: () => ({ sum: scaledText(total + BigInt(part), scale) }),
   };
-}
-
-/** A decimal of any length as units of its last digit. */
-function units(text: string, scale: number): bigint {
-  const [, sign, whole = "", fraction = ""] = /^([+-]?)(\d*)(?:\.(\d*))?$/.exec(text) ?? [];
-  const all = BigInt(`${whole}${fraction.padEnd(scale, "0").slice(0, scale)}` || "0");
-  return sign === "-" ? -all : all;
 }
 
 function newestFold(): Fold {

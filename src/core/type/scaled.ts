@@ -5,3 +5,10 @@ export function scaledText(units: bigint, scale: number): string {
   const whole = scale === 0 ? digits : digits.slice(0, -scale);
   return `${units < 0n ? "-" : ""}${whole}${part && `.${part}`}`;
 }
+
+/** A decimal of any length as a whole number of units of ten to the power of -scale; what is smaller is cut. */
+export function unitsOf(text: string, scale: number): bigint {
+  const [, sign, whole = "", fraction = ""] = /^([+-]?)(\d*)(?:\.(\d*))?$/.exec(text) ?? [];
+  const all = BigInt(`${whole}${fraction.padEnd(scale, "0").slice(0, scale)}` || "0");
+  return sign === "-" ? -all : all;
+}

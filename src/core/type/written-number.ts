@@ -8,16 +8,21 @@ const SIGNS = /^[-+\u2212\u2013(\s]+|[-+\u2212\u2013)\s]+$/gu;
 /** Marks that only say in which direction a line runs. */
 const DIRECTIONS = /[\u200e\u200f\u061c]/g;
 /** The first of each of Unicode's runs of decimal digits, within the basic plane. */
-const ZEROS: readonly number[] = Array.from({ length: 0xffff }, (_, code) => code).filter(
-  (code) => /\p{Nd}/u.test(String.fromCharCode(code)) && !/\p{Nd}/u.test(String.fromCharCode(code - 1)),
-);
+function zerosOf(): readonly number[] {
+  return Array.from({ length: 0xffff }, (_, code) => code).filter(
+    (code) => /\p{Nd}/u.test(String.fromCharCode(code)) && !/\p{Nd}/u.test(String.fromCharCode(code - 1)),
+  );
+}
+
+let zeros: readonly number[] | null = null;
 
 /** A text with the decimal digits of any script in ASCII. */
 export function asciiDigits(text: string): string {
   if (!/[^\u0000-\u007f]/.test(text)) return text;
   return text.replace(/\p{Nd}/gu, (digit) => {
     const code = digit.charCodeAt(0);
-    return digit.length > 1 ? digit : String((code - ZEROS.findLast((z) => z <= code)!) % 10);
+    const known = (zeros ??= zerosOf());
+    return digit.length > 1 ? digit : String((code - known.findLast((z) => z <= code)!) % 10);
   });
 }
 

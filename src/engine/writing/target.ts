@@ -4,7 +4,7 @@ import type { Plan } from "@/core/plan/schema.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { SieveError, counted, grouped, listed, quoted } from "@/core/kernel/problem.ts";
 import { typePart } from "@/core/type/index.ts";
-import { charactersOf } from "@/core/type/part.ts";
+import { charactersOf, takesDecimals } from "@/core/type/part.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { ownTransactions, transactionNumber } from "@/store/writings.ts";
 import {
@@ -433,11 +433,8 @@ function widens(from: string, to: string): boolean {
   if (to === "bigint" || to === "integer") return from === "smallint" || (to === "bigint" && from === "integer");
   if (to.startsWith("character varying")) return charactersOf(from) <= charactersOf(to);
   const a = /^numeric\((\d+),(\d+)\)$/.exec(from);
-  const b = /^numeric\((\d+),(\d+)\)$/.exec(to);
-  if (!b) return false;
-  const [whole, scale] = [Number(b[1]) - Number(b[2]), Number(b[2])];
-  if (from === "bigint") return whole >= 19;
-  return a !== null && Number(a[1]) - Number(a[2]) <= whole && Number(a[2]) <= scale;
+  if (from === "bigint") return takesDecimals(to, 19, 0);
+  return a !== null && takesDecimals(to, Number(a[1]) - Number(a[2]), Number(a[2]));
 }
 
 /**

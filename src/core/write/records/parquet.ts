@@ -3,6 +3,7 @@ import { ByteWriter, ParquetWriter } from "hyparquet-writer";
 import type { Field } from "../../plan/types.ts";
 import { microsOf } from "../../formula/value.ts";
 import { listValues } from "../../type/list.ts";
+import { unitsOf } from "../../type/scaled.ts";
 import type { OutputPart } from "./part.ts";
 
 /** Records of a row group; as many are in memory at once. */
@@ -10,13 +11,6 @@ const GROUP = 20_000;
 const DAY_MICROS = 86_400_000_000;
 /** Digits that 64 bits hold whatever they are. */
 const DIGITS_64 = 18;
-
-/** A decimal of so many digits as a number of units of its last one. */
-function unitsOf(canonical: string, scale: number): bigint {
-  const [, sign, whole = "", part = ""] = /^([+-]?)(\d*)(?:\.(\d*))?$/.exec(canonical) ?? [];
-  const units = BigInt(`${whole}${part.padEnd(scale, "0").slice(0, scale)}` || "0");
-  return sign === "-" ? -units : units;
-}
 
 function decimalColumn(name: string, precision: number, scale: number): Column {
   const bytes = Math.ceil((precision * Math.log2(10) + 1) / 8);
