@@ -96,7 +96,8 @@ export async function runLoad(db: Db, id: number, options: RunOptions): Promise<
     const load = await getLoad(client, id);
     if (load.state !== "queued" && load.state !== "running") return;
     const run = new LoadRun(db, client, load, options);
-    const watch = setInterval(() => void run.heed().catch(() => {}), HEED_MS);
+    let heeding = Promise.resolve();
+    const watch = setInterval(() => (heeding = heeding.then(() => run.heed()).catch(() => {})), HEED_MS);
     try {
       await run.run();
     } catch (thrown) {
@@ -107,6 +108,8 @@ export async function runLoad(db: Db, id: number, options: RunOptions): Promise<
       else throw thrown;
     } finally {
       clearInterval(watch);
+      // What it would still break off must not be what the connection does for another.
+      await heeding;
     }
   } catch (error) {
     broken ??= error instanceof SieveError ? undefined : (error as Error);
