@@ -1,5 +1,6 @@
 import { MemorySpill } from "@/core/check/repeats.ts";
-import { ProfileFold, type Profile } from "@/core/profile/profile.ts";
+import type { Profile } from "@/core/profile/facts.ts";
+import { ProfileFold } from "@/core/profile/profile.ts";
 import { lastingReadOf, planOf, propose } from "@/core/profile/propose.ts";
 import { doubtWords } from "@/core/read/doubt.ts";
 import { openFile, type ReadOptions, type ReadSettings } from "@/core/read/source.ts";

@@ -1,4 +1,4 @@
-import type { Profile } from "@/core/profile/profile.ts";
+import type { Profile } from "@/core/profile/facts.ts";
 import type { ReadSection } from "@/core/plan/schema.ts";
 import { SieveError, problemParts } from "@/core/kernel/problem.ts";
 import { transaction, type Db, type Queryable } from "./db.ts";

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { compareProfiles } from "@/core/profile/compare.ts";
-import type { ColumnProfile } from "@/core/profile/profile.ts";
+import type { ColumnProfile } from "@/core/profile/facts.ts";
 import { planOf, propose, roundedLength } from "@/core/profile/propose.ts";
 import { columnOf, profileOf, proposed } from "../support/profile.ts";
 

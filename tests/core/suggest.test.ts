@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { suggestColumn } from "@/core/map/suggest.ts";
-import type { ColumnProfile, TypeCandidate } from "@/core/profile/profile.ts";
+import type { ColumnProfile, TypeCandidate } from "@/core/profile/facts.ts";
 import type { Field } from "@/core/plan/types.ts";
 
 const column = (name: string, more: Partial<ColumnProfile> = {}): ColumnProfile =>

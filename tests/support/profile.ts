@@ -1,5 +1,6 @@
 import { MemorySpill } from "@/core/check/repeats.ts";
-import { ProfileFold, type ColumnProfile, type Profile } from "@/core/profile/profile.ts";
+import type { ColumnProfile, Profile } from "@/core/profile/facts.ts";
+import { ProfileFold } from "@/core/profile/profile.ts";
 import { propose, type Proposal } from "@/core/profile/propose.ts";
 import { openFile } from "@/core/read/source.ts";
 import { csvRow } from "@/core/write/csv.ts";

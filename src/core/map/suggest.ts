@@ -1,5 +1,5 @@
 import { editDistance } from "../kernel/distance.ts";
-import type { ColumnProfile } from "../profile/profile.ts";
+import type { ColumnProfile } from "../profile/facts.ts";
 import type { Field } from "../plan/types.ts";
 import { plainName } from "./columns.ts";
 

@@ -1,5 +1,5 @@
 import { grouped } from "../kernel/problem.ts";
-import type { ColumnProfile, Profile } from "./profile.ts";
+import type { ColumnProfile, Profile } from "./facts.ts";
 
 /** What is different between two profiles, by column of either. */
 export interface ColumnChange {

@@ -1,5 +1,5 @@
 import { counted, grouped } from "../kernel/problem.ts";
-import type { ColumnProfile } from "./profile.ts";
+import type { ColumnProfile } from "./facts.ts";
 
 /** Which records of a delivery a note is about, as the records page is asked for them. */
 export interface NoteRecords {

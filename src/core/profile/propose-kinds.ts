@@ -1,7 +1,7 @@
 import { counted, grouped, listed } from "../kernel/problem.ts";
 import type { Field } from "../plan/types.ts";
 import type { WrittenNumbers } from "./kinds.ts";
-import type { ColumnProfile } from "./profile.ts";
+import type { ColumnProfile } from "./facts.ts";
 import { ENOUGH, fitting, type Because } from "./reason.ts";
 
 /** The share of the values that must have a currency or a unit beside the number for that to be what the column is. */

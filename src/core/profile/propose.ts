@@ -1,4 +1,4 @@
-import { mayBeKey, type ColumnProfile, type Profile } from "./profile.ts";
+import { mayBeKey, type ColumnProfile, type Profile } from "./facts.ts";
 import type { Plan, ReadSection } from "../plan/schema.ts";
 import { PLAN_FORMAT, type Field } from "../plan/types.ts";
 import { counted, grouped, listed } from "../kernel/problem.ts";

@@ -1,4 +1,4 @@
-import type { Profile } from "../profile/profile.ts";
+import type { Profile } from "../profile/facts.ts";
 import type { Tally } from "../course/tally.ts";
 import type { Compiled } from "../course/compiled.ts";
 import type { Plan } from "../plan/schema.ts";

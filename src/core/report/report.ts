@@ -7,7 +7,7 @@ import type { LookUpCounts } from "../lookup/compile.ts";
 import { listed } from "../kernel/problem.ts";
 import type { KeptCells } from "../plan/arriving.ts";
 import type { MatchMetrics } from "../match/metrics.ts";
-import type { Profile } from "../profile/profile.ts";
+import type { Profile } from "../profile/facts.ts";
 import type { Tally } from "../course/tally.ts";
 import { READ_PROBLEMS, TAKEN, checkTitle, faultTitle } from "../course/problem-words.ts";
 import type { Compiled } from "../course/compiled.ts";

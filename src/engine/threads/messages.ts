@@ -1,5 +1,5 @@
 import type { ControlText, Figure } from "@/core/gate/part.ts";
-import type { Profile } from "@/core/profile/profile.ts";
+import type { Profile } from "@/core/profile/facts.ts";
 import type { CodesSeen } from "@/core/course/course.ts";
 import type { Tally } from "@/core/course/tally.ts";
 import type { LoadInputs, Problem } from "@/core/course/compiled.ts";

@@ -3,7 +3,7 @@
 import { max, scaleLinear } from "d3";
 import { Fragment, useState } from "react";
 import type { ColumnChange } from "@/core/profile/compare.ts";
-import type { ColumnProfile, Profile } from "@/core/profile/profile.ts";
+import type { ColumnProfile, Profile } from "@/core/profile/facts.ts";
 import type { CodeSeen } from "@/store/loads.ts";
 import type { StoredProfile } from "@/store/profiles.ts";
 import { Bar } from "../kit/bar.tsx";

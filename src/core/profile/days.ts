@@ -1,0 +1,111 @@
+import { textOf } from "../kernel/bytes.ts";
+import { MONTHS, daysIn } from "../type/calendar.ts";
+import type { ColumnProfile } from "./facts.ts";
+import type { CellShape } from "./shape.ts";
+
+/** Orders in which a date's numbers may stand, by the mark between them. */
+const MARKS = [45, 46, 47, 32];
+
+/** A day as one number that orders days: 20260531. */
+const dayNumber = (year: number, month: number, day: number): number => year * 10_000 + month * 100 + day;
+
+/** Days that programs put where they know none: the first and last ones that they can say, and the beginnings of their counts. */
+const DEFAULT_DAYS: ReadonlySet<number> = new Set([
+  10101, 10102, 17530101, 18991230, 18991231, 19000101, 19000102, 19010101, 19040101, 19691231, 19700101, 19800101,
+  20380119, 20991231, 21000101, 29991231, 99991231,
+]);
+
+/** Default days that are kept as they are written. */
+const MOST_DEFAULTS = 20;
+
+/** How a column writes its days, and which of them are hardly true. */
+export class DayFold {
+  /** Values that have a time of day behind a day. */
+  timestamps = 0;
+  /** By format: values that fit it. */
+  readonly formats = new Map<string, number>();
+  /** Values that can be read with the day or the month first. */
+  private either = 0;
+  private future = 0;
+  private readonly defaults = new Map<string, { count: number; first: number }>();
+  /** Of the value at hand, the day that it is. */
+  private day = 0;
+
+  /** @param today the day after which days are in the future, as 20260531 */
+  constructor(private readonly today: number) {}
+
+  /** Takes a cell of digits in groups. */
+  add(bytes: Uint8Array, start: number, end: number, record: number, times: number, shape: CellShape): void {
+    this.day = 0;
+    this.read(bytes, start, end, times, shape);
+    if (this.day > this.today) this.future += times;
+    if (DEFAULT_DAYS.has(this.day)) this.noteDefault(textOf(bytes, start, end).trim().slice(0, 10), record, times);
+  }
+
+  finish(): Pick<ColumnProfile, "defaultDates" | "future" | "dateOrders"> {
+    const count = (order: RegExp): number =>
+      [...this.formats].filter(([f]) => order.test(f)).reduce((n, [, fits]) => n + fits, 0);
+    const dayFirst = count(/^d/);
+    const monthFirst = count(/^M{1,2}[^M]/);
+    return {
+      defaultDates: [...this.defaults].map(([value, own]) => ({ value, ...own })).sort((a, b) => b.count - a.count),
+      future: this.future,
+      dateOrders: dayFirst + monthFirst > 0 ? { dayFirst, monthFirst, either: this.either } : null,
+    };
+  }
+
+  private noteDefault(text: string, record: number, times: number): void {
+    const known = this.defaults.get(text);
+    if (known) known.count += times;
+    else if (this.defaults.size < MOST_DEFAULTS) this.defaults.set(text, { count: times, first: record });
+  }
+
+  private read(bytes: Uint8Array, start: number, end: number, times: number, shape: CellShape): void {
+    if (shape.groups === 2) {
+      const text = textOf(bytes, start, end).trim();
+      const match = /^(\d{1,2})[ .-]?\s?([a-z]{3,9})[ .,-]+(\d{4})$/i.exec(text);
+      if (!match) return;
+      const word = match[2]!.toLowerCase();
+      const month = MONTHS.findIndex((m) => m === word || m.slice(0, 3) === word);
+      if (month < 0 || Number(match[1]) > daysIn(Number(match[3]), month + 1)) return;
+      const long = word.length > 3 || word === "may";
+      this.fits(text.includes(" ") ? (long && word !== "may" ? "d MMMM yyyy" : "d MMM yyyy") : "d-MMM-yyyy", times);
+      return;
+    }
+    const { a, b, c } = shape;
+    const s = start + (bytes[start]! <= 32 ? 1 : 0);
+    let p = s;
+    while (p < end && bytes[p]! >= 48 && bytes[p]! <= 57) p++;
+    const first = p - s;
+    const mark = bytes[p]!;
+    if (first === 0 || !MARKS.includes(mark)) return;
+    let q = p + 1;
+    while (q < end && bytes[q]! >= 48 && bytes[q]! <= 57) q++;
+    const second = q - p - 1;
+    if (bytes[q] !== mark || second === 0 || second > 2) return;
+    let r = q + 1;
+    while (r < end && bytes[r]! >= 48 && bytes[r]! <= 57) r++;
+    const third = r - q - 1;
+    const m = String.fromCharCode(mark);
+    if (first === 4 && third <= 2) {
+      if (b < 1 || b > 12 || c < 1 || c > daysIn(a, b)) return;
+      this.day = dayNumber(a, b, c);
+      if (r === end) this.fits(first + second + third === 8 ? `yyyy${m}MM${m}dd` : `yyyy${m}M${m}d`, times);
+      else if ((bytes[r] === 84 || bytes[r] === 32) && shape.groups >= 5) this.timestamps += times;
+      return;
+    }
+    if (third !== 4 || first > 2 || r !== end) return;
+    const dayFirst = b >= 1 && b <= 12 && a >= 1 && a <= daysIn(c, b);
+    const monthFirst = a >= 1 && a <= 12 && b >= 1 && b <= daysIn(c, a);
+    const two = first === 2 && second === 2;
+    if (dayFirst) this.fits(two ? `dd${m}MM${m}yyyy` : `d${m}M${m}yyyy`, times);
+    if (monthFirst) this.fits(two ? `MM${m}dd${m}yyyy` : `M${m}d${m}yyyy`, times);
+    // What can be read in two ways is in the future only if it is so in both.
+    this.day = Math.min(dayFirst ? dayNumber(c, b, a) : Infinity, monthFirst ? dayNumber(c, a, b) : Infinity);
+    if (dayFirst && monthFirst && a !== b) this.either += times;
+  }
+
+  private fits(format: string, times: number): void {
+    this.formats.set(format, (this.formats.get(format) ?? 0) + times);
+  }
+}
