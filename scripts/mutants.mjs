@@ -48,7 +48,10 @@ const FOLDERS = {
   "core/lookup": { tests: ["lookup"], heart: false },
   "core/gate": { tests: ["gates", "gates-of-counts", "parts", "new-gate"], heart: true },
   "core/plan": { tests: ["plan", "edit", "difference", "check-sets", "arriving"], heart: false },
-  "core/profile": { tests: ["profile", "profile-facts", "profile-notes", "kinds", "keys", "suggest"], heart: true },
+  "core/profile": {
+    tests: ["profile", "profile-facts", "profile-model", "counted-values", "profile-notes", "kinds", "keys", "suggest"],
+    heart: true,
+  },
   "core/map": { tests: ["suggest", "drift", "sift", "kinds-of-files"], heart: false },
   "core/course": {
     tests: ["course", "sift", "between", "lookup", "identity", "match-entries", "arriving", "steps"],

@@ -8,11 +8,11 @@ import { memoryFile } from "./formats.ts";
 
 /** Profiles and proposals of columns that a test writes down. */
 
-export async function profileOf(columns: Record<string, readonly (string | number)[]>): Promise<Profile> {
+export async function profileOf(columns: Record<string, readonly (string | number)[]>, day?: string): Promise<Profile> {
   const names = Object.keys(columns);
   const rows = columns[names[0]!]!.map((_, r) => names.map((n) => String(columns[n]![r]!)));
   const text = [names, ...rows].map((row) => csvRow(row)).join("");
-  const fold = new ProfileFold(new MemorySpill(), 100_000);
+  const fold = new ProfileFold(new MemorySpill(), 100_000, day);
   const source = memoryFile("f.csv", text);
   for await (const opened of openFile(source, { delimiter: "," }, async () => memoryFile("", ""), { next: 0 }))
     for await (const block of opened.blocks) fold.add(block, opened.columns());

@@ -37,7 +37,11 @@ export class DayFold {
   /** Takes a cell of digits in groups. */
   add(bytes: Uint8Array, start: number, end: number, record: number, times: number, shape: CellShape): void {
     this.day = 0;
-    this.read(bytes, start, end, times, shape);
+    let s = start;
+    let e = end;
+    while (s < e && bytes[s]! <= 32) s++;
+    while (e > s && bytes[e - 1]! <= 32) e--;
+    this.read(bytes, s, e, times, shape);
     if (this.day > this.today) this.future += times;
     if (DEFAULT_DAYS.has(this.day)) this.noteDefault(textOf(bytes, start, end).trim().slice(0, 10), record, times);
   }
@@ -62,7 +66,7 @@ export class DayFold {
 
   private read(bytes: Uint8Array, start: number, end: number, times: number, shape: CellShape): void {
     if (shape.groups === 2) {
-      const text = textOf(bytes, start, end).trim();
+      const text = textOf(bytes, start, end);
       const match = /^(\d{1,2})[ .-]?\s?([a-z]{3,9})[ .,-]+(\d{4})$/i.exec(text);
       if (!match) return;
       const word = match[2]!.toLowerCase();
@@ -73,10 +77,9 @@ export class DayFold {
       return;
     }
     const { a, b, c } = shape;
-    const s = start + (bytes[start]! <= 32 ? 1 : 0);
-    let p = s;
+    let p = start;
     while (p < end && bytes[p]! >= 48 && bytes[p]! <= 57) p++;
-    const first = p - s;
+    const first = p - start;
     const mark = bytes[p]!;
     if (first === 0 || !MARKS.includes(mark)) return;
     let q = p + 1;
@@ -101,7 +104,9 @@ export class DayFold {
     if (dayFirst) this.fits(two ? `dd${m}MM${m}yyyy` : `d${m}M${m}yyyy`, times);
     if (monthFirst) this.fits(two ? `MM${m}dd${m}yyyy` : `M${m}d${m}yyyy`, times);
     // What can be read in two ways is in the future only if it is so in both.
-    this.day = Math.min(dayFirst ? dayNumber(c, b, a) : Infinity, monthFirst ? dayNumber(c, a, b) : Infinity);
+    if (dayFirst || monthFirst) {
+      this.day = Math.min(dayFirst ? dayNumber(c, b, a) : Infinity, monthFirst ? dayNumber(c, a, b) : Infinity);
+    }
     if (dayFirst && monthFirst && a !== b) this.either += times;
   }
 

@@ -60,7 +60,7 @@ export class NumberFold {
     const whole = (mark >= 0 ? mark : e) - from;
     const part = mark >= 0 ? e - mark - 1 : 0;
     if (whole === 0 && part === 0) return false;
-    if (part === 3 && whole <= 3 && bytes[from] !== 48) {
+    if (part === 3 && whole >= 1 && whole <= 3 && bytes[from] !== 48) {
       if (point >= 0) this.pointThousands += times;
       else this.commaThousands += times;
     }
@@ -76,7 +76,7 @@ export class NumberFold {
     let n = 0;
     for (let p = from; p < e; p++) if (p !== mark) n = n * 10 + bytes[p]! - 48;
     n /= part < POWERS.length ? POWERS[part]! : 10 ** part;
-    if (sign === 1 && bytes[s] === 45) n = -n;
+    if (sign === 1 && bytes[s] === 45) n = 0 - n;
     // Mean and spread in one pass (West, 1979).
     this.count += times;
     const delta = n - this.mean;

@@ -1,24 +1,17 @@
-import { printCheck, readCheck } from "@/core/check/identity.ts";
-import {
-  type Attempt,
-  OF_ATTEMPT,
-  asBuffer,
-  inTime,
-  ledgerBlocks,
-  lateProblems,
-  putOutcomes,
-  type LedgerBlock,
-} from "@/store/ledger.ts";
+import { printCheck } from "@/core/check/identity.ts";
+import { type Attempt, asBuffer, ledgerBlocks, putOutcomes, type LedgerBlock } from "@/store/ledger.ts";
+import { makeStagedHeld, stageHeld, Holding } from "./quarantine.ts";
+import { IntoTarget } from "./into-target.ts";
 import { once } from "node:events";
 import { from as copyFrom, type CopyStreamQuery } from "pg-copy-streams";
-import { BYTE, addToBalance, assertCloses, emptyBalance, heldByte, type Balance } from "@/core/kernel/ledger.ts";
+import { BYTE, addToBalance, assertCloses, emptyBalance, type Balance } from "@/core/kernel/ledger.ts";
 import { NO_REFERENCES, type Reference, type References } from "@/core/kernel/reference.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { addProposals, referencesOfLoad } from "@/store/references.ts";
 import type { TableRule } from "@/core/interop/table.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import type { Compiled } from "@/core/course/compiled.ts";
-import { SieveError, listed } from "@/core/kernel/problem.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import type { KeptCells } from "@/core/plan/arriving.ts";
 import { makeReport, type Reconciliation, type Timing } from "@/core/report/report.ts";
@@ -34,36 +27,26 @@ import { absentFields, findBroken, findLoadedBefore, findTaken, holdFiles } from
 import { abandonLoad, dropLeft } from "./abandon.ts";
 import { LOAD_LOCK } from "@/store/locks.ts";
 import { apart, profileLimits } from "../apart/apart.ts";
-import { holdBetween, holdingBetween } from "./between.ts";
+import { holdBetween } from "./between.ts";
 import { copyDelimiter, copyRows, moreOf } from "./copy-rows.ts";
 import { Reading } from "./reading.ts";
-import { referringKeys } from "../writing/existing-table.ts";
-import { heldRow } from "./held-rows.ts";
-import { fieldsOf, lateProblem } from "./late.ts";
-import type { FromThread, HeldRow } from "../threads/messages.ts";
+import type { FromThread } from "../threads/messages.ts";
 import { matchStaged, type Matched } from "../match/match-load.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
-import { LEAVE, countKept, countUpsert, meet, needsLeave, upsertStaged, type Meeting } from "../writing/meet.ts";
-import { heldMeetsRow, overtakeHeld } from "../release/overtake.ts";
+import { LEAVE, countKept, countUpsert, meet, needsLeave, type Meeting } from "../writing/meet.ts";
+import { overtakeHeld } from "../release/overtake.ts";
 import { Expected, reconcile } from "../writing/reconcile.ts";
 import { dropStaging, staging, stagingHeld, stagingMet } from "./staging.ts";
-import { Writing, WRITING, lockTarget } from "../writing/writing.ts";
+import { Writing, lockTarget } from "../writing/writing.ts";
 import { pruneUndo } from "../undo/undo.ts";
 import {
-  TARGET,
-  columnsByName,
   recordColumns,
-  staged,
   stagedColumns,
   successorOf,
-  tableOf,
   alterTarget,
   targetChanges,
   type Successor,
 } from "../writing/target.ts";
-
-/** Memory in which the database may sort a key's values. */
-const INDEX_MEMORY = "128MB";
 
 /** How often it is asked whether somebody wants the load to end. */
 const HEED_MS = 500;
@@ -183,10 +166,7 @@ class LoadRun {
     this.compiled = compilePlan(document, this.references, inputsOf(this.load));
     await targetChanges(client, this.compiled.plan);
     await this.makeStaging();
-    await client.query(
-      `create unlogged table ${stagingHeld(id)} (record integer not null, at text, file integer, line integer,
-         byte_start bigint, byte_end bigint, raw text, cells jsonb, field_values jsonb, problems jsonb, suspect boolean)`,
-    );
+    await makeStagedHeld(client, id);
 
     const done = await this.timed("reading to checking", () => this.stageRecords());
     this.stage = "closing";
@@ -210,7 +190,8 @@ class LoadRun {
   private async makeStaging(): Promise<void> {
     const { client, id, load } = this;
     const { plan } = this.compiled;
-    this.successor = load.kind === "trial" ? null : await this.successorNow();
+    const writing = { load: id, writing: this.writing };
+    this.successor = load.kind === "trial" ? null : await successorOf(client, plan, writing, staging(id));
     if (this.successor) {
       for (const statement of this.successor.make) await client.query(statement);
       return;
@@ -225,11 +206,6 @@ class LoadRun {
   /** Staged records say which cells are to leave what the target has; rows of a table that takes the target's place meet none. */
   private get leaves(): boolean {
     return this.successor === null && needsLeave(this.compiled.plan);
-  }
-
-  private async successorNow(): Promise<Successor | null> {
-    const { client, id, writing, compiled } = this;
-    return await successorOf(client, compiled.plan, { load: id, writing }, staging(id));
   }
 
   private async timed<T>(part: string, work: () => Promise<T>): Promise<T> {
@@ -262,7 +238,7 @@ class LoadRun {
       copy: this.copyStatement(),
       thread: this.options.thread,
       signal: this.options.signal,
-      hold: (rows) => this.stageHeld(rows),
+      hold: (rows) => stageHeld(this.db, this.attempt, rows),
       progress: async (records, bytesRead) => {
         this.records += records;
         this.bytes = bytesRead;
@@ -290,17 +266,6 @@ class LoadRun {
     return `copy ${staging(this.id)} (${columns}) from stdin (delimiter '${delimiter}', null '')`;
   }
 
-  private async stageHeld(rows: string, db: Pick<Client, "query"> = this.db): Promise<void> {
-    const { rowCount } = await db.query(
-      `with ${OF_ATTEMPT} insert into ${stagingHeld(this.id)}
-       select record, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, suspect
-       from of_attempt, jsonb_to_recordset($3::jsonb) as x (record integer, at text, file integer, line integer, byte_start bigint,
-         byte_end bigint, raw text, cells jsonb, field_values jsonb, problems jsonb, suspect boolean)`,
-      [this.id, this.attempt.attempt, rows],
-    );
-    inTime(rowCount, this.attempt);
-  }
-
   /** Tells how far the load is, a few times a second, and ends it when somebody has asked for that. */
   private async progress(now = false): Promise<void> {
     if (!now && Date.now() - this.told < 250) return;
@@ -318,6 +283,7 @@ class LoadRun {
     const { client, id, compiled, load } = this;
     const { plan } = compiled;
     const rerun: Rerun = { compiled, files: this.delivery.files, facts: done.files, rules: this.rules };
+    const holding = new Holding(client, this.attempt, rerun);
     const trial = load.kind === "trial";
     await this.timed("repeats", () => this.absolveSuspects(rerun));
     await client.query("begin");
@@ -396,7 +362,7 @@ class LoadRun {
         matches = matched.metrics;
       }
       if (!writing) {
-        if (apart + taken > 0) await this.writeLate(false, rerun, late);
+        if (apart + taken > 0) await holding.markLate(late, false);
         if (plan.load.mode === "upsert" && exists) {
           const meeting = await this.meeting(done.files);
           await meet(meeting, client);
@@ -406,21 +372,21 @@ class LoadRun {
         assertCloses(balance);
         await endLoad(client, id, trial ? "tried" : "stopped", balance, report());
       } else {
-        if (apart + taken > 0) await this.writeLate(true, rerun, late);
+        if (apart + taken > 0) await holding.markLate(late, true);
         await this.timed("target", async () => {
-          if (await this.takePlace(balance, writing, expected)) return;
+          const into = new IntoTarget({ client, id, plan, balance, writing, expected });
+          if (await into.takePlace(this.successor)) return;
           await alterTarget(client, plan);
           if (plan.load.mode === "upsert") {
-            kept = await this.upsert(balance, writing, expected, {
-              meeting: await this.meeting(done.files),
-              beside: apart + taken === 0 && !plan.match,
-            });
-          } else await this.addToTarget(balance, writing, expected);
+            // The ledger and the staged records are as they were committed where nothing was held or merged since.
+            const asCommitted = apart + taken === 0 && !plan.match;
+            kept = await into.upsert(await this.meeting(done.files), asCommitted ? this.db : null);
+          } else await into.add();
         });
         reconciliation = await this.timed("reconciliation", async () =>
           reconcile(writing, staging(id), await expected.settle(client)),
         );
-        await this.timed("quarantine", () => this.writeHeld(rerun, exists));
+        await this.timed("quarantine", () => holding.write(load.feed, exists));
         await writing.end();
         if (plan.load.key.length > 0) await overtakeHeld(client, writing, staging(id));
         await addProposals(client, id, done.lookUps);
@@ -541,39 +507,6 @@ class LoadRun {
     return balance;
   }
 
-  /**
-   * Marks records in the ledger that a check between records holds, whose key was taken, or that a
-   * rule of the target refuses; with `hold`, stages them for the quarantine. `late`: their problems by key.
-   */
-  private async writeLate(hold: boolean, rerun: Rerun, late: ReadonlyMap<string, number>): Promise<void> {
-    const { client, id, compiled } = this;
-    const course = new Course(compiled);
-    const apart = holdingBetween(compiled);
-    const others = [...late.keys()].filter((key) => ["taken", "target", "file"].includes(readCheck(key).kind));
-    for await (const block of ledgerBlocks(client, id)) {
-      const { rows } = await client.query<{ record: number; apart: boolean }>(
-        `select record, bool_or(check_key = any($4)) as apart from sieve.late_problem
-         where load = $1 and record >= $2 and record < $3
-           and check_key = any($5)
-         group by record order by record`,
-        [id, block.firstRecord, block.firstRecord + block.outcomes.length, apart, [...apart, ...others]],
-      );
-      const here = rows
-        .map(({ record, apart }) => ({
-          r: record - block.firstRecord,
-          at: apart ? ("check" as const) : ("load" as const),
-        }))
-        .filter(({ r }) => block.outcomes[r] === BYTE.inserted);
-      if (here.length === 0) continue;
-      for (const { r, at } of here) block.outcomes[r] = heldByte(at);
-      await putOutcomes(client, id, block);
-      if (!hold) continue;
-      const sifted = await rerunBlock(client, rerun, course, block);
-      const rowsHeld: HeldRow[] = here.map(({ r, at }) => ({ ...heldRow(sifted, compiled, r, at), suspect: false }));
-      await this.stageHeld(JSON.stringify(rowsHeld), client);
-    }
-  }
-
   /** Lists that are files of the delivery: foreign bytes, which are read where that can be ended. */
   private async deliveryLists(plan: Plan): Promise<Iterable<readonly [string, Reference]>> {
     if (!plan.lookup?.some((l) => l.file !== undefined)) return [];
@@ -594,35 +527,6 @@ class LoadRun {
     }
   }
 
-  /** Puts the staged table in the target's place, where that is still possible; false when it is not. */
-  private async takePlace(balance: Balance, writing: Writing, expected: Expected): Promise<boolean> {
-    const { client, id, compiled, successor } = this;
-    if (!successor) return false;
-    const now = await this.successorNow();
-    if (JSON.stringify(now) !== JSON.stringify(successor)) return false;
-    const { target } = compiled.plan.load;
-    const { rows } = await client.query<{ n: number }>(`select count(*)::int as n from ${staging(id)}`);
-    if (rows[0]!.n !== balance.outcomes.inserted) {
-      throw new Error(`${rows[0]!.n} records are staged, and the ledger has ${balance.outcomes.inserted}`);
-    }
-    if (successor.key !== "") {
-      await client.query(
-        `select set_config('maintenance_work_mem', '${INDEX_MEMORY}', true)
-         where pg_size_bytes(current_setting('maintenance_work_mem')) < pg_size_bytes('${INDEX_MEMORY}')`,
-      );
-      await client.query(`alter table ${staging(id)} add ${successor.key}`);
-    }
-    await client.query(
-      `alter table ${staging(id)} alter column "_load" drop default, alter column ${ident(WRITING)} drop default`,
-    );
-    await writing.keepTable();
-    await client.query(`alter table ${staging(id)} set schema ${ident(TARGET)}`);
-    await client.query(`alter table ${ident(TARGET, `load ${id}`)} rename to ${ident(target)}`);
-    writing.inserted += balance.outcomes.inserted;
-    expected.add(`select ${expected.columns((n) => `t.${ident(n)}`)} from ${tableOf(compiled.plan)} t`);
-    return true;
-  }
-
   /** The writing that this load becomes in its closing transaction. */
   private async beginWriting(): Promise<Writing> {
     const { client, load, compiled, xids } = this;
@@ -631,141 +535,9 @@ class LoadRun {
     return await Writing.begin(client, { ...about, by: load.askedBy, reason }, { id: this.writing, xids });
   }
 
-  /** Puts the staged records over the rows that they meet, and beside them; gives the cells that changed nothing. */
-  private async upsert(
-    balance: Balance,
-    writing: Writing,
-    expected: Expected,
-    { meeting, beside }: { meeting: Meeting; beside: boolean },
-  ): Promise<KeptCells[]> {
-    const { id } = this;
-    const have = await columnsByName(this.client, writing.table);
-    expected.addUpsert(meeting, id, (n) => staged(n, have.get(n)));
-    let kept: KeptCells[] = [];
-    const also = async (client: Client): Promise<void> => {
-      kept = await countKept(meeting, client, id);
-      await expected.settle(client);
-    };
-    // The ledger and the staged records are as they were committed where nothing was held or merged since.
-    await upsertStaged(writing, meeting, { beside: beside ? this.db : null, balance, also });
-    return kept;
-  }
-
-  /** Puts the staged records beside the target's rows, or in the place of all of them. */
-  private async addToTarget(balance: Balance, writing: Writing, expected: Expected): Promise<void> {
-    const { client, id, compiled } = this;
-    const { plan } = compiled;
-    const target = tableOf(plan);
-    if (plan.load.mode === "replace") {
-      await writing.keepAll();
-      await this.emptyTarget(target);
-    }
-    const key = await this.setKeyAside(target, balance.outcomes.inserted);
-    await writing.insertStaged(`${staging(id)} s`, balance.outcomes.inserted);
-    if (key) await client.query(`alter table ${target} add constraint ${ident(key.name)} ${key.definition}`);
-    const have = await columnsByName(client, target);
-    const own = (n: string): string =>
-      n === "_load" ? `${id}` : n === "_record" ? `s."_record"` : staged(n, have.get(n));
-    expected.add(`select ${expected.columns(own)} from ${staging(id)} s`);
-  }
-
-  /** Takes all rows out of the target, which nothing may hang on. */
-  private async emptyTarget(target: string): Promise<void> {
-    const tables = [...new Set((await referringKeys(this.client, target)).map((k) => k.child))];
-    if (tables.length > 0) {
-      throw new SieveError(
-        "rows-referred-to",
-        `All rows of the target would be replaced, and ${listed(tables)} may refer to them.`,
-        {
-          detail: "A row that others refer to can't be taken away and put back without touching theirs.",
-          hint: "Let the plan upsert by its key instead of replacing all rows.",
-        },
-      );
-    }
-    await this.client.query(`truncate ${target}`);
-  }
-
   private async meeting(files: readonly FileFacts[]): Promise<Meeting> {
     const { id, client, compiled, leaves } = this;
     const absent = await absentFields(client, id, files);
     return { plan: compiled.plan, staging: staging(id), met: stagingMet(id), absent, leaves };
-  }
-
-  /**
-   * Where more records come than are there, making the key's index anew is twice as fast as adding
-   * to it record by record. Readers see none of it: it is all in the closing transaction.
-   */
-  private async setKeyAside(target: string, incoming: number): Promise<{ name: string; definition: string } | null> {
-    const { client } = this;
-    if (this.compiled.plan.load.schema !== undefined) return null;
-    const { rows: there } = await client.query<{ n: number }>(
-      `select count(*)::int as n from (select from ${target} limit $1) t`,
-      [incoming],
-    );
-    if (incoming < 10_000 || there[0]!.n >= incoming) return null;
-    const { rows } = await client.query<{ name: string; definition: string }>(
-      `select conname as name, pg_get_constraintdef(oid) as definition from pg_constraint c
-       where conrelid = to_regclass($1) and contype = 'p'
-         and not exists (select from pg_constraint f where f.confrelid = c.conrelid and f.contype = 'f')`,
-      [target],
-    );
-    const key = rows[0];
-    if (!key) return null;
-    await client.query(`alter table ${target} drop constraint ${ident(key.name)}`);
-    return key;
-  }
-
-  /** Moves held records from staging into the quarantine, with the problems that were found late. */
-  private async writeHeld(rerun: Rerun, targetExists: boolean): Promise<void> {
-    const { client, id, load } = this;
-    const held = stagingHeld(id);
-    await client.query(`create temp table late_words (record integer, problems jsonb) on commit drop`);
-    // The words of late problems need the values; only records that have such problems are touched.
-    await client.query(
-      `declare late_held no scroll cursor for select h.record, h.field_values as "values" from ${held} h
-       where exists (select from sieve.late_problem l where l.load = ${id} and l.record = h.record) order by h.record`,
-    );
-    for (;;) {
-      const { rows } = await client.query<{ record: number; values: string[] }>("fetch 5000 from late_held");
-      if (rows.length === 0) break;
-      const words: { record: number; problems: unknown[] }[] = [];
-      const found = await lateProblems(client, id, rows[0]!.record, rows.at(-1)!.record + 1);
-      const values = new Map(rows.map((r) => [r.record, r.values]));
-      for (const l of found) {
-        const own = values.get(l.record);
-        if (!own) continue;
-        const problem = lateProblem(
-          rerun,
-          l,
-          fieldsOf(rerun, l.check).map((f) => own[f]!),
-          (name) => own[rerun.compiled.fields.findIndex((f) => f.name === name)] ?? null,
-        );
-        const last = words.at(-1);
-        if (last?.record === l.record) last.problems.push(problem);
-        else words.push({ record: l.record, problems: [problem] });
-      }
-      await client.query(
-        "insert into late_words select record, problems from jsonb_to_recordset($1::jsonb) as x (record integer, problems jsonb)",
-        [JSON.stringify(words)],
-      );
-    }
-    await client.query("close late_held");
-    await client.query(
-      `insert into sieve.held (load, record, feed, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, checks, found)
-       select $1, h.record, $2, h.at, h.file, h.line, h.byte_start, h.byte_end, decode(h.raw, 'base64'), h.cells,
-         h.field_values, h.problems, h.checks, ${targetExists ? this.foundSql() : "null"}
-       from (select h.record, h.at, h.file, h.line, h.byte_start, h.byte_end, h.raw, h.cells, h.field_values, p.problems,
-           array(select distinct x->>'check' from jsonb_array_elements(p.problems) x) as checks, null::jsonb as mended
-         from ${held} h left join late_words w on w.record = h.record
-           cross join lateral (select h.problems || coalesce(w.problems, '[]') as problems) p) h`,
-      [id, load.feed],
-    );
-  }
-
-  /** The version of the target's row that a held record `h` meets by its key, where its key can be told. */
-  private foundSql(): string {
-    const { plan, fields } = this.compiled;
-    const meets = plan.load.mode === "upsert" ? heldMeetsRow(plan, fields) : null;
-    return meets === null ? "null" : `(select t.xmin::text from ${tableOf(plan)} t where ${meets} limit 1)`;
   }
 }

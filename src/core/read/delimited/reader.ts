@@ -1,16 +1,19 @@
 import { Heap, concat, isUtf8, textOf } from "../../kernel/bytes.ts";
-import { RAW_KEPT, type Block, type Origins, type Unreadable, type UnreadableReason } from "../../kernel/block.ts";
+import { RAW_KEPT, type Block, type Origins, type Unreadable } from "../../kernel/block.ts";
 import { SieveError, grouped } from "../../kernel/problem.ts";
-import { refuseColumns } from "../documents.ts";
 import { decodingOf, unitsIn, type Decoding } from "../encoding/decode.ts";
+import { decodeCell, hasReplacement, unescapeCell } from "./cells.ts";
+import { distinctNames, headingFault } from "./columns.ts";
+import { CR, LF, byteOf, isLineEnd, lastLines, lineEndsIn, refuseUnfit, startsWith } from "./marks.ts";
 import { LONGEST_RECORD, MOST_COLUMNS, type DelimitedOptions } from "../options.ts";
 
-const LF = 10;
-const CR = 13;
 /** Most records of one block. */
 const BLOCK_RECORDS = 8192;
 /** Most cells of one block, so that a wide file has blocks of fewer records. */
 const BLOCK_CELLS = 1 << 17;
+/** Bytes that are kept of the lines at the end that are no records. */
+const TRAILER_BYTES = 1 << 14;
+const latin1 = new TextDecoder("latin1");
 
 /** Where in a file to begin again: what the ledger keeps of each block. */
 export interface ResumeAt {
@@ -33,9 +36,6 @@ export interface ResumeAt {
  * Lines with nothing on them are not records, except in a file of one column past its first line
  * that has something on it.
  */
-const TRAILER_BYTES = 1 << 14;
-const textDecoder = new TextDecoder("latin1");
-
 export class DelimitedReader {
   /** Names of the columns, or "1", "2", … without a header; null until they are known. */
   columns: readonly string[] | null = null;
@@ -48,7 +48,7 @@ export class DelimitedReader {
   private tail = new Uint8Array(0);
   /** After the last bytes: the lines at the end that are no records, as ISO 8859-1; at most some kilobytes. */
   get trailer(): string {
-    return textDecoder.decode(this.tail.subarray(0, TRAILER_BYTES));
+    return latin1.decode(this.tail.subarray(0, TRAILER_BYTES));
   }
   private readonly quote: number;
   private readonly escape: number;
@@ -100,25 +100,11 @@ export class DelimitedReader {
     this.delimiter = new TextEncoder().encode(options.delimiter);
     this.comment = new TextEncoder().encode(options.comment ?? "");
     this.skipEnd = resume ? 0 : (options.skip_end ?? 0);
-    const byteOf = (text: string): number => (text === "" ? -1 : text.charCodeAt(0));
     this.lf = options.row === undefined ? LF : byteOf(options.row);
     this.cr = options.row === undefined ? CR : -1;
     this.quote = byteOf(options.quote);
     this.escape = byteOf(options.escape);
-    const unfit =
-      this.delimiter.length === 0
-        ? "The delimiter is empty."
-        : options.quote.length > 1 || this.quote > 127
-          ? "The quote must be one ASCII character, or none."
-          : options.escape.length > 1 || this.escape > 127
-            ? "The escape must be one ASCII character, or none."
-            : this.delimiter[0] === this.lf || this.delimiter[0] === this.cr || this.delimiter[0] === this.quote
-              ? "The delimiter can't begin with what ends a record, or with the quote."
-              : options.row !== undefined && (options.row.length !== 1 || this.lf > 127 || this.lf === this.quote)
-                ? "What ends a record must be one ASCII character, and not the quote."
-                : "";
-    if (unfit) throw new SieveError("read-options", unfit, { hint: "Change the plan's read section." });
-
+    refuseUnfit(options);
     for (const b of [this.lf, this.cr, 0, this.delimiter[0]!]) if (b >= 0) this.stopsPlain[b] = 1;
     for (const b of [this.lf, this.cr, 0, this.quote, this.escape]) if (b >= 0) this.stopsQuoted[b] = 1;
 
@@ -261,21 +247,14 @@ export class DelimitedReader {
     }
     const bad = this.unreadable.get(0);
     if (bad && this.options.header) {
-      const why: Record<UnreadableReason, string> = {
-        "too-few-cells": "it is empty",
-        "too-many-cells": "it has too many cells",
-        quote: "a quote in it is never closed",
-        encoding: `it has bytes that are not ${this.options.encoding}`,
-        nul: "it has NUL bytes, so this may not be text",
-        "too-long": "it is too long",
-        "not-json": "it is not text",
-        "key-twice": "it is not text",
-        "cell-error": "it has an error",
-      };
-      throw new SieveError("header-unreadable", `The line that names the columns can't be read: ${why[bad.reason]}.`, {
-        detail: `It is line ${this.origin.line[0]}.`,
-        hint: "Check the file, its encoding and its quote character.",
-      });
+      throw new SieveError(
+        "header-unreadable",
+        `The line that names the columns can't be read: ${headingFault(bad.reason, this.options.encoding)}.`,
+        {
+          detail: `It is line ${this.origin.line[0]}.`,
+          hint: "Check the file, its encoding and its quote character.",
+        },
+      );
     }
     if (this.options.header) {
       const heap = this.block().heap;
@@ -314,8 +293,9 @@ export class DelimitedReader {
   private block(): Block {
     const heap = new Heap(this.window, this.have + 1);
     const width = this.columns?.length ?? this.seen;
+    const { start, end } = this;
     if (this.high.length > 0) this.decodeHigh(heap, width);
-    for (const cell of this.escaped) this.unescape(heap, cell);
+    for (const cell of this.escaped) unescapeCell(heap, { start, end }, cell, this.escape);
     const block: Block = {
       file: this.file,
       first: this.record,
@@ -338,7 +318,7 @@ export class DelimitedReader {
   }
 
   private decodeHigh(heap: Heap, width: number): void {
-    const { decoding, origin } = this;
+    const { decoding, origin, start, end } = this;
     for (const r of this.high) {
       if (this.unreadable.has(r)) continue;
       const from = origin.from[r]!;
@@ -349,39 +329,10 @@ export class DelimitedReader {
       else {
         for (let p = from; p < to && ok; p++) ok = decoding.table[heap.bytes[p]!] !== null;
         this.plain[r] = 0;
-        if (ok) for (let c = r * width; c < (r + 1) * width; c++) this.decodeCell(heap, c, decoding.table);
+        if (ok) for (let c = r * width; c < (r + 1) * width; c++) decodeCell(heap, { start, end }, c, decoding.table);
       }
       if (!ok) this.unreadable.set(r, { reason: "encoding", cells: 0 });
     }
-  }
-
-  private decodeCell(heap: Heap, cell: number, table: readonly (Uint8Array | null)[]): void {
-    const s = this.start[cell]!;
-    const e = this.end[cell]!;
-    const at = heap.reserve((e - s) * 3);
-    let q = at;
-    for (let p = s; p < e; p++) {
-      const out = table[heap.bytes[p]!]!;
-      for (let i = 0; i < out.length; i++) heap.bytes[q++] = out[i]!;
-    }
-    heap.length = q;
-    this.start[cell] = at;
-    this.end[cell] = q;
-  }
-
-  private unescape(heap: Heap, cell: number): void {
-    const s = this.start[cell]!;
-    const e = this.end[cell]!;
-    const at = heap.reserve(e - s);
-    const { bytes } = heap;
-    let q = at;
-    for (let p = s; p < e; p++) {
-      if (bytes[p] === this.escape && p + 1 < e) p++;
-      bytes[q++] = bytes[p]!;
-    }
-    heap.length = q;
-    this.start[cell] = at;
-    this.end[cell] = q;
   }
 
   /** Offset in the file of a position in the window. For UTF-16, positions must not go back. */
@@ -660,65 +611,4 @@ export class DelimitedReader {
     this.long = null;
     return true;
   }
-}
-
-function startsWith(w: Uint8Array, p: number, what: Uint8Array): boolean {
-  for (let i = 0; i < what.length; i++) if (w[p + i] !== what[i]) return false;
-  return true;
-}
-
-/** The bytes that end records; `cr` is -1 where there is one mark alone. */
-interface Ends {
-  readonly lf: number;
-  readonly cr: number;
-}
-
-const isLineEnd = (byte: number): boolean => byte === LF || byte === CR;
-
-function lineEndsIn(w: Uint8Array, from: number, to: number, { lf, cr }: Ends): number {
-  let n = 0;
-  for (let p = from; p < to; p++) if (w[p] === lf || (w[p] === cr && w[p + 1] !== lf)) n++;
-  return n;
-}
-
-/** Where the last `n` lines begin, of at least one; a line end at the very end begins no line. */
-function lastLines(bytes: Uint8Array, n: number, ends: Ends): number {
-  let p = beforeLineEnd(bytes, bytes.length, ends);
-  for (let i = 0; i < n; i++) {
-    if (i > 0) p = beforeLineEnd(bytes, p, ends);
-    while (p > 0 && bytes[p - 1] !== ends.lf && bytes[p - 1] !== ends.cr) p--;
-    if (p === 0) return 0;
-  }
-  return p;
-}
-
-/** Where the line end that stops at `p` begins; `p` where none does. */
-function beforeLineEnd(bytes: Uint8Array, from: number, { lf, cr }: Ends): number {
-  let p = from;
-  // Behind a mark of its own line ends are part of it.
-  if (cr < 0) while (p > 0 && isLineEnd(bytes[p - 1]!)) p--;
-  if (p > 1 && bytes[p - 1] === lf && bytes[p - 2] === cr) return p - 2;
-  return p > 0 && (bytes[p - 1] === lf || bytes[p - 1] === cr) ? p - 1 : p;
-}
-
-function hasReplacement(w: Uint8Array, from: number, to: number): boolean {
-  for (let p = from; p + 2 < to; p++) if (w[p] === 0xef && w[p + 1] === 0xbf && w[p + 2] === 0xbd) return true;
-  return false;
-}
-
-/** Column names as a file gives them, made distinct: a second “date” becomes “date (2)”; none, its number. */
-export function distinctNames(names: readonly string[]): string[] {
-  refuseColumns(names);
-  const used = new Set<string>();
-  /** By name, the next number that may be free. */
-  const next = new Map<string, number>();
-  return names.map((raw, i) => {
-    const name = raw.trim() === "" ? `column ${i + 1}` : raw.trim();
-    let unique = name;
-    let n = next.get(name) ?? 2;
-    for (; used.has(unique); n++) unique = `${name} (${n})`;
-    next.set(name, n);
-    used.add(unique);
-    return unique;
-  });
 }

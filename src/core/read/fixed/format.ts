@@ -1,7 +1,7 @@
 import type { Block } from "../../kernel/block.ts";
 import { isUtf8, textOf } from "../../kernel/bytes.ts";
 import { BlockBuilder } from "../builder.ts";
-import { distinctNames } from "../delimited/reader.ts";
+import { distinctNames } from "../delimited/columns.ts";
 import { findHeader } from "../header.ts";
 import type { FormatPart, OpenContext, SourceFile } from "../part.ts";
 import { lines, utf8Chunks } from "../text.ts";

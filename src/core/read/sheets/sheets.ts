@@ -1,7 +1,7 @@
 import type { Block } from "../../kernel/block.ts";
 import { SieveError, counted, listed } from "../../kernel/problem.ts";
 import { BlockBuilder } from "../builder.ts";
-import { distinctNames } from "../delimited/reader.ts";
+import { distinctNames } from "../delimited/columns.ts";
 import { rowsBelow, type Below } from "../below.ts";
 import { findHeader } from "../header.ts";
 import type { Doubt, FormatId, OpenContext, Opened, ReadSettings } from "../part.ts";
