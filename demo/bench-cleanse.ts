@@ -8,7 +8,8 @@ import { parsePlan, type Plan } from "@/core/plan/schema.ts";
 import { siftFile } from "@/core/course/files.ts";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { siftRows } from "@/core/course/recheck.ts";
-import { Course, cleansedValues } from "@/core/course/course.ts";
+import { Course } from "@/core/course/course.ts";
+import { cleansedValues } from "@/core/course/of-record.ts";
 
 type Say = (text: string) => void;
 

@@ -14,7 +14,8 @@ import { openFile, rawText, type SourceFile, type Spool } from "@/core/read/sour
 import { isSideFile, siftFile } from "@/core/course/files.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import { makeReport, type LoadReport } from "@/core/report/report.ts";
-import { Course, arrivedCells, fieldValues, problemsOf, rawBytes } from "@/core/course/course.ts";
+import { Course } from "@/core/course/course.ts";
+import { arrivedCells, fieldValues, problemsOf, rawBytes } from "@/core/course/of-record.ts";
 import type { Sifted } from "@/core/course/sifted.ts";
 import { NOT_OF_TYPE, VERDICT } from "@/core/kernel/verdict.ts";
 import { csvRow } from "@/core/write/csv.ts";

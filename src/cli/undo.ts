@@ -1,5 +1,8 @@
 import { SieveError, counted, grouped } from "@/core/kernel/problem.ts";
-import { cannotUndo, leftSummary, leftWords, previewUndo, undoWriting } from "@/engine/undo/undo.ts";
+import { cannotUndo } from "@/engine/undo/kept.ts";
+import { leftSummary, leftWords } from "@/engine/undo/words.ts";
+import { previewUndo } from "@/engine/undo/preview.ts";
+import { undoWriting } from "@/engine/undo/undo.ts";
 import { LEFT_BECAUSE } from "@/core/kernel/writing.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { getLoad } from "@/store/loads.ts";

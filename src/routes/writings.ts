@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { LEFT_BECAUSE, UNDO_DOES } from "@/core/kernel/writing.ts";
-import type { Undone, previewUndo as undoRows } from "@/engine/undo/undo.ts";
+import type { Undone } from "@/engine/undo/undo.ts";
+import type { previewUndo as undoRows } from "@/engine/undo/preview.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
 
 const id = { id: numberOf("The writing") };

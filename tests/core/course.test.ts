@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { compilePlan } from "@/core/course/compile.ts";
-import { Course, fieldValues, problemsOf } from "@/core/course/course.ts";
+import { Course } from "@/core/course/course.ts";
+import { fieldValues, problemsOf } from "@/core/course/of-record.ts";
 import { siftFile } from "@/core/course/files.ts";
 import { checkTitle, faultTitle, lateProblem } from "@/core/course/problem-words.ts";
 import { siftRows } from "@/core/course/recheck.ts";

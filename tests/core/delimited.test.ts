@@ -5,7 +5,7 @@ import { RAW_KEPT } from "@/core/kernel/block.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { distinctNames } from "@/core/read/delimited/columns.ts";
 import { DelimitedReader } from "@/core/read/delimited/reader.ts";
-import { arrivedCells } from "@/core/course/course.ts";
+import { arrivedCells } from "@/core/course/of-record.ts";
 import type { Encoding } from "@/core/read/encoding/names.ts";
 import { LONGEST_RECORD, MOST_COLUMNS, type DelimitedOptions } from "@/core/read/options.ts";
 import { CSV, readAll } from "../support/read.ts";

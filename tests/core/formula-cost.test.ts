@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { compileFormula, type Scope } from "@/core/formula/compile.ts";
+import { compileFormula } from "@/core/formula/compile.ts";
+import type { Scope } from "@/core/formula/scope.ts";
 
 const SCOPE: Scope = {
   fields: [

@@ -3,7 +3,7 @@ import { zipSync } from "fflate";
 import { describe, expect, it } from "vitest";
 import { parquetWriteBuffer } from "hyparquet-writer";
 import { openFile, type ReadSettings } from "@/core/read/source.ts";
-import { arrivedCells } from "@/core/course/course.ts";
+import { arrivedCells } from "@/core/course/of-record.ts";
 import { avroBytes, memoryFile, memorySpool } from "../support/formats.ts";
 import { workbook } from "../../demo/workbook.ts";
 

@@ -5,7 +5,7 @@ import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { siftRows } from "@/core/course/recheck.ts";
-import { fieldValues, problemsOf } from "@/core/course/course.ts";
+import { fieldValues, problemsOf } from "@/core/course/of-record.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
 
 const TAXA: Reference = {

@@ -6,7 +6,7 @@ import { compilePlan } from "@/core/course/compile.ts";
 import { usesOfFormula, withFormula, withNamed } from "@/core/plan/edit.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { siftRows } from "@/core/course/recheck.ts";
-import { fieldValues, problemsOf } from "@/core/course/course.ts";
+import { fieldValues, problemsOf } from "@/core/course/of-record.ts";
 
 const text = (name: string) => ({ name, type: "text" as const });
 const NAMED: NamedFormulas = {

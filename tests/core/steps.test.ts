@@ -6,7 +6,8 @@ import { parsePlan, type Plan, type Step } from "@/core/plan/schema.ts";
 import { siftFile } from "@/core/course/files.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import { siftRows } from "@/core/course/recheck.ts";
-import { Course, cleansedValues, fieldValues } from "@/core/course/course.ts";
+import { Course } from "@/core/course/course.ts";
+import { cleansedValues, fieldValues } from "@/core/course/of-record.ts";
 import { planOf } from "../support/plans.ts";
 import { csv, noSpool, siftAll, sourceOf, type FileInMemory } from "../support/sift.ts";
 

@@ -1,7 +1,7 @@
 import avro from "avsc";
 import { openFile, rawText, type ReadSettings, type SourceFile } from "@/core/read/source.ts";
 import type { Block } from "@/core/kernel/block.ts";
-import { arrivedCells, rawBytes } from "@/core/course/course.ts";
+import { arrivedCells, rawBytes } from "@/core/course/of-record.ts";
 import type { Doubt, RangedFile } from "@/core/read/part.ts";
 
 /** Bytes in memory as a file. */

@@ -1,6 +1,6 @@
 import { DelimitedReader } from "@/core/read/delimited/reader.ts";
 import type { DelimitedOptions } from "@/core/read/options.ts";
-import { arrivedCells, rawBytes } from "@/core/course/course.ts";
+import { arrivedCells, rawBytes } from "@/core/course/of-record.ts";
 import { rawText } from "@/core/read/source.ts";
 
 export const CSV: DelimitedOptions = {

@@ -8,7 +8,8 @@ import type { Plan } from "@/core/plan/schema.ts";
 import { siftFile } from "@/core/course/files.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import { makeReport, type LoadReport, type ReportInput } from "@/core/report/report.ts";
-import { Course, cleansedValues, fieldValues, problemsOf } from "@/core/course/course.ts";
+import { Course } from "@/core/course/course.ts";
+import { cleansedValues, fieldValues, problemsOf } from "@/core/course/of-record.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
 import { memorySpool } from "./formats.ts";
 

@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { previewUndo, undoLoad, undoWriting } from "@/engine/undo/undo.ts";
+import { previewUndo } from "@/engine/undo/preview.ts";
+import { undoLoad, undoWriting } from "@/engine/undo/undo.ts";
 import { discardRecords, releaseRecords } from "@/engine/release/release.ts";
 import { getHeld, listHeld } from "@/store/held.ts";
 import { askForLoad, getLoad } from "@/store/loads.ts";

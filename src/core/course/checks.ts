@@ -2,7 +2,8 @@ import { betweenPart, betweenTitle, type BetweenCheck } from "../check/between/i
 import { printCheck } from "../check/identity.ts";
 import { CHECKS } from "../check/index.ts";
 import type { ValueMapOptions } from "../cleanse/value-map.ts";
-import { compileFormula, type Scope } from "../formula/compile.ts";
+import { compileFormula } from "../formula/compile.ts";
+import type { Scope } from "../formula/scope.ts";
 import type { NamedFormulas } from "../formula/named.ts";
 import { cellText } from "../kernel/bytes.ts";
 import { grouped, quoted } from "../kernel/problem.ts";

@@ -9,7 +9,8 @@ import type { FileFacts } from "../read/facts.ts";
 import type { SourceFile, Spool } from "../read/part.ts";
 import { openFile, type PartCounter } from "../read/source.ts";
 import { footDoubt } from "../read/total.ts";
-import { arrivedCells, type Course } from "./course.ts";
+import type { Course } from "./course.ts";
+import { arrivedCells } from "./of-record.ts";
 import type { Sifted } from "./sifted.ts";
 
 /** Takes one file through the course; gives the blocks of all its parts as sifted, and the facts of each part when all is read. */

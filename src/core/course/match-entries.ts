@@ -3,7 +3,7 @@ import { mapColumns } from "../map/columns.ts";
 import type { Compiled } from "./compiled.ts";
 import { SieveError, listed } from "../kernel/problem.ts";
 import { siftRows } from "./recheck.ts";
-import { soundValues } from "./course.ts";
+import { soundValues } from "./of-record.ts";
 import { VERDICT } from "../kernel/verdict.ts";
 import type { MatchSection } from "../match/schema.ts";
 

@@ -1,7 +1,8 @@
 import { Heap } from "../kernel/bytes.ts";
 import type { Block } from "../kernel/block.ts";
 import type { Compiled, Problem } from "./compiled.ts";
-import { Course, fieldValues, problemsOf } from "./course.ts";
+import { Course } from "./course.ts";
+import { fieldValues, problemsOf } from "./of-record.ts";
 import type { Sifted } from "./sifted.ts";
 import { NOT_OF_TYPE, VERDICT } from "../kernel/verdict.ts";
 

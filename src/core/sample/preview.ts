@@ -1,6 +1,7 @@
 import { cellText } from "../kernel/bytes.ts";
 import { FormulaColumns } from "../formula/columns.ts";
-import { compileFormula, type Scope } from "../formula/compile.ts";
+import { compileFormula } from "../formula/compile.ts";
+import type { Scope } from "../formula/scope.ts";
 import { EMPTY } from "../formula/value.ts";
 import { compilePlan } from "../course/compile.ts";
 import type { Problem } from "../course/compiled.ts";
@@ -8,7 +9,7 @@ import { isRule, parsePlan, type Plan, type RuleCheck } from "../plan/schema.ts"
 import type { FieldCheck } from "../plan/types.ts";
 import { siftRows } from "../course/recheck.ts";
 import type { Sample } from "./sample.ts";
-import { cleansedValues, fieldValues, problemsOf } from "../course/course.ts";
+import { cleansedValues, fieldValues, problemsOf } from "../course/of-record.ts";
 import type { Sifted } from "../course/sifted.ts";
 import { NOT_OF_TYPE, VERDICT } from "../kernel/verdict.ts";
 

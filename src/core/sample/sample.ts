@@ -1,5 +1,5 @@
 import { newCellShape, scanShape } from "../profile/shape.ts";
-import { arrivedCells } from "../course/course.ts";
+import { arrivedCells } from "../course/of-record.ts";
 import type { Sifted } from "../course/sifted.ts";
 import { VERDICT } from "../kernel/verdict.ts";
 

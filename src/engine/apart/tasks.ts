@@ -12,7 +12,9 @@ import { findRecords, type RecordFilter } from "../look/records.ts";
 import { releaseRecords, type Mend, type ReleaseOptions } from "../release/release.ts";
 import { runProfile } from "../jobs/run-profile.ts";
 import { sampleDelivery } from "../look/sample.ts";
-import { previewUndo, undoLoad, undoWriting, type OverChanged, type UndoRowFilter } from "../undo/undo.ts";
+import { previewUndo, type UndoRowFilter } from "../undo/preview.ts";
+import { undoLoad, undoWriting } from "../undo/undo.ts";
+import type { OverChanged } from "../undo/rows.ts";
 
 /** What is done in a process of its own: by name, from an input that can be passed on to a result that can. */
 export const TASKS = {

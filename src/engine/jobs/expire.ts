@@ -4,7 +4,7 @@ import { transaction, type Db, type Queryable } from "@/store/db.ts";
 import { planInForce } from "@/store/feeds.ts";
 import { ABANDONED, EXPIRED, NOTHING_TAKEN, retentionOf, type Took } from "@/store/retention.ts";
 import type { Retention } from "@/core/plan/retention.ts";
-import { pruneUndo } from "../undo/undo.ts";
+import { pruneUndo } from "../undo/kept.ts";
 
 /** Records whose content goes in one transaction. */
 const AT_ONCE = 5000;

@@ -1,6 +1,7 @@
 import { utf8 } from "@/core/kernel/bytes.ts";
 import { extraOf } from "@/core/map/columns.ts";
-import { type Course, arrivedCells } from "@/core/course/course.ts";
+import type { Course } from "@/core/course/course.ts";
+import { arrivedCells } from "@/core/course/of-record.ts";
 import type { Sifted } from "@/core/course/sifted.ts";
 import { NOT_OF_TYPE, VERDICT } from "@/core/kernel/verdict.ts";
 

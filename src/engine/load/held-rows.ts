@@ -1,6 +1,6 @@
 import { RAW_KEPT } from "@/core/kernel/block.ts";
 import type { Compiled } from "@/core/course/compiled.ts";
-import { arrivedCells, cleansedValues, problemsOf, rawBytes } from "@/core/course/course.ts";
+import { arrivedCells, cleansedValues, problemsOf, rawBytes } from "@/core/course/of-record.ts";
 import type { Sifted } from "@/core/course/sifted.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
 import type { HeldRow } from "../threads/messages.ts";

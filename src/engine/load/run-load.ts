@@ -38,7 +38,7 @@ import { overtakeHeld } from "../release/overtake.ts";
 import { Expected, reconcile } from "../writing/reconcile.ts";
 import { dropStaging, staging, stagingHeld, stagingMet } from "./staging.ts";
 import { Writing, lockTarget } from "../writing/writing.ts";
-import { pruneUndo } from "../undo/undo.ts";
+import { pruneUndo } from "../undo/kept.ts";
 import {
   recordColumns,
   stagedColumns,

@@ -5,7 +5,7 @@ import { NOTHING_WORDS } from "@/core/profile/column.ts";
 import { newCellShape, scanShape, shapeText } from "@/core/profile/shape.ts";
 import type { ReadSettings } from "@/core/read/part.ts";
 import { openFile } from "@/core/read/source.ts";
-import { arrivedCells } from "@/core/course/course.ts";
+import { arrivedCells } from "@/core/course/of-record.ts";
 import type { Db } from "@/store/db.ts";
 import { getDelivery, storedFile, type DeliveryFile, type ReadTold } from "@/store/deliveries.ts";
 import { FileSpill, fileSpool } from "../threads/spool.ts";

@@ -1,7 +1,7 @@
 import { problemParts } from "@/core/kernel/problem.ts";
 import type { Doubt, Evidence, ReadOptions, ReadSettings } from "@/core/read/part.ts";
 import { openFile, rawText } from "@/core/read/source.ts";
-import { arrivedCells, rawBytes } from "@/core/course/course.ts";
+import { arrivedCells, rawBytes } from "@/core/course/of-record.ts";
 import type { Db } from "@/store/db.ts";
 import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
 import { fileSpool } from "../threads/spool.ts";

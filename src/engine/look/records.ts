@@ -3,7 +3,8 @@ import { heldAtOf, outcomeOf, type HeldAt, type Outcome } from "@/core/kernel/le
 import type { Problem } from "@/core/course/compiled.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { rawText } from "@/core/read/source.ts";
-import { Course, fieldValues, rawBytes } from "@/core/course/course.ts";
+import { Course } from "@/core/course/course.ts";
+import { fieldValues, rawBytes } from "@/core/course/of-record.ts";
 import type { Sifted } from "@/core/course/sifted.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
 import { textOf } from "@/core/kernel/bytes.ts";

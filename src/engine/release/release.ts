@@ -8,7 +8,7 @@ import { compilePlan } from "@/core/course/compile.ts";
 import { betweenCheck, type Compiled, type Problem } from "@/core/course/compiled.ts";
 import { SieveError, quoted } from "@/core/kernel/problem.ts";
 import { recheck, siftRows } from "@/core/course/recheck.ts";
-import { fieldValues, problemsOf } from "@/core/course/course.ts";
+import { fieldValues, problemsOf } from "@/core/course/of-record.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import { NOT_OF_TYPE, VERDICT } from "@/core/kernel/verdict.ts";
 import { dayOf } from "@/store/loads.ts";

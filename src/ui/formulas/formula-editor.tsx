@@ -16,7 +16,8 @@ import {
 } from "@codemirror/view";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { compileFormula, type Scope } from "@/core/formula/compile.ts";
+import { compileFormula } from "@/core/formula/compile.ts";
+import type { Scope } from "@/core/formula/scope.ts";
 import { FUNCTIONS } from "@/core/formula/functions.ts";
 import type { FormulaFunction } from "@/core/formula/define.ts";
 import { listsIn } from "@/core/formula/lists.ts";

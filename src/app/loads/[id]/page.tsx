@@ -7,7 +7,7 @@ import { canSwitchOff, compilePlan } from "@/core/course/compile.ts";
 import { getFeed, getPlan } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { getLoad, listLoads, trialBefore, type TrialBefore } from "@/store/loads.ts";
-import { cannotUndo } from "@/engine/undo/undo.ts";
+import { cannotUndo } from "@/engine/undo/kept.ts";
 import { listWritings } from "@/store/writings.ts";
 import { LoadKept, LoadReconciliation, LoadWritings } from "@/ui/loads/load-writing.tsx";
 import { GateDecision, LoadProgress } from "@/ui/loads/load-actions.tsx";

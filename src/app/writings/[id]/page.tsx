@@ -1,6 +1,6 @@
 import Link from "next/link";
 import { apart } from "@/engine/apart/apart.ts";
-import { cannotUndoWriting } from "@/engine/undo/undo.ts";
+import { cannotUndoWriting } from "@/engine/undo/kept.ts";
 import { LEFT_BECAUSE } from "@/core/kernel/writing.ts";
 import { z } from "zod";
 import { previewFilter } from "@/routes/writings.ts";

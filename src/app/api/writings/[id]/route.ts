@@ -1,5 +1,5 @@
 import { db, handle } from "@/app/server.ts";
-import { cannotUndoWriting } from "@/engine/undo/undo.ts";
+import { cannotUndoWriting } from "@/engine/undo/kept.ts";
 import { getWriting } from "@/routes/writings.ts";
 import * as store from "@/store/writings.ts";
 
