@@ -39,7 +39,17 @@ const FOLDERS = {
     heart: false,
   },
   "core/read/delimited": {
-    tests: ["delimited", "detect", "damage", "sift", "row-marks", "layouts", "heading-and-foot", "encodings"],
+    tests: [
+      "delimited",
+      "delimited-limits",
+      "detect",
+      "damage",
+      "sift",
+      "row-marks",
+      "layouts",
+      "heading-and-foot",
+      "encodings",
+    ],
     heart: true,
   },
   "core/cleanse": { tests: ["parts", "parts-added", "steps", "locale", "unicode", "spellings"], heart: true },
