@@ -1,3 +1,5 @@
+import type { OutFlags } from "./out.ts";
+import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { Command, CommanderError } from "commander";
 import { errorLines, SieveError } from "@/core/kernel/problem.ts";
 import type { RetentionOptions } from "./room.ts";
@@ -193,6 +195,24 @@ program
   );
 
 program
+  .command("out")
+  .description("Write the rows of a feed's target into a file or a folder; the path's ending says the format.")
+  .argument("<feed>", "the feed's name")
+  .argument("<path>", "a file, or a folder for several files with their manifest")
+  .option("--format <name>", OUTPUT_IDS.join(", "))
+  .option("--gzip", "compress each file; a name that ends with .gz says it too")
+  .option("--partition <fields>", "fields by which rows go into folders, such as partner,collected_on:month")
+  .option("--records <n>", "a file has no more records", wholeNumber)
+  .option("--megabytes <n>", "a new file is begun once one is so large", wholeNumber)
+  .option("--name <pattern>", "names of the files: {feed}, {load}, {day}, {n}")
+  .option("--load <load>", "only rows that this load wrote last", wholeNumber)
+  .option("--accepted <load>", "instead, what this load accepted, as it made it", wholeNumber)
+  .action(async (feed: string, path: string, flags: OutFlags) => {
+    const { out } = await import("./out.ts");
+    await out(feed, path, flags);
+  });
+
+program
   .command("undo")
   .description("Undo a load, or another writing: rows that nobody has changed since are as they were before it.")
   .argument("<number>", "the load's number, or with --writing the writing's")
@@ -299,7 +319,7 @@ try {
   } else {
     process.stderr.write(`${errorLines(error)}\n`);
     process.exitCode =
-      error instanceof SieveError && ["usage", "file-missing", "plan-invalid"].includes(error.code)
+      error instanceof SieveError && ["usage", "file-missing", "plan-invalid", "out-unfit"].includes(error.code)
         ? EXIT.usage
         : EXIT.failure;
   }

@@ -2,6 +2,7 @@ import { z } from "zod";
 import { plainNameSchema } from "@/core/plan/name.ts";
 import { retentionSchema } from "@/core/plan/retention.ts";
 import { MOST_SAMPLED } from "@/core/kernel/limits.ts";
+import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { readSectionSchema } from "@/core/read/settings.ts";
 import type { ReadSection } from "@/core/plan/schema.ts";
 import type { Sample } from "@/core/sample/sample.ts";
@@ -18,6 +19,26 @@ const document = z.object({ document: z.unknown().describe("A plan, as docs/plan
 export const listFeeds = declare("GET /api/feeds", {
   about: "the feeds",
   answer: z.object({ feeds: answerOf<Feed[]>("each with its name, title and what it is about") }),
+});
+
+export const recordsOut = declare("GET /api/feeds/{feed}/out", {
+  about:
+    "the rows of the feed's target as they are now, as a file; where there may be several, an archive of them with a manifest: records, bytes and SHA-256 of each, and the contract",
+  params: feed,
+  query: {
+    format: z.enum(OUTPUT_IDS).default("csv"),
+    gzip: z.stringbool().default(false).describe("Compress each file"),
+    partition: z
+      .string()
+      .max(1000)
+      .default("")
+      .describe("Fields by which rows go into folders, days by year, month or day: `partner,collected_on:month`"),
+    records: z.coerce.number().int().min(1).max(1_000_000_000).optional().describe("A file has no more records"),
+    load: z.coerce.number().int().min(1).optional().describe("Only rows that this load wrote last"),
+    name: z.string().min(1).max(150).optional().describe("A pattern of names: {feed}, {load}, {day}, {n}"),
+  },
+  gives: "application/octet-stream",
+  problems: ["out-unfit", "no-target"],
 });
 
 export const makeFeed = declare("POST /api/feeds", {

@@ -45,7 +45,7 @@ export const getHeld = declare("GET /api/quarantine/{load}/{record}", {
 
 export const releaseHeld = declare("POST /api/quarantine/release", {
   about:
-    "checks again and writes those that pass; `stayed` says of each other one its `problems`, what has `overtaken` it (`{by, now}`), or how somebody has `ended` it meanwhile; with `overtaken` such are written over what is newer",
+    "checks again and writes those that pass; `stayed` says of each other one its `problems`, what has `overtaken` it (`{by, now}`), or how somebody has `ended` it meanwhile; with `overtaken` such are written over what is newer. Of those released so many are `waiting` for a decision, as they may be the same as rows of the target",
   body: z.object({
     records: z
       .array(
@@ -56,7 +56,11 @@ export const releaseHeld = declare("POST /api/quarantine/release", {
     overtaken: z.boolean().default(false),
     reason: z.string().max(500).default(""),
   }),
-  answer: z.object({ released: z.int(), stayed: answerOf<Released[]>("what each of the others has wrong with it") }),
+  answer: z.object({
+    released: z.int(),
+    waiting: z.int(),
+    stayed: answerOf<Released[]>("what each of the others has wrong with it"),
+  }),
 });
 
 export const discardHeld = declare("POST /api/quarantine/discard", {

@@ -4,7 +4,9 @@ import type { PairOrder } from "@/core/match/model/asked.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import type { Reference } from "@/core/kernel/reference.ts";
 import { withWordLists, wordListsOf } from "@/core/match/word-lists.ts";
-import type { MatchSection } from "@/core/match/schema.ts";
+import type { LimitsInUse } from "@/core/match/match.ts";
+import type { PairModel } from "@/core/match/model/model.ts";
+import type { MatchField, MatchSection } from "@/core/match/schema.ts";
 import type { Decision } from "@/core/match/resolve.ts";
 import { readReference, versionAsked } from "./references.ts";
 import type { Queryable } from "./db.ts";
@@ -37,11 +39,14 @@ export interface AskedPair {
   decision: Decision | null;
   decidedBy: string;
   decidedAt: Date | null;
+  /** The plan that its values are of. */
+  plan: number;
 }
 
-/** What the pairs of a load were compared by: its plan's fields and match section. */
+/** What the pairs of a load were compared by: a plan's fields and match section. */
 export interface PairPlan {
   load: number;
+  plan: number;
   fields: Field[];
   formulas?: NamedFormulas;
   match: MatchSection;
@@ -53,6 +58,7 @@ export interface PairPlan {
 const PAIR = `p.id, p.load, p.feed, p.record, p.other, p.row_load as "rowLoad", p.row_record as "rowRecord", p.entry,
   p.own_values as values, p.other_values as "otherValues", p.score, p.shares, p.decision, p.decided_by as "decidedBy",
   p.decided_at as "decidedAt",
+  coalesce(p.plan, (select l.plan from sieve.load l where l.id = p.load)) as plan,
   p.score - (select max(q.score) from sieve.match_pair q where q.load = p.load and q.record = p.record and q.id <> p.id) as lead`;
 
 const WHERE = `p.band = 'ask' and ($1::text is null or p.feed = $1) and ($2::int is null or p.load = $2)`;
@@ -102,13 +108,18 @@ export async function countPairs(
   return rows[0]!;
 }
 
-/** The plans that the loads of some pairs had. */
-export async function pairPlans(db: Queryable, loads: readonly number[]): Promise<PairPlan[]> {
+/** The plans that the loads of some pairs had, and those by which records of them were released. */
+export async function pairPlans(
+  db: Queryable,
+  loads: readonly number[],
+  plans: readonly number[] = [],
+): Promise<PairPlan[]> {
   const { rows } = await db.query<PairPlan>(
-    `select l.id as load, p.document->'contract'->'fields' as fields, p.document->'match' as match, p.document->'formulas' as formulas,
+    `select l.id as load, p.id as plan, p.document->'contract'->'fields' as fields, p.document->'match' as match, p.document->'formulas' as formulas,
        coalesce(p.document->'load'->'key', '[]') as key, l.report->'matches' as matches
-     from sieve.load l join sieve.plan p on p.id = l.plan where l.id = any($1) and p.document ? 'match'`,
-    [[...new Set(loads)]],
+     from sieve.load l join sieve.plan p on p.id = l.plan or (p.feed = l.feed and p.id = any($2))
+     where l.id = any($1) and p.document ? 'match' order by l.id, p.id = l.plan desc`,
+    [[...new Set(loads)], [...new Set(plans)]],
   );
   for (const row of rows) {
     const lists = new Map<string, Reference>();
@@ -145,12 +156,45 @@ export async function decidedValues(db: Queryable, feed: string, limit: number):
   const { rows } = await db.query<DecidedValues>(
     `select array(select f->>'name' from jsonb_array_elements(p.document->'contract'->'fields') with ordinality as x (f, n) order by n) as names,
        m.own_values as a, m.other_values as b, m.decision
-     from sieve.match_pair m join sieve.load l on l.id = m.load join sieve.plan p on p.id = l.plan
+     from sieve.match_pair m join sieve.load l on l.id = m.load join sieve.plan p on p.id = coalesce(m.plan, l.plan)
      where m.feed = $1 and m.decided_at is not null and m.decision is not null
      order by m.decided_at desc, m.id desc limit $2`,
     [feed, limit],
   );
   return rows;
+}
+
+/** What the pairs of a load were judged by. */
+export interface KeptModel {
+  /** The compared fields, which say what the model's numbers are of. */
+  readonly fields: readonly MatchField[];
+  readonly model: PairModel;
+  readonly limits: LimitsInUse;
+}
+
+export async function putMatchModel(db: Queryable, load: number, { fields, model, limits }: KeptModel): Promise<void> {
+  await db.query("insert into sieve.match_model (load, fields, model, limits) values ($1, $2, $3, $4)", [
+    load,
+    JSON.stringify(fields),
+    JSON.stringify(model),
+    JSON.stringify(limits),
+  ]);
+}
+
+/**
+ * By what records of a load that are released later are judged: what its own pairs were judged by, else those of the
+ * feed's latest load, as long as the same fields are compared. Null where there is none.
+ */
+export async function matchModelFor(
+  db: Queryable,
+  { feed, load, fields }: { feed: string; load: number; fields: readonly MatchField[] },
+): Promise<KeptModel | null> {
+  const { rows } = await db.query<KeptModel>(
+    `select m.fields, m.model, m.limits from sieve.match_model m join sieve.load l on l.id = m.load
+     where l.feed = $1 and m.fields = $2::jsonb order by l.id = $3 desc, l.id desc limit 1`,
+    [feed, JSON.stringify(fields), load],
+  );
+  return rows[0] ?? null;
 }
 
 /** What the feed's newest load or trial that compared anything found. */

@@ -17,6 +17,7 @@ import matchEntry from "./migrations/015-match-entry.sql";
 import writing from "./migrations/016-writing.sql";
 import connection from "./migrations/017-connection.sql";
 import retention from "./migrations/018-retention.sql";
+import matchModel from "./migrations/019-match-model.sql";
 import { runMigrations } from "graphile-worker";
 import { ident, transaction, type Client, type Db } from "./db.ts";
 
@@ -40,6 +41,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 16, sql: writing },
   { id: 17, sql: connection },
   { id: 18, sql: retention },
+  { id: 19, sql: matchModel },
 ];
 
 /**

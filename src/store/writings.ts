@@ -154,18 +154,19 @@ const jsonOf = (names: readonly string[], alias: string): string =>
   `jsonb_build_object(${names.map((n) => `'${n}', ${alias}.${ident(n)}`).join(", ")})`;
 
 /**
- * Notes rows of the store as they are before a writing changes them. `where` is about the row `r`; so is `wrote`, which
- * says of a record whether the writing wrote a row of the target for it.
+ * Notes rows of the store as they are before a writing changes them. `where` is about the row `r`; so are `wrote`, which
+ * says of a record whether the writing wrote a row of the target for it, and `waits`, whether it put it to wait.
  */
 export async function noteBefore(
   client: Queryable,
   writing: number,
   relation: Noted,
   where: string,
-  { params = [], wrote }: { params?: readonly unknown[]; wrote?: string } = {},
+  { params = [], ...said }: { params?: readonly unknown[]; wrote?: string; waits?: string } = {},
 ): Promise<void> {
   const { key, values } = NOTED[relation];
-  const whose = wrote === undefined ? jsonOf(key, "r") : `${jsonOf(key, "r")} || jsonb_build_object('wrote', ${wrote})`;
+  const more = Object.entries(said).map(([name, is]) => `'${name}', ${is}`);
+  const whose = `${jsonOf(key, "r")}${more.length > 0 ? ` || jsonb_build_object(${more.join(", ")})` : ""}`;
   await client.query(
     `insert into sieve.store_before (writing, relation, key, was)
      select ${writing}, '${relation}', ${whose}, ${jsonOf(values, "r")} from sieve.${relation} r where ${where}`,
@@ -247,6 +248,11 @@ export async function putStoreBack(
       return `${ident(v)} = (b.old).${ident(v)}`;
     });
     await client.query(`update ${table} r set ${set.join(", ")} from ${before} b where ${same} and b.was is not null`);
+    // A record that came to wait by the writing waits no more; what was asked about it stays to be read.
+    if (relation === "waiting")
+      await client.query(
+        `update ${table} r set state = 'undone', writing = ${by}, ended_at = now() from ${before} b where ${same} and b.was is null`,
+      );
     const names = [...key, ...values].map((n) => ident(n)).join(", ");
     if (relation === "match_decision" || relation === "cluster" || relation === "loaded_file") {
       await client.query(`delete from ${table} r using ${before} b where ${same} and b.was is null`);

@@ -1,5 +1,6 @@
 import { parse as parseCsv } from "csv-parse/sync";
 import { parquetReadObjects } from "hyparquet";
+import { strFromU8, unzipSync } from "fflate";
 import { SaxesParser } from "saxes";
 import { describe, expect, it } from "vitest";
 import type { Plan } from "@/core/plan/schema.ts";
@@ -61,7 +62,7 @@ describe("every format", () => {
   it.each(OUTPUTS.map((o) => [o.id, o.extensions[0]!]))("%s is read again as it went out", async (id, extension) => {
     // Lists of a JSON, XML or Parquet file come joined by the mark that the contract knows.
     const { bytes, values } = await written(id);
-    const again = { ...plan, read: { as: id === "csv" || id === "tsv" ? "delimited" : id } as never };
+    const again = { ...plan, read: { as: /csv|tsv/.test(id) ? "delimited" : id } as never };
     const documents = { json: true, "json-lines": true, parquet: true, xml: true } as Record<string, boolean>;
     const { records } = await siftAll(
       {
@@ -72,9 +73,17 @@ describe("every format", () => {
     );
     // A decimal column of Parquet has as many decimals in every value.
     const plain = (f: Field, v: string): string =>
-      f.type === "json" ? v.replace(/\s/g, "") : f.type === "decimal" && v !== "" ? v.replace(/\.?0+$/, "") : v;
+      f.type === "json"
+        ? v.replace(/\s/g, "")
+        : (f.type === "decimal" || f.currency !== undefined) && v.includes(".")
+          ? v.replace(/\.?0+$/, "")
+          : v;
     const own = fields.filter(
-      (f) => !(id === "xml" && (f.type === "list" || f.type === "json")) && !(documents[id] && f.type === "json"),
+      (f) =>
+        !(id === "xml" && (f.type === "list" || f.type === "json")) &&
+        !(documents[id] && f.type === "json") &&
+        // Cells of a workbook know no zone.
+        !(id === "xlsx" && f.type === "timestamp"),
     );
     const pick = (all: readonly string[]): string[] => own.map((f) => plain(f, all[fields.indexOf(f)]!));
     const mapped = records.map((r) => r.values);
@@ -82,7 +91,7 @@ describe("every format", () => {
   });
 
   it("without a record is whole all the same", async () => {
-    for (const { id, extensions } of OUTPUTS) {
+    for (const { id, extensions } of OUTPUTS.filter((o) => o.id !== "csv-for-spreadsheets")) {
       const writer = OUTPUTS.find((o) => o.id === id)!.open(fields, "things");
       writer.end();
       const bytes = writer.take();
@@ -164,6 +173,58 @@ describe("read by other readers", () => {
       "value=x",
     ]);
     expect(seen.at(-1)).toMatch(/^things=/);
+  });
+
+  it("a workbook is typed where a cell keeps all of it, and runs nothing", async () => {
+    const { bytes } = await written("xlsx");
+    const parts = unzipSync(bytes);
+    const text = (name: string): string => strFromU8(parts[name]!);
+    for (const name of Object.keys(parts)) new SaxesParser({ xmlns: true }).write(text(name)).close();
+    const sheet = text("xl/worksheets/sheet1.xml");
+    const cell = (at: string): string => new RegExp(`<c r="${at}".*?</c>`, "s").exec(sheet)?.[0] ?? "";
+    expect(cell("A1")).toBe('<c r="A1" t="inlineStr" s="1"><is><t xml:space="preserve">id</t></is></c>');
+    expect(cell("A2")).toContain('a "b", &lt;c&gt; &amp; d');
+    // Sixteen digits are more than a number of a workbook keeps.
+    expect([cell("B2"), cell("B3")]).toEqual([
+      '<c r="B2" t="inlineStr"><is><t xml:space="preserve">9007199254740993</t></is></c>',
+      '<c r="B3"><v>-5</v></c>',
+    ]);
+    expect(cell("D2")).toBe('<c r="D2"><v>1234.5</v></c>');
+    expect(cell("F2")).toBe('<c r="F2" t="b"><v>1</v></c>');
+    expect(cell("G2")).toBe('<c r="G2" s="2"><v>46173</v></c>');
+    expect(cell("G3")).toContain("0001-01-01");
+    const [, days] = /<v>(.*?)<\/v>/.exec(cell("I2"))!;
+    expect(Math.round((Number(days) - 25_569) * 86_400)).toBe(Date.parse("2026-05-31T12:05:09Z") / 1000);
+    expect(cell("I3")).toContain("1969-12-31T23:59:59.000001Z");
+    expect(cell("N4")).toBe("");
+
+    const own = planOf([{ name: "a", type: "text" }]);
+    const odd = ["=1+1", "_x0041_", "bell\u0007", "+43 1", "a\rb"];
+    const file = { name: "in.json", bytes: Buffer.from(JSON.stringify(odd.map((a) => ({ a })))) };
+    const asJson = { ...own, read: { as: "json" } as never };
+    const out = await written("xlsx", asJson, file);
+    const { records } = await siftAll({ ...own, read: { as: "xlsx" } as never }, [
+      { name: "o.xlsx", bytes: out.bytes },
+    ]);
+    expect(records.map((r) => r.values[0])).toEqual(odd);
+    expect(strFromU8(unzipSync(out.bytes)["xl/worksheets/sheet1.xml"]!)).not.toContain("<f>");
+  });
+
+  it("CSV for spreadsheets has nothing that they run", async () => {
+    const own = planOf([{ name: "a", type: "text" }]);
+    const { bytes } = await written("csv-for-spreadsheets", own, csv('a\n=1+1\n"-2+3"\n-5\nplain\n'));
+    expect(Buffer.from(bytes).toString()).toBe("a\r\n'=1+1\r\n'-2+3\r\n-5\r\nplain\r\n");
+  });
+
+  it("a workbook refuses what no sheet can have", () => {
+    const writer = OUTPUTS.find((o) => o.id === "xlsx")!.open(fields, "things");
+    expect(() => writer.add(["x".repeat(32_768), ...fields.slice(1).map(() => "")])).toThrow("longer than a cell");
+    const one = OUTPUTS.find((o) => o.id === "xlsx")!.open(fields.slice(0, 1), "things");
+    for (let i = 1; i < 1_048_576; i++) {
+      one.add([""]);
+      if (i % 10_000 === 0) one.take();
+    }
+    expect(() => one.add([""])).toThrow("at most 1,048,575 records");
   });
 
   it("refuses in XML what no XML can have, and says what to do", () => {

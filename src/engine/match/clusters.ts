@@ -6,7 +6,7 @@ import type { Cluster, ClusterMember } from "@/store/matches.ts";
 import { getLoad } from "@/store/loads.ts";
 import { noteRows, rowNow, type WritingKind } from "@/store/writings.ts";
 import { referringKeys, refersTo } from "../writing/existing-table.ts";
-import { contentMark } from "./match-load.ts";
+import { contentMark } from "./records.ts";
 import { changeAt } from "../writing/meet.ts";
 import { compiledOfLoad } from "../load/rerun.ts";
 import { columnsByName, tableOf } from "../writing/target.ts";

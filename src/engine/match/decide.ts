@@ -35,11 +35,14 @@ interface PairRow {
   own_mark: string;
   other_mark: string;
   decision: Decision | null;
+  /** The plan that its values are of. */
+  plan: number;
   /** What the store had of its decision before this one. */
   before?: NotedRow[];
 }
 
-const PAIR = "id, load, feed, record, other, row_load, row_record, entry, other_values, own_mark, other_mark, decision";
+const PAIR = `id, load, feed, record, other, row_load, row_record, entry, other_values, own_mark, other_mark, decision,
+  coalesce(plan, (select l.plan from sieve.load l where l.id = load)) as plan`;
 
 interface WaitingRow {
   load: number;
@@ -50,6 +53,8 @@ interface WaitingRow {
   into_load: number | null;
   into_record: number | null;
   writing: number | null;
+  /** The plan that its values are of. */
+  plan: number;
 }
 
 /**
@@ -121,11 +126,11 @@ async function putDecision(client: Client, pair: PairRow, decision: Decision, by
 
 /** Locks the targets that pairs are about, before anything of theirs is. */
 async function lockPairs(client: Client, pairs: readonly number[]): Promise<void> {
-  const { rows } = await client.query<{ feed: string; load: number }>(
-    `select feed, min(load) as load from sieve.match_pair where id = any($1) group by feed order by feed`,
+  const { rows } = await client.query<{ feed: string; plan: number }>(
+    `select distinct on (feed) feed, plan from (select ${PAIR} from sieve.match_pair where id = any($1)) p order by feed, load`,
     [pairs],
   );
-  for (const { feed, load } of rows) await lockTarget(client, feed, (await compiledOf(client, load)).plan);
+  for (const { feed, plan } of rows) await lockTarget(client, feed, (await compiledOf(client, plan)).plan);
 }
 
 /** What the store has of a pair's decision, as notes of a writing keep it. */
@@ -150,35 +155,36 @@ async function pairOf(client: Client, id: number): Promise<PairRow> {
 
 async function waitingOf(client: Client, load: number, record: number): Promise<WaitingRow | null> {
   const { rows } = await client.query<WaitingRow>(
-    `select load, record, field_values, state, before, into_load, into_record, writing
+    `select load, record, field_values, state, before, into_load, into_record, writing,
+       coalesce(plan, (select l.plan from sieve.load l where l.id = load)) as plan
      from sieve.waiting where load = $1 and record = $2 for update`,
     [load, record],
   );
   return rows[0] ?? null;
 }
 
-async function compiledOf(client: Client, load: number): Promise<Compiled> {
-  const { rows } = await client.query<{ plan: number }>("select plan from sieve.load where id = $1", [load]);
-  return compilePlan((await getPlan(client, rows[0]!.plan)).document);
+async function compiledOf(client: Client, plan: number): Promise<Compiled> {
+  return compilePlan((await getPlan(client, plan)).document);
 }
 
 async function settleAll(client: Client, pairs: readonly PairRow[], by: string): Promise<Settled[]> {
   const plans = new Map<number, Compiled>();
   const results: Settled[] = [];
   const seen = new Set<string>();
-  for (const { load, record } of pairs) {
+  for (const { load, record, plan } of pairs) {
     if (seen.has(`${load}:${record}`)) continue;
     seen.add(`${load}:${record}`);
-    const compiled = plans.get(load) ?? (await compiledOf(client, load));
-    plans.set(load, compiled);
+    const compiled = plans.get(plan) ?? (await compiledOf(client, plan));
+    plans.set(plan, compiled);
     const before = pairs.filter((p) => p.load === load && p.record === record).flatMap((p) => p.before ?? []);
-    results.push(await settle(client, { compiled, load, record, by, before }));
+    results.push(await settle(client, { compiled, plan, load, record, by, before }));
   }
   return results;
 }
 
 interface Settling {
   readonly compiled: Compiled;
+  readonly plan: number;
   readonly load: number;
   readonly record: number;
   readonly by: string;
@@ -278,13 +284,13 @@ async function merge(client: Client, settling: Settling, waiting: WaitingRow, pa
 /** The writing that a decision about a record becomes, and the turn of its load's. */
 async function beginDecision(
   client: Client,
-  { compiled, load, by }: Settling,
+  { compiled, plan, load, by }: Settling,
 ): Promise<{ writing: Writing; after: number }> {
-  const { rows } = await client.query<{ feed: string; plan: number; after: number }>(
-    `select feed, plan, ${turnOf("writing")} as after from sieve.load where id = $1`,
+  const { rows } = await client.query<{ feed: string; after: number }>(
+    `select feed, ${turnOf("writing")} as after from sieve.load where id = $1`,
     [load],
   );
-  const { feed, plan, after } = rows[0]!;
+  const { feed, after } = rows[0]!;
   const about = { kind: "decision", feed, load, plan: compiled.plan, planId: plan, by } as const;
   return { writing: await Writing.begin(client, about), after };
 }
@@ -351,7 +357,7 @@ async function revert(client: Client, pair: PairRow, by: string): Promise<void> 
     );
   }
   await end(client, waiting, "waiting", { by, writing: null });
-  await keepWaiting(client, await compiledOf(client, into.load), into);
+  await keepWaiting(client, await compiledOf(client, into.plan), into);
 }
 
 /** Makes the values of a record that waits anew of its own and of those that were put to it, in the order in which they were. */

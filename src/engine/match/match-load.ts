@@ -1,63 +1,35 @@
-import { createHash } from "node:crypto";
-import type { References } from "@/core/kernel/reference.ts";
-import { entriesAsRecords, type KnownEntry } from "@/core/course/match-entries.ts";
-import { Matcher, limitsOf, type Label, type Pairs } from "@/core/match/match.ts";
-import {
-  estimateOfLimits,
-  joinedBy,
-  resolvePairs,
-  type JoinedBy,
-  type Decision,
-  type Resolution,
-} from "@/core/match/resolve.ts";
-import { comparedOf, comparedText, type MatchSection } from "@/core/match/schema.ts";
+import { limitsOf, type Pairs } from "@/core/match/match.ts";
+import { estimateOfLimits, joinedBy, resolvePairs, type JoinedBy, type Resolution } from "@/core/match/resolve.ts";
+import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import { keepCluster, withJoinedBy } from "@/core/match/survive.ts";
 import { type MatchMetrics, type PairSample, metricsOf, samplePairs } from "@/core/match/metrics.ts";
 import type { Compiled } from "@/core/course/compiled.ts";
-import { ident, type Client, type Queryable } from "@/store/db.ts";
-import { decidedValues, type ClusterMember } from "@/store/matches.ts";
+import { ident, type Queryable } from "@/store/db.ts";
+import { putMatchModel, type ClusterMember } from "@/store/matches.ts";
 import { PairSearch } from "./pairs.ts";
+import {
+  ComparedRecords,
+  ROWS,
+  RowValues,
+  decisionsOf,
+  entryOf,
+  labelsOf,
+  pairRow,
+  putPairs,
+  putWaiting,
+  type Comparison,
+  type Source,
+} from "./records.ts";
 import { changeAt } from "../writing/meet.ts";
 import type { Expected } from "../writing/reconcile.ts";
 import type { Writing } from "../writing/writing.ts";
-import { alterTarget, tableOf, targetColumns } from "../writing/target.ts";
+import { alterTarget, targetColumns } from "../writing/target.ts";
 
-/** Rows that are fetched, or written, at a time. */
-const ROWS = 5_000;
 /** Pairs that are kept to be looked at; of more, those that a person must decide and the least sure ones. */
 const MOST_PAIRS = 100_000;
 
-/** So many decided pairs teach; of more the latest. */
-const MOST_LABELS = 1_000;
-
-/** A record of the comparison: a row of the target, an entry of a reference list, or a staged one, in this order. */
-interface Source {
-  /** Its number in the load; -1 for any other. */
-  readonly record: Int32Array;
-  /** The load and record that a row of the target came from; -1 where that is not known. */
-  readonly rowLoad: Int32Array;
-  readonly rowRecord: Int32Array;
-  /** Where a row of the target stands; it stands there as long as this transaction does not write it. */
-  readonly place: readonly string[];
-  /** The entries, which stand after the rows of the target. */
-  readonly entries: readonly KnownEntry[];
-}
-
-/** The entry that a number of the comparison is, or null. */
-function entryOf({ place, entries }: Source, n: number): KnownEntry | null {
-  return entries[n - place.length] ?? null;
-}
-
-export interface MatchLoad {
-  readonly client: Client;
-  readonly id: number;
-  readonly feed: string;
-  readonly compiled: Compiled;
-  /** The quoted name of the staging table. */
-  readonly staging: string;
+export interface MatchLoad extends Comparison {
   readonly targetExists: boolean;
-  /** The reference lists of the load. */
-  readonly lists: References;
   /** Null where nothing but the numbers is wanted: the target is not written, and nothing is kept for people to decide. */
   readonly writing: Writing | null;
   /** What the target is to have of it. */
@@ -94,66 +66,23 @@ export async function matchStaged(run: MatchLoad): Promise<Matched> {
 async function matchBy(search: PairSearch, run: MatchLoad, section: MatchSection): Promise<Matched> {
   const { client, compiled, staging } = run;
   const { matcher } = search;
-  const add = (compared: readonly (string | null)[]): void =>
-    search.add(
-      matcher.incoming,
-      compared.map((v) => v ?? ""),
-    );
-  const withTarget = section.against.includes("target") && run.targetExists && compiled.plan.load.mode !== "replace";
-  const source = { record: [] as number[], rowLoad: [] as number[], rowRecord: [] as number[], place: [] as string[] };
-  const columns = new Set<string>();
-  if (withTarget) {
-    const { plan } = compiled;
+  const { plan } = compiled;
+  const records = new ComparedRecords(run, section, search);
+  if (section.against.includes("target") && run.targetExists && plan.load.mode !== "replace") {
     // What is kept may be written to rows of the target, which must have a column for each field then.
     if (run.writing) await alterTarget(client, plan);
-    for (const column of await targetColumns(client, tableOf(plan))) columns.add(column.name);
     // A row that an upsert will write over is the record's own; it is no other one.
-    const own =
-      plan.load.mode === "upsert" && plan.load.key.length > 0
-        ? ` where not exists (select from ${staging} s where ${plan.load.key.map((k) => `s.${ident(k)} = t.${ident(k)}`).join(" and ")})`
-        : "";
-    const origin = (name: string): string => (columns.has(name) ? `coalesce(t.${ident(name)}, -1)` : "-1");
-    await readRows(
-      client,
-      `select t.ctid::text as place, ${origin("_load")} as load, ${origin("_record")} as record, ${comparedSql(section, "t", columns)}
-       from ${tableOf(plan)} t${own} order by load, record`,
-      (row) => {
-        source.record.push(-1);
-        source.rowLoad.push(row.load!);
-        source.rowRecord.push(row.record);
-        source.place.push(row.place!);
-        add(row.compared);
-      },
-    );
+    const own = plan.load.key.map((k) => `s.${ident(k)} = t.${ident(k)}`).join(" and ");
+    const upserts = plan.load.mode === "upsert" && own !== "";
+    await records.addTarget(upserts ? `not exists (select from ${staging} s where ${own})` : "true");
   }
-  const entries = entriesOf(run, section);
-  const compared = comparedOf(section, compiled.fields);
-  for (const entry of entries) {
-    source.record.push(-1);
-    source.rowLoad.push(-1);
-    source.rowRecord.push(-1);
-    add(compared(entry.values));
-  }
-  const known = matcher.incoming.length;
-  await readRows(
-    client,
-    `select _record as record, ${comparedSql(section, "s", null)} from ${staging} s order by _record`,
-    (row) => {
-      source.record.push(row.record);
-      source.rowLoad.push(-1);
-      source.rowRecord.push(-1);
-      add(row.compared);
-    },
-  );
-  const sources: Source = {
-    record: Int32Array.from(source.record),
-    rowLoad: Int32Array.from(source.rowLoad),
-    rowRecord: Int32Array.from(source.rowRecord),
-    place: source.place,
-    entries,
-  };
+  records.addEntries();
+  const { known } = records;
+  await records.addStaged();
+  const sources = records.sources();
+  const { entries } = sources;
   const delivery = section.against.includes("delivery");
-  const { choice, summary } = await search.estimate({
+  const { choice, summary, model } = await search.estimate({
     start: known,
     delivery,
     mixed: entries.length > 0 && known > entries.length,
@@ -163,7 +92,7 @@ async function matchBy(search: PairSearch, run: MatchLoad, section: MatchSection
   await run.progress();
   const before = delivery ? matcher.incoming.length : known;
   const pairs = await search.find({ from: known, before }, () => run.progress());
-  const values = new RowValues(run, sources, known, columns);
+  const values = new RowValues(run, sources, known, records.columns);
   const decisions = await decisionsOf(run, matcher, pairs, values);
   const limits = limitsOf(section.limits, choice);
   const found = resolvePairs(matcher, pairs, limits, (i) => decisions.get(i) ?? null);
@@ -192,7 +121,8 @@ async function matchBy(search: PairSearch, run: MatchLoad, section: MatchSection
   const samples = await samplesOf(section, compiled, pairs, found, values);
   if (run.writing) {
     await keepPairs(run, pairs, found, sources, values, waits);
-    await keepWaiting(run, waiting);
+    await putWaiting(run, waiting, null);
+    await putMatchModel(client, run.id, { fields: section.fields, model, limits });
   }
   await keepClusters(run, section, members, sources, values, joinedBy(matcher, pairs, found));
   await client.query(`delete from ${staging} where _record = any($1)`, [[...merged, ...waiting]]);
@@ -212,14 +142,6 @@ async function matchBy(search: PairSearch, run: MatchLoad, section: MatchSection
     samples,
   });
   return { metrics, merged: merged.sort((a, b) => a - b), waiting };
-}
-
-/** The entries that records are compared with: those that hold today. */
-function entriesOf({ compiled, lists }: MatchLoad, section: MatchSection): KnownEntry[] {
-  if (!section.list || !section.against.includes("list")) return [];
-  const list = lists.get(section.list.name);
-  if (!list) throw new Error(`the list ${section.list.name} is not at hand`);
-  return entriesAsRecords(compiled, section, list, new Date().toISOString().slice(0, 10));
 }
 
 /** Some pairs of each stretch of the scores, for setting the limits by. */
@@ -242,140 +164,6 @@ async function samplesOf(
   }));
 }
 
-/** The texts that are compared, as one array. */
-function comparedSql(section: MatchSection, alias: string, columns: ReadonlySet<string> | null): string {
-  const one = (name: string): string => (columns && !columns.has(name) ? "null" : `${alias}.${ident(name)}::text`);
-  const list = section.fields.map((f) =>
-    f.in.length === 1 ? one(f.in[0]!) : `concat_ws(' ', ${f.in.map(one).join(", ")})`,
-  );
-  return `array[${list.join(", ")}]::text[] as compared`;
-}
-
-interface ComparedRow {
-  place?: string;
-  load?: number;
-  record: number;
-  compared: (string | null)[];
-}
-
-async function readRows(client: Client, sql: string, take: (row: ComparedRow) => void): Promise<void> {
-  await client.query(`declare compared_rows no scroll cursor for ${sql}`);
-  for (;;) {
-    const { rows } = await client.query<ComparedRow>(`fetch ${ROWS} from compared_rows`);
-    for (const row of rows) take(row);
-    if (rows.length === 0) break;
-  }
-  await client.query("close compared_rows");
-}
-
-/** The values of whole records by their numbers in the comparison, fetched when they are needed. */
-class RowValues {
-  private readonly kept = new Map<number, string[]>();
-
-  constructor(
-    private readonly run: MatchLoad,
-    private readonly sources: Source,
-    private readonly known: number,
-    private readonly there: ReadonlySet<string>,
-  ) {}
-
-  /** Fetches what is not there yet; to be called before `of`. Few are kept at a time, however many clusters there are. */
-  async want(numbers: readonly number[]): Promise<void> {
-    const { run, sources, known, kept } = this;
-    if (kept.size > 4 * ROWS) kept.clear();
-    const missing = [...new Set(numbers)].filter((n) => {
-      const entry = entryOf(sources, n);
-      if (entry) kept.set(n, [...entry.values]);
-      return !kept.has(n);
-    });
-    const fetch = async (
-      part: readonly number[],
-      table: string,
-      at: string,
-      is: (n: number) => string,
-    ): Promise<void> => {
-      const { client, compiled } = run;
-      const has = (name: string): boolean => table === run.staging || this.there.has(name);
-      const list = compiled.fields.map((f) => (has(f.name) ? `coalesce(t.${ident(f.name)}::text, '')` : "''"));
-      const number = new Map(part.map((n) => [is(n), n]));
-      for (let i = 0; i < part.length; i += ROWS) {
-        const { rows } = await client.query<{ at: string; v: string[] }>(
-          `select t.${at}::text as at, array[${list.join(", ")}] as v from ${table} t where t.${at} = any($1)`,
-          [part.slice(i, i + ROWS).map(is)],
-        );
-        for (const row of rows) kept.set(number.get(row.at)!, row.v);
-      }
-    };
-    await fetch(
-      missing.filter((n) => n >= known),
-      run.staging,
-      "_record",
-      (n) => String(sources.record[n]!),
-    );
-    await fetch(
-      missing.filter((n) => n < known),
-      tableOf(run.compiled.plan),
-      "ctid",
-      (n) => sources.place[n]!,
-    );
-  }
-
-  of(n: number): string[] {
-    const values = this.kept.get(n);
-    if (!values) throw new Error(`the values of record ${n} of the comparison were not fetched`);
-    return values;
-  }
-}
-
-/** What tells a record's content from another's, as far as it matters to a decision: its key and all that is compared. */
-export function contentMark(compiled: Compiled, values: readonly string[]): string {
-  const { plan, fields } = compiled;
-  const names = new Set([...plan.load.key, ...(plan.match?.fields.flatMap((f) => f.in) ?? [])]);
-  const hash = createHash("sha256");
-  fields.forEach((f, i) => names.has(f.name) && hash.update(JSON.stringify([f.name, values[i]])));
-  return hash.digest("base64url").slice(0, 27);
-}
-
-/** What people decided before about pairs of these contents, by the pair's number. */
-async function decisionsOf(
-  run: MatchLoad,
-  matcher: Matcher,
-  pairs: Pairs,
-  values: RowValues,
-): Promise<Map<number, Decision>> {
-  const found = new Map<number, Decision>();
-  const known = new Map<string, Decision>();
-  const { rows } = await run.client.query<{ low: string; high: string; decision: Decision }>(
-    "select low, high, decision from sieve.match_decision where feed = $1",
-    [run.feed],
-  );
-  if (rows.length === 0 || matcher.incoming.length === 0) return found;
-  for (const { low, high, decision } of rows) known.set(`${low} ${high}`, decision);
-  for (let from = 0; from < pairs.count; from += ROWS) {
-    const to = Math.min(pairs.count, from + ROWS);
-    const numbers: number[] = [];
-    for (let i = from; i < to; i++) numbers.push(pairs.a[i]!, pairs.b[i]!);
-    await values.want(numbers);
-    for (let i = from; i < to; i++) {
-      const marks = [pairs.a[i]!, pairs.b[i]!].map((n) => contentMark(run.compiled, values.of(n))).sort();
-      const decision = known.get(marks.join(" "));
-      if (decision) found.set(i, decision);
-    }
-  }
-  return found;
-}
-
-/** What people have decided about pairs of the feed, the latest, as their records are compared now: it teaches what pairs are like. */
-async function labelsOf(client: Queryable, feed: string, section: MatchSection): Promise<Label[]> {
-  const decided = await decidedValues(client, feed, MOST_LABELS);
-  return decided.flatMap(({ names, a, b, decision }) => {
-    if (!section.fields.every((f) => f.in.some((name) => names.includes(name)))) return [];
-    const compared = (values: readonly string[]): string[] =>
-      section.fields.map((f) => comparedText(f, (name) => values[names.indexOf(name)] ?? ""));
-    return [{ a: compared(a), b: compared(b), same: decision === "same" }];
-  });
-}
-
 async function keepPairs(
   run: MatchLoad,
   pairs: Pairs,
@@ -384,7 +172,6 @@ async function keepPairs(
   values: RowValues,
   waits: (r: number) => boolean,
 ): Promise<void> {
-  const width = run.compiled.plan.match!.fields.length;
   const ask: number[] = [];
   const same: number[] = [];
   for (let i = 0; i < pairs.count; i++) {
@@ -396,35 +183,10 @@ async function keepPairs(
   for (let at = 0; at < chosen.length; at += ROWS) {
     const part = chosen.slice(at, at + ROWS);
     await values.want(part.flatMap((i) => [pairs.a[i]!, pairs.b[i]!]));
-    const rows = part.map((i) => {
-      const [a, b] = [pairs.a[i]!, pairs.b[i]!];
-      const [own, other] = [values.of(a), values.of(b)];
-      const inLoad = sources.record[b]! >= 0;
-      const entry = entryOf(sources, b);
-      const inTarget = !inLoad && entry === null;
-      return {
-        record: sources.record[a]!,
-        other: inLoad ? sources.record[b]! : null,
-        row_load: inTarget ? sources.rowLoad[b]! : null,
-        row_record: inTarget ? sources.rowRecord[b]! : null,
-        entry: entry && [entry.list, entry.key],
-        own_values: own,
-        other_values: other,
-        own_mark: contentMark(run.compiled, own),
-        other_mark: contentMark(run.compiled, other),
-        score: found.scores[i]!,
-        shares: Array.from(pairs.shares.subarray(i * width, (i + 1) * width)),
-        band: found.bands[i] === 0 ? "same" : "ask",
-        decision: found.decided[i] === 1 ? "same" : null,
-      };
-    });
-    await run.client.query(
-      `insert into sieve.match_pair (load, feed, record, other, row_load, row_record, entry, own_values, other_values, own_mark,
-         other_mark, score, shares, band, decision)
-       select $1, $2, record, other, row_load, row_record, entry, own_values, other_values, own_mark, other_mark, score, shares,
-         band, decision from jsonb_to_recordset($3::jsonb) as x (record int, other int, row_load int, row_record int,
-         entry text[], own_values jsonb, other_values jsonb, own_mark text, other_mark text, score real, shares real[], band text, decision text)`,
-      [run.id, run.feed, JSON.stringify(rows)],
+    await putPairs(
+      run.client,
+      { load: run.id, feed: run.feed, plan: null },
+      part.map((i) => pairRow(run, pairs, i, { found, sources, values })),
     );
   }
 }
@@ -514,15 +276,5 @@ async function writeKept(
      where t._record = x.at::int
        and (${own.join(", ")}) is distinct from (${numbered.map(value).join(", ")})`,
     [JSON.stringify(rows.map((r) => ({ at: r.at, v: r.values })))],
-  );
-}
-
-async function keepWaiting(run: MatchLoad, waiting: readonly number[]): Promise<void> {
-  const { compiled, client, staging, id, feed } = run;
-  const columns = compiled.fields.map((f) => `coalesce(t.${ident(f.name)}::text, '')`).join(", ");
-  await client.query(
-    `insert into sieve.waiting (load, record, feed, field_values)
-     select $1, t._record, $2, jsonb_build_array(${columns}) from ${staging} t where t._record = any($3)`,
-    [id, feed, waiting],
   );
 }

@@ -10,6 +10,7 @@ import {
   type Looking,
   type Pairs,
 } from "@/core/match/match.ts";
+import type { PairModel } from "@/core/match/model/model.ts";
 import { TakesNumbered } from "@/core/match/pairs/numbered.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import { sharedNumbers, type MatchTable } from "@/core/match/pairs/table.ts";
@@ -139,16 +140,13 @@ export class PairSearch {
     this.answers.push(answer);
   }
 
-  /** Indexes the records and estimates the model and the limits from them. To be called when all are added. */
-  async estimate(looking: Looking = {}): Promise<Estimate> {
+  /** Indexes the records. To be called when all are added. */
+  private async prepare(): Promise<void> {
     const { matcher } = this;
     if (this.batch) this.send();
     await Promise.all(this.answers.splice(0));
     const helper = this.helper;
-    if (!helper) {
-      matcher.prepare();
-      return matcher.estimate(looking);
-    }
+    if (!helper) return matcher.prepare();
     void helper.call("records", matcher.shareRecords());
     const records = matcher.known.length;
     const half = records >> 1;
@@ -166,6 +164,20 @@ export class PairSearch {
       matcher.values.map((v) => v.texts),
     );
     matcher.prepare(rows);
+  }
+
+  /** Indexes the records, whose pairs are judged by a model that was estimated before. To be called when all are added. */
+  async use(model: PairModel): Promise<void> {
+    await this.prepare();
+    this.matcher.use(model);
+    void this.helper?.call("use", model);
+  }
+
+  /** Indexes the records and estimates the model and the limits from them. To be called when all are added. */
+  async estimate(looking: Looking = {}): Promise<Estimate> {
+    await this.prepare();
+    const { matcher, helper } = this;
+    if (!helper) return matcher.estimate(looking);
     const { task, conclude } = matcher.fitting(looking);
     // Every other start is left to the other thread.
     const some = (rest: number): FitTask => ({ ...task, starts: task.starts.filter((_, i) => i % 2 === rest) });

@@ -15,13 +15,16 @@ import { dayOf } from "@/store/loads.ts";
 import { ident, transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
 import { referencesOf } from "@/store/references.ts";
 import { getPlan, planInForce, type PlanVersion } from "@/store/feeds.ts";
+import type { References } from "@/core/kernel/reference.ts";
 import { getHeld, type HeldRecord } from "@/store/held.ts";
 import { deliveryLists } from "../load/delivery-lists.ts";
 import { apartInTarget } from "../load/between.ts";
 import { LEAVE, freshRecords, meet, needsLeave, writeOver, type Absent, type Meeting } from "../writing/meet.ts";
 import { absentFields, addRefusals, addTo } from "../load/staged.ts";
 import { alterTarget, columnsByName, stagedColumns, tableOf, targetColumns } from "../writing/target.ts";
-import { noteBefore, turnOf } from "@/store/writings.ts";
+import { noteBefore, noteRows, rowNow, turnOf, type NotedRow } from "@/store/writings.ts";
+import { findLookAlikes } from "../match/match-released.ts";
+import { putPairs, putWaiting, type PairRow } from "../match/records.ts";
 import { DIFFERS, PART, PLACE, WRITING, Writing, lockTarget } from "../writing/writing.ts";
 
 /** A record of the quarantine, and the values that a person gives it, by field. */
@@ -49,6 +52,8 @@ export interface Released {
   overtaken?: Overtaken;
   /** Somebody else was faster: what the record is by now. */
   ended?: string;
+  /** It left the quarantine and waits for a decision, as it may be the same as so many others. */
+  waits?: number;
 }
 
 /** Records that are checked and written at a time. */
@@ -178,6 +183,7 @@ class Release {
       absent: Absent;
     },
     private readonly options: ReleaseOptions & { by: string },
+    private readonly lists: References,
   ) {}
 
   static async begin(
@@ -202,6 +208,7 @@ class Release {
       compilePlan(version.document, lists, { day: dayOf(new Date()) }),
       about,
       options,
+      lists,
     );
   }
 
@@ -266,6 +273,7 @@ class Release {
     }
     await this.stage(passing);
     for (const [record, problems] of await this.refused()) stays.set(record, problems);
+    const waits = await this.putToWait();
     const meeting: Meeting = {
       plan,
       staging,
@@ -284,6 +292,7 @@ class Release {
         record: h.record,
         released,
         problems: released ? [] : problems,
+        ...(waits.has(h.record) ? { waits: waits.get(h.record)! } : {}),
         ...(newer && !released ? { overtaken: newer } : {}),
       };
     });
@@ -358,6 +367,44 @@ class Release {
     const holding = [...found].filter(([, problems]) => problems.some((p) => p.onFailure !== "note"));
     await client.query(`delete from ${staging} where "_record" = any($1)`, [holding.map(([record]) => record)]);
     return new Map(holding);
+  }
+
+  /**
+   * Takes records out of staging that may be the same as a row of the target or as one another: they wait for a
+   * person's decision, as they would have had they not been held. Gives with how many each may be the same.
+   */
+  private async putToWait(): Promise<Map<number, number>> {
+    const { client, compiled, staging, load, version, writing } = this;
+    const { feed } = compiled.plan;
+    const comparison = { client, id: load.id, feed, compiled, staging, lists: this.lists };
+    const waits = new Map<number, number>();
+    const pairs = await findLookAlikes(comparison);
+    if (pairs.size === 0) return waits;
+    const rows: PairRow[] = [];
+    for (const [record, list] of [...pairs].sort(([a], [b]) => a - b)) {
+      // Of two that are released together the first is there when it is asked about the other, or waits itself.
+      const own = list.map((p) =>
+        p.other === null || waits.has(p.other) ? p : { ...p, other: null, row_load: load.id, row_record: p.other },
+      );
+      waits.set(record, own.length);
+      rows.push(...own);
+    }
+    const records = [...waits.keys()];
+    const before: NotedRow[] = [];
+    for (const record of records) before.push(await rowNow(client, "waiting", { load: load.id, record }));
+    await noteRows(client, writing.id, before);
+    await putWaiting(comparison, records, { plan: version.id, writing: writing.id });
+    await client.query("delete from sieve.match_pair where load = $1 and record = any($2) and band = 'ask'", [
+      load.id,
+      records,
+    ]);
+    await putPairs(client, { load: load.id, feed, plan: version.id }, rows);
+    await client.query(`delete from ${staging} where "_record" = any($1)`, [records]);
+    await client.query(
+      `insert into ${this.marks} (record, state, wrote) select r, 'waits', false from unnest($1::int[]) r`,
+      [records],
+    );
+    return waits;
   }
 
   /** Writes what is staged, but for what is overtaken, unless that was asked for; gives those records with what stands there. */
@@ -449,6 +496,7 @@ class Release {
     const marked = (where: string): string => `exists (select from ${marks} m where m.record = r.record and ${where})`;
     await noteBefore(client, writing.id, "held", `r.load = ${load.id} and ${marked("m.state = 'released'")}`, {
       wrote: marked("m.wrote"),
+      waits: marked("m.state = 'waits'"),
     });
     await client.query(
       `update sieve.held h set state = m.state, mended = m.mended,

@@ -137,9 +137,12 @@ async function undoInStore(
     ? `(b.key->>'wrote') is distinct from 'true' or exists (select from undone_origins o
          where o.load = (b.key->>'load')::int and o.record = (b.key->>'record')::int)`
     : "true";
+  // One that was put to wait and has been decided about since is where that decision put it.
+  const decided = `(b.key->>'waits') is not distinct from 'true' and exists (select from sieve.waiting w
+    where w.load = (b.key->>'load')::int and w.record = (b.key->>'record')::int and w.state in ('inserted', 'merged'))`;
   // What was decided is about contents, not about a load: it is known when they come again.
   const kept: Noted[] = along ? ["match_pair", "match_decision"] : [];
-  await putStoreBack(client, { undone: id, by: writing.id, only: left, kept });
+  await putStoreBack(client, { undone: id, by: writing.id, only: `(${left}) and not (${decided})`, kept });
   if (victim.kind === "load") {
     const held = `r.load = ${load} and r.state in ('held', 'overtaken')`;
     await noteBefore(client, writing.id, "held", held);

@@ -71,14 +71,14 @@ export function MatchDesk({
   const [done, setDone] = useState<Done[]>([]);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   const [waiting, setWaiting] = useState(0);
-  const planOf = useMemo(() => new Map(plans.map((p) => [p.load, p])), [plans]);
+  const planOf = useMemo(() => new Map(plans.map((p) => [`${p.load} ${p.plan}`, p])), [plans]);
   const at = Math.max(
     0,
     pairs.findIndex((p) => p.id === chosen),
   );
   const pair = pairs[at];
-  const plan = pair && planOf.get(pair.load);
-  const whys = useMemo(() => new Map(pairs.map((p) => [p.id, reasonsOf(p, planOf.get(p.load))])), [pairs, planOf]);
+  const plan = pair && planOf.get(planKey(pair));
+  const whys = useMemo(() => new Map(pairs.map((p) => [p.id, reasonsOf(p, planOf.get(planKey(p)))])), [pairs, planOf]);
   const alike = pair
     ? pairs.filter((p) => p.load === pair.load && whys.get(p.id)!.join() === whys.get(pair.id)!.join())
     : [];
@@ -305,7 +305,7 @@ export function MatchDesk({
           </div>
           <ul className="max-h-[46dvh] overflow-auto" tabIndex={0} aria-label="Pairs to decide">
             {pairs.slice(0, 200).map((p) => {
-              const [left, right] = titleOf(p, planOf.get(p.load));
+              const [left, right] = titleOf(p, planOf.get(planKey(p)));
               return (
                 <li key={p.id}>
                   <button
@@ -337,7 +337,7 @@ export function MatchDesk({
               </summary>
               <ul>
                 {decided.map((p) => {
-                  const [left, right] = titleOf(p, planOf.get(p.load));
+                  const [left, right] = titleOf(p, planOf.get(planKey(p)));
                   return (
                     <li
                       key={p.id}
@@ -362,6 +362,9 @@ export function MatchDesk({
 }
 
 /** What of a record a field compares. */
+/** A pair's load, and the plan that its values are of: that of the load, or of a later release. */
+const planKey = (p: AskedPair): string => `${p.load} ${p.plan}`;
+
 function valueOf(values: readonly string[], plan: PairPlan, names: readonly string[]): string {
   return comparedText({ in: names }, (name) => values[plan.fields.findIndex((f) => f.name === name)] ?? "");
 }

@@ -2,6 +2,7 @@ import { readCheck } from "@/core/check/identity.ts";
 import { betweenCheck, type Compiled } from "@/core/course/compiled.ts";
 import { recheck, type Rechecked } from "@/core/course/recheck.ts";
 import { mendedValues } from "@/core/mend/values.ts";
+import { counted } from "@/core/kernel/problem.ts";
 import type { HeldRecord } from "@/store/held.ts";
 
 /** What the quarantine says of held records, and finds out without asking the server. */
@@ -18,6 +19,14 @@ export function stayedWords(s: {
     return `its key has been written since by ${by}, so it is overtaken`;
   }
   return s.problems.map((p) => p.message).join(" ");
+}
+
+/** Which of the released records are not in the target yet, in words; empty where all are. */
+export function waitWords({ released, waiting }: { released: number; waiting: number }): string {
+  if (waiting === 0) return "";
+  const who = waiting === released ? (released === 1 ? "it" : "all of them") : counted(waiting, "record");
+  const one = waiting === 1;
+  return `; ${who} may be the same as ${one ? "a row" : "rows"} of the target and ${one ? "waits" : "wait"} for a decision in Matches`;
 }
 
 /** What is typed over, by record and field. */

@@ -1,7 +1,7 @@
 "use client";
 
 import { mendedValues } from "@/core/mend/values.ts";
-import { idOf, stayedWords, verdictOf, type Edits } from "./held.ts";
+import { idOf, stayedWords, verdictOf, waitWords, type Edits } from "./held.ts";
 import { useAct } from "../kit/use-act.ts";
 import { discardHeld, releaseHeld, takeBackHeld } from "@/routes/quarantine.ts";
 import { useVirtualizer } from "@tanstack/react-virtual";
@@ -135,7 +135,7 @@ export function QuarantineDesk({
         setStayed(Object.fromEntries(kept));
         const where = which.length === 1 && answer.released === 1 ? ` into ${plan?.load.target ?? "the target"}` : "";
         setDone({
-          text: `Released ${counted(answer.released, "record")}${where}${kept.size > 0 ? `; ${kept.size} stayed: ${[...kept.values()][0]}` : ""}.`,
+          text: `Released ${counted(answer.released, "record")}${where}${waitWords(answer)}${kept.size > 0 ? `; ${kept.size} stayed: ${[...kept.values()][0]}` : ""}.`,
         });
         router.refresh();
       });

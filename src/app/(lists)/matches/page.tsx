@@ -23,6 +23,7 @@ export default async function MatchesPage({
   const plans = await pairPlans(
     db(),
     [...pairs, ...decided].map((p) => p.load),
+    [...pairs, ...decided].map((p) => p.plan),
   );
   const names = [...new Set(pairs.map((p) => p.feed))];
   const before = await Promise.all(names.map(async (feed) => [feed, await decidedByScore(db(), feed)] as const));

@@ -8,6 +8,7 @@ const of = <Id extends string>(
   title: string,
   extensions: readonly string[],
   delimiter: string,
+  guard = false,
 ): OutputPart<Id> => ({
   id,
   title,
@@ -16,13 +17,13 @@ const of = <Id extends string>(
     textWriter(
       csvRow(
         fields.map((f) => f.name),
-        false,
+        guard,
         delimiter,
       ),
       (values) =>
         csvRow(
           values.map((v, f) => textOfValue(fields[f]!, v)),
-          false,
+          guard,
           delimiter,
         ),
       "",
@@ -31,4 +32,6 @@ const of = <Id extends string>(
 
 /** Delimited text (RFC 4180), exact: for programs, not for spreadsheets. */
 export const csv = of("csv", "CSV", ["csv", "txt"], ",");
+/** The same for people: what a spreadsheet would run as a formula has an apostrophe before it. */
+export const guardedCsv = of("csv-for-spreadsheets", "CSV for spreadsheets", ["csv"], ",", true);
 export const tsv = of("tsv", "Text with tabs between", ["tsv", "tab"], "\t");

@@ -5,5 +5,10 @@ import { releaseHeld } from "@/routes/quarantine.ts";
 export const POST = handle(releaseHeld, async ({ body: { records, overtaken, reason } }) => {
   const asked = { mends: records, by: "steward", options: { overtaken, reason } };
   const results = await apart("release", asked, writeLimits());
-  return { released: results.filter((r) => r.released).length, stayed: results.filter((r) => !r.released) };
+  const released = results.filter((r) => r.released);
+  return {
+    released: released.length,
+    waiting: released.filter((r) => r.waits).length,
+    stayed: results.filter((r) => !r.released),
+  };
 });

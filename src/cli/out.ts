@@ -1,0 +1,78 @@
+import { stat } from "node:fs/promises";
+import { extname } from "node:path";
+import { SieveError, counted, grouped } from "@/core/kernel/problem.ts";
+import type { Manifest } from "@/core/interop/manifest.ts";
+import { outputOf } from "@/core/write/records/index.ts";
+import { outOf } from "@/engine/out/out.ts";
+import { openDb } from "@/store/db.ts";
+import { getLoad } from "@/store/loads.ts";
+import { Output } from "./output.ts";
+
+export interface OutFlags {
+  readonly format?: string;
+  readonly gzip?: boolean;
+  readonly partition?: string;
+  readonly records?: number;
+  readonly megabytes?: number;
+  readonly name?: string;
+  readonly load?: number;
+  readonly accepted?: number;
+}
+
+/** A folder has no ending, or is there; what has one is a file. */
+async function isFolder(path: string): Promise<boolean> {
+  const there = await stat(path).catch(() => null);
+  return there ? there.isDirectory() : path.endsWith("/") || extname(path) === "";
+}
+
+/** Writes the rows of a feed's target, or what a load accepted, into a file or a folder, and says what was written. */
+export async function out(feed: string, path: string, flags: OutFlags): Promise<void> {
+  if (flags.load !== undefined && flags.accepted !== undefined) {
+    throw new SieveError("usage", "--load and --accepted can't be said together.", {
+      hint: "--load 3 takes the rows that load 3 wrote last, --accepted 3 what load 3 accepted when it ran.",
+    });
+  }
+  const db = openDb(undefined, 4);
+  try {
+    const folder = await isFolder(path);
+    const gzip = flags.gzip ?? (!folder && path.endsWith(".gz"));
+    const plain = path.replace(/\.gz$/, "");
+    const load = flags.accepted ?? flags.load;
+    if (load !== undefined && (await getLoad(db, load)).feed !== feed) {
+      throw new SieveError("no-load", `Load ${load} is none of ${feed}.`, { hint: "Look at the feed's loads." });
+    }
+    const outgoing = await outOf(db, feed, {
+      format: flags.format ?? (folder ? "csv" : outputOf(plain).id),
+      gzip,
+      partition: flags.partition,
+      records: flags.records,
+      bytes: flags.megabytes === undefined ? undefined : flags.megabytes * 1_000_000,
+      name: flags.name,
+      load,
+      accepted: flags.accepted !== undefined,
+    });
+    const manifest = folder ? await outgoing.unpack(path) : await intoFile(path, (into) => outgoing.pack(into));
+    process.stdout.write(`${said(manifest, path)}\n`);
+  } finally {
+    await db.end();
+  }
+}
+
+async function intoFile(
+  path: string,
+  pack: (into: (bytes: Uint8Array) => Promise<void>) => Promise<Manifest>,
+): Promise<Manifest> {
+  const file = new Output(path);
+  try {
+    const manifest = await pack((bytes) => file.write(bytes.slice()));
+    await file.end();
+    return manifest;
+  } finally {
+    await file.drop();
+  }
+}
+
+function said({ records, files }: Manifest, path: string): string {
+  const bytes = files.reduce((n, f) => n + f.bytes, 0);
+  return `${counted(records, "record")} in ${counted(files.length, "file")}, ${grouped(bytes)} bytes: ${path}`;
+}

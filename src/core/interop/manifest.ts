@@ -1,0 +1,46 @@
+import type { Plan } from "../plan/schema.ts";
+import { giveContract } from "./contract.ts";
+
+export const MANIFEST_FORMAT = "good-sieve/manifest@1";
+
+/** A file that was written. */
+export interface WrittenFile {
+  /** From the folder of the manifest on, with slashes. */
+  readonly path: string;
+  readonly records: number;
+  readonly bytes: number;
+  /** Of its bytes as they stand, in hexadecimal. */
+  readonly sha256: string;
+}
+
+/** What was written, from what, and by which contract: beside the files, for whoever gets them. */
+export interface Manifest {
+  readonly format: typeof MANIFEST_FORMAT;
+  readonly feed: string;
+  /** The version of the plan whose contract it is. */
+  readonly plan: number;
+  /** What the records are: rows of the target, or what a load accepted. */
+  readonly of: { readonly target: string } | { readonly load: number };
+  readonly made_at: string;
+  readonly records: number;
+  readonly files: readonly WrittenFile[];
+  readonly contract: { readonly json_schema: object; readonly table_schema: object };
+}
+
+export function manifestOf(
+  plan: Plan,
+  about: Pick<Manifest, "plan" | "of" | "made_at">,
+  files: readonly WrittenFile[],
+): Manifest {
+  return {
+    format: MANIFEST_FORMAT,
+    feed: plan.feed,
+    ...about,
+    records: files.reduce((n, f) => n + f.records, 0),
+    files,
+    contract: {
+      json_schema: giveContract(plan, "json-schema").document,
+      table_schema: giveContract(plan, "table-schema").document,
+    },
+  };
+}

@@ -1,0 +1,114 @@
+import { manifestOf, type Manifest } from "@/core/interop/manifest.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import { readPartitions } from "@/core/write/files/partition.ts";
+import type { Db } from "@/store/db.ts";
+import { getPlan, planInForce } from "@/store/feeds.ts";
+import { dayOf, getLoad } from "@/store/loads.ts";
+import { acceptedOf, rowsOfTarget, type Page } from "./records.ts";
+import { FolderSink, ZipSink, oneFile } from "./sinks.ts";
+import { isSeveral, onlyPath, writeOut, type OutSpec, type Sink } from "./write-out.ts";
+
+/** What is wanted of records on their way out. */
+export interface OutAsked {
+  /** A format's name, or an ending. */
+  readonly format: string;
+  readonly gzip?: boolean | undefined;
+  /** Fields by which records go into folders: `partner,collected_on:month`. */
+  readonly partition?: string | undefined;
+  /** A file has no more records than this. */
+  readonly records?: number | undefined;
+  /** A new file is begun once one has this many bytes. */
+  readonly bytes?: number | undefined;
+  /** A pattern of the files' names, without their ending. */
+  readonly name?: string | undefined;
+  /** Only what this load wrote last, or, of `accepted`, what this load accepted. */
+  readonly load?: number | undefined;
+  /** What the load accepted, as it made it, instead of what the target has now. */
+  readonly accepted?: boolean | undefined;
+}
+
+const MANIFEST = "manifest.json";
+
+/** Records that are ready to go out. */
+export interface Outgoing {
+  /** Of the file, or of the archive. */
+  readonly name: string;
+  /** Its media type. */
+  readonly type: string;
+  /** Writes the only file, or an archive of all with their manifest. */
+  pack(into: (bytes: Uint8Array) => Promise<void>): Promise<Manifest>;
+  /** Writes the files into a folder, aside until each is whole, and their manifest last. */
+  unpack(folder: string): Promise<Manifest>;
+}
+
+/**
+ * Gets the records of a feed ready to go out: rows of its target as they are at one moment, or what a load accepted.
+ * Nothing is written yet. Throws `out-unfit` for what can't be written, `no-load` and `no-plan`.
+ */
+export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outgoing> {
+  const load = asked.load === undefined ? null : await getLoad(db, asked.load);
+  const { id, document: plan } = asked.accepted && load ? await getPlan(db, load.plan) : await planInForce(db, feed);
+  const spec: OutSpec = {
+    format: asked.format,
+    gzip: asked.gzip ?? false,
+    partitions: readPartitions(asked.partition ?? "", plan.contract.fields),
+    records: asked.records,
+    bytes: asked.bytes,
+    name: asked.name ?? (asked.load === undefined ? "{feed}-{day}" : "{feed}-load-{load}"),
+  };
+  const made = new Date();
+  const about = { feed, load: String(asked.load ?? ""), day: dayOf(made) };
+  // Named before anything is read, so that what can't be is said at once.
+  const only = onlyPath(spec, about);
+  const write = async (sink: Sink): Promise<Manifest> => {
+    const files = await writeOut(pagesOf(db, plan, spec, asked), plan.contract.fields, spec, sink, {
+      about,
+      ordered: !asked.accepted,
+    });
+    const of = asked.accepted ? { load: asked.load! } : { target: plan.load.target };
+    return manifestOf(plan, { plan: id, of, made_at: made.toISOString() }, files);
+  };
+  const several = isSeveral(spec);
+  return {
+    name: several ? `${only.replace(/\..*$/, "")}.zip` : only,
+    type: several
+      ? "application/zip"
+      : spec.gzip
+        ? "application/gzip"
+        : (TYPES[only.split(".").at(-1)!] ?? "text/plain"),
+    async pack(into) {
+      if (!several) return await write(oneFile(into));
+      const zip = new ZipSink(into);
+      const manifest = await write(zip);
+      await zip.put(MANIFEST, manifestText(manifest));
+      await zip.end();
+      return manifest;
+    },
+    async unpack(folder) {
+      const sink = new FolderSink(folder);
+      try {
+        const manifest = await write(sink);
+        await sink.put(MANIFEST, manifestText(manifest));
+        return manifest;
+      } finally {
+        await sink.drop();
+      }
+    },
+  };
+}
+
+const TYPES: Readonly<Record<string, string>> = {
+  csv: "text/csv; charset=utf-8",
+  tsv: "text/tab-separated-values; charset=utf-8",
+  json: "application/json",
+  jsonl: "application/x-ndjson",
+  xml: "application/xml",
+  parquet: "application/vnd.apache.parquet",
+  xlsx: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+};
+
+const manifestText = (manifest: Manifest): string => `${JSON.stringify(manifest, null, 2)}\n`;
+
+function pagesOf(db: Db, plan: Plan, { partitions }: OutSpec, { load, accepted }: OutAsked): AsyncIterable<Page> {
+  return accepted && load !== undefined ? acceptedOf(db, load) : rowsOfTarget(db, plan, { partitions, load });
+}
