@@ -21,6 +21,23 @@ export const listFeeds = declare("GET /api/feeds", {
   answer: z.object({ feeds: answerOf<Feed[]>("each with its name, title and what it is about") }),
 });
 
+const outRows = {
+  partition: z
+    .string()
+    .max(1000)
+    .default("")
+    .describe("Fields by which rows go into folders, days by year, month or day: `partner,collected_on:month`"),
+  load: z.coerce.number().int().min(1).optional().describe("Only rows that this load wrote last"),
+};
+
+export const countOut = declare("GET /api/feeds/{feed}/out/rows", {
+  about: "how many rows would go out, and into how many folders; null where counting takes too long",
+  params: feed,
+  query: outRows,
+  answer: z.object({ counted: z.object({ rows: z.int(), folders: z.int() }).nullable() }),
+  problems: ["out-unfit", "no-target"],
+});
+
 export const recordsOut = declare("GET /api/feeds/{feed}/out", {
   about:
     "the rows of the feed's target as they are now, as a file; where there may be several, an archive of them with a manifest: records, bytes and SHA-256 of each, and the contract",
@@ -28,13 +45,8 @@ export const recordsOut = declare("GET /api/feeds/{feed}/out", {
   query: {
     format: z.enum(OUTPUT_IDS).default("csv"),
     gzip: z.stringbool().default(false).describe("Compress each file"),
-    partition: z
-      .string()
-      .max(1000)
-      .default("")
-      .describe("Fields by which rows go into folders, days by year, month or day: `partner,collected_on:month`"),
+    ...outRows,
     records: z.coerce.number().int().min(1).max(1_000_000_000).optional().describe("A file has no more records"),
-    load: z.coerce.number().int().min(1).optional().describe("Only rows that this load wrote last"),
     name: z.string().min(1).max(150).optional().describe("A pattern of names: {feed}, {load}, {day}, {n}"),
   },
   gives: "application/octet-stream",

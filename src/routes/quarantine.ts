@@ -34,6 +34,14 @@ export const heldFile = declare("GET /api/quarantine/file", {
   gives: "text/csv",
 });
 
+export const heldForSenders = declare("GET /api/quarantine/senders", {
+  about:
+    "an archive for the senders: a folder for each, in it a file for each layout in which it has sent what is held, with a mark and the problems beside each record, and a letter in words",
+  query: { feed: heldFilter.feed, load: heldFilter.load, check: heldFilter.check, at: heldFilter.at },
+  gives: "application/zip",
+  problems: ["no-records"],
+});
+
 export const getHeld = declare("GET /api/quarantine/{load}/{record}", {
   about: "one, with its raw text, and of one that is overtaken the row that has its key by now",
   params: { load: numberOf("The load"), record: numberOf("The record") },

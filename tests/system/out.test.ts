@@ -158,7 +158,7 @@ describe("rows of a target on their way out", () => {
 
 describe("sieve out", () => {
   const sieve = (...args: string[]) =>
-    run(process.execPath, [join(root, "dist/sieve.js"), ...args], {
+    run(process.execPath, [join(root, "dist/cli.js"), ...args], {
       env: { ...process.env, DATABASE_URL: system.url },
     });
 

@@ -1,10 +1,11 @@
 import type { Field } from "../plan/types.ts";
+import { isOwnColumn } from "./own-columns.ts";
 
 /** How the columns of one file meet the fields of the contract. */
 export interface Mapping {
   /** For each field, the number of its column, -1 for none, or one of ABOUT. */
   readonly column: Int32Array;
-  /** Columns that no field takes. */
+  /** Columns that no field takes, but for those that were put there for the sender. */
   readonly extra: readonly string[];
   /** Fields that no column of the file gives. */
   readonly missing: readonly string[];
@@ -68,7 +69,7 @@ export function mapColumns(columns: readonly string[], fields: readonly Field[])
   });
   return {
     column,
-    extra: columns.filter((_, i) => !taken.has(i)),
+    extra: columns.filter((name, i) => !taken.has(i) && !isOwnColumn(name)),
     missing: fields.filter((_, i) => column[i] === -1).map((f) => f.name),
   };
 }

@@ -13,8 +13,13 @@ export function csvRow(values: readonly string[], guard = false, delimiter = ","
 const RUNS = /(?:^|[\r\n])[\s\u0000\u00a0\u200b-\u200f\u2060\ufeff]*[=+\-@|%＝＋－＠]|^[\t\r\n]/;
 const NUMBER = /^[+-]?\d[\d.,]*$/;
 
+/** A value with an apostrophe before it where a spreadsheet would run it. */
+export function guarded(value: string): string {
+  return RUNS.test(value) && !NUMBER.test(value) ? `'${value}` : value;
+}
+
 function csvCell(value: string, guard: boolean, delimiter: string): string {
-  const text = guard && RUNS.test(value) && !NUMBER.test(value) ? `'${value}` : value;
+  const text = guard ? guarded(value) : value;
   return /["\r\n]/.test(text) || text.includes(delimiter) || text !== text.trim()
     ? `"${text.replaceAll('"', '""')}"`
     : text;

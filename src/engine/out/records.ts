@@ -4,8 +4,8 @@ import { Course } from "@/core/course/course.ts";
 import { fieldValues } from "@/core/course/of-record.ts";
 import { BYTE } from "@/core/kernel/ledger.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
-import type { Partition } from "@/core/write/files/partition.ts";
-import { ident, type Db } from "@/store/db.ts";
+import { PERIOD_LENGTHS, type Partition } from "@/core/write/files/partition.ts";
+import { ident, transaction, type Db } from "@/store/db.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { ledgerBlocks } from "@/store/ledger.ts";
 import { getLoad } from "@/store/loads.ts";
@@ -15,6 +15,10 @@ import { tableOf, targetColumns } from "../writing/target.ts";
 
 /** Rows of a page. */
 const ROWS = 2_000;
+/** How long rows are counted before they go out, in milliseconds. */
+const COUNT_MS = 3_000;
+/** The database's word for a statement that was ended (SQLSTATE). */
+const CANCELLED = "57014";
 
 /** A page of records: their canonical values by field. */
 export type Page = readonly (readonly string[])[];
@@ -45,11 +49,7 @@ export async function* rowsOfTarget(
     await client.query("set local timezone = 'UTC'; set local datestyle = 'ISO'; set local extra_float_digits = 1");
     const table = tableOf(plan);
     const columns = new Map((await targetColumns(client, table)).map((c) => [c.name, c]));
-    if (columns.size === 0) {
-      throw new SieveError("no-target", `The table ${plan.load.target} is not there yet.`, {
-        hint: "It is made by the first load.",
-      });
-    }
+    if (columns.size === 0) throw noTarget(plan);
     const values = plan.contract.fields.map((f) => canonicalSql(f, columns.get(f.name)));
     const has = (name: string): boolean => columns.has(name);
     const folders = partitions
@@ -74,6 +74,36 @@ export async function* rowsOfTarget(
     client.release(!ended);
   }
 }
+
+/** How many rows would go out, and into how many folders; null where counting takes too long. */
+export async function countRows(
+  db: Db,
+  plan: Plan,
+  { partitions, load }: { partitions: readonly Partition[]; load?: number | undefined },
+): Promise<{ rows: number; folders: number } | null> {
+  const table = tableOf(plan);
+  return await transaction(db, async (client) => {
+    const columns = new Set((await targetColumns(client, table)).map((c) => c.name));
+    if (columns.size === 0) throw noTarget(plan);
+    await client.query(`set local timezone = 'UTC'; set local statement_timeout = ${COUNT_MS}`);
+    const part = ({ field, by }: Partition): string =>
+      columns.has(field) ? `left(t.${ident(field)}::text, ${by ? PERIOD_LENGTHS[by] : 1000})` : "null";
+    const folders = partitions.length === 0 ? "0" : `count(distinct array[${partitions.map(part).join(", ")}]::text[])`;
+    const { rows } = await client.query<{ rows: number; folders: number }>(
+      `select count(*)::int as rows, ${folders}::int as folders from ${table} t
+       ${load === undefined ? "" : `where t."_load" = ${load}`}`,
+    );
+    return rows[0]!;
+  }).catch((error: unknown) => {
+    if ((error as { code?: unknown }).code === CANCELLED) return null;
+    throw error;
+  });
+}
+
+const noTarget = (plan: Plan): SieveError =>
+  new SieveError("no-target", `The table ${plan.load.target} is not there yet.`, {
+    hint: "It is made by the first load.",
+  });
 
 /** The records that a load accepted, as it made them, computed again from its files: inserted, updated or unchanged. */
 export async function* acceptedOf(db: Db, load: number): AsyncGenerator<Page> {

@@ -282,6 +282,14 @@ export function QuarantineDesk({
           <h1>
             {counted(total, over ? "overtaken record" : "held record")}, {counted(groups.length, "cause")}
           </h1>
+          {!over && (
+            <p className="faint">
+              <a className="underline" href={withPath(`/api/quarantine/senders?${query({ check: undefined })}`)}>
+                all of them for their senders
+              </a>
+              , a file for each layout, with a letter
+            </p>
+          )}
           {over ? (
             <p>
               Something newer has written their keys since they were held. Released, they would be written over it; both
@@ -302,12 +310,15 @@ export function QuarantineDesk({
           )}
         </div>
         <div className="flex shrink-0 items-center gap-3">
-          <a
-            className="plain"
-            href={withPath(`/api/quarantine/file?${query({ feed: group.feed, check: group.check })}`)}
-          >
-            These as a file for the sender
-          </a>
+          {!over && (
+            <a
+              className="plain"
+              href={withPath(`/api/quarantine/senders?${query({ feed: group.feed, check: group.check })}`)}
+              title="A folder for each sender: files in the layout that they came in, with a mark and the problem beside each record, and a letter"
+            >
+              These for their senders
+            </a>
+          )}
           <button type="button" className="btn btn-line" onClick={() => setDiscarding(true)} disabled={busy}>
             Discard {grouped(forDiscard.length)}… <kbd>X</kbd>
           </button>

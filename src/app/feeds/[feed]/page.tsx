@@ -75,9 +75,14 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
           )}
           <div className="mt-3 flex items-baseline justify-between">
             <h2>{counted(loads.length, "load")}</h2>
-            <Link className="plain text-sm" href={`/feeds/${name}/writings`}>
-              all writings of the target
-            </Link>
+            <span className="flex gap-4 text-sm">
+              <Link className="plain" href={`/feeds/${name}/out`}>
+                records out, as files
+              </Link>
+              <Link className="plain" href={`/feeds/${name}/writings`}>
+                all writings of the target
+              </Link>
+            </span>
           </div>
           {loads.length === 0 ? (
             <p className="py-4">Loads will be listed here. Drop the first file anywhere on this page.</p>

@@ -13,7 +13,7 @@ export interface Partition {
 }
 
 /** Characters of an ISO 8601 day that a period has. */
-const LENGTHS: Record<Period, number> = { year: 4, month: 7, day: 10 };
+export const PERIOD_LENGTHS: Record<Period, number> = { year: 4, month: 7, day: 10 };
 /** Bytes that a folder's name may have: the least of the usual file systems. */
 const MOST_BYTES = 255;
 
@@ -66,7 +66,7 @@ export function folderOf(
     at
       .map(({ field, by, index }) => {
         const value = values[index]!;
-        const name = `${pathPart(field)}=${pathPart(by ? value.slice(0, LENGTHS[by]) : value)}`;
+        const name = `${pathPart(field)}=${pathPart(by ? value.slice(0, PERIOD_LENGTHS[by]) : value)}`;
         if (new TextEncoder().encode(name).length > MOST_BYTES) {
           throw new SieveError("out-unfit", `A value of ${field} is too long for the name of a folder.`, {
             detail: `${value.slice(0, 100)}…`,

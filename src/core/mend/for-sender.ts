@@ -1,0 +1,152 @@
+import iconv from "iconv-lite";
+import { counted } from "../kernel/problem.ts";
+import { MARK_COLUMN, PROBLEM_COLUMN } from "../map/own-columns.ts";
+import type { Field } from "../plan/types.ts";
+import type { ReadOptions } from "../read/part.ts";
+import { guarded } from "../write/csv.ts";
+import { xlsx } from "../write/records/xlsx.ts";
+
+/**
+ * Files for senders: held records in the layout in which they came, each with a mark by which it is known again and
+ * what is wrong with it, and a letter that says so in words.
+ */
+
+/** How the records of a file came. */
+export interface Layout {
+  readonly columns: readonly string[];
+  readonly read: ReadOptions;
+}
+
+/** A held record on its way to its sender. */
+export interface ForSender {
+  /** Its cells as they arrived; null for one that could not be read. */
+  readonly cells: readonly string[] | null;
+  readonly raw: string;
+  readonly mark: string;
+  readonly problems: readonly string[];
+}
+
+/** By what a held record is known when it comes back. */
+export const markOf = (load: number, record: number): string => `${load}-${record + 1}`;
+
+/** Writes one file for a sender. */
+export interface SenderFile {
+  /** The ending of its name. */
+  readonly ending: "csv" | "tsv" | "txt" | "xlsx";
+  add(record: ForSender): void;
+  take(): Uint8Array;
+  end(): void;
+}
+
+/** Quotes as every encoding has them. */
+const PLAIN: Readonly<Record<string, string>> = { "“": '"', "”": '"', "’": "'", "‘": "'", "…": "..." };
+
+/** A file in the layout of the sender's: a workbook where theirs was one, else text with their mark, quote and encoding. */
+export function senderFile(layout: Layout): SenderFile {
+  return layout.read.as === "xlsx" || layout.read.as === "ods" ? workbook(layout) : text(layout);
+}
+
+const cellsOf = ({ columns }: Layout, { cells, raw }: ForSender): string[] =>
+  // What could not be read stands as it came in the first column.
+  columns.map((_, c) => (cells ? (cells[c] ?? "") : c === 0 ? raw : ""));
+
+function workbook(layout: Layout): SenderFile {
+  const fields = [...layout.columns, MARK_COLUMN, PROBLEM_COLUMN].map((name): Field => ({ name, type: "text" }));
+  const writer = xlsx.open(fields, "records");
+  return {
+    ending: "xlsx",
+    add: (record) => writer.add([...cellsOf(layout, record), record.mark, record.problems.join(" ")]),
+    take: () => writer.take(),
+    end: () => writer.end(),
+  };
+}
+
+function text(layout: Layout): SenderFile {
+  const { read } = layout;
+  const delimited = read.as === "delimited";
+  const delimiter = (delimited && read.delimiter) || ",";
+  const quote = (delimited && read.quote) || '"';
+  const escape = (delimited && read.escape) || quote;
+  const encoding = delimited && read.encoding && iconv.encodingExists(read.encoding) ? read.encoding : "utf-8";
+  const unicode = /^utf/.test(encoding);
+  // Without a heading there is no name by which two more columns would be known again.
+  const headed = !delimited || read.header !== false;
+  const cell = (value: string): string => {
+    const safe = guarded(value);
+    const bare = ![delimiter, quote, "\r", "\n"].some((mark) => safe.includes(mark)) && safe === safe.trim();
+    if (bare) return safe;
+    const inside = safe.replaceAll(quote, `${escape}${quote}`);
+    return `${quote}${escape === quote ? inside : safe.replaceAll(escape, escape + escape).replaceAll(quote, escape + quote)}${quote}`;
+  };
+  // Words of ours are put so that every encoding has them; cells came in this very one.
+  const words = (said: string): string => (unicode ? said : said.replace(/[“”‘’…]/g, (c) => PLAIN[c]!));
+  const row = (values: readonly string[]): string => `${values.map(cell).join(delimiter)}\r\n`;
+  let waiting = headed ? row([...layout.columns, MARK_COLUMN, PROBLEM_COLUMN]) : "";
+  let first = true;
+  return {
+    ending: delimiter === "\t" ? "tsv" : delimiter === "," ? "csv" : "txt",
+    add(record) {
+      const own = cellsOf(layout, record);
+      waiting += row(headed ? [...own, record.mark, words(record.problems.join(" "))] : own);
+    },
+    take() {
+      const bytes = iconv.encode(waiting, encoding, { addBOM: first && unicode });
+      first &&= waiting === "";
+      waiting = "";
+      return bytes;
+    },
+    end() {},
+  };
+}
+
+/** A cause in a letter: what is wrong, how often, and one record that has it. */
+export interface Cause {
+  readonly title: string;
+  readonly count: number;
+  readonly example: { readonly file: string; readonly line: number; readonly message: string };
+}
+
+/** Causes that a letter names one by one. */
+const MOST_CAUSES = 12;
+
+/** The letter that goes with a sender's files, in plain words. */
+export function letterOf({
+  sender,
+  feed,
+  day,
+  records,
+  causes,
+  files,
+}: {
+  sender: string;
+  feed: string;
+  /** In ISO 8601. */
+  day: string;
+  records: number;
+  causes: readonly Cause[];
+  files: readonly { readonly name: string; readonly records: number }[];
+}): string {
+  const sorted = [...causes].sort((a, b) => b.count - a.count);
+  const rest = sorted.slice(MOST_CAUSES).reduce((n, c) => n + c.count, 0);
+  return [
+    `${feed}: ${counted(records, "record")} to look at${sender === "" ? "" : `, for ${sender}`}`,
+    day,
+    "",
+    `${records === 1 ? "One record" : counted(records, "record")} of what you have sent could not be loaded yet. ${records === 1 ? "It is" : "They are"} in:`,
+    "",
+    ...files.map((f) => `  ${f.name}  (${counted(f.records, "record")})`),
+    "",
+    `Each line ends with two columns: “${MARK_COLUMN}”, by which we know it again, and “${PROBLEM_COLUMN}”, which says what is wrong with it. Please put the records right, leave the marks as they are, and send the file back.`,
+    "",
+    "What is wrong, the most frequent first:",
+    "",
+    ...sorted
+      .slice(0, MOST_CAUSES)
+      .flatMap(({ title, count, example }) => [
+        `  ${counted(count, "record")}: ${title}`,
+        `    such as ${example.file}, line ${example.line}: ${example.message}`,
+      ]),
+    ...(rest > 0 ? [`  and ${counted(rest, "more problem")} of other kinds`] : []),
+    "",
+  ].join("\n");
+}

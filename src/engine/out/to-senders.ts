@@ -1,0 +1,120 @@
+import { faultTitle } from "@/core/course/problem-words.ts";
+import { letterOf, markOf, senderFile, type Cause, type SenderFile } from "@/core/mend/for-sender.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
+import type { Db } from "@/store/db.ts";
+import { getFeed, planInForce } from "@/store/feeds.ts";
+import { heldBySender, type HeldFilter, type SentRecord } from "@/store/held.ts";
+import { dayOf } from "@/store/loads.ts";
+import type { Field } from "@/core/plan/types.ts";
+import { ZipSink } from "./sinks.ts";
+import type { FileSink } from "./write-out.ts";
+
+/** A name as part of a path. */
+const pathPart = (text: string): string =>
+  text
+    .replace(/[^\p{L}\p{N} ._-]+/gu, "-")
+    .replace(/^[. -]+|[. -]+$/g, "")
+    .slice(0, 80);
+
+/** What is said of one sender of a feed: its files and its causes. */
+class Sender {
+  readonly files: { name: string; records: number }[] = [];
+  readonly causes = new Map<string, Cause>();
+  records = 0;
+
+  constructor(
+    readonly feed: string,
+    readonly name: string,
+    readonly title: string,
+    private readonly fields: readonly Field[],
+  ) {}
+
+  count({ problems, file, line }: SentRecord): void {
+    this.records++;
+    this.files.at(-1)!.records++;
+    for (const { check, message } of problems) {
+      const known = this.causes.get(check);
+      const example = known?.example ?? { file, line, message };
+      const title = known?.title ?? faultTitle(check, this.fields);
+      this.causes.set(check, { title, count: (known?.count ?? 0) + 1, example });
+    }
+  }
+}
+
+/**
+ * Held records for their senders, in an archive: for each sender of a feed a folder, in it a file for each layout in which
+ * it has sent them, and a letter. In memory that does not grow with them. Throws `no-records` where none are held.
+ */
+export async function packForSenders(
+  db: Db,
+  filter: HeldFilter,
+  into: (bytes: Uint8Array) => Promise<void>,
+): Promise<{ senders: number; files: number; records: number }> {
+  const zip = new ZipSink(into);
+  const day = dayOf(new Date());
+  const done = { senders: 0, files: 0, records: 0 };
+  const folders = new Set<string>();
+  let sender: Sender | null = null;
+  let folder = "";
+  const at: { open: { file: SenderFile; sink: FileSink; layout: string } | null } = { open: null };
+  const endFile = async (): Promise<void> => {
+    if (!at.open) return;
+    const { file, sink } = at.open;
+    file.end();
+    await sink.write(file.take());
+    await sink.end();
+    at.open = null;
+  };
+  const endSender = async (): Promise<void> => {
+    await endFile();
+    if (!sender) return;
+    const { name, title, records, causes, files } = sender;
+    await zip.put(
+      `${folder}letter.txt`,
+      letterOf({ sender: name, feed: title, day, records, causes: [...causes.values()], files }),
+    );
+    done.senders++;
+    done.records += records;
+  };
+  for await (const page of heldBySender(db, filter)) {
+    for (const held of page) {
+      if (!sender || sender.feed !== held.feed || sender.name !== held.sender) {
+        await endSender();
+        const { title } = await getFeed(db, held.feed);
+        const { document } = await planInForce(db, held.feed);
+        sender = new Sender(held.feed, held.sender, title, document.contract.fields);
+        const own = pathPart(held.sender) || "sender unknown";
+        folder = `${held.feed}/${own}/`;
+        for (let n = 2; folders.has(folder); n++) folder = `${held.feed}/${own} ${n}/`;
+        folders.add(folder);
+      }
+      const layout = JSON.stringify([held.columns, held.read]);
+      if (at.open?.layout !== layout) {
+        await endFile();
+        const file = senderFile({ columns: held.columns, read: held.read });
+        const base = pathPart(held.file.replace(/\.[^./]*$/, "").replace(/^.*\//, "")) || "records";
+        let name = `${base}-to-mend.${file.ending}`;
+        for (let n = 2; sender.files.some((f) => f.name === name); n++) name = `${base}-to-mend-${n}.${file.ending}`;
+        sender.files.push({ name, records: 0 });
+        done.files++;
+        at.open = { file, sink: await zip.open(folder + name), layout };
+      }
+      at.open!.file.add({
+        cells: held.cells,
+        raw: held.raw,
+        mark: markOf(held.load, held.record),
+        problems: held.problems.map((p) => p.message),
+      });
+      sender.count(held);
+    }
+    if (at.open) await at.open.sink.write(at.open.file.take());
+  }
+  await endSender();
+  if (done.records === 0) {
+    throw new SieveError("no-records", "No record is held that could go to its sender.", {
+      hint: "Look at the quarantine; what expired is not kept any more.",
+    });
+  }
+  await zip.end();
+  return done;
+}

@@ -1,0 +1,72 @@
+import type { Partition } from "@/core/write/files/partition.ts";
+
+/** What a person has chosen of records on their way out. */
+export interface OutChoice {
+  readonly format: string;
+  readonly gzip: boolean;
+  readonly partitions: readonly Partition[];
+  readonly records?: number | undefined;
+  readonly load?: number | undefined;
+  readonly name?: string | undefined;
+}
+
+const partitionText = (partitions: readonly Partition[]): string =>
+  partitions.map(({ field, by }) => (by ? `${field}:${by}` : field)).join(",");
+
+/** The same as a request asks for it; what is as usual is left out. */
+export function outQuery(choice: OutChoice): {
+  format: string;
+  gzip?: "true";
+  partition?: string;
+  records?: number;
+  load?: number;
+  name?: string;
+} {
+  const { format, gzip, partitions, records, load, name } = choice;
+  return {
+    format,
+    ...(gzip && { gzip: "true" as const }),
+    ...(partitions.length > 0 && { partition: partitionText(partitions) }),
+    ...(records !== undefined && { records }),
+    ...(load !== undefined && { load }),
+    ...(name !== undefined && { name }),
+  };
+}
+
+/** Where the files are given. */
+export function outHref(feed: string, choice: OutChoice): string {
+  const given = Object.entries(outQuery(choice)).map(([name, value]): [string, string] => [name, String(value)]);
+  return `/api/feeds/${encodeURIComponent(feed)}/out?${new URLSearchParams(given).toString()}`;
+}
+
+const isSeveral = ({ partitions, records }: OutChoice): boolean => partitions.length > 0 || records !== undefined;
+
+const endingOf = ({ gzip }: OutChoice, ending: string): string => `${ending}${gzip ? ".gz" : ""}`;
+
+/** What a file's path will look like. */
+export function outPath(choice: OutChoice, ending: string): string {
+  const { partitions, load } = choice;
+  const usual = load === undefined ? "{feed}-{day}" : "{feed}-load-{load}";
+  const pattern = choice.name ?? usual;
+  const name = isSeveral(choice) && !pattern.includes("{n}") ? `${pattern}-{n}` : pattern;
+  const example = { year: "2026", month: "2026-05", day: "2026-05-31" };
+  const folders = partitions.map(({ field, by }) => `${field}=${by ? example[by] : "…"}/`).join("");
+  return `${folders}${name}.${endingOf(choice, ending)}`;
+}
+
+/** A word of a shell, within quotes where it has anything in it that a shell takes for its own. */
+const shellWord = (word: string): string => (/^[\w.,:/=-]+$/.test(word) ? word : `'${word.replaceAll("'", "'\\''")}'`);
+
+/** The command that writes the same files. */
+export function shellWords(feed: string, choice: OutChoice, ending: string): string {
+  const { format, gzip, partitions, records, load, name } = choice;
+  const several = isSeveral(choice);
+  const words = ["sieve", "out", feed, several ? `${feed}-out/` : `${feed}.${endingOf(choice, ending)}`];
+  if (several || format === "csv-for-spreadsheets") words.push("--format", format);
+  if (several && gzip) words.push("--gzip");
+  if (partitions.length > 0) words.push("--partition", partitionText(partitions));
+  if (records !== undefined) words.push("--records", String(records));
+  if (load !== undefined) words.push("--load", String(load));
+  if (name !== undefined && several) words.push("--name", name);
+  return words.map(shellWord).join(" ");
+}

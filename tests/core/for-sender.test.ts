@@ -1,0 +1,131 @@
+import { unzipSync } from "fflate";
+import iconv from "iconv-lite";
+import { describe, expect, it } from "vitest";
+import { letterOf, markOf, senderFile, type ForSender, type Layout } from "@/core/mend/for-sender.ts";
+import { mapColumns } from "@/core/map/columns.ts";
+import { readAll } from "../support/read.ts";
+import { siftAll } from "../support/sift.ts";
+import { planOf } from "../support/plans.ts";
+
+const COLUMNS = ["Nr.", "Name", "Größe"];
+const record = (mark: string, cells: string[] | null, ...problems: string[]): ForSender => ({
+  cells,
+  raw: cells ? "" : "broken\traw;line",
+  mark,
+  problems,
+});
+const RECORDS = [
+  record("3-1", ["1", 'Müller; "der Alte"', "5"], "Größe “x” is too much."),
+  record("3-7", ["=1+1", " zwei\nZeilen ", "-5"], "Nr. “=1+1” is no number.", "And more."),
+  record("4-2", null, "A quote is never closed."),
+];
+
+function written(layout: Layout, records: readonly ForSender[] = RECORDS): Buffer {
+  const file = senderFile(layout);
+  const pieces: Uint8Array[] = [];
+  for (const r of records) {
+    file.add(r);
+    pieces.push(file.take());
+  }
+  file.end();
+  pieces.push(file.take());
+  return Buffer.concat(pieces);
+}
+
+const delimited = (read: object): Layout => ({
+  columns: COLUMNS,
+  read: { as: "delimited", delimiter: ";", quote: '"', escape: '"', header: true, encoding: "utf-8", ...read } as never,
+});
+
+describe("a file for a sender", () => {
+  it.each([
+    [{ encoding: "windows-1252" }],
+    [{ encoding: "utf-16le", delimiter: "\t" }],
+    [{ quote: "'", escape: "'" }],
+    [{ escape: "\\" }],
+    [{ delimiter: "::" }],
+  ])("has their delimiter, quote and encoding, and reads back as it went out: %j", (options) => {
+    const layout = delimited(options);
+    const { columns, records } = readAll(written(layout), layout.read as never);
+    expect(columns).toEqual([...COLUMNS, "sieve mark", "sieve problem"]);
+    expect(records.map((r) => r.reason)).toEqual([null, null, null]);
+    expect(records[0]!.cells!.slice(0, 4)).toEqual(["1", 'Müller; "der Alte"', "5", "3-1"]);
+    expect(records[1]!.cells!.slice(0, 4)).toEqual(["'=1+1", " zwei\nZeilen ", "-5", "3-7"]);
+    expect(records[2]!.cells!.slice(0, 4)).toEqual(["broken\traw;line", "", "", "4-2"]);
+    const quotes = "encoding" in options && options.encoding === "windows-1252" ? ['"x"', '"=1+1"'] : ["“x”", "“=1+1”"];
+    expect(records[0]!.cells![4]).toBe(`Größe ${quotes[0]!} is too much.`);
+    expect(records[1]!.cells![4]).toBe(`Nr. ${quotes[1]!} is no number. And more.`);
+  });
+
+  it("without a heading has their cells alone, as two more columns would have no names", () => {
+    const { records } = readAll(written(delimited({ header: false })), {
+      ...(delimited({ header: false }).read as object),
+    });
+    expect(records[0]!.cells).toHaveLength(3);
+  });
+
+  it("is a workbook where theirs was one, and CSV where it was a document", () => {
+    const layout: Layout = { columns: COLUMNS, read: { as: "xlsx" } as never };
+    expect(senderFile(layout).ending).toBe("xlsx");
+    const sheet = Buffer.from(unzipSync(written(layout))["xl/worksheets/sheet1.xml"]!).toString();
+    expect(sheet).toContain("sieve mark");
+    expect(sheet).toContain(">=1+1<");
+    const json: Layout = { columns: COLUMNS, read: { as: "json" } as never };
+    expect(senderFile(json).ending).toBe("csv");
+    expect(iconv.decode(written(json), "utf-8")).toContain('"Müller; ""der Alte"""');
+    expect(senderFile(delimited({ delimiter: "\t" })).ending).toBe("tsv");
+    expect(senderFile(delimited({})).ending).toBe("txt");
+  });
+
+  it("comes back without columns too many", async () => {
+    const fields = [
+      { name: "nr", type: "text" },
+      { name: "name", type: "text" },
+      { name: "groesse", type: "text", also: ["Größe"] },
+    ];
+    const plan = planOf(fields);
+    const { extra } = mapColumns([...COLUMNS, "sieve mark", "Sieve Problem", "else"], plan.contract.fields);
+    expect(extra).toEqual(["Größe", "else"].filter((n) => n === "else"));
+    const { records } = await siftAll({ ...plan, read: { as: "delimited", delimiter: ";" } as never }, [
+      { name: "back.csv", bytes: written(delimited({}), RECORDS.slice(0, 2)) },
+    ]);
+    expect(records.map((r) => r.problems)).toEqual([[], []]);
+  });
+});
+
+describe("the letter", () => {
+  const example = { file: "a.csv", line: 7, message: "n “x” is no number." };
+  const cause = (title: string, count: number): { title: string; count: number; example: typeof example } => ({
+    title,
+    count,
+    example,
+  });
+
+  it("says how many, where they are, and the causes by their number with one record each", () => {
+    const text = letterOf({
+      sender: "Mibora",
+      feed: "Accessions",
+      day: "2026-05-31",
+      records: 1204,
+      causes: [cause("rare", 4), cause("often", 1200)],
+      files: [{ name: "a-to-mend.csv", records: 1204 }],
+    });
+    expect(text).toContain("Accessions: 1,204 records to look at, for Mibora\n2026-05-31\n");
+    expect(text).toContain("a-to-mend.csv  (1,204 records)");
+    expect(text.indexOf("1,200 records: often")).toBeLessThan(text.indexOf("4 records: rare"));
+    expect(text).toContain("such as a.csv, line 7: n “x” is no number.");
+  });
+
+  it("names a dozen causes and counts the rest; one record is one", () => {
+    const causes = Array.from({ length: 15 }, (_, i) => cause(`cause ${i}`, 20 - i));
+    const text = letterOf({ sender: "", feed: "F", day: "2026-05-31", records: 1, causes, files: [] });
+    expect(text).toContain("F: 1 record to look at\n");
+    expect(text).toContain("One record of what you have sent could not be loaded yet. It is in:");
+    expect(text).toContain("and 21 more problems of other kinds");
+    expect(text).not.toContain("cause 12");
+  });
+});
+
+it("a mark is the load and the record, counted from 1", () => {
+  expect(markOf(31, 0)).toBe("31-1");
+});
