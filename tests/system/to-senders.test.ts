@@ -1,8 +1,10 @@
 import { strFromU8, unzipSync } from "fflate";
 import { describe, expect, it } from "vitest";
+import { verifyLoad } from "@/engine/look/verify.ts";
 import { packForSenders } from "@/engine/out/to-senders.ts";
+import { undoLoad } from "@/engine/undo/undo.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
-import { countHeld, type HeldFilter } from "@/store/held.ts";
+import { countHeld, listHeld, type HeldFilter } from "@/store/held.ts";
 import { askForLoad, type Load } from "@/store/loads.ts";
 import { newFeed, waitFor, useSystem } from "../support/system.ts";
 
@@ -66,17 +68,62 @@ describe("held records for their senders", () => {
     expect(some.done).toEqual({ senders: 1, files: 1, records: 2 });
   });
 
-  it("come back as they were mended: nothing is a column too many, and what was held is overtaken by what came", async () => {
-    await newFeed(system.db, "back", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
-    await send("back", "Mibora", "a.csv", "id,n\nx1,bad\nx2,2\nx3,worse\n");
-    expect(await countHeld(system.db, { feed: "back" })).toBe(2);
+  it("come back: those that are sound are closed by their marks, those that are not live on as they came last", async () => {
+    const { db } = system;
+    await newFeed(db, "back", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+    const first = await send("back", "Mibora", "a.csv", "id,n\nx1,bad\nx2,2\nx3,worse\n,4\n");
+    expect(await countHeld(db, { feed: "back" })).toBe(3);
     const { files } = await packed({ feed: "back" });
-    const mended = files["back/Mibora/a-to-mend.csv"]!.replace("x1,bad", "x1,1");
+    // One is mended, one is still wrong, and one has got the key that it lacked: no key would know it again.
+    const mended = files["back/Mibora/a-to-mend.csv"]!.replace("x1,bad", "x1,1").replace("\n,4,", "\nx4,4,");
     const load = await send("back", "Mibora", "a-mended.csv", mended);
     expect(load.report!.files[0]!.extra).toEqual([]);
     expect(load.report!.drift).toEqual([]);
-    expect(load).toMatchObject({ state: "loaded", inserted: 1, held: 1 });
-    expect(await countHeld(system.db, { feed: "back", state: "overtaken" })).toBe(1);
+    expect(load).toMatchObject({ state: "loaded", inserted: 2, held: 1 });
+    expect(load.report!.returned).toEqual({ accepted: 2, again: 1 });
+    expect(await countHeld(db, { feed: "back" })).toBe(1);
+    const closed = await listHeld(db, { load: first.id, state: "closed" });
+    expect(closed.map((h) => [h.line, h.endedBy, h.reason])).toEqual([
+      [2, `load ${load.id}`, `load ${load.id} accepted it as its record 1`],
+      [4, `load ${load.id}`, "came again, still wrong, as record 2"],
+      [5, `load ${load.id}`, `load ${load.id} accepted it as its record 3`],
+    ]);
+    expect((await verifyLoad(db, first.id)).differs).toEqual([]);
+    expect((await verifyLoad(db, load.id)).differs).toEqual([]);
+    await undoLoad(db, load.id, "wrong file", "steward");
+    expect(await countHeld(db, { load: first.id })).toBe(3);
+    expect(await countHeld(db, { feed: "back" })).toBe(3);
+  });
+
+  it("sent again as they are do not pile up, by their key, or without one by all that is in them", async () => {
+    const { db } = system;
+    await newFeed(db, "piles", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+    await newFeed(db, "keyless", FIELDS, {}, { gates: [] });
+    for (const feed of ["piles", "keyless"]) {
+      for (let i = 0; i < 3; i++) await send(feed, "Mibora", `${i}.csv`, `id,n\nx1,bad\nx2,worse\nx${i + 5},1\n`);
+      expect(await countHeld(db, { feed })).toBe(2);
+      const other = await send(feed, "Erica", "e.csv", "id,n\nx1,bad\n");
+      // What another sender sends is another's.
+      expect(other.report!.returned).toBeUndefined();
+      expect(await countHeld(db, { feed })).toBe(3);
+    }
+    const differs = await send("keyless", "Mibora", "d.csv", "id,n\nx1,bad!\n");
+    expect(differs.report!.returned).toBeUndefined();
+  });
+
+  it("by marks of another feed, of another sender, of nothing or of what is no mark close nothing", async () => {
+    const { db } = system;
+    for (const feed of ["ours", "theirs"]) await newFeed(db, feed, FIELDS, {}, { gates: [] });
+    const ours = await send("ours", "Mibora", "a.csv", "id,n\nx1,bad\n");
+    const marks = [`${ours.id}-1`, "999999-1", `${ours.id}-0`, `${ours.id}-9`, "-1-1", "1e3-2", "' or 1=1"];
+    const text = `id,n,sieve mark\n${marks.map((m, i) => `y${i},${i},"${m}"`).join("\n")}\n`;
+    expect((await send("theirs", "Mibora", "b.csv", text)).report!.returned).toBeUndefined();
+    expect((await send("ours", "Erica", "c.csv", text)).report!.returned).toBeUndefined();
+    expect(await countHeld(db, { load: ours.id })).toBe(1);
+    const own = await send("ours", "Mibora", "d.csv", text.replaceAll("y", "z"));
+    expect(own).toMatchObject({ state: "loaded", read: marks.length, inserted: marks.length });
+    expect(own.report!.returned).toEqual({ accepted: 1, again: 0 });
+    expect(await countHeld(db, { load: ours.id })).toBe(0);
   });
 
   it("are refused in words where there are none", async () => {

@@ -8,3 +8,5 @@ export const PROBLEM_COLUMN = "sieve problem";
 const OWN: ReadonlySet<string> = new Set([MARK_COLUMN, PROBLEM_COLUMN]);
 
 export const isOwnColumn = (name: string): boolean => OWN.has(name.trim().toLowerCase());
+
+export const isMarkColumn = (name: string): boolean => name.trim().toLowerCase() === MARK_COLUMN;

@@ -1,6 +1,8 @@
 import iconv from "iconv-lite";
 import { counted } from "../kernel/problem.ts";
-import { MARK_COLUMN, PROBLEM_COLUMN } from "../map/own-columns.ts";
+import type { Block } from "../kernel/block.ts";
+import { textOf } from "../kernel/bytes.ts";
+import { MARK_COLUMN, PROBLEM_COLUMN, isMarkColumn } from "../map/own-columns.ts";
 import type { Field } from "../plan/types.ts";
 import type { ReadOptions } from "../read/part.ts";
 import { guarded } from "../write/csv.ts";
@@ -28,6 +30,30 @@ export interface ForSender {
 
 /** By what a held record is known when it comes back. */
 export const markOf = (load: number, record: number): string => `${load}-${record + 1}`;
+
+/** A record of a file that came back, and the held one that it is. */
+export interface Returned {
+  /** By its number in the delivery. */
+  readonly record: number;
+  readonly load: number;
+  readonly held: number;
+}
+
+/** Records that one delivery can bring back. */
+const MOST_RETURNED = 1_000_000;
+
+/** Takes the marks of a block's records, where its file has a column of them; what is no mark says nothing. */
+export function takeMarks(block: Block, columns: readonly string[], first: number, into: Returned[]): void {
+  const column = columns.findIndex(isMarkColumn);
+  if (column < 0) return;
+  for (let r = 0; r < block.count && into.length < MOST_RETURNED; r++) {
+    const cell = r * block.width + column;
+    const text = textOf(block.heap.bytes, block.start[cell]!, block.end[cell]!);
+    const [, load, record] = /^\s*'?(\d{1,9})-(\d{1,9})\s*$/.exec(text) ?? [];
+    if (record !== undefined && record !== "0")
+      into.push({ record: first + r, load: Number(load), held: Number(record) - 1 });
+  }
+}
 
 /** Writes one file for a sender. */
 export interface SenderFile {

@@ -43,12 +43,20 @@ export interface LoadReport {
   readonly kept?: readonly KeptCells[];
   readonly loadedBefore?: LoadedBefore;
   readonly reconciliation?: Reconciliation;
+  /** Held records of earlier loads that came back with this one; absent where none did. */
+  readonly returned?: ReturnedCounts;
   /** How long each part of the load took, in the order in which they ran. None where nobody measured. */
   readonly timing?: readonly Timing[];
 }
 
 /** A figure as the ledger has it, then as the target has it. */
 export type BothSides<T> = readonly [ledger: T, target: T];
+
+/** Held records of earlier loads that came back with a load: those that it accepted, and those that are still wrong. */
+export interface ReturnedCounts {
+  readonly accepted: number;
+  readonly again: number;
+}
 
 /** What the target holds of a load beside what the ledger says was written. */
 export interface Reconciliation {
@@ -111,6 +119,7 @@ export interface ReportInput {
   readonly kept?: readonly KeptCells[];
   readonly loadedBefore?: LoadedBefore | null;
   readonly reconciliation?: Reconciliation | null;
+  readonly returned?: ReturnedCounts | null;
   /** What the sender's loads before had, the newest first. */
   readonly history?: readonly HistoryEntry[];
   /** The columns of the files of the sender's delivery before. */
@@ -192,6 +201,7 @@ export function makeReport(input: ReportInput): LoadReport {
     ...(input.kept && input.kept.length > 0 ? { kept: input.kept } : {}),
     ...(input.loadedBefore ? { loadedBefore: input.loadedBefore } : {}),
     ...(input.reconciliation ? { reconciliation: input.reconciliation } : {}),
+    ...(input.returned ? { returned: input.returned } : {}),
     ...(input.timing ? { timing: input.timing } : {}),
   };
 }

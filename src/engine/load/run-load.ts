@@ -14,7 +14,7 @@ import type { Compiled } from "@/core/course/compiled.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import type { KeptCells } from "@/core/plan/arriving.ts";
-import { makeReport, type Reconciliation, type Timing } from "@/core/report/report.ts";
+import { makeReport, type Reconciliation, type ReturnedCounts, type Timing } from "@/core/report/report.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import { Course } from "@/core/course/course.ts";
 import type { Sifted } from "@/core/course/sifted.ts";
@@ -34,6 +34,7 @@ import type { FromThread } from "../threads/messages.ts";
 import { matchStaged, type Matched } from "../match/match-load.ts";
 import { rerunBlock, type Rerun } from "./rerun.ts";
 import { LEAVE, countKept, countUpsert, meet, needsLeave, type Meeting } from "../writing/meet.ts";
+import { closeReturned } from "../release/returned.ts";
 import { overtakeHeld } from "../release/overtake.ts";
 import { Expected, reconcile } from "../writing/reconcile.ts";
 import { dropStaging, staging, stagingHeld, stagingMet } from "./staging.ts";
@@ -314,6 +315,7 @@ class LoadRun {
       let matches: MatchMetrics | null = null;
       let kept: KeptCells[] = [];
       let reconciliation: Reconciliation | null = null;
+      let returned: ReturnedCounts | null = null;
       const report = (): ReturnType<typeof makeReport> =>
         makeReport({
           compiled,
@@ -337,6 +339,7 @@ class LoadRun {
           loadedBefore,
           kept,
           reconciliation,
+          returned,
         });
       const hold = (records: number, at: "check" | "load"): void => {
         balance.outcomes.inserted -= records;
@@ -389,6 +392,8 @@ class LoadRun {
         await this.timed("quarantine", () => holding.write(load.feed, exists));
         await writing.end();
         if (plan.load.key.length > 0) await overtakeHeld(client, writing, staging(id));
+        const back = await this.timed("what came back", () => closeReturned(client, writing, done.returned));
+        if (back.accepted + back.again > 0) returned = back;
         await addProposals(client, id, done.lookUps);
         await pruneUndo(client, plan);
         assertCloses(balance);

@@ -1,3 +1,4 @@
+import pg from "pg";
 import { printCheck } from "@/core/check/identity.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { Field } from "@/core/plan/types.ts";
@@ -33,28 +34,38 @@ function heldKey(plan: Plan, fields: readonly Field[]): string[] | null {
 }
 
 /**
+ * The load, the record and the key of a feed's held records, as a query; null where there are none, or their keys can't
+ * be told in the database. `where`: a condition about the held record `h`.
+ */
+export async function keysOfHeld(
+  client: Client,
+  { feed, plan, where }: { feed: string; plan: Plan; where: string },
+): Promise<string | null> {
+  const of = `h.feed = ${pg.escapeLiteral(feed)} and ${where}`;
+  const { rows: plans } = await client.query<{ id: number; fields: Field[] }>(
+    `select p.id, p.document->'contract'->'fields' as fields from sieve.plan p
+     where p.id in (select l.plan from sieve.load l where l.id in (select distinct h.load from sieve.held h where ${of}))`,
+  );
+  const own = plans.flatMap(({ id, fields }) => {
+    const values = heldKey(plan, fields);
+    if (!values) return [];
+    const list = values.map((v, i) => `${v} as ${ident(plan.load.key[i]!)}`).join(", ");
+    return `select h.load, h.record, ${list} from sieve.held h join sieve.load l on l.id = h.load and l.plan = ${id} where ${of}`;
+  });
+  return own.length === 0 ? null : own.join(" union all ");
+}
+
+/**
  * Held records of a feed's earlier loads whose key a load has just written are overtaken by it. `staging`: the load's
  * staged records.
  */
 export async function overtakeHeld(client: Client, writing: Writing, staging: string): Promise<void> {
   const { feed, load, plan } = writing.about;
-  const { rows: plans } = await client.query<{ id: number; fields: Field[] }>(
-    `select p.id, p.document->'contract'->'fields' as fields from sieve.plan p where p.id in (
-       select l.plan from sieve.load l where l.id in (select distinct load from sieve.held where feed = $1 and state = 'held' and load < $2))`,
-    [feed, load],
-  );
-  if (plans.length === 0) return;
   const { key } = plan.load;
   const names = key.map((k) => ident(k)).join(", ");
-  const own = plans.flatMap(({ id, fields }) => {
-    const values = heldKey(plan, fields);
-    if (!values) return [];
-    const list = values.map((v, i) => `${v} as ${ident(key[i]!)}`).join(", ");
-    return `select h.load, h.record, ${list} from sieve.held h join sieve.load l on l.id = h.load and l.plan = ${id}
-      where h.feed = $1 and h.state = 'held' and h.load < $2`;
-  });
-  if (own.length === 0) return;
-  await client.query(`create temp table held_keys on commit drop as ${own.join(" union all ")}`, [feed, load]);
+  const keys = await keysOfHeld(client, { feed, plan, where: `h.state = 'held' and h.load < ${load}` });
+  if (keys === null) return;
+  await client.query(`create temp table held_keys on commit drop as ${keys}`);
   await client.query("analyze held_keys");
   // What the load has brought is met first, for nothing is known yet of which rows of the target are its own.
   const { rows } = await client.query<{ there: boolean }>("select to_regclass($1) is not null as there", [staging]);

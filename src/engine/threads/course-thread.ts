@@ -10,6 +10,7 @@ import { DETECT_BYTES } from "@/core/read/detect.ts";
 import { packBlock } from "@/core/read/packed.ts";
 import { siftFile } from "@/core/course/files.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
+import { takeMarks, type Returned } from "@/core/mend/for-sender.ts";
 import { Course } from "@/core/course/course.ts";
 import type { Sifted } from "@/core/course/sifted.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
@@ -142,6 +143,7 @@ async function runLoad({ plan, references, inputs, leave, expected }: ThreadStar
     const extras = plan.map.extra === "leave" ? null : new ProfileFold(spill, expected);
     const files: FileFacts[] = [];
     const figures = new Figures(compiled);
+    const returned: Returned[] = [];
     for (;;) {
       const message = await next();
       if (message.type === "end") break;
@@ -157,6 +159,7 @@ async function runLoad({ plan, references, inputs, leave, expected }: ThreadStar
         const { extra } = course.mapping;
         if (extras && extra.length > 0) extras.add(step.value.block, course.columns, new Set(extra));
         figures.add(step.value);
+        takeMarks(step.value.block, course.columns, step.value.first, returned);
         sendBlock(course, step.value, total, leave);
         underway++;
         while (underway >= MOST_UNDERWAY) {
@@ -179,6 +182,7 @@ async function runLoad({ plan, references, inputs, leave, expected }: ThreadStar
       lookUps: course.lookUpCounts(),
       figures: figures.finish(),
       controls: course.controls,
+      returned,
     });
   } finally {
     spill.close();

@@ -1,5 +1,6 @@
 import type { ControlText, Figure } from "@/core/gate/part.ts";
 import type { Profile } from "@/core/profile/facts.ts";
+import type { Returned } from "@/core/mend/for-sender.ts";
 import type { CodesSeen } from "@/core/course/course.ts";
 import type { Tally } from "@/core/course/tally.ts";
 import type { LoadInputs, Problem } from "@/core/course/compiled.ts";
@@ -49,6 +50,8 @@ export type FromThread =
       lookUps: LookUpCounts[];
       figures: Figure[];
       controls: ControlText[];
+      /** Held records that came back, by their marks. */
+      returned: Returned[];
     }
   | { type: "failed"; code: string; message: string; detail: string; hint: string };
 

@@ -265,6 +265,17 @@ function headline(load: Awaited<ReturnType<typeof getLoad>>, report: LoadReport 
   }
 }
 
+/** What became of held records of earlier loads that a load has brought back. */
+function returnedWords({ accepted, again }: NonNullable<LoadReport["returned"]>): string {
+  const parts = [
+    accepted > 0
+      ? `${grouped(accepted)} ${accepted === 1 ? "was" : "were"} accepted and ${accepted === 1 ? "is" : "are"} closed`
+      : "",
+    again > 0 ? `${grouped(again)} ${again === 1 ? "is" : "are"} still wrong and held as they came last` : "",
+  ].filter((p) => p !== "");
+  return `It brought back ${counted(accepted + again, "record")} that earlier loads held: ${parts.join(", ")}.`;
+}
+
 function Balance({
   load,
   report,
@@ -304,7 +315,8 @@ function Balance({
       {ended && handled + overtaken > 0 && (
         <p className="faint">
           Of the held,{" "}
-          {handled > 0 && `${grouped(handled)} ${handled === 1 ? "has" : "have"} since been released or discarded, `}
+          {handled > 0 &&
+            `${grouped(handled)} ${handled === 1 ? "has" : "have"} since been released, discarded or brought back by a later load, `}
           {overtaken > 0 && (
             <>
               <Link className="underline" href={`/quarantine?load=${load}&state=overtaken`}>
@@ -316,6 +328,7 @@ function Balance({
           {grouped(stillHeld)} {stillHeld === 1 ? "is" : "are"} in the quarantine.
         </p>
       )}
+      {report.returned && <p className="faint">{returnedWords(report.returned)}</p>}
     </div>
   );
 }
