@@ -289,6 +289,7 @@ describe("every screen", () => {
         "/quarantine",
         "/quarantine?state=overtaken",
         "/feeds/accessions/writings",
+        "/feeds/accessions/out",
         "/writings/1",
         "/settings",
         // With nothing in them.

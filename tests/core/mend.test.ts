@@ -3,6 +3,7 @@ import { suggestMends } from "@/core/mend/suggest.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { recheck } from "@/core/course/recheck.ts";
 import { planOf } from "../support/plans.ts";
+import { random } from "../support/random.ts";
 
 const compiled = compilePlan(
   planOf(
@@ -33,12 +34,12 @@ describe("mends that could be meant", () => {
     ["land:type", 1, ["frnace", "NORWAY", "Atlantis"], ["NORWAY → Norway: 1", "frnace → France: 1"]],
     // Both GB and GE are one letter away.
     ["land:type", 1, ["GX"], []],
-    // Two letters of a word of six or more, and one of a shorter one; all letters of a word is none of it.
+    // Two letters of a word of six or more that are lost or out of place; letters that stand for others make another word.
     [
       "land:type",
       1,
-      ["Frenze", "Farnke", "Noraly", "Frunko"],
-      ["Farnke → France: 1", "Frenze → France: 1", "Noraly → Norway: 1"],
+      ["Frenze", "Farnce", "Frnac", "Norwya", "Noraly", "Frunko"],
+      ["Farnce → France: 1", "Frnac → France: 1", "Norwya → Norway: 1"],
     ],
     ["land:type", 1, ["G"], []],
     ["g:type", 2, ["1,25", "12.5 g", "about"], ["1,25 → 1.25: 1", "12.5 g → 12.5: 1"]],
@@ -76,5 +77,73 @@ describe("mends that could be meant", () => {
     expect(suggestMends(compiled, "land:required", held(1, ""))).toEqual([]);
     expect(suggestMends(compiled, "no:such", held(0, "x"))).toEqual([]);
     expect(suggestMends(compiled, "g:most", held(2, "5000"))).toEqual([]);
+  });
+});
+
+/** A text with so many slips, each a letter that is lost, doubled, changed, or changes its place with the next. */
+function withSlips(text: string, slips: number, draw: (below: number) => number): string {
+  let out = text;
+  for (let i = 0; i < slips; i++) {
+    const at = 1 + draw(out.length - 2);
+    const kind = draw(4);
+    const letter = out[draw(out.length)]!;
+    if (kind === 0) out = out.slice(0, at) + out.slice(at + 1);
+    else if (kind === 1) out = out.slice(0, at) + out[at]! + out.slice(at);
+    else if (kind === 2) out = out.slice(0, at) + letter + out.slice(at + 1);
+    else out = out.slice(0, at) + out[at + 1]! + out[at]! + out.slice(at + 2);
+  }
+  return out;
+}
+
+describe("an allowed value is proposed for a slip, and not for another word", () => {
+  const ISO =
+    "AT AU BE BG BR CA CH CL CN CO CY CZ DE DK DZ EE EG ES FI FR GB GR HR HU IE IN IQ IR IS IT JP KE KR LI LK LT LU LV LY MA MK ML MT MX MY NE NG NL NO NP NZ OM PE PL PT PY RO RS RU SA SE SI SK SY TH TN TR UA UY VE VN ZA";
+  const LOCALES = ["en", "de", "fr", "es", "pl", "fi", "el", "ru"];
+
+  it("of the names of lands, in eight languages", () => {
+    const count = { others: 0, taken: 0, slips: 0, right: 0, wrong: 0 };
+    for (const [seed, locale] of [1, 2, 3, 4].flatMap((n) => LOCALES.map((l) => [n, l] as const))) {
+      const names = new Intl.DisplayNames(locale, { type: "region" });
+      const all = ISO.split(" ").map((code) => names.of(code)!);
+      const next = random(locale.charCodeAt(0) * seed + locale.charCodeAt(1), 20);
+      const draw = (below: number): number => Math.floor(next() * below);
+      const allowed = all.filter(() => draw(2) === 0);
+      const plan = compilePlan(planOf([{ name: "land", type: "code", values: allowed }]));
+      const to = (value: string): string | undefined => {
+        const one = [{ id: "1:1", values: [value], problems: recheck(plan, [value]).problems }];
+        return suggestMends(plan, "land:type", one)[0]?.to;
+      };
+      // Words that are as true as the allowed ones.
+      for (const name of all.filter((n) => !allowed.includes(n))) {
+        count.others++;
+        if (to(name) !== undefined) count.taken++;
+      }
+      for (let i = 0; i < 200; i++) {
+        const meant = allowed[draw(allowed.length)]!;
+        const slip = withSlips(meant, 1, draw);
+        if (meant.length < 6 || all.includes(slip)) continue;
+        count.slips++;
+        const said = to(slip);
+        if (said === meant) count.right++;
+        else if (said !== undefined) count.wrong++;
+      }
+    }
+    expect(count.taken / count.others).toBeLessThan(0.01);
+    expect(count.wrong / count.slips).toBeLessThan(0.01);
+    expect(count.right / count.slips).toBeGreaterThan(0.7);
+  });
+
+  it("of phrases that differ in one word, which is another word and no slip", () => {
+    const values = ["Based on Book", "Based on TV", "Based on Film", "Original screenplay"];
+    const plan = compilePlan(planOf([{ name: "source", type: "code", values }]));
+    const to = (value: string): string | undefined => {
+      const one = [{ id: "1:1", values: [value], problems: recheck(plan, [value]).problems }];
+      return suggestMends(plan, "source:type", one)[0]?.to;
+    };
+    for (const word of ["Based on Toy", "Based on Game", "Based on Play", "Based on Boot", "Based on Firm"]) {
+      expect([word, to(word)]).toEqual([word, undefined]);
+    }
+    expect(to("Orignal screenplay")).toBe("Original screenplay");
+    expect(to("original  Screenplay!")).toBe("Original screenplay");
   });
 });

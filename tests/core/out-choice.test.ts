@@ -1,0 +1,46 @@
+import { describe, expect, it } from "vitest";
+import { outHref, outPath, outQuery, shellWords, type OutChoice } from "@/ui/feeds/out-choice.ts";
+
+const plain: OutChoice = { format: "csv", gzip: false, partitions: [] };
+const all: OutChoice = {
+  format: "parquet",
+  gzip: true,
+  partitions: [{ field: "partner" }, { field: "collected_on", by: "month" }],
+  records: 1000,
+  load: 7,
+  name: "all {n}",
+};
+
+describe("what a person has chosen of records on their way out", () => {
+  it("is asked for without what is as usual", () => {
+    expect(outQuery(plain)).toEqual({ format: "csv" });
+    expect(outHref("a feed", plain)).toBe("/api/feeds/a%20feed/out?format=csv");
+    expect(outQuery(all)).toEqual({
+      format: "parquet",
+      gzip: "true",
+      partition: "partner,collected_on:month",
+      records: 1000,
+      load: 7,
+      name: "all {n}",
+    });
+  });
+
+  it("is shown as the path of a file", () => {
+    expect(outPath(plain, "csv")).toBe("{feed}-{day}.csv");
+    expect(outPath({ ...plain, load: 7, gzip: true }, "csv")).toBe("{feed}-load-{load}.csv.gz");
+    expect(outPath({ ...plain, records: 5 }, "csv")).toBe("{feed}-{day}-{n}.csv");
+    expect(outPath(all, "parquet")).toBe("partner=…/collected_on=2026-05/all {n}.parquet.gz");
+  });
+
+  it("is a command that a shell takes as it stands", () => {
+    expect(shellWords("seeds", plain, "csv")).toBe("sieve out seeds seeds.csv");
+    expect(shellWords("seeds", { ...plain, gzip: true }, "csv")).toBe("sieve out seeds seeds.csv.gz");
+    expect(shellWords("seeds", { ...plain, format: "csv-for-spreadsheets" }, "csv")).toBe(
+      "sieve out seeds seeds.csv --format csv-for-spreadsheets",
+    );
+    expect(shellWords("seeds", all, "parquet")).toBe(
+      "sieve out seeds seeds-out/ --format parquet --gzip --partition partner,collected_on:month --records 1000 --load 7 --name 'all {n}'",
+    );
+    expect(shellWords("seeds", { ...all, name: "it's" }, "parquet")).toContain("--name 'it'\\''s'");
+  });
+});
