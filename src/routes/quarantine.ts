@@ -4,6 +4,7 @@ import { MOST_AT_ONCE } from "@/core/kernel/limits.ts";
 import { HELD_STATES } from "@/core/kernel/writing.ts";
 import type { Released, rowInTarget } from "@/engine/release/release.ts";
 import type { HeldRecord, getHeld as heldRecord } from "@/store/held.ts";
+import type { BulkReleased } from "@/engine/release/release-all.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
 
 /** Which held records a page or a file is about. */
@@ -69,6 +70,31 @@ export const releaseHeld = declare("POST /api/quarantine/release", {
     waiting: z.int(),
     stayed: answerOf<Released[]>("what each of the others has wrong with it"),
   }),
+});
+
+export const releaseAllHeld = declare("POST /api/quarantine/release/all", {
+  about:
+    "releases all held records of a feed that are meant, each mended in one way, in one go; with `preview` it says what that would do, and does nothing",
+  body: z.object({
+    feed: z.string().max(63),
+    load: z.int().optional(),
+    check: z.string().max(400).optional(),
+    mend: z
+      .discriminatedUnion("how", [
+        z.object({ how: z.literal("as they are") }),
+        z.object({ how: z.literal("set"), field: z.string(), to: z.string().max(100_000) }),
+        z.object({
+          how: z.literal("replace"),
+          field: z.string(),
+          find: z.string().min(1).max(1000),
+          to: z.string().max(1000),
+        }),
+      ])
+      .default({ how: "as they are" }),
+    preview: z.boolean().default(false),
+  }),
+  answer: answerOf<BulkReleased>("how many are released, wait, are overtaken or stay, and why these do"),
+  problems: ["no-field", "no-records", "too-many"],
 });
 
 export const discardHeld = declare("POST /api/quarantine/discard", {

@@ -9,6 +9,8 @@ import { findInDelivery, type CellFilter } from "../look/delivery-records.ts";
 import { previewDelivery } from "../look/preview.ts";
 import { readEntriesAt } from "../look/read-list.ts";
 import { findRecords, type RecordFilter } from "../look/records.ts";
+import type { HeldFilter } from "@/store/held.ts";
+import { releaseAll, type BulkMend } from "../release/release-all.ts";
 import { releaseRecords, type Mend, type ReleaseOptions } from "../release/release.ts";
 import { runProfile } from "../jobs/run-profile.ts";
 import { sampleDelivery } from "../look/sample.ts";
@@ -41,6 +43,10 @@ export const TASKS = {
   profile: (db: Db, i: { profile: number }, told: ReadTold) => runProfile(db, i.profile, told),
   release: (db: Db, i: { mends: readonly Mend[]; by: string; options: ReleaseOptions }) =>
     releaseRecords(db, i.mends, i.by, i.options),
+  "release of all": (
+    db: Db,
+    i: { filter: HeldFilter & { feed: string }; mend: BulkMend; by: string; preview: boolean },
+  ) => releaseAll(db, i.filter, i),
   undo: (db: Db, i: { writing: number; reason: string; by: string; over: OverChanged }) =>
     undoWriting(db, i.writing, i),
   "undo of a load": (db: Db, i: { load: number; reason: string; by: string; over: OverChanged }) =>

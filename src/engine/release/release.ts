@@ -6,7 +6,7 @@ import { extraOf, mapColumns } from "@/core/map/columns.ts";
 import { printCheck } from "@/core/check/identity.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { betweenCheck, type Compiled, type Problem } from "@/core/course/compiled.ts";
-import { SieveError, quoted } from "@/core/kernel/problem.ts";
+import { SieveError, grouped, quoted } from "@/core/kernel/problem.ts";
 import { recheck, siftRows } from "@/core/course/recheck.ts";
 import { fieldValues, problemsOf } from "@/core/course/of-record.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
@@ -77,58 +77,62 @@ export async function releaseRecords(
   by: string,
   options: ReleaseOptions = {},
 ): Promise<Released[]> {
+  return await transaction(db, (client) => releaseIn(client, mends, by, options));
+}
+
+/** The same in a transaction that somebody else has begun. */
+export async function releaseIn(
+  client: Client,
+  mends: readonly Mend[],
+  by: string,
+  options: ReleaseOptions = {},
+): Promise<Released[]> {
   if (mends.length > MOST_AT_ONCE) {
-    throw new SieveError("too-many", `At most ${MOST_AT_ONCE} records can be released at once.`);
+    throw new SieveError("too-many", `At most ${grouped(MOST_AT_ONCE)} records can be released at once.`);
   }
-  return await transaction(db, async (client) => {
-    // Feeds, then targets, then records, always in the same order: whoever comes second waits and finds what was done.
-    const { rows: feeds } = await client.query<{ feed: string }>(
-      `select distinct h.feed from sieve.held h join unnest($1::int[], $2::int[]) x (load, record)
+  // Feeds, then targets, then records, always in the same order: whoever comes second waits and finds what was done.
+  const { rows: feeds } = await client.query<{ feed: string }>(
+    `select distinct h.feed from sieve.held h join unnest($1::int[], $2::int[]) x (load, record)
        on h.load = x.load and h.record = x.record order by 1`,
-      [mends.map((m) => m.load), mends.map((m) => m.record)],
-    );
-    const versions = new Map<string, PlanVersion>();
-    for (const { feed } of feeds) versions.set(feed, await planInForce(client, feed));
-    for (const { feed } of feeds) await lockTarget(client, feed, versions.get(feed)!.document);
-    const keepsExtra = [...versions.values()].some((v) => v.document.map.extra === "keep");
-    /** What is asked of each load's records. */
-    const wanted = new Map<number, Map<number, Mend>>();
-    for (const mend of mends) {
-      if (!wanted.has(mend.load)) wanted.set(mend.load, new Map());
-      wanted.get(mend.load)!.set(mend.record, mend);
+    [mends.map((m) => m.load), mends.map((m) => m.record)],
+  );
+  const versions = new Map<string, PlanVersion>();
+  for (const { feed } of feeds) versions.set(feed, await planInForce(client, feed));
+  for (const { feed } of feeds) await lockTarget(client, feed, versions.get(feed)!.document);
+  const keepsExtra = [...versions.values()].some((v) => v.document.map.extra === "keep");
+  /** What is asked of each load's records. */
+  const wanted = new Map<number, Map<number, Mend>>();
+  for (const mend of mends) {
+    if (!wanted.has(mend.load)) wanted.set(mend.load, new Map());
+    wanted.get(mend.load)!.set(mend.record, mend);
+  }
+  const results: Released[] = [];
+  for (const [load, asked] of [...wanted].sort(([a], [b]) => a - b)) {
+    const records = [...asked.keys()].sort((a, b) => a - b);
+    const held = await heldOf(client, load, records, { cells: keepsExtra });
+    if (held.length < records.length) {
+      const there = new Set(held.map((h) => h.record));
+      const record = records.find((r) => !there.has(r))!;
+      throw new SieveError("no-record", `Record ${record} of load ${load} is not in the quarantine.`, {
+        hint: "It may have been loaded; look at the load.",
+      });
     }
-    const results: Released[] = [];
-    for (const [load, asked] of [...wanted].sort(([a], [b]) => a - b)) {
-      const records = [...asked.keys()].sort((a, b) => a - b);
-      const held = await heldOf(client, load, records, { cells: keepsExtra });
-      if (held.length < records.length) {
-        const there = new Set(held.map((h) => h.record));
-        const record = records.find((r) => !there.has(r))!;
-        throw new SieveError("no-record", `Record ${record} of load ${load} is not in the quarantine.`, {
-          hint: "It may have been loaded; look at the load.",
-        });
-      }
-      const open: HeldRow[] = [];
-      for (const h of held) {
-        if (h.state === "held" || h.state === "overtaken") open.push(h);
-        else results.push({ load, record: h.record, released: false, problems: [], ended: endedWords(h) });
-      }
-      if (open.length === 0) continue;
-      const release = await Release.begin(client, versions.get(open[0]!.feed)!, load, { ...options, by });
-      results.push(...(await release.run(open, (h) => asked.get(h.record)?.values ?? {})));
+    const open: HeldRow[] = [];
+    for (const h of held) {
+      if (h.state === "held" || h.state === "overtaken") open.push(h);
+      else results.push({ load, record: h.record, released: false, problems: [], ended: endedWords(h) });
     }
-    if (results.every((r) => r.ended !== undefined)) {
-      const [first] = results;
-      throw new SieveError(
-        "wrong-state",
-        `Record ${first!.record} of load ${first!.load} is ${first!.ended} already.`,
-        {
-          hint: "Look at the quarantine again.",
-        },
-      );
-    }
-    return results;
-  });
+    if (open.length === 0) continue;
+    const release = await Release.begin(client, versions.get(open[0]!.feed)!, load, { ...options, by });
+    results.push(...(await release.run(open, (h) => asked.get(h.record)?.values ?? {})));
+  }
+  if (results.every((r) => r.ended !== undefined)) {
+    const [first] = results;
+    throw new SieveError("wrong-state", `Record ${first!.record} of load ${first!.load} is ${first!.ended} already.`, {
+      hint: "Look at the quarantine again.",
+    });
+  }
+  return results;
 }
 
 function endedWords({ state, endedBy }: HeldRow): string {

@@ -1,6 +1,7 @@
 "use client";
 
 import { mendedValues } from "@/core/mend/values.ts";
+import { AllOfCause } from "./all-of-cause.tsx";
 import { idOf, stayedWords, verdictOf, waitWords, type Edits } from "./held.ts";
 import { useAct } from "../kit/use-act.ts";
 import { discardHeld, releaseHeld, takeBackHeld } from "@/routes/quarantine.ts";
@@ -44,7 +45,7 @@ export function QuarantineDesk({
   ages,
   first,
   plan,
-  feedTitle,
+  titles,
 }: {
   filter: DeskFilter;
   groups: HeldGroup[];
@@ -55,7 +56,8 @@ export function QuarantineDesk({
   ages: { today: number; week: number; older: number };
   first: HeldRecord[];
   plan: Plan | null;
-  feedTitle: string;
+  /** By name, what each feed is called. */
+  titles: Readonly<Record<string, string>>;
 }) {
   const router = useRouter();
   /** The records here are overtaken: to release them is to write over something newer. */
@@ -68,6 +70,14 @@ export function QuarantineDesk({
   const { busy, problem, setProblem, act } = useAct();
   const [done, setDone] = useState<{ text: string; undo?: { load: number; record: number }[] } | null>(null);
   const [discarding, setDiscarding] = useState(false);
+  const [all, setAll] = useState(false);
+  // What was released in one go is not known record by record: what is left comes with the next page.
+  const [awaited, setAwaited] = useState<HeldRecord[] | null>(null);
+  if (awaited !== null && awaited !== first) {
+    setAwaited(null);
+    setRecords(first);
+    setPicked(new Set());
+  }
   const [stayed, setStayed] = useState<Record<string, string>>({});
   const box = useRef<HTMLDivElement>(null);
   // eslint-disable-next-line react-hooks/incompatible-library
@@ -253,6 +263,7 @@ export function QuarantineDesk({
     );
   }
 
+  const several = groups.some((g) => g.feed !== group.feed);
   const wrongField = fieldsNamed(readCheck(group.check))[0];
   const key = compiled.plan.load.key;
   const leading = [
@@ -268,7 +279,7 @@ export function QuarantineDesk({
       <div className="flex items-end justify-between">
         <div>
           <p className="faint">
-            {feedTitle}
+            {titles[filter.feed ?? group.feed]}
             {filter.load !== undefined && (
               <>
                 {" / "}
@@ -367,7 +378,7 @@ export function QuarantineDesk({
               return (
                 <li key={`${g.feed} ${g.check}`}>
                   <Link
-                    href={`/quarantine?${query({ check: g.check })}`}
+                    href={`/quarantine?${query({ check: g.check, of: g.feed })}`}
                     aria-current={here ? "true" : undefined}
                     className={`block border-b border-[var(--rule)] border-l-4 py-1.5 pr-2 pl-2 ${here ? "border-l-[var(--plum)] bg-[var(--shade)]" : "border-l-transparent"}`}
                   >
@@ -375,6 +386,7 @@ export function QuarantineDesk({
                       <span className="min-w-0 font-semibold [overflow-wrap:anywhere]">{g.fault}</span>
                       <b className="held">{grouped(g.count)}</b>
                     </span>
+                    {several && <span className="faint block text-xs">{titles[g.feed]}</span>}
                     <Bar share={g.count / groups[0]!.count} className="mt-0.5 h-1.5 text-[var(--plum)]" />
                   </Link>
                 </li>
@@ -398,6 +410,28 @@ export function QuarantineDesk({
               <kbd>Space</kbd> pick <kbd>E</kbd> mend <kbd>R</kbd> release
             </span>
           </div>
+          {!over && !all && (
+            <p className="mb-1">
+              <button type="button" className="plain text-sm" onClick={() => setAll(true)}>
+                All {grouped(group.count)} of this cause at once…
+              </button>
+            </p>
+          )}
+          {all && (
+            <AllOfCause
+              filter={{ feed: group.feed, check: group.check, load: filter.load }}
+              count={group.count}
+              fields={compiled.fields.map((f) => f.name)}
+              field={wrongField ?? compiled.fields[0]!.name}
+              done={(text) => {
+                setAll(false);
+                setDone({ text });
+                setAwaited(first);
+                router.refresh();
+              }}
+              close={() => setAll(false)}
+            />
+          )}
           {mends.length > 0 && <Mends mends={mends} take={takeOver} />}
           <div
             ref={box}

@@ -13,8 +13,10 @@ export default async function QuarantinePage({
 }: {
   searchParams: Promise<Record<string, string | string[] | undefined>>;
 }) {
-  const parsed = z.object(heldFilter).safeParse(await searchParams);
-  const { after: _, limit: __, check, ...filter } = parsed.success ? parsed.data : z.object(heldFilter).parse({});
+  // The same check in two feeds is two causes: `of` says whose is open.
+  const asked = z.object({ ...heldFilter, of: z.string().max(63).optional() });
+  const parsed = asked.safeParse(await searchParams);
+  const { after: _, limit: __, check, of, ...filter } = parsed.success ? parsed.data : asked.parse({});
   const [groups, total, overtaken, ages, feeds] = await Promise.all([
     heldGroups(db(), filter),
     countHeld(db(), filter),
@@ -22,7 +24,7 @@ export default async function QuarantinePage({
     heldAges(db(), filter),
     listFeeds(db()),
   ]);
-  const group = groups.find((g) => g.check === check) ?? groups[0] ?? null;
+  const group = groups.find((g) => g.check === check && g.feed === (of ?? g.feed)) ?? groups[0] ?? null;
   const records = group ? await listHeld(db(), { ...filter, feed: group.feed, check: group.check }, "", 500) : [];
   const plan: Plan | null = group ? (await planInForce(db(), group.feed)).document : null;
   return (
@@ -36,7 +38,7 @@ export default async function QuarantinePage({
       ages={ages}
       first={records}
       plan={plan}
-      feedTitle={feeds.find((f) => f.name === (filter.feed ?? group?.feed))?.title ?? ""}
+      titles={Object.fromEntries(feeds.map((f) => [f.name, f.title]))}
     />
   );
 }

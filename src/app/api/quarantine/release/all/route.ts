@@ -1,0 +1,7 @@
+import { handle } from "@/app/server.ts";
+import { apart, writeLimits } from "@/engine/apart/apart.ts";
+import { releaseAllHeld } from "@/routes/quarantine.ts";
+
+export const POST = handle(releaseAllHeld, ({ body: { mend, preview, ...filter } }) =>
+  apart("release of all", { filter, mend, by: "steward", preview }, writeLimits()),
+);

@@ -1,0 +1,117 @@
+import { MOST_AT_ONCE } from "@/core/kernel/limits.ts";
+import { SieveError, grouped } from "@/core/kernel/problem.ts";
+import { faultTitle } from "@/core/course/problem-words.ts";
+import { transaction, type Db } from "@/store/db.ts";
+import { planInForce } from "@/store/feeds.ts";
+import { countHeld, listHeld, type HeldFilter } from "@/store/held.ts";
+import { releaseIn, type Mend, type Released } from "./release.ts";
+
+/** Held records of a page. */
+const PAGE = 2_000;
+/** Reasons why records stay that are told one by one. */
+const MOST_REASONS = 8;
+
+/** What is done to each of many held records before it is checked again. */
+export type BulkMend =
+  | { readonly how: "as they are" }
+  /** A field gets one value, whatever it has. */
+  | { readonly how: "set"; readonly field: string; readonly to: string }
+  /** In a field, one text stands for another wherever it is. */
+  | { readonly how: "replace"; readonly field: string; readonly find: string; readonly to: string };
+
+/** What becomes, or would become, of many held records. */
+export interface BulkReleased {
+  readonly records: number;
+  readonly released: number;
+  /** Of those, so many wait for a decision, as they may be the same as rows of the target. */
+  readonly waiting: number;
+  /** Those that are overtaken by something newer, and stay for that. */
+  readonly overtaken: number;
+  /** Why the others stay: what is still wrong with them, the most frequent first, each with one that has it. */
+  readonly stay: readonly { readonly title: string; readonly count: number; readonly example: string }[];
+  /** Values that were, or would be, mended, as they were and as they are, the first ones. */
+  readonly mended: readonly { readonly from: string; readonly to: string }[];
+}
+
+class Looked extends Error {}
+
+/**
+ * Releases all held records of a filter, up to `MOST_AT_ONCE`, each mended in one way, in one transaction; those that do
+ * not pass stay. With `preview` all of it is done and taken back, so that what is said beforehand is what will be.
+ * Throws `no-field`, `too-many` and `no-records`.
+ */
+export async function releaseAll(
+  db: Db,
+  filter: HeldFilter & { readonly feed: string },
+  { mend, by, preview }: { mend: BulkMend; by: string; preview: boolean },
+): Promise<BulkReleased> {
+  const { document } = await planInForce(db, filter.feed);
+  const { fields } = document.contract;
+  if (mend.how !== "as they are" && !fields.some((f) => f.name === mend.field)) {
+    throw new SieveError("no-field", `The plan has no field ${mend.field}.`);
+  }
+  const total = await countHeld(db, filter);
+  if (total > MOST_AT_ONCE) {
+    throw new SieveError(
+      "too-many",
+      `${grouped(total)} records are held so; ${grouped(MOST_AT_ONCE)} can be released at once.`,
+      {
+        hint: "Take them load by load.",
+      },
+    );
+  }
+  const mends: Mend[] = [];
+  const mended: { from: string; to: string }[] = [];
+  for (let after = ""; ;) {
+    const page = await listHeld(db, filter, after, PAGE);
+    for (const { load, record, fields: own, values, mended: before } of page) {
+      if (mend.how === "as they are") {
+        mends.push({ load, record });
+        continue;
+      }
+      const from = before?.[mend.field] ?? values[own.indexOf(mend.field)] ?? "";
+      const to = mend.how === "set" ? mend.to : from.replaceAll(mend.find, mend.to);
+      if (to === from) mends.push({ load, record });
+      else {
+        mends.push({ load, record, values: { [mend.field]: to } });
+        if (mended.length < MOST_REASONS && !mended.some((m) => m.from === from)) mended.push({ from, to });
+      }
+    }
+    const last = page.at(-1);
+    if (!last || page.length < PAGE) break;
+    after = `${last.load}:${last.record}`;
+  }
+  if (mends.length === 0) {
+    throw new SieveError("no-records", "No such record is held any more.", { hint: "Look at the quarantine again." });
+  }
+  let results: readonly Released[] = [];
+  try {
+    await transaction(db, async (client) => {
+      results = await releaseIn(client, mends, by);
+      if (preview) throw new Looked();
+    });
+  } catch (error) {
+    if (!(error instanceof Looked)) throw error;
+  }
+  return { ...countsOf(results, (check) => faultTitle(check, fields)), mended };
+}
+
+function countsOf(results: readonly Released[], titleOf: (check: string) => string): Omit<BulkReleased, "mended"> {
+  const reasons = new Map<string, { title: string; count: number; example: string }>();
+  for (const { released, problems } of results) {
+    if (released) continue;
+    for (const { check, message } of problems) {
+      const known = reasons.get(check);
+      if (known) known.count++;
+      else reasons.set(check, { title: titleOf(check), count: 1, example: message });
+    }
+  }
+  const done = results.filter((r) => r.released);
+  return {
+    records: results.length,
+    released: done.length,
+    waiting: done.filter((r) => r.waits).length,
+    overtaken: results.filter((r) => r.overtaken).length,
+    stay: [...reasons.values()].sort((a, b) => b.count - a.count).slice(0, MOST_REASONS),
+  };
+}

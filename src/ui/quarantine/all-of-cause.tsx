@@ -1,0 +1,173 @@
+"use client";
+
+import { useState } from "react";
+import type { BulkMend, BulkReleased } from "@/engine/release/release-all.ts";
+import { releaseAllHeld } from "@/routes/quarantine.ts";
+import { ask } from "../kit/api.ts";
+import { ProblemNote } from "../kit/problem-note.tsx";
+import { useAct } from "../kit/use-act.ts";
+import { counted, grouped } from "../kit/words.ts";
+
+type How = BulkMend["how"];
+
+const HOWS: readonly { how: How; says: string }[] = [
+  { how: "as they are", says: "as they are by now" },
+  { how: "set", says: "with one value in a field" },
+  { how: "replace", says: "with one text for another in a field" },
+];
+
+/**
+ * All records of a cause at once, however many: mended in one way, tried first, then released. What it says beforehand
+ * is what will be, as it is done and taken back.
+ */
+export function AllOfCause({
+  filter,
+  count,
+  fields,
+  field: first,
+  done,
+  close,
+}: {
+  filter: { feed: string; check: string; load?: number | undefined };
+  count: number;
+  fields: readonly string[];
+  /** The field that the cause is about. */
+  field: string;
+  done: (text: string) => void;
+  close: () => void;
+}) {
+  const [how, setHow] = useState<How>("as they are");
+  const [field, setField] = useState(first);
+  const [find, setFind] = useState("");
+  const [to, setTo] = useState("");
+  const [tried, setTried] = useState<BulkReleased | null>(null);
+  const { busy, problem, act } = useAct();
+  const mend: BulkMend =
+    how === "set" ? { how, field, to } : how === "replace" ? { how, field, find, to } : { how: "as they are" };
+  const changed = (change: () => void): void => {
+    change();
+    setTried(null);
+  };
+  const send = (preview: boolean): Promise<boolean> =>
+    act(async () => {
+      const answer = await ask(releaseAllHeld, { body: { ...filter, mend, preview } });
+      if (preview) return setTried(answer);
+      const waits = answer.waiting > 0 ? `; ${grouped(answer.waiting)} of them wait for a decision in Matches` : "";
+      const stay = answer.records - answer.released;
+      done(`Released ${counted(answer.released, "record")}${waits}${stay > 0 ? `; ${grouped(stay)} stayed` : ""}.`);
+    });
+  return (
+    <form
+      className="my-2 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-2"
+      aria-label="All records of this cause"
+      onSubmit={(e) => {
+        e.preventDefault();
+        void send(tried === null);
+      }}
+    >
+      <p className="flex flex-wrap items-center gap-2">
+        <label htmlFor="all-how">
+          Release all <b>{grouped(count)}</b>
+        </label>
+        <select
+          id="all-how"
+          className="select select-sm max-w-64"
+          value={how}
+          onChange={(e) => changed(() => setHow(e.target.value as How))}
+        >
+          {HOWS.map((h) => (
+            <option key={h.how} value={h.how}>
+              {h.says}
+            </option>
+          ))}
+        </select>
+        {how !== "as they are" && (
+          <select
+            aria-label="The field"
+            className="select select-sm max-w-48"
+            value={field}
+            onChange={(e) => changed(() => setField(e.target.value))}
+          >
+            {fields.map((f) => (
+              <option key={f}>{f}</option>
+            ))}
+          </select>
+        )}
+        {how === "replace" && (
+          <input
+            aria-label="The text to be replaced"
+            placeholder="this text"
+            className="input input-sm max-w-36 font-mono"
+            value={find}
+            onChange={(e) => changed(() => setFind(e.target.value))}
+          />
+        )}
+        {how !== "as they are" && (
+          <input
+            aria-label={how === "set" ? "The value" : "The text in its place"}
+            placeholder={how === "set" ? "the value, or nothing" : "by this, or nothing"}
+            className="input input-sm max-w-44 font-mono"
+            value={to}
+            onChange={(e) => changed(() => setTo(e.target.value))}
+          />
+        )}
+      </p>
+      {problem && <ProblemNote problem={problem} />}
+      {tried && <Tried tried={tried} />}
+      <p className="mt-2 flex gap-3">
+        {tried && tried.released > 0 ? (
+          <button type="submit" className="btn btn-primary" disabled={busy}>
+            {busy ? "Releasing…" : `Release ${counted(tried.released, "record")}`}
+          </button>
+        ) : (
+          <button
+            type="button"
+            className="btn btn-line"
+            disabled={busy || (how === "replace" && find === "")}
+            onClick={() => void send(true)}
+          >
+            {busy ? "Trying them all…" : "See what it would do"}
+          </button>
+        )}
+        <button type="button" className="plain" onClick={close}>
+          Leave it
+        </button>
+      </p>
+    </form>
+  );
+}
+
+function Tried({ tried }: { tried: BulkReleased }) {
+  const stay = tried.records - tried.released;
+  return (
+    <div role="status" className="mt-2">
+      <p>
+        <b>{grouped(tried.released)}</b> would be released
+        {tried.waiting > 0 && `, of which ${grouped(tried.waiting)} would wait for a decision in Matches`}
+        {stay > 0 && `; ${grouped(stay)} would stay`}
+        {tried.overtaken > 0 && `, ${grouped(tried.overtaken)} of them as something newer has their key`}.
+      </p>
+      {tried.mended.length > 0 && (
+        <p className="faint text-sm">
+          such as{" "}
+          {tried.mended.map((m, i) => (
+            <span key={i}>
+              {i > 0 && ", "}
+              <span className="font-mono">{m.from || "nothing"}</span> to{" "}
+              <span className="font-mono">{m.to || "nothing"}</span>
+            </span>
+          ))}
+        </p>
+      )}
+      {tried.stay.length > 0 && (
+        <ul className="faint ml-4 list-disc text-sm">
+          {tried.stay.map((s) => (
+            <li key={s.title}>
+              {grouped(s.count)}: {s.title} ({s.example})
+            </li>
+          ))}
+        </ul>
+      )}
+    </div>
+  );
+}
