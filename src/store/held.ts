@@ -113,14 +113,14 @@ export async function listHeld(db: Queryable, filter: HeldFilter, after = "", li
   return rows;
 }
 
-/** One held record with its raw text. Throws `no-record`. */
+/** One held record with its raw text, and how its file was read. Throws `no-record`. */
 export async function getHeld(
   db: Queryable,
   load: number,
   record: number,
-): Promise<HeldRecord & { raw: string; alike: number }> {
-  const { rows } = await db.query<HeldRecord & { bytes: Buffer; alike: number }>(
-    `select ${RECORD}, h.raw as bytes,
+): Promise<HeldRecord & { raw: string; alike: number; read: ReadOptions | null }> {
+  const { rows } = await db.query<HeldRecord & { bytes: Buffer; alike: number; read: ReadOptions | null }>(
+    `select ${RECORD}, h.raw as bytes, l.report->'files'->h.file->'read' as read,
        (select count(*)::int - 1 from sieve.held o where o.load = h.load and o.checks && h.checks) as alike
      from sieve.held h join sieve.load l on l.id = h.load join sieve.plan p on p.id = l.plan where h.load = $1 and h.record = $2`,
     [load, record],

@@ -2,8 +2,11 @@
 
 import { getHeld } from "@/routes/quarantine.ts";
 import Link from "next/link";
-import { useEffect, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import type { Compiled } from "@/core/course/compiled.ts";
+import { listed } from "@/core/kernel/problem.ts";
+import { alignCells, type Aligned } from "@/core/mend/align.ts";
+import type { ReadOptions } from "@/core/read/part.ts";
 import type { Rechecked } from "@/core/course/recheck.ts";
 import type { HeldRecord } from "@/store/held.ts";
 import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
@@ -15,6 +18,7 @@ import { counted, grouped } from "../kit/words.ts";
 interface More {
   raw: string;
   alike: number;
+  read: ReadOptions | null;
   /** Of an overtaken record: the row of the target that has its key, and the writing that wrote it. */
   inTarget: { by: number | null; now: Record<string, string | null> } | null;
 }
@@ -56,6 +60,13 @@ export function HeldDetail({
     return () => stop.abort();
   }, [held.load, held.record]);
 
+  const aligned = useMemo(
+    () =>
+      held.cells === null && more?.read
+        ? alignCells(compiled, { raw: more.raw, columns: held.columns, read: more.read })
+        : null,
+    [held, compiled, more],
+  );
   const wrong = new Map<string, string>();
   for (const p of verdict.problems) if (p.field) wrong.set(p.field, p.expected);
   const first = compiled.fields.find((f) => wrong.has(f.name)) ?? compiled.fields[0];
@@ -131,6 +142,7 @@ export function HeldDetail({
           {all ? "only what is wrong" : `all ${compiled.fields.length} fields`}
         </button>
       </div>
+      {aligned && <AlignedCells aligned={aligned} columns={held.columns.length} take={onEdit} />}
       <form
         onSubmit={(e) => {
           e.preventDefault();
@@ -209,5 +221,38 @@ function Raw({ text, values }: { text: string; values: string[] }) {
       <mark className="bg-[var(--plum-soft)] text-[var(--ink)]">{visible(wanted)}</mark>
       {visible(text.slice(at + wanted.length))}
     </>
+  );
+}
+
+/** Where the cells of a record would go that has too few or too many, and a button that puts them there. */
+function AlignedCells({
+  aligned: { cells, empty, joined, values, sure },
+  columns,
+  take,
+}: {
+  aligned: Aligned;
+  columns: number;
+  take: (field: string, value: string) => void;
+}) {
+  return (
+    <p className="mb-2 text-sm">
+      {counted(cells, "cell")} where {columns} columns are.{" "}
+      <button
+        type="button"
+        className="plain"
+        onClick={() => Object.entries(values).forEach(([field, value]) => take(field, value))}
+      >
+        Put them where they fit
+      </button>
+      <span className="faint block">
+        {[
+          empty.length > 0 ? `nothing for ${listed(empty)}` : "",
+          joined.length > 0 ? `together: ${joined.join("; ")}` : "",
+          sure ? "" : "they could stand otherwise as well: look at each",
+        ]
+          .filter((part) => part !== "")
+          .join("; ")}
+      </span>
+    </p>
   );
 }
