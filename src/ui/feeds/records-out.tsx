@@ -8,7 +8,7 @@ import { countOut } from "@/routes/feeds.ts";
 import { ask, problemOf } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { withPath } from "../kit/with-path.ts";
-import { counted, grouped } from "../kit/words.ts";
+import { counted } from "../kit/words.ts";
 import { outHref, outPath, outQuery, shellWords, type OutChoice } from "./out-choice.ts";
 
 interface Format {
@@ -205,7 +205,7 @@ export function RecordsOut({
               </p>
             )}
             <a className="btn btn-primary mt-3" href={withPath(outHref(feed, choice))} download>
-              Download{rows.data?.counted ? ` ${grouped(rows.data.counted.rows)} rows` : ""}
+              Download{rows.data?.counted ? ` ${counted(rows.data.counted.rows, "row")}` : ""}
             </a>
             <h2 className="mt-6">The same in a shell</h2>
             <pre className="font-mono overflow-x-auto text-sm whitespace-pre-wrap">

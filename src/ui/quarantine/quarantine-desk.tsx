@@ -372,7 +372,7 @@ export function QuarantineDesk({
             <h2>What is wrong</h2>
             <h2>records</h2>
           </div>
-          <ul className="max-h-[calc(100dvh-14rem)] overflow-auto">
+          <ul className="max-h-[calc(100dvh-15.5rem)] overflow-auto">
             {groups.map((g) => {
               const here = g.check === group.check && g.feed === group.feed;
               return (

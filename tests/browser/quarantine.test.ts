@@ -1,0 +1,136 @@
+import { strFromU8, unzipSync } from "fflate";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
+import { countHeld } from "@/store/held.ts";
+import { askForLoad } from "@/store/loads.ts";
+import { newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
+import { shows, startWeb, textOf, type Web } from "../support/web.ts";
+
+/** A held record's way: to its sender and back, all of a cause at once, and rows on their way out. */
+
+let system: System;
+let web: Web;
+const errors: string[] = [];
+
+const FIELDS = [
+  { name: "id", type: "text", required: true, pattern: "^x\\d+$" },
+  { name: "land", type: "code", values: ["NO", "SE"] },
+  { name: "day", type: "date" },
+  { name: "n", type: "integer" },
+];
+
+async function send(feed: string, name: string, text: string): Promise<number> {
+  const { db } = system;
+  const delivery = await makeDelivery(db, feed, "test", "Mibora");
+  const bytes = new TextEncoder().encode(text);
+  const once = async function* (): AsyncGenerator<Uint8Array> {
+    yield await Promise.resolve(bytes);
+  };
+  await receiveFile(db, delivery, name, once(), bytes.length);
+  const load = await askForLoad(db, delivery, true);
+  await waitFor(db, load);
+  return load;
+}
+
+beforeAll(async () => {
+  system = await newSystem();
+  await system.startWorker();
+  for (const feed of ["first", "second"]) {
+    await newFeed(system.db, feed, FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+  }
+  const held = Array.from({ length: 700 }, (_, i) => `x${i},N.O,2026-05-01,${i}`);
+  await send("first", "a.csv", `id,land,day,n\n${held.join("\n")}\nx900,SE,2026-05-02\n`);
+  await send("second", "b.csv", "id,land,day,n\nx1,??,2026-05-01,1\nx2,NO,2026-06-01,2\n");
+  web = await startWeb(system.url, errors);
+});
+afterAll(async () => {
+  await web?.end();
+  await system?.end();
+  expect(errors).toEqual([]);
+});
+
+describe("held records", () => {
+  it("of the same check in two feeds are two causes, each with its own records", async () => {
+    const page = await web.open("/quarantine");
+    const links = await page.$$eval("section[aria-label='What is wrong'] a", (all) =>
+      all.map((a) => [a.textContent ?? "", a.getAttribute("href")!] as const),
+    );
+    const land = links.filter(([text]) => text.includes("land is not one of"));
+    expect(land.map(([text]) => text.replace(/.*values/, ""))).toEqual(["700first", "1second"]);
+    await page.goto(web.address + land[1]![1], { waitUntil: "networkidle0" });
+    await shows(page, "1 record: land is not one of the allowed values");
+    expect(await textOf(page, "table.ledger tbody")).toContain("??");
+  });
+
+  it("go to their senders in an archive", async () => {
+    const page = await web.open("/quarantine");
+    const href = await page.$$eval("a", (all) => all.find((a) => /for their senders/.test(a.textContent ?? ""))!.href);
+    const files = unzipSync(new Uint8Array(await (await fetch(href)).arrayBuffer()));
+    expect(Object.keys(files).sort()).toEqual([
+      "first/Mibora/a-to-mend.csv",
+      "first/Mibora/letter.txt",
+      "second/Mibora/b-to-mend.csv",
+      "second/Mibora/letter.txt",
+    ]);
+    expect(strFromU8(files["first/Mibora/letter.txt"]!)).toContain(
+      "700 records: land is not one of the allowed values",
+    );
+  });
+
+  it("with a cell too few have a button that puts the others where they fit", async () => {
+    const page = await web.open("/quarantine?feed=first&check=read%3Atoo-few-cells");
+    await shows(page, "3 cells where 4 columns are.");
+    await page.$$eval("button", (all) => all.find((b) => b.textContent === "Put them where they fit")!.click());
+    await shows(page, "passes all");
+    expect(await page.$$eval("form label input", (all) => all.map((i) => i.value))).toEqual([
+      "x900",
+      "SE",
+      "2026-05-02",
+      "",
+    ]);
+    await page.$$eval("button", (all) => all.find((b) => b.textContent?.startsWith("Release this record"))!.click());
+    await shows(page, "Released 1 record");
+    expect((await rows(system.db, "first")).map((r) => r["id"])).toEqual(["x900"]);
+  });
+
+  it("of a cause are released at once, more than a page has, after it was seen what that does", async () => {
+    const page = await web.open("/quarantine?feed=first&check=land%3Atype");
+    await shows(page, "the first 500");
+    const press = (words: string): Promise<void> =>
+      page.$$eval("button", (all, w) => all.find((b) => b.textContent?.includes(w))!.click(), words);
+    await press("of this cause at once");
+    await page.select("#all-how", "replace");
+    await page.type("input[aria-label='The text to be replaced']", ".");
+    await press("See what it would do");
+    await shows(page, "700 would be released");
+    await shows(page, "N.O to NO");
+    expect(await countHeld(system.db, { feed: "first" })).toBe(700);
+    await press("Release 700 records");
+    await shows(page, "The quarantine is empty");
+    expect(await countHeld(system.db, { feed: "first" })).toBe(0);
+    expect(await rows(system.db, "first")).toHaveLength(701);
+  });
+});
+
+describe("rows on their way out", () => {
+  it("are counted as they are chosen, and come as they were asked for", async () => {
+    const page = await web.open("/feeds/second/out");
+    await shows(page, "Download 1 row");
+    await page.select("#out-format", "json-lines");
+    await page.select("select[aria-label='Add folders by a field']", "day");
+    await shows(page, "1 row in 1 folder");
+    await shows(page, "day=2026-05/{feed}-{day}-{n}.jsonl");
+    await shows(page, "sieve out second second-out/ --format json-lines --partition day:month");
+    const href = await page.$eval("a[download]", (a) => a.href);
+    const files = unzipSync(new Uint8Array(await (await fetch(href)).arrayBuffer()));
+    const [path] = Object.keys(files).filter((n) => n.endsWith(".jsonl"));
+    expect(path).toMatch(/^day=2026-06\/second-\d{4}-\d\d-\d\d-0001\.jsonl$/);
+    expect(JSON.parse(strFromU8(files[path!]!))).toEqual({ id: "x2", land: "NO", day: "2026-06-01", n: 2 });
+  });
+
+  it("of a target that is not there yet are refused in words", async () => {
+    await newFeed(system.db, "unloaded", FIELDS);
+    const page = await web.open("/feeds/unloaded/out");
+    await shows(page, "The table unloaded is not there yet.");
+  });
+});
