@@ -59,7 +59,7 @@ describe("held records", () => {
     expect(land.map(([text]) => text.replace(/.*values/, ""))).toEqual(["700first", "1second"]);
     await page.goto(web.address + land[1]![1], { waitUntil: "networkidle0" });
     await shows(page, "1 record: land is not one of the allowed values");
-    expect(await textOf(page, "table.ledger tbody")).toContain("??");
+    expect(await textOf(page, "section[aria-label='Records']")).toContain("??");
   });
 
   it("go to their senders in an archive", async () => {

@@ -410,7 +410,7 @@ export function QuarantineDesk({
               <kbd>Space</kbd> pick <kbd>E</kbd> mend <kbd>R</kbd> release
             </span>
           </div>
-          {!over && !all && (
+          {!over && !all && group.count > 1 && (
             <p className="mb-1">
               <button type="button" className="plain text-sm" onClick={() => setAll(true)}>
                 All {grouped(group.count)} of this cause at once…
