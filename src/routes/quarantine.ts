@@ -54,7 +54,7 @@ export const getHeld = declare("GET /api/quarantine/{load}/{record}", {
 
 export const releaseHeld = declare("POST /api/quarantine/release", {
   about:
-    "checks again and writes those that pass; `stayed` says of each other one its `problems`, what has `overtaken` it (`{by, now}`), or how somebody has `ended` it meanwhile; with `overtaken` such are written over what is newer. Of those released so many are `waiting` for a decision, as they may be the same as rows of the target",
+    "checks again and writes those that pass; `stayed` says of each other one its `problems`, what has `overtaken` it (`{by, now}`), or how somebody has `ended` it meanwhile; with `overtaken` such are written over what is newer. Of those released so many are `waiting` for a decision, as they may be the same as rows of the target; so many were `uncompared`, as the target has too many rows for that",
   body: z.object({
     records: z
       .array(
@@ -68,6 +68,7 @@ export const releaseHeld = declare("POST /api/quarantine/release", {
   answer: z.object({
     released: z.int(),
     waiting: z.int(),
+    uncompared: z.int(),
     stayed: answerOf<Released[]>("what each of the others has wrong with it"),
   }),
 });

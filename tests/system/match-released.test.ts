@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { csvRow } from "@/core/write/csv.ts";
 import { decidePairs, withdrawPairs } from "@/engine/match/decide.ts";
+import { MOST_COMPARED } from "@/engine/match/match-released.ts";
 import { releaseRecords, type Released } from "@/engine/release/release.ts";
 import { undoLoad, undoWriting } from "@/engine/undo/undo.ts";
 import { verifyLoad } from "@/engine/look/verify.ts";
@@ -193,5 +194,18 @@ describe("records that are released into a target of people", () => {
     );
     expect(results.filter((r) => r.waits)).toEqual([]);
     expect(await inTarget("over")).toHaveLength(late.length);
+  });
+
+  it("are not compared with more rows than there is memory for, and that is said", async () => {
+    const load = await begin("large");
+    await system.db.query(
+      `insert into target.large (no, given, family, born, _load, _record)
+       select n, 'g' || n, 'f' || n, '1900-01-01', 0, n from generate_series(100000, 100000 + ${MOST_COMPARED}) n`,
+    );
+    const [held] = await listHeld(system.db, { load: load.id });
+    const mends = [{ load: load.id, record: held!.record, values: { born: bornOf(5000) } }];
+    const [released] = await releaseRecords(system.db, mends, "steward");
+    expect(released).toMatchObject({ released: true, uncompared: true });
+    expect(released!.waits).toBeUndefined();
   });
 });

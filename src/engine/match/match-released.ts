@@ -16,15 +16,21 @@ import {
   type PairRow,
 } from "./records.ts";
 
+/** Rows with which records are compared at a release: more would not fit into the memory that a release may have. */
+export const MOST_COMPARED = 300_000;
+
 /**
  * Pairs of staged records that are to be released with what the target and the list of the plan's match have, and
  * with one another: those that may be the same, and that nobody has said to be different. By record, the likeliest
  * first; a pair with another staged record is that of the one with the higher number. Nothing is joined by itself
  * here, as a person is at hand. A record that an upsert writes over its own row comes not anew, and is not asked about.
+ * Null where there are more than `MOST_COMPARED` rows to compare with, so that nothing can be said.
  */
-export async function findLookAlikes(run: Comparison): Promise<Map<number, PairRow[]>> {
+export async function findLookAlikes(run: Comparison): Promise<Map<number, PairRow[]> | null> {
   const section = run.compiled.plan.match;
   if (!section) return new Map();
+  const rows = rowsCompared(run, section);
+  if (rows !== null && (await areMore(run, rows))) return null;
   const search = new PairSearch(section.fields, { among: true }, null);
   try {
     return await lookAlikesBy(search, run, section);
@@ -40,9 +46,8 @@ async function lookAlikesBy(
 ): Promise<Map<number, PairRow[]>> {
   const { matcher } = search;
   const records = new ComparedRecords(run, section, search);
-  // What came with a record is in the target by now.
-  if (section.against.includes("target")) await records.addTarget("true");
-  else if (section.against.includes("delivery")) await records.addTarget(`t."_load" = ${run.id}`);
+  const rows = rowsCompared(run, section);
+  if (rows !== null) await records.addTarget(rows);
   records.addEntries();
   const { known } = records;
   await records.addStaged(await comesAnew(run));
@@ -71,6 +76,19 @@ async function lookAlikesBy(
   }
   for (const list of found.values()) list.sort((a, b) => b.score - a.score);
   return found;
+}
+
+/** A condition about the rows of the target `t` that are compared: what came with a record is there by now. Null where none are. */
+function rowsCompared({ id }: Comparison, { against }: MatchSection): string | null {
+  if (against.includes("target")) return "true";
+  return against.includes("delivery") ? `t."_load" = ${id}` : null;
+}
+
+async function areMore({ client, compiled }: Comparison, where: string): Promise<boolean> {
+  const { rows } = await client.query<{ n: number }>(
+    `select count(*)::int as n from (select from ${tableOf(compiled.plan)} t where ${where} limit ${MOST_COMPARED + 1}) x`,
+  );
+  return rows[0]!.n > MOST_COMPARED;
 }
 
 /** A condition about a staged record `s`: that there is no row with its key, which an upsert would write over. */

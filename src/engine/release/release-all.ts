@@ -25,6 +25,8 @@ export interface BulkReleased {
   readonly released: number;
   /** Of those, so many wait for a decision, as they may be the same as rows of the target. */
   readonly waiting: number;
+  /** Of those that are released, so many could not be compared with the target, which has too many rows. */
+  readonly uncompared: number;
   /** Those that are overtaken by something newer, and stay for that. */
   readonly overtaken: number;
   /** Why the others stay: what is still wrong with them, the most frequent first, each with one that has it. */
@@ -111,6 +113,7 @@ function countsOf(results: readonly Released[], titleOf: (check: string) => stri
     records: results.length,
     released: done.length,
     waiting: done.filter((r) => r.waits).length,
+    uncompared: done.filter((r) => r.uncompared).length,
     overtaken: results.filter((r) => r.overtaken).length,
     stay: [...reasons.values()].sort((a, b) => b.count - a.count).slice(0, MOST_REASONS),
   };

@@ -54,6 +54,8 @@ export interface Released {
   ended?: string;
   /** It left the quarantine and waits for a decision, as it may be the same as so many others. */
   waits?: number;
+  /** It was not compared with the target, which has more rows than can be compared at a release. */
+  uncompared?: boolean;
 }
 
 /** Records that are checked and written at a time. */
@@ -173,6 +175,8 @@ class Release {
   private readonly met = ident("released met");
   private readonly marks = ident("released marks");
   private writing!: Writing;
+  /** Whether its records could not be compared with the target. */
+  private uncompared = false;
 
   private constructor(
     private readonly client: Client,
@@ -297,6 +301,7 @@ class Release {
         released,
         problems: released ? [] : problems,
         ...(waits.has(h.record) ? { waits: waits.get(h.record)! } : {}),
+        ...(released && this.uncompared ? { uncompared: true } : {}),
         ...(newer && !released ? { overtaken: newer } : {}),
       };
     });
@@ -383,7 +388,8 @@ class Release {
     const comparison = { client, id: load.id, feed, compiled, staging, lists: this.lists };
     const waits = new Map<number, number>();
     const pairs = await findLookAlikes(comparison);
-    if (pairs.size === 0) return waits;
+    if (pairs === null) this.uncompared = true;
+    if (!pairs || pairs.size === 0) return waits;
     const rows: PairRow[] = [];
     for (const [record, list] of [...pairs].sort(([a], [b]) => a - b)) {
       // Of two that are released together the first is there when it is asked about the other, or waits itself.

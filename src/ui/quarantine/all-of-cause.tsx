@@ -7,6 +7,7 @@ import { ask } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { useAct } from "../kit/use-act.ts";
 import { counted, grouped } from "../kit/words.ts";
+import { waitWords } from "./held.ts";
 
 type How = BulkMend["how"];
 
@@ -52,9 +53,10 @@ export function AllOfCause({
     act(async () => {
       const answer = await ask(releaseAllHeld, { body: { ...filter, mend, preview } });
       if (preview) return setTried(answer);
-      const waits = answer.waiting > 0 ? `; ${grouped(answer.waiting)} of them wait for a decision in Matches` : "";
       const stay = answer.records - answer.released;
-      done(`Released ${counted(answer.released, "record")}${waits}${stay > 0 ? `; ${grouped(stay)} stayed` : ""}.`);
+      done(
+        `Released ${counted(answer.released, "record")}${waitWords(answer)}${stay > 0 ? `; ${grouped(stay)} stayed` : ""}.`,
+      );
     });
   return (
     <form
@@ -144,6 +146,7 @@ function Tried({ tried }: { tried: BulkReleased }) {
       <p>
         <b>{grouped(tried.released)}</b> would be released
         {tried.waiting > 0 && `, of which ${grouped(tried.waiting)} would wait for a decision in Matches`}
+        {tried.uncompared > 0 && `, not compared with the target, which has more rows than a release can compare`}
         {stay > 0 && `; ${grouped(stay)} would stay`}
         {tried.overtaken > 0 && `, ${grouped(tried.overtaken)} of them as something newer has their key`}.
       </p>

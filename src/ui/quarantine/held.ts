@@ -21,12 +21,22 @@ export function stayedWords(s: {
   return s.problems.map((p) => p.message).join(" ");
 }
 
-/** Which of the released records are not in the target yet, in words; empty where all are. */
-export function waitWords({ released, waiting }: { released: number; waiting: number }): string {
-  if (waiting === 0) return "";
+/** What else is to be said of released records, in words: which wait, and whether they could be compared; empty where nothing is. */
+export function waitWords({
+  released,
+  waiting,
+  uncompared,
+}: {
+  released: number;
+  waiting: number;
+  uncompared: number;
+}): string {
+  const unknown =
+    uncompared > 0 ? "; they were not compared with the target, which has more rows than a release can compare" : "";
+  if (waiting === 0) return unknown;
   const who = waiting === released ? (released === 1 ? "it" : "all of them") : counted(waiting, "record");
   const one = waiting === 1;
-  return `; ${who} may be the same as ${one ? "a row" : "rows"} of the target and ${one ? "waits" : "wait"} for a decision in Matches`;
+  return `; ${who} may be the same as ${one ? "a row" : "rows"} of the target and ${one ? "waits" : "wait"} for a decision in Matches${unknown}`;
 }
 
 /** What is typed over, by record and field. */

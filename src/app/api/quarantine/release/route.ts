@@ -9,6 +9,7 @@ export const POST = handle(releaseHeld, async ({ body: { records, overtaken, rea
   return {
     released: released.length,
     waiting: released.filter((r) => r.waits).length,
+    uncompared: released.filter((r) => r.uncompared).length,
     stayed: results.filter((r) => !r.released),
   };
 });
