@@ -136,3 +136,34 @@ export async function byPlace<T>(client: Queryable, work: () => Promise<T>): Pro
 export async function byHash<T>(client: Queryable, work: () => Promise<T>): Promise<T> {
   return await withSettings(client, { jit: "off", enable_mergejoin: "off", enable_nestloop: "off" }, work);
 }
+
+/**
+ * Rows of a query as they are at one moment, page by page, read by a cursor in a transaction of its own that writes nothing.
+ * `ask` gives the query, and may look at what is there first. Whoever stops early leaves nothing open.
+ */
+export async function* pagesOf<Row extends pg.QueryResultRow>(
+  db: Db,
+  size: number,
+  ask: (client: Client) => Promise<{ sql: string; params?: readonly unknown[] }>,
+): AsyncGenerator<Row[]> {
+  const client = await db.connect();
+  // As in a transaction: a connection that is lost rejects the statement that was running.
+  const ignore = (): void => {};
+  client.on("error", ignore);
+  let ended = false;
+  try {
+    await client.query("begin isolation level repeatable read read only");
+    const { sql, params = [] } = await ask(client);
+    await client.query(`declare pages_of no scroll cursor for ${sql}`, [...params]);
+    for (;;) {
+      const { rows } = await client.query<Row>(`fetch ${size} from pages_of`);
+      if (rows.length === 0) break;
+      yield rows;
+    }
+    await client.query("commit");
+    ended = true;
+  } finally {
+    client.off("error", ignore);
+    client.release(!ended);
+  }
+}

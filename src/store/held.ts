@@ -5,7 +5,7 @@ import type { Problem } from "@/core/course/compiled.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { rawText } from "@/core/read/source.ts";
 import type { ReadOptions } from "@/core/read/part.ts";
-import type { Db, Queryable } from "./db.ts";
+import { pagesOf, type Db, type Queryable } from "./db.ts";
 import { planInForce } from "./feeds.ts";
 
 /** Which held records are meant. */
@@ -156,33 +156,18 @@ const SENT = 1_000;
 
 /**
  * Held records as they go back to their senders: by feed, sender and layout, then in the order in which they came.
- * In a transaction of its own, so that they are those of one moment.
+ * Those of one moment.
  */
 export async function* heldBySender(db: Db, filter: HeldFilter): AsyncGenerator<readonly SentRecord[]> {
-  const client = await db.connect();
-  let ended = false;
-  try {
-    await client.query("begin isolation level repeatable read read only");
-    const file = "l.report->'files'->h.file";
-    await client.query(
-      `declare sent_records no scroll cursor for
-       select h.load, h.record, h.feed, d.sender, h.line, h.cells, h.problems, case when h.cells is null then h.raw end as bytes,
-         ${file}->>'name' as file, coalesce(${file}->'columns', '[]') as columns, coalesce(${file}->'read', '{}') as read
-       from sieve.held h join sieve.load l on l.id = h.load join sieve.delivery d on d.id = l.delivery
-       where ${WHERE} and h.expired_at is null
-       order by h.feed, d.sender, md5((${file}->'columns')::text || (${file}->'read')::text), h.load, h.record`,
-      params(filter),
-    );
-    for (;;) {
-      const { rows } = await client.query<Omit<SentRecord, "raw"> & { bytes: Buffer | null }>(
-        `fetch ${SENT} from sent_records`,
-      );
-      if (rows.length === 0) break;
-      yield rows.map(({ bytes, ...rest }) => ({ ...rest, raw: bytes ? rawText(bytes) : "" }));
-    }
-    await client.query("commit");
-    ended = true;
-  } finally {
-    client.release(!ended);
-  }
+  const file = "l.report->'files'->h.file";
+  const sql = `select h.load, h.record, h.feed, d.sender, h.line, h.cells, h.problems, case when h.cells is null then h.raw end as bytes,
+      ${file}->>'name' as file, coalesce(${file}->'columns', '[]') as columns, coalesce(${file}->'read', '{}') as read
+    from sieve.held h join sieve.load l on l.id = h.load join sieve.delivery d on d.id = l.delivery
+    where ${WHERE} and h.expired_at is null
+    order by h.feed, d.sender, md5((${file}->'columns')::text || (${file}->'read')::text), h.load, h.record`;
+  const pages = pagesOf<Omit<SentRecord, "raw"> & { bytes: Buffer | null }>(db, SENT, () =>
+    Promise.resolve({ sql, params: params(filter) }),
+  );
+  for await (const rows of pages)
+    yield rows.map(({ bytes, ...rest }) => ({ ...rest, raw: bytes ? rawText(bytes) : "" }));
 }

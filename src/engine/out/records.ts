@@ -5,7 +5,7 @@ import { fieldValues } from "@/core/course/of-record.ts";
 import { BYTE } from "@/core/kernel/ledger.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { PERIOD_LENGTHS, type Partition } from "@/core/write/files/partition.ts";
-import { ident, transaction, type Db } from "@/store/db.ts";
+import { ident, pagesOf, transaction, type Db } from "@/store/db.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { ledgerBlocks } from "@/store/ledger.ts";
 import { getLoad } from "@/store/loads.ts";
@@ -42,37 +42,21 @@ export async function* rowsOfTarget(
   plan: Plan,
   { partitions, load }: { partitions: readonly Partition[]; load?: number | undefined },
 ): AsyncGenerator<Page> {
-  const client = await db.connect();
-  let ended = false;
-  try {
-    await client.query("begin isolation level repeatable read read only");
+  const pages = pagesOf<{ v: string[] }>(db, ROWS, async (client) => {
     await client.query("set local timezone = 'UTC'; set local datestyle = 'ISO'; set local extra_float_digits = 1");
     const table = tableOf(plan);
     const columns = new Map((await targetColumns(client, table)).map((c) => [c.name, c]));
     if (columns.size === 0) throw noTarget(plan);
     const values = plan.contract.fields.map((f) => canonicalSql(f, columns.get(f.name)));
-    const has = (name: string): boolean => columns.has(name);
-    const folders = partitions
-      .map(({ field }) => field)
-      .filter(has)
-      .map((n) => `t.${ident(n)}`);
-    const key = [...plan.load.key, "_load", "_record"].filter(has).map((n) => `t.${ident(n)}`);
-    const order = [...folders, ...key].join(", ");
-    await client.query(
-      `declare rows_out no scroll cursor for select array[${values.join(", ")}] as v from ${table} t
-       ${load === undefined ? "" : `where t."_load" = ${load}`} ${order === "" ? "" : `order by ${order}`}`,
-    );
-    for (;;) {
-      const { rows } = await client.query<{ v: string[] }>(`fetch ${ROWS} from rows_out`);
-      if (rows.length === 0) break;
-      yield rows.map((r) => r.v);
-    }
-    await client.query("commit");
-    ended = true;
-  } finally {
-    // Whoever stops asking leaves a cursor that is open.
-    client.release(!ended);
-  }
+    const order = [...partitions.map((p) => p.field), ...plan.load.key, "_load", "_record"]
+      .filter((name) => columns.has(name))
+      .map((name) => `t.${ident(name)}`);
+    return {
+      sql: `select array[${values.join(", ")}] as v from ${table} t
+        ${load === undefined ? "" : `where t."_load" = ${load}`} ${order.length === 0 ? "" : `order by ${order.join(", ")}`}`,
+    };
+  });
+  for await (const rows of pages) yield rows.map((r) => r.v);
 }
 
 /** How many rows would go out, and into how many folders; null where counting takes too long. */
