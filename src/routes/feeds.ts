@@ -50,7 +50,7 @@ export const recordsOut = declare("GET /api/feeds/{feed}/out", {
     name: z.string().min(1).max(150).optional().describe("A pattern of names: {feed}, {load}, {day}, {n}"),
   },
   gives: "application/octet-stream",
-  problems: ["out-unfit", "no-target"],
+  problems: ["out-unfit", "no-target", "busy"],
 });
 
 export const makeFeed = declare("POST /api/feeds", {

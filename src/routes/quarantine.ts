@@ -40,7 +40,7 @@ export const heldForSenders = declare("GET /api/quarantine/senders", {
     "an archive for the senders: a folder for each, in it a file for each layout in which it has sent what is held, with a mark and the problems beside each record, and a letter in words",
   query: { feed: heldFilter.feed, load: heldFilter.load, check: heldFilter.check, at: heldFilter.at },
   gives: "application/zip",
-  problems: ["no-records"],
+  problems: ["no-records", "busy"],
 });
 
 export const getHeld = declare("GET /api/quarantine/{load}/{record}", {
