@@ -71,7 +71,7 @@ export async function textOf(page: Page, selector = "main"): Promise<string> {
 
 /** Waits until the page shows a text. */
 export async function shows(page: Page, text: string): Promise<void> {
-  await page.waitForFunction((t) => document.body.innerText.includes(t), { timeout: 30_000 }, text);
+  await page.waitForFunction((t) => document.body.innerText.includes(t), { timeout: 60_000 }, text);
 }
 
 export async function press(page: Page, text: string): Promise<void> {
