@@ -29,7 +29,7 @@ export default defineConfig({
           // A database cluster of its own.
           globalSetup: "tests/support/cluster.ts",
           fileParallelism: false,
-          testTimeout: 90_000,
+          testTimeout: name === "browser" ? 300_000 : 90_000,
           hookTimeout: 180_000,
         },
       })),

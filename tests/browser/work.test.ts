@@ -329,7 +329,7 @@ describe("every screen", () => {
       }
       expect(errors).toEqual([]);
     },
-    240_000,
+    900_000,
   );
 
   it("answers what does not exist with a page, and the API with problem details", async () => {

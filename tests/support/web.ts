@@ -4,6 +4,9 @@ import type { Browser, Page } from "puppeteer-core";
 import { launchBrowser } from "../../scripts/lib/browser.mjs";
 import { freePort, root } from "../../scripts/lib/machine.mjs";
 
+/** How long a page is waited for, in milliseconds. */
+const PATIENCE = 120_000;
+
 export interface Web {
   address: string;
   browser: Browser;
@@ -45,6 +48,8 @@ export async function startWeb(
     pid: server.pid!,
     async open(path, theme = "paper") {
       const page = await browser.newPage();
+      // What is tested is what a page does, not how soon on a machine that has other things to do.
+      page.setDefaultTimeout(PATIENCE);
       page.on("pageerror", (error) => errors.push(`${path}: ${String(error)}`));
       // What the page's policy has refused is a fault of the page.
       page.on("console", (message) => {
@@ -71,7 +76,7 @@ export async function textOf(page: Page, selector = "main"): Promise<string> {
 
 /** Waits until the page shows a text. */
 export async function shows(page: Page, text: string): Promise<void> {
-  await page.waitForFunction((t) => document.body.innerText.includes(t), { timeout: 60_000 }, text);
+  await page.waitForFunction((t) => document.body.innerText.includes(t), { timeout: PATIENCE }, text);
 }
 
 export async function press(page: Page, text: string): Promise<void> {
