@@ -28,7 +28,7 @@ import { fileSpool } from "@/engine/threads/spool.ts";
 import { fileSource } from "./files.ts";
 import { csvRow } from "@/core/write/csv.ts";
 import { readLists } from "./lists.ts";
-import { Output } from "./output.ts";
+import { Output } from "@/engine/out/output.ts";
 
 export interface MatchOutputs {
   pairs?: string;

@@ -6,7 +6,7 @@ import { outputOf } from "@/core/write/records/index.ts";
 import { outOf } from "@/engine/out/out.ts";
 import { openDb } from "@/store/db.ts";
 import { getLoad } from "@/store/loads.ts";
-import { Output } from "./output.ts";
+import { Output } from "@/engine/out/output.ts";
 
 export interface OutFlags {
   readonly format?: string;
@@ -64,7 +64,7 @@ async function intoFile(
 ): Promise<Manifest> {
   const file = new Output(path);
   try {
-    const manifest = await pack((bytes) => file.write(bytes.slice()));
+    const manifest = await pack((bytes) => file.write(bytes));
     await file.end();
     return manifest;
   } finally {

@@ -23,7 +23,7 @@ import { outputOf } from "@/core/write/records/index.ts";
 import { fileSpool } from "@/engine/threads/spool.ts";
 import { fileSource } from "./files.ts";
 import { readLists } from "./lists.ts";
-import { Output } from "./output.ts";
+import { Output } from "@/engine/out/output.ts";
 
 export async function loadPlan(path: string): Promise<Plan> {
   const text = await readWhole(path, "utf8").catch(() => {

@@ -33,7 +33,7 @@ export async function findLookAlikes(run: Comparison): Promise<Map<number, PairR
   if (rows !== null && (await areMore(run, rows))) return null;
   const search = new PairSearch(section.fields, { among: true }, null);
   try {
-    return await lookAlikesBy(search, run, section);
+    return await lookAlikesBy(search, run, section, rows);
   } finally {
     await search.end();
   }
@@ -43,10 +43,10 @@ async function lookAlikesBy(
   search: PairSearch,
   run: Comparison,
   section: MatchSection,
+  rows: string | null,
 ): Promise<Map<number, PairRow[]>> {
   const { matcher } = search;
   const records = new ComparedRecords(run, section, search);
-  const rows = rowsCompared(run, section);
   if (rows !== null) await records.addTarget(rows);
   records.addEntries();
   const { known } = records;

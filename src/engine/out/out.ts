@@ -1,11 +1,12 @@
 import { manifestOf, type Manifest } from "@/core/interop/manifest.ts";
 import type { Plan } from "@/core/plan/schema.ts";
+import { usualName } from "@/core/write/files/name.ts";
 import { readPartitions } from "@/core/write/files/partition.ts";
 import type { Db } from "@/store/db.ts";
 import { getPlan, planInForce } from "@/store/feeds.ts";
 import { dayOf, getLoad } from "@/store/loads.ts";
 import { acceptedOf, rowsOfTarget, type Page } from "./records.ts";
-import { FolderSink, ZipSink, oneFile } from "./sinks.ts";
+import { FolderSink, ZipSink, oneFile, putFile } from "./sinks.ts";
 import { isSeveral, onlyPath, writeOut, type OutSpec, type Sink } from "./write-out.ts";
 
 /** What is wanted of records on their way out. */
@@ -54,7 +55,7 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
     partitions: readPartitions(asked.partition ?? "", plan.contract.fields),
     records: asked.records,
     bytes: asked.bytes,
-    name: asked.name ?? (asked.load === undefined ? "{feed}-{day}" : "{feed}-load-{load}"),
+    name: asked.name ?? usualName(asked.load),
   };
   const made = new Date();
   const about = { feed, load: String(asked.load ?? ""), day: dayOf(made) };
@@ -80,7 +81,7 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
       if (!several) return await write(oneFile(into));
       const zip = new ZipSink(into);
       const manifest = await write(zip);
-      await zip.put(MANIFEST, manifestText(manifest));
+      await putFile(zip, MANIFEST, manifestText(manifest));
       await zip.end();
       return manifest;
     },
@@ -88,7 +89,7 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
       const sink = new FolderSink(folder);
       try {
         const manifest = await write(sink);
-        await sink.put(MANIFEST, manifestText(manifest));
+        await putFile(sink, MANIFEST, manifestText(manifest));
         return manifest;
       } finally {
         await sink.drop();

@@ -1,9 +1,8 @@
-import { createWriteStream } from "node:fs";
-import { mkdir, rename, rm, writeFile } from "node:fs/promises";
-import { once } from "node:events";
+import { mkdir } from "node:fs/promises";
 import { dirname, resolve, sep } from "node:path";
 import { Zip, ZipDeflate, ZipPassThrough } from "fflate";
 import { SieveError } from "@/core/kernel/problem.ts";
+import { Output } from "./output.ts";
 import type { FileSink, Sink } from "./write-out.ts";
 
 /** Names that have their content compressed already. */
@@ -14,49 +13,36 @@ const MOST_ARCHIVE = 4_000_000_000;
 /** Files in a folder: each aside until it is whole, and what is not whole goes again. */
 export class FolderSink implements Sink {
   readonly several = true;
-  private readonly aside = new Set<string>();
+  private readonly unfinished = new Set<Output>();
 
   constructor(private readonly folder: string) {}
 
-  private at(path: string): string {
+  async open(path: string): Promise<FileSink> {
     const at = resolve(this.folder, path);
     if (!at.startsWith(resolve(this.folder) + sep)) throw new Error(`${path} leads out of its folder`);
-    return at;
-  }
-
-  async open(path: string): Promise<FileSink> {
-    const at = this.at(path);
     await mkdir(dirname(at), { recursive: true });
-    const stream = createWriteStream(`${at}.part`);
-    this.aside.add(at);
-    let failed: Error | null = null;
-    stream.on("error", (error) => (failed = error));
+    const file = new Output(at);
+    this.unfinished.add(file);
     return {
-      write: async (bytes) => {
-        if (failed) throw failed;
-        if (!stream.write(bytes)) await once(stream, "drain");
-      },
+      write: (bytes) => file.write(bytes),
       end: async () => {
-        stream.end();
-        await once(stream, "finish");
-        await rename(`${at}.part`, at);
-        this.aside.delete(at);
+        await file.end();
+        this.unfinished.delete(file);
       },
     };
   }
 
-  /** Writes a small file whole. */
-  async put(path: string, text: string): Promise<void> {
-    const at = this.at(path);
-    await mkdir(dirname(at), { recursive: true });
-    await writeFile(`${at}.part`, text);
-    await rename(`${at}.part`, at);
-  }
-
   /** Takes away what is not whole. */
   async drop(): Promise<void> {
-    await Promise.all([...this.aside].map((at) => rm(`${at}.part`, { force: true })));
+    await Promise.all([...this.unfinished].map((file) => file.drop()));
   }
+}
+
+/** Writes a small file whole. */
+export async function putFile(sink: Sink, path: string, text: string): Promise<void> {
+  const file = await sink.open(path);
+  await file.write(new TextEncoder().encode(text));
+  await file.end();
 }
 
 /** One file, whatever it is called. */
@@ -103,12 +89,6 @@ export class ZipSink implements Sink {
         await this.pass();
       },
     };
-  }
-
-  async put(path: string, text: string): Promise<void> {
-    const file = await this.open(path);
-    await file.write(new TextEncoder().encode(text));
-    await file.end();
   }
 
   async end(): Promise<void> {

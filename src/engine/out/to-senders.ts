@@ -6,7 +6,7 @@ import { getFeed, planInForce } from "@/store/feeds.ts";
 import { heldBySender, type HeldFilter, type SentRecord } from "@/store/held.ts";
 import { dayOf } from "@/store/loads.ts";
 import type { Field } from "@/core/plan/types.ts";
-import { ZipSink } from "./sinks.ts";
+import { ZipSink, putFile } from "./sinks.ts";
 import type { FileSink } from "./write-out.ts";
 
 /** A name as part of a path. */
@@ -69,7 +69,8 @@ export async function packForSenders(
     await endFile();
     if (!sender) return;
     const { name, title, records, causes, files } = sender;
-    await zip.put(
+    await putFile(
+      zip,
       `${folder}letter.txt`,
       letterOf({ sender: name, feed: title, day, records, causes: [...causes.values()], files }),
     );

@@ -1,3 +1,4 @@
+import { usualName } from "@/core/write/files/name.ts";
 import type { Partition } from "@/core/write/files/partition.ts";
 
 /** What a person has chosen of records on their way out. */
@@ -46,8 +47,7 @@ const endingOf = ({ gzip }: OutChoice, ending: string): string => `${ending}${gz
 /** What a file's path will look like. */
 export function outPath(choice: OutChoice, ending: string): string {
   const { partitions, load } = choice;
-  const usual = load === undefined ? "{feed}-{day}" : "{feed}-load-{load}";
-  const pattern = choice.name ?? usual;
+  const pattern = choice.name ?? usualName(load);
   const name = isSeveral(choice) && !pattern.includes("{n}") ? `${pattern}-{n}` : pattern;
   const example = { year: "2026", month: "2026-05", day: "2026-05-31" };
   const folders = partitions.map(({ field, by }) => `${field}=${by ? example[by] : "…"}/`).join("");

@@ -3,6 +3,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { X } from "lucide-react";
+import { usualName } from "@/core/write/files/name.ts";
 import { PERIODS, type Partition, type Period } from "@/core/write/files/partition.ts";
 import { countOut } from "@/routes/feeds.ts";
 import { ask, problemOf } from "../kit/api.ts";
@@ -159,7 +160,7 @@ export function RecordsOut({
           <input
             id="out-name"
             className="input input-sm font-mono max-w-72"
-            placeholder={load === undefined ? "{feed}-{day}" : "{feed}-load-{load}"}
+            placeholder={usualName(load)}
             value={choice.name ?? ""}
             onChange={(e) => set({ name: e.target.value === "" ? undefined : e.target.value })}
           />

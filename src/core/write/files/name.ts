@@ -4,6 +4,10 @@ import { SieveError, listed } from "../../kernel/problem.ts";
 export const NAME_PARTS = ["feed", "load", "day", "n"] as const;
 export type NamePart = (typeof NAME_PARTS)[number];
 
+/** The pattern of names where nobody has said one; `load`: the one whose rows alone are written. */
+export const usualName = (load: number | undefined): string =>
+  load === undefined ? "{feed}-{day}" : "{feed}-load-{load}";
+
 /** Digits of a file's number. */
 const DIGITS = 4;
 
