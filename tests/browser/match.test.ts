@@ -6,6 +6,7 @@ import { planInForce, savePlan } from "@/store/feeds.ts";
 import { formulaVersions, namedFormulas } from "@/store/formulas.ts";
 import { countPairs } from "@/store/matches.ts";
 import { PERSON_FIELDS, peopleWithRepeats } from "../../demo/people.ts";
+import { PEOPLE_COMPARED } from "../support/people.ts";
 import { loadNow, newFeed, newSystem, rows, type System } from "../support/system.ts";
 import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
 
@@ -34,13 +35,7 @@ beforeAll(async () => {
     {
       match: {
         against: ["delivery", "target"],
-        fields: [
-          { in: ["given"], by: "person" },
-          { in: ["family"], by: "person" },
-          { in: ["born"], by: "date" },
-          { in: ["town"], by: "words", as: "place" },
-          { in: ["phone"], by: "edit", as: "code" },
-        ],
+        fields: PEOPLE_COMPARED,
         limits: { same: 85, ask: 35 },
       },
     },

@@ -11,26 +11,15 @@ import type { Load } from "@/store/loads.ts";
 import { askedPairs, countPairs, matchModelFor, pairPlans } from "@/store/matches.ts";
 import { PERSON_FIELDS, miswritten, peopleWithRepeats, type Person } from "../../demo/people.ts";
 import { Random } from "../../demo/random.ts";
+import { PEOPLE_COMPARED, PEOPLE_FIELDS } from "../support/people.ts";
 import { loadNow, newFeed, rows, useSystem } from "../support/system.ts";
 
 const system = useSystem();
 
-const FIELDS = [
-  { name: "no", type: "integer" },
-  ...["given", "family"].map((name) => ({ name, type: "text", length: 60 })),
-  { name: "born", type: "date", required: true },
-  { name: "town", type: "text", length: 60 },
-  { name: "phone", type: "text", length: 20 },
-];
+const FIELDS = PEOPLE_FIELDS.map((f) => (f.name === "born" ? { ...f, required: true } : f));
 const MATCH = {
   against: ["delivery", "target"],
-  fields: [
-    { in: ["given"], by: "person" },
-    { in: ["family"], by: "person" },
-    { in: ["born"], by: "date" },
-    { in: ["town"], by: "words", as: "place" },
-    { in: ["phone"], by: "edit", as: "code" },
-  ],
+  fields: PEOPLE_COMPARED,
   keep: { "*": "complete", town: "longest" },
 };
 

@@ -8,26 +8,14 @@ import { askedPairs, countPairs, loadClusters } from "@/store/matches.ts";
 import { makeReference, whereUsed } from "@/store/references.ts";
 import { PERSON_FIELDS, miswritten, peopleWithRepeats, type Person } from "../../demo/people.ts";
 import { Random } from "../../demo/random.ts";
+import { PEOPLE_COMPARED, PEOPLE_FIELDS } from "../support/people.ts";
 import { deliver, loadNow, newFeed, rows, waitFor, useSystem } from "../support/system.ts";
 
 const system = useSystem();
 
-const FIELDS = [
-  { name: "no", type: "integer" },
-  ...["given", "family"].map((name) => ({ name, type: "text", length: 60 })),
-  { name: "born", type: "date" },
-  { name: "town", type: "text", length: 60 },
-  { name: "phone", type: "text", length: 20 },
-];
 const MATCH = {
   against: ["delivery", "target"],
-  fields: [
-    { in: ["given"], by: "person" },
-    { in: ["family"], by: "person" },
-    { in: ["born"], by: "date" },
-    { in: ["town"], by: "words", as: "place" },
-    { in: ["phone"], by: "edit", as: "code" },
-  ],
+  fields: PEOPLE_COMPARED,
   limits: { same: 88, ask: 30 },
   keep: { "*": "complete", town: "longest" },
 };
@@ -40,7 +28,7 @@ const fileOf = (people: readonly Person[], first: number): string =>
 describe("a feed of people", () => {
   let first: Load;
   const made = async (name: string, more: object = {}): Promise<void> =>
-    newFeed(system.db, name, FIELDS, { key: ["no"] }, { match: MATCH, ...more });
+    newFeed(system.db, name, PEOPLE_FIELDS, { key: ["no"] }, { match: MATCH, ...more });
 
   it("makes one record of those that are one, lets others wait, and its balance closes", async () => {
     await made("people");
@@ -174,7 +162,7 @@ describe("a feed of people that are compared with a list of known ones", () => {
     const { db } = system;
     const entries = register.map((p, i) => [`R${i}`, p.given, p.family, p.born, p.town, p.phone]);
     await makeReference(db, { name: "register", title: "Register", about: "", shape }, entries, "test");
-    await newFeed(db, "registered", FIELDS, { key: ["no"] }, { match });
+    await newFeed(db, "registered", PEOPLE_FIELDS, { key: ["no"] }, { match });
     load = await loadNow(db, "registered", fileOf(sent, 1));
     expect(load.error).toBeNull();
     const { balance, matches } = load.report!;
@@ -247,7 +235,7 @@ describe("a feed of people that are compared with a list of known ones", () => {
     await newFeed(
       db,
       "mixture",
-      FIELDS,
+      PEOPLE_FIELDS,
       { key: ["no"] },
       { match: { ...match, against: ["delivery", "target", "list"] } },
     );
@@ -275,7 +263,7 @@ describe("a feed of people that are compared with a list of known ones", () => {
     await newFeed(
       db,
       "strange_list",
-      FIELDS,
+      PEOPLE_FIELDS,
       { key: ["no"] },
       { match: { ...match, fields: [{ in: ["given"], by: "person" }], list: { name: "register" } } },
     );
