@@ -152,6 +152,7 @@ describe("numbers as whole multiples of a power of ten", () => {
     expect(at("-0.05", 2)).toBe(-5);
     expect(at("+.5", 1)).toBe(5);
     expect(at("5.", 1)).toBe(50);
+    expect(at("-0", 2)).toBe(0);
     for (const none of ["", "+", ".", "-.", "1.2.3", "1,5", "1.234", "12345678901234"]) expect(at(none, 2)).toBeNaN();
   });
 

@@ -46,6 +46,7 @@ export function scanNumber(bytes: Uint8Array, start: number, end: number, into: 
 /**
  * `[+-]digits[.digits]` as a whole number of units of 10^-scale: exact. NaN for anything else, for
  * more digits after the point than `scale`, and for more than 15 digits, which a double would round.
+ * A zero has no sign.
  */
 export function scaled(bytes: Uint8Array, start: number, end: number, scale: number): number {
   const first = bytes[start]!;
@@ -66,7 +67,7 @@ export function scaled(bytes: Uint8Array, start: number, end: number, scale: num
   }
   if (digits === 0) return NaN;
   for (let i = missing < 0 ? scale : missing; i > 0; i--) units *= 10;
-  return first === MINUS ? -units : units;
+  return first === MINUS ? 0 - units : units;
 }
 
 export function newNumberSpan(): NumberSpan {
