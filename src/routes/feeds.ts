@@ -3,9 +3,11 @@ import { plainNameSchema } from "@/core/plan/name.ts";
 import { retentionSchema } from "@/core/plan/retention.ts";
 import { MOST_SAMPLED } from "@/core/kernel/limits.ts";
 import { OUTPUT_IDS } from "@/core/write/records/index.ts";
+import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
 import { readSectionSchema } from "@/core/read/settings.ts";
 import type { ReadSection } from "@/core/plan/schema.ts";
 import type { Sample } from "@/core/sample/sample.ts";
+import type { ProposedLookUp } from "@/engine/look/propose-look-up.ts";
 import type { FieldValues } from "@/engine/look/delivery-values.ts";
 import type { Alterations, targetValues } from "@/engine/writing/target.ts";
 import type { Expiring } from "@/store/retention.ts";
@@ -126,6 +128,21 @@ export const valuesOfDelivery = declare("POST /api/feeds/{feed}/values", {
   body: document.extend({ field: z.string().min(1).max(63), steps: z.int().min(0).max(500) }),
   answer: answerOf<FieldValues>("values with their counts, and whether these are all"),
   problems: ["plan-invalid", "no-delivery", "bytes-expired"],
+});
+
+export const lookUpOfDelivery = declare("POST /api/feeds/{feed}/look-up", {
+  about:
+    "by which fields the records of the latest delivery find their entries in a list, with the evidence, and which limits of likeness fit them",
+  params: feed,
+  body: document.extend({
+    lookUp: (lookUpSchema as unknown as z.ZodType<LookUp, LookUp>).describe(
+      "The look-up as it is so far: its list or file, and how it looks",
+    ),
+  }),
+  answer: answerOf<ProposedLookUp>(
+    "pairs of field and column, what they would fill, keys that several entries have, limits",
+  ),
+  problems: ["plan-invalid", "no-delivery", "no-list", "list-missing", "list-invalid", "bytes-expired"],
 });
 
 export const listSources = declare("GET /api/feeds/{feed}/sources", {

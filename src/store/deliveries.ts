@@ -284,6 +284,13 @@ export async function latestDelivery(db: Queryable, feed: string): Promise<numbe
   return rows[0]?.id ?? null;
 }
 
+/** The same where there must be one. Throws `no-delivery`. */
+export async function deliveryOf(db: Queryable, feed: string): Promise<number> {
+  const delivery = await latestDelivery(db, feed);
+  if (delivery !== null) return delivery;
+  throw new SieveError("no-delivery", `The feed “${feed}” has no delivery yet.`, { hint: "Bring one in first." });
+}
+
 /** A feed that takes some files of a delivery. */
 export interface SplitFeed {
   readonly name: string;

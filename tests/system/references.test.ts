@@ -1,3 +1,5 @@
+import { lookUpSchema } from "@/core/lookup/schema.ts";
+import { proposedLookUp } from "@/engine/look/propose-look-up.ts";
 import { describe, expect, it } from "vitest";
 import { findRecords } from "@/engine/look/records.ts";
 import { releaseRecords } from "@/engine/release/release.ts";
@@ -357,5 +359,64 @@ describe("a file of the same delivery", () => {
     const alone = await loadNow(db, "tests_of_lots", "no,lot\n9,A\n");
     expect(alone).toMatchObject({ state: "failed" });
     expect(alone.error!.message).toBe("The delivery has no file “file-1.*”, which the look-up lot asks.");
+  });
+
+  it("tells its key, what it would fill and which of its keys are given twice, before anything is loaded", async () => {
+    const { db } = system;
+    const fields = ["no", "batch", "site"].map((name) => ({ name, type: "text" }));
+    const lookup = [
+      {
+        how: "exact",
+        name: "lot",
+        list: "lots",
+        file: "file-1.*",
+        by: [{ field: "batch", column: "lot no" }],
+        bring: { site: "site" },
+        several: "pass",
+        none: "pass",
+      },
+    ];
+    await newFeed(db, "lots_of_batches", fields, { key: ["no"] }, { lookup, gates: [] });
+    const lots = Array.from({ length: 30 }, (_, i) => `${i % 3},L-${i},Site ${i}`).concat(
+      "0,L-4,Site 4 b",
+      "1,L-9,Site 9 b",
+    );
+    const load = await loadNow(
+      db,
+      "lots_of_batches",
+      `no,batch\n${Array.from({ length: 40 }, (_, i) => `${i % 3},L-${i % 20}`)
+        .map((r, i) => `${i}${r}`)
+        .join("\n")}\n`,
+      `grade,lot no,site\n${lots.join("\n")}\n`,
+    );
+    expect(load.report!.lookUps![0]).toMatchObject({
+      counts: { exact: 36, several: 4, none: 0 },
+      repeated: { count: 2, entries: 4, keys: ["L-4", "L-9"] },
+      unused: { count: 10 },
+    });
+    const plan = (await planInForce(db, "lots_of_batches")).document;
+    const open = lookUpSchema.parse({
+      how: "exact",
+      name: "x",
+      list: "lots",
+      file: "file-1.*",
+      by: [{ field: "no", column: "grade" }],
+    });
+    const proposed = await proposedLookUp(db, load.delivery, plan, open);
+    expect(proposed).toMatchObject({
+      records: 40,
+      how: "exact",
+      by: [{ field: "batch", column: "lot no", different: 20, found: 20 }],
+      bring: { site: "site" },
+      repeated: { keys: 2, entries: 4 },
+      limits: null,
+    });
+    const missing = { ...open, file: "other.csv" };
+    await expect(proposedLookUp(db, load.delivery, plan, missing)).rejects.toMatchObject({ code: "list-missing" });
+    const scored = lookUpSchema.parse({ ...open, how: "scored", by: [{ field: "batch", column: "lot no" }] });
+    expect((await proposedLookUp(db, load.delivery, plan, scored)).limits).toMatchObject({
+      unknown: "small",
+      least: 85,
+    });
   });
 });

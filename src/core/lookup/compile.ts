@@ -1,5 +1,6 @@
 import type { Field } from "../plan/types.ts";
 import { FARED, prepareLookUp, type Ask, type LookUpResult } from "./look-up.ts";
+import type { LookUpLimits } from "./limits.ts";
 import { columnOf, type Reference, type References } from "../kernel/reference.ts";
 import { lookUpFields, type LookUp } from "./schema.ts";
 
@@ -63,6 +64,10 @@ export interface LookUpCounts {
   readonly unknown: readonly { readonly values: readonly string[]; readonly count: number }[];
   /** Of a file of the delivery: entries that no record had as its partner, and the keys of some. */
   readonly unused?: { readonly count: number; readonly keys: readonly string[] };
+  /** Of a file of the delivery: keys that several of its entries have, by which none of them can be found, and some of them. */
+  readonly repeated?: { readonly count: number; readonly entries: number; readonly keys: readonly string[] };
+  /** Of one by score: the limits that it used, and what they come to. */
+  readonly limits?: LookUpLimits;
   /** Entries that are proposed for what has no partner, where the look-up does that: cells by the list's columns. */
   readonly proposed?: readonly { readonly cells: readonly string[]; readonly count: number }[];
 }
@@ -115,19 +120,25 @@ export class LookUpTally {
     if (known !== undefined || this.unknown.size < MOST_UNKNOWN) this.unknown.set(key, (known ?? 0) + 1);
   }
 
-  private unusedOf(reference: Reference): NonNullable<LookUpCounts["unused"]> {
+  /** What of a file of the delivery no record could have, or none had, as its partner. */
+  private leftOf(
+    reference: Reference,
+    repeated: readonly (readonly number[])[],
+  ): Pick<LookUpCounts, "unused" | "repeated"> {
     const key = columnOf(reference, reference.key);
-    const keys: string[] = [];
-    let count = 0;
-    reference.entries.forEach((cells, i) => {
-      if (this.used.has(i)) return;
-      if (keys.length < MOST_UNKNOWN) keys.push(cells[key] ?? "");
-      count++;
-    });
-    return { count, keys };
+    const keyOf = (entry: number): string => reference.entries[entry]![key] ?? "";
+    const several = new Set(repeated.flat());
+    const unused = reference.entries.flatMap((_, i) => (this.used.has(i) || several.has(i) ? [] : [i]));
+    const keys = (entries: readonly number[]): string[] => entries.slice(0, MOST_UNKNOWN).map(keyOf);
+    return {
+      unused: { count: unused.length, keys: keys(unused) },
+      ...(repeated.length > 0 && {
+        repeated: { count: repeated.length, entries: several.size, keys: keys(repeated.map((of) => of[0]!)) },
+      }),
+    };
   }
 
-  finish({ lookUp, reference }: CompiledLookUp): LookUpCounts {
+  finish({ lookUp, reference, ask }: CompiledLookUp): LookUpCounts {
     const unknown = [...this.unknown].map(([key, count]) => ({ values: JSON.parse(key) as string[], count }));
     return {
       name: lookUp.name,
@@ -135,7 +146,8 @@ export class LookUpTally {
       version: reference?.version ?? 0,
       counts: { ...this.counts },
       unknown: unknown.sort((a, b) => b.count - a.count),
-      ...(lookUp.file === undefined || !reference ? {} : { unused: this.unusedOf(reference) }),
+      ...(lookUp.file === undefined || !reference ? {} : this.leftOf(reference, ask?.repeated?.() ?? [])),
+      ...(ask?.likeness && { limits: ask.likeness.limits() }),
       ...(this.proposed.size > 0
         ? { proposed: [...this.proposed].map(([key, count]) => ({ cells: JSON.parse(key) as string[], count })) }
         : {}),

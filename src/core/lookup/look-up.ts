@@ -1,7 +1,6 @@
-import { CandidateIndex } from "../match/pairs/candidates.ts";
 import { plainWords } from "../match/normalise.ts";
-import type { MatchField } from "../match/schema.ts";
-import { MatchTable, Values } from "../match/pairs/table.ts";
+import { limitsFor, shareListed, tryList, type Answer, type LookUpLimits, type Trials } from "./limits.ts";
+import { Nearest, type Near, type NearestEntry } from "./nearest.ts";
 import { SieveError, quoted } from "../kernel/problem.ts";
 import { acceptedEntries, columnOf, holdingOf, type Reference } from "../kernel/reference.ts";
 import type { ExactLookUp, LookUp, RangeLookUp, ScoredLookUp } from "./schema.ts";
@@ -22,8 +21,25 @@ export interface Found {
 const NOTHING: Found = { result: "empty", entry: -1, score: 0, lead: 0 };
 const NONE: Found = { result: "none", entry: -1, score: 0, lead: 0 };
 
-/** Values of a record by which it asks, in the order of `by` (of a range: the ranged value first), and the day. */
-export type Ask = (values: readonly string[], day: string) => Found;
+/** A look-up that is ready to be asked. */
+export interface Ask {
+  /** Values of a record by which it asks, in the order of `by` (of a range: the ranged value first), and the day. */
+  (values: readonly string[], day: string): Found;
+  /** Of one by score. */
+  readonly likeness?: ByLikeness;
+  /** Of one by key or by score: entries that have their key in common with others and are not the same as these, by key. */
+  readonly repeated?: () => number[][];
+}
+
+/** What can be asked of a look-up by score beside a partner. */
+export interface ByLikeness {
+  /** The limits that it uses: those set, and for the others what the list itself says. */
+  readonly limits: () => LookUpLimits;
+  /** What limits would be for those who ask so, from how near their answers are. */
+  readonly limitsOfAsked: (asked: readonly (readonly string[])[]) => LookUpLimits;
+  /** The accepted entries that are most like some values, the best first. */
+  readonly nearest: (values: readonly string[], most: number) => Near[];
+}
 
 /** Answers that are remembered: the same names come again and again. */
 const REMEMBERED = 50_000;
@@ -59,7 +75,7 @@ export function prepareLookUp(lookUp: LookUp, reference: Reference): Ask {
         ? range(lookUp, tools)
         : scored(lookUp, tools);
   let known = new Map<string, Found>();
-  return (values, day) => {
+  const remembering = (values: readonly string[], day: string): Found => {
     const key = values.length === 1 && day === "" ? values[0]! : JSON.stringify([values, day]);
     let found = known.get(key);
     if (!found) {
@@ -69,6 +85,8 @@ export function prepareLookUp(lookUp: LookUp, reference: Reference): Ask {
     }
     return found;
   };
+  const { likeness, repeated } = ask;
+  return Object.assign(remembering, { ...(likeness && { likeness }), ...(repeated && { repeated }) });
 }
 
 interface Tools {
@@ -91,8 +109,8 @@ function partnerOf(entries: readonly number[], { accepted }: Tools): Found {
 function keyed(
   by: readonly { readonly column: string }[],
   plain: (text: string) => string,
-  { reference, usable, column }: Tools,
-): { keyOf: (values: readonly string[]) => string; entries: Map<string, number[]> } {
+  { reference, usable, accepted, column }: Tools,
+): { keyOf: (values: readonly string[]) => string; entries: Map<string, number[]>; repeated: () => number[][] } {
   const columns = by.map((b) => column(b.column));
   const keyOf = (values: readonly string[]): string =>
     values.length === 1 ? plain(values[0]!) : JSON.stringify(values.map(plain));
@@ -103,18 +121,21 @@ function keyed(
     if (list) list.push(e);
     else entries.set(key, [e]);
   }
-  return { keyOf, entries };
+  const repeated = (): number[][] =>
+    [...entries.values()].filter((of) => of.some((e) => accepted[e] !== accepted[of[0]!]));
+  return { keyOf, entries, repeated };
 }
 
 function exact(lookUp: ExactLookUp, tools: Tools): Ask {
-  const { keyOf, entries } = keyed(lookUp.by, lookUp.same === "exactly" ? (t) => t : plainWords, tools);
-  return (values, day) => {
+  const { keyOf, entries, repeated } = keyed(lookUp.by, lookUp.same === "exactly" ? (t) => t : plainWords, tools);
+  const ask = (values: readonly string[], day: string): Found => {
     if (values.every((v) => v === "")) return NOTHING;
     return partnerOf(
       (entries.get(keyOf(values)) ?? []).filter((e) => tools.holds(e, day)),
       tools,
     );
   };
+  return Object.assign(ask, { repeated });
 }
 
 /** Numbers by their size, dates by their letters; the same for a value and for the ends of a range. */
@@ -168,68 +189,50 @@ function range(lookUp: RangeLookUp, tools: Tools): Ask {
   };
 }
 
-/** Entries that are compared of all that may fit. */
-const CANDIDATES = 60;
-/** Values asked for until the index is made anew, so that it does not grow for ever. */
-const MOST_ASKED = 100_000;
-
 /** By score: the mean likeness of the compared fields that both have, times 100. */
 function scored(lookUp: ScoredLookUp, tools: Tools): Ask {
   const { reference, usable, accepted, column } = tools;
-  const fields = lookUp.by.map((b): MatchField => ({
-    in: [b.field],
-    by: b.compare,
-    ...(b.compare !== "person" && b.as ? { as: b.as } : {}),
-  }));
   const columns = lookUp.by.map((b) => column(b.column));
-  const { keyOf, entries } = keyed(lookUp.by, plainWords, tools);
-  let values: Values[] = [];
-  let asked!: MatchTable;
-  let index!: CandidateIndex;
-  let count = Infinity;
-  const begin = (): void => {
-    values = fields.map((f, i) => new Values(f, i));
-    const known = new MatchTable(values);
-    for (const e of usable) known.add(columns.map((c) => reference.entries[e]![c]!));
-    asked = new MatchTable(values);
-    index = new CandidateIndex(known, CANDIDATES);
-    count = 0;
+  const { keyOf, entries, repeated } = keyed(lookUp.by, plainWords, tools);
+  const near = new Nearest(lookUp.by, reference, columns, usable, accepted);
+  const isEntry = (values: readonly string[]): boolean => entries.has(keyOf(values));
+  let trials: Trials | null = null;
+  const tried = (): Trials =>
+    (trials ??= tryList(
+      usable.map((e) => columns.map((c) => reference.entries[e]![c]!)),
+      isEntry,
+      (values, without) => near.find(values, (e) => without < 0 || accepted[e] !== accepted[usable[without]!]),
+      (entry, of) => entry === accepted[usable[of]!],
+    ));
+  let limits: LookUpLimits | null = null;
+  const inUse = (): LookUpLimits => (limits ??= limitsFor(tried(), undefined, lookUp));
+  const { least, lead } = lookUp;
+  const fits = (answer: Answer): "scored" | "several" | "none" => {
+    const at = least !== undefined && lead !== undefined ? { least, lead } : inUse();
+    return answer.score < at.least ? "none" : answer.lead < at.lead ? "several" : "scored";
   };
-  return (texts, day) => {
+  const tenths = (n: number): number => Math.round(n * 10) / 10;
+  const rounded = ({ score, next }: NearestEntry): Answer => ({ score: tenths(score), lead: tenths(score - next) });
+  const ask = (texts: readonly string[], day: string): Found => {
     if (texts.every((v) => v === "")) return NOTHING;
     const same = partnerOf(
       (entries.get(keyOf(texts)) ?? []).filter((e) => tools.holds(e, day)),
       tools,
     );
     if (same.result !== "none") return same;
-    if (count++ >= MOST_ASKED) begin();
-    asked.clear();
-    asked.add(texts);
-    const found = index.find(asked, 0);
-    let best = { entry: -1, score: 0 };
-    let next = 0;
-    for (let i = 0; i < found; i++) {
-      const entry = usable[index.found[i]!]!;
-      if (!tools.holds(entry, day)) continue;
-      let sum = 0;
-      let compared = 0;
-      for (let f = 0; f < values.length; f++) {
-        const [a, b] = [asked.column(f)[0]!, index.known.column(f)[index.found[i]!]!];
-        if (a === 0 || b === 0) continue;
-        compared++;
-        sum += a === b ? 1 : values[f]!.compare(values[f]!.texts[a]!, values[f]!.texts[b]!);
-      }
-      const score = compared === 0 ? 0 : (100 * sum) / compared;
-      const partner = accepted[entry]!;
-      if (score > best.score || (score === best.score && partner < best.entry)) {
-        if (best.entry >= 0 && best.entry !== partner) next = Math.max(next, best.score);
-        best = { entry: partner, score };
-      } else if (partner !== best.entry) next = Math.max(next, score);
-    }
-    const score = Math.round(best.score * 10) / 10;
-    const lead = Math.round((best.score - next) * 10) / 10;
-    if (best.entry < 0 || score < lookUp.least) return { ...NONE, score, lead };
-    if (lead < lookUp.lead) return { result: "several", entry: -1, score, lead };
-    return { result: "scored", entry: best.entry, score, lead };
+    const best = near.find(texts, (e) => tools.holds(e, day));
+    const answer = rounded(best);
+    const result = best.entry < 0 ? "none" : fits(answer);
+    return { result, entry: result === "scored" ? best.entry : -1, ...answer };
   };
+  const likeness: ByLikeness = {
+    limits: inUse,
+    limitsOfAsked: (asked) => {
+      const others = asked.filter((values) => !isEntry(values) && values.some((v) => v !== ""));
+      const answers = others.map((values) => rounded(near.find(values, () => true)));
+      return limitsFor(tried(), shareListed(tried(), answers));
+    },
+    nearest: (values, most) => near.best(values, most, () => true),
+  };
+  return Object.assign(ask, { likeness, repeated });
 }

@@ -43,10 +43,10 @@ export interface ScoredLookUp extends Common {
     readonly compare: (typeof SCORED_BY)[number];
     readonly as?: TextKind | undefined;
   }[];
-  /** From this score on an entry is the partner. */
-  readonly least: number;
-  /** How far it must be ahead of the next one. */
-  readonly lead: number;
+  /** From this score on an entry is the partner; estimated from the list where it is not said. */
+  readonly least?: number | undefined;
+  /** How far it must be ahead of the next one; estimated as well. */
+  readonly lead?: number | undefined;
   readonly score_in?: string | undefined;
   readonly lead_in?: string | undefined;
 }
@@ -121,8 +121,20 @@ export const lookUpSchema = z.discriminatedUnion("how", [
       .min(1)
       .max(8)
       .describe("The fields and the columns that are compared; the score is the mean of their likeness"),
-    least: z.number().min(1).max(100).default(85).describe("The least score, of 100, of a partner"),
-    lead: z.number().min(0).max(100).default(3).describe("How far the best must be ahead of the next"),
+    least: z
+      .number()
+      .min(1)
+      .max(100)
+      .optional()
+      .describe(
+        "The least score, of 100, of a partner; estimated from how near the list's entries are to each other unless said",
+      ),
+    lead: z
+      .number()
+      .min(0)
+      .max(100)
+      .optional()
+      .describe("How far the best must be ahead of the next; estimated from the list unless said"),
     score_in: name.optional().describe("A field that gets the score"),
     lead_in: name.optional().describe("A field that gets the lead"),
   }),

@@ -1,3 +1,4 @@
+import type { LookUp } from "@/core/lookup/schema.ts";
 import type { Plan, ReadSection } from "@/core/plan/schema.ts";
 import type { ReadSettings } from "@/core/read/part.ts";
 import type { Db } from "@/store/db.ts";
@@ -6,6 +7,7 @@ import { getPlan, planInForce } from "@/store/feeds.ts";
 import { deliveryLists } from "../load/delivery-lists.ts";
 import { deliveryValues } from "../look/delivery-values.ts";
 import { findInDelivery, type CellFilter } from "../look/delivery-records.ts";
+import { proposedLookUp } from "../look/propose-look-up.ts";
 import { previewDelivery } from "../look/preview.ts";
 import { readEntriesAt } from "../look/read-list.ts";
 import { findRecords, type RecordFilter } from "../look/records.ts";
@@ -29,6 +31,8 @@ export const TASKS = {
   ) => sampleDelivery(db, i.delivery, (await planInForce(db, i.feed)).document, i.read, i.size, i.following, told),
   "values of a delivery": (db: Db, i: { delivery: number; plan: Plan; field: string; steps: number }, told: ReadTold) =>
     deliveryValues(db, i.delivery, i.plan, i.field, i.steps, told),
+  "proposal of a look-up": (db: Db, i: { delivery: number; plan: Plan; lookUp: LookUp }, told: ReadTold) =>
+    proposedLookUp(db, i.delivery, i.plan, i.lookUp, told),
   "records of a delivery": (
     db: Db,
     i: { delivery: number; read: ReadSettings; filter: CellFilter; from: number; limit: number },

@@ -1,11 +1,12 @@
 import { printCheck } from "@/core/check/identity.ts";
+import { likenessWords } from "@/core/lookup/limits.ts";
 import { DOUBT_WORDS, limitsWords } from "@/core/match/model/doubts.ts";
 import { measuredWords } from "@/core/match/model/measured.ts";
 import { estimateOf } from "@/core/match/metrics.ts";
 import Link from "next/link";
 import type { LoadReport } from "@/core/report/report.ts";
 import { ScoreChart } from "../matches/score-chart.tsx";
-import { grouped, recordsHref, sentence } from "../kit/words.ts";
+import { counted, grouped, recordsHref, sentence } from "../kit/words.ts";
 
 /** How the records result with each reference list that was asked. */
 export function LoadLookUps({ load, report }: { load: number; report: LoadReport }) {
@@ -72,19 +73,33 @@ export function LoadLookUps({ load, report }: { load: number; report: LoadReport
             .join("; ")}
         </p>
       )}
-      {lookUps.map(
-        (l) =>
-          l.unused &&
-          l.unused.count > 0 && (
-            <p key={l.name} className="faint mt-1 text-sm">
-              {grouped(l.unused.count)} {l.unused.count === 1 ? "entry" : "entries"} of {l.list} found no record:{" "}
-              {l.unused.keys.slice(0, 6).join(", ")}
-              {l.unused.count > 6 && " …"}
+      {lookUps.map((l) => (
+        <div key={l.name} className="faint text-sm">
+          {l.limits && (
+            <p className="mt-1">
+              {l.name}: {likenessWords(l.limits)}
             </p>
-          ),
-      )}
+          )}
+          {l.repeated && (
+            <p className="mt-1">
+              {counted(l.repeated.count, "key")} of {l.list} {l.repeated.count === 1 ? "is" : "are"} that of several of
+              its entries, {grouped(l.repeated.entries)} in all: {someOf(l.repeated)}
+            </p>
+          )}
+          {l.unused && l.unused.count > 0 && (
+            <p className="mt-1">
+              {counted(l.unused.count, "entry", "entries")} of {l.list} found no record: {someOf(l.unused)}
+            </p>
+          )}
+        </div>
+      ))}
     </>
   );
+}
+
+/** Some keys, and whether there are more. */
+function someOf({ count, keys }: { readonly count: number; readonly keys: readonly string[] }): string {
+  return keys.slice(0, 6).join(", ") + (count > 6 ? " …" : "");
 }
 
 function keyOf(name: string, result: "several" | "none"): string {

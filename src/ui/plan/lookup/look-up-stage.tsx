@@ -3,34 +3,21 @@
 import { previewFiles } from "@/routes/deliveries.ts";
 import { useQuery } from "@tanstack/react-query";
 import Link from "next/link";
+import { useState } from "react";
 import { plainName } from "@/core/map/columns.ts";
-import { SCORED_BY, lookUpSchema, type LookUp, type LookUpPolicy, type NonePolicy } from "@/core/lookup/schema.ts";
-import { comparatorPart } from "@/core/match/compare/index.ts";
+import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
 import type { Plan } from "@/core/plan/schema.ts";
-import { fitsName } from "@/core/kernel/file-name.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
 import { REFERENCES_QUERY } from "../../references/references-query.ts";
 import { ask } from "../../kit/api.ts";
-import { counted, grouped } from "../../kit/words.ts";
+import { grouped } from "../../kit/words.ts";
+import { OneLookUp } from "./one-look-up.tsx";
 
 interface Props {
   plan: Plan;
   change: (plan: Plan) => void;
   delivery: { id: number } | null;
 }
-
-const POLICIES: Record<LookUpPolicy, string> = {
-  hold: "hold the record",
-  note: "note it, and go on",
-  stop: "stop the load",
-  pass: "go on, only counted",
-};
-const NONE_POLICIES: Record<NonePolicy, string> = { ...POLICIES, propose: "go on, and propose an entry" };
-const HOW = {
-  exact: "by key: the values must be the same",
-  scored: "by score: the values may be misspelled",
-  range: "by range: the value lies between two columns",
-} as const;
 
 /** A look-up of a list by the field whose name is most like one of its columns. */
 function firstLookUp(plan: Plan, list: ReferenceInfo): LookUp {
@@ -94,6 +81,7 @@ export function LookUpStage({ plan, change, delivery }: Props) {
   const files = useFiles(delivery?.id ?? null);
   const all = [...kept, ...files.filter((f) => !kept.some((k) => k.name === f.name))];
   const lookUps = plan.lookup ?? [];
+  const [fresh, setFresh] = useState(-1);
   const set = (next: LookUp[]): void => {
     const { lookup: _, ...rest } = plan;
     change(next.length > 0 ? { ...plan, lookup: next } : rest);
@@ -112,6 +100,8 @@ export function LookUpStage({ plan, change, delivery }: Props) {
           plan={plan}
           lookUp={l}
           lists={all}
+          arrived={delivery !== null}
+          fresh={i === fresh}
           set={(next) => set(lookUps.flatMap((o, j) => (j !== i ? [o] : next ? [next] : [])))}
         />
       ))}
@@ -124,7 +114,9 @@ export function LookUpStage({ plan, change, delivery }: Props) {
               value=""
               onChange={(e) => {
                 const list = all.find((r) => r.name === e.target.value);
-                if (list) set([...lookUps, { ...firstLookUp(plan, list), ...fileOf(list) }]);
+                if (!list) return;
+                setFresh(lookUps.length);
+                set([...lookUps, { ...firstLookUp(plan, list), ...fileOf(list) }]);
               }}
             >
               <option value="">a reference list…</option>
@@ -141,333 +133,5 @@ export function LookUpStage({ plan, change, delivery }: Props) {
         </Link>
       </div>
     </div>
-  );
-}
-
-function Choice({
-  label,
-  value,
-  options,
-  set,
-  empty,
-  wide = "!w-48",
-}: {
-  label: string;
-  value: string;
-  options: readonly (readonly [string, string])[];
-  set: (value: string) => void;
-  empty?: string;
-  wide?: string;
-}) {
-  return (
-    <select
-      className={`select select-sm ${wide}`}
-      aria-label={label}
-      value={value}
-      onChange={(e) => set(e.target.value)}
-    >
-      {empty !== undefined && <option value="">{empty}</option>}
-      {!options.some(([v]) => v === value) && value !== "" && (
-        <option value={value}>{options.length > 0 ? `${value} (not there)` : value}</option>
-      )}
-      {options.map(([v, words]) => (
-        <option key={v} value={v}>
-          {words}
-        </option>
-      ))}
-    </select>
-  );
-}
-
-function OneLookUp({
-  plan,
-  lookUp: l,
-  lists,
-  set,
-}: {
-  plan: Plan;
-  lookUp: LookUp;
-  lists: readonly ReferenceInfo[];
-  set: (lookUp: LookUp | null) => void;
-}) {
-  const list = lists.find((r) =>
-    l.file === undefined ? r.name === l.list && r.version > 0 : r.version === 0 && fitsName(l.file, r.title),
-  );
-  const columns = (list?.shape.columns ?? []).map((c) => [c, c] as const);
-  const fields = plan.contract.fields.map((f) => [f.name, f.name] as const);
-  const asked = new Set([...(l.by ?? []).map((b) => b.field), ...(l.how === "range" ? [l.field] : [])]);
-  const fillable = fields.filter(([f]) => !asked.has(f));
-  const put = (more: object): void => set({ ...l, ...more } as LookUp);
-  const without = (key: string): void => {
-    const { [key as "on"]: _, ...rest } = l as LookUp & { on?: string };
-    set(rest as LookUp);
-  };
-  const field = l.how === "range" ? l.field : l.by[0]!.field;
-  const column = l.how === "range" ? l.from : l.by[0]!.column;
-  const change = (how: LookUp["how"]): void => {
-    const { name, list: from, file, bring, only, on, none, several } = l;
-    const common = {
-      ...{ name, list: from, bring, none, several },
-      ...(file ? { file } : {}),
-      ...(only ? { only } : {}),
-      ...(on ? { on } : {}),
-    };
-    if (how === "exact") set(lookUpSchema.parse({ how, ...common, by: [{ field, column }] }));
-    else if (how === "scored") set(lookUpSchema.parse({ how, ...common, by: [{ field, column }] }));
-    else set(lookUpSchema.parse({ how, ...common, field, from: column, to: columns.at(-1)?.[0] ?? column }));
-  };
-  const by = (l.by ?? []) as { field: string; column: string; compare?: string }[];
-  const putBy = (i: number, more: object | null): void =>
-    put({ by: by.flatMap((b, j) => (j !== i ? [b] : more ? [{ ...b, ...more }] : [])) });
-  return (
-    <section className="mb-4 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-4 py-3">
-      <div className="flex flex-wrap items-center gap-3">
-        <input
-          className="input input-sm !w-44 font-bold"
-          aria-label="Name of the look-up"
-          key={l.name}
-          defaultValue={l.name}
-          maxLength={60}
-          onBlur={(e) => {
-            const name = e.target.value.trim();
-            if (name !== "" && name !== l.name && !/[:+]/.test(name)) put({ name });
-          }}
-        />
-        <span className="faint">in</span>
-        {l.file === undefined ? (
-          <Link className="underline" href={`/references/${l.list}`}>
-            {list?.title ?? l.list}
-          </Link>
-        ) : (
-          <label className="flex items-center gap-2">
-            the file
-            <input
-              className="input input-sm !w-56 font-mono"
-              aria-label="Name of the file of the delivery that is the list"
-              title="* stands for anything"
-              key={l.file}
-              defaultValue={l.file}
-              maxLength={200}
-              onBlur={(e) => e.target.value.trim() !== "" && put({ file: e.target.value.trim() })}
-            />
-            <span className="faint text-sm">of the same delivery</span>
-          </label>
-        )}
-        {list && list.version > 0 && (
-          <span className="faint text-sm">
-            version {list.version}, {counted(list.entries, "entry", "entries")}
-          </span>
-        )}
-        {!list && l.file === undefined && lists.length > 0 && <span className="held">there is no such list</span>}
-        <button type="button" className="plain ml-auto" onClick={() => set(null)}>
-          take out
-        </button>
-      </div>
-      <div className="mt-2 grid grid-cols-[8.5rem_minmax(0,1fr)] items-start gap-x-4 gap-y-2">
-        <span className="faint pt-1">how</span>
-        <Choice
-          label="How it is looked up"
-          value={l.how}
-          options={Object.entries(HOW)}
-          set={(h) => change(h as LookUp["how"])}
-          wide="!w-96"
-        />
-        {l.how === "range" && (
-          <>
-            <span className="faint pt-1">which value</span>
-            <div className="flex flex-wrap items-center gap-2">
-              <Choice
-                label="The field that is ranged"
-                value={l.field}
-                options={fields}
-                set={(f) => put({ field: f })}
-              />
-              <span className="faint">from</span>
-              <Choice
-                label="Column with the beginning"
-                value={l.from}
-                options={columns}
-                set={(c) => put({ from: c })}
-                wide="!w-36"
-              />
-              <span className="faint">to</span>
-              <Choice
-                label="Column with the end"
-                value={l.to}
-                options={columns}
-                set={(c) => put({ to: c })}
-                wide="!w-36"
-              />
-            </div>
-          </>
-        )}
-        <span className="faint pt-1">{l.how === "range" ? "and the same" : "by"}</span>
-        <div>
-          {by.map((b, i) => (
-            <div key={i} className="mb-1 flex flex-wrap items-center gap-2">
-              <Choice label="Field" value={b.field} options={fields} set={(f) => putBy(i, { field: f })} />
-              <span className="faint">{l.how === "scored" ? "like" : "="}</span>
-              <Choice
-                label="Column of the list"
-                value={b.column}
-                options={columns}
-                set={(c) => putBy(i, { column: c })}
-              />
-              {l.how === "scored" && (
-                <Choice
-                  label="Compared by"
-                  value={b.compare ?? "words"}
-                  options={SCORED_BY.map((id) => [id, comparatorPart(id).title])}
-                  set={(c) => putBy(i, { compare: c })}
-                  wide="!w-52"
-                />
-              )}
-              {(by.length > 1 || l.how === "range") && (
-                <button type="button" className="plain" onClick={() => putBy(i, null)}>
-                  not by this
-                </button>
-              )}
-            </div>
-          ))}
-          <button
-            type="button"
-            className="plain"
-            onClick={() =>
-              put({
-                by: [
-                  ...by,
-                  {
-                    field: fields[0]![0],
-                    column: columns[0]?.[0] ?? "",
-                    ...(l.how === "scored" ? { compare: "words" } : {}),
-                  },
-                ],
-              })
-            }
-          >
-            {by.length === 0 ? "a field that must be the same" : "and by another field"}
-          </button>
-        </div>
-        {l.how === "scored" && (
-          <>
-            <span className="faint pt-1">a partner has</span>
-            <div className="flex flex-wrap items-center gap-2">
-              <span>a score of at least</span>
-              <NumberInput label="Least score" value={l.least} set={(n) => put({ least: Math.max(1, n) })} />
-              <span>of 100, and a lead of at least</span>
-              <NumberInput label="Least lead" value={l.lead} set={(n) => put({ lead: n })} />
-              <span className="faint">before the next</span>
-            </div>
-          </>
-        )}
-        <span className="faint pt-1">fills</span>
-        <div>
-          {Object.entries(l.bring).map(([f, c]) => (
-            <div key={f} className="mb-1 flex flex-wrap items-center gap-2">
-              <Choice
-                label="Field that is filled"
-                value={f}
-                options={fillable}
-                set={(next) =>
-                  put({ bring: Object.fromEntries(Object.entries(l.bring).map(([k, v]) => [k === f ? next : k, v])) })
-                }
-              />
-              <span className="faint">with</span>
-              <Choice
-                label={`Column for ${f}`}
-                value={c}
-                options={columns}
-                set={(next) => put({ bring: { ...l.bring, [f]: next } })}
-              />
-              <button
-                type="button"
-                className="plain"
-                onClick={() => put({ bring: Object.fromEntries(Object.entries(l.bring).filter(([k]) => k !== f)) })}
-              >
-                not this
-              </button>
-            </div>
-          ))}
-          <Choice
-            label="A field to fill"
-            value=""
-            empty={Object.keys(l.bring).length === 0 ? "nothing; choose a field to fill" : "and another field"}
-            options={fillable.filter(([f]) => l.bring[f] === undefined)}
-            set={(f) => {
-              if (f === "") return;
-              const like = columns.find(([c]) => plainName(c) === plainName(f))?.[0];
-              put({ bring: { ...l.bring, [f]: like ?? list?.shape.key ?? columns[0]?.[0] ?? "" } });
-            }}
-            wide="!w-72"
-          />
-          {l.how === "scored" && (
-            <div className="mt-1 flex flex-wrap items-center gap-2">
-              <span className="faint">the score in</span>
-              <Choice
-                label="Field for the score"
-                value={l.score_in ?? ""}
-                empty="no field"
-                options={fillable}
-                set={(f) => (f === "" ? without("score_in") : put({ score_in: f }))}
-              />
-              <span className="faint">the lead in</span>
-              <Choice
-                label="Field for the lead"
-                value={l.lead_in ?? ""}
-                empty="no field"
-                options={fillable}
-                set={(f) => (f === "" ? without("lead_in") : put({ lead_in: f }))}
-              />
-            </div>
-          )}
-        </div>
-        <span className="faint pt-1">no partner</span>
-        <Choice
-          label="Without a partner"
-          value={l.none}
-          options={Object.entries(NONE_POLICIES)}
-          set={(p) => put({ none: p })}
-        />
-        {l.how !== "range" && (
-          <>
-            <span className="faint pt-1">several partners</span>
-            <Choice
-              label="With several partners"
-              value={l.several}
-              options={Object.entries(POLICIES)}
-              set={(p) => put({ several: p })}
-            />
-          </>
-        )}
-        {list?.shape.since && (
-          <>
-            <span className="faint pt-1">entries that hold on</span>
-            <Choice
-              label="The day on which entries must hold"
-              value={l.on ?? ""}
-              empty="any day"
-              options={plan.contract.fields.filter((f) => f.type === "date").map((f) => [f.name, f.name])}
-              set={(f) => (f === "" ? without("on") : put({ on: f }))}
-            />
-          </>
-        )}
-      </div>
-    </section>
-  );
-}
-
-function NumberInput({ label, value, set }: { label: string; value: number; set: (n: number) => void }) {
-  return (
-    <input
-      className="input input-sm !w-16 text-right tabular-nums"
-      aria-label={label}
-      inputMode="numeric"
-      key={value}
-      defaultValue={value}
-      onBlur={(e) => {
-        const n = Number(e.target.value);
-        if (e.target.value.trim() !== "" && Number.isFinite(n) && n >= 0 && n <= 100 && n !== value) set(n);
-      }}
-    />
   );
 }

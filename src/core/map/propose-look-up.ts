@@ -1,0 +1,189 @@
+import { columnOf, type ReferenceShape } from "../kernel/reference.ts";
+import { counted, grouped } from "../kernel/problem.ts";
+import { plainName } from "./columns.ts";
+import { plainWords } from "../match/normalise.ts";
+import type { LookUpLimits } from "../lookup/limits.ts";
+import { prepareLookUp } from "../lookup/look-up.ts";
+import { lookUpSchema, type LookUp } from "../lookup/schema.ts";
+
+/** A field and the column of a list by which its entries are found, and what speaks for it. */
+export interface KeyPair {
+  readonly field: string;
+  readonly column: string;
+  /** Different values of the field, and those of them that the column has. */
+  readonly different: number;
+  readonly found: number;
+  readonly why: string;
+}
+
+/** How records find their entries in a list, as their values and the list's say. */
+export interface LookUpProposal {
+  /** None where no field and no column have anything in common. */
+  readonly by: readonly KeyPair[];
+  /** By score where most values are near to an entry and not the same. */
+  readonly how: "exact" | "scored";
+  /** By field that nothing fills: the column of the same name. */
+  readonly bring: Readonly<Record<string, string>>;
+  /** Keys that several entries have, by these columns, and how many entries these are. */
+  readonly repeated: { readonly keys: number; readonly entries: number };
+  /** The pair that would be the next best. */
+  readonly other: KeyPair | null;
+}
+
+/** Records that a proposal is made from: their values by field, as they are when the list is asked. */
+export interface AskingRecords {
+  readonly fields: readonly {
+    readonly name: string;
+    readonly title?: string | undefined;
+    readonly also?: readonly string[] | undefined;
+  }[];
+  readonly rows: readonly (readonly string[])[];
+}
+
+export interface ListToAsk extends ReferenceShape {
+  readonly name: string;
+  readonly entries: readonly (readonly string[])[];
+}
+
+/** From this share of a field's values on that a column has, it is the key. */
+const MOST_FOUND = 0.5;
+/** And where the names are alike, from this one on. */
+const SOME_FOUND = 0.2;
+/** What names that are alike add to the share that is found. */
+const NAMES_ALIKE = 0.3;
+/** Values in common that fewer than so many are may be so by chance: numbers up to three, yes and no. */
+const FEW_VALUES = 4;
+/** Where so large a share of the entries has its key with others, another column is looked for beside it. */
+const REPEATED = 0.02;
+/** With a further pair so large a share must still be found. */
+const STILL_FOUND = 0.9;
+const MOST_PAIRS = 3;
+
+const SEPARATOR = "\u001f";
+
+/** The key by several columns of each row; "" where one of them is empty. */
+function keysOf(rows: readonly (readonly string[])[], columns: readonly number[]): string[] {
+  return rows.map((cells) => {
+    const parts = columns.map((c) => plainWords(cells[c] ?? ""));
+    return parts.includes("") ? "" : parts.join(SEPARATOR);
+  });
+}
+
+function countsOf(keys: readonly string[]): Map<string, number> {
+  const counts = new Map<string, number>();
+  for (const key of keys) if (key !== "") counts.set(key, (counts.get(key) ?? 0) + 1);
+  return counts;
+}
+
+/** Keys that several rows have, and how many rows these are. */
+function repeatedIn(counts: ReadonlyMap<string, number>): { keys: number; entries: number } {
+  let [keys, entries] = [0, 0];
+  for (const n of counts.values()) {
+    if (n < 2) continue;
+    keys++;
+    entries += n;
+  }
+  return { keys, entries };
+}
+
+/** Finds by which field records find their entries in a list, from names and from what both have; and what it would fill. */
+export function proposeLookUp({ fields, rows }: AskingRecords, list: ListToAsk): LookUpProposal {
+  const names = fields.map(
+    (f) => new Set([f.name, f.title ?? "", ...(f.also ?? [])].filter((n) => n !== "").map(plainName)),
+  );
+  const given = fields.map((_, f) => new Set(keysOf(rows, [f]).filter((k) => k !== "")));
+  const columns = list.columns.map((_, c) => countsOf(keysOf(list.entries, [c])));
+  const pairs = fields.flatMap((field, f) =>
+    list.columns.flatMap((column, c) => {
+      const [different, counts] = [given[f]!, columns[c]!];
+      let found = 0;
+      for (const value of different) if (counts.has(value)) found++;
+      const share = different.size === 0 ? 0 : found / different.size;
+      const alike = names[f]!.has(plainName(column));
+      const enough = share >= (alike ? SOME_FOUND : MOST_FOUND) && (alike || found >= FEW_VALUES);
+      const near = alike && different.size > 0 && !enough;
+      if (!enough && !near) return [];
+      const once = 1 - repeatedIn(counts).entries / Math.max(1, list.entries.length);
+      const why = [
+        `${grouped(found)} of ${counted(different.size, "different value")} of ${field.name} ${found === 1 ? "is" : "are"} in the column ${column}`,
+        once === 1 ? "each entry has another" : `${Math.floor(once * 100)} % of the entries have one of their own`,
+        ...(alike ? ["the names are alike"] : []),
+      ].join("; ");
+      const score = (share + (alike ? NAMES_ALIKE : 0)) * (0.25 + 0.75 * once) * (found >= FEW_VALUES ? 1 : 0.5);
+      return [{ f, c, score, enough, pair: { field: field.name, column, different: different.size, found, why } }];
+    }),
+  );
+  pairs.sort((x, y) => Number(y.enough) - Number(x.enough) || y.score - x.score);
+  const best = pairs[0];
+  if (!best) return { by: [], how: "exact", bring: {}, repeated: { keys: 0, entries: 0 }, other: null };
+  const chosen = [best];
+  if (best.enough) {
+    const foundBy = (of: readonly { f: number; c: number }[]): number => {
+      const known = countsOf(
+        keysOf(
+          list.entries,
+          of.map((p) => p.c),
+        ),
+      );
+      return keysOf(
+        rows,
+        of.map((p) => p.f),
+      ).filter((k) => known.has(k)).length;
+    };
+    let repeated = repeatedIn(columns[best.c]!).entries;
+    for (const next of pairs.slice(1)) {
+      if (chosen.length === MOST_PAIRS || repeated <= REPEATED * list.entries.length) break;
+      if (!next.enough || chosen.some((p) => p.f === next.f || p.c === next.c)) continue;
+      const more = [...chosen, next];
+      const left = repeatedIn(
+        countsOf(
+          keysOf(
+            list.entries,
+            more.map((p) => p.c),
+          ),
+        ),
+      ).entries;
+      if (left >= repeated / 2 || foundBy(more) < STILL_FOUND * foundBy(chosen)) continue;
+      chosen.push(next);
+      repeated = left;
+    }
+  }
+  const asked = new Set(chosen.map((p) => p.f));
+  const bring = Object.fromEntries(
+    fields.flatMap((field, f) => {
+      if (asked.has(f) || given[f]!.size > 0) return [];
+      const column = list.columns.find((c, i) => names[f]!.has(plainName(c)) && !chosen.some((p) => p.c === i));
+      return column === undefined ? [] : [[field.name, column]];
+    }),
+  );
+  return {
+    by: chosen.map((p) => p.pair),
+    how: best.enough ? "exact" : "scored",
+    bring,
+    repeated: repeatedIn(
+      countsOf(
+        keysOf(
+          list.entries,
+          chosen.map((p) => p.c),
+        ),
+      ),
+    ),
+    other: pairs.find((p) => !chosen.includes(p))?.pair ?? null,
+  };
+}
+
+/** The limits of a look-up by score for records that ask it: from the list, and from how near to it what they ask for is. */
+export function proposeLimits(
+  { fields, rows }: AskingRecords,
+  lookUp: LookUp & { how: "scored" },
+  list: ListToAsk,
+): LookUpLimits | null {
+  if (lookUp.by.some((b) => columnOf(list, b.column) < 0)) return null;
+  const { least: _, lead: __, bring: ___, ...open } = lookUp;
+  const ask = prepareLookUp(lookUpSchema.parse({ ...open, bring: {} }), { ...list, version: 0 });
+  const at = lookUp.by.map((b) => fields.findIndex((f) => f.name === b.field));
+  const different = new Map(
+    rows.map((row) => at.map((f) => row[f] ?? "")).map((values) => [values.join(SEPARATOR), values]),
+  );
+  return ask.likeness!.limitsOfAsked([...different.values()]);
+}

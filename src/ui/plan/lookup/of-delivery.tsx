@@ -1,0 +1,101 @@
+"use client";
+
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { likenessWords } from "@/core/lookup/limits.ts";
+import type { LookUp } from "@/core/lookup/schema.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import { lookUpOfDelivery } from "@/routes/feeds.ts";
+import { ask, problemOf } from "../../kit/api.ts";
+import { ProblemNote } from "../../kit/problem-note.tsx";
+import { counted } from "../../kit/words.ts";
+import { hasKey, repeatedWords, withKey } from "./of-delivery-words.ts";
+
+/** What the records of the latest delivery say about a look-up: by which fields they find their entries, and how near they are to them. */
+export function OfDelivery({
+  plan,
+  lookUp,
+  set,
+  fresh,
+}: {
+  plan: Plan;
+  lookUp: LookUp;
+  set: (lookUp: LookUp) => void;
+  fresh: boolean;
+}) {
+  const [asked, setAsked] = useState(fresh);
+  const { data, error, isFetching } = useQuery({
+    queryKey: [
+      "look-up of the delivery",
+      plan.feed,
+      plan.read,
+      plan.cleanse,
+      lookUp.list,
+      lookUp.file,
+      lookUp.how,
+      lookUp.by,
+    ],
+    queryFn: () => ask(lookUpOfDelivery, { params: { feed: plan.feed }, body: { document: plan, lookUp } }),
+    enabled: asked && lookUp.how !== "range",
+    staleTime: 60_000,
+    retry: false,
+    placeholderData: (before) => before,
+  });
+  // What has just been put there takes the proposal once; what somebody has set is left to them.
+  const take = useRef(fresh);
+  useEffect(() => {
+    if (!data || !take.current) return;
+    take.current = false;
+    if (data.by.length > 0) set(withKey(lookUp, data));
+  }, [data, lookUp, set]);
+  if (lookUp.how === "range") return null;
+  return (
+    <>
+      <span className="faint pt-1">its records say</span>
+      <div className="max-w-[46rem] pt-1">
+        {!asked && (
+          <button type="button" className="plain" onClick={() => setAsked(true)}>
+            ask the latest delivery
+          </button>
+        )}
+        {isFetching && !data && <span className="faint">Its records are held against the list …</span>}
+        {error && <ProblemNote problem={problemOf(error)} />}
+        {data && (
+          <>
+            {data.by.length === 0 && (
+              <p>
+                No field has values in common with a column of the list, in {counted(data.records, "record")} of the
+                latest delivery.
+              </p>
+            )}
+            {data.by.map((p) => (
+              <p key={p.field}>{p.why}.</p>
+            ))}
+            {data.other && !hasKey(lookUp, data) && <p className="faint">Next best: {data.other.why}.</p>}
+            {repeatedWords(data.repeated) && <p>{repeatedWords(data.repeated)}</p>}
+            {data.by.length > 0 && !hasKey(lookUp, data) && (
+              <button type="button" className="plain" onClick={() => set(withKey(lookUp, data))}>
+                find entries by {data.by.map((p) => p.field).join(" and ")}
+              </button>
+            )}
+            {data.limits && lookUp.how === "scored" && (
+              <p>
+                {likenessWords(data.limits)}{" "}
+                {data.limits.right !== null &&
+                  (data.limits.least !== lookUp.least || data.limits.lead !== lookUp.lead) && (
+                    <button
+                      type="button"
+                      className="plain"
+                      onClick={() => set({ ...lookUp, least: data.limits!.least, lead: data.limits!.lead })}
+                    >
+                      take these limits
+                    </button>
+                  )}
+              </p>
+            )}
+          </>
+        )}
+      </div>
+    </>
+  );
+}
