@@ -7,6 +7,7 @@ import { withWordLists, wordListsOf } from "@/core/match/word-lists.ts";
 import type { LimitsInUse } from "@/core/match/match.ts";
 import type { PairModel } from "@/core/match/model/model.ts";
 import type { MatchField, MatchSection } from "@/core/match/schema.ts";
+import type { Answers } from "@/core/match/model/measured.ts";
 import type { Decision } from "@/core/match/resolve.ts";
 import { readReference, versionAsked } from "./references.ts";
 import type { Queryable } from "./db.ts";
@@ -104,6 +105,23 @@ export async function countPairs(
        count(distinct (p.load, p.record)) filter (where w.state = 'waiting')::int as records
      from sieve.match_pair p join sieve.waiting w on w.load = p.load and w.record = p.record where ${WHERE}`,
     [feed ?? null, load ?? null],
+  );
+  return rows[0]!;
+}
+
+/** What people said about the pairs of a load, beside what their scores said. */
+export async function answersAbout(db: Queryable, load: number): Promise<Answers> {
+  const { rows } = await db.query<Answers>(
+    `select count(*) filter (where p.decided_at is not null)::int as answered,
+       count(*) filter (where p.decided_at is not null and p.decision = 'same')::int as same,
+       coalesce(sum(p.score / 100) filter (where p.decided_at is not null), 0)::float8 as expected,
+       count(*) filter (where p.decided_at is not null and (p.score >= 50) <> (p.decision = 'same'))::int as otherwise,
+       count(*) filter (where p.band = 'same')::int as joined,
+       count(*) filter (where p.band = 'same' and p.decided_at is null and exists (select from sieve.match_decision d
+         where d.feed = p.feed and d.low = least(p.own_mark, p.other_mark) and d.high = greatest(p.own_mark, p.other_mark)
+           and d.decision = 'different'))::int as parted
+     from sieve.match_pair p where p.load = $1`,
+    [load],
   );
   return rows[0]!;
 }

@@ -6,7 +6,7 @@ import { drawPairs, type Pool } from "@/core/match/pairs/draw.ts";
 import { Likeness, levelsOf } from "@/core/match/pairs/likeness.ts";
 import { RecordPairs, frequenciesOf } from "@/core/match/pairs/record-pairs.ts";
 import { Matcher, limitsOf } from "@/core/match/match.ts";
-import { measuredWords, wilson, withMore } from "@/core/match/model/measured.ts";
+import { answersWords, measuredWords, wilson, withMore } from "@/core/match/model/measured.ts";
 import { NO_RIVALS, weighRivals } from "@/core/match/model/rivals.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import { scoreOf } from "@/core/match/model/score.ts";
@@ -227,6 +227,15 @@ describe("what is measured", () => {
     const { now, then } = withMore(9, 10, 20);
     expect(then).toBeLessThan(now);
     expect(withMore(0, 0, 20).now).toBe(1);
+  });
+
+  it("is set beside what the scores had expected", () => {
+    const answers = { answered: 20, same: 14, expected: 11.3, otherwise: 4, joined: 310, parted: 2 };
+    expect(answersWords(answers)).toEqual([
+      "14 of 20 answered questions were the same, where the scores had expected 11; people said otherwise than was likelier in 4 (20 %).",
+      "2 of 310 pairs that were joined without a question were taken apart.",
+    ]);
+    expect(answersWords({ ...answers, answered: 0, parted: 0 })).toEqual([]);
   });
 });
 

@@ -4,7 +4,7 @@ import { putBack, splitMember } from "@/engine/match/clusters.ts";
 import { decidePairs, withdrawPairs } from "@/engine/match/decide.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
 import { askForTrial, type Load } from "@/store/loads.ts";
-import { askedPairs, countPairs, loadClusters } from "@/store/matches.ts";
+import { answersAbout, askedPairs, countPairs, loadClusters } from "@/store/matches.ts";
 import { makeReference, whereUsed } from "@/store/references.ts";
 import { PERSON_FIELDS, miswritten, peopleWithRepeats, type Person } from "../../demo/people.ts";
 import { Random } from "../../demo/random.ts";
@@ -89,6 +89,11 @@ describe("a feed of people", () => {
     expect(merged).toMatchObject({ record: two!.record, state: "merged", problem: null });
     expect(await count()).toBe(before + 1);
     expect((await countPairs(db, { load: first.id })).open).toBe(asked.length - 2);
+    expect(await answersAbout(db, first.id)).toMatchObject({
+      ...{ answered: 2, same: 1, parted: 0 },
+      otherwise: Number(one!.score >= 50) + Number(two!.score < 50),
+      expected: expect.closeTo((one!.score + two!.score) / 100, 4) as number,
+    });
     expect(await withdrawPairs(db, [two!.id], "Ines")).toMatchObject([{ state: "waiting" }]);
     expect(JSON.stringify(await rows(db, "people", "no"))).toBe(state);
     expect(await withdrawPairs(db, [one!.id], "Ines")).toMatchObject([{ state: "waiting" }]);
@@ -226,7 +231,9 @@ describe("a feed of people that are compared with a list of known ones", () => {
     const [split] = await loadClusters(db, load.id, -1, 1);
     expect(split!.members[at]!.split).toBe("Ines");
     expect(split!.origins).not.toContain(at);
+    expect((await answersAbout(db, load.id)).parted).toBeGreaterThan(0);
     await putBack(db, load.id, cluster!.first, at, "Ines");
+    expect((await answersAbout(db, load.id)).parted).toBe(0);
     expect(await rows(db, "registered", "no")).toEqual(before);
   });
 

@@ -1,4 +1,5 @@
 import { numbersFrom } from "../kernel/random.ts";
+import { wilson } from "../match/model/measured.ts";
 import type { NearestEntry } from "./nearest.ts";
 
 /**
@@ -62,11 +63,11 @@ const FEW = 5;
 const LETTERS = "abcdefghijklmnopqrstuvwxyz";
 
 /**
- * A share as it may well be: one standard error above what was seen (the score interval of Wilson, 1927). The
+ * A share as it may well be: one standard error above what was seen (Wilson, 1927). The
  * limits are chosen among many, and those whose errors happened not to be seen would be chosen too often.
  */
 function most(seen: number, of: number): number {
-  return (seen + 0.5 + Math.sqrt((seen * (of - seen)) / of + 0.25)) / (of + 1);
+  return wilson(seen, of, 1)?.high ?? 1;
 }
 
 /** A text with one slip: a letter that is another, is missing, is too many, or has changed places with the next. */

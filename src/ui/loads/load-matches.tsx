@@ -1,7 +1,7 @@
 import { printCheck } from "@/core/check/identity.ts";
 import { likenessWords } from "@/core/lookup/limits.ts";
 import { DOUBT_WORDS, limitsWords } from "@/core/match/model/doubts.ts";
-import { measuredWords } from "@/core/match/model/measured.ts";
+import { answersWords, measuredWords, type Answers } from "@/core/match/model/measured.ts";
 import { estimateOf } from "@/core/match/metrics.ts";
 import Link from "next/link";
 import type { LoadReport } from "@/core/report/report.ts";
@@ -112,11 +112,13 @@ export function LoadMatches({
   report,
   clusters,
   open,
+  answers,
 }: {
   load: number;
   report: LoadReport;
   clusters: number;
   open: number;
+  answers: Answers;
 }) {
   const { matches } = report;
   if (!matches) return null;
@@ -158,6 +160,11 @@ export function LoadMatches({
       <ScoreChart scores={matches.scores} limits={matches.limits} title="Candidate pairs by score" />
       <p className="mt-1 max-w-prose">{sentence(limitsWords(matches.limits, estimate))}</p>
       {measured && <p className="mt-1 max-w-prose">{sentence(`measured from the limit on: ${measured}`)}</p>}
+      {answersWords(answers).map((words) => (
+        <p key={words} className="mt-1 max-w-prose">
+          {words}
+        </p>
+      ))}
       {estimate.doubts.map((doubt) => (
         <p key={doubt} className="mt-1 max-w-prose border-l-4 border-[var(--ochre)] pl-2">
           {DOUBT_WORDS[doubt]}

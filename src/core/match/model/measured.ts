@@ -1,3 +1,5 @@
+import { counted, grouped } from "../../kernel/problem.ts";
+
 /** A share that was counted, with the interval in which it is likely to be. */
 export interface Interval {
   readonly share: number;
@@ -8,12 +10,12 @@ export interface Interval {
 /** The normal deviate of 95 of 100. */
 const Z = 1.959964;
 
-/** The share of `right` among `all`, with its interval of 95 % (Wilson 1927); null where there is nothing to count. */
-export function wilson(right: number, all: number): Interval | null {
+/** The share of `right` among `all`, with its interval of `z` normal deviates, of 95 % unless said (Wilson 1927); null where there is nothing to count. */
+export function wilson(right: number, all: number, z = Z): Interval | null {
   if (all === 0) return null;
   const share = right / all;
-  const middle = (share + (Z * Z) / (2 * all)) / (1 + (Z * Z) / all);
-  const half = (Z / (1 + (Z * Z) / all)) * Math.sqrt((share * (1 - share)) / all + (Z * Z) / (4 * all * all));
+  const middle = (share + (z * z) / (2 * all)) / (1 + (z * z) / all);
+  const half = (z / (1 + (z * z) / all)) * Math.sqrt((share * (1 - share)) / all + (z * z) / (4 * all * all));
   return { share, low: Math.max(0, middle - half), high: Math.min(1, middle + half) };
 }
 
@@ -31,4 +33,34 @@ export function withMore(right: number, all: number, more: number): { now: numbe
   const width = (at: Interval | null): number => (at ? at.high - at.low : 1);
   const share = all === 0 ? 0.5 : right / all;
   return { now: width(wilson(right, all)), then: width(wilson((all + more) * share, all + more)) };
+}
+
+/** What people said about the pairs of a load, beside what their scores said. */
+export interface Answers {
+  /** Questions that were answered, those of them that are the same, and how many the scores had expected to be. */
+  readonly answered: number;
+  readonly same: number;
+  readonly expected: number;
+  /** Answers that are another than what was the likelier by the score. */
+  readonly otherwise: number;
+  /** Pairs that were joined without a question, and those of them that people have taken apart. */
+  readonly joined: number;
+  readonly parted: number;
+}
+
+/** How people's answers differ from the scores, in sentences; none where nobody has answered or looked. */
+export function answersWords({ answered, same, expected, otherwise, joined, parted }: Answers): string[] {
+  const share = (n: number, of: number): string => `${Math.round((100 * n) / of)} %`;
+  return [
+    ...(answered > 0
+      ? [
+          `${grouped(same)} of ${counted(answered, "answered question")} ${same === 1 ? "was" : "were"} the same, where the scores had expected ${grouped(Math.round(expected))}; people said otherwise than was likelier in ${grouped(otherwise)} (${share(otherwise, answered)}).`,
+        ]
+      : []),
+    ...(joined > 0 && parted > 0
+      ? [
+          `${grouped(parted)} of ${counted(joined, "pair")} that ${joined === 1 ? "was" : "were"} joined without a question ${parted === 1 ? "was" : "were"} taken apart.`,
+        ]
+      : []),
+  ];
 }
