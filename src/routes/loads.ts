@@ -101,12 +101,18 @@ export const undoLoad = declare("POST /api/loads/{id}/undo", {
 });
 
 export const changeClusters = declare("POST /api/loads/{id}/clusters", {
-  about: "`split` a member off, put it `back`, or `join` two clusters; remembered by loads to come",
+  about:
+    "`split` a member off, put it `back`, `join` two clusters, or put the `row` of the target that has a key to one, whichever load wrote it; remembered by loads to come",
   params: id,
   body: z.discriminatedUnion("act", [
     z.object({ act: z.literal("split"), first: z.int().min(0), at: z.int().min(1) }),
     z.object({ act: z.literal("back"), first: z.int().min(0), at: z.int().min(1) }),
     z.object({ act: z.literal("join"), first: z.int().min(0), other: z.int().min(0) }),
+    z.object({
+      act: z.literal("row"),
+      first: z.int().min(0),
+      key: z.array(z.string().max(1000)).min(1).max(16).describe("Values of the key's fields, in the plan's order"),
+    }),
   ]),
   answer: z.object({
     stays: z
@@ -114,5 +120,5 @@ export const changeClusters = declare("POST /api/loads/{id}/clusters", {
       .readonly()
       .describe("fields of the kept row that somebody has changed since, which stay as they are"),
   }),
-  problems: ["no-cluster", "no-member", "row-gone", "row-changed", "row-refused"],
+  problems: ["no-cluster", "no-member", "no-record", "row-gone", "row-changed", "row-refused"],
 });

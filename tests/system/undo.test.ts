@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { joinClusters, putBack, splitMember } from "@/engine/match/clusters.ts";
+import { joinClusters, joinRow, putBack, splitMember } from "@/engine/match/clusters.ts";
 import { decidePairs, withdrawPairs } from "@/engine/match/decide.ts";
 import { releaseRecords } from "@/engine/release/release.ts";
 import { cannotUndo } from "@/engine/undo/kept.ts";
@@ -74,6 +74,17 @@ describe("a load is undone as a whole", () => {
     const three = await loadNow(db, "replaces", "id,n\nd,4\ne,5\n");
     expect(await all("replaces")).toEqual([`d4/${three.id}`, `e5/${three.id}`]);
     await undoLoad(db, three.id, "x", "t");
+    expect(await all("replaces")).toEqual(before);
+    // What was there before a load that replaced it all can only be undone after it.
+    const other = await loadNow(db, "replaces", "id,n\nf,6\n");
+    const last = await loadNow(db, "replaces", "id,n\ng,7\n");
+    await expect(undoLoad(db, other.id, "x", "t")).rejects.toThrow(
+      `Load ${last.id} has replaced the whole target since.`,
+    );
+    expect(await all("replaces")).toEqual([`g7/${last.id}`]);
+    await undoLoad(db, last.id, "x", "t");
+    expect(await all("replaces")).toEqual([`f6/${other.id}`]);
+    await undoLoad(db, other.id, "x", "t");
     expect(await all("replaces")).toEqual(before);
     const four = await loadNow(db, "replaces", "id,n\na,9\na,9\n");
     expect(four).toMatchObject({ inserted: 1, held: 1 });
@@ -257,6 +268,81 @@ describe("a cluster", () => {
     expect(await townOf(1)).toBe("Upper Quill");
     await withdrawPairs(db, [put(3, 1)], "t");
     expect(await townOf(1)).toBe("Cray");
+  });
+
+  it("takes in rows of the target that other loads wrote, with all that they were made of, and gives them back", async () => {
+    const { db } = system;
+    await newFeed(db, "across", fields, { key: ["id"] }, { match, gates: [] });
+    const now = async () =>
+      (await rows(db, "across", "id")).map((r) => [r["id"], r["name"], r["town"] ?? ""].join("|"));
+    const head = "id,name,town,born\n";
+    const one = await loadNow(
+      db,
+      "across",
+      `${head}a,Ivo Drewe,,1950-01-01\nb,Ivo Drewe,Brindle,1950-01-01\nx,Ann Fell,Cray,1960-01-01\n`,
+    );
+    const two = await loadNow(db, "across", `${head}c,Ivor Druwe,,1950-01-02\nd,Ivor Druwe,Upper Quill,1950-01-02\n`);
+    const before = ["a|Ivo Drewe|Brindle", "c|Ivor Druwe|Upper Quill", "x|Ann Fell|Cray"];
+    expect(await now()).toEqual(before);
+    const [later] = await loadClusters(db, two.id);
+    const put = (key: string[]) => joinRow(db, two.id, later!.first, key, "Ines");
+    await expect(put(["nobody"])).rejects.toMatchObject({ code: "no-record" });
+    await expect(put(["c"])).rejects.toMatchObject({ code: "usage" });
+    await expect(put(["a", "b"])).rejects.toMatchObject({ code: "usage" });
+    // A row that was made of several records of another load, and one of a single record.
+    await put(["a"]);
+    expect(await now()).toEqual(["c|Ivor Druwe|Upper Quill", "x|Ann Fell|Cray"]);
+    expect(await loadClusters(db, one.id)).toEqual([]);
+    const [joined] = await loadClusters(db, two.id);
+    expect(joined!.members.map((m) => [m.values[0], m.row?.[0] ?? null])).toEqual([
+      ["c", null],
+      ["d", null],
+      ["a", one.id],
+      ["b", one.id],
+    ]);
+    await put(["x"]);
+    expect(await now()).toEqual(["c|Ivor Druwe|Upper Quill"]);
+    // One of another load is split off as the row that it was.
+    const at = (await loadClusters(db, two.id))[0]!.members.findIndex((m) => m.values[0] === "x");
+    await splitMember(db, two.id, later!.first, at, "Ines");
+    expect(await now()).toEqual(["c|Ivor Druwe|Upper Quill", "x|Ann Fell|Cray"]);
+    const written = await db.query<{ id: number; kind: string }>(
+      "select id, kind from sieve.writing where feed = 'across' and undone_by is null order by id desc",
+    );
+    for (const { id } of written.rows.filter((w) => w.kind === "join" || w.kind === "split"))
+      await undoWriting(db, id, { reason: "x", by: "t" });
+    expect(await now()).toEqual(before);
+    expect((await loadClusters(db, one.id)).map((c) => c.members.length)).toEqual([2]);
+    // Joined again: an undo of the load whose cluster it is brings back the other's row.
+    await put(["a"]);
+    await undoLoad(db, two.id, "x", "t");
+    expect(await now()).toEqual(["a|Ivo Drewe|Brindle", "x|Ann Fell|Cray"]);
+    expect(await loadClusters(db, one.id)).toHaveLength(1);
+  });
+
+  it("are not lost where the load that a joined row came from is undone", async () => {
+    const { db } = system;
+    await newFeed(db, "across_back", fields, { key: ["id"] }, { match, gates: [] });
+    const now = async () => (await rows(db, "across_back", "id")).map((r) => r["id"]);
+    const head = "id,name,town,born\n";
+    const one = await loadNow(db, "across_back", `${head}a,Ivo Drewe,,1950-01-01\nq,Ann Fell,Cray,1960-01-01\n`);
+    const two = await loadNow(
+      db,
+      "across_back",
+      `${head}c,Ivor Druwe,,1950-01-02\nd,Ivor Druwe,Upper Quill,1950-01-02\n`,
+    );
+    const [later] = await loadClusters(db, two.id);
+    await joinRow(db, two.id, later!.first, ["a"], "Ines");
+    expect(await now()).toEqual(["c", "q"]);
+    await undoLoad(db, one.id, "x", "t");
+    expect(await now()).toEqual(["c"]);
+    const written = await db.query<{ id: number }>(
+      "select id from sieve.writing where feed = 'across_back' and kind = 'join'",
+    );
+    const { left } = await previewUndo(db, written.rows[0]!.id, {});
+    expect(left).toMatchObject({ undone: 1 });
+    await undoLoad(db, two.id, "x", "t");
+    expect(await now()).toEqual([]);
   });
 
   it("keeps what somebody has changed in its rows since, whatever is split off, put back or joined", async () => {

@@ -8,7 +8,7 @@ export type UndoDoes = (typeof UNDO_DOES)[number];
  * Why a row is left as it is. A person may say of the first three that it is undone all the same; the
  * others would take something from another table or break a rule of the target.
  */
-export const LEFT_BECAUSE = ["changed", "gone", "another", "referred", "rule"] as const;
+export const LEFT_BECAUSE = ["changed", "gone", "another", "undone", "referred", "rule"] as const;
 export type LeftBecause = (typeof LEFT_BECAUSE)[number];
 
 /** What a held record is by now. */

@@ -254,6 +254,34 @@ export async function putBack(db: Db, load: number, first: number, at: number, b
   });
 }
 
+/** A record of the target, alone or of several, that is to be put to a cluster. */
+interface Joining {
+  /** The load and the first record of its cluster; null for a row that is of none. */
+  readonly cluster: readonly [number, number] | null;
+  readonly place: readonly [number, number];
+  readonly members: readonly ClusterMember[];
+  /** What its row was left with. */
+  readonly left: readonly string[];
+}
+
+/** Puts a record of the target to a cluster: its row goes, and that both are the same is known to all loads to come. */
+async function join(on: Open, one: Cluster, joining: Joining, by: string): Promise<ClusterChanged> {
+  const { client, writing } = on;
+  const row = await rowAt(on, joining.place, joining.left);
+  assertAsLeft(on, row, joining.left);
+  await noteCluster(on, one.first);
+  await removeAt(on, row.at);
+  if (joining.cluster) {
+    const [load, first] = joining.cluster;
+    await noteRows(client, writing.id, [await rowNow(client, "cluster", { load, first })]);
+    await client.query("delete from sieve.cluster where load = $1 and first = $2", [load, first]);
+  }
+  const changed = await keepAgain(on, one, [...one.members, ...joining.members]);
+  await decide(on, one.members[0]!, joining.members[0]!, "same", by);
+  await writing.end();
+  return changed;
+}
+
 /**
  * Makes one cluster of two: the members of the second are put to the first, its row goes from the
  * target, and that both are the same is known to all loads to come. Throws `row-changed` where that row has been
@@ -270,15 +298,91 @@ export async function joinClusters(
   return await transaction(db, async (client) => {
     const on = await open(client, load, "join", by);
     const [one, two] = [await clusterOf(on, first), await clusterOf(on, other)];
-    const row = await rowAt(on, placeOf(on, two.members[0]!), two.kept);
-    assertAsLeft(on, row, two.kept);
-    await noteCluster(on, first);
-    await noteCluster(on, other);
-    await removeAt(on, row.at);
-    await client.query("delete from sieve.cluster where load = $1 and first = $2", [load, other]);
-    const changed = await keepAgain(on, one, [...one.members, ...two.members]);
-    await decide(on, one.members[0]!, two.members[0]!, "same", by);
-    await on.writing.end();
-    return changed;
+    const place = placeOf(on, two.members[0]!);
+    return await join(on, one, { cluster: [load, other], place, members: two.members, left: two.kept }, by);
   });
+}
+
+/**
+ * Puts the row of the target that has a key to a cluster, with all records that it was made of, whichever load
+ * wrote it. Throws `no-record` where no row has the key, `row-changed` as joining does.
+ * @param key by field of the load's key
+ */
+export async function joinRow(
+  db: Db,
+  load: number,
+  first: number,
+  key: readonly string[],
+  by: string,
+): Promise<ClusterChanged> {
+  return await transaction(db, async (client) => {
+    const on = await open(client, load, "join", by);
+    const one = await clusterOf(on, first);
+    const joining = await rowOfKey(on, key);
+    const [ownLoad, ownRecord] = placeOf(on, one.members[0]!);
+    if (joining.place[0] === ownLoad && joining.place[1] === ownRecord) {
+      throw new SieveError("usage", `The row ${key.join(", ")} is the one of this cluster.`, {
+        hint: "Give the key of another row.",
+      });
+    }
+    return await join(on, one, joining, by);
+  });
+}
+
+/** The row that has a key, with the members of its cluster where it was made of several records. */
+async function rowOfKey(on: Open, key: readonly string[]): Promise<Joining> {
+  const { client, compiled } = on;
+  const { plan, fields } = compiled;
+  const said = key.join(", ");
+  if (key.length !== plan.load.key.length) {
+    throw new SieveError(
+      "usage",
+      `The key is ${listed(plan.load.key) || "of no field"}, and ${said || "nothing"} was given.`,
+    );
+  }
+  const types = await columnsByName(client, tableOf(plan));
+  const now = fields.map((f) => `coalesce(t.${ident(f.name)}::text, '')`);
+  const has = plan.load.key.map(
+    (name, i) => `t.${ident(name)} = nullif($1::jsonb->>${i}, '')::${types.get(name)?.type ?? "text"}`,
+  );
+  const { rows } = await client.query<{ load: number | null; record: number | null; values: string[] }>(
+    `select t._load as load, t._record as record, array[${now.join(", ")}] as values from ${tableOf(plan)} t
+     where ${has.join(" and ")} limit 2`,
+    [JSON.stringify(key)],
+  );
+  const row = rows[0];
+  if (!row || rows.length > 1) {
+    const problem = row
+      ? `Several rows of the target have the key ${said}.`
+      : `No row of the target has the key ${said}.`;
+    throw new SieveError("no-record", problem, { hint: `Give ${listed(plan.load.key)} as the target has it.` });
+  }
+  if (row.load === null || row.record === null) {
+    throw new SieveError("row-gone", `The row ${said} was written by no load, so it can't be put to a cluster.`);
+  }
+  const place = [row.load, row.record] as const;
+  // The latest load that made something of the row: an earlier cluster of it is a member there.
+  const found = await client.query<Cluster & { load: number; names: string[] }>(
+    `select c.load, c.first, c.members, c.kept, c.origins,
+       array(select f->>'name' from jsonb_array_elements(p.document->'contract'->'fields') with ordinality as x (f, n) order by n) as names
+     from sieve.cluster c join sieve.load l on l.id = c.load join sieve.plan p on p.id = l.plan
+     where l.feed = $3 and l.state = 'loaded' and ((c.load = $1 and c.first = $2 and jsonb_typeof(c.members->0->'row') = 'null')
+       or c.members->0->'row' = jsonb_build_array($1::int, $2::int))
+     order by c.load desc limit 1 for update of c`,
+    [...place, on.feed],
+  );
+  const cluster = found.rows[0];
+  if (!cluster) {
+    return { cluster: null, place, left: row.values, members: [{ record: null, row: [...place], values: row.values }] };
+  }
+  // The other load's plan may have had other fields, or these in another order.
+  const asHere = (values: readonly string[]): string[] =>
+    fields.map((f) => values[cluster.names.indexOf(f.name)] ?? "");
+  const members = cluster.members.map((m): ClusterMember => ({
+    ...m,
+    record: null,
+    row: m.row ?? (m.record === null ? null : [cluster.load, m.record]),
+    values: asHere(m.values),
+  }));
+  return { cluster: [cluster.load, cluster.first], place, members, left: asHere(cluster.kept) };
 }

@@ -41,6 +41,18 @@ export async function cannotUndoWriting(db: Queryable, w: Written): Promise<{ me
       return { message: `Writing ${w.id} was undone by writing ${undo.id}.`, hint: "That one can be undone in turn." };
     }
   }
+  const { rows: replaced } = await db.query<{ load: number }>(
+    `select w.load from sieve.writing w join sieve.plan p on p.id = w.plan
+     where w.target = $1 and w.turn > $2 and w.kind = 'load' and w.undone_by is null and p.document->'load'->>'mode' = 'replace'
+     order by w.turn limit 1`,
+    [w.target, w.turn],
+  );
+  if (replaced[0]) {
+    return {
+      message: `Load ${replaced[0].load} has replaced the whole target since.`,
+      hint: "Nothing of what was there before is left to be undone; undo that load first.",
+    };
+  }
   // The first, from this one on, that changed rows which are not kept as they were.
   const { rows } = await db.query<{ id: number; undo: string | null }>(
     `select w.id, p.document->'load'->>'undo' as undo from sieve.writing w join sieve.plan p on p.id = w.plan

@@ -63,7 +63,7 @@ export async function previewUndo(
   const fault = await cannotUndoWriting(db, main);
   if (fault) throw new SieveError("cannot-undo", fault.message, { hint: fault.hint });
   const does: Record<UndoDoes, number> = { remove: 0, "put back": 0, "bring back": 0 };
-  const left: Record<LeftBecause, number> = { changed: 0, gone: 0, another: 0, referred: 0, rule: 0 };
+  const left: Record<LeftBecause, number> = { changed: 0, gone: 0, another: 0, undone: 0, referred: 0, rule: 0 };
   let columns: string[] = [];
   const from = filter.from ?? 0;
   /** Which rows may be wanted, those first that are shown if there are any. */

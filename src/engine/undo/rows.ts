@@ -83,6 +83,11 @@ export async function findRows(client: Client, victim: Written, plan: Plan, ours
   const stands = `t.${ident(WRITING)} is not distinct from ${left} and ${mine}`;
   // A row in the place of one that was taken away; an undo puts none there.
   const replaced = victim.kind === "undo" ? "false" : stands;
+  // What it found there and was undone in the meantime would come back for nobody.
+  const undone =
+    victim.kind === "undo"
+      ? "null"
+      : `(select 'undone' from sieve.writing o where o.id = i.${ident(WRITING)} and o.undone_by is not null)`;
   const as = columns
     .filter((c) => ![WRITING, "_load", "_record"].includes(c.name))
     .map((c) => `t.${ident(c.name)}::text is not distinct from i.${ident(c.name)}::text`)
@@ -94,7 +99,7 @@ export async function findRows(client: Client, victim: Written, plan: Plan, ours
        case when i.${DID} = 'removed' and not coalesce(t.ctid is not null and ${replaced}, false) then 'bring back'
          when i.${DID} = 'made' then 'remove' else 'put back' end,
        case i.${DID}
-         when 'removed' then case when t.ctid is null or ${replaced} then null when ${as} then 'nothing' else 'another' end
+         when 'removed' then case when t.ctid is null or ${replaced} then ${undone} when ${as} then 'nothing' else 'another' end
          when 'made' then case when t.ctid is null then 'nothing' when ${stands} then null else 'changed' end
          else case when t.ctid is null then 'gone' when ${stands} then null when ${as} then 'nothing' else 'changed' end
        end, ${by}, t."_load", t."_record"
@@ -156,7 +161,7 @@ export async function chooseRows({ client, plan, columns }: Undoing, over: OverC
              (select ${keyText(plan, "i")} from undo_images i where i."_ n" = u.img)) = any($1)`;
     await client.query(
       `update undo_rows u set go = true, does = case because when 'another' then 'put back' when 'gone' then 'bring back' else does end
-       where because in ('changed', 'another', 'gone')${some}`,
+       where because in ('changed', 'another', 'gone', 'undone')${some}`,
       over === "all" ? [] : [over],
     );
   }

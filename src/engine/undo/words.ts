@@ -10,6 +10,8 @@ export function leftWords(because: LeftBecause, by: number | null, detail: strin
       return "the row has been taken away since";
     case "another":
       return by === null ? "another program has put a row there since" : `writing ${by} has put a row there since`;
+    case "undone":
+      return "what had put the row there was undone since";
     case "referred":
       return detail;
     case "rule":
@@ -23,6 +25,7 @@ export function leftSummary(left: Readonly<Record<LeftBecause, number>>): string
     changed: "changed since",
     gone: "taken away since",
     another: "put there anew since",
+    undone: "of what was undone since",
     referred: "referred to by other tables",
     rule: "that a rule of the target keeps out",
   };

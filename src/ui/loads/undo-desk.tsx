@@ -32,6 +32,7 @@ const LEFT: Record<LeftBecause, { says: OneOrMany; decide: boolean }> = {
   changed: { says: ["row that was changed since", "rows that were changed since"], decide: true },
   gone: { says: ["row that was taken away since", "rows that were taken away since"], decide: true },
   another: { says: ["row that was put there anew since", "rows that were put there anew since"], decide: true },
+  undone: { says: ["row of what was undone since", "rows of what was undone since"], decide: true },
   referred: { says: ["row that other tables refer to", "rows that other tables refer to"], decide: false },
   rule: {
     says: ["row that would break a rule of the target", "rows that would break a rule of the target"],

@@ -10,18 +10,21 @@ import type { Cluster } from "@/store/matches.ts";
 import { ask } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 
-/** Clusters with their members as they came; a member can be split off, two clusters can be joined. */
+/** Clusters with their members as they came; a member can be split off, two clusters can be joined, and any row of the target with one of them. */
 export function ClusterTable({
   load,
   fields,
   clusters,
   open,
+  keyFields,
 }: {
   load: number;
   fields: readonly string[];
   clusters: readonly Cluster[];
   /** The load stands, so that its clusters can be changed. */
   open: boolean;
+  /** The fields of the target's key, by which a row of it is named. */
+  keyFields: readonly string[];
 }) {
   const router = useRouter();
   const [chosen, setChosen] = useState<readonly number[]>([]);
@@ -54,6 +57,26 @@ export function ClusterTable({
             {chosen.length === 2 ? "Join the two: they are one" : "Choose two clusters to join them"}
           </button>
         )}
+        {chosen.length === 1 && keyFields.length > 0 && (
+          <form
+            className="flex flex-wrap items-center gap-2"
+            onSubmit={(e) => {
+              e.preventDefault();
+              const given = new FormData(e.currentTarget);
+              make({ act: "row", first: chosen[0]!, key: keyFields.map((f) => String(given.get(f) ?? "").trim()) });
+            }}
+          >
+            <span>or put to it the row of the target with</span>
+            {keyFields.map((f) => (
+              <label key={f} className="flex items-center gap-1.5">
+                {f} <input name={f} required maxLength={1000} className="input input-sm !w-36 font-mono" />
+              </label>
+            ))}
+            <button type="submit" className="btn btn-line btn-sm" disabled={busy}>
+              Join
+            </button>
+          </form>
+        )}
       </p>
       <div className="mt-1 overflow-x-auto" tabIndex={0} role="region" aria-label="Clusters">
         <table className="ledger">
@@ -69,7 +92,7 @@ export function ClusterTable({
             <tbody key={c.first} className="border-t border-[var(--ink)]">
               <tr className="bg-[var(--shade)]">
                 <td className="font-semibold whitespace-nowrap">
-                  {open && clusters.length > 1 ? (
+                  {open ? (
                     <label className="flex cursor-pointer items-center gap-1.5">
                       <input
                         type="checkbox"

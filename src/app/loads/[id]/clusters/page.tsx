@@ -41,6 +41,7 @@ export default async function ClustersPage({
         fields={plan.fields.map((f) => f.title ?? f.name)}
         clusters={clusters}
         open={load.state === "loaded"}
+        keyFields={plan.key}
       />
       {clusters.length === PAGE && (
         <Link className="plain" href={`/loads/${id}/clusters?after=${clusters.at(-1)!.first}`}>
