@@ -5,7 +5,7 @@ import { sameValues, type Change, type Row } from "../support/model.ts";
 import { Sequence, runSequences, sequences } from "../support/sequence.ts";
 import type { System } from "../support/system.ts";
 
-const COUNT = 1000;
+const COUNT = 400;
 const KEYS = ["a", "b", "c", "d", "e"];
 
 const FIELDS = [
