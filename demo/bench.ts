@@ -22,6 +22,7 @@ import { undoWriting } from "@/engine/undo/undo.ts";
 import { listWritings } from "@/store/writings.ts";
 import { benchFormats, benchProfile } from "./bench-read.ts";
 import { benchCircumstances, benchComparators, benchLookUp, benchRepeats } from "./bench-match.ts";
+import { benchLikeness } from "./bench-likeness.ts";
 import { benchPlan, benchSteps, largePlan } from "./bench-cleanse.ts";
 import { Random } from "./random.ts";
 import { COLLECTORS, COUNTRIES, REMARKS, SITES, TAXA } from "./words.ts";
@@ -120,6 +121,7 @@ async function main(): Promise<void> {
     benchComparators(say);
     await benchLookUp(pool, COUNT / 10, COUNT / 100, rounds, say);
     await pool.end();
+    benchLikeness([11, 12], say);
     await benchCircumstances([11, 12], COUNT / 10, say);
     await benchRepeats([COUNT / 100, COUNT / 10, COUNT], say);
   }

@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { numbersFrom } from "@/core/kernel/random.ts";
 import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
 import { proposeLimits, proposeLookUp, type ListToAsk } from "@/core/map/propose-look-up.ts";
-import { hasKey, repeatedWords, withKey } from "@/ui/plan/lookup/of-delivery-words.ts";
+import { byScore, hasKey, repeatedWords, withKey } from "@/ui/plan/lookup/of-delivery-words.ts";
 
 const below = numbersFrom(7);
 const sites: ListToAsk = {
@@ -122,6 +122,7 @@ describe("a proposal that is taken", () => {
     expect(taken).toMatchObject({ how: "exact", by: [{ field: "station", column: "site code" }], none: "hold" });
     expect(taken.bring).toEqual({ site_name: "site_name", altitude: "no" });
     expect(hasKey(taken, proposal)).toBe(true);
+    expect(withKey(exact, proposal, ["site_name"]).bring).toEqual({ altitude: "altitude" });
   });
 
   it("by score takes limits that are known, and no other", () => {
@@ -132,6 +133,14 @@ describe("a proposal that is taken", () => {
       least: 80,
       lead: 2,
     });
+    // By another key, or only with other limits.
+    const names = lookUpSchema.parse({
+      ...exact,
+      how: "scored",
+      by: [{ field: "accession", column: "no", compare: "edit" }],
+    });
+    expect(withKey(names, scored)).toMatchObject({ how: "scored", by: [{ field: "station", column: "site code" }] });
+    expect(byScore(names, scored)).toMatchObject({ by: [{ field: "accession", compare: "edit" }], least: 80 });
     const unknown = withKey(exact, { ...scored, limits: { ...limits, right: null, unknown: "near" } });
     expect(unknown).not.toHaveProperty("least");
   });

@@ -51,9 +51,9 @@ const USUAL = { least: 85, lead: 3 };
 const TRIED = 500;
 /** Of a hundred entries with an error, so many have two. */
 const TWICE = 30;
-/** Every limit between these is looked at; below them nobody would speak of alike. */
+/** Every limit between these is looked at; below them nobody would speak of alike. With no lead at all it would be either of two. */
 const SCORES = { from: 50, to: 100, step: 1 };
-const LEADS = [0, 0.5, 1, 1.5, 2, 3, 4, 5, 6, 8, 10, 12, 15, 20, 25, 30];
+const LEADS = [0.1, 0.5, 1, 1.5, 2, 3, 4, 5, 6, 8, 10, 12, 15, 20, 25, 30];
 /** By which scores and leads answers are counted, to see which share of them have an entry. */
 const BINS = { score: [60, 68, 74, 80, 85, 90, 95], lead: [2, 5, 10, 18] };
 const ROUNDS = 60;

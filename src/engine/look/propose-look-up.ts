@@ -83,16 +83,11 @@ export async function proposedLookUp(
   const rows = await askingRows(db, delivery, { ...plan, lookup: [lookUp] }, told);
   const records = { fields: plan.contract.fields, rows };
   const proposal = proposeLookUp(records, list);
+  const pairs = proposal.by.map(({ field, column }) => ({ field, column, compare: "words" as const }));
+  // Also where it is by key, and some of the values are not in the list as they stand.
+  const byScore = proposal.how === "scored" || proposal.by.some((p) => p.found < p.different);
   const scored: LookUp | null =
-    lookUp.how === "scored"
-      ? lookUp
-      : proposal.how === "scored"
-        ? {
-            ...lookUp,
-            how: "scored",
-            by: proposal.by.map(({ field, column }) => ({ field, column, compare: "words" })),
-          }
-        : null;
+    lookUp.how === "scored" ? lookUp : byScore ? { ...lookUp, how: "scored", by: pairs } : null;
   return {
     ...proposal,
     records: rows.length,

@@ -2,19 +2,24 @@ import type { LookUp } from "@/core/lookup/schema.ts";
 import type { ProposedLookUp } from "@/engine/look/propose-look-up.ts";
 import { counted } from "../../kit/words.ts";
 
-/** The proposal’s key, as a look-up has it. */
-export function withKey(l: LookUp, { by, how, bring, limits }: ProposedLookUp): LookUp {
+/** The proposal’s key, as a look-up has it; `filled`: fields that other look-ups fill. */
+export function withKey(l: LookUp, { by, how, bring, limits }: ProposedLookUp, filled: readonly string[] = []): LookUp {
   const pairs = by.map(({ field, column }) => ({ field, column }));
-  const fills = { ...bring, ...l.bring };
+  const open = Object.entries(bring).filter(([field]) => !filled.includes(field));
+  const fills = { ...Object.fromEntries(open), ...l.bring };
   if (l.how === "range") return { ...l, bring: fills };
   if (how === "exact" && l.how === "exact") return { ...l, by: pairs, bring: fills };
-  const { how: _, by: __, bring: ___, ...rest } = l;
-  const { same: ____, ...common } = { same: undefined, ...rest };
+  return byScore({ ...l, how: "exact", by: pairs, bring: fills } as LookUp, { by, limits });
+}
+
+/** A look-up by score by the proposal’s key, unless it is by score already, with the limits that are known. */
+export function byScore(l: LookUp, { by, limits }: Pick<ProposedLookUp, "by" | "limits">): LookUp {
+  const { how: _, same: __, ...rest } = { same: undefined, ...l };
+  const pairs = by.map(({ field, column }) => ({ field, column, compare: "words" as const }));
   return {
-    ...common,
+    ...rest,
     how: "scored",
-    by: pairs.map((p) => ({ ...p, compare: "words" as const })),
-    bring: fills,
+    by: l.how === "scored" ? l.by : pairs,
     ...(limits && limits.right !== null && { least: limits.least, lead: limits.lead }),
   };
 }
