@@ -55,14 +55,14 @@ const FOLDERS = {
   "core/cleanse": { tests: ["parts", "parts-added", "steps", "locale", "unicode", "spellings"], heart: true },
   "core/check": { tests: ["sift", "between", "parts", "parts-added", "identity", "gates", "keys"], heart: true },
   "core/match": { tests: ["match", "match-report", "match-entries", "cluster", "match-model"], heart: true },
-  "core/lookup": { tests: ["lookup"], heart: false },
+  "core/lookup": { tests: ["lookup", "likeness", "propose-look-up"], heart: false },
   "core/gate": { tests: ["gates", "gates-of-counts", "parts", "new-gate"], heart: true },
   "core/plan": { tests: ["plan", "edit", "difference", "check-sets", "arriving"], heart: false },
   "core/profile": {
     tests: ["profile", "profile-facts", "profile-model", "counted-values", "profile-notes", "kinds", "keys", "suggest"],
     heart: true,
   },
-  "core/map": { tests: ["suggest", "drift", "sift", "kinds-of-files"], heart: false },
+  "core/map": { tests: ["suggest", "drift", "sift", "kinds-of-files", "propose-look-up"], heart: false },
   "core/course": {
     tests: ["course", "sift", "between", "lookup", "identity", "match-entries", "arriving", "steps"],
     heart: true,
