@@ -1,4 +1,6 @@
 import { z } from "zod";
+import { AFTER_OUTCOMES } from "@/core/plan/after.ts";
+import type { AfterLoad } from "@/store/after.ts";
 import { HELD_AT, OUTCOMES, type Transition } from "@/core/kernel/ledger.ts";
 import { KEPT_BECAUSE } from "@/core/plan/arriving.ts";
 import { STAGES } from "@/core/plan/types.ts";
@@ -121,4 +123,19 @@ export const changeClusters = declare("POST /api/loads/{id}/clusters", {
       .describe("fields of the kept row that somebody has changed since, which stay as they are"),
   }),
   problems: ["no-cluster", "no-member", "no-record", "row-gone", "row-changed", "row-refused"],
+});
+
+export const afterLoad = declare("GET /api/loads/{id}/after", {
+  about: "what is done after the load, and what came of it",
+  params: id,
+  answer: z.object({
+    after: answerOf<AfterLoad[]>("each with its outcome, its place in the plan, its state and its answer"),
+  }),
+});
+
+export const doAfterAgain = declare("POST /api/loads/{id}/after", {
+  about: "has one of it done again, whatever came of it",
+  params: id,
+  body: z.object({ outcome: z.enum(AFTER_OUTCOMES), n: z.int().min(0) }),
+  problems: ["no-after"],
 });

@@ -14,6 +14,7 @@ export const STATUS: Readonly<Record<string, number>> = {
   "no-cluster": 404,
   "no-member": 404,
   "no-list": 404,
+  "no-after": 404,
   "no-profile": 404,
   "no-source": 404,
   "list-exists": 409,

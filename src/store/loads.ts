@@ -1,3 +1,4 @@
+import { endWithAfter } from "./after.ts";
 import type { HistoryEntry } from "@/core/gate/part.ts";
 import { HISTORY_LOADS } from "@/core/gate/usual.ts";
 import { OUTCOMES, type Balance, type Outcome } from "@/core/kernel/ledger.ts";
@@ -365,11 +366,12 @@ export async function failLoad(
             hint: "Nothing was written to the target. Load it again; if it fails again, look at the worker's log.",
           }
         : null;
-  await db.query("update sieve.load set state = $2, error = $3, ended_at = now(), stage = '' where id = $1", [
+  await endWithAfter(
+    db,
     id,
-    state,
-    shown ? JSON.stringify(shown) : null,
-  ]);
+    "update sieve.load set state = $2, error = $3, ended_at = now(), stage = '' where id = $1",
+    [id, state, shown ? JSON.stringify(shown) : null],
+  );
   await releaseClaim(db, id);
 }
 
@@ -478,7 +480,9 @@ export async function endLoad(
   balance: Balance,
   report: LoadReport,
 ): Promise<void> {
-  await db.query(
+  await endWithAfter(
+    db,
+    id,
     `update sieve.load set state = $2, report = $3, read = $4, inserted = $5, updated = $6, unchanged = $7,
        merged = $8, held = $9, waiting = $10, left_out = $11, records_so_far = $4, bytes_so_far = bytes_total,
        stage = '', ended_at = clock_timestamp() where id = $1`,

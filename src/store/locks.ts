@@ -15,3 +15,5 @@ export const RETENTION_LOCK = 7303;
 export const FORMULA_LOCK = 7305;
 /** The next version of a set of checks. */
 export const CHECK_SET_LOCK = 7306;
+/** What is done after a load is done by one at a time. */
+export const AFTER_LOCK = 7307;

@@ -18,6 +18,7 @@ import writing from "./migrations/016-writing.sql";
 import connection from "./migrations/017-connection.sql";
 import retention from "./migrations/018-retention.sql";
 import matchModel from "./migrations/019-match-model.sql";
+import afterLoad from "./migrations/020-after-load.sql";
 import { runMigrations } from "graphile-worker";
 import { ident, transaction, type Client, type Db } from "./db.ts";
 
@@ -42,6 +43,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 17, sql: connection },
   { id: 18, sql: retention },
   { id: 19, sql: matchModel },
+  { id: 20, sql: afterLoad },
 ];
 
 /**

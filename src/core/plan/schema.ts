@@ -1,3 +1,4 @@
+import { afterFault, afterSchema, type AfterAction } from "./after.ts";
 import { z } from "zod";
 import { limitBytes } from "../check/limit.ts";
 import { FIELD_CHECKS, ON_FAILURE, PLAN_FORMAT, type Field } from "./types.ts";
@@ -219,6 +220,7 @@ export const planSchema = z
     gates: z
       .array(gateSchema)
       .default([{ limit: "held share", over: 0.2 }, { limit: "nothing read" }, { limit: "required column missing" }]),
+    after: z.array(afterSchema).max(20).optional().describe("What is done when a load has ended"),
   })
   .superRefine((value, context) => {
     const plan = value as unknown as Plan;
@@ -356,6 +358,10 @@ export const planSchema = z
       });
       if (fault) context.addIssue({ code: "custom", path: ["gates", i], message: fault });
     });
+    plan.after?.forEach((action, i) => {
+      const fault = afterFault(action, plan);
+      if (fault) context.addIssue({ code: "custom", path: ["after", i], message: fault });
+    });
     if (plan.load.mode === "replace" && plan.load.schema !== undefined) {
       context.addIssue({
         code: "custom",
@@ -426,6 +432,7 @@ export interface Plan {
   match?: MatchSection;
   load: z.infer<typeof loadSection>;
   gates: Gate[];
+  after?: AfterAction[];
 }
 
 /**

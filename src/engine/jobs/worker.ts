@@ -13,6 +13,8 @@ import { MOST_DEATHS, abandonLoad, deathWords } from "../load/abandon.ts";
 import { runLoad } from "../load/run-load.ts";
 import { apart, profileLimits } from "../apart/apart.ts";
 import { endProfile } from "@/store/profiles.ts";
+import { enqueueForgotten } from "@/store/after.ts";
+import { afterSettings, runAfter } from "../after/run-after.ts";
 import { runRetention } from "./expire.ts";
 import { lookAtSources, sourceSettings } from "../sources/sources.ts";
 
@@ -21,6 +23,8 @@ const MOST_ATTEMPTS = 5;
 const SWEEP_MS = 3000;
 /** How often it is asked which sources are to be looked at. */
 const LOOK_MS = 2000;
+/** How often what was to be done after a load, and stands in no queue, is put there. */
+const FORGOTTEN_MS = 30_000;
 
 // Left to itself the engine lets garbage lie until it is twice what is in use, so that a long load looks
 // larger than a short one. Holds for the threads too, which are made later.
@@ -47,6 +51,7 @@ const { loads, nightly } = settingsOrEnd(() => {
     nightly: cronSetting(process.env, "SIEVE_NIGHTLY", "03:00"),
   };
 });
+const after = afterSettings(process.env);
 const thread = new URL("./course-thread.js", import.meta.url);
 // Wherever the worker is started from, its other programs lie beside it.
 process.env["SIEVE_APART"] ??= fileURLToPath(new URL("./apart.js", import.meta.url));
@@ -64,6 +69,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
   let runner: Runner | null = null;
   let timer: NodeJS.Timeout | undefined;
   let looker: NodeJS.Timeout | undefined;
+  let forgotten: NodeJS.Timeout | undefined;
   try {
     const { rows } = await own.query<{ id: number }>("insert into sieve.worker (process) values ($1) returning id", [
       process.pid,
@@ -108,6 +114,11 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
           const took = await runRetention(db, by ?? "nightly", ending.signal);
           log.info({ took }, took ? "took away what had expired" : "another takes away what has expired");
         },
+        after: async (payload) => {
+          const { load } = payload as { load: number };
+          log.info({ load }, "what is done after it begins");
+          await runAfter(db, load, after);
+        },
         load: async (payload, helpers) => {
           const { load, ...about } = payload as { load: number; feed?: string; request?: string };
           const told = log.child({ load, ...about });
@@ -134,6 +145,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
           .catch(() => {}),
       SWEEP_MS,
     );
+    forgotten = setInterval(() => void enqueueForgotten(db).catch(() => {}), FORGOTTEN_MS);
     const settings = sourceSettings(process.env);
     let looking = false;
     looker = setInterval(() => {
@@ -149,6 +161,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
   } finally {
     clearInterval(timer);
     clearInterval(looker);
+    clearInterval(forgotten);
     ending.abort();
     await Promise.race([runner?.stop().catch(() => {}), new Promise((resolve) => setTimeout(resolve, 5000).unref())]);
     own.release(true);

@@ -38,8 +38,8 @@ export interface Outgoing {
   readonly type: string;
   /** Writes the only file, or an archive of all with their manifest. */
   pack(into: (bytes: Uint8Array) => Promise<void>): Promise<Manifest>;
-  /** Writes the files into a folder, aside until each is whole, and their manifest last. */
-  unpack(folder: string): Promise<Manifest>;
+  /** Writes the files into a folder, aside until each is whole, and their manifest last; `manifest`: what that is called. */
+  unpack(folder: string, manifest?: string): Promise<Manifest>;
 }
 
 /**
@@ -85,11 +85,11 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
       await zip.end();
       return manifest;
     },
-    async unpack(folder) {
+    async unpack(folder, called = MANIFEST) {
       const sink = new FolderSink(folder);
       try {
         const manifest = await write(sink);
-        await putFile(sink, MANIFEST, manifestText(manifest));
+        await putFile(sink, called, manifestText(manifest));
         return manifest;
       } finally {
         await sink.drop();

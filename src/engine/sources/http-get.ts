@@ -8,6 +8,8 @@ import { SieveError } from "@/core/kernel/problem.ts";
 export interface GetLimits {
   /** `host:port`, or a host alone for its scheme's own port. */
   readonly hosts: readonly string[];
+  /** The setting that says so. */
+  readonly variable?: string;
   /** Silence, in milliseconds; there is no limit to the whole. */
   readonly silence: number;
 }
@@ -52,13 +54,13 @@ const portOf = (url: URL): string => url.port || (url.protocol === "https:" ? "4
  * lead to a network of one's own; an address of one must stand there as itself.
  * @returns the address to connect to, so that nothing else is connected to than what was looked at
  */
-async function allowed(url: URL, hosts: readonly string[]): Promise<string> {
+async function allowed(url: URL, { hosts, variable = "SIEVE_OUTBOX_HOSTS" }: GetLimits): Promise<string> {
   const host = url.hostname.replace(/^\[|\]$/g, "");
   const named = hosts.some((h) => h === `${url.hostname}:${portOf(url)}` || (h === url.hostname && url.port === ""));
   if (!named || !/^https?:$/.test(url.protocol)) {
     throw new SieveError("host-not-allowed", `${url.hostname}:${portOf(url)} is not one that may be asked.`, {
       detail: `Allowed: ${hosts.join(", ")}.`,
-      hint: "Add host and port to SIEVE_OUTBOX_HOSTS of the worker.",
+      hint: `Add host and port to ${variable} of the worker.`,
     });
   }
   if (isIP(host)) return host;
@@ -68,7 +70,7 @@ async function allowed(url: URL, hosts: readonly string[]): Promise<string> {
   if (fit.length === 0) {
     throw new SieveError("host-not-allowed", `${host} leads to a network of one's own.`, {
       detail: `It is ${found.map((f) => f.address).join(", ")}.`,
-      hint: "Where that is meant, allow the address itself in SIEVE_OUTBOX_HOSTS.",
+      hint: `Where that is meant, allow the address itself in ${variable}.`,
     });
   }
   return fit[0]!.address;
@@ -91,7 +93,7 @@ export async function httpGet(
 ): Promise<IncomingMessage> {
   let url = address;
   for (let i = 0; i <= MOST_REDIRECTS; i++) {
-    const answer = await once(url, await allowed(url, limits.hosts), limits, credentials);
+    const answer = await once(url, await allowed(url, limits), limits, credentials);
     const { statusCode: status = 0, headers } = answer;
     if (status < 300 || status > 399 || !headers.location) {
       if (status >= 200 && status < 300) return answer;
@@ -107,11 +109,35 @@ export async function httpGet(
   });
 }
 
+/** Bytes of an answer to what was sent that are looked at. */
+const ANSWER_BYTES = 1 << 16;
+
+/**
+ * Sends a text to an address, and gives the answer's status and the beginning of its text. A redirect is not gone after:
+ * what was meant for one is not given to another. Throws `host-not-allowed`, `outbox-silent`.
+ */
+export async function httpPost(
+  address: URL,
+  limits: GetLimits,
+  body: string,
+  headers: Readonly<Record<string, string>>,
+): Promise<{ status: number; text: string }> {
+  const answer = await once(address, await allowed(address, limits), limits, undefined, { body, headers });
+  const parts: Buffer[] = [];
+  let bytes = 0;
+  for await (const chunk of answer as AsyncIterable<Buffer>) {
+    if (bytes < ANSWER_BYTES) parts.push(chunk);
+    bytes += chunk.length;
+  }
+  return { status: answer.statusCode ?? 0, text: Buffer.concat(parts).toString("utf8").slice(0, ANSWER_BYTES) };
+}
+
 function once(
   url: URL,
   connectTo: string,
   { silence }: GetLimits,
   credentials: Parameters<typeof httpGet>[2],
+  sent?: { readonly body: string; readonly headers: Readonly<Record<string, string>> },
 ): Promise<IncomingMessage> {
   const own = credentials && credentials.origin === url.origin;
   return new Promise((resolve, reject) => {
@@ -126,7 +152,8 @@ function once(
         hostname: url.hostname.replace(/^\[|\]$/g, ""),
         port: portOf(url),
         path: `${url.pathname}${url.search}`,
-        headers: { accept: "*/*", "user-agent": "good-sieve" },
+        method: sent ? "POST" : "GET",
+        headers: { accept: "*/*", "user-agent": "good-sieve", ...sent?.headers },
         ...(own ? { auth: `${credentials.user}:${credentials.password}` } : {}),
         lookup: (_host, options, done) => {
           const family = isIP(connectTo);
@@ -140,6 +167,6 @@ function once(
     );
     asked.setTimeout(silence, () => asked.destroy(silent(`It said nothing for ${silence / 1000} s.`)));
     asked.on("error", (error) => reject(error instanceof SieveError ? error : silent(error.message)));
-    asked.end();
+    asked.end(sent?.body);
   });
 }

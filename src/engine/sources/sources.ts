@@ -13,6 +13,7 @@ import { ident, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { askForLoad } from "@/store/loads.ts";
 import { httpGet, shownUrl } from "./http-get.ts";
+import { alone, refuseMighty } from "./others-sql.ts";
 import { claimDue, endLook, isTaken, noteTaken, type Source } from "@/store/sources.ts";
 
 /** A file that changed within this time may still be written to. */
@@ -165,26 +166,6 @@ async function takeFromOutbox(db: Db, source: Source, settings: SourceSettings):
 /** How long transactions that are still writing are waited for. */
 const MOST_WAIT_MS = 10_000;
 const FETCHED = 2000;
-
-/** A statement of a user's goes alone, by the extended protocol, which takes one and no more. */
-const alone = (text: string, values: unknown[] = []): pg.QueryConfig =>
-  ({ text, values, queryMode: "extended" }) as never;
-
-/** Roles that may do more than read tables. */
-const MIGHTY = ["pg_read_server_files", "pg_write_server_files", "pg_execute_server_program"];
-
-async function refuseMighty(client: pg.Client, connection: string): Promise<void> {
-  const { rows } = await client.query<{ role: string; mighty: boolean }>(
-    `select current_user as role, (select rolsuper from pg_roles where rolname = current_user)
-       or exists (select from unnest($1::text[]) r where pg_has_role(current_user, r, 'member')) as mighty`,
-    [MIGHTY],
-  );
-  if (!rows[0]!.mighty) return;
-  throw new SieveError("role-too-mighty", `The connection ${connection} is by a role that may do more than read.`, {
-    detail: `${rows[0]!.role} is a superuser, or may read and write files of the server or run programs there.`,
-    hint: "Make a role that may read these tables and nothing else; docs/operations.md has the statements.",
-  });
-}
 
 /** Takes the records past the greatest one taken as one file; gives how far it has come. */
 async function takeFromQuery(db: Db, source: Source): Promise<string | undefined> {

@@ -1,0 +1,117 @@
+import { z } from "zod";
+import { fileName, usualName } from "../write/files/name.ts";
+import { readPartitions } from "../write/files/partition.ts";
+import { outputCalled } from "../write/records/index.ts";
+import { plainNameSchema } from "./name.ts";
+import type { Field } from "./types.ts";
+
+/** How a load may end, as what is done afterwards asks. */
+export const AFTER_OUTCOMES = ["loaded", "loaded with held", "stopped", "failed"] as const;
+export type AfterOutcome = (typeof AFTER_OUTCOMES)[number];
+
+/** How a load ended: one that came to its end with held records is another than one with none. */
+export function outcomeOf(state: "loaded" | "stopped" | "failed", held: number): AfterOutcome {
+  return state === "loaded" && held > 0 ? "loaded with held" : state;
+}
+
+const on = z
+  .array(z.enum(AFTER_OUTCOMES))
+  .min(1)
+  .default(["loaded", "loaded with held"])
+  .describe("After which ends of a load it is done");
+const connection = z.string().regex(/^[a-z][a-z0-9_]{0,40}$/);
+
+const isFormat = (name: string): boolean => {
+  try {
+    outputCalled(name);
+    return true;
+  } catch {
+    return false;
+  }
+};
+const format = z.string().min(1).max(20).refine(isFormat, "There is no such format for files out.");
+
+/** What is done when a load has ended. */
+export const afterSchema = z.discriminatedUnion("do", [
+  z.strictObject({
+    do: z.literal("call").describe("Tells a receiver: the load, its outcome, its balance and its report, by HTTP POST"),
+    on,
+    url: z
+      .url({ protocol: /^https?$/ })
+      .max(1000)
+      .describe("The receiver's address; its host must be one of SIEVE_RECEIVER_HOSTS"),
+    signed_with: connection
+      .optional()
+      .describe("A connection to a web address whose password signs what is sent (HMAC with SHA-256)"),
+  }),
+  z.strictObject({
+    do: z.literal("file").describe("Writes the records that the load accepted as files, into a folder of SIEVE_OUT"),
+    on,
+    folder: z
+      .string()
+      .regex(/^[A-Za-z0-9][A-Za-z0-9 ._-]{0,80}(\/[A-Za-z0-9][A-Za-z0-9 ._-]{0,80}){0,4}$/)
+      .describe("The folder within SIEVE_OUT"),
+    format: format.default("csv").describe("csv, tsv, json, jsonl, xml, parquet or xlsx"),
+    gzip: z.boolean().optional().describe("Compressed"),
+    partition: z
+      .string()
+      .max(1000)
+      .optional()
+      .describe("Fields by which records go into folders: `partner,collected_on:month`"),
+    records: z.int().min(1).optional().describe("A file has no more records than this"),
+    name: z.string().min(1).max(120).optional().describe("The files' name, with {feed}, {load}, {day} and {n}"),
+  }),
+  z.strictObject({
+    do: z
+      .literal("feed")
+      .describe("Gives the records that the load accepted to another feed as a delivery, and loads it"),
+    on,
+    feed: plainNameSchema.describe("The other feed"),
+    format: format
+      .optional()
+      .describe("The format of the delivery's file; the one that the other feed reads unless said"),
+  }),
+  z.strictObject({
+    do: z
+      .literal("sql")
+      .describe("Runs statements on a database, in a transaction of their own, by the role of a connection"),
+    on,
+    connection: connection.describe("A connection to a database, by its name"),
+    sql: z
+      .string()
+      .min(1)
+      .max(20_000)
+      .describe("One statement; current_setting('sieve.load'), 'sieve.feed' and 'sieve.outcome' say what it is about"),
+  }),
+]);
+export type AfterAction = z.infer<typeof afterSchema>;
+
+/** What is done, in a line. */
+export function afterWords(action: AfterAction): string {
+  switch (action.do) {
+    case "call":
+      return `tells ${action.url}`;
+    case "file":
+      return `writes files into ${action.folder}`;
+    case "feed":
+      return `gives its records to the feed ${action.feed}`;
+    case "sql":
+      return `runs a statement on ${action.connection}`;
+  }
+}
+
+/** What is wrong with an action of a plan; null where nothing is. */
+export function afterFault(
+  action: AfterAction,
+  plan: { readonly feed: string; readonly contract: { readonly fields: readonly Field[] } },
+): string | null {
+  if (action.do === "feed" && action.feed === plan.feed) return "A feed can't be given its own records.";
+  if (action.do !== "file") return null;
+  try {
+    readPartitions(action.partition ?? "", plan.contract.fields);
+    fileName(action.name ?? usualName(1), { feed: plan.feed, load: "1", day: "2026-01-01" }, null);
+    return null;
+  } catch (error) {
+    return (error as Error).message;
+  }
+}

@@ -1,0 +1,82 @@
+import { PassThrough } from "node:stream";
+import { once } from "node:events";
+import { SieveError, counted } from "@/core/kernel/problem.ts";
+import type { AfterAction } from "@/core/plan/after.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import { OUTPUTS } from "@/core/write/records/index.ts";
+import type { Db } from "@/store/db.ts";
+import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
+import { getFeed, planInForce } from "@/store/feeds.ts";
+import { askForLoad, type Load } from "@/store/loads.ts";
+import { outOf } from "../out/out.ts";
+
+/** Feeds that are given records from one feed on, one after the other, until there is no further. */
+const MOST_STEPS = 20;
+
+/** The plan in force of a feed; null where it has none yet. */
+async function planOf(db: Db, feed: string): Promise<Plan | null> {
+  try {
+    return (await planInForce(db, feed)).document;
+  } catch (error) {
+    if (error instanceof SieveError && error.code === "no-plan") return null;
+    throw error;
+  }
+}
+
+/** The feeds that the plan in force of a feed gives its records to. */
+async function givesTo(db: Db, feed: string): Promise<string[]> {
+  return ((await planOf(db, feed))?.after ?? []).flatMap((a) => (a.do === "feed" ? [a.feed] : []));
+}
+
+/** Throws `chain-closed` where what a feed is given would come back to the one that gives. */
+async function refuseCircle(db: Db, from: string, to: string): Promise<void> {
+  let reached = [to];
+  for (let step = 0; step < MOST_STEPS && reached.length > 0; step++) {
+    if (reached.includes(from)) {
+      throw new SieveError("chain-closed", `What ${to} is given comes back to ${from}.`, {
+        hint: "Take the step out of one of the plans; records would go round for ever.",
+      });
+    }
+    reached = [...new Set((await Promise.all(reached.map((feed) => givesTo(db, feed)))).flat())];
+  }
+}
+
+/** The format of files out that a feed's plan reads; CSV where it reads what is not written, or has no plan yet. */
+async function formatFor(db: Db, feed: string): Promise<string> {
+  const read = (await planOf(db, feed))?.read;
+  if (read?.as === "delimited" && read.delimiter === "\t") return "tsv";
+  return OUTPUTS.find((o) => o.id === read?.as)?.id ?? "csv";
+}
+
+/** Gives what a load accepted to another feed as a delivery, and asks for its load; the same bytes are loaded once. */
+export async function giveToFeed(db: Db, action: AfterAction & { do: "feed" }, load: Load): Promise<string> {
+  const feed = await getFeed(db, action.feed);
+  await refuseCircle(db, load.feed, action.feed);
+  const outgoing = await outOf(db, load.feed, {
+    format: action.format ?? (await formatFor(db, action.feed)),
+    load: load.id,
+    accepted: true,
+  });
+  const delivery = await makeDelivery(db, action.feed, "feed", load.feed);
+  const through = new PassThrough();
+  const packing = outgoing.pack(async (bytes) => {
+    if (!through.write(bytes)) await once(through, "drain");
+  });
+  packing.then(
+    () => through.end(),
+    (error: Error) => through.destroy(error),
+  );
+  await receiveFile(db, delivery, outgoing.name, through as AsyncIterable<Uint8Array>);
+  const { files } = await packing;
+  const records = counted(
+    files.reduce((n, f) => n + f.records, 0),
+    "record",
+  );
+  try {
+    const next = await askForLoad(db, delivery, false, undefined, `load ${load.id}`);
+    return `${records} to ${feed.title}: load ${next}`;
+  } catch (error) {
+    if (!(error instanceof SieveError) || error.code !== "loaded-before") throw error;
+    return `${records} to ${feed.title}, which had loaded the same before`;
+  }
+}

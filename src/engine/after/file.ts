@@ -1,0 +1,28 @@
+import { join } from "node:path";
+import { counted } from "@/core/kernel/problem.ts";
+import type { AfterAction } from "@/core/plan/after.ts";
+import type { Db } from "@/store/db.ts";
+import type { Load } from "@/store/loads.ts";
+import { outOf } from "../out/out.ts";
+
+/** Writes what a load accepted as files into a folder, each aside until it is whole, with a manifest of its own. */
+export async function writeFiles(
+  db: Db,
+  action: AfterAction & { do: "file" },
+  load: Load,
+  out: string,
+): Promise<string> {
+  const { format, gzip, partition, records, name } = action;
+  const outgoing = await outOf(db, load.feed, {
+    format,
+    gzip,
+    partition,
+    records,
+    name,
+    load: load.id,
+    accepted: true,
+  });
+  const { files } = await outgoing.unpack(join(out, action.folder), `manifest-load-${load.id}.json`);
+  const written = files.reduce((n, f) => n + f.records, 0);
+  return `${counted(files.length, "file")} with ${counted(written, "record")} in ${action.folder}`;
+}

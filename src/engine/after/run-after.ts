@@ -1,0 +1,103 @@
+import { join } from "node:path";
+import { SieveError, errorLines } from "@/core/kernel/problem.ts";
+import { outcomeOf } from "@/core/plan/after.ts";
+import { endAfter, enqueueWaiting, nextAfter, type AfterLoad } from "@/store/after.ts";
+import type { Db } from "@/store/db.ts";
+import { getLoad, type Load } from "@/store/loads.ts";
+import { AFTER_LOCK } from "@/store/locks.ts";
+import { tellReceiver } from "./call.ts";
+import { giveToFeed } from "./feed.ts";
+import { writeFiles } from "./file.ts";
+import { runStatement } from "./sql.ts";
+
+/** Where files go, and which hosts, each with its port, may be told. */
+export interface AfterSettings {
+  readonly out: string;
+  readonly receivers: readonly string[];
+}
+
+/** Seconds until what failed is tried again, longer each time; then it is given up, and can be asked for by a person. */
+export const PAUSES = [10, 60, 300, 1800, 7200, 21_600] as const;
+
+/**
+ * Does what is to be done after a load and whose time has come, one after the other; what fails is tried again with growing
+ * pauses, and what has failed as often as there are pauses is kept as that. What is not done yet when this
+ * process ends is done by the next one, so that all is done once or more often: receivers know by the number which is which.
+ */
+export async function runAfter(db: Db, load: number, settings: AfterSettings): Promise<void> {
+  const client = await db.connect();
+  client.on("error", () => {});
+  try {
+    const { rows } = await client.query<{ got: boolean }>("select pg_try_advisory_lock($1, $2) as got", [
+      AFTER_LOCK,
+      load,
+    ]);
+    if (!rows[0]!.got) return;
+    for (let next = await nextAfter(db, load); next; next = await nextAfter(db, load)) {
+      await endAfter(db, next, await attempt(db, next, settings));
+    }
+    await enqueueWaiting(db, load);
+  } finally {
+    // Its lock goes with it.
+    client.release(true);
+  }
+}
+
+async function attempt(db: Db, one: AfterLoad, settings: AfterSettings): Promise<Parameters<typeof endAfter>[2]> {
+  const load = await getLoad(db, one.load);
+  const now = outcomeNow(load);
+  if (now !== one.outcome) {
+    return {
+      done: false,
+      answer: `The load is ${load.state} by now, so that it ${one.outcome === "stopped" ? "stopped" : "ended so"} is not told any more.`,
+    };
+  }
+  try {
+    return { done: true, answer: await act(db, one, load, settings) };
+  } catch (error) {
+    const words =
+      error instanceof SieveError
+        ? [error.message, error.detail, error.hint].filter((w) => w !== "").join(" ")
+        : errorLines(error);
+    // What a person must mend first is not tried again.
+    const hopeless = error instanceof SieveError && HOPELESS.has(error.code);
+    return { done: false, answer: words, again: hopeless ? undefined : PAUSES[one.attempts] };
+  }
+}
+
+const HOPELESS: ReadonlySet<string> = new Set([
+  "host-not-allowed",
+  "no-connection",
+  "no-feed",
+  "chain-closed",
+  "out-unfit",
+  "no-key",
+  "role-too-mighty",
+]);
+
+/** How a load has ended as it stands now; null where it has not, or has been undone. */
+function outcomeNow({ state, held }: Load): string | null {
+  return state === "loaded" || state === "stopped" || state === "failed" ? outcomeOf(state, held ?? 0) : null;
+}
+
+async function act(db: Db, one: AfterLoad, load: Load, settings: AfterSettings): Promise<string> {
+  const { action } = one;
+  switch (action.do) {
+    case "call":
+      return await tellReceiver(db, action, one, load, settings.receivers);
+    case "file":
+      return await writeFiles(db, action, load, settings.out);
+    case "feed":
+      return await giveToFeed(db, action, load);
+    case "sql":
+      return await runStatement(db, action, one);
+  }
+}
+
+/** The settings of what is done after loads, from the environment. */
+export function afterSettings(env: NodeJS.ProcessEnv): AfterSettings {
+  return {
+    out: env["SIEVE_OUT"] ?? join(process.cwd(), ".data/out"),
+    receivers: (env["SIEVE_RECEIVER_HOSTS"] ?? "127.0.0.1:4312,localhost:4312").split(",").map((h) => h.trim()),
+  };
+}

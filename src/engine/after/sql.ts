@@ -1,0 +1,43 @@
+import pg from "pg";
+import { SieveError, counted } from "@/core/kernel/problem.ts";
+import type { AfterAction } from "@/core/plan/after.ts";
+import type { AfterLoad } from "@/store/after.ts";
+import { addressOf } from "@/store/connections.ts";
+import type { Db } from "@/store/db.ts";
+import { alone, refuseMighty } from "../sources/others-sql.ts";
+
+const MOST_MS = 600_000;
+
+/** Runs a statement of a plan on a connection's database, in a transaction that knows what it is about. Throws `statement-failed`. */
+export async function runStatement(
+  db: Db,
+  action: AfterAction & { do: "sql" },
+  { load, feed, outcome }: Pick<AfterLoad, "load" | "feed" | "outcome">,
+): Promise<string> {
+  const client = new pg.Client({
+    connectionString: await addressOf(db, action.connection, "database"),
+    application_name: "good sieve after a load",
+    connectionTimeoutMillis: 15_000,
+  });
+  client.on("error", () => {});
+  try {
+    await client.connect();
+    await refuseMighty(client, action.connection);
+    await client.query("begin");
+    await client.query(
+      `select set_config('sieve.load', $1, true), set_config('sieve.feed', $2, true), set_config('sieve.outcome', $3, true),
+         set_config('statement_timeout', $4, true)`,
+      [String(load), feed, outcome, String(MOST_MS)],
+    );
+    const { rowCount, command } = await client.query(alone(action.sql));
+    await client.query("commit");
+    return `${command ?? "Done"}: ${counted(rowCount ?? 0, "row")}`;
+  } catch (error) {
+    if (error instanceof SieveError) throw error;
+    throw new SieveError("statement-failed", `The statement on ${action.connection} failed.`, {
+      detail: (error as Error).message,
+    });
+  } finally {
+    await client.end().catch(() => {});
+  }
+}
