@@ -13,7 +13,7 @@ import { makeDeliveries } from "./generate.ts";
 import { listFormulas, saveFormula } from "@/store/formulas.ts";
 import { namedFormulaSchema } from "@/core/formula/named.ts";
 import { HUMIDITY, IS_BINOMIAL, OTHER_FEEDS, makeOtherDeliveries } from "./other-feeds.ts";
-import { ACCESSIONS, firstDraft } from "./plan.ts";
+import { ACCESSIONS, AFTER_ACCESSIONS, CATALOGUE, firstDraft } from "./plan.ts";
 import { listReferences, makeReference } from "@/store/references.ts";
 import { CHECKLIST } from "./taxa.ts";
 
@@ -49,7 +49,19 @@ async function main(folder: string): Promise<void> {
     const plans = await db.query("select 1 from sieve.plan where feed = 'accessions'");
     if (plans.rowCount === 0)
       await savePlan(db, "accessions", firstDraft(), "A first draft from the gardens' samples", "Ines");
-    await savePlan(db, "accessions", ACCESSIONS, "The contract agreed with the gardens", "Ines");
+    await savePlan(
+      db,
+      "accessions",
+      { ...ACCESSIONS, after: AFTER_ACCESSIONS },
+      "The contract agreed with the gardens",
+      "Ines",
+    );
+    await makeFeed(db, {
+      name: "catalogue",
+      title: "Seed catalogue",
+      about: "What visitors may look up; gets its records from the accessions.",
+    });
+    await savePlan(db, "catalogue", CATALOGUE, "What the catalogue shows", "Ines");
     if (!(await listReferences(db)).some((r) => r.name === CHECKLIST.name)) {
       await makeReference(db, CHECKLIST, CHECKLIST.entries, "Ines", "The checklist that the gardens agreed on");
     }

@@ -119,3 +119,25 @@ export function firstDraft() {
   const [trim, , words, ...others] = ACCESSIONS.cleanse;
   return { ...ACCESSIONS, contract: { fields }, cleanse: [trim, { ...words, words: ["?"] }, ...others] };
 }
+
+/** What the accessions' loads have done when they have ended: a program is told, others get files, and the catalogue its records. */
+export const AFTER_ACCESSIONS = [
+  { do: "call", url: "http://127.0.0.1:4312/", on: ["loaded", "loaded with held", "stopped", "failed"] },
+  { do: "file", folder: "accessions", format: "parquet", partition: "partner,collected_on:month" },
+  { do: "feed", feed: "catalogue" },
+];
+
+/** The plan of a feed that gets its records from another one. */
+export const CATALOGUE = {
+  format: "good-sieve/plan@1",
+  feed: "catalogue",
+  read: ACCESSIONS.read,
+  map: { extra: "leave" },
+  contract: {
+    fields: ACCESSIONS.contract.fields.filter((f) => ["accession", "scientific_name", "country"].includes(f.name)),
+  },
+  cleanse: [],
+  check: [],
+  load: { target: "catalogue", key: ["accession"], mode: "upsert" },
+  gates: [{ limit: "nothing read" }],
+};

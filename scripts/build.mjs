@@ -16,6 +16,7 @@ export const ENTRIES = {
   migrate: "src/store/migrate-main.ts",
   demo: "demo/main.ts",
   outbox: "demo/outbox.ts",
+  receiver: "demo/receiver.ts",
   bench: "demo/bench.ts",
 };
 

@@ -157,6 +157,12 @@ if (await portIsFree(4311)) {
     fork(join(root, "dist/outbox.js"), ["4311"], { cwd: root, stdio: ["ignore", "inherit", "inherit", "ipc"] }),
   );
 }
+if (await portIsFree(4312)) {
+  tell("starting a stand-in for a program that is told of loads on port 4312");
+  keep("the receiver", () =>
+    fork(join(root, "dist/receiver.js"), ["4312"], { cwd: root, stdio: ["ignore", "inherit", "inherit", "ipc"] }),
+  );
+}
 tell("starting the worker");
 keep("the worker", () =>
   fork(join(root, "dist/worker.js"), [], {

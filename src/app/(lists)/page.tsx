@@ -3,6 +3,8 @@ import { OUTCOMES } from "@/core/kernel/ledger.ts";
 import { listFeeds } from "@/store/feeds.ts";
 import { heldAges, heldGroups } from "@/store/held.ts";
 import { countPairs } from "@/store/matches.ts";
+import { failedAfter } from "@/store/after.ts";
+import { afterWords } from "@/core/plan/after.ts";
 import { listLoads } from "@/store/loads.ts";
 import { BringIn } from "@/ui/feeds/bring-in.tsx";
 import { LoadList } from "@/ui/loads/load-list.tsx";
@@ -16,12 +18,13 @@ export default async function Today() {
   const now = new Date();
   const since = new Date(now);
   since.setUTCHours(-24, 0, 0, 0);
-  const [loads, feeds, groups, ages, pairs] = await Promise.all([
+  const [loads, feeds, groups, ages, pairs, untold] = await Promise.all([
     listLoads(db(), { since }),
     listFeeds(db()),
     heldGroups(db(), {}),
     heldAges(db(), {}),
     countPairs(db()),
+    failedAfter(db(), since),
   ]);
   const stopped = loads.filter((l) => l.state === "stopped");
   const failed = loads.filter((l) => l.state === "failed");
@@ -96,6 +99,18 @@ export default async function Today() {
           {...(failed[0] ? { href: `/loads/${failed[0].id}`, action: "See why" } : {})}
         />
       </section>
+      {untold.length > 0 && (
+        <p className="mt-2 border-l-4 border-[var(--plum)] bg-[var(--paper-bright)] px-3 py-2" role="status">
+          <b className="held">
+            {counted(untold.length, "thing")} that {untold.length === 1 ? "was" : "were"} to be done after a load{" "}
+            {untold.length === 1 ? "has" : "have"} failed.
+          </b>{" "}
+          The latest: load {untold[0]!.load}, {afterWords(untold[0]!.action)}. {untold[0]!.answer}{" "}
+          <Link className="plain" href={`/loads/${untold[0]!.load}`}>
+            Look and try again
+          </Link>
+        </p>
+      )}
       {loads.length === 0 ? (
         <p className="py-8">
           Deliveries will be listed here as they come.{" "}

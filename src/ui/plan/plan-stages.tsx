@@ -3,6 +3,7 @@
 import { withoutArriving } from "@/core/plan/arriving.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { ArrivingTable } from "./load/arriving-table.tsx";
+import { AfterList } from "./load/after-list.tsx";
 import { GateList } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";
 import { TargetPanel } from "./load/target-panel.tsx";
@@ -116,6 +117,7 @@ export function LoadStage({ plan, change }: StageProps) {
         </label>
         <h2 className="mt-4">Gates: past these a load stops before the target is touched</h2>
         <GateList plan={plan} change={change} />
+        <AfterList plan={plan} change={change} />
       </div>
       <TargetPanel plan={plan} change={change} />
     </div>

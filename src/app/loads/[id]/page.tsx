@@ -11,7 +11,9 @@ import { cannotUndo } from "@/engine/undo/kept.ts";
 import { listWritings } from "@/store/writings.ts";
 import { LoadKept, LoadReconciliation, LoadWritings } from "@/ui/loads/load-writing.tsx";
 import { GateDecision, LoadProgress } from "@/ui/loads/load-actions.tsx";
+import { afterOf } from "@/store/after.ts";
 import { answersAbout, countClusters, countPairs } from "@/store/matches.ts";
+import { LoadAfter } from "@/ui/loads/load-after.tsx";
 import { LoadLookUps, LoadMatches } from "@/ui/loads/load-matches.tsx";
 import { HeldTrend } from "@/ui/quarantine/held-trend.tsx";
 import { Mark } from "@/ui/kit/mark.tsx";
@@ -38,7 +40,7 @@ export async function generateMetadata({ params }: { params: Promise<{ id: strin
 export default async function LoadPage({ params }: { params: Promise<{ id: string }> }) {
   const load = await orNotThere(params.then(({ id }) => getLoad(db(), wholeNumber(id, "The load"))));
   const now = new Date();
-  const [feed, delivery, stillHeld, overtaken, loads, clusters, pairs, answers] = await Promise.all([
+  const [feed, delivery, stillHeld, overtaken, loads, clusters, pairs, answers, after] = await Promise.all([
     getFeed(db(), load.feed),
     getDelivery(db(), load.delivery),
     countHeld(db(), { load: load.id }),
@@ -47,6 +49,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
     countClusters(db(), load.id),
     countPairs(db(), { load: load.id }),
     answersAbout(db(), load.id),
+    afterOf(db(), load.id),
   ]);
   const { report } = load;
   const took = seconds(load.startedAt, load.endedAt);
@@ -192,6 +195,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
             <Fields load={load.id} report={report} />
             <Checks load={load.id} report={report} />
             <Changes load={load.id} report={report} />
+            <LoadAfter load={load.id} after={after} now={now.toISOString()} />
             <LoadKept load={load.id} report={report} />
             <LoadLookUps load={load.id} report={report} />
             <LoadMatches load={load.id} report={report} clusters={clusters} open={pairs.open} answers={answers} />
