@@ -2,6 +2,7 @@ import Link from "next/link";
 import { listFeeds, planInForce } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { listLoads } from "@/store/loads.ts";
+import { Chains } from "@/ui/feeds/chains.tsx";
 import { MiniSift } from "@/ui/loads/sift.tsx";
 import { stateWord } from "@/ui/loads/load-state.tsx";
 import { grouped, moment } from "@/ui/kit/words.ts";
@@ -95,6 +96,7 @@ export default async function Feeds() {
           </tbody>
         </table>
       )}
+      <Chains feeds={feeds.map((f) => ({ ...f, plan: f.plan?.document ?? null }))} now={now} />
     </>
   );
 }

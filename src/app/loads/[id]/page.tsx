@@ -133,6 +133,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
           <p className="faint">{load.error.hint} Nothing was written to the target.</p>
         </div>
       )}
+      {!report && <LoadAfter load={load.id} after={after} now={now.toISOString()} />}
       {load.state === "stopped" && report && (
         <div className="my-3 border-l-4 border-[var(--plum)] bg-[var(--paper-bright)] px-4 py-3">
           {report.gates

@@ -1,0 +1,83 @@
+import Link from "next/link";
+import { afterWords } from "@/core/plan/after.ts";
+import { chainsOf } from "@/core/plan/chain.ts";
+import { listsOf } from "@/core/plan/edit.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import type { LoadRow } from "@/store/loads.ts";
+import { stateWord } from "../loads/load-state.tsx";
+import { counted, moment } from "../kit/words.ts";
+
+interface Feed {
+  readonly name: string;
+  readonly title: string;
+  readonly plan: Plan | null;
+  readonly held: number;
+  readonly last: LoadRow | undefined;
+}
+
+const givesTo = (plan: Plan | null): string[] => (plan?.after ?? []).flatMap((a) => (a.do === "feed" ? [a.feed] : []));
+
+/** The chains of feeds, each from first to last: what each takes from which, and hands on to which. */
+export function Chains({ feeds, now }: { feeds: readonly Feed[]; now: Date }) {
+  const chains = chainsOf(feeds.map(({ name, plan }) => ({ name, gives: givesTo(plan) })));
+  if (chains.length === 0) return null;
+  const of = new Map(feeds.map((f) => [f.name, f]));
+  const titles = (names: readonly string[]): string => names.map((n) => of.get(n)?.title ?? n).join(" and ");
+  return (
+    <>
+      <h2 className="mt-6">{chains.length === 1 ? "A chain of feeds" : "Chains of feeds"}, from first to last</h2>
+      {chains.map((chain) => (
+        <table key={chain.join()} className="ledger mb-4">
+          <thead>
+            <tr>
+              <th className="n">step</th>
+              <th>feed</th>
+              <th>takes</th>
+              <th>hands on to</th>
+              <th>last load</th>
+            </tr>
+          </thead>
+          <tbody>
+            {chain.map((name, i) => {
+              const { title, plan, held, last } = of.get(name)!;
+              const from = chain.filter((other) => givesTo(of.get(other)!.plan).includes(name));
+              const lists = plan ? listsOf(plan) : [];
+              return (
+                <tr key={name}>
+                  <td className="n">{i + 1}</td>
+                  <td>
+                    <Link className="plain" href={`/feeds/${name}`}>
+                      {title}
+                    </Link>
+                  </td>
+                  <td>
+                    {from.length > 0 ? `what ${titles(from)} accepted` : "deliveries"}
+                    {lists.length > 0 && `, and asks ${lists.join(", ")}`}
+                  </td>
+                  <td>
+                    {plan ? `the table ${plan.load.target}` : "nothing yet"}
+                    {(plan?.after ?? []).map((a) => (
+                      <span key={afterWords(a)} className="faint block text-sm">
+                        {a.do === "feed" ? `then the feed ${titles([a.feed])}` : `then ${afterWords(a)}`}
+                      </span>
+                    ))}
+                  </td>
+                  <td>
+                    {last ? (
+                      <Link className="plain" href={`/loads/${last.id}`}>
+                        {last.id}, {stateWord(last.state).word}, {moment(last.askedAt, now)}
+                      </Link>
+                    ) : (
+                      <span className="faint">none yet</span>
+                    )}
+                    {held > 0 && <span className="held block text-sm">{counted(held, "record")} held</span>}
+                  </td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      ))}
+    </>
+  );
+}
