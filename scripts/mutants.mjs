@@ -53,7 +53,10 @@ const FOLDERS = {
     heart: true,
   },
   "core/cleanse": { tests: ["parts", "parts-added", "steps", "locale", "unicode", "spellings"], heart: true },
-  "core/check": { tests: ["sift", "between", "parts", "parts-added", "identity", "gates", "keys"], heart: true },
+  "core/check": {
+    tests: ["sift", "check-limits", "between", "parts", "parts-added", "identity", "gates", "keys"],
+    heart: true,
+  },
   "core/match": { tests: ["match", "match-report", "match-entries", "cluster", "match-model"], heart: true },
   "core/lookup": { tests: ["lookup", "likeness", "propose-look-up"], heart: false },
   "core/gate": { tests: ["gates", "gates-of-counts", "parts", "new-gate"], heart: true },
