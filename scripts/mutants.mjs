@@ -52,13 +52,16 @@ const FOLDERS = {
     ],
     heart: true,
   },
-  "core/cleanse": { tests: ["parts", "parts-added", "steps", "locale", "unicode", "spellings"], heart: true },
+  "core/cleanse": {
+    tests: ["parts", "step-words", "parts-added", "steps", "locale", "unicode", "spellings"],
+    heart: true,
+  },
   "core/check": {
     tests: ["sift", "check-limits", "between", "parts", "parts-added", "identity", "gates", "keys"],
     heart: true,
   },
   "core/match": { tests: ["match", "match-report", "match-entries", "cluster", "match-model"], heart: true },
-  "core/lookup": { tests: ["lookup", "likeness", "propose-look-up"], heart: false },
+  "core/lookup": { tests: ["lookup", "look-up-counts", "likeness", "propose-look-up"], heart: false },
   "core/gate": { tests: ["gates", "gates-of-counts", "parts", "new-gate"], heart: true },
   "core/plan": { tests: ["plan", "edit", "difference", "check-sets", "arriving"], heart: false },
   "core/profile": {
