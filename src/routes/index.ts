@@ -1,6 +1,7 @@
 import type { Declared } from "./declare.ts";
 import * as deliveries from "./deliveries.ts";
 import * as feeds from "./feeds.ts";
+import * as find from "./find.ts";
 import * as formulas from "./formulas.ts";
 import * as loads from "./loads.ts";
 import * as matches from "./matches.ts";
@@ -22,6 +23,7 @@ export const ROUTES: readonly { readonly group: string; readonly routes: readonl
   { group: "Loads", of: loads },
   { group: "Writings", of: writings },
   { group: "Quarantine", of: quarantine },
+  { group: "Records found again", of: find },
   { group: "Matches", of: matches },
   { group: "Reference lists", of: references },
   { group: "Formulas and sets of checks", of: formulas },

@@ -19,6 +19,7 @@ import connection from "./migrations/017-connection.sql";
 import retention from "./migrations/018-retention.sql";
 import matchModel from "./migrations/019-match-model.sql";
 import afterLoad from "./migrations/020-after-load.sql";
+import heldValues from "./migrations/021-held-values.sql";
 import { runMigrations } from "graphile-worker";
 import { ident, transaction, type Client, type Db } from "./db.ts";
 
@@ -44,6 +45,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 18, sql: retention },
   { id: 19, sql: matchModel },
   { id: 20, sql: afterLoad },
+  { id: 21, sql: heldValues },
 ];
 
 /**

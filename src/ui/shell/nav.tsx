@@ -11,7 +11,7 @@ const KEYS: [string, string][] = [
   ["F", "Feeds"],
   ["Q", "Quarantine"],
   ["M", "Matches"],
-  ["/", "Go to a feed or a load"],
+  ["/", "Go to a feed or a load, or find a value"],
   ["↑ ↓", "Move in a list"],
   ["Enter", "Open what is marked"],
   ["Space", "Pick a record or a field"],
@@ -39,7 +39,6 @@ export function Nav({ held, asked, feeds }: { held: number; asked: number; feeds
   const help = useRef<HTMLDialogElement>(null);
   const jump = useRef<HTMLInputElement>(null);
   const [goto, setGoto] = useState("");
-  const [unknown, setUnknown] = useState(false);
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent): void => {
@@ -66,13 +65,13 @@ export function Nav({ held, asked, feeds }: { held: number; asked: number; feeds
     const word = goto.trim().toLowerCase();
     const load = /^(?:load\s*)?(\d+)$/.exec(word);
     const feed = feeds.find((f) => f === word) ?? feeds.find((f) => f.startsWith(word) && word !== "");
-    setUnknown(!load && !feed);
+    if (word === "") return;
     if (load) router.push(`/loads/${load[1]}`);
     else if (feed) router.push(`/feeds/${feed}`);
-    if (load || feed) {
-      setGoto("");
-      jump.current?.blur();
-    }
+    // Anything else is a value that some record may have.
+    else router.push(`/find?value=${encodeURIComponent(goto.trim())}`);
+    setGoto("");
+    jump.current?.blur();
   };
 
   const item = (href: string, text: string, count?: number) => {
@@ -122,12 +121,11 @@ export function Nav({ held, asked, feeds }: { held: number; asked: number; feeds
             ref={jump}
             value={goto}
             onChange={(e) => setGoto(e.target.value)}
-            aria-label="Go to a feed or a load"
-            aria-invalid={unknown}
-            placeholder="Feed, load number…"
+            aria-label="Go to a feed or a load, or find a record by a value"
+            placeholder="Feed, load, any value…"
             className="w-40 bg-transparent py-0.5 outline-offset-4 placeholder:text-[var(--faint)]"
           />
-          {unknown ? <span className="held text-xs">not found</span> : <kbd>/</kbd>}
+          <kbd>/</kbd>
         </form>
         <button
           type="button"

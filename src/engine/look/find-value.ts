@@ -1,0 +1,233 @@
+import type { HeldState } from "@/core/kernel/writing.ts";
+import type { Plan } from "@/core/plan/schema.ts";
+import type { Field } from "@/core/plan/types.ts";
+import { ident, transaction, type Client, type Db } from "@/store/db.ts";
+import { listFeeds, planInForce } from "@/store/feeds.ts";
+import type { WritingKind } from "@/store/writings.ts";
+import { tableOf, targetColumns } from "../writing/target.ts";
+import { DID, undoTable } from "../writing/writing.ts";
+
+/** Rows, held records and waiting ones that are given, each. */
+const MOST = 30;
+/** Milliseconds that one target is looked through where no index leads. */
+const LOOK_MS = 1500;
+/** The database's word for a statement that was ended (SQLSTATE). */
+const CANCELLED = "57014";
+
+/** One change of a row, from what was kept of it. */
+export interface RowChange {
+  readonly writing: number;
+  readonly kind: WritingKind;
+  readonly load: number | null;
+  readonly by: string;
+  readonly at: Date;
+  /** `made` puts the row there, `removed` took it away, else it was changed. */
+  readonly did: string;
+  /** Fields that it changed, with what they had before and after; none where it was made. */
+  readonly fields: readonly { readonly name: string; readonly was: string; readonly is: string }[];
+}
+
+/** A row of a target that has the value. */
+export interface FoundRow {
+  readonly feed: string;
+  readonly title: string;
+  readonly target: string;
+  readonly names: readonly string[];
+  readonly values: readonly string[];
+  /** Names of the fields that have the value. */
+  readonly in: readonly string[];
+  /** The load and the record that it came from; null for a row that no load wrote. */
+  readonly load: number | null;
+  readonly record: number | null;
+  /** What was done to it, the latest first, as far as it is kept. */
+  readonly changes: readonly RowChange[];
+}
+
+/** A record that is held, was, or waits for a decision. */
+export interface FoundRecord {
+  readonly feed: string;
+  readonly title: string;
+  readonly load: number;
+  readonly record: number;
+  readonly state: HeldState | "waiting" | "inserted" | "merged";
+  readonly file: string | null;
+  readonly line: number | null;
+  readonly names: readonly string[];
+  readonly values: readonly string[];
+  readonly reason: string;
+  readonly endedBy: string;
+  readonly endedAt: Date | null;
+}
+
+export interface FoundValue {
+  readonly rows: readonly FoundRow[];
+  readonly records: readonly FoundRecord[];
+  /** Titles of the feeds whose targets could not be looked through whole in the time there is. */
+  readonly unfinished: readonly string[];
+}
+
+/**
+ * Where a value stands, exactly as it is given: in rows of all targets, by their keys and in their texts, and in records that are
+ * held, were held, or wait. With what was done to each row, from what is kept for undoing.
+ */
+export async function findValue(db: Db, value: string): Promise<FoundValue> {
+  const wanted = value.trim();
+  if (wanted === "") return { rows: [], records: [], unfinished: [] };
+  const rows: FoundRow[] = [];
+  const unfinished: string[] = [];
+  for (const { name, title } of await listFeeds(db)) {
+    const plan = await planInForce(db, name).catch(() => null);
+    if (!plan || rows.length >= MOST) continue;
+    const found = await rowsWith(db, plan.document, wanted, MOST - rows.length);
+    rows.push(...found.rows.map((r) => ({ ...r, feed: name, title })));
+    if (!found.whole) unfinished.push(title);
+  }
+  return { rows, records: await recordsWith(db, wanted), unfinished };
+}
+
+/** That a column has the value, in SQL over $1; null where a value of its type can't be written so. */
+function hasValue({ name, type }: Pick<Field, "name" | "type">, value: string): string | null {
+  const column = `t.${ident(name)}`;
+  switch (type) {
+    case "text":
+    case "code":
+      return `${column} = $1`;
+    case "integer":
+    case "decimal":
+      return /^[+-]?\d{1,30}(\.\d{1,30})?$/.test(value) ? `${column} = $1::numeric` : null;
+    case "date":
+      return /^\d{4}-\d\d-\d\d$/.test(value) && !Number.isNaN(Date.parse(value)) && isDay(value)
+        ? `${column} = $1::date`
+        : null;
+    case "uuid":
+      return /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(value) ? `${column} = $1::uuid` : null;
+    default:
+      return null;
+  }
+}
+
+/** Whether ISO 8601 text is a day that there is: 2026-02-31 becomes another one. */
+const isDay = (text: string): boolean => new Date(text).toISOString().startsWith(text);
+
+type Row = Omit<FoundRow, "feed" | "title">;
+
+async function rowsWith(db: Db, plan: Plan, value: string, most: number): Promise<{ rows: Row[]; whole: boolean }> {
+  const { fields } = plan.contract;
+  const isKey = ({ name }: Field): boolean => plan.load.key.includes(name);
+  try {
+    return await transaction(db, async (client) => {
+      await client.query(`set transaction read only; set local timezone = 'UTC'; set local datestyle = 'ISO'`);
+      const there = new Set((await targetColumns(client, tableOf(plan))).map((c) => c.name));
+      if (!there.has("_load")) return { rows: [], whole: true };
+      const present = fields.filter((f) => there.has(f.name));
+      const conditions = (of: readonly Field[]): string[] => of.flatMap((f) => hasValue(f, value) ?? []);
+      const byKey = await select(client, plan, present, conditions(present.filter(isKey)), value, most);
+      if (byKey.length > 0) return { rows: byKey, whole: true };
+      await client.query(`set local statement_timeout = ${LOOK_MS}`);
+      const others = present.filter((f) => !isKey(f) && (f.type === "text" || f.type === "code" || f.type === "uuid"));
+      return { rows: await select(client, plan, present, conditions(others), value, most), whole: true };
+    });
+  } catch (error) {
+    if ((error as { code?: unknown }).code !== CANCELLED) throw error;
+    return { rows: [], whole: false };
+  }
+}
+
+async function select(
+  client: Client,
+  plan: Plan,
+  fields: readonly Field[],
+  conditions: readonly string[],
+  value: string,
+  most: number,
+): Promise<Row[]> {
+  if (conditions.length === 0) return [];
+  const table = tableOf(plan);
+  const { rows } = await client.query<{ values: string[]; load: number | null; record: number | null }>(
+    `select array[${fields.map((f) => `coalesce(t.${ident(f.name)}::text, '')`).join(", ")}] as values, t._load as load, t._record as record
+     from ${table} t where ${conditions.join(" or ")} limit ${most}`,
+    [value],
+  );
+  const names = fields.map((f) => f.name);
+  const found: Row[] = [];
+  for (const row of rows) {
+    found.push({
+      ...{ target: plan.load.target, names, ...row },
+      in: names.filter((_, i) => row.values[i] === value),
+      changes: await changesOf(client, plan, names, row.values),
+    });
+  }
+  return found;
+}
+
+/** What was done to the row with a key, the latest first, as far as rows are kept as they were. */
+async function changesOf(
+  client: Client,
+  plan: Plan,
+  names: readonly string[],
+  now: readonly string[],
+): Promise<RowChange[]> {
+  const { key } = plan.load;
+  if (key.length === 0 || !key.every((k) => names.includes(k))) return [];
+  const ofKey = key.map((k) => now[names.indexOf(k)]!);
+  const { rows: writings } = await client.query<Omit<RowChange, "did" | "fields"> & { kept: boolean }>(
+    `select w.id as writing, w.kind, w.load, w.made_by as by, w.made_at as at,
+       to_regclass(format('undo.%I', 'writing ' || w.id)) is not null as kept
+     from sieve.writing w where w.target = $1 and w.undone_by is null and w.kind <> 'undo' order by w.turn desc limit 200`,
+    [tableOf(plan)],
+  );
+  const images = new Map<number, { did: string; was: string[] }>();
+  const { rows: single } = await client.query<{ writing: number; did: string; was: string[] }>(
+    `select b.writing, b.did, array(select coalesce(b.document->>n, '') from unnest($2::text[]) n) as was from sieve.row_before b
+     where b.writing = any($1) and ${key.map((_, i) => `b.document->>$${i + 3} = $${i + 3 + key.length}`).join(" and ")}`,
+    [writings.map((w) => w.writing), names, ...key, ...ofKey],
+  );
+  for (const { writing, did, was } of single) images.set(writing, { did, was });
+  for (const { writing, kept } of writings) {
+    if (!kept) continue;
+    const table = undoTable(writing);
+    const own = new Set((await targetColumns(client, table)).map((c) => c.name));
+    if (!key.every((k) => own.has(k))) continue;
+    const values = names.map((n) => (own.has(n) ? `coalesce(i.${ident(n)}::text, '')` : "''"));
+    const { rows } = await client.query<{ did: string; was: string[] }>(
+      `select i.${DID} as did, array[${values.join(", ")}] as was from ${table} i
+       where ${key.map((k, i) => `i.${ident(k)}::text = $${i + 1}`).join(" and ")} limit 1`,
+      ofKey,
+    );
+    if (rows[0]) images.set(writing, rows[0]);
+  }
+  let after: readonly string[] = now;
+  const changes: RowChange[] = [];
+  for (const { kept: _, ...w } of writings) {
+    const image = images.get(w.writing);
+    if (!image) continue;
+    const made = image.did === "made";
+    const is = after;
+    const fields = made
+      ? []
+      : names.flatMap((name, i) => (image.was[i] === is[i] ? [] : [{ name, was: image.was[i]!, is: is[i]! }]));
+    changes.push({ ...w, did: image.did, fields });
+    if (!made) after = image.was;
+  }
+  return changes;
+}
+
+/** Records that are held, were held or wait, with the value in one of their fields as they were checked, or as somebody has mended it. */
+async function recordsWith(db: Db, value: string): Promise<FoundRecord[]> {
+  const names = `array(select f->>'name' from jsonb_array_elements(p.document->'contract'->'fields') with ordinality as x (f, n) order by n) as names`;
+  const { rows: held } = await db.query<FoundRecord>(
+    `select h.feed, f.title, h.load, h.record, h.state, l.report->'files'->h.file->>'name' as file, h.line, ${names}, h.field_values as values, h.reason,
+       h.ended_by as "endedBy", h.ended_at as "endedAt"
+     from sieve.held h join sieve.feed f on f.name = h.feed join sieve.load l on l.id = h.load join sieve.plan p on p.id = l.plan
+     where h.field_values @> to_jsonb($1::text) order by h.load desc, h.record limit ${MOST}`,
+    [value],
+  );
+  const { rows: waiting } = await db.query<FoundRecord>(
+    `select w.feed, f.title, w.load, w.record, w.state, null as file, null as line, ${names}, w.field_values as values, '' as reason,
+       w.ended_by as "endedBy", w.ended_at as "endedAt"
+     from sieve.waiting w join sieve.feed f on f.name = w.feed join sieve.load l on l.id = w.load join sieve.plan p on p.id = coalesce(w.plan, l.plan)
+     where w.field_values @> to_jsonb($1::text) and w.state in ('waiting', 'merged') order by w.load desc, w.record limit ${MOST}`,
+    [value],
+  );
+  return [...held, ...waiting];
+}

@@ -1,0 +1,86 @@
+import { describe, expect, it } from "vitest";
+import { findValue } from "@/engine/look/find-value.ts";
+import { discardRecords, releaseRecords } from "@/engine/release/release.ts";
+import { undoLoad } from "@/engine/undo/undo.ts";
+import { loadNow, newFeed, useSystem } from "../support/system.ts";
+import { changeWords, placeOf, stateWords } from "@/ui/find/found-words.ts";
+
+const system = useSystem();
+const FIELDS = [
+  { name: "no", type: "text", required: true },
+  { name: "site", type: "text" },
+  { name: "n", type: "integer" },
+  { name: "day", type: "date" },
+];
+
+describe("a record is found again", () => {
+  it("by its key, with what was done to it, whichever load and whoever did it", async () => {
+    const { db } = system;
+    await newFeed(db, "finds", FIELDS, { key: ["no"], mode: "upsert" }, { gates: [] });
+    const one = await loadNow(db, "finds", "no,site,n,day\nA-1,Fen,1,2026-01-01\nA-2,Cray,2,2026-01-02\n");
+    const two = await loadNow(db, "finds", "no,site,n,day\nA-1,Fen,5,2026-01-01\nA-3,Fen,x,\n");
+    const three = await loadNow(db, "finds", "no,site,n,day\nA-1,Brindle,5,2026-02-01\n");
+    const { rows, records, unfinished } = await findValue(db, " A-1 ");
+    expect(unfinished).toEqual([]);
+    expect(records).toEqual([]);
+    expect(rows).toHaveLength(1);
+    expect(rows[0]).toMatchObject({
+      ...{ feed: "finds", target: "finds", in: ["no"], load: three.id, record: 0 },
+      values: ["A-1", "Brindle", "5", "2026-02-01"],
+    });
+    expect(rows[0]!.changes.map((c) => [changeWords(c), c.fields])).toEqual([
+      [
+        `load ${three.id} changed it`,
+        [
+          { name: "site", was: "Fen", is: "Brindle" },
+          { name: "day", was: "2026-01-01", is: "2026-02-01" },
+        ],
+      ],
+      [`load ${two.id} changed it`, [{ name: "n", was: "1", is: "5" }]],
+    ]);
+    // What was undone was not done.
+    await undoLoad(db, three.id, "x", "t");
+    const [after] = (await findValue(db, "A-1")).rows;
+    expect(after!.values[1]).toBe("Fen");
+    expect(after!.changes.map((c) => c.load)).toEqual([two.id]);
+    expect((await findValue(db, "A-2")).rows[0]).toMatchObject({ load: one.id, changes: [] });
+  });
+
+  it("by any text or day that it has, across feeds, and by nothing else", async () => {
+    const { db } = system;
+    await newFeed(
+      db,
+      "other_finds",
+      [...FIELDS.slice(0, 2), { name: "id", type: "integer" }],
+      { key: ["id"] },
+      { gates: [] },
+    );
+    await loadNow(db, "other_finds", "no,site,id\nB-1,Fen,77\n");
+    const bySite = await findValue(db, "Fen");
+    expect(bySite.rows.map((r) => [r.feed, r.values[0], r.in.join()])).toEqual([
+      ["finds", "A-1", "site"],
+      ["other_finds", "B-1", "site"],
+    ]);
+    expect((await findValue(db, "77")).rows.map((r) => r.feed)).toEqual(["other_finds"]);
+    for (const none of ["fen", "Fe", "A-4", "2026-02-31", "", "'; drop table x; --", "9".repeat(200)]) {
+      expect(await findValue(db, none)).toEqual({ rows: [], records: [], unfinished: [] });
+    }
+  });
+
+  it("that is held, or was, with what became of it", async () => {
+    const { db } = system;
+    const load = await loadNow(db, "finds", "no,site,n,day\nH-1,Quill,x,\nH-2,Quill,y,\nH-3,Quill,z,\n");
+    await releaseRecords(db, [{ load: load.id, record: 1, values: { n: "4" } }], "Ines");
+    await discardRecords(db, [{ load: load.id, record: 2 }], "a test of the balance", "Ines");
+    const { rows, records } = await findValue(db, "Quill");
+    expect(rows.map((r) => r.values[0])).toEqual(["H-2"]);
+    expect(records.map((r) => [r.values[0], r.line, stateWords(r)])).toEqual([
+      ["H-1", 2, "is held"],
+      ["H-2", 3, "was held, and was released by Ines"],
+      ["H-3", 4, "was held, and was discarded by Ines: a test of the balance"],
+    ]);
+    expect(records[0]).toMatchObject({ feed: "finds", file: "file-0.csv", load: load.id });
+    expect(placeOf(records[0]!)).toBe(`/quarantine?load=${load.id}`);
+    expect(placeOf(records[1]!)).toBe(`/loads/${load.id}/records?from=1`);
+  });
+});
