@@ -5,6 +5,8 @@ import { makeDeliveries } from "../../demo/generate.ts";
 import { findRecords } from "@/engine/look/records.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
+import { afterOf } from "@/store/after.ts";
+import { makeReference } from "@/store/references.ts";
 import { askForLoad, getLoad } from "@/store/loads.ts";
 import { newSystem, waitFor, type System } from "../support/system.ts";
 import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
@@ -170,4 +172,74 @@ it("a load is undone with a reason, after a look at what that does, and stands b
   // And the undo itself can be undone.
   await page.goto(`${web.address}/feeds/accessions/writings`, { waitUntil: "networkidle0" });
   expect(await textOf(page)).toContain(`undo of writing ${writing}`);
+});
+
+it("what is done after a load is added, saved, done, and said on the load’s page", async () => {
+  const { db } = system;
+  await makeFeed(db, { name: "seen", title: "Seen by visitors", about: "" });
+  const page = await web.open("/feeds/accessions/plan");
+  await press(page, "Load");
+  await shows(page, "After a load");
+  await page.select('[aria-label="Add what is done after a load"]', "feed");
+  await page.waitForSelector('select option[value="seen"]');
+  const chooser = await page.waitForSelector('xpath///label[span[text()="feed"]]/select');
+  await chooser!.select("seen");
+  await press(page, "Save as version");
+  await page.waitForSelector("main form input");
+  await page.type("main form input", "visitors see it");
+  await press(page, "Save version");
+  for (let i = 0; i < 200 && !(await planInForce(db, "accessions")).document.after; i++)
+    await new Promise((r) => setTimeout(r, 100));
+  expect((await planInForce(db, "accessions")).document.after).toMatchObject([{ do: "feed", feed: "seen" }]);
+  const [next] = makeDeliveries(5, 1, 0.3);
+  const id = await makeDelivery(db, "accessions", "test", next!.sender);
+  const pieces = (async function* () {
+    yield next!.bytes;
+  })();
+  await receiveFile(db, id, next!.name, pieces, next!.bytes.length);
+  const done = await waitFor(db, await askForLoad(db, id, true));
+  expect(done.state).toBe("loaded");
+  for (let i = 0; i < 200 && (await afterOf(db, done.id))[0]?.state !== "done"; i++)
+    await new Promise((r) => setTimeout(r, 100));
+  const report = await web.open(`/loads/${done.id}`);
+  await shows(report, "After the load");
+  await shows(report, "gives its records to the feed seen");
+  await shows(report, "records to Seen by visitors");
+  await report.close();
+  await page.close();
+});
+
+it("a value is found from the top of any page, with what was done to its row", async () => {
+  const { rows } = await system.db.query<{ accession: string }>(
+    "select accession from target.accession order by 1 limit 1",
+  );
+  const page = await web.open("/");
+  await page.type('[aria-label^="Go to a feed"]', `${rows[0]!.accession}\n`);
+  await shows(page, "of targets");
+  await shows(page, rows[0]!.accession);
+  expect(await textOf(page)).toMatch(/came last as record \d+ of load \d+/);
+  await page.close();
+});
+
+it("a look-up that is added says by what its records find their entries", async () => {
+  const { db } = system;
+  const entries = (
+    await db.query<{ site: string }>("select distinct site from target.accession where site is not null")
+  ).rows;
+  await makeReference(
+    db,
+    { name: "places", title: "Places", about: "", shape: { columns: ["code", "place"], key: "code" } },
+    entries.map((e, i) => [`P${i}`, e.site]),
+    "test",
+    "for a test",
+  );
+  const page = await web.open("/feeds/accessions/plan");
+  await press(page, "Look up");
+  const list = await page.waitForSelector('xpath///label[span[text()="look up in"]]/select');
+  await list!.select("places");
+  await shows(page, "different values of site");
+  const column = await page.$eval('[aria-label="Column of the list"]', (e) => (e as HTMLSelectElement).value);
+  const field = await page.$eval('[aria-label="Field"]', (e) => (e as HTMLSelectElement).value);
+  expect([field, column]).toEqual(["site", "place"]);
+  await page.close();
 });

@@ -292,6 +292,8 @@ describe("every screen", () => {
         "/feeds/accessions/out",
         "/writings/1",
         "/settings",
+        "/find?value=BHG",
+        "/find?value=nothing",
         // With nothing in them.
         "/matches",
         "/references",

@@ -62,6 +62,8 @@ export interface FoundRecord {
 export interface FoundValue {
   readonly rows: readonly FoundRow[];
   readonly records: readonly FoundRecord[];
+  /** Whether there may be more rows, or records, than are given. */
+  readonly more: { readonly rows: boolean; readonly records: boolean };
   /** Titles of the feeds whose targets could not be looked through whole in the time there is. */
   readonly unfinished: readonly string[];
 }
@@ -72,7 +74,7 @@ export interface FoundValue {
  */
 export async function findValue(db: Db, value: string): Promise<FoundValue> {
   const wanted = value.trim();
-  if (wanted === "") return { rows: [], records: [], unfinished: [] };
+  if (wanted === "") return { rows: [], records: [], more: { rows: false, records: false }, unfinished: [] };
   const rows: FoundRow[] = [];
   const unfinished: string[] = [];
   for (const { name, title } of await listFeeds(db)) {
@@ -82,7 +84,8 @@ export async function findValue(db: Db, value: string): Promise<FoundValue> {
     rows.push(...found.rows.map((r) => ({ ...r, feed: name, title })));
     if (!found.whole) unfinished.push(title);
   }
-  return { rows, records: await recordsWith(db, wanted), unfinished };
+  const records = await recordsWith(db, wanted);
+  return { rows, records, more: { rows: rows.length >= MOST, records: records.length >= MOST }, unfinished };
 }
 
 /** That a column has the value, in SQL over $1; null where a value of its type can't be written so. */

@@ -6,7 +6,7 @@ import { changeWords, placeOf, stateWords } from "./found-words.ts";
 
 /** What was found of a value: rows with their lives, and records that are not rows. */
 export function FoundTable({ value, found, now }: { value: string; found: FoundValue; now: Date }) {
-  const { rows, records, unfinished } = found;
+  const { rows, records, more, unfinished } = found;
   return (
     <>
       {rows.length + records.length === 0 && (
@@ -22,13 +22,21 @@ export function FoundTable({ value, found, now }: { value: string; found: FoundV
           through by their texts; by their keys they were.
         </p>
       )}
-      {rows.length > 0 && <h2 className="mt-4">{counted(rows.length, "row")} of targets</h2>}
+      {rows.length > 0 && (
+        <h2 className="mt-4">
+          {more.rows && "The first "}
+          {counted(rows.length, "row")} of targets
+        </h2>
+      )}
       {rows.map((row) => (
         <Row key={`${row.target} ${row.load} ${row.record}`} row={row} now={now} />
       ))}
       {records.length > 0 && (
         <>
-          <h2 className="mt-4">{counted(records.length, "record")} besides</h2>
+          <h2 className="mt-4">
+            {more.records && "The first "}
+            {counted(records.length, "record")} besides
+          </h2>
           <table className="ledger">
             <thead>
               <tr>
