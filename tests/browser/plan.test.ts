@@ -204,7 +204,7 @@ it("what is done after a load is added, saved, done, and said on the load’s pa
   const report = await web.open(`/loads/${done.id}`);
   await shows(report, "After the load");
   await shows(report, "gives its records to the feed seen");
-  await shows(report, "records to Seen by visitors");
+  await shows(report, "records to Seen by visitors as delivery");
   await report.close();
   await page.close();
 });

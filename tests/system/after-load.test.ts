@@ -10,6 +10,7 @@ import { PAUSES, runAfter, type AfterSettings } from "@/engine/after/run-after.t
 import { abandonLoad } from "@/engine/load/abandon.ts";
 import { runLoad } from "@/engine/load/run-load.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
+import { makeFeed } from "@/store/feeds.ts";
 import { afterOf, doAgain, enqueueForgotten, failedAfter } from "@/store/after.ts";
 import { askForLoad, getLoad, letThrough, listLoads, type Load } from "@/store/loads.ts";
 import { root } from "../../scripts/lib/machine.mjs";
@@ -263,6 +264,21 @@ describe("another feed", () => {
     await runAfter(db, load.id, settings);
     expect((await afterOf(db, load.id))[0]!.answer).toMatch(/which had loaded the same before$/);
     expect(await listLoads(db, { feed: "second_of_three" })).toHaveLength(1);
+  });
+
+  it("without a plan has the delivery, once", async () => {
+    const { db } = system;
+    await makeFeed(db, { name: "planless", title: "Planless", about: "" });
+    await feedWith("gives_to_planless", [{ do: "feed", feed: "planless" }]);
+    const load = await loadNow("gives_to_planless", "id,n\na,1\n");
+    await runAfter(db, load.id, settings);
+    expect((await afterOf(db, load.id))[0]).toMatchObject({
+      state: "done",
+      answer: expect.stringMatching(
+        /^1 record to Planless as delivery \d+, which is not loaded: The feed “planless” has no plan yet\.$/,
+      ) as string,
+    });
+    expect((await db.query("select from sieve.delivery where feed = 'planless'")).rowCount).toBe(1);
   });
 
   it("is not given what would come back", async () => {

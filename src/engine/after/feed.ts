@@ -76,7 +76,9 @@ export async function giveToFeed(db: Db, action: AfterAction & { do: "feed" }, l
     const next = await askForLoad(db, delivery, false, undefined, `load ${load.id}`);
     return `${records} to ${feed.title}: load ${next}`;
   } catch (error) {
-    if (!(error instanceof SieveError) || error.code !== "loaded-before") throw error;
-    return `${records} to ${feed.title}, which had loaded the same before`;
+    // Its bytes were loaded before, or the feed has no plan yet: it has been given all the same, and not again at each attempt.
+    if (!(error instanceof SieveError)) throw error;
+    if (error.code === "loaded-before") return `${records} to ${feed.title}, which had loaded the same before`;
+    return `${records} to ${feed.title} as delivery ${delivery}, which is not loaded: ${error.message}`;
   }
 }
