@@ -49,19 +49,7 @@ async function main(folder: string): Promise<void> {
     const plans = await db.query("select 1 from sieve.plan where feed = 'accessions'");
     if (plans.rowCount === 0)
       await savePlan(db, "accessions", firstDraft(), "A first draft from the gardens' samples", "Ines");
-    await savePlan(
-      db,
-      "accessions",
-      { ...ACCESSIONS, after: AFTER_ACCESSIONS },
-      "The contract agreed with the gardens",
-      "Ines",
-    );
-    await makeFeed(db, {
-      name: "catalogue",
-      title: "Seed catalogue",
-      about: "What visitors may look up; gets its records from the accessions.",
-    });
-    await savePlan(db, "catalogue", CATALOGUE, "What the catalogue shows", "Ines");
+    await savePlan(db, "accessions", ACCESSIONS, "The contract agreed with the gardens", "Ines");
     if (!(await listReferences(db)).some((r) => r.name === CHECKLIST.name)) {
       await makeReference(db, CHECKLIST, CHECKLIST.entries, "Ines", "The checklist that the gardens agreed on");
     }
@@ -82,16 +70,32 @@ async function main(folder: string): Promise<void> {
       if (rowCount === 0) await savePlan(db, name, plan, "The contract agreed with the gardens", "Ines");
     }
     for (const d of others) writeFileSync(join(folder, d.name), d.bytes);
-    const all = [...deliveries.map((d) => ({ ...d, feed: "accessions" })), ...others];
-    for (const d of all) {
+    const load = async (d: (typeof others)[number]): Promise<void> => {
       const id = await makeDelivery(db, d.feed, "demo", d.sender);
       await receiveFile(db, id, d.name, once(d.bytes), d.bytes.length);
-      const load = await watchLoad(db, await askForLoad(db, id), () => {});
-      const closed = load.report?.gates.filter((g) => !g.passed).map((g) => g.message) ?? [];
+      const done = await watchLoad(db, await askForLoad(db, id), () => {});
+      const closed = done.report?.gates.filter((g) => !g.passed).map((g) => g.message) ?? [];
       process.stdout.write(
-        `${d.name}: ${load.state}, ${load.report ? balanceLine(load.report.balance) : (load.error?.message ?? "")} ${closed.join(" ")}\n`,
+        `${d.name}: ${done.state}, ${done.report ? balanceLine(done.report.balance) : (done.error?.message ?? "")} ${closed.join(" ")}\n`,
       );
-    }
+    };
+    const accessions = deliveries.map((d) => ({ ...d, feed: "accessions" }));
+    for (const d of [...accessions.slice(0, -1), ...others]) await load(d);
+    // From the last one on others hear of it.
+    await makeFeed(db, {
+      name: "catalogue",
+      title: "Seed catalogue",
+      about: "What visitors may look up; gets its records from the accessions.",
+    });
+    await savePlan(db, "catalogue", CATALOGUE, "What the catalogue shows", "Ines");
+    await savePlan(
+      db,
+      "accessions",
+      { ...ACCESSIONS, after: AFTER_ACCESSIONS },
+      "Tells the visitors' desk, writes files for others, and gives the catalogue its records",
+      "Ines",
+    );
+    await load(accessions.at(-1)!);
     // Last: what they give is then loaded beside everything else, as it comes.
     await makeSources(db, folder);
   } finally {
