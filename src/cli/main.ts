@@ -235,6 +235,28 @@ program
   });
 
 program
+  .command("find")
+  .description(
+    "Tell where a value stands in all feeds: rows with what was done to them, and records that are held, were held or wait.",
+  )
+  .argument("<value>", "a key or any text, exactly as it is")
+  .option("--json", "everything as JSON")
+  .action(async (value: string, options: { json?: boolean }) => {
+    const { find } = await import("./find.ts");
+    process.exitCode = await find(value, options);
+  });
+
+program
+  .command("after")
+  .description("List what is done after a load, and what came of it.")
+  .argument("<load>", "the load's number")
+  .option("--again <line>", "have one of it done again, such as 1:loaded")
+  .action(async (load: string, options: { again?: string }) => {
+    const { after } = await import("./find.ts");
+    process.exitCode = await after(load, options);
+  });
+
+program
   .command("verify")
   .description("Compute balances, quarantine and ledger again from the stored bytes, and say what differs.")
   .argument("[load]", "the load's number; all loads unless said")

@@ -1,3 +1,4 @@
+import { spawnSync } from "node:child_process";
 import { createServer, type IncomingMessage } from "node:http";
 import { mkdtempSync, readFileSync, readdirSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
@@ -109,6 +110,17 @@ describe("a receiver", () => {
     await doAgain(db, load.id, "loaded with held", 0, "Ines");
     await runAfter(db, load.id, settings);
     expect(received.map((r) => r.headers["sieve-delivery"])).toEqual([1, 2].map(() => `${load.id}-loaded-with-held-0`));
+    const sieve = (...args: string[]) =>
+      spawnSync(process.execPath, [join(root, "dist/cli.js"), "after", String(load.id), ...args], {
+        encoding: "utf8",
+        env: { ...process.env, DATABASE_URL: system.url },
+      });
+    expect(sieve()).toMatchObject({
+      status: 0,
+      stdout: `1:loaded with held  done, 1 attempt: tells ${url}\n  It answered 200: thank you\n`,
+    });
+    expect(sieve("--again", "1:loaded with held").stdout).toMatch(/^1:loaded with held {2}waiting: tells /);
+    expect(sieve("--again", "first").status).toBe(2);
     await expect(doAgain(db, load.id, "stopped", 0, "t")).rejects.toMatchObject({ code: "no-after" });
     delete process.env["SIEVE_CONNECTION_DESK"];
   });

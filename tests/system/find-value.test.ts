@@ -1,9 +1,13 @@
+import { spawnSync } from "node:child_process";
+import { join } from "node:path";
 import { describe, expect, it } from "vitest";
+import { root } from "../../scripts/lib/machine.mjs";
 import { findValue } from "@/engine/look/find-value.ts";
 import { discardRecords, releaseRecords } from "@/engine/release/release.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
 import { loadNow, newFeed, useSystem } from "../support/system.ts";
-import { changeWords, placeOf, stateWords } from "@/ui/find/found-words.ts";
+import { changeWords, stateWords } from "@/core/report/found-words.ts";
+import { placeOf } from "@/ui/find/found-words.ts";
 
 const system = useSystem();
 const FIELDS = [
@@ -82,5 +86,22 @@ describe("a record is found again", () => {
     expect(records[0]).toMatchObject({ feed: "finds", file: "file-0.csv", load: load.id });
     expect(placeOf(records[0]!)).toBe(`/quarantine?load=${load.id}`);
     expect(placeOf(records[1]!)).toBe(`/loads/${load.id}/records?from=1`);
+  });
+
+  it("from the command line, in words or as JSON, and says where it is nowhere", () => {
+    const sieve = (...args: string[]) =>
+      spawnSync(process.execPath, [join(root, "dist/cli.js"), "find", ...args], {
+        encoding: "utf8",
+        env: { ...process.env, DATABASE_URL: system.url },
+      });
+    const told = sieve("A-1");
+    expect(told.status).toBe(0);
+    expect(told.stdout).toMatch(
+      /^finds, table finds: no=A-1, site=Fen, n=5, day=2026-01-01\n {2}came last as record 1 of load \d+\n/,
+    );
+    expect(told.stdout).toMatch(/ load \d+ changed it \(.*\): n from 1 to 5\n/);
+    expect(sieve("H-1").stdout).toMatch(/^finds, load \d+, line 2 of file-0\.csv is held\n$/);
+    expect((JSON.parse(sieve("A-1", "--json").stdout) as { rows: object[] }).rows).toHaveLength(1);
+    expect(sieve("nobody")).toMatchObject({ status: 1, stdout: "nothing has nobody\n" });
   });
 });

@@ -73,6 +73,8 @@ const HOPELESS: ReadonlySet<string> = new Set([
   "out-unfit",
   "no-key",
   "role-too-mighty",
+  "bytes-expired",
+  "detail-expired",
 ]);
 
 /** How a load has ended as it stands now; null where it has not, or has been undone. */

@@ -23,6 +23,8 @@ const MOST_ATTEMPTS = 5;
 const SWEEP_MS = 3000;
 /** How often it is asked which sources are to be looked at. */
 const LOOK_MS = 2000;
+/** Loads after which something is done at a time. */
+const AFTER_AT_ONCE = 2;
 /** How often what was to be done after a load, and stands in no queue, is put there. */
 const FORGOTTEN_MS = 30_000;
 
@@ -66,7 +68,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
   const lost = new Promise<never>((_, reject) => own.on("error", reject));
   lost.catch(() => {});
   const ending = new AbortController();
-  let runner: Runner | null = null;
+  const runners: Runner[] = [];
   let timer: NodeJS.Timeout | undefined;
   let looker: NodeJS.Timeout | undefined;
   let forgotten: NodeJS.Timeout | undefined;
@@ -85,15 +87,32 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
         db.query("update sieve.worker set queue_ids = queue_ids || $2::text where id = $1", [id, workerPool.id]),
       );
     });
-    runner = await run({
+    const common = {
       pgPool: db,
-      concurrency: loads,
       pollInterval: 1000,
       noHandleSignals: true,
       events: events as never,
-      ...(nightly === null ? {} : { crontab: `${nightly} retention ?fill=1d` }),
       // The queue's own lines repeat what is logged here.
       logger: new Logger(() => () => {}),
+    };
+    // In places of its own, so that a receiver that is slow to answer keeps no load waiting.
+    runners.push(
+      await run({
+        ...common,
+        concurrency: AFTER_AT_ONCE,
+        taskList: {
+          after: async (payload) => {
+            const { load } = payload as { load: number };
+            log.info({ load }, "what is done after it begins");
+            await runAfter(db, load, after);
+          },
+        },
+      }),
+    );
+    const runner = await run({
+      ...common,
+      concurrency: loads,
+      ...(nightly === null ? {} : { crontab: `${nightly} retention ?fill=1d` }),
       taskList: {
         profile: async (payload) => {
           const { profile, ...about } = payload as { profile: number; request?: string };
@@ -114,11 +133,6 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
           const took = await runRetention(db, by ?? "nightly", ending.signal);
           log.info({ took }, took ? "took away what had expired" : "another takes away what has expired");
         },
-        after: async (payload) => {
-          const { load } = payload as { load: number };
-          log.info({ load }, "what is done after it begins");
-          await runAfter(db, load, after);
-        },
         load: async (payload, helpers) => {
           const { load, ...about } = payload as { load: number; feed?: string; request?: string };
           const told = log.child({ load, ...about });
@@ -135,6 +149,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
         },
       },
     });
+    runners.push(runner);
     await Promise.all(registered);
     log.info({ worker: id }, "worker is ready");
     process.send?.("ready");
@@ -157,13 +172,14 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
           looking = false;
         });
     }, LOOK_MS);
-    await Promise.race([lost, runner.promise, aborted(signal, ending.signal)]);
+    await Promise.race([lost, ...runners.map((r) => r.promise), aborted(signal, ending.signal)]);
   } finally {
     clearInterval(timer);
     clearInterval(looker);
     clearInterval(forgotten);
     ending.abort();
-    await Promise.race([runner?.stop().catch(() => {}), new Promise((resolve) => setTimeout(resolve, 5000).unref())]);
+    const stopped = Promise.all(runners.map((r) => r.stop().catch(() => {})));
+    await Promise.race([stopped, new Promise((resolve) => setTimeout(resolve, 5000).unref())]);
     own.release(true);
   }
 }

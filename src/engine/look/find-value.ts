@@ -1,5 +1,5 @@
-import type { HeldState } from "@/core/kernel/writing.ts";
 import type { Plan } from "@/core/plan/schema.ts";
+import type { RecordState } from "@/core/report/found-words.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { ident, transaction, type Client, type Db } from "@/store/db.ts";
 import { listFeeds, planInForce } from "@/store/feeds.ts";
@@ -9,8 +9,8 @@ import { DID, undoTable } from "../writing/writing.ts";
 
 /** Rows, held records and waiting ones that are given, each. */
 const MOST = 30;
-/** Milliseconds that one target is looked through where no index leads. */
-const LOOK_MS = 1500;
+/** Milliseconds that one target is looked through, and all of them together: where no index leads there may be no end. */
+const LOOK_MS = { one: 1500, all: 6000, least: 50 };
 /** The database's word for a statement that was ended (SQLSTATE). */
 const CANCELLED = "57014";
 
@@ -49,7 +49,7 @@ export interface FoundRecord {
   readonly title: string;
   readonly load: number;
   readonly record: number;
-  readonly state: HeldState | "waiting" | "inserted" | "merged";
+  readonly state: RecordState;
   readonly file: string | null;
   readonly line: number | null;
   readonly names: readonly string[];
@@ -77,10 +77,12 @@ export async function findValue(db: Db, value: string): Promise<FoundValue> {
   if (wanted === "") return { rows: [], records: [], more: { rows: false, records: false }, unfinished: [] };
   const rows: FoundRow[] = [];
   const unfinished: string[] = [];
+  const until = performance.now() + LOOK_MS.all;
   for (const { name, title } of await listFeeds(db)) {
     const plan = await planInForce(db, name).catch(() => null);
     if (!plan || rows.length >= MOST) continue;
-    const found = await rowsWith(db, plan.document, wanted, MOST - rows.length);
+    const left = Math.max(LOOK_MS.least, Math.min(LOOK_MS.one, Math.round(until - performance.now())));
+    const found = await rowsWith(db, plan.document, wanted, { most: MOST - rows.length, ms: left });
     rows.push(...found.rows.map((r) => ({ ...r, feed: name, title })));
     if (!found.whole) unfinished.push(title);
   }
@@ -114,19 +116,25 @@ const isDay = (text: string): boolean => new Date(text).toISOString().startsWith
 
 type Row = Omit<FoundRow, "feed" | "title">;
 
-async function rowsWith(db: Db, plan: Plan, value: string, most: number): Promise<{ rows: Row[]; whole: boolean }> {
+async function rowsWith(
+  db: Db,
+  plan: Plan,
+  value: string,
+  { most, ms }: { readonly most: number; readonly ms: number },
+): Promise<{ rows: Row[]; whole: boolean }> {
   const { fields } = plan.contract;
   const isKey = ({ name }: Field): boolean => plan.load.key.includes(name);
   try {
     return await transaction(db, async (client) => {
-      await client.query(`set transaction read only; set local timezone = 'UTC'; set local datestyle = 'ISO'`);
+      await client.query(
+        `set transaction read only; set local timezone = 'UTC'; set local datestyle = 'ISO'; set local statement_timeout = ${ms}`,
+      );
       const there = new Set((await targetColumns(client, tableOf(plan))).map((c) => c.name));
       if (!there.has("_load")) return { rows: [], whole: true };
       const present = fields.filter((f) => there.has(f.name));
       const conditions = (of: readonly Field[]): string[] => of.flatMap((f) => hasValue(f, value) ?? []);
       const byKey = await select(client, plan, present, conditions(present.filter(isKey)), value, most);
       if (byKey.length > 0) return { rows: byKey, whole: true };
-      await client.query(`set local statement_timeout = ${LOOK_MS}`);
       const others = present.filter((f) => !isKey(f) && (f.type === "text" || f.type === "code" || f.type === "uuid"));
       return { rows: await select(client, plan, present, conditions(others), value, most), whole: true };
     });

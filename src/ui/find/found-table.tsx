@@ -1,8 +1,9 @@
 import Link from "next/link";
 import { listed } from "@/core/kernel/problem.ts";
+import { changeWords, stateWords } from "@/core/report/found-words.ts";
 import type { FoundRow, FoundValue } from "@/engine/look/find-value.ts";
 import { counted, grouped, moment } from "../kit/words.ts";
-import { changeWords, placeOf, stateWords } from "./found-words.ts";
+import { placeOf } from "./found-words.ts";
 
 /** What was found of a value: rows with their lives, and records that are not rows. */
 export function FoundTable({ value, found, now }: { value: string; found: FoundValue; now: Date }) {
@@ -19,7 +20,7 @@ export function FoundTable({ value, found, now }: { value: string; found: FoundV
       {unfinished.length > 0 && (
         <p className="mt-2 max-w-prose border-l-4 border-[var(--ochre)] pl-2" role="status">
           {listed(unfinished)} {unfinished.length === 1 ? "has" : "have"} so many rows that they could not all be looked
-          through by their texts; by their keys they were.
+          through in the time there is.
         </p>
       )}
       {rows.length > 0 && (
