@@ -188,7 +188,7 @@ it("what is done after a load is added, saved, done, and said on the load’s pa
   await page.waitForSelector("main form input");
   await page.type("main form input", "visitors see it");
   await press(page, "Save version");
-  for (let i = 0; i < 200 && !(await planInForce(db, "accessions")).document.after; i++)
+  for (let i = 0; i < 600 && !(await planInForce(db, "accessions")).document.after; i++)
     await new Promise((r) => setTimeout(r, 100));
   expect((await planInForce(db, "accessions")).document.after).toMatchObject([{ do: "feed", feed: "seen" }]);
   const [next] = makeDeliveries(5, 1, 0.3);
@@ -199,7 +199,7 @@ it("what is done after a load is added, saved, done, and said on the load’s pa
   await receiveFile(db, id, next!.name, pieces, next!.bytes.length);
   const done = await waitFor(db, await askForLoad(db, id, true));
   expect(done.state).toBe("loaded");
-  for (let i = 0; i < 200 && (await afterOf(db, done.id))[0]?.state !== "done"; i++)
+  for (let i = 0; i < 600 && (await afterOf(db, done.id))[0]?.state !== "done"; i++)
     await new Promise((r) => setTimeout(r, 100));
   const report = await web.open(`/loads/${done.id}`);
   await shows(report, "After the load");

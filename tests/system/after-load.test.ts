@@ -360,8 +360,9 @@ describe("a worker", () => {
     await system.startWorker();
     delete process.env["SIEVE_RECEIVER_HOSTS"];
     const load = await waitFor(db, await askForLoad(db, await deliver(db, "by_worker", "id,n\na,2\n"), true));
-    for (let i = 0; i < 200 && (await states(load.id))[0]![2] !== "done"; i++)
-      await new Promise((r) => setTimeout(r, 50));
+    const waiting = async () =>
+      [...(await states(left.id)), ...(await states(load.id))].some((s) => s[2] === "waiting");
+    for (let i = 0; i < 1200 && (await waiting()); i++) await new Promise((r) => setTimeout(r, 50));
     expect(await states(load.id)).toEqual([["loaded", "call", "done"]]);
     expect(await states(left.id)).toEqual([["loaded", "call", "done"]]);
   });
