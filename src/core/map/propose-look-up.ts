@@ -86,24 +86,43 @@ function repeatedIn(counts: ReadonlyMap<string, number>): { keys: number; entrie
   return { keys, entries };
 }
 
-/** Finds by which field records find their entries in a list, from names and from what both have; and what it would fill. */
-export function proposeLookUp({ fields, rows }: AskingRecords, list: ListToAsk): LookUpProposal {
-  const names = fields.map(
-    (f) => new Set([f.name, f.title ?? "", ...(f.also ?? [])].filter((n) => n !== "").map(plainName)),
-  );
-  const given = fields.map((_, f) => new Set(keysOf(rows, [f]).filter((k) => k !== "")));
-  const columns = list.columns.map((_, c) => countsOf(keysOf(list.entries, [c])));
-  const pairs = fields.flatMap((field, f) =>
-    list.columns.flatMap((column, c) => {
-      const [different, counts] = [given[f]!, columns[c]!];
+/** A field and a column of the list that may be its key. */
+interface Candidate {
+  /** Numbers of the field and of the column. */
+  readonly f: number;
+  readonly c: number;
+  readonly score: number;
+  /** Whether the column has enough of the field's values to be the key as they stand. */
+  readonly enough: boolean;
+  readonly pair: KeyPair;
+}
+
+/** What is known of records and list before their pairs are looked at. */
+interface Known {
+  readonly records: AskingRecords;
+  readonly list: ListToAsk;
+  /** By field: its names, and its different values. */
+  readonly names: readonly ReadonlySet<string>[];
+  readonly given: readonly ReadonlySet<string>[];
+}
+
+/** Fields and columns that have values in common, or a name, the best first. */
+function candidatesOf({ records, list, names, given }: Known): Candidate[] {
+  const columns = list.columns.map((column, c) => {
+    const counts = countsOf(keysOf(list.entries, [c]));
+    const once = 1 - repeatedIn(counts).entries / Math.max(1, list.entries.length);
+    return { column, c, counts, once };
+  });
+  const all = records.fields.flatMap((field, f) =>
+    columns.flatMap(({ column, c, counts, once }): Candidate[] => {
+      const different = given[f]!;
+      if (different.size === 0) return [];
       let found = 0;
       for (const value of different) if (counts.has(value)) found++;
-      const share = different.size === 0 ? 0 : found / different.size;
+      const share = found / different.size;
       const alike = names[f]!.has(plainName(column));
-      const enough = share >= (alike ? SOME_FOUND : MOST_FOUND) && (alike || found >= FEW_VALUES);
-      const near = alike && different.size > 0 && !enough;
-      if (!enough && !near) return [];
-      const once = 1 - repeatedIn(counts).entries / Math.max(1, list.entries.length);
+      const enough = alike ? share >= SOME_FOUND : share >= MOST_FOUND && found >= FEW_VALUES;
+      if (!enough && !alike) return [];
       const why = [
         `${grouped(found)} of ${counted(different.size, "different value")} of ${field.name} ${found === 1 ? "is" : "are"} in the column ${column}`,
         once === 1 ? "each entry has another" : `${Math.floor(once * 100)} % of the entries have one of their own`,
@@ -113,62 +132,59 @@ export function proposeLookUp({ fields, rows }: AskingRecords, list: ListToAsk):
       return [{ f, c, score, enough, pair: { field: field.name, column, different: different.size, found, why } }];
     }),
   );
-  pairs.sort((x, y) => Number(y.enough) - Number(x.enough) || y.score - x.score);
-  const best = pairs[0];
-  if (!best) return { by: [], how: "exact", bring: {}, repeated: { keys: 0, entries: 0 }, other: null };
-  const chosen = [best];
-  if (best.enough) {
-    const foundBy = (of: readonly { f: number; c: number }[]): number => {
-      const known = countsOf(
-        keysOf(
-          list.entries,
-          of.map((p) => p.c),
-        ),
-      );
-      return keysOf(
-        rows,
-        of.map((p) => p.f),
-      ).filter((k) => known.has(k)).length;
-    };
-    let repeated = repeatedIn(columns[best.c]!).entries;
-    for (const next of pairs.slice(1)) {
-      if (chosen.length === MOST_PAIRS || repeated <= REPEATED * list.entries.length) break;
-      if (!next.enough || chosen.some((p) => p.f === next.f || p.c === next.c)) continue;
-      const more = [...chosen, next];
-      const left = repeatedIn(
-        countsOf(
-          keysOf(
-            list.entries,
-            more.map((p) => p.c),
-          ),
-        ),
-      ).entries;
-      if (left >= repeated / 2 || foundBy(more) < STILL_FOUND * foundBy(chosen)) continue;
-      chosen.push(next);
-      repeated = left;
-    }
+  return all.sort((x, y) => Number(y.enough) - Number(x.enough) || y.score - x.score);
+}
+
+/** Keys of the list's entries by the columns of some pairs, with how many entries have each. */
+const entriesBy = (list: ListToAsk, pairs: readonly Candidate[]): Map<string, number> => {
+  const columns = pairs.map((p) => p.c);
+  return countsOf(keysOf(list.entries, columns));
+};
+
+/** The best pair, and further ones where by it alone many entries are the same and by more of them they are not. */
+function chosenOf({ records, list }: Known, candidates: readonly Candidate[]): Candidate[] {
+  let chosen = candidates.slice(0, 1);
+  if (!chosen[0]?.enough) return chosen;
+  const foundBy = (pairs: readonly Candidate[], entries: ReadonlyMap<string, number>): number => {
+    const fields = pairs.map((p) => p.f);
+    return keysOf(records.rows, fields).filter((key) => entries.has(key)).length;
+  };
+  let entries = entriesBy(list, chosen);
+  for (const next of candidates.slice(1)) {
+    const repeated = repeatedIn(entries).entries;
+    if (chosen.length === MOST_PAIRS || repeated <= REPEATED * list.entries.length) break;
+    if (!next.enough || chosen.some((p) => p.f === next.f || p.c === next.c)) continue;
+    const more = [...chosen, next];
+    const by = entriesBy(list, more);
+    if (repeatedIn(by).entries >= repeated / 2) continue;
+    if (foundBy(more, by) < STILL_FOUND * foundBy(chosen, entries)) continue;
+    [chosen, entries] = [more, by];
   }
-  const asked = new Set(chosen.map((p) => p.f));
-  const bring = Object.fromEntries(
-    fields.flatMap((field, f) => {
-      if (asked.has(f) || given[f]!.size > 0) return [];
-      const column = list.columns.find((c, i) => names[f]!.has(plainName(c)) && !chosen.some((p) => p.c === i));
-      return column === undefined ? [] : [[field.name, column]];
-    }),
+  return chosen;
+}
+
+/** Finds by which field records find their entries in a list, from names and from what both have; and what it would fill. */
+export function proposeLookUp(records: AskingRecords, list: ListToAsk): LookUpProposal {
+  const { fields, rows } = records;
+  const names = fields.map(
+    (f) => new Set([f.name, f.title ?? "", ...(f.also ?? [])].filter((n) => n !== "").map(plainName)),
   );
+  const given = fields.map((_, f) => new Set(keysOf(rows, [f]).filter((k) => k !== "")));
+  const known = { records, list, names, given };
+  const candidates = candidatesOf(known);
+  const chosen = chosenOf(known, candidates);
+  if (chosen.length === 0) return { by: [], how: "exact", bring: {}, repeated: { keys: 0, entries: 0 }, other: null };
+  const bring = fields.flatMap(({ name }, f) => {
+    if (given[f]!.size > 0) return [];
+    const column = list.columns.find((c, i) => names[f]!.has(plainName(c)) && !chosen.some((p) => p.c === i));
+    return column === undefined ? [] : [[name, column] as const];
+  });
   return {
     by: chosen.map((p) => p.pair),
-    how: best.enough ? "exact" : "scored",
-    bring,
-    repeated: repeatedIn(
-      countsOf(
-        keysOf(
-          list.entries,
-          chosen.map((p) => p.c),
-        ),
-      ),
-    ),
-    other: pairs.find((p) => !chosen.includes(p))?.pair ?? null,
+    how: chosen[0]!.enough ? "exact" : "scored",
+    bring: Object.fromEntries(bring),
+    repeated: repeatedIn(entriesBy(list, chosen)),
+    other: candidates.find((p) => !chosen.includes(p))?.pair ?? null,
   };
 }
 
