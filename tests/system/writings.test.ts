@@ -84,7 +84,7 @@ describe("undo of an upsert in a table that others use", () => {
       `update others.customer set n = 99 where id in (8, 10); delete from others.customer where id in (9, 11)`,
     );
     const preview = await previewUndo(db, load.writing!, { left: "any" });
-    expect(preview.left).toEqual({ changed: 2, gone: 1, another: 0, referred: 0, rule: 0 });
+    expect(preview.left).toEqual({ changed: 2, gone: 1, another: 0, undone: 0, referred: 0, rule: 0 });
     expect(preview.rows.map((r) => [r.key, r.because, r.by, r.now?.["n"] ?? null, r.back?.["n"] ?? null])).toEqual([
       ["8", "changed", null, "99", "2"],
       ["9", "gone", null, null, "3"],
