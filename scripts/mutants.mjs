@@ -65,7 +65,17 @@ const FOLDERS = {
   "core/gate": { tests: ["gates", "gates-of-counts", "parts", "new-gate"], heart: true },
   "core/plan": { tests: ["plan", "edit", "difference", "check-sets", "arriving"], heart: false },
   "core/profile": {
-    tests: ["profile", "profile-facts", "profile-model", "counted-values", "profile-notes", "profile-words", "kinds", "keys", "suggest"],
+    tests: [
+      "profile",
+      "profile-facts",
+      "profile-model",
+      "counted-values",
+      "profile-notes",
+      "profile-words",
+      "kinds",
+      "keys",
+      "suggest",
+    ],
     heart: true,
   },
   "core/map": { tests: ["suggest", "drift", "sift", "kinds-of-files", "propose-look-up"], heart: false },
