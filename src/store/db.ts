@@ -20,6 +20,11 @@ export function databaseUrl(): string {
   return url;
 }
 
+/** Whether the database ended a statement before it was done, as its time was up or somebody asked for it (SQLSTATE 57014). */
+export function wasEnded(error: unknown): boolean {
+  return (error as { code?: unknown }).code === "57014";
+}
+
 /**
  * Whether the database could not be reached, or has ended what was asked of it as it goes down: classes 08 and 57P of
  * SQLSTATE, no more connections (53300), no such database, and what the network says.

@@ -1,7 +1,14 @@
+import type { Plan } from "./schema.ts";
+
 /** A feed with those that get its accepted records. */
 export interface Giving {
   readonly name: string;
   readonly gives: readonly string[];
+}
+
+/** The feeds that a plan gives its accepted records to; none for a feed that has no plan yet. */
+export function givesTo(plan: Plan | null): string[] {
+  return (plan?.after ?? []).flatMap((a) => (a.do === "feed" ? [a.feed] : []));
 }
 
 /**

@@ -2,6 +2,7 @@ import { PassThrough } from "node:stream";
 import { once } from "node:events";
 import { SieveError, counted } from "@/core/kernel/problem.ts";
 import type { AfterAction } from "@/core/plan/after.ts";
+import { givesTo } from "@/core/plan/chain.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import { OUTPUTS } from "@/core/write/records/index.ts";
 import type { Db } from "@/store/db.ts";
@@ -23,11 +24,6 @@ async function planOf(db: Db, feed: string): Promise<Plan | null> {
   }
 }
 
-/** The feeds that the plan in force of a feed gives its records to. */
-async function givesTo(db: Db, feed: string): Promise<string[]> {
-  return ((await planOf(db, feed))?.after ?? []).flatMap((a) => (a.do === "feed" ? [a.feed] : []));
-}
-
 /** Throws `chain-closed` where what a feed is given would come back to the one that gives. */
 async function refuseCircle(db: Db, from: string, to: string): Promise<void> {
   let reached = [to];
@@ -37,7 +33,8 @@ async function refuseCircle(db: Db, from: string, to: string): Promise<void> {
         hint: "Take the step out of one of the plans; records would go round for ever.",
       });
     }
-    reached = [...new Set((await Promise.all(reached.map((feed) => givesTo(db, feed)))).flat())];
+    const plans = await Promise.all(reached.map((feed) => planOf(db, feed)));
+    reached = [...new Set(plans.flatMap(givesTo))];
   }
 }
 

@@ -1,7 +1,7 @@
 import type { Plan } from "@/core/plan/schema.ts";
 import type { RecordState } from "@/core/report/found-words.ts";
 import type { Field } from "@/core/plan/types.ts";
-import { ident, transaction, type Client, type Db } from "@/store/db.ts";
+import { ident, transaction, wasEnded, type Client, type Db } from "@/store/db.ts";
 import { listFeeds, planInForce } from "@/store/feeds.ts";
 import type { WritingKind } from "@/store/writings.ts";
 import { tableOf, targetColumns } from "../writing/target.ts";
@@ -11,8 +11,6 @@ import { DID, undoTable } from "../writing/writing.ts";
 const MOST = 30;
 /** Milliseconds that one target is looked through, and all of them together: where no index leads there may be no end. */
 const LOOK_MS = { one: 1500, all: 6000, least: 50 };
-/** The database's word for a statement that was ended (SQLSTATE). */
-const CANCELLED = "57014";
 
 /** One change of a row, from what was kept of it. */
 export interface RowChange {
@@ -139,7 +137,7 @@ async function rowsWith(
       return { rows: await select(client, plan, present, conditions(others), value, most), whole: true };
     });
   } catch (error) {
-    if ((error as { code?: unknown }).code !== CANCELLED) throw error;
+    if (!wasEnded(error)) throw error;
     return { rows: [], whole: false };
   }
 }
@@ -160,33 +158,52 @@ async function select(
     [value],
   );
   const names = fields.map((f) => f.name);
+  const kept = rows.length > 0 ? await keptOf(client, plan, names) : [];
   const found: Row[] = [];
   for (const row of rows) {
     found.push({
       ...{ target: plan.load.target, names, ...row },
       in: names.filter((_, i) => row.values[i] === value),
-      changes: await changesOf(client, plan, names, row.values),
+      changes: await changesOf(client, plan, kept, names, row.values),
     });
   }
   return found;
+}
+
+/** A writing that stands, with what is kept of the rows that it found: their columns where they have a table of their own. */
+interface Kept extends Omit<RowChange, "did" | "fields"> {
+  readonly columns: ReadonlySet<string> | null;
+}
+
+/** The writings of a target that stand, the latest first; none where its rows can't be told apart by a key. */
+async function keptOf(client: Client, plan: Plan, names: readonly string[]): Promise<Kept[]> {
+  const { key } = plan.load;
+  if (key.length === 0 || !key.every((k) => names.includes(k))) return [];
+  const { rows } = await client.query<Omit<Kept, "columns"> & { kept: boolean }>(
+    `select w.id as writing, w.kind, w.load, w.made_by as by, w.made_at as at,
+       to_regclass(format('undo.%I', 'writing ' || w.id)) is not null as kept
+     from sieve.writing w where w.target = $1 and w.undone_by is null and w.kind <> 'undo' order by w.turn desc limit 200`,
+    [tableOf(plan)],
+  );
+  const writings: Kept[] = [];
+  for (const { kept, ...w } of rows) {
+    const own = kept ? new Set((await targetColumns(client, undoTable(w.writing))).map((c) => c.name)) : null;
+    writings.push({ ...w, columns: own && key.every((k) => own.has(k)) ? own : null });
+  }
+  return writings;
 }
 
 /** What was done to the row with a key, the latest first, as far as rows are kept as they were. */
 async function changesOf(
   client: Client,
   plan: Plan,
+  writings: readonly Kept[],
   names: readonly string[],
   now: readonly string[],
 ): Promise<RowChange[]> {
+  if (writings.length === 0) return [];
   const { key } = plan.load;
-  if (key.length === 0 || !key.every((k) => names.includes(k))) return [];
   const ofKey = key.map((k) => now[names.indexOf(k)]!);
-  const { rows: writings } = await client.query<Omit<RowChange, "did" | "fields"> & { kept: boolean }>(
-    `select w.id as writing, w.kind, w.load, w.made_by as by, w.made_at as at,
-       to_regclass(format('undo.%I', 'writing ' || w.id)) is not null as kept
-     from sieve.writing w where w.target = $1 and w.undone_by is null and w.kind <> 'undo' order by w.turn desc limit 200`,
-    [tableOf(plan)],
-  );
   const images = new Map<number, { did: string; was: string[] }>();
   const { rows: single } = await client.query<{ writing: number; did: string; was: string[] }>(
     `select b.writing, b.did, array(select coalesce(b.document->>n, '') from unnest($2::text[]) n) as was from sieve.row_before b
@@ -194,14 +211,11 @@ async function changesOf(
     [writings.map((w) => w.writing), names, ...key, ...ofKey],
   );
   for (const { writing, did, was } of single) images.set(writing, { did, was });
-  for (const { writing, kept } of writings) {
-    if (!kept) continue;
-    const table = undoTable(writing);
-    const own = new Set((await targetColumns(client, table)).map((c) => c.name));
-    if (!key.every((k) => own.has(k))) continue;
-    const values = names.map((n) => (own.has(n) ? `coalesce(i.${ident(n)}::text, '')` : "''"));
+  for (const { writing, columns } of writings) {
+    if (!columns) continue;
+    const values = names.map((n) => (columns.has(n) ? `coalesce(i.${ident(n)}::text, '')` : "''"));
     const { rows } = await client.query<{ did: string; was: string[] }>(
-      `select i.${DID} as did, array[${values.join(", ")}] as was from ${table} i
+      `select i.${DID} as did, array[${values.join(", ")}] as was from ${undoTable(writing)} i
        where ${key.map((k, i) => `i.${ident(k)}::text = $${i + 1}`).join(" and ")} limit 1`,
       ofKey,
     );
@@ -209,7 +223,7 @@ async function changesOf(
   }
   let after: readonly string[] = now;
   const changes: RowChange[] = [];
-  for (const { kept: _, ...w } of writings) {
+  for (const { columns: _, ...w } of writings) {
     const image = images.get(w.writing);
     if (!image) continue;
     const made = image.did === "made";
@@ -223,7 +237,7 @@ async function changesOf(
   return changes;
 }
 
-/** Records that are held, were held or wait, with the value in one of their fields as they were checked, or as somebody has mended it. */
+/** Records that are held, were held or wait, with the value in one of their fields as they were checked. */
 async function recordsWith(db: Db, value: string): Promise<FoundRecord[]> {
   const names = `array(select f->>'name' from jsonb_array_elements(p.document->'contract'->'fields') with ordinality as x (f, n) order by n) as names`;
   const { rows: held } = await db.query<FoundRecord>(

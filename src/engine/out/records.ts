@@ -5,7 +5,7 @@ import { fieldValues } from "@/core/course/of-record.ts";
 import { BYTE } from "@/core/kernel/ledger.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { PERIOD_LENGTHS, type Partition } from "@/core/write/files/partition.ts";
-import { ident, pagesOf, transaction, type Db } from "@/store/db.ts";
+import { ident, pagesOf, transaction, wasEnded, type Db } from "@/store/db.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { ledgerBlocks } from "@/store/ledger.ts";
 import { getLoad } from "@/store/loads.ts";
@@ -17,8 +17,6 @@ import { tableOf, targetColumns } from "../writing/target.ts";
 const ROWS = 2_000;
 /** How long rows are counted before they go out, in milliseconds. */
 const COUNT_MS = 3_000;
-/** The database's word for a statement that was ended (SQLSTATE). */
-const CANCELLED = "57014";
 
 /** A page of records: their canonical values by field. */
 export type Page = readonly (readonly string[])[];
@@ -79,7 +77,7 @@ export async function countRows(
     );
     return rows[0]!;
   }).catch((error: unknown) => {
-    if ((error as { code?: unknown }).code === CANCELLED) return null;
+    if (wasEnded(error)) return null;
     throw error;
   });
 }

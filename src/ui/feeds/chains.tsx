@@ -1,6 +1,6 @@
 import Link from "next/link";
 import { afterWords } from "@/core/plan/after.ts";
-import { chainsOf } from "@/core/plan/chain.ts";
+import { chainsOf, givesTo } from "@/core/plan/chain.ts";
 import { listsOf } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/schema.ts";
 import type { LoadRow } from "@/store/loads.ts";
@@ -14,8 +14,6 @@ interface Feed {
   readonly held: number;
   readonly last: LoadRow | undefined;
 }
-
-const givesTo = (plan: Plan | null): string[] => (plan?.after ?? []).flatMap((a) => (a.do === "feed" ? [a.feed] : []));
 
 /** The chains of feeds, each from first to last: what each takes from which, and hands on to which. */
 export function Chains({ feeds, now }: { feeds: readonly Feed[]; now: Date }) {
