@@ -124,8 +124,11 @@ export async function startCluster(name, port, { settings = {}, quiet = false } 
       const gone = new Promise((resolve) => child.once("exit", resolve));
       child.kill("SIGKILL");
       await gone;
-      // Its processes notice by themselves; until then no other may have their memory.
-      while (isInUse(data)) await sleep(20);
+      // Its processes notice by themselves, but for one that waits for what another took with it; until then no other may have their memory.
+      for (let i = 0; processesIn(data).length > 0; i++) {
+        if (i === 100) spawnSync("kill", ["-9", ...processesIn(data).map(String)]);
+        await sleep(20);
+      }
       await launch();
     },
   };
@@ -168,15 +171,17 @@ async function stopLeftOver(data, say) {
   for (let i = 0; i < 300 && isPostgres(pid); i++) await sleep(50);
 }
 
-/** Whether a process works in the cluster's folder. */
-function isInUse(data) {
-  return readdirSync("/proc").some((pid) => {
-    try {
-      return /^\d+$/.test(pid) && readlinkSync(`/proc/${pid}/cwd`) === data;
-    } catch {
-      return false;
-    }
-  });
+/** The processes that work in the cluster's folder. */
+function processesIn(data) {
+  return readdirSync("/proc")
+    .filter((pid) => {
+      try {
+        return /^\d+$/.test(pid) && readlinkSync(`/proc/${pid}/cwd`) === data;
+      } catch {
+        return false;
+      }
+    })
+    .map(Number);
 }
 
 /** A pid may have been given to another program since. */

@@ -1,0 +1,72 @@
+import Link from "next/link";
+import type { HeldGroup } from "@/store/held.ts";
+import { withPath } from "../kit/with-path.ts";
+import { counted } from "../kit/words.ts";
+import type { DeskFilter, DeskQuery } from "./filter.ts";
+
+/** Whose records these are, how many, and what is not among them. */
+export function DeskHeading({
+  filter,
+  group,
+  causes,
+  total,
+  overtaken,
+  titles,
+  query,
+}: {
+  filter: DeskFilter;
+  group: HeldGroup;
+  causes: number;
+  total: number;
+  overtaken: number;
+  titles: Readonly<Record<string, string>>;
+  query: DeskQuery;
+}) {
+  const over = filter.state === "overtaken";
+  const overtakenPage = `/quarantine?${query({ state: "overtaken", check: undefined })}`;
+  return (
+    <div>
+      <p className="faint">
+        {titles[filter.feed ?? group.feed]}
+        {filter.load !== undefined && (
+          <>
+            {" / "}
+            <Link href={`/loads/${filter.load}`}>load {filter.load}</Link> ·{" "}
+            <Link className="underline" href="/quarantine">
+              all loads
+            </Link>
+          </>
+        )}
+      </p>
+      <h1>
+        {counted(total, over ? "overtaken record" : "held record")}, {counted(causes, "cause")}
+      </h1>
+      {!over && (
+        <p className="faint">
+          <a className="underline" href={withPath(`/api/quarantine/senders?${query({ check: undefined })}`)}>
+            all of them for their senders
+          </a>
+          , a file for each layout, with a letter
+        </p>
+      )}
+      {over ? (
+        <p>
+          Something newer has written their keys since they were held. Released, they would be written over it; both
+          values are beside each other at the right.{" "}
+          <Link className="underline" href={`/quarantine?${query({ state: undefined, check: undefined })}`}>
+            What is held
+          </Link>
+        </p>
+      ) : (
+        overtaken > 0 && (
+          <p className="faint">
+            <Link className="underline" href={overtakenPage}>
+              {counted(overtaken, "record")} overtaken
+            </Link>{" "}
+            by something newer {overtaken === 1 ? "is" : "are"} not among them
+          </p>
+        )
+      )}
+    </div>
+  );
+}
