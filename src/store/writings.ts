@@ -220,7 +220,7 @@ export async function putStoreBack(
     // The first note of a row is how it was before the writing; a later one how it was in its midst.
     const before = `(select distinct on (b.key) b.key, b.was, jsonb_populate_record(null::${table}, b.was) as old, k.*
       from sieve.store_before b, jsonb_populate_record(null::${table}, b.key) k
-      where b.writing = ${undone} and b.relation = '${relation}' and (${only}) order by b.key, b.ctid)`;
+      where b.writing = ${undone} and b.relation = '${relation}' and (${only}) order by b.key, b.id)`;
     const own = relation === "held" || relation === "waiting";
     // A record that something else has happened to since is that other thing's.
     const mine = own ? ` and r.writing = ${undone}` : "";

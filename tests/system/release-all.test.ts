@@ -58,6 +58,23 @@ describe("all records of a cause at once", () => {
     expect(await rows(system.db, "many")).toEqual([]);
   });
 
+  it("with one key twice: the first is written, the other stays, however many lie between them", async () => {
+    const { db } = system;
+    await newFeed(db, "far", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+    await loadNow(db, "far", "id,land,n\nx0,NO,1\n");
+    const lines = Array.from({ length: 6000 }, (_, i) => `x${i % 5999},N.O,${i}`);
+    await loadNow(db, "far", `id,land,n\n${lines.join("\n")}\n`);
+    const done = await all("far", { how: "replace", field: "land", find: ".", to: "" });
+    expect(done).toMatchObject({ records: 6000, released: 5999 });
+    expect(done.stay[0]!.example).toBe("id “x0” comes with another record that is released with it.");
+    expect((await rows(db, "far")).filter((r) => r["id"] === "x0")).toMatchObject([{ n: 0 }]);
+    const { rows: writings } = await db.query<{ id: number }>(
+      "select id from sieve.writing where feed = 'far' and kind = 'release'",
+    );
+    await undoWriting(db, writings[0]!.id, { reason: "too soon", by: "steward" });
+    expect(await rows(db, "far")).toMatchObject([{ id: "x0", n: 1 }]);
+  });
+
   it("get one value, or none of it; as they are where the plan has changed", async () => {
     await begin("values", 20);
     expect(await all("values", { how: "as they are" }, true)).toMatchObject({ records: 20, released: 0 });

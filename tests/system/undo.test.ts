@@ -20,6 +20,11 @@ const FIELDS = [
 const all = async (table: string) =>
   (await rows(system.db, table, "id")).map((r) => `${r["id"]}${r["n"]}/${r["_load"]}`);
 
+const states = async (load: number) =>
+  (
+    await system.db.query<{ state: string }>("select state from sieve.held where load = $1 order by record", [load])
+  ).rows.map((r) => r.state);
+
 describe("a load is undone as a whole", () => {
   it("in append mode: its rows go, those that were released from its quarantine too, and its bytes may come again", async () => {
     const { db } = system;
@@ -45,6 +50,25 @@ describe("a load is undone as a whole", () => {
     await undoLoad(db, again.id, "x", "t");
     await undoLoad(db, one.id, "x", "t");
     expect(await all("appends")).toEqual([]);
+  });
+
+  it("a held record that it overtook and closed is held again, wherever the notes of that have come to lie", async () => {
+    const { db } = system;
+    await newFeed(db, "notes", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+    const one = await loadNow(db, "notes", "id,n\na,x\nb,2\n");
+    // Its row overtakes the held one, and its own held one is the older one come again.
+    const two = await loadNow(db, "notes", "id,n\na,1\na,y\n");
+    expect(await states(one.id)).toEqual(["closed"]);
+    // Free places of the table are used again: the first note comes to lie behind the second.
+    const { rowCount } = await db.query(
+      `with moved as (delete from sieve.store_before where relation = 'held' and was->>'state' = 'held'
+         and (key->>'load')::int = $1 returning *)
+       insert into sieve.store_before overriding system value select * from moved`,
+      [one.id],
+    );
+    expect(rowCount).toBe(1);
+    await undoLoad(db, two.id, "x", "t");
+    expect(await states(one.id)).toEqual(["held"]);
   });
 
   it("in upsert mode: rows that it updated are as they were, rows that it did not touch have not moved", async () => {

@@ -332,7 +332,7 @@ class Release {
 
   /** Takes records out of staging that the target would refuse, or that repeat what it has; gives their problems. */
   private async refused(): Promise<Map<number, Problem[]>> {
-    const { client, compiled, load, staging } = this;
+    const { client, compiled, load, staging, writing } = this;
     const { plan, fields } = compiled;
     const target = tableOf(plan);
     const found = new Map<number, Problem[]>();
@@ -347,8 +347,10 @@ class Release {
       const same = names.map(
         (n) => `t.${ident(n)} = s.${ident(n)}${columns.has(n) ? `::${columns.get(n)!.type}` : ""}`,
       );
-      const meets = !(isKey && plan.load.mode === "upsert");
-      const where = [...(meets ? same : ["false"]), ...(isKey ? [] : [`t."_load" = ${load.id}`])].join(" and ");
+      // A row with the key is written over, but for one that a record of the same release has just been written to.
+      const together = isKey && plan.load.mode === "upsert";
+      const whose = together ? [`t.${ident(WRITING)} = ${writing.id}`] : isKey ? [] : [`t."_load" = ${load.id}`];
+      const where = [...same, ...whose].join(" and ");
       const { rows } = await client.query<{ record: number; load: number | null; there: boolean; own: string[] }>(
         `select * from (select s."_record" as record, t."_load" as load, t.there is not null as there,
              array[${names.map((n) => `s.${ident(n)}::text`).join(", ")}] as own,
@@ -359,7 +361,7 @@ class Release {
       );
       const words = names.join(" and ");
       for (const row of rows) {
-        const stands = row.there
+        const stands = row.there && !together
           ? `is in the target already${row.load === null ? "" : `, from load ${row.load}`}`
           : "comes with another record that is released with it";
         addTo(found, row.record, {
