@@ -9,7 +9,7 @@ import { SaxesParser } from "saxes";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { ProfileFold } from "@/core/profile/profile.ts";
 import { compilePlan } from "@/core/course/compile.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { openFile } from "@/core/read/source.ts";
 import { siftFile } from "@/core/course/files.ts";
 import { Course } from "@/core/course/course.ts";

@@ -2,7 +2,7 @@ import type { Reference, References } from "@/core/kernel/reference.ts";
 import { basename } from "node:path";
 import { listsOf } from "@/core/plan/edit.ts";
 import { fileLists } from "@/engine/load/delivery-lists.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { SieveError, listed } from "@/core/kernel/problem.ts";
 import type { Spool } from "@/core/read/source.ts";
 import { readEntries } from "@/engine/look/read-list.ts";

@@ -17,7 +17,7 @@ import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import type { MatchTable } from "@/core/match/pairs/table.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import type { Compiled } from "@/core/course/compiled.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { SieveError, grouped } from "@/core/kernel/problem.ts";
 import { siftFile } from "@/core/course/files.ts";
 import { Course } from "@/core/course/course.ts";

@@ -5,7 +5,7 @@ import { MOST_SAMPLED } from "@/core/kernel/limits.ts";
 import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
 import { readSectionSchema } from "@/core/read/settings.ts";
-import type { ReadSection } from "@/core/plan/schema.ts";
+import type { ReadSection } from "@/core/plan/document.ts";
 import type { Sample } from "@/core/sample/sample.ts";
 import type { ProposedLookUp } from "@/engine/look/propose-look-up.ts";
 import type { FieldValues } from "@/engine/look/delivery-values.ts";

@@ -1,4 +1,5 @@
-import { parsePlan, type Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { FIRST_RETENTION } from "./retention.ts";
 import { transaction, type Db, type Queryable } from "./db.ts";

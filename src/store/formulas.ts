@@ -4,7 +4,7 @@ import type { Reference } from "@/core/kernel/reference.ts";
 import { readReference } from "./references.ts";
 import type { NamedFormula, NamedFormulas } from "@/core/formula/named.ts";
 import { tryNamed } from "@/core/formula/try-named.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { transaction, type Db, type Queryable } from "./db.ts";
 

@@ -4,7 +4,7 @@ import { HISTORY_LOADS } from "@/core/gate/usual.ts";
 import { OUTCOMES, type Balance, type Outcome } from "@/core/kernel/ledger.ts";
 import { canSwitchOff, compilePlan } from "@/core/course/compile.ts";
 import type { ChecksOff, LoadInputs } from "@/core/course/compiled.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { SieveError, errorLines, listed } from "@/core/kernel/problem.ts";
 import type { LoadReport } from "@/core/report/report.ts";
 import { transaction, type Client, type Db, type Queryable } from "./db.ts";

@@ -1,5 +1,5 @@
 import type { Profile } from "@/core/profile/facts.ts";
-import type { ReadSection } from "@/core/plan/schema.ts";
+import type { ReadSection } from "@/core/plan/document.ts";
 import { SieveError, problemParts } from "@/core/kernel/problem.ts";
 import { transaction, type Db, type Queryable } from "./db.ts";
 import { enqueueProfile } from "./queue.ts";

@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { asSet, checkSetSchema, setsOf, withSet, type CheckSet } from "@/core/plan/check-sets.ts";
-import { isRule, parsePlan } from "@/core/plan/schema.ts";
+import { isRule } from "@/core/plan/document.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
 import { planOf } from "../support/plans.ts";
 
 const plan = planOf(

@@ -2,7 +2,8 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { differences, type Difference } from "@/core/plan/difference.ts";
 import { removeField, renameField } from "@/core/plan/edit.ts";
-import { parsePlan, type Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
 import { ACCESSIONS } from "../../demo/plan.ts";
 import { OTHER_FEEDS } from "../../demo/other-feeds.ts";
 

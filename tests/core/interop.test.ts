@@ -1,7 +1,8 @@
 import Ajv from "ajv/dist/2020.js";
 import { describe, expect, it } from "vitest";
 import { CONTRACT_STANDARDS, giveContract, takeContract } from "@/core/interop/contract.ts";
-import { parsePlan, type Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
 import { ACCESSIONS } from "../../demo/plan.ts";
 
 const plan = parsePlan(ACCESSIONS);

@@ -3,7 +3,7 @@ import { parquetReadObjects } from "hyparquet";
 import { strFromU8, unzipSync } from "fflate";
 import { SaxesParser } from "saxes";
 import { describe, expect, it } from "vitest";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { OUTPUTS, outputOf } from "@/core/write/records/index.ts";
 import { jsonOf, textOfValue } from "@/core/write/records/typed.ts";

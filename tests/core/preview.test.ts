@@ -1,7 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { compilePlan } from "@/core/course/compile.ts";
-import { type Plan, parsePlan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
 import { previewFields, previewRecord, previewRules, previewSteps } from "@/core/sample/preview.ts";
 import { siftFile } from "@/core/course/files.ts";
 import { SampleChoice, type Sample } from "@/core/sample/sample.ts";

@@ -1,4 +1,5 @@
-import { parsePlan, type Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
 
 /** A plan from its fields, the rest as it comes. */
 export function planOf(fields: object[], more: Record<string, unknown> = {}): Plan {

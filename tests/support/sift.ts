@@ -4,7 +4,7 @@ import { mergeTally, newTally } from "@/core/course/tally.ts";
 import { Figures } from "@/core/report/figures.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import type { LoadInputs, Problem } from "@/core/course/compiled.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { siftFile } from "@/core/course/files.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import { makeReport, type LoadReport, type ReportInput } from "@/core/report/report.ts";

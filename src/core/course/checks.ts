@@ -9,7 +9,8 @@ import { cellText } from "../kernel/bytes.ts";
 import { grouped, quoted } from "../kernel/problem.ts";
 import type { CompiledLookUp } from "../lookup/compile.ts";
 import type { LookUp } from "../lookup/schema.ts";
-import { isBetween, isUnique, type Plan, type RuleCheck } from "../plan/schema.ts";
+import { isBetween, isUnique, type Plan } from "../plan/document.ts";
+import type { RuleCheck } from "../plan/sections.ts";
 import { FIELD_CHECKS, type Field, type FieldCheck, type OnFailure } from "../plan/types.ts";
 import type { CompiledCheck } from "./compiled.ts";
 

@@ -4,7 +4,7 @@ import { NO_REFERENCES, type References } from "../kernel/reference.ts";
 import { compileLookUps } from "../lookup/compile.ts";
 import { withWordLists } from "../match/word-lists.ts";
 import { leavesOf } from "../plan/arriving.ts";
-import type { Plan } from "../plan/schema.ts";
+import type { Plan } from "../plan/document.ts";
 import { FIELD_CHECKS, type Field, type OnFailure } from "../plan/types.ts";
 import { stepWords } from "../plan/words.ts";
 import { compileChecks } from "./checks.ts";

@@ -5,7 +5,8 @@ import type { Apply, RecordApply } from "../cleanse/part.ts";
 import type { Formula } from "../formula/compile.ts";
 import type { Test } from "../kernel/column.ts";
 import type { CompiledLookUp } from "../lookup/compile.ts";
-import type { Plan, Step } from "../plan/schema.ts";
+import type { Plan } from "../plan/document.ts";
+import type { Step } from "../plan/sections.ts";
 import type { Field, OnFailure } from "../plan/types.ts";
 
 /** A plan made ready to run: what `compilePlan` gives, and a course takes blocks through. */

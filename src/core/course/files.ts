@@ -4,7 +4,7 @@ import { concat } from "../kernel/bytes.ts";
 import { fitsName } from "../kernel/file-name.ts";
 import { SieveError, counted, listed } from "../kernel/problem.ts";
 import { VERDICT } from "../kernel/verdict.ts";
-import type { Plan, ReadSection } from "../plan/schema.ts";
+import type { Plan, ReadSection } from "../plan/document.ts";
 import type { FileFacts } from "../read/facts.ts";
 import type { SourceFile, Spool } from "../read/part.ts";
 import { openFile, type PartCounter } from "../read/source.ts";

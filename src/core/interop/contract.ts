@@ -1,7 +1,8 @@
 import { withoutArriving } from "../plan/arriving.ts";
 import { SieveError } from "../kernel/problem.ts";
 import { removeField } from "../plan/edit.ts";
-import { parsePlan, type Plan } from "../plan/schema.ts";
+import type { Plan } from "../plan/document.ts";
+import { parsePlan } from "../plan/schema.ts";
 import type { Given, StandardPart, Taken } from "./part.ts";
 import { STANDARD_PARTS } from "./parts.ts";
 

@@ -1,4 +1,4 @@
-import type { Plan } from "../plan/schema.ts";
+import type { Plan } from "../plan/document.ts";
 import type { Field } from "../plan/types.ts";
 import type { Given, StandardPart, Taken } from "./part.ts";
 import { FieldTaker, limitsOf, listField, timeField } from "./names.ts";

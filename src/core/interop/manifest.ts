@@ -1,4 +1,4 @@
-import type { Plan } from "../plan/schema.ts";
+import type { Plan } from "../plan/document.ts";
 import { giveContract } from "./contract.ts";
 
 export const MANIFEST_FORMAT = "good-sieve/manifest@1";

@@ -1,4 +1,4 @@
-import type { Plan } from "../plan/schema.ts";
+import type { Plan } from "../plan/document.ts";
 import type { Field } from "../plan/types.ts";
 
 /** A contract as another standard says it, and what that standard has no words for. */

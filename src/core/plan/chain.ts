@@ -1,4 +1,4 @@
-import type { Plan } from "./schema.ts";
+import type { Plan } from "./document.ts";
 
 /** A feed with those that get its accepted records. */
 export interface Giving {

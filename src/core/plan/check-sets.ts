@@ -2,7 +2,8 @@ import { z } from "zod";
 import { namesIn } from "../formula/names.ts";
 import { formulaSchema } from "../formula/schema.ts";
 import { plainNameSchema } from "./name.ts";
-import { isRule, type Plan, type RuleCheck } from "./schema.ts";
+import { isRule, type Plan } from "./document.ts";
+import type { RuleCheck } from "./sections.ts";
 import type { OnFailure } from "./types.ts";
 
 /** Checks by formula that are kept under a name, to be used by several feeds. */

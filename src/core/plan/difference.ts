@@ -1,7 +1,8 @@
 import { betweenTitle } from "../check/between/index.ts";
 import { gateName } from "../gate/index.ts";
 import { stepWords } from "./words.ts";
-import { isBetween, isUnique, type Plan, type PlanCheck, type Step } from "./schema.ts";
+import { isBetween, isUnique, type Plan } from "./document.ts";
+import type { PlanCheck, Step } from "./sections.ts";
 import type { Stage } from "./types.ts";
 
 /** One thing that two plans say differently. */

@@ -7,7 +7,8 @@ import { WORDS_FROM, wordListsOf } from "../match/word-lists.ts";
 import { listsIn } from "../formula/lists.ts";
 import { namedIn, type NamedFormula, type NamedFormulas } from "../formula/named.ts";
 import { namesIn, renameInFormula } from "../formula/names.ts";
-import { isBetween, isRule, isUnique, type Plan, type Step } from "./schema.ts";
+import { isBetween, isRule, isUnique, type Plan } from "./document.ts";
+import type { Step } from "./sections.ts";
 import { betweenFields, betweenPart, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
 
 /** Where a plan speaks of a field. */

@@ -2,7 +2,8 @@ import { stepFormulas, stepPart } from "../cleanse/index.ts";
 import { lookUpFields } from "../lookup/schema.ts";
 import { namesIn } from "../formula/names.ts";
 import { stepWords } from "./words.ts";
-import type { Plan, Step } from "./schema.ts";
+import type { Plan } from "./document.ts";
+import type { Step } from "./sections.ts";
 import type { Field } from "./types.ts";
 
 /** One way by which a field gets what it has. */

@@ -1,5 +1,5 @@
 import { stepPart } from "../cleanse/index.ts";
-import type { Step } from "./schema.ts";
+import type { Step } from "./sections.ts";
 
 /** A step in words: “trim the ends in all fields”. */
 export function stepWords(step: Step): string {

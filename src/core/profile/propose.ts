@@ -1,5 +1,5 @@
 import { mayBeKey, type ColumnProfile, type Profile } from "./facts.ts";
-import type { Plan, ReadSection } from "../plan/schema.ts";
+import type { Plan, ReadSection } from "../plan/document.ts";
 import { PLAN_FORMAT, type Field } from "../plan/types.ts";
 import { counted, grouped, listed } from "../kernel/problem.ts";
 import { yesAndNo } from "../type/yes-no.ts";

@@ -1,5 +1,5 @@
 import { grouped } from "../kernel/problem.ts";
-import type { Step } from "../plan/schema.ts";
+import type { Step } from "../plan/sections.ts";
 
 /** A share of the filled values that must fit a type before it is proposed; the rest would be held. */
 export const ENOUGH = 0.9;

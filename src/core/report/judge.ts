@@ -1,7 +1,7 @@
 import type { Compiled } from "../course/compiled.ts";
 import { counted, listed } from "../kernel/problem.ts";
 import { driftPolicy, type Drift } from "./drift.ts";
-import type { Plan } from "../plan/schema.ts";
+import type { Plan } from "../plan/document.ts";
 import { gateName, gatePartOf } from "../gate/index.ts";
 import { loadedBefore, loadedBeforeGate } from "../gate/loaded-before.ts";
 import type { Judged, Measured } from "../gate/part.ts";

@@ -12,7 +12,7 @@ import type { Tally } from "../course/tally.ts";
 import { READ_PROBLEMS, TAKEN, checkTitle, faultTitle } from "../course/problem-words.ts";
 import type { Compiled } from "../course/compiled.ts";
 import type { UnreadableReason } from "../kernel/block.ts";
-import type { Plan } from "../plan/schema.ts";
+import type { Plan } from "../plan/document.ts";
 import type { FileFacts } from "../read/facts.ts";
 import type { CodesSeen } from "../course/course.ts";
 import { siftOf, type CheckMetrics, type Stratum } from "./strata.ts";

@@ -1,5 +1,5 @@
 import type { LookUp } from "@/core/lookup/schema.ts";
-import type { Plan, ReadSection } from "@/core/plan/schema.ts";
+import type { Plan, ReadSection } from "@/core/plan/document.ts";
 import type { ReadSettings } from "@/core/read/part.ts";
 import type { Db } from "@/store/db.ts";
 import type { ReadTold } from "@/store/deliveries.ts";

@@ -1,6 +1,6 @@
 import type { Reference, References } from "@/core/kernel/reference.ts";
 import type { LookUp } from "@/core/lookup/schema.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { SieveError, listed, quoted } from "@/core/kernel/problem.ts";
 import { fitsName } from "@/core/kernel/file-name.ts";
 import type { SourceFile, Spool } from "@/core/read/source.ts";

@@ -1,7 +1,7 @@
 import type { Balance } from "@/core/kernel/ledger.ts";
 import { SieveError, listed } from "@/core/kernel/problem.ts";
 import type { KeptCells } from "@/core/plan/arriving.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { ident, type Client, type Db } from "@/store/db.ts";
 import { referringKeys } from "../writing/existing-table.ts";
 import { countKept, upsertStaged, type Meeting } from "../writing/meet.ts";

@@ -6,7 +6,7 @@ import { once } from "node:events";
 import { from as copyFrom, type CopyStreamQuery } from "pg-copy-streams";
 import { BYTE, addToBalance, assertCloses, emptyBalance, type Balance } from "@/core/kernel/ledger.ts";
 import { NO_REFERENCES, type Reference, type References } from "@/core/kernel/reference.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { addProposals, referencesOfLoad } from "@/store/references.ts";
 import type { TableRule } from "@/core/interop/table.ts";
 import { compilePlan } from "@/core/course/compile.ts";

@@ -4,7 +4,7 @@ import { driftPolicy, type Drift } from "@/core/report/drift.ts";
 import { printCheck } from "@/core/check/identity.ts";
 import { TAKEN } from "@/core/course/problem-words.ts";
 import type { Compiled, Problem } from "@/core/course/compiled.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import type { LoadedBefore } from "@/core/gate/part.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";

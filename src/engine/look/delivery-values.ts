@@ -4,7 +4,7 @@ import { Course } from "@/core/course/course.ts";
 import { siftFile } from "@/core/course/files.ts";
 import { textOf } from "@/core/kernel/bytes.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { Db } from "@/store/db.ts";
 import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
 import { dayOf } from "@/store/loads.ts";

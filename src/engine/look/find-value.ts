@@ -1,4 +1,4 @@
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { RecordState } from "@/core/report/found-words.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { ident, transaction, wasEnded, type Client, type Db } from "@/store/db.ts";

@@ -9,7 +9,7 @@ import { VERDICT } from "@/core/kernel/verdict.ts";
 import type { LookUpLimits } from "@/core/lookup/limits.ts";
 import type { LookUp } from "@/core/lookup/schema.ts";
 import { proposeLimits, proposeLookUp, type LookUpProposal } from "@/core/map/propose-look-up.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { Db } from "@/store/db.ts";
 import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
 import { dayOf } from "@/store/loads.ts";

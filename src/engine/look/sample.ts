@@ -1,6 +1,6 @@
 import { MOST_SAMPLED } from "@/core/kernel/limits.ts";
 import { compilePlan } from "@/core/course/compile.ts";
-import type { Plan, ReadSection } from "@/core/plan/schema.ts";
+import type { Plan, ReadSection } from "@/core/plan/document.ts";
 import { problemParts } from "@/core/kernel/problem.ts";
 import { siftFile } from "@/core/course/files.ts";
 import { SampleChoice, type Sample } from "@/core/sample/sample.ts";

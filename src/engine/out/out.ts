@@ -1,5 +1,5 @@
 import { manifestOf, type Manifest } from "@/core/interop/manifest.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { usualName } from "@/core/write/files/name.ts";
 import { readPartitions } from "@/core/write/files/partition.ts";
 import type { Db } from "@/store/db.ts";

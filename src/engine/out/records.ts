@@ -1,4 +1,4 @@
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { Course } from "@/core/course/course.ts";
 import { fieldValues } from "@/core/course/of-record.ts";

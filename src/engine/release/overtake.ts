@@ -1,6 +1,6 @@
 import pg from "pg";
 import { printCheck } from "@/core/check/identity.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { ident, withSettings, type Client } from "@/store/db.ts";
 import { noteBefore } from "@/store/writings.ts";

@@ -7,7 +7,7 @@ import type { LoadInputs, Problem } from "@/core/course/compiled.ts";
 import type { HeldAt } from "@/core/kernel/ledger.ts";
 import type { LookUpCounts } from "@/core/lookup/compile.ts";
 import type { Reference } from "@/core/kernel/reference.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import type { Late } from "@/core/check/between/part.ts";
 

@@ -1,4 +1,4 @@
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { Client, Queryable } from "@/store/db.ts";
 import { getLoad } from "@/store/loads.ts";
 import { retentionOf } from "@/store/retention.ts";

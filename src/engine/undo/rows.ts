@@ -1,5 +1,5 @@
 import { type LeftBecause } from "@/core/kernel/writing.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { byPlace, ident, type Client, type Queryable } from "@/store/db.ts";
 import { getPlan } from "@/store/feeds.ts";

@@ -1,6 +1,6 @@
 import { contractOfTable, type TableRule } from "@/core/interop/table.ts";
 import type { Taken } from "@/core/interop/part.ts";
-import { OWN_SCHEMAS } from "@/core/plan/schema.ts";
+import { OWN_SCHEMAS } from "@/core/plan/sections.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { ident, type Queryable } from "@/store/db.ts";
 import { needRights, targetColumns } from "./target.ts";

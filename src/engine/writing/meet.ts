@@ -1,6 +1,6 @@
 import { BYTE, type Balance } from "@/core/kernel/ledger.ts";
 import { KEPT_BECAUSE, arrivingOf, leavesOf, type KeptBecause, type KeptCells } from "@/core/plan/arriving.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { byHash, ident, withSettings, type Client, type Db } from "@/store/db.ts";
 import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
 import {

@@ -1,5 +1,5 @@
 import type { Reconciliation, ReconciledField } from "@/core/report/report.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { byHash, ident, withSettings, type Client } from "@/store/db.ts";
 import { freshRecords, type Meeting } from "./meet.ts";

@@ -1,6 +1,6 @@
 import { columnTakes, type TableColumn } from "@/core/interop/table.ts";
 import { policyOf } from "@/core/course/checks.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { SieveError, counted, grouped, listed, quoted } from "@/core/kernel/problem.ts";
 import { typePart } from "@/core/type/index.ts";

@@ -1,5 +1,5 @@
 import type { TableColumn } from "@/core/interop/table.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { byPlace, ident, type Client, type Queryable } from "@/store/db.ts";
 import { nextWriting, ownTransactions, putWriting, transactionNumber, type WritingKind } from "@/store/writings.ts";
 import { assertWritten, columnsByName, recordColumns, staged, tableOf, targetColumns } from "./target.ts";

@@ -5,7 +5,7 @@ import { savePlan } from "@/routes/feeds.ts";
 import { loadDelivery, previewFiles } from "@/routes/deliveries.ts";
 import { useRouter } from "next/navigation";
 import { useEffect, useMemo, useState } from "react";
-import type { ReadSection } from "@/core/plan/schema.ts";
+import type { ReadSection } from "@/core/plan/document.ts";
 import { lastingReadOf, propose, withoutReasons } from "@/core/profile/propose.ts";
 import type { Reason } from "@/core/profile/reason.ts";
 import { doubtWords } from "@/core/read/doubt.ts";

@@ -2,7 +2,7 @@ import Link from "next/link";
 import { afterWords } from "@/core/plan/after.ts";
 import { chainsOf, givesTo } from "@/core/plan/chain.ts";
 import { listsOf } from "@/core/plan/edit.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { LoadRow } from "@/store/loads.ts";
 import { stateWord } from "../loads/load-state.tsx";
 import { counted, moment } from "../kit/words.ts";

@@ -9,7 +9,7 @@ import {
   withContract,
   type ContractStandard,
 } from "@/core/interop/contract.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { problemParts } from "@/core/kernel/problem.ts";
 import { problemFrom } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";

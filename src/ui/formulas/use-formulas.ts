@@ -4,7 +4,7 @@ import { listFormulas } from "@/routes/formulas.ts";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import type { NamedFormulas } from "@/core/formula/named.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { ask } from "../kit/api.ts";
 
 /** Those that a plan carries and those that are there, the newer ones before the plan's own. */

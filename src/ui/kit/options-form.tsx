@@ -6,7 +6,7 @@ import { z } from "zod";
 import type { StepPart } from "@/core/cleanse/part.ts";
 import { mergeValueTables, readValueTable, valueTableCsv } from "@/core/cleanse/value-table.ts";
 import { WORDS_FROM } from "@/core/match/word-lists.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { REFERENCES_QUERY } from "../references/references-query.ts";
 import { useNamed } from "../formulas/use-formulas.ts";
 import { FormulaEditor } from "../formulas/formula-editor.tsx";

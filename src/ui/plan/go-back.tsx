@@ -3,7 +3,7 @@
 import { useAct } from "../kit/use-act.ts";
 import { savePlan } from "@/routes/feeds.ts";
 import { useRouter } from "next/navigation";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { ask } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 

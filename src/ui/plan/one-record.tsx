@@ -3,7 +3,7 @@
 import { useState } from "react";
 import type { RecordPreview, RuleVerdict } from "@/core/sample/preview.ts";
 import { stepWords } from "@/core/plan/words.ts";
-import { isRule, type Plan } from "@/core/plan/schema.ts";
+import { isRule, type Plan } from "@/core/plan/document.ts";
 import { Value } from "../kit/cell.tsx";
 import { useRecord, type KeyedSample } from "./use-sample.ts";
 import { counted, grouped } from "../kit/words.ts";

@@ -6,7 +6,7 @@ import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
 import { originsOf, reach } from "@/core/plan/lineage.ts";
 import { listed } from "@/core/kernel/problem.ts";
 import { policyOf } from "@/core/course/checks.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { FIELD_CHECKS, ON_FAILURE, type Field, type OnFailure } from "@/core/plan/types.ts";
 import { TYPE_IDS, typePart, type TypeId } from "@/core/type/index.ts";
 import { splitList, type SettingsLine } from "@/core/type/part.ts";

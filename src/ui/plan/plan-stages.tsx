@@ -1,7 +1,7 @@
 "use client";
 
 import { withoutArriving } from "@/core/plan/arriving.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { ArrivingTable } from "./load/arriving-table.tsx";
 import { AfterList } from "./load/after-list.tsx";
 import { GateList } from "./load/gate-list.tsx";

@@ -9,7 +9,7 @@ import {
   type StepsPreview,
 } from "@/core/sample/preview.ts";
 import type { Reference, References } from "@/core/kernel/reference.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { Sample } from "@/core/sample/sample.ts";
 
 /** What the page asks the preview's thread. A sample is sent once, and spoken of by its key. */

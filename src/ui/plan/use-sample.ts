@@ -5,7 +5,7 @@ import { sampleRecords } from "@/routes/feeds.ts";
 import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { stepPart } from "@/core/cleanse/index.ts";
 import { listsInFormulas } from "@/core/plan/edit.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { FieldPreview, RecordPreview, RulePreview, StepsPreview } from "@/core/sample/preview.ts";
 import type { Sample } from "@/core/sample/sample.ts";
 import { REFERENCES_QUERY } from "../references/references-query.ts";

@@ -4,7 +4,7 @@ import { useRouter } from "next/navigation";
 import { useMemo, useState } from "react";
 import { compareProfiles } from "@/core/profile/compare.ts";
 import type { Profile } from "@/core/profile/facts.ts";
-import type { ReadSection } from "@/core/plan/schema.ts";
+import type { ReadSection } from "@/core/plan/document.ts";
 import type { CodeSeen } from "@/store/loads.ts";
 import { problemFrom } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";

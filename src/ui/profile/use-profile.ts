@@ -2,7 +2,7 @@
 
 import { askForProfile, getProfile } from "@/routes/deliveries.ts";
 import { useEffect, useState } from "react";
-import type { ReadSection } from "@/core/plan/schema.ts";
+import type { ReadSection } from "@/core/plan/document.ts";
 import type { StoredProfile } from "@/store/profiles.ts";
 import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
 

@@ -5,7 +5,7 @@ import { compilePlan } from "@/core/course/compile.ts";
 import { fieldsNamed, readCheck } from "@/core/check/identity.ts";
 import { suggestMends } from "@/core/mend/suggest.ts";
 import { mendedValues } from "@/core/mend/values.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { HeldGroup, HeldRecord } from "@/store/held.ts";
 import { NoteForm } from "../kit/note-form.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { heldFilter } from "@/routes/quarantine.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { listFeeds, planInForce } from "@/store/feeds.ts";
 import { countHeld, heldAges, heldGroups, listHeld } from "@/store/held.ts";
 import { QuarantineDesk } from "@/ui/quarantine/quarantine-desk.tsx";

@@ -4,7 +4,7 @@ import { listCheckSets, saveCheckSet } from "@/routes/formulas.ts";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { asSet, setsOf, withSet } from "@/core/plan/check-sets.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { listed } from "@/core/kernel/problem.ts";
 import type { StoredCheckSet } from "@/store/check-sets.ts";
 import { ask, problemOf, type ApiProblem } from "../../kit/api.ts";

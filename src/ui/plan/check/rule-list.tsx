@@ -2,7 +2,8 @@
 
 import { useState } from "react";
 import type { RulePreview } from "@/core/sample/preview.ts";
-import { isRule, type Plan, type RuleCheck } from "@/core/plan/schema.ts";
+import { isRule, type Plan } from "@/core/plan/document.ts";
+import type { RuleCheck } from "@/core/plan/sections.ts";
 import { ON_FAILURE, type OnFailure } from "@/core/plan/types.ts";
 import { useNamed } from "../../formulas/use-formulas.ts";
 import { CheckSets } from "./check-sets.tsx";

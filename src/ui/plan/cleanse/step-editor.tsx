@@ -3,7 +3,8 @@
 import { useState } from "react";
 import { Heap, cellText, emptyCells } from "@/core/kernel/bytes.ts";
 import { stepPart } from "@/core/cleanse/index.ts";
-import type { Plan, Step } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
+import type { Step } from "@/core/plan/sections.ts";
 import { OptionsForm } from "../../kit/options-form.tsx";
 import { Spellings } from "./spellings.tsx";
 import { counted } from "../../kit/words.ts";

@@ -2,7 +2,7 @@
 
 import { useState } from "react";
 import type { StepsPreview } from "@/core/sample/preview.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { SAMPLED } from "@/core/sample/sample.ts";
 import { MOST_SHOWN, SAMPLE_SIZES, type KeyedSample, type Preview } from "../use-sample.ts";
 import { counted, grouped, percentOf } from "../../kit/words.ts";

@@ -1,7 +1,7 @@
 "use client";
 
 import { useSyncExternalStore } from "react";
-import type { Step } from "@/core/plan/schema.ts";
+import type { Step } from "@/core/plan/sections.ts";
 
 /** Steps on their way from one plan to another; kept by the browser, so that they outlive the page. */
 export interface CopiedSteps {

@@ -2,7 +2,7 @@
 
 import { useQuery } from "@tanstack/react-query";
 import { AFTER_OUTCOMES, afterWords, type AfterAction, type AfterOutcome } from "@/core/plan/after.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { listFeeds } from "@/routes/feeds.ts";
 import { ask } from "../../kit/api.ts";

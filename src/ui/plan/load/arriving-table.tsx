@@ -2,7 +2,7 @@
 
 import { useState } from "react";
 import { ALL_FIELDS, EMPTY_DOES, VALUE_DOES, arrivingOf, type ArrivingSection } from "@/core/plan/arriving.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 
 type Rule = ArrivingSection[string];
 

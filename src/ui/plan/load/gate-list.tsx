@@ -6,7 +6,7 @@ import { gatePartOf, type Gate, type GateId } from "@/core/gate/index.ts";
 import { loadedBeforeGate } from "@/core/gate/loaded-before.ts";
 import type { GateControl } from "@/core/gate/part.ts";
 import { compilePattern } from "@/core/kernel/pattern.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/plan/types.ts";
 import type { TypeId } from "@/core/type/index.ts";
 

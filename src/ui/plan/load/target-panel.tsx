@@ -5,7 +5,7 @@ import { targetOfPlan } from "@/routes/feeds.ts";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { withContract } from "@/core/interop/contract.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { problemParts } from "@/core/kernel/problem.ts";
 import type { ExistingTable } from "@/engine/writing/existing-table.ts";
 import { ask, problemFrom, problemOf } from "../../kit/api.ts";

@@ -6,7 +6,7 @@ import Link from "next/link";
 import { useState } from "react";
 import { plainName } from "@/core/map/columns.ts";
 import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
 import { REFERENCES_QUERY } from "../../references/references-query.ts";
 import { ask } from "../../kit/api.ts";

@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { likenessWords, type LookUpLimits } from "@/core/lookup/limits.ts";
 import { lookUpFields, type LookUp } from "@/core/lookup/schema.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { lookUpOfDelivery } from "@/routes/feeds.ts";
 import { ask, problemOf } from "../../kit/api.ts";
 import { ProblemNote } from "../../kit/problem-note.tsx";

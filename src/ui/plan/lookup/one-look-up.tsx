@@ -5,7 +5,7 @@ import { fitsName } from "@/core/kernel/file-name.ts";
 import { SCORED_BY, lookUpSchema, type LookUp, type LookUpPolicy, type NonePolicy } from "@/core/lookup/schema.ts";
 import { plainName } from "@/core/map/columns.ts";
 import { comparatorPart } from "@/core/match/compare/index.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
 import { counted } from "../../kit/words.ts";
 import { Choice, NumberInput } from "./inputs.tsx";

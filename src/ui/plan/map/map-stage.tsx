@@ -4,7 +4,7 @@ import { useRef, useState } from "react";
 import { ABOUT, mapColumns } from "@/core/map/columns.ts";
 import { suggestColumn } from "@/core/map/suggest.ts";
 import type { ColumnProfile } from "@/core/profile/facts.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { proposeField } from "@/core/profile/propose.ts";
 import { splitList } from "@/core/type/part.ts";

@@ -3,7 +3,7 @@
 import { comparatorPart } from "@/core/match/compare/index.ts";
 import { proposeMatchWithReasons } from "@/core/match/propose.ts";
 import type { MatchSection } from "@/core/match/schema.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { MatchAgainst } from "../../matches/match-against.tsx";
 import { counted } from "../../kit/words.ts";
 import { FieldsCompared } from "./fields-compared.tsx";

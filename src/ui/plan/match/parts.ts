@@ -1,6 +1,6 @@
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import type { MatchSection } from "@/core/match/schema.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 
 /** What a load or trial has found by the section, for setting it. */
 export interface MatchSeen {

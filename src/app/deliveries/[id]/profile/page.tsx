@@ -2,7 +2,7 @@ import Link from "next/link";
 import { z } from "zod";
 import { mapColumns } from "@/core/map/columns.ts";
 import type { Profile } from "@/core/profile/facts.ts";
-import type { Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
 import { codesSeen, type CodeSeen } from "@/store/loads.ts";

@@ -1,6 +1,7 @@
 import { notFound } from "next/navigation";
 import { z } from "zod";
-import { parsePlan, type Plan } from "@/core/plan/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { getDelivery, latestDelivery } from "@/store/deliveries.ts";

@@ -1,5 +1,5 @@
 import { db, handle } from "@/app/server.ts";
-import type { ReadSection } from "@/core/plan/schema.ts";
+import type { ReadSection } from "@/core/plan/document.ts";
 import { askForProfile } from "@/routes/deliveries.ts";
 import * as store from "@/store/profiles.ts";
 

@@ -1,0 +1,179 @@
+import { z } from "zod";
+import { betweenSchemas, type BetweenCheck } from "../check/between/index.ts";
+import { limitBytes } from "../check/limit.ts";
+import { STEP_IDS, stepPart, type StepId } from "../cleanse/index.ts";
+import { formulaSchema } from "../formula/schema.ts";
+import { patternSchema } from "../kernel/pattern.ts";
+import { unionOf } from "../kernel/union.ts";
+import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
+import { arrivingSchema } from "./arriving.ts";
+import { plainNameSchema } from "./name.ts";
+import { FIELD_CHECKS, ON_FAILURE, type Field } from "./types.ts";
+
+/** Schemas that hold no targets of others. */
+export const OWN_SCHEMAS: readonly string[] = [
+  "sieve",
+  "staging",
+  "target",
+  "undo",
+  "graphile_worker",
+  "information_schema",
+];
+
+export const nameSchema = plainNameSchema.describe(
+  "Lower-case letters, digits and underscores, beginning with a letter",
+);
+const onFailure = z.enum(ON_FAILURE);
+
+const limit = z.union([z.number(), z.string().min(1).max(60)]);
+
+/** The properties that every field may have, of whatever type. */
+const common = {
+  title: z.string().max(120).optional().describe("What people call it"),
+  also: z.array(z.string().min(1).max(200)).max(100).optional().describe("Other names that its column has had"),
+  required: z.boolean().optional().describe("It must not be empty"),
+  unique: z.boolean().optional().describe("No two records of one load have the same value"),
+  least: limit.optional().describe("The least value allowed"),
+  most: limit.optional().describe("The greatest value allowed"),
+  pattern: patternSchema.optional().describe("A pattern (RE2) that the value must contain; ^ and $ for all of it"),
+  on_failure: z
+    .union([onFailure, z.partialRecord(z.enum(FIELD_CHECKS), onFailure)])
+    .optional()
+    .describe("What happens when a check fails: for all checks of the field, or one by one; hold unless said"),
+};
+
+function fieldOf<Id extends TypeId>(id: Id): z.ZodObject {
+  return z.strictObject({ name: nameSchema, type: z.literal(id), ...typePart(id).options, ...common });
+}
+
+export const fieldSchema = unionOf<Field>("type", TYPE_IDS.map(fieldOf)).superRefine((f, context) => {
+  const fail = (path: string, message: string): void => context.addIssue({ code: "custom", path: [path], message });
+  const part = typePart(f.type);
+  const fault = part.fault?.(f);
+  if (fault) fail("type", fault);
+  if (f.pattern !== undefined && f.type !== "text" && f.type !== "code") {
+    fail("pattern", `A pattern is for text and codes, not for the type ${f.type}.`);
+  }
+  const order = part.order(f);
+  for (const side of ["least", "most"] as const) {
+    if (f[side] === undefined) continue;
+    if (order === null)
+      fail(
+        side,
+        `${f.currency === undefined && f.type === "money" ? "An amount that names its own currency" : `The type ${f.type}`} has no order, so it can't have a ${side} value.`,
+      );
+    else if (!limitBytes(f, f[side])) fail(side, `${JSON.stringify(f[side])} is not a value of the type ${f.type}.`);
+  }
+});
+
+/** A step of the plan; `do` says which part, the other properties are that part's options. */
+export interface Step {
+  do: StepId;
+  in: "*" | string[];
+  off?: boolean;
+  [option: string]: unknown;
+}
+
+export const stepSchema = unionOf<Step>(
+  "do",
+  STEP_IDS.map((id) =>
+    z.strictObject({
+      do: z.literal(id),
+      in: z
+        .union([z.literal("*"), z.array(nameSchema).min(1)])
+        .describe("The fields it works on, or * for all of them"),
+      off: z.boolean().optional().describe("It is passed over for the time being"),
+      ...stepPart(id).options,
+    }),
+  ),
+);
+
+/** How columns meet fields, and what happens where they don't. */
+export const mapSchema = z.strictObject({
+  extra: z
+    .enum(["keep", "leave", "note", "hold", "stop"])
+    .default("note")
+    .describe("What to do with columns that no field takes; keep: take them along as JSON in the column _extra"),
+  missing: z.enum(["note", "hold", "stop"]).optional().describe("What to do where a field's column is missing"),
+  reordered: z
+    .enum(["leave", "note", "hold", "stop"])
+    .optional()
+    .describe("What to do where columns stand in another order than in the sender's delivery before"),
+  retyped: z
+    .enum(["note", "hold", "stop"])
+    .optional()
+    .describe("What to do where much of what comes in a field is not of its type"),
+  codes: z
+    .enum(["leave", "note", "hold", "stop"])
+    .optional()
+    .describe("What to do where a code field gets values again and again that are not in its list"),
+});
+
+/** A name that can stand in a check's key. */
+const checkName = z
+  .string()
+  .min(1)
+  .max(80)
+  .regex(/^[^:+]*$/, "A check's name has no : and no +.")
+  .describe("What holds when it passes, in a few words");
+
+const words = z.string().max(500).describe("What is told to the sender; {field} stands for a value of the record");
+
+/** That the values of some fields together are given once in a load. */
+const uniqueSchema = z.strictObject({
+  check: z.literal("unique"),
+  in: z.array(nameSchema).min(2).describe("The fields whose values together are given once"),
+  on_failure: onFailure.default("hold"),
+});
+export type UniqueCheck = z.infer<typeof uniqueSchema>;
+
+/** A check by a formula: over a record, or over cells one by one. */
+const ruleSchema = z.strictObject({
+  name: checkName,
+  that: formulaSchema.describe("A formula that is true for a good record"),
+  in: z.array(nameSchema).min(1).optional().describe("The fields whose cells it is about, one by one, as `it`"),
+  message: words.optional(),
+  from_set: z
+    .strictObject({ name: nameSchema, version: z.int().min(1) })
+    .optional()
+    .describe("The set of checks that it was taken from"),
+  on_failure: onFailure.default("hold"),
+});
+export type RuleCheck = z.infer<typeof ruleSchema>;
+
+/** A check of the plan's own section: over several fields, between records, or by formula. */
+export const checkSchema = z.union([
+  uniqueSchema,
+  ...betweenSchemas({ name: checkName.optional(), message: words.optional() }, onFailure),
+  ruleSchema,
+]);
+export type PlanCheck = UniqueCheck | BetweenCheck | RuleCheck;
+
+/** Where good records go, and what they may do there. */
+export const loadSchema = z.strictObject({
+  target: z
+    .string()
+    .regex(/^[A-Za-z_][A-Za-z0-9_$]{0,62}$/)
+    .describe("The table that good records go to"),
+  schema: z
+    .string()
+    .regex(/^[A-Za-z_][A-Za-z0-9_$]{0,62}$/)
+    .refine((s) => !OWN_SCHEMAS.includes(s) && !s.startsWith("pg_"), "This schema is not for targets.")
+    .optional()
+    .describe("The schema of a target that was there before; left out, the target is made and kept by Good Sieve"),
+  key: z
+    .array(nameSchema)
+    .max(32)
+    .default([])
+    .describe("The fields that together tell one record of the target from another"),
+  whole_record: z
+    .boolean()
+    .optional()
+    .describe("There is no key: a record that the target has already, alike in all fields, is not written again"),
+  mode: z.enum(["append", "replace", "upsert"]).default("append"),
+  arriving: arrivingSchema.optional(),
+  undo: z
+    .boolean()
+    .optional()
+    .describe("Keep rows as they were before a load changes them, so that it can be undone; yes unless said"),
+});
