@@ -13,14 +13,27 @@ const shared = {
   resolve: { alias: { "@": fileURLToPath(new URL("src", import.meta.url)) } },
 };
 
+/** What needs no more than this machine's processors: pure, or the command line. */
+const pure = { testTimeout: 60_000, maxWorkers: 2, sequence: { groupOrder: 0 } };
+
 export default defineConfig({
   ...shared,
   test: {
     projects: [
       {
         ...shared,
-        test: { name: "core", include: ["tests/core/**/*.test.ts", "tests/*.test.ts"], testTimeout: 60_000 },
+        test: {
+          ...pure,
+          name: "core",
+          include: ["tests/core/**/*.test.ts", "tests/*.test.ts"],
+          // What is tested is pure, so that files can share what they import.
+          isolate: false,
+        },
       },
+      // Parts that are added to the lists of parts, which no other test may see.
+      { ...shared, test: { ...pure, name: "parts", include: ["tests/parts/**/*.test.ts"] } },
+      // What takes its time: many files, records or processes.
+      { ...shared, test: { ...pure, name: "long", include: ["tests/long/**/*.test.ts"] } },
       ...["system", "browser"].map((name) => ({
         ...shared,
         test: {
@@ -29,6 +42,7 @@ export default defineConfig({
           // A database cluster of its own.
           globalSetup: "tests/support/cluster.ts",
           fileParallelism: false,
+          sequence: { groupOrder: 1 },
           testTimeout: name === "browser" ? 300_000 : 90_000,
           hookTimeout: 180_000,
         },

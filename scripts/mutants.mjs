@@ -4,7 +4,7 @@
  * which nobody noticed. Ends with 1 where too few were.
  */
 import { spawnSync } from "node:child_process";
-import { readFileSync, readdirSync, rmSync, statSync, writeFileSync } from "node:fs";
+import { existsSync, readFileSync, readdirSync, rmSync, statSync, writeFileSync } from "node:fs";
 import { join, relative } from "node:path";
 import { createInstrumenter } from "@stryker-mutator/instrumenter";
 import { commonTokens } from "@stryker-mutator/api/plugin";
@@ -101,6 +101,12 @@ if (!known || !Number.isInteger(seed)) {
     `One of ${Object.keys(FOLDERS).join(", ")}.`,
   );
 }
+/** Where a test stands: among the quick ones, those that take their time, or those that add parts. */
+function fileOfTest(name) {
+  const files = ["core", "long", "parts"].map((folder) => `tests/${folder}/${name}.test.ts`);
+  return files.find((file) => existsSync(join(root, file))) ?? fail(2, `There is no test ${name}.`);
+}
+
 const at = join(root, "src", folder.replace(/^src\//, ""));
 
 function sources(path) {
@@ -191,7 +197,7 @@ try {
     {
       cwd: root,
       stdio: ["ignore", "inherit", "inherit"],
-      env: { ...process.env, MUTANT_TESTS: known.tests.map((t) => `tests/core/${t}.test.ts`).join(",") },
+      env: { ...process.env, MUTANT_TESTS: known.tests.map(fileOfTest).join(",") },
     },
   );
   if (status !== 0) process.exit(3);
