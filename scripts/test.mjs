@@ -67,7 +67,11 @@ if (chosen.length > 0) await runTests("tests", chosen, { live: true });
 else {
   // Browsers wait for servers and servers for browsers: the rest goes on meanwhile.
   await Promise.all([
-    runTests("core and system tests", ["core", "parts", "long", "system"].map((p) => `--project=${p}`), { live: true }),
+    runTests(
+      "core and system tests",
+      ["core", "parts", "long", "system"].map((p) => `--project=${p}`),
+      { live: true },
+    ),
     runTests("browser tests", ["--project=browser"], { live: false }),
   ]);
 }
