@@ -14,7 +14,7 @@ import { sameRecord, type Absent } from "../writing/meet.ts";
 import { columnsByName, plannedColumns, recordColumns, staged, tableOf, targetColumns } from "../writing/target.ts";
 
 /** Staged records that are held against what is known only at the end: the target's rows and rules, the files' drift. */
-interface StagedLoad {
+export interface StagedLoad {
   readonly client: Client;
   readonly id: number;
   readonly compiled: Compiled;

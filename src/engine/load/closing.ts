@@ -1,0 +1,284 @@
+import { printCheck } from "@/core/check/identity.ts";
+import type { TableRule } from "@/core/interop/table.ts";
+import { BYTE, addToBalance, assertCloses, emptyBalance, type Balance } from "@/core/kernel/ledger.ts";
+import type { MatchMetrics } from "@/core/match/metrics.ts";
+import type { KeptCells } from "@/core/plan/arriving.ts";
+import { makeReport, type Reconciliation, type ReturnedCounts } from "@/core/report/report.ts";
+import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
+import { columnsBefore, endLoad, historyBefore } from "@/store/loads.ts";
+import { addProposals } from "@/store/references.ts";
+import { matchStaged } from "../match/match-load.ts";
+import { overtakeHeld } from "../release/overtake.ts";
+import { closeReturned } from "../release/returned.ts";
+import type { FromThread } from "../threads/messages.ts";
+import { pruneUndo } from "../undo/kept.ts";
+import { countKept, countUpsert, meet, type Meeting } from "../writing/meet.ts";
+import { Expected, reconcile } from "../writing/reconcile.ts";
+import { alterTarget } from "../writing/target.ts";
+import { Writing, lockTarget } from "../writing/writing.ts";
+import { Cancelled, type Attempted } from "./attempted.ts";
+import { holdBetween } from "./between.ts";
+import { IntoTarget } from "./into-target.ts";
+import { Holding } from "./quarantine.ts";
+import type { Rerun } from "./rerun.ts";
+import { absentFields, findBroken, findLoadedBefore, findTaken, holdFiles, type StagedLoad } from "./staged.ts";
+import { dropStaging, staging, stagingHeld, stagingMet } from "./staging.ts";
+import { absolveSuspects } from "./suspects.ts";
+
+/** What the thread has found out of a delivery, once all of it is read. */
+export type ReadThrough = Extract<FromThread, { type: "done" }>;
+
+export interface ClosingOptions {
+  /** The bundled pairs-thread. */
+  readonly pairsThread: URL;
+  /** Tells that the load has come to a stage; while it goes on where no stage is given. */
+  readonly tell: (stage?: string) => Promise<void>;
+}
+
+type About = Parameters<typeof makeReport>[0];
+
+/**
+ * The closing transaction of a load: what the target and the records beside each other say of the staged ones, the gates,
+ * the matches, the target, the quarantine, the report. All of it happens, or nothing.
+ */
+export class Closing {
+  private readonly rerun: Rerun;
+  private readonly holding: Holding;
+  private readonly staged: StagedLoad;
+  private readonly trial: boolean;
+  /** The target's own rules that the records were held against, by name. */
+  private readonly rules = new Map<string, TableRule>();
+  /** Provisional until the load ends: what is found moves records from one outcome to another. */
+  private balance: Balance = emptyBalance();
+  /** Records that passed the course and are held all the same. */
+  private heldLate = 0;
+  /** Problems that were found late, by check. */
+  private late: ReadonlyMap<string, number> = new Map();
+  private heldAsFiles = 0;
+  private before: Pick<About, "before" | "history" | "loadedBefore"> | null = null;
+  private matches: MatchMetrics | null = null;
+  private kept: KeptCells[] = [];
+  private reconciliation: Reconciliation | null = null;
+  private returned: ReturnedCounts | null = null;
+
+  constructor(
+    private readonly of: Attempted,
+    private readonly done: ReadThrough,
+    private readonly options: ClosingOptions,
+  ) {
+    const { client, id, compiled, delivery, attempt, load } = of;
+    this.rerun = { compiled, files: delivery.files, facts: done.files, rules: this.rules };
+    this.holding = new Holding(client, attempt, this.rerun);
+    this.staged = { client, id, compiled, staging: staging(id) };
+    this.trial = load.kind === "trial";
+  }
+
+  async close(): Promise<void> {
+    const { client, id, load, compiled, clock } = this.of;
+    const { plan } = compiled;
+    await clock.timed("repeats", () => absolveSuspects(this.of, this.rerun));
+    await client.query("begin");
+    try {
+      // Compiling statements takes longer here than it saves.
+      await client.query("set local jit = off");
+      const exists = await lockTarget(client, load.feed, plan, this.trial ? "the feed" : undefined);
+      await this.holdLate(exists);
+      const stopped = this.report().gates.some((g) => !g.passed) && load.letThrough === null;
+      const writing = this.trial || stopped ? null : await this.beginWriting();
+      const expected = new Expected(plan);
+      if (plan.match) await this.match(exists, writing, expected);
+      if (writing) await this.write(writing, expected, exists);
+      else await this.weigh(exists);
+      assertCloses(this.balance);
+      const state = this.trial ? "tried" : stopped ? "stopped" : "loaded";
+      await endLoad(client, id, state, this.balance, this.report());
+      await dropStaging(client, id);
+      // The last moment at which a cancel counts.
+      const { rows } = await client.query<{ cancel_asked: boolean }>(
+        "select cancel_asked from sieve.load where id = $1",
+        [id],
+      );
+      if (rows[0]!.cancel_asked) throw new Cancelled();
+      await client.query("commit");
+    } catch (error) {
+      await client.query("rollback").catch(() => {});
+      throw error;
+    }
+  }
+
+  private report(): ReturnType<typeof makeReport> {
+    const { done } = this;
+    const { compiled, delivery, clock } = this.of;
+    return makeReport({
+      compiled,
+      tally: done.tally,
+      files: done.files,
+      balance: this.balance,
+      distinct: done.distinct,
+      late: new Map(this.late),
+      rules: [...this.rules.keys()].map((name) => printCheck({ kind: "target", rule: name })),
+      timing: clock.timing,
+      extras: done.extras,
+      codes: done.codes,
+      lookUps: done.lookUps,
+      figures: done.figures,
+      controls: done.controls,
+      received: delivery.receivedAt,
+      heldAsFiles: this.heldAsFiles,
+      ...this.before!,
+      matches: this.matches,
+      kept: this.kept,
+      reconciliation: this.reconciliation,
+      returned: this.returned,
+    });
+  }
+
+  /** Takes records out of staging that a check between records, the target or a drift of their file holds. */
+  private async holdLate(exists: boolean): Promise<void> {
+    const { client, id, compiled, load, delivery, clock } = this.of;
+    const { plan } = compiled;
+    const tables = { id, compiled, staging: staging(id), stagingHeld: stagingHeld(id), targetExists: exists };
+    const apart = await clock.timed("checks between records", () => holdBetween(client, tables));
+    const meets = exists && plan.load.mode === "append" && plan.load.key.length > 0;
+    const taken = meets ? await clock.timed("keys of the target", () => findTaken(this.staged)) : 0;
+    const loadedBefore = exists
+      ? await clock.timed("what the target has already", () => findLoadedBefore(this.staged, taken))
+      : null;
+    let broken = 0;
+    if (exists) {
+      const found = await clock.timed("rules of the target", () => findBroken(this.staged));
+      broken = found.broken;
+      for (const [name, rule] of found.rules) this.rules.set(name, rule);
+    }
+    this.before = {
+      before: await columnsBefore(client, load, delivery.sender),
+      history: await historyBefore(client, load, delivery.sender),
+      loadedBefore,
+    };
+    await clock.timed("balance", async () => {
+      for await (const block of ledgerBlocks(client, id)) addToBalance(this.balance, block.outcomes);
+    });
+    await this.countLate();
+    this.hold(apart, "check");
+    this.hold(taken + broken, "load");
+    this.heldAsFiles = await holdFiles(this.staged, this.report().drift, this.done.files);
+    if (this.heldAsFiles > 0) {
+      this.hold(this.heldAsFiles, "load");
+      await this.countLate();
+    }
+  }
+
+  /** So many records that would have been inserted are held instead. */
+  private hold(records: number, at: "check" | "load"): void {
+    this.balance.outcomes.inserted -= records;
+    this.balance.outcomes.held += records;
+    this.balance.heldAt[at] += records;
+    this.heldLate += records;
+  }
+
+  private async countLate(): Promise<void> {
+    const { rows } = await this.of.client.query<{ check: string; n: number }>(
+      "select check_key as check, count(*)::int as n from sieve.late_problem where load = $1 group by 1",
+      [this.of.id],
+    );
+    this.late = new Map(rows.map((r) => [r.check, r.n]));
+  }
+
+  /** The writing that this load becomes. */
+  private async beginWriting(): Promise<Writing> {
+    const { client, load, compiled, writing, xids } = this.of;
+    const about = { kind: "load", feed: load.feed, load: load.id, plan: compiled.plan, planId: load.plan } as const;
+    const reason = load.letThrough ?? "";
+    return await Writing.begin(client, { ...about, by: load.askedBy, reason }, { id: writing, xids });
+  }
+
+  /** Finds records that are one, and says in the ledger which were put to another and which wait for a decision. */
+  private async match(targetExists: boolean, writing: Writing | null, expected: Expected): Promise<void> {
+    const { client, id, compiled, load, references, clock } = this.of;
+    const { tell, pairsThread } = this.options;
+    const { outcomes } = this.balance;
+    await clock.timed("matching", async () => {
+      await tell("matching");
+      const { merged, waiting, metrics } = await matchStaged({
+        client,
+        id,
+        feed: load.feed,
+        compiled,
+        staging: staging(id),
+        targetExists,
+        lists: references,
+        pairsThread,
+        writing,
+        expected,
+        progress: () => tell(),
+      });
+      await this.noteMatched(new Set(merged), new Set(waiting));
+      outcomes.inserted -= merged.length + waiting.length;
+      outcomes.merged += merged.length;
+      outcomes.waiting += waiting.length;
+      this.matches = metrics;
+      await tell("closing");
+    });
+  }
+
+  private async noteMatched(merged: ReadonlySet<number>, waiting: ReadonlySet<number>): Promise<void> {
+    const { client, id } = this.of;
+    if (merged.size + waiting.size === 0) return;
+    for await (const block of ledgerBlocks(client, id)) {
+      let changed = false;
+      for (let r = 0; r < block.outcomes.length; r++) {
+        if (block.outcomes[r] !== BYTE.inserted) continue;
+        const record = block.firstRecord + r;
+        const byte = merged.has(record) ? BYTE.merged : waiting.has(record) ? BYTE.waiting : BYTE.inserted;
+        if (byte === BYTE.inserted) continue;
+        block.outcomes[r] = byte;
+        changed = true;
+      }
+      if (changed) await putOutcomes(client, id, block);
+    }
+  }
+
+  /** What the load would do to its target, where it ends without doing it: it is a trial, or a gate stops it. */
+  private async weigh(exists: boolean): Promise<void> {
+    const { client, id, compiled } = this.of;
+    if (this.heldLate > 0) await this.holding.markLate(this.late, false);
+    if (compiled.plan.load.mode !== "upsert" || !exists) return;
+    const meeting = await this.meeting();
+    await meet(meeting, client);
+    await countUpsert(meeting, client, id, this.balance);
+    this.kept = await countKept(meeting, client, id);
+  }
+
+  /** Writes the target and the quarantine, and what follows for what was held before. */
+  private async write(writing: Writing, expected: Expected, exists: boolean): Promise<void> {
+    const { client, db, id, load, compiled, clock, successor } = this.of;
+    const { plan } = compiled;
+    const { holding, done } = this;
+    if (this.heldLate > 0) await holding.markLate(this.late, true);
+    await clock.timed("target", async () => {
+      const into = new IntoTarget({ client, id, plan, balance: this.balance, writing, expected });
+      if (await into.takePlace(successor)) return;
+      await alterTarget(client, plan);
+      if (plan.load.mode !== "upsert") return await into.add();
+      // The ledger and the staged records are as they were committed where nothing was held or merged since.
+      const asCommitted = this.heldLate === 0 && !plan.match;
+      this.kept = await into.upsert(await this.meeting(), asCommitted ? db : null);
+    });
+    this.reconciliation = await clock.timed("reconciliation", async () =>
+      reconcile(writing, staging(id), await expected.settle(client)),
+    );
+    await clock.timed("quarantine", () => holding.write(load.feed, exists));
+    await writing.end();
+    if (plan.load.key.length > 0) await overtakeHeld(client, writing, staging(id));
+    const back = await clock.timed("what came back", () => closeReturned(client, writing, done.returned));
+    if (back.accepted + back.again > 0) this.returned = back;
+    await addProposals(client, id, done.lookUps);
+    await pruneUndo(client, plan);
+  }
+
+  private async meeting(): Promise<Meeting> {
+    const { id, client, compiled, leaves } = this.of;
+    const absent = await absentFields(client, id, this.done.files);
+    return { plan: compiled.plan, staging: staging(id), met: stagingMet(id), absent, leaves };
+  }
+}
