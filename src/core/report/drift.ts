@@ -6,7 +6,7 @@ import type { Field } from "../plan/types.ts";
 import { grouped } from "../kernel/problem.ts";
 import { proposeField } from "../profile/propose.ts";
 import type { FileFacts } from "../read/facts.ts";
-import type { CodesSeen } from "../course/course.ts";
+import type { CodesSeen } from "../course/codes.ts";
 import { plainName } from "../map/columns.ts";
 import { suggestColumn } from "../map/suggest.ts";
 

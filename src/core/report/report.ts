@@ -14,7 +14,7 @@ import type { Compiled } from "../course/compiled.ts";
 import type { UnreadableReason } from "../kernel/block.ts";
 import type { Plan } from "../plan/document.ts";
 import type { FileFacts } from "../read/facts.ts";
-import type { CodesSeen } from "../course/course.ts";
+import type { CodesSeen } from "../course/codes.ts";
 import { siftOf, type CheckMetrics, type Stratum } from "./strata.ts";
 
 export const REPORT_FORMAT = "good-sieve/report@1";

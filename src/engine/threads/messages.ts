@@ -1,7 +1,7 @@
 import type { ControlText, Figure } from "@/core/gate/part.ts";
 import type { Profile } from "@/core/profile/facts.ts";
 import type { Returned } from "@/core/mend/for-sender.ts";
-import type { CodesSeen } from "@/core/course/course.ts";
+import type { CodesSeen } from "@/core/course/codes.ts";
 import type { Tally } from "@/core/course/tally.ts";
 import type { LoadInputs, Problem } from "@/core/course/compiled.ts";
 import type { HeldAt } from "@/core/kernel/ledger.ts";
