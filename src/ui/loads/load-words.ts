@@ -1,0 +1,58 @@
+import { counted, grouped } from "@/core/kernel/problem.ts";
+import type { LoadReport } from "@/core/report/report.ts";
+import { loadedOf } from "@/core/report/strata.ts";
+import type { Load } from "@/store/loads.ts";
+
+/** What a load has come to, in one line. */
+export function headline(
+  load: Pick<Load, "state" | "read" | "held" | "merged" | "waiting">,
+  report: LoadReport | null,
+): string {
+  switch (load.state) {
+    case "loaded":
+      return `${grouped(loadedOf(report!.balance))} of ${counted(load.read ?? 0, "record")} loaded${asideWords(load)}`;
+    case "tried":
+      return `Trial: ${grouped(loadedOf(report!.balance))} of ${counted(load.read ?? 0, "record")} would be loaded${asideWords(load)}`;
+    case "stopped":
+      return `Stopped: of ${counted(load.read ?? 0, "record")} ${grouped(loadedOf(report!.balance))} would be loaded, ${grouped(load.held ?? 0)} held`;
+    case "dropped":
+      return `Dropped: nothing of ${counted(load.read ?? 0, "record")} was loaded`;
+    case "undone":
+      return `Undone: nothing of ${counted(load.read ?? 0, "record")} is in the target any more`;
+    case "failed":
+      return "This load failed";
+    case "cancelled":
+      return "This load was cancelled; nothing was written";
+    case "queued":
+      return "Waiting to be loaded";
+    case "running":
+      return "Being loaded";
+  }
+}
+
+function asideWords({
+  merged,
+  waiting,
+  held,
+}: {
+  merged: number | null;
+  waiting: number | null;
+  held: number | null;
+}): string {
+  return [
+    merged ? `, ${grouped(merged)} merged` : "",
+    `, ${grouped(held ?? 0)} held`,
+    waiting ? `, ${grouped(waiting)} waiting` : "",
+  ].join("");
+}
+
+/** What became of held records of earlier loads that a load has brought back. */
+export function returnedWords({ accepted, again }: NonNullable<LoadReport["returned"]>): string {
+  const parts = [
+    accepted > 0
+      ? `${grouped(accepted)} ${accepted === 1 ? "was" : "were"} accepted and ${accepted === 1 ? "is" : "are"} closed`
+      : "",
+    again > 0 ? `${grouped(again)} ${again === 1 ? "is" : "are"} still wrong and held as they came last` : "",
+  ].filter((p) => p !== "");
+  return `It brought back ${counted(accepted + again, "record")} that earlier loads held: ${parts.join(", ")}.`;
+}
