@@ -2,11 +2,9 @@
 
 import { compareLoads, getLoad } from "@/routes/loads.ts";
 import Link from "next/link";
-import { useEffect, useState } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { OUTCOMES } from "@/core/kernel/ledger.ts";
-import type { Load } from "@/store/loads.ts";
-import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf } from "../kit/api.ts";
 import { Mark } from "../kit/mark.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { OUTCOME_CLASS, grouped, recordsHref } from "../kit/words.ts";
@@ -28,14 +26,8 @@ export function TrialResult({
   stale: boolean;
   onClose: () => void;
 }) {
-  const [load, setLoad] = useState<Load | null>(null);
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
-  useEffect(() => {
-    ask(getLoad, { params: { id } })
-      .then(setLoad)
-      .catch((e: unknown) => setProblem(problemOf(e)));
-  }, [id]);
-  if (problem) return <ProblemNote problem={problem} />;
+  const { data: load, error } = useQuery({ queryKey: ["load", id], queryFn: () => ask(getLoad, { params: { id } }) });
+  if (error) return <ProblemNote problem={problemOf(error)} />;
   if (!load) return <p>…</p>;
   if (!load.report)
     return (

@@ -2,14 +2,15 @@
 
 import { getHeld } from "@/routes/quarantine.ts";
 import Link from "next/link";
-import { useEffect, useMemo, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
 import type { Compiled } from "@/core/course/compiled.ts";
 import { listed } from "@/core/kernel/problem.ts";
 import { alignCells, type Aligned } from "@/core/mend/align.ts";
 import type { ReadOptions } from "@/core/read/part.ts";
 import type { Rechecked } from "@/core/course/recheck.ts";
 import type { HeldRecord } from "@/store/held.ts";
-import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf } from "../kit/api.ts";
 import { Mark } from "../kit/mark.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { counted, grouped } from "../kit/words.ts";
@@ -49,16 +50,11 @@ export function HeldDetail({
   onAlike: (field: string, value: string) => void;
   onRelease: () => void;
 }) {
-  const [more, setMore] = useState<More | null>(null);
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const { data: more = null, error } = useQuery<More>({
+    queryKey: ["held", held.load, held.record],
+    queryFn: ({ signal }) => ask(getHeld, { params: { load: held.load, record: held.record }, signal }),
+  });
   const [all, setAll] = useState(held.cells === null);
-  useEffect(() => {
-    const stop = new AbortController();
-    ask(getHeld, { params: { load: held.load, record: held.record }, signal: stop.signal })
-      .then(setMore)
-      .catch((e: unknown) => (e as Error).name !== "AbortError" && setProblem(problemOf(e)));
-    return () => stop.abort();
-  }, [held.load, held.record]);
 
   const aligned = useMemo(
     () =>
@@ -100,7 +96,7 @@ export function HeldDetail({
       >
         {more ? <Raw text={more.raw} values={held.problems.map((p) => p.value)} /> : "…"}
       </pre>
-      {problem && <ProblemNote problem={problem} />}
+      {error && <ProblemNote problem={problemOf(error)} />}
       <h2 className="mt-2">What is wrong, for the sender</h2>
       <ul>
         {held.problems.map((p, i) => (

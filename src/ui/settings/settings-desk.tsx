@@ -2,14 +2,17 @@
 
 import { takeAwayNow } from "@/routes/store.ts";
 import { expiringBy, setRetention } from "@/routes/feeds.ts";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
 import type { Connection } from "@/store/connections.ts";
 import type { Expiring, FeedRoom, RetentionRun, Took } from "@/store/retention.ts";
 import type { Retention } from "@/core/plan/retention.ts";
-import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
+import { ask, problemOf } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
+import { useAct } from "../kit/use-act.ts";
+import { useSettled } from "../kit/use-settled.ts";
 import { byteSize, counted, grouped, moment } from "../kit/words.ts";
 
 /** What takes how much room, how long it is kept, and the connections that sources name. */
@@ -28,7 +31,7 @@ export function SettingsDesk({
 }) {
   const router = useRouter();
   const [edited, setEdited] = useState<string | null>(null);
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const { problem, busy, act } = useAct();
   const [asked, setAsked] = useState(false);
   const running = runs.some((r) => r.endedAt === null);
   useEffect(() => {
@@ -41,13 +44,7 @@ export function SettingsDesk({
     };
   }, [running, asked, router]);
   const takeNow = async (): Promise<void> => {
-    setProblem(null);
-    try {
-      await ask(takeAwayNow, { body: {} });
-      setAsked(true);
-    } catch (error) {
-      setProblem(problemOf(error));
-    }
+    if (await act(() => ask(takeAwayNow, { body: {} }).then(() => {}))) setAsked(true);
   };
   const editing = feeds.find((f) => f.feed === edited);
   return (
@@ -62,7 +59,7 @@ export function SettingsDesk({
           <button
             type="button"
             className="btn btn-line shrink-0"
-            disabled={running || asked}
+            disabled={running || asked || busy}
             onClick={() => void takeNow()}
           >
             {running || asked ? "Taking away…" : "Take away now what has expired"}
@@ -231,38 +228,17 @@ function RetentionForm({
     settledDays: String(keep.settledDays ?? ""),
     undoLoads: String(keep.undoLoads),
   });
-  const [expiring, setExpiring] = useState<Expiring | null>(null);
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
   const wanted = typedRetention(typed);
-  const key = JSON.stringify(wanted);
-  useEffect(() => {
-    if (key === "null") return;
-    const ending = new AbortController();
-    const soon = setTimeout(() => {
-      ask(expiringBy, {
-        params: { feed },
-        body: JSON.parse(key) as Retention,
-        signal: ending.signal,
-      })
-        .then(setExpiring)
-        .catch((error: unknown) => {
-          if (!ending.signal.aborted) setProblem(problemOf(error));
-        });
-    }, 250);
-    return () => {
-      clearTimeout(soon);
-      ending.abort();
-    };
-  }, [feed, key]);
+  const settled = useSettled(JSON.stringify(wanted));
+  const { data: expiring, error } = useQuery<Expiring>({
+    queryKey: ["expiring", feed, settled],
+    queryFn: ({ signal }) => ask(expiringBy, { params: { feed }, body: JSON.parse(settled) as Retention, signal }),
+    enabled: settled !== "null",
+    placeholderData: keepPreviousData,
+  });
+  const { problem, busy, act } = useAct();
   const save = async (): Promise<void> => {
-    if (!wanted) return;
-    setProblem(null);
-    try {
-      await ask(setRetention, { params: { feed }, body: wanted });
-      saved();
-    } catch (error) {
-      setProblem(problemOf(error));
-    }
+    if (wanted && (await act(() => ask(setRetention, { params: { feed }, body: wanted }).then(() => {})))) saved();
   };
   const line = (name: keyof Typed, label: string, unit: string) => (
     <div className="contents" key={name}>
@@ -309,9 +285,9 @@ function RetentionForm({
         Records that are still held or wait for a decision, and stopped loads, keep all that they need. Balances,
         reports and who did what are always kept.
       </p>
-      {problem && <ProblemNote problem={problem} />}
+      {(problem ?? error) && <ProblemNote problem={problem ?? problemOf(error)} />}
       <div className="mt-2 flex gap-3">
-        <button type="submit" className="btn btn-primary" disabled={wanted === null}>
+        <button type="submit" className="btn btn-primary" disabled={wanted === null || busy}>
           Keep it so
         </button>
         <button type="button" className="plain" onClick={leave}>
