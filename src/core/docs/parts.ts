@@ -1,7 +1,7 @@
 import { GATE_PARTS } from "../gate/parts.ts";
 import { STEPS, STEP_IDS, stepPart } from "../cleanse/index.ts";
 import { COMPARATOR_IDS, comparatorPart } from "../match/compare/index.ts";
-import { SURVIVORSHIP } from "../match/schema.ts";
+import { SURVIVORSHIP_PARTS } from "../match/keep/parts.ts";
 import { BETWEEN } from "../check/between/index.ts";
 import { TYPE_IDS, typePart } from "../type/index.ts";
 import { FUNCTIONS } from "../formula/functions.ts";
@@ -154,7 +154,7 @@ The section \`match\` of a plan says how records that are one thing in the world
 - **Where it can't be told nothing is joined by itself**: too few records; no more pairs across than within; in one file, same pairs that differ in two fields of their own, or more than four that only belong together for each that is the same. The report says which it is and what would help; the likeliest pairs are ranked and asked about.
 - **Decisions teach**: pairs that people have decided, up to 1,000 of the feed, are labels in the next estimate (Nigam and others, 2000), and speak with the count for the limits. How many of them are the same from the limit on is shown with its interval (Wilson, 1927). Pairs to be decided come with the most alike first, or with those first that teach most, which are the ones nearest to even odds (Lewis and Gale, 1994).
 - **Clusters**: same pairs are joined from the strongest on, and only where all pairs between two clusters speak for it on the average, so a chain of weak links does not join strangers.
-- **Kept record**: \`keep\` says by field, or \`*\` for the others, whose value is kept: ${SURVIVORSHIP.map(code).join(", ")}. \`recent\` names the field by whose value a record is the more recent; \`trust\` names a field and its values, the most trusted first; \`rank\` is a [formula](formulas.md), and the record for which it gives most is ranked highest. An empty value is never kept where another has one. \`score_in\` and \`lead_in\` name fields of what is kept that get the least score by which its records were joined, and how far that was ahead of the next candidate. \`keep\` left out, the most complete record's values are kept, or the most recent one's where \`recent\` is given.
+- **Kept record**: \`keep\` says by field, or \`*\` for the others, whose value is kept: ${SURVIVORSHIP_PARTS.map((p) => `${code(p.id)} (${p.words})`).join(", ")}. \`recent\` names the field by whose value a record is the more recent; \`trust\` names a field and its values, the most trusted first; \`rank\` is a [formula](formulas.md), and the record for which it gives most is ranked highest. An empty value is never kept where another has one. \`score_in\` and \`lead_in\` name fields of what is kept that get the least score by which its records were joined, and how far that was ahead of the next candidate. \`keep\` left out, the most complete record's values are kept, or the most recent one's where \`recent\` is given.
 - **Decisions** of people are kept by the content of the two records, stand above the score, and hold until one of the two changes.
 - **Released records** are compared by the model of their load with what is there by then, and with one another; one that may be somebody who is there waits for a decision, and is never joined by itself.
 

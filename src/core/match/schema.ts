@@ -1,3 +1,4 @@
+import { SURVIVORSHIP, type Survivorship } from "./keep/index.ts";
 import { z } from "zod";
 import { formulaSchema } from "../formula/schema.ts";
 import { plainNameSchema } from "../plan/name.ts";
@@ -29,21 +30,6 @@ export function comparatorOptions({
 export function mayBeShared({ by, shared, ...options }: MatchField): boolean {
   return shared ?? (by === "address" || by === "distance" || options["as"] === "place");
 }
-
-/** Whose value of a field is kept. */
-export const SURVIVORSHIP = [
-  "first",
-  "last",
-  "recent",
-  "complete",
-  "most frequent",
-  "longest",
-  "greatest",
-  "least",
-  "trusted",
-  "ranked",
-] as const;
-export type Survivorship = (typeof SURVIVORSHIP)[number];
 
 export const MATCH_AGAINST = ["delivery", "target", "list"] as const;
 

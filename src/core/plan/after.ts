@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { fileName, usualName } from "../write/files/name.ts";
 import { readPartitions } from "../write/files/partition.ts";
-import { outputCalled } from "../write/records/index.ts";
+import { OUTPUT_IDS, outputCalled } from "../write/records/index.ts";
 import { plainNameSchema } from "./name.ts";
 import type { Field } from "./types.ts";
 
@@ -51,7 +51,7 @@ export const afterSchema = z.discriminatedUnion("do", [
       .string()
       .regex(/^[A-Za-z0-9][A-Za-z0-9 ._-]{0,80}(\/[A-Za-z0-9][A-Za-z0-9 ._-]{0,80}){0,4}$/)
       .describe("The folder within SIEVE_OUT"),
-    format: format.default("csv").describe("csv, tsv, json, jsonl, xml, parquet or xlsx"),
+    format: format.default("csv").describe(`Its format: ${OUTPUT_IDS.join(", ")}`),
     gzip: z.boolean().optional().describe("Compressed"),
     partition: z
       .string()

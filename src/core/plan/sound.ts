@@ -5,6 +5,7 @@ import { listsIn } from "../formula/lists.ts";
 import { tryNamed } from "../formula/try-named.ts";
 import { fieldsOf, gateFault } from "../gate/index.ts";
 import { lookUpFields } from "../lookup/schema.ts";
+import { survivorshipPart } from "../match/keep/index.ts";
 import { afterFault } from "./after.ts";
 import { ALL_FIELDS, arrivingOf } from "./arriving.ts";
 import { isBetween, isUnique, type Plan } from "./document.ts";
@@ -183,12 +184,9 @@ function matchFaults(about: About): Fault[] {
       faults.push({ path: path("rank"), message: "The rank of records can't ask a list." });
     }
   }
-  const rules = Object.values(match.keep ?? {});
-  for (const [rule, needs] of [
-    ["trusted", "trust"],
-    ["ranked", "rank"],
-  ] as const) {
-    if (match[needs] === undefined && rules.includes(rule)) {
+  for (const rule of new Set(Object.values(match.keep ?? {}))) {
+    const { needs } = survivorshipPart(rule);
+    if (needs && match[needs] === undefined) {
       faults.push({ path: path("keep"), message: `The rule ${rule} needs ${needs} to be said.` });
     }
   }

@@ -4,7 +4,7 @@ import { SieveError, counted } from "@/core/kernel/problem.ts";
 import type { AfterAction } from "@/core/plan/after.ts";
 import { givesTo } from "@/core/plan/chain.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import { OUTPUTS } from "@/core/write/records/index.ts";
+import { OUTPUTS } from "@/core/write/records/parts.ts";
 import type { Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";

@@ -237,7 +237,8 @@ class Release {
       `create temp table ${marks} (record integer, state text, mended jsonb, wrote boolean) on commit drop`,
     );
     // What is asked of a record beside others that come with it can only be asked one after the other.
-    const beside = compiled.checks.some((c) => [parent.id, overlaps.id].includes(betweenCheck(c)?.check ?? ""));
+    const kinds = compiled.checks.map((c) => betweenCheck(c)?.check);
+    const beside = kinds.includes(parent.id) || kinds.includes(overlaps.id);
     const size = beside ? 1 : BATCH;
     const results: Released[] = [];
     for (let at = 0; at < held.length; at += size) {
@@ -361,9 +362,10 @@ class Release {
       );
       const words = names.join(" and ");
       for (const row of rows) {
-        const stands = row.there && !together
-          ? `is in the target already${row.load === null ? "" : `, from load ${row.load}`}`
-          : "comes with another record that is released with it";
+        const stands =
+          row.there && !together
+            ? `is in the target already${row.load === null ? "" : `, from load ${row.load}`}`
+            : "comes with another record that is released with it";
         addTo(found, row.record, {
           check: check.key,
           field: names[0]!,

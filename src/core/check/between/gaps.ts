@@ -11,7 +11,7 @@ interface Options {
 }
 
 /** Whole numbers, or days, that follow one another with none left out. */
-export const gaps: BetweenPart<Options> = {
+export const gaps: BetweenPart<Options, "no gaps"> = {
   id: "no gaps",
   title: "no gaps",
   about: "The values of a whole number or a date follow one another, with none left out: running numbers, positions.",

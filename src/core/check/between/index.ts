@@ -1,16 +1,12 @@
 import { z } from "zod";
 import type { OnFailure } from "../../plan/types.ts";
-import { gaps } from "./gaps.ts";
-import { overlaps } from "./overlaps.ts";
-import { parent } from "./parent.ts";
 import type { BetweenPart } from "./part.ts";
-import { sum } from "./sum.ts";
+import { BETWEEN_PARTS } from "./parts.ts";
 
-/** Every kind of check between the records of a delivery. */
-export const BETWEEN = [gaps, overlaps, parent, sum] as unknown as readonly BetweenPart<object>[];
+/** Every kind, whatever its options are. */
+export const BETWEEN = BETWEEN_PARTS as unknown as readonly BetweenPart<object>[];
 
-export const BETWEEN_IDS = ["no gaps", "no overlaps", "has parent", "parts sum"] as const;
-export type BetweenId = (typeof BETWEEN_IDS)[number];
+export type BetweenId = (typeof BETWEEN_PARTS)[number]["id"];
 
 /** A check between records as a plan has it: `check` says which part, the other properties are that part's options. */
 export interface BetweenCheck {

@@ -12,7 +12,7 @@ interface Options {
 }
 
 /** Ranges of which no two have a value in common. */
-export const overlaps: BetweenPart<Options> = {
+export const overlaps: BetweenPart<Options, "no overlaps"> = {
   id: "no overlaps",
   title: "no overlaps",
   about:

@@ -18,7 +18,7 @@ function comparable(a: TypeId, b: TypeId): boolean {
 }
 
 /** Records that speak of another record of the same delivery, which must be there. */
-export const parent: BetweenPart<Options> = {
+export const parent: BetweenPart<Options, "has parent"> = {
   id: "has parent",
   title: "has its parent",
   about:

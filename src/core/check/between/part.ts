@@ -44,8 +44,8 @@ export interface Between {
 }
 
 /** A kind of check between records; one file each, from which the schema, the editor and the docs come. */
-export interface BetweenPart<Options extends object> {
-  readonly id: string;
+export interface BetweenPart<Options extends object, Id extends string = string> {
+  readonly id: Id;
   readonly title: string;
   readonly about: string;
   readonly options: z.ZodRawShape;

@@ -16,7 +16,7 @@ interface Options {
 const EXACT_DIGITS = 15;
 
 /** Parts of a group that add up to the whole that one or all of its records tell. */
-export const sum: BetweenPart<Options> = {
+export const sum: BetweenPart<Options, "parts sum"> = {
   id: "parts sum",
   title: "parts add up to the whole",
   about:

@@ -1,18 +1,11 @@
 import { SieveError, listed } from "../../kernel/problem.ts";
-import { csv, guardedCsv, tsv } from "./delimited.ts";
-import { json, jsonLines } from "./json.ts";
-import { parquet } from "./parquet.ts";
 import type { OutputPart } from "./part.ts";
-import { xlsx } from "./xlsx.ts";
-import { xml } from "./xml.ts";
-
-/** The formats in which records go out. */
-export const OUTPUTS: readonly OutputPart[] = [csv, guardedCsv, tsv, json, jsonLines, xml, parquet, xlsx];
+import { OUTPUTS } from "./parts.ts";
 
 /** The format that a file's name says; CSV where it says none. */
 export function outputOf(name: string): OutputPart {
   const extension = /\.([a-z0-9]+)$/i.exec(name)?.[1]?.toLowerCase() ?? "";
-  return OUTPUTS.find((o) => o.extensions.includes(extension)) ?? csv;
+  return OUTPUTS.find((o) => o.extensions.includes(extension)) ?? OUTPUTS[0]!;
 }
 
 export const OUTPUT_IDS = OUTPUTS.map((o) => o.id);

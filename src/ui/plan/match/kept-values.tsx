@@ -1,24 +1,13 @@
 import { useState } from "react";
-import { SURVIVORSHIP, keepRules, type Survivorship } from "@/core/match/schema.ts";
+import { survivorshipPart, type Survivorship } from "@/core/match/keep/index.ts";
+import { SURVIVORSHIP_PARTS } from "@/core/match/keep/parts.ts";
+import { keepRules } from "@/core/match/schema.ts";
 import { FormulaEditor } from "../../formulas/formula-editor.tsx";
 import { useNamed } from "../../formulas/use-formulas.ts";
 import type { PartProps } from "./parts.ts";
 
 /** Types of fields that a score can go into. */
 const HOLDS_SCORE: ReadonlySet<string> = new Set(["integer", "decimal", "number", "text"]);
-
-const RULE_WORDS: Record<Survivorship, string> = {
-  first: "the first one’s",
-  last: "the last one’s",
-  recent: "the most recent record’s",
-  complete: "the most complete record’s",
-  "most frequent": "the most frequent value",
-  longest: "the longest value",
-  greatest: "the greatest value",
-  least: "the least value",
-  trusted: "the most trusted one’s",
-  ranked: "the one’s that a formula ranks highest",
-};
 
 /** Whose values are kept where several records become one. */
 export function KeptValues({ plan, match, set }: PartProps) {
@@ -48,9 +37,9 @@ export function KeptValues({ plan, match, set }: PartProps) {
       onChange={(e) => put(e.target.value === "" ? null : (e.target.value as Survivorship))}
     >
       <option value="">{label.endsWith("other fields") ? "by default" : "as the others"}</option>
-      {SURVIVORSHIP.map((s) => (
-        <option key={s} value={s}>
-          {RULE_WORDS[s]}
+      {SURVIVORSHIP_PARTS.map(({ id, words }) => (
+        <option key={id} value={id}>
+          {words}
         </option>
       ))}
     </select>
@@ -80,7 +69,7 @@ export function KeptValues({ plan, match, set }: PartProps) {
           {choice("Whose value is kept in all other fields", other, match.keep?.["*"] !== undefined, (r) =>
             keep("*", r),
           )}
-          {match.keep?.["*"] === undefined && <span className="faint text-sm">({RULE_WORDS[other]})</span>}
+          {match.keep?.["*"] === undefined && <span className="faint text-sm">({survivorshipPart(other).words})</span>}
         </span>
       </div>
       {uses("trusted") && <Trust plan={plan} match={match} set={set} />}

@@ -1,5 +1,5 @@
 import Link from "next/link";
-import { OUTPUTS } from "@/core/write/records/index.ts";
+import { OUTPUTS } from "@/core/write/records/parts.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
 import { listLoads } from "@/store/loads.ts";
 import { RecordsOut } from "@/ui/feeds/records-out.tsx";
