@@ -42,6 +42,7 @@ const FOLDERS = {
     tests: [
       "delimited",
       "delimited-limits",
+      "delimited-lines",
       "detect",
       "damage",
       "sift",
@@ -72,6 +73,7 @@ const FOLDERS = {
       "counted-values",
       "profile-notes",
       "profile-words",
+      "profile-proposals",
       "kinds",
       "keys",
       "suggest",

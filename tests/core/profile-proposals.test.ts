@@ -1,0 +1,184 @@
+import { describe, expect, it } from "vitest";
+import { lastingReadOf, proposeField } from "@/core/profile/propose.ts";
+import type { Reason } from "@/core/profile/reason.ts";
+import { columnOf, proposed } from "../support/profile.ts";
+
+const fill = <T>(n: number, of: (i: number) => T): T[] => Array.from({ length: n }, (_, i) => of(i));
+
+/** What is proposed of a column of values, and why. */
+async function of(values: (string | number)[], name = "v") {
+  const { field, reasons } = proposeField({ ...(await columnOf(values)), name }, new Set());
+  const why = (part: Reason["part"]): string =>
+    reasons
+      .filter((r) => r.part === part)
+      .map((r) => r.why)
+      .join(" | ");
+  const says = (part: Reason["part"]): string =>
+    reasons
+      .filter((r) => r.part === part)
+      .map((r) => r.says)
+      .join(" | ");
+  return { field, reasons, why, says };
+}
+
+describe("numbers as people write them", () => {
+  it("with groups of digits: the mark is the one that more of them fit", async () => {
+    const german = await of(fill(60, (i) => `${1 + (i % 9)}.${String(100 + i)},${String(10 + (i % 80))}`));
+    expect(german.field).toMatchObject({ type: "decimal", scale: 2 });
+    expect(german.reasons.find((r) => r.step)?.step).toEqual({ do: "number", decimal: "," });
+    const english = await of(fill(60, (i) => `${1 + (i % 9)},${String(100 + i)}.${String(10 + (i % 80))}`));
+    expect(english.reasons.find((r) => r.step)?.step).toEqual({ do: "number", decimal: "." });
+    expect(english.says("cleanse")).toBe("numbers as people write them");
+  });
+
+  it("half with one mark and half with the other are no numbers of either", async () => {
+    const both = await of(fill(80, (i) => (i % 2 ? `1 ${200 + i},25` : `1 ${200 + i}.25`)));
+    expect(both.field.type).toBe("text");
+    const one = await of(fill(80, (i) => `1 ${200 + i},25`));
+    expect(one.field).toMatchObject({ type: "decimal", scale: 2 });
+    expect(one.why("cleanse")).not.toContain("would do with a point");
+  });
+
+  it("without a part are whole numbers, as long as those can be", async () => {
+    expect((await of(fill(50, (i) => `${1 + (i % 9)} ${String(100 + i)}`))).field.type).toBe("integer");
+    const per = await of(fill(50, (i) => `${i + 1} %`));
+    expect(per.why("cleanse")).toContain("50 in per cent, of which the sign is taken away");
+  });
+
+  it("that are telephone numbers in groups are none", async () => {
+    const phones = await of(fill(60, (i) => `0${String(2011 + i).padStart(4, "0")} ${String(555_000 + i * 37)}`));
+    expect(phones.field.type).toBe("text");
+  });
+});
+
+describe("amounts", () => {
+  it("of one currency are of that one, and those without are taken to be in it", async () => {
+    const euros = await of(fill(60, (i) => (i % 10 ? `${i},50 EUR` : `${i},50`)));
+    expect(euros.field).toMatchObject({ type: "money", currency: "EUR", decimal: "," });
+    expect(euros.why("type")).toContain("EUR 54");
+    expect(euros.why("type")).toContain("6 name no currency and are taken to be in EUR");
+    const all = await of(fill(60, (i) => `${i}.50 EUR`));
+    expect(all.field).toMatchObject({ type: "money", currency: "EUR" });
+    expect(all.field.decimal).toBeUndefined();
+    expect(all.why("type")).not.toContain("name no currency");
+  });
+
+  it("of several currencies name each their own, where nearly all do", async () => {
+    const two = await of(fill(80, (i) => `${i}.50 ${i % 2 ? "EUR" : "NOK"}`));
+    expect(two.field.type).toBe("money");
+    expect(two.field.currency).toBeUndefined();
+    expect(two.says("type")).toBe("money, each with its currency");
+    const few = await of(fill(80, (i) => (i % 4 ? `${i}.50` : `${i}.50 ${i % 8 ? "EUR" : "NOK"}`)));
+    expect(few.field.type).not.toBe("money");
+  });
+
+  it("with a sign of several currencies are numbers, and it says which they could be", async () => {
+    const crowns = await of(fill(60, (i) => `${i}.50 kr`));
+    expect(crowns.field.type).toBe("decimal");
+    expect(crowns.says("cleanse")).toContain("without kr");
+    expect(crowns.why("cleanse")).toMatch(/a sign of \d currencies, such as /);
+  });
+
+  it("beside a few numbers alone are no reason to take the currency from all", async () => {
+    const rare = await of(fill(100, (i) => (i < 5 ? `${i}.5 EUR` : `x${i}`)));
+    expect(rare.field.type).toBe("text");
+  });
+});
+
+describe("units beside numbers", () => {
+  it("are brought to the one that most have, and named", async () => {
+    const masses = await of(fill(90, (i) => (i % 3 ? `${i + 1} g` : `${i + 1} kg`)));
+    expect(masses.reasons.find((r) => r.step?.do === "unit")?.step).toEqual({ do: "unit", to: "g" });
+    expect(masses.why("cleanse")).toContain("g 60, kg 30");
+    expect(masses.field).toMatchObject({ type: "decimal", scale: 6 });
+    const one = await of(fill(90, (i) => `${i + 1} kg`));
+    expect(one.field.type).toBe("integer");
+    expect(one.why("cleanse")).not.toContain("name no unit");
+    const bare = await of(fill(90, (i) => (i % 9 ? `${i + 1}.5 kg` : `${i + 1}.5`)));
+    expect(bare.why("cleanse")).toContain("10 name no unit and are left as they are");
+    expect(bare.field).toMatchObject({ type: "decimal", scale: 1 });
+  });
+
+  it("of several kinds make no number", async () => {
+    expect((await of(fill(90, (i) => (i % 2 ? `${i} kg` : `${i} m`)))).field.type).toBe("text");
+  });
+});
+
+describe("spaces", () => {
+  it("at the ends, values of spaces alone and runs of them each give a step", async () => {
+    const step = async (values: string[]): Promise<string> =>
+      (await of(values)).reasons
+        .filter((r) => /trim|collapse/.test(r.says))
+        .map((r) => r.says)
+        .join(", ");
+    const plain = fill(20, (i) => `v${i}`);
+    expect(await step(plain)).toBe("");
+    expect(await step([...plain, " x"])).toBe("trim the ends");
+    expect(await step([...plain, "   "])).toBe("trim the ends");
+    expect(await step([...plain, "a  b"])).toBe("collapse runs of spaces");
+  });
+});
+
+describe("dates", () => {
+  it("whose day and month can't be told apart say so; where some can, they decide", async () => {
+    const alike = await of(fill(36, (i) => `${1 + (i % 12)}/${1 + (i % 12)}/2026`));
+    expect(alike.why("formats")).toBe(
+      "day or month first: the dates fit both alike, so the day is taken to be first; look at some",
+    );
+    const month = await of(fill(36, (i) => `${1 + (i % 12)}/${i < 8 ? 20 + i : 1 + (i % 12)}/2026`));
+    expect(month.why("formats")).toBe("8 dates fit only with the month first");
+    const day = await of(fill(36, (i) => `${i < 5 ? 20 + i : 1 + (i % 12)}/${1 + (i % 12)}/2026`));
+    expect(day.why("formats")).toBe("5 dates fit only with the day first");
+    const iso = await of(fill(36, (i) => `2026-0${1 + (i % 9)}-11`));
+    expect(iso.why("formats")).toBe("36 dates are written so");
+  });
+});
+
+describe("limits", () => {
+  it("of a latitude are those of the earth, where all values are within them", async () => {
+    const at = async (name: string, values: number[]): Promise<unknown[]> => {
+      const { field } = await of(values, name);
+      return [field.least, field.most];
+    };
+    expect(await at("lat", [-90, 0.5, 12.25, 90])).toEqual([-90, 90]);
+    expect(await at("longitude", [-120.5, 30.25, 180])).toEqual([-180, 180]);
+    expect(await at("lat", [-90.5, 12.25, 20])).toEqual([undefined, undefined]);
+    expect(await at("lat", [-10.5, 12.25, 90.5])).toEqual([undefined, undefined]);
+    expect(await at("plate", [-10.5, 12.25, 20])).toEqual([undefined, undefined]);
+  });
+
+  it("are from nothing on where the values begin there", async () => {
+    expect((await of(fill(40, (i) => `${i}.5`))).field.least).toBe(0);
+    expect((await of(fill(40, (i) => `${i + 48}.5`))).field.least).toBeUndefined();
+    expect((await of(fill(40, (i) => `${i - 3}.5`))).field.least).toBeUndefined();
+  });
+});
+
+describe("how a delivery of several files is read", () => {
+  const csv = { as: "delimited", delimiter: ",", quote: '"', header: true, skip: 0 } as const;
+  it("finds out from each what differs and nobody has set", () => {
+    expect(lastingReadOf([csv, csv], {})).not.toHaveProperty("of_each");
+    expect(lastingReadOf([csv, { ...csv, skip: 2 }], {})).toMatchObject({ of_each: ["skip"] });
+    expect(lastingReadOf([csv, { ...csv, skip: 2, header: false }], {}).of_each).toEqual(["skip", "header"]);
+    expect(lastingReadOf([csv, { ...csv, skip: 2 }], { skip: 0 })).not.toHaveProperty("of_each");
+    expect(lastingReadOf([csv, { as: "xlsx" }], {}).of_each).toEqual(["as"]);
+    expect(lastingReadOf([csv, { as: "xlsx" }], { as: "auto" }).of_each).toEqual(["as"]);
+  });
+});
+
+describe("a key of two columns", () => {
+  it("is the one with fewer repeats and fewer gaps", async () => {
+    const plan = async (gap: number, repeat: number) =>
+      (
+        await proposed({
+          year: fill(400, (i) => 2000 + (i % 20)),
+          lot: fill(400, (i) => (i < gap ? "" : `L${Math.floor(i / 20)}`)),
+          run: fill(400, (i) => (i < repeat ? "R0" : `R${Math.floor(i / 20)}`)),
+          what: fill(400, (i) => ["seed", "fruit"][i % 2]!),
+        })
+      ).plan.load.key;
+    expect([...(await plan(0, 0))].sort()).toHaveLength(2);
+    expect(await plan(2, 0)).toEqual(expect.arrayContaining(["year", "run"]));
+    expect(await plan(0, 22)).toEqual(expect.arrayContaining(["year", "lot"]));
+  });
+});
