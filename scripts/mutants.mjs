@@ -82,7 +82,7 @@ const FOLDERS = {
   },
   "core/map": { tests: ["suggest", "drift", "sift", "kinds-of-files", "propose-look-up"], heart: false },
   "core/course": {
-    tests: ["course", "sift", "between", "lookup", "identity", "match-entries", "arriving", "steps"],
+    tests: ["course", "course-whole", "sift", "between", "lookup", "identity", "match-entries", "arriving", "steps"],
     heart: true,
   },
   "core/report": { tests: ["gates", "gates-of-counts", "drift", "report-compare", "sift"], heart: false },
