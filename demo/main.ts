@@ -8,7 +8,7 @@ import { makeSource } from "@/store/sources.ts";
 import { databaseUrl, ident, openDb, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
-import { askForLoad } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { makeDeliveries } from "./generate.ts";
 import { listFormulas, saveFormula } from "@/store/formulas.ts";
 import { namedFormulaSchema } from "@/core/formula/named.ts";

@@ -3,7 +3,8 @@ import { SieveError, counted, grouped } from "@/core/kernel/problem.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { getFeed } from "@/store/feeds.ts";
-import { askForLoad, getLoad, type Load } from "@/store/loads.ts";
+import { getLoad, type Load } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { balanceLine } from "@/core/kernel/ledger.ts";
 import { fileSource } from "./files.ts";
 

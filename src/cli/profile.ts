@@ -1,7 +1,8 @@
 import { MemorySpill } from "@/core/check/repeats.ts";
 import type { Profile } from "@/core/profile/facts.ts";
 import { ProfileFold } from "@/core/profile/profile.ts";
-import { lastingReadOf, planOf, propose } from "@/core/profile/propose.ts";
+import { planOf, propose } from "@/core/profile/propose.ts";
+import { lastingReadOf } from "@/core/profile/lasting-read.ts";
 import { doubtWords } from "@/core/read/doubt.ts";
 import { openFile, type ReadOptions, type ReadSettings } from "@/core/read/source.ts";
 import { fileSpool } from "@/engine/threads/spool.ts";

@@ -7,7 +7,8 @@ import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
 import { afterOf } from "@/store/after.ts";
 import { makeReference } from "@/store/references.ts";
-import { askForLoad, getLoad } from "@/store/loads.ts";
+import { getLoad } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { newSystem, waitFor, type System } from "../support/system.ts";
 import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
 

@@ -2,7 +2,7 @@ import { strFromU8, unzipSync } from "fflate";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { countHeld } from "@/store/held.ts";
-import { askForLoad } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
 import { shows, startWeb, textOf, type Web } from "../support/web.ts";
 

@@ -7,7 +7,7 @@ import { ACCESSIONS } from "../../demo/plan.ts";
 import { makeDeliveries } from "../../demo/generate.ts";
 import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
-import { askForLoad } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { newFeed, newSystem, waitFor, type System } from "../support/system.ts";
 import { program, press, shows, startWeb, textOf, type Web } from "../support/web.ts";
 

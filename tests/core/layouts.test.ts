@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { memoryFile, read, readParts, type ReadPart } from "../support/formats.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import { lastingReadOf } from "@/core/profile/propose.ts";
+import { lastingReadOf } from "@/core/profile/lasting-read.ts";
 import type { ReadOptions } from "@/core/read/part.ts";
 import { random } from "../support/random.ts";
 import { siftAll } from "../support/sift.ts";

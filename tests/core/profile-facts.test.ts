@@ -2,7 +2,8 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { compareProfiles } from "@/core/profile/compare.ts";
 import type { ColumnProfile } from "@/core/profile/facts.ts";
-import { planOf, propose, roundedLength } from "@/core/profile/propose.ts";
+import { planOf, propose } from "@/core/profile/propose.ts";
+import { roundedLength } from "@/core/profile/propose-type.ts";
 import { columnOf, profileOf, proposed } from "../support/profile.ts";
 
 const fitOf = (c: ColumnProfile, type: string): number => c.types.find((t) => t.type === type)?.fits ?? 0;

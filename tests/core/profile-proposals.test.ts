@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { lastingReadOf, proposeField } from "@/core/profile/propose.ts";
+import { proposeField } from "@/core/profile/propose.ts";
+import { lastingReadOf } from "@/core/profile/lasting-read.ts";
 import type { Reason } from "@/core/profile/reason.ts";
 import { columnOf, proposed } from "../support/profile.ts";
 

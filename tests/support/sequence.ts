@@ -1,12 +1,13 @@
 import { join } from "node:path";
 import { pathToFileURL } from "node:url";
 import { expect } from "vitest";
-import { discardRecords, takeBack } from "@/engine/release/release.ts";
+import { discardRecords, takeBack } from "@/engine/release/discard.ts";
 import { runLoad } from "@/engine/load/run-load.ts";
 import { undoWriting } from "@/engine/undo/undo.ts";
 import { verifyLoad } from "@/engine/look/verify.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
-import { askForLoad, getLoad, type Load } from "@/store/loads.ts";
+import { getLoad, type Load } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { FIRST_RETENTION, setRetention } from "@/store/retention.ts";
 import type { WritingKind } from "@/store/writings.ts";
 import { root } from "../../scripts/lib/machine.mjs";

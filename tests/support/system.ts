@@ -5,7 +5,8 @@ import { migrate } from "@/store/migrate.ts";
 import { openDb, transaction, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
-import { askForLoad, getLoad, type Load } from "@/store/loads.ts";
+import { getLoad, type Load } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { makeDatabase } from "../../scripts/lib/cluster.mjs";
 import { root } from "../../scripts/lib/machine.mjs";
 

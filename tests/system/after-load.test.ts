@@ -13,7 +13,8 @@ import { runLoad } from "@/engine/load/run-load.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
 import { makeFeed } from "@/store/feeds.ts";
 import { afterOf, doAgain, enqueueForgotten, failedAfter } from "@/store/after.ts";
-import { askForLoad, getLoad, letThrough, listLoads, type Load } from "@/store/loads.ts";
+import { getLoad, listLoads, type Load } from "@/store/loads.ts";
+import { askForLoad, letThrough } from "@/store/load-requests.ts";
 import { root } from "../../scripts/lib/machine.mjs";
 import { deliver, newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
 

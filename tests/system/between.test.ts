@@ -4,7 +4,7 @@ import { releaseRecords } from "@/engine/release/release.ts";
 import { getHeld, heldGroups } from "@/store/held.ts";
 import { deliver, loadNow, newFeed, rows, waitFor, useSystem } from "../support/system.ts";
 import { planInForce } from "@/store/feeds.ts";
-import { askForLoad, askForTrial } from "@/store/loads.ts";
+import { askForLoad, askForTrial } from "@/store/load-requests.ts";
 
 const system = useSystem();
 

@@ -15,7 +15,7 @@ import { OTHER_FEEDS, makeOtherDeliveries } from "../../demo/other-feeds.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
 import { kindsOfFiles } from "@/core/map/kinds-of-files.ts";
 import { getDelivery, splitDelivery } from "@/store/deliveries.ts";
-import { askForLoad } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { planOf } from "../support/plans.ts";
 import { deliver, loadNow, newFeed, rows, useSystem, waitFor } from "../support/system.ts";
 

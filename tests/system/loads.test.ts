@@ -2,12 +2,14 @@ import { describe, expect, it } from "vitest";
 import { OUTCOMES } from "@/core/kernel/ledger.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { findRecords } from "@/engine/look/records.ts";
-import { discardRecords, releaseRecords, takeBack } from "@/engine/release/release.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
+import { discardRecords, takeBack } from "@/engine/release/discard.ts";
 import { latestDelivery, receiveFile } from "@/store/deliveries.ts";
 import { keepDraft, planInForce, savePlan } from "@/store/feeds.ts";
 import { countHeld, getHeld, heldGroups, listHeld } from "@/store/held.ts";
 import { cancelLoad } from "@/engine/load/abandon.ts";
-import { askForLoad, askForTrial, dropLoad, getLoad, letThrough } from "@/store/loads.ts";
+import { getLoad } from "@/store/loads.ts";
+import { askForLoad, askForTrial, dropLoad, letThrough } from "@/store/load-requests.ts";
 import { deliver, loadNow, newFeed, rows, waitFor, useSystem } from "../support/system.ts";
 
 const system = useSystem();

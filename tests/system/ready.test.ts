@@ -1,7 +1,7 @@
 import { fork } from "node:child_process";
 import { join } from "node:path";
 import { expect, it } from "vitest";
-import { askForLoad } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { requestNow } from "@/store/log.ts";
 import { openDb } from "@/store/db.ts";
 import { MIGRATIONS } from "@/store/migrate.ts";

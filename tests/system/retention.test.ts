@@ -1,11 +1,13 @@
 import { describe, expect, it } from "vitest";
 import { runRetention } from "@/engine/jobs/expire.ts";
 import { findRecords } from "@/engine/look/records.ts";
-import { discardRecords, releaseRecords } from "@/engine/release/release.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
+import { discardRecords } from "@/engine/release/discard.ts";
 import { undoWriting } from "@/engine/undo/undo.ts";
 import { verifyLoad } from "@/engine/look/verify.ts";
 import { getHeld } from "@/store/held.ts";
-import { askForLoad, getLoad } from "@/store/loads.ts";
+import { getLoad } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import {
   askForRetention,
   expiringNow,

@@ -3,7 +3,8 @@ import { findRecords } from "@/engine/look/records.ts";
 import { releaseRecords } from "@/engine/release/release.ts";
 import { savePlan, planInForce } from "@/store/feeds.ts";
 import { getHeld, heldGroups } from "@/store/held.ts";
-import { askForLoad, askForTrial, checkHistory, runWithout, trialBefore } from "@/store/loads.ts";
+import { checkHistory, trialBefore } from "@/store/load-history.ts";
+import { askForLoad, askForTrial, runWithout } from "@/store/load-requests.ts";
 import { deliver, loadNow, newFeed, rows, waitFor, useSystem } from "../support/system.ts";
 
 const system = useSystem();

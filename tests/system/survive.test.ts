@@ -1,6 +1,7 @@
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { ChildProcess } from "node:child_process";
-import { type Load, askForLoad, getLoad } from "@/store/loads.ts";
+import { type Load, getLoad } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { cancelLoad } from "@/engine/load/abandon.ts";
 import { isStoreAway, openDb, type Db } from "@/store/db.ts";
 import { readiness } from "@/store/ready.ts";

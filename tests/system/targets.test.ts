@@ -3,7 +3,7 @@ import { describeTable, existingTables } from "@/engine/writing/existing-table.t
 import { undoLoad } from "@/engine/undo/undo.ts";
 import { inWords } from "@/store/db.ts";
 import { releaseRecords } from "@/engine/release/release.ts";
-import { alterationsOf } from "@/engine/writing/target.ts";
+import { alterationsOf } from "@/engine/writing/alterations.ts";
 import { withContract } from "@/core/interop/contract.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";
 import { getHeld } from "@/store/held.ts";

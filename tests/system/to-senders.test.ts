@@ -5,7 +5,8 @@ import { packForSenders } from "@/engine/out/to-senders.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { countHeld, listHeld, type HeldFilter } from "@/store/held.ts";
-import { askForLoad, type Load } from "@/store/loads.ts";
+import type { Load } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { newFeed, waitFor, useSystem } from "../support/system.ts";
 
 const system = useSystem();

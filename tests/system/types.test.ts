@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { undoLoad } from "@/engine/undo/undo.ts";
-import { alterationsOf } from "@/engine/writing/target.ts";
+import { alterationsOf } from "@/engine/writing/alterations.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";
 import { loadNow, newFeed, rows, useSystem } from "../support/system.ts";
 

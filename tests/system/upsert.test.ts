@@ -8,7 +8,8 @@ import { addBlock } from "@/store/ledger.ts";
 import { getLoad } from "@/store/loads.ts";
 import { transaction } from "@/store/db.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
-import { meet, upsertStaged } from "@/engine/writing/meet.ts";
+import { meet } from "@/engine/writing/meet.ts";
+import { upsertStaged } from "@/engine/writing/upsert.ts";
 import { Writing } from "@/engine/writing/writing.ts";
 import { asOthers, loadNow, newFeed, rows, useSystem } from "../support/system.ts";
 

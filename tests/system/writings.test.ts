@@ -1,9 +1,11 @@
 import { describe, expect, it } from "vitest";
 import { previewUndo } from "@/engine/undo/preview.ts";
 import { undoLoad, undoWriting } from "@/engine/undo/undo.ts";
-import { discardRecords, releaseRecords } from "@/engine/release/release.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
+import { discardRecords } from "@/engine/release/discard.ts";
 import { getHeld, listHeld } from "@/store/held.ts";
-import { askForLoad, getLoad } from "@/store/loads.ts";
+import { getLoad } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { loadsToVerify, verifyLoad } from "@/engine/look/verify.ts";
 import { getWriting, listWritings } from "@/store/writings.ts";
 import { asOthers, deliver, loadNow, newFeed, rows, useSystem, waitFor } from "../support/system.ts";

@@ -8,7 +8,8 @@ import { OUTPUTS } from "@/core/write/records/parts.ts";
 import type { Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
-import { askForLoad, type Load } from "@/store/loads.ts";
+import type { Load } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { outOf } from "../out/out.ts";
 
 /** Feeds that are given records from one feed on, one after the other, until there is no further. */

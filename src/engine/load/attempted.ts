@@ -6,7 +6,8 @@ import type { Attempt } from "@/store/ledger.ts";
 import type { Load } from "@/store/loads.ts";
 import type { Timing } from "@/core/report/report.ts";
 import { LEAVE } from "../writing/meet.ts";
-import { recordColumns, type Successor } from "../writing/target.ts";
+import { recordColumns } from "../writing/target.ts";
+import type { Successor } from "../writing/successor.ts";
 import { copyDelimiter } from "./copy-rows.ts";
 import { staging } from "./staging.ts";
 

@@ -4,9 +4,11 @@ import type { KeptCells } from "@/core/plan/arriving.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { ident, type Client, type Db } from "@/store/db.ts";
 import { referringKeys } from "../writing/existing-table.ts";
-import { countKept, upsertStaged, type Meeting } from "../writing/meet.ts";
+import { countKept, type Meeting } from "../writing/meet.ts";
+import { upsertStaged } from "../writing/upsert.ts";
 import type { Expected } from "../writing/reconcile.ts";
-import { TARGET, columnsByName, staged, successorOf, tableOf, type Successor } from "../writing/target.ts";
+import { TARGET, columnsByName, staged, tableOf } from "../writing/target.ts";
+import { successorOf, type Successor } from "../writing/successor.ts";
 import { WRITING, type Writing } from "../writing/writing.ts";
 import { staging } from "./staging.ts";
 

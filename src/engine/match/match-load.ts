@@ -23,7 +23,8 @@ import {
 import { changeAt } from "../writing/meet.ts";
 import type { Expected } from "../writing/reconcile.ts";
 import type { Writing } from "../writing/writing.ts";
-import { alterTarget, targetColumns } from "../writing/target.ts";
+import { targetColumns } from "../writing/target.ts";
+import { alterTarget } from "../writing/alterations.ts";
 
 /** Pairs that are kept to be looked at; of more, those that a person must decide and the least sure ones. */
 const MOST_PAIRS = 100_000;

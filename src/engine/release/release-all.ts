@@ -4,7 +4,8 @@ import { faultTitle } from "@/core/course/problem-words.ts";
 import { transaction, type Db } from "@/store/db.ts";
 import { planInForce } from "@/store/feeds.ts";
 import { countHeld, listHeld, type HeldFilter } from "@/store/held.ts";
-import { releaseIn, type Mend, type Released } from "./release.ts";
+import { releaseIn } from "./release.ts";
+import type { Mend, Released } from "./release-of-load.ts";
 
 /** Held records of a page. */
 const PAGE = 2_000;

@@ -11,7 +11,7 @@ import { csvRow } from "@/core/write/csv.ts";
 import { addressOf } from "@/store/connections.ts";
 import { ident, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
-import { askForLoad } from "@/store/loads.ts";
+import { askForLoad } from "@/store/load-requests.ts";
 import { httpGet, shownUrl } from "./http-get.ts";
 import { alone, refuseMighty } from "./others-sql.ts";
 import { claimDue, endLook, isTaken, noteTaken, type Source } from "@/store/sources.ts";

@@ -3,7 +3,8 @@ import type { Taken } from "@/core/interop/part.ts";
 import { OWN_SCHEMAS } from "@/core/plan/sections.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { ident, type Queryable } from "@/store/db.ts";
-import { needRights, targetColumns } from "./target.ts";
+import { targetColumns } from "./target.ts";
+import { needRights } from "./alterations.ts";
 
 /** Values of a foreign key that become a list of codes; more than these are left to the database. */
 const MOST_VALUES = 500;

@@ -8,7 +8,7 @@ import { parsePlan } from "@/core/plan/schema.ts";
 import type { Stage } from "@/core/plan/types.ts";
 import type { Stratum } from "@/core/report/strata.ts";
 import { savePlan } from "@/routes/feeds.ts";
-import type { CheckHistory } from "@/store/loads.ts";
+import type { CheckHistory } from "@/store/load-history.ts";
 import { ContractExchange } from "../feeds/contract-exchange.tsx";
 import { useFormulas } from "../formulas/use-formulas.ts";
 import { ask, type ApiProblem } from "../kit/api.ts";

@@ -5,7 +5,7 @@ import { useMemo, useState } from "react";
 import { compareProfiles } from "@/core/profile/compare.ts";
 import type { Profile } from "@/core/profile/facts.ts";
 import type { ReadSection } from "@/core/plan/document.ts";
-import type { CodeSeen } from "@/store/loads.ts";
+import type { CodeSeen } from "@/store/load-history.ts";
 import { problemFrom } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { ProfileTable, ProfileWaiting } from "./profile-table.tsx";

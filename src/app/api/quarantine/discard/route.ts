@@ -1,5 +1,5 @@
 import { db, handle } from "@/app/server.ts";
-import { discardRecords, takeBack } from "@/engine/release/release.ts";
+import { discardRecords, takeBack } from "@/engine/release/discard.ts";
 import { discardHeld, takeBackHeld } from "@/routes/quarantine.ts";
 
 export const POST = handle(discardHeld, async ({ body: { records, reason } }) => ({

@@ -5,7 +5,7 @@ import type { Profile } from "@/core/profile/facts.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
-import { codesSeen, type CodeSeen } from "@/store/loads.ts";
+import { codesSeen, type CodeSeen } from "@/store/load-history.ts";
 import { profilesOf } from "@/store/profiles.ts";
 import { ProfileDesk, type EarlierProfile } from "@/ui/profile/profile-desk.tsx";
 import { counted, grouped, moment } from "@/ui/kit/words.ts";

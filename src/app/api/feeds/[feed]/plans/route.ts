@@ -1,6 +1,6 @@
 import { db, handle } from "@/app/server.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import { targetChanges } from "@/engine/writing/target.ts";
+import { targetChanges } from "@/engine/writing/alterations.ts";
 import { listPlans, savePlan } from "@/routes/feeds.ts";
 import * as store from "@/store/feeds.ts";
 

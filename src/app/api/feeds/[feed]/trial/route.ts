@@ -3,7 +3,7 @@ import { SieveError } from "@/core/kernel/problem.ts";
 import { tryPlan } from "@/routes/feeds.ts";
 import { latestDelivery } from "@/store/deliveries.ts";
 import { keepDraft, planInForce } from "@/store/feeds.ts";
-import { askForTrial, trialOf } from "@/store/loads.ts";
+import { askForTrial, trialOf } from "@/store/load-requests.ts";
 
 export const POST = handle(tryPlan, async ({ params: { feed }, body: { document } }) => {
   const delivery = await latestDelivery(db(), feed);

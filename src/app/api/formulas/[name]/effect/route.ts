@@ -4,7 +4,7 @@ import { formulaEffect } from "@/routes/formulas.ts";
 import { latestDelivery } from "@/store/deliveries.ts";
 import { keepDraft, planInForce } from "@/store/feeds.ts";
 import { plansUsing } from "@/store/formulas.ts";
-import { askForTrial, trialOf } from "@/store/loads.ts";
+import { askForTrial, trialOf } from "@/store/load-requests.ts";
 
 /** Each plan that the change reaches with a trial of it on its latest delivery, and one of the version in force to hold it against. */
 export const POST = handle(formulaEffect, async ({ params: { name }, body: { formula } }) => {

@@ -3,7 +3,7 @@ import { SieveError } from "@/core/kernel/problem.ts";
 import { apart, writeLimits } from "@/engine/apart/apart.ts";
 import * as abandon from "@/engine/load/abandon.ts";
 import { cancelLoad, dropLoad, letThrough, runWithout, undoLoad } from "@/routes/loads.ts";
-import * as store from "@/store/loads.ts";
+import * as store from "@/store/load-requests.ts";
 
 const done = { ok: true };
 

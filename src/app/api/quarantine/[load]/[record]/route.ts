@@ -1,5 +1,5 @@
 import { db, handle } from "@/app/server.ts";
-import { rowInTarget } from "@/engine/release/release.ts";
+import { rowInTarget } from "@/engine/release/discard.ts";
 import { getHeld } from "@/routes/quarantine.ts";
 import * as store from "@/store/held.ts";
 

@@ -1,0 +1,248 @@
+import { columnTakes } from "@/core/interop/table.ts";
+import type { Plan } from "@/core/plan/document.ts";
+import { SieveError, counted, grouped, listed, quoted } from "@/core/kernel/problem.ts";
+import { ident, type Client, type Queryable } from "@/store/db.ts";
+import { ownTransactions, transactionNumber } from "@/store/writings.ts";
+import {
+  beginConversion,
+  conversionSql,
+  endConversion,
+  hangsOn,
+  tryConversion,
+  type Conversion,
+} from "./conversion.ts";
+import {
+  EXTRA,
+  TARGET,
+  columnOf,
+  columnsByName,
+  createTargetSql,
+  primaryKey,
+  tableOf,
+  targetColumns,
+  widens,
+} from "./target.ts";
+
+/** What a plan would have altered in its target, and what it may not alter. */
+export interface Alterations {
+  readonly exists: boolean;
+  /** In the order in which they would be run. */
+  readonly statements: readonly string[];
+  /** Columns whose values become those of another type: only where every one of them does. */
+  readonly conversions: readonly Conversion[];
+  /** Rows are written anew by them. */
+  readonly rewrites: boolean;
+  /** Where a value could be lost, or a table that is not Good Sieve's own would be changed. */
+  readonly refusals: readonly { readonly field: string; readonly says: string; readonly hint: string }[];
+}
+
+/** What the application's role may do with a table; null where there is no such table. */
+export interface TableRights {
+  readonly role: string;
+  /** Rows may be read, put in, changed and removed. */
+  readonly rows: boolean;
+  readonly alter: boolean;
+  /** Tables that it refers to and that can't be read, quoted where need be. */
+  readonly unread: readonly string[];
+}
+
+/** The rights of this connection's role on a table, which are asked for without needing any. */
+export async function rightsOn(db: Queryable, schema: string, table: string): Promise<TableRights | null> {
+  const { rows } = await db.query<TableRights>(
+    `select current_user::text as role, pg_has_role(c.relowner, 'usage') as alter,
+       has_schema_privilege(n.oid, 'usage') and has_table_privilege(c.oid, 'select')
+         and has_table_privilege(c.oid, 'insert') and has_table_privilege(c.oid, 'update')
+         and has_table_privilege(c.oid, 'delete') as rows,
+       array(select format('%I.%I', m.nspname, f.relname) from pg_constraint k
+         join pg_class f on f.oid = k.confrelid join pg_namespace m on m.oid = f.relnamespace
+         where k.conrelid = c.oid and k.contype = 'f'
+           and not (has_schema_privilege(m.oid, 'usage') and has_table_privilege(f.oid, 'select')) order by 1) as unread
+     from pg_class c join pg_namespace n on n.oid = c.relnamespace
+     where n.nspname = $1 and c.relname = $2 and c.relkind in ('r', 'p')`,
+    [schema, table],
+  );
+  return rows[0] ?? null;
+}
+
+/** What the owner of a table runs so that the application may read and write its rows. */
+export function grantsFor(schema: string, table: string, { role, unread }: TableRights): string {
+  const to = `to ${ident(role)};`;
+  return [
+    `grant usage on schema ${ident(schema)} ${to}`,
+    `grant select, insert, update, delete on ${ident(schema, table)} ${to}`,
+    ...unread.map((other) => `grant select on ${other} ${to}`),
+  ].join(" ");
+}
+
+/** Throws `no-right` where the application's role can't read and write a table's rows, with what gives it that. */
+export async function needRights(db: Queryable, schema: string, table: string): Promise<TableRights | null> {
+  const rights = await rightsOn(db, schema, table);
+  if (!rights || (rights.rows && rights.unread.length === 0)) return rights;
+  const what = rights.rows ? `${rights.unread.join(", ")}, which ${schema}.${table} refers to` : `${schema}.${table}`;
+  throw new SieveError(
+    "no-right",
+    `The role ${rights.role} may not ${rights.rows ? "read" : "read and write"} ${what}.`,
+    {
+      detail: "Good Sieve works by a role that has the rights that it was given, and no others.",
+      hint: `Have the table's owner run: ${grantsFor(schema, table, rights)}`,
+    },
+  );
+}
+
+/**
+ * What brings the target to what the plan needs: made when it is not there, columns added, types
+ * widened, or changed where every value that is there is one of the new type (which is tried), NOT NULL taken away.
+ * A table outside of the targets' own schema only gains columns.
+ * `table` is the quoted name that the statements speak of.
+ */
+export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(plan)): Promise<Alterations> {
+  const { target, schema } = plan.load;
+  const rights = await needRights(db, schema ?? TARGET, target);
+  const columns = rights ? await targetColumns(db, tableOf(plan)) : [];
+  if (columns.length === 0) {
+    const refusals =
+      schema === undefined
+        ? []
+        : [
+            {
+              field: "",
+              says: `There is no table ${schema}.${target}.`,
+              hint: "Choose a table that is there, or let one be made among the targets.",
+            },
+          ];
+    const statements = refusals.length > 0 ? [] : [createTargetSql(plan)];
+    return { exists: false, statements, refusals, conversions: [], rewrites: false };
+  }
+  const own = schema === undefined;
+  const have = new Map(columns.map((c) => [c.name, c]));
+  const statements: string[] = [];
+  const conversions: Conversion[] = [];
+  let rewrites = false;
+  const refusals: Alterations["refusals"][number][] = [];
+  const refuse = (field: string, says: string, hint: string): void => void refusals.push({ field, says, hint });
+  for (const field of plan.contract.fields) {
+    const want = columnOf(field);
+    const column = have.get(want.name);
+    have.delete(want.name);
+    if (!column) {
+      statements.push(`alter table ${table} add column ${ident(want.name)} ${want.type}`);
+      continue;
+    }
+    if (own ? column.type !== want.type : !columnTakes(column, field)) {
+      const hanging = own ? await hangsOn(db, tableOf(plan), want.name) : [];
+      if (hanging.length > 0) {
+        refuse(
+          want.name,
+          `The column ${want.name} of ${target} is ${column.type} and can't become ${want.type}: ${listed(hanging)} hangs on it.`,
+          "Take that away first, or give the field the type that the column has.",
+        );
+      } else if (own && widens(column.type, want.type)) {
+        rewrites = true;
+        statements.push(`alter table ${table} alter column ${ident(want.name)} type ${want.type}`);
+      } else if (own && !plan.load.key.includes(want.name)) {
+        const tried = await tryConversion(db, tableOf(plan), field, column.type);
+        if (tried.misfits > 0) refuse(want.name, misfitWords(target, tried), MISFIT_HINT);
+        else {
+          rewrites = true;
+          conversions.push(tried);
+          statements.push(conversionSql(table, tried));
+        }
+      } else {
+        refuse(
+          want.name,
+          `The column ${want.name} of ${target} is ${column.type} and ${own ? `is of its key, so it can't become ${want.type}` : "does not take all that the field may have"}.`,
+          `Give the field ${want.name} the column's type, or another name, or load into another target.`,
+        );
+      }
+    }
+    if (column.notNull && !want.notNull && !plan.load.key.includes(want.name)) {
+      if (own) statements.push(`alter table ${table} alter column ${ident(want.name)} drop not null`);
+      else {
+        refuse(
+          want.name,
+          `The column ${want.name} of ${target} must not be empty, and the field may be.`,
+          `Make the field ${want.name} required.`,
+        );
+      }
+    }
+  }
+  if (!have.delete(EXTRA) && plan.map.extra === "keep")
+    statements.push(`alter table ${table} add column ${ident(EXTRA)} jsonb`);
+  for (const name of ["_load", "_record", "_writing"]) {
+    // In a table that others fill too, their rows have none of these.
+    if (!have.delete(name)) statements.push(`alter table ${table} add column ${ident(name)} integer`);
+  }
+  for (const left of have.values()) {
+    if (!left.notNull || left.filled) continue;
+    // Columns of fields that the plan no longer has stay, and are empty from now on.
+    if (own) statements.push(`alter table ${table} alter column ${ident(left.name)} drop not null`);
+    else {
+      refuse(
+        left.name,
+        `The column ${left.name} of ${target} must not be empty, and no field fills it.`,
+        `Make a field ${left.name}.`,
+      );
+    }
+  }
+  const key = await primaryKey(db, tableOf(plan));
+  if (key.join() !== [...plan.load.key].sort().join()) {
+    refuse(
+      "",
+      `The key of ${target} is ${key.length > 0 ? key.join(", ") : "not set"}; the plan's is ${plan.load.key.join(", ") || "not set"}.`,
+      "Give the plan the target's key, or load into another target.",
+    );
+  }
+  if (rights && !rights.alter && statements.length > 0) {
+    refuse(
+      "",
+      `The role ${rights.role} may not alter ${schema ?? TARGET}.${target}, which needs to be.`,
+      `Have the table's owner run: ${statements.join("; ")};`,
+    );
+  }
+  return { exists: true, statements, refusals, conversions, rewrites };
+}
+
+const MISFIT_HINT =
+  "Mend these values in the target first, or give the field a type that takes them, or load into another target.";
+
+/** Why a column can't have another type: what of its values stands against it. */
+function misfitWords(target: string, { field, from, to, values, misfits, rows, some }: Conversion): string {
+  const shown = some.map((s) => quoted(s.value)).join(", ");
+  const kept = rows === 0 ? "which are kept for an undo" : `in ${counted(rows, "row")}`;
+  const which =
+    misfits === values
+      ? `none of its ${counted(values, "value")} fits`
+      : `${counted(misfits, "value")} of ${grouped(values)} ${misfits === 1 ? "does" : "do"} not fit`;
+  const more = misfits > some.length ? ` and ${counted(misfits - some.length, "more value")}` : "";
+  return `The column ${field} of ${target} is ${from} and can't become ${to}: ${which}, ${kept}: ${shown}${more}.`;
+}
+
+/** What brings the target to what the plan needs. Throws `target-differs` where it may not be. */
+export async function targetChanges(db: Queryable, plan: Plan, table = tableOf(plan)): Promise<Alterations> {
+  const alterations = await alterationsOf(db, plan, table);
+  const [first, ...more] = alterations.refusals;
+  if (!first) return alterations;
+  throw new SieveError("target-differs", first.says, {
+    detail: more.map((r) => r.says).join("\n"),
+    hint: first.hint,
+  });
+}
+
+/** Brings the target to what the plan needs, in a transaction that holds it locked. Throws `target-differs`. */
+export async function alterTarget(client: Client, plan: Plan): Promise<void> {
+  const table = tableOf(plan);
+  const { statements, conversions, rewrites } = await targetChanges(client, plan);
+  if (rewrites) {
+    // A row that is written anew looks like one that was written now: what others have changed is nobody's from here on.
+    const ours = await ownTransactions(client, table, [await transactionNumber(client)]);
+    if ((await columnsByName(client, table)).has("_writing")) {
+      await client.query(
+        `update ${table} t set "_writing" = null where "_writing" is not null and not t.xmin = any(${ours})`,
+      );
+    }
+  }
+  const fields = new Map(plan.contract.fields.map((f) => [f.name, f]));
+  for (const c of conversions) await beginConversion(client, table, fields.get(c.field)!, c);
+  for (const statement of statements) await client.query(statement);
+  for (const c of conversions) await endConversion(client, table, c);
+}
