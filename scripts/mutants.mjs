@@ -54,11 +54,11 @@ const FOLDERS = {
     heart: true,
   },
   "core/cleanse": {
-    tests: ["parts", "step-words", "parts-added", "steps", "locale", "unicode", "spellings"],
+    tests: ["parts", "step-words", "step-edges", "parts-added", "steps", "locale", "unicode", "spellings"],
     heart: true,
   },
   "core/check": {
-    tests: ["sift", "check-limits", "between", "parts", "parts-added", "identity", "gates", "keys"],
+    tests: ["sift", "check-limits", "repeats", "between", "parts", "parts-added", "identity", "gates", "keys"],
     heart: true,
   },
   "core/match": { tests: ["match", "match-report", "match-entries", "cluster", "match-model"], heart: true },
