@@ -131,6 +131,24 @@ export const valuesOfDelivery = declare("POST /api/feeds/{feed}/values", {
   problems: ["plan-invalid", "no-delivery", "bytes-expired"],
 });
 
+export const mendsOfFeed = declare("GET /api/feeds/{feed}/mends", {
+  about:
+    "values that people have mended to other ones in held records of the feed that were released, the most frequent first",
+  params: feed,
+  answer: z.object({
+    mends: z.array(
+      z.object({
+        field: z.string(),
+        from: z.string().describe("The value as it stood after the plan's steps"),
+        to: z.string(),
+        records: z.number(),
+        loads: z.number(),
+        times: z.number().describe("How often: what is released at once of a load is one time"),
+      }),
+    ),
+  }),
+});
+
 export const lookUpOfDelivery = declare("POST /api/feeds/{feed}/look-up", {
   about:
     "by which fields the records of the latest delivery find their entries in a list, with the evidence, and which limits of likeness fit them",

@@ -6,6 +6,8 @@ import { plainNumber } from "../type/written-number.ts";
 import type { Compiled, Problem } from "../course/compiled.ts";
 import type { Field } from "../plan/types.ts";
 import { recheck } from "../course/recheck.ts";
+import { counted } from "../kernel/problem.ts";
+import type { MendMade } from "./remembered.ts";
 
 /** A held record as mends are looked for: its values by field as they would be checked. */
 export interface ToMend {
@@ -165,12 +167,24 @@ function ideas(field: Field, value: string, formats: readonly string[]): Idea[] 
   return found;
 }
 
+/** What a value has been mended to before, where that was always the same. */
+function asBefore(field: string, value: string, made: readonly MendMade[]): Idea[] {
+  const own = made.filter((m) => m.field === field && m.from === value);
+  if (own.length !== 1) return [];
+  return [{ to: own[0]!.to, because: `mended so in ${counted(own[0]!.records, "record")} before` }];
+}
+
 /**
  * Mends for the values of a field that fail a check, the one that releases most records first. Each is
  * tried on every record that has the value, by the same checks that a release makes; one that mends
- * nothing is not given. `check`: the key of the check that the records share.
+ * nothing is not given. `check`: the key of the check that the records share; `made`: mends that people have made before.
  */
-export function suggestMends(compiled: Compiled, check: string, records: readonly ToMend[], most = 8): Mend[] {
+export function suggestMends(
+  compiled: Compiled,
+  check: string,
+  records: readonly ToMend[],
+  { most = 8, made = [] }: { most?: number; made?: readonly MendMade[] } = {},
+): Mend[] {
   const own = compiled.checks.find((c) => c.key === check);
   // Only what one value alone makes wrong can be tried on it.
   if (!own || !(own.kind === "cell" || (own.kind === "rule" && own.rule.it >= 0))) return [];
@@ -188,7 +202,7 @@ export function suggestMends(compiled: Compiled, check: string, records: readonl
   }
   const mends: Mend[] = [];
   for (const [from, having] of byValue) {
-    for (const { to, because } of ideas(field, from, formats)) {
+    for (const { to, because } of [...asBefore(field.name, from, made), ...ideas(field, from, formats)]) {
       const tried = having.map((r) =>
         recheck(
           compiled,

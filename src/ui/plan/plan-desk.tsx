@@ -47,6 +47,7 @@ export function PlanDesk({
   matches = null,
   proposed = null,
   fired = [],
+  begin = "Check",
 }: {
   feed: { name: string; title: string };
   shown: { version: number; document: Plan; note: string };
@@ -60,11 +61,13 @@ export function PlanDesk({
   proposed?: Plan | null;
   /** How often each check has found something. */
   fired?: readonly CheckHistory[];
+  /** The stage that is shown first. */
+  begin?: Stage;
 }) {
   const router = useRouter();
   const [history, tell] = useReducer(nextHistory, { shown: shown.document, proposed }, newHistory);
   const plan = history.plans[history.at]!;
-  const [stage, setStage] = useState<Stage>("Check");
+  const [stage, setStage] = useState<Stage>(begin);
   const { busy, problem, setProblem, act } = useAct();
   const [saving, setSaving] = useState(false);
   const [json, setJson] = useState<string | null>(null);

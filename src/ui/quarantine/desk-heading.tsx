@@ -9,6 +9,7 @@ export function DeskHeading({
   filter,
   group,
   causes,
+  again,
   total,
   overtaken,
   titles,
@@ -17,6 +18,8 @@ export function DeskHeading({
   filter: DeskFilter;
   group: HeldGroup;
   causes: number;
+  /** Mends that were made more than once and that the plan could make. */
+  again: number;
   total: number;
   overtaken: number;
   titles: Readonly<Record<string, string>>;
@@ -47,6 +50,15 @@ export function DeskHeading({
             all of them for their senders
           </a>
           , a file for each layout, with a letter
+          {again > 0 && (
+            <>
+              {" · "}
+              <Link className="underline" href={`/feeds/${group.feed}/plan?stage=Cleanse`}>
+                {counted(again, "mend")}
+              </Link>{" "}
+              made again and again could be {again === 1 ? "a step" : "steps"}
+            </>
+          )}
         </p>
       )}
       {over ? (

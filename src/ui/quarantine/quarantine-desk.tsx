@@ -3,6 +3,7 @@
 import { useEffect, useMemo } from "react";
 import { compilePlan } from "@/core/course/compile.ts";
 import { fieldsNamed, readCheck } from "@/core/check/identity.ts";
+import { mendsForSteps, type MendMade } from "@/core/mend/remembered.ts";
 import { suggestMends } from "@/core/mend/suggest.ts";
 import { mendedValues } from "@/core/mend/values.ts";
 import type { Plan } from "@/core/plan/document.ts";
@@ -36,6 +37,7 @@ export function QuarantineDesk({
   overtaken,
   ages,
   first,
+  made,
   plan,
   titles,
 }: {
@@ -47,6 +49,8 @@ export function QuarantineDesk({
   overtaken: number;
   ages: { today: number; week: number; older: number };
   first: HeldRecord[];
+  /** Mends that people have made in the feed before. */
+  made: MendMade[];
   plan: Plan | null;
   /** By name, what each feed is called. */
   titles: Readonly<Record<string, string>>;
@@ -71,11 +75,12 @@ export function QuarantineDesk({
               values: mendedValues(h, edits[idOf(h)] ?? {}, compiled),
               problems: h.problems,
             })),
-            records.length,
+            { most: records.length, made },
           )
         : [],
-    [records, compiled, group, edits],
+    [records, compiled, group, edits, made],
   );
+  const again = useMemo(() => (plan ? mendsForSteps(plan, made) : []), [plan, made]);
   if (!group || !compiled) {
     return <NothingHeld filter={filter} overtaken={overtaken} query={query} said={said?.text ?? null} />;
   }
@@ -87,7 +92,11 @@ export function QuarantineDesk({
   return (
     <>
       <div className="flex items-end justify-between">
-        <DeskHeading {...{ filter, group, total, overtaken, titles, query }} causes={groups.length} />
+        <DeskHeading
+          {...{ filter, group, total, overtaken, titles, query }}
+          causes={groups.length}
+          again={again.length}
+        />
         <div className="flex shrink-0 items-center gap-3">
           {!over && (
             <a

@@ -3,6 +3,7 @@ import { heldFilter } from "@/routes/quarantine.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { listFeeds, planInForce } from "@/store/feeds.ts";
 import { countHeld, heldAges, heldGroups, listHeld } from "@/store/held.ts";
+import { mendsMade } from "@/store/mends.ts";
 import { QuarantineDesk } from "@/ui/quarantine/quarantine-desk.tsx";
 import { db } from "../../server.ts";
 
@@ -37,6 +38,7 @@ export default async function QuarantinePage({
       overtaken={overtaken}
       ages={ages}
       first={records}
+      made={group ? await mendsMade(db(), group.feed) : []}
       plan={plan}
       titles={Object.fromEntries(feeds.map((f) => [f.name, f.title]))}
     />

@@ -16,6 +16,7 @@ import type { Plan } from "@/core/plan/document.ts";
 import type { Step } from "@/core/plan/sections.ts";
 import { OneRecord } from "../one-record.tsx";
 import { StepEditor } from "./step-editor.tsx";
+import { RememberedMends } from "./remembered.tsx";
 import { SampleWords, StepRecords } from "./step-records.tsx";
 import { useCopiedSteps } from "./use-copied-steps.ts";
 import { USUAL_SAMPLE, useSample, useSteps } from "../use-sample.ts";
@@ -176,6 +177,7 @@ export function StepList({
             {said}
           </p>
         )}
+        <RememberedMends plan={plan} change={change} />
       </div>
       <div className="min-w-0">
         {sample ? (

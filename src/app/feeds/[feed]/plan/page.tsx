@@ -2,7 +2,7 @@ import { notFound } from "next/navigation";
 import { z } from "zod";
 import type { Plan } from "@/core/plan/document.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import type { Field } from "@/core/plan/types.ts";
+import { STAGES, type Field } from "@/core/plan/types.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { getDelivery, latestDelivery } from "@/store/deliveries.ts";
 import { getFeed, getPlanVersion, listPlans, planInForce } from "@/store/feeds.ts";
@@ -16,6 +16,8 @@ const query = z.object({
   version: z.coerce.number().int().min(1).optional(),
   /** A field to put into the plan, as JSON: what a report proposes of a column. */
   field: z.string().max(20_000).optional(),
+  /** The stage that is shown first. */
+  stage: z.enum(STAGES).optional(),
 });
 
 /** The plan with one field more, or changed; the plan as it is where that would not be one. */
@@ -42,7 +44,7 @@ export default async function PlanPage({
   const name = (await params).feed;
   try {
     const feed = await getFeed(db(), name);
-    const { version, field } = query.parse(await searchParams);
+    const { version, field, stage } = query.parse(await searchParams);
     const newest = await planInForce(db(), name);
     const shown = version === undefined ? newest : await getPlanVersion(db(), name, version);
     const latest = await latestDelivery(db(), name);
@@ -53,6 +55,7 @@ export default async function PlanPage({
     return (
       <PlanDesk
         key={shown.id}
+        begin={stage ?? "Check"}
         fired={await checkHistory(db(), name)}
         proposed={withField(shown.document, field)}
         feed={{ name, title: feed.title }}
