@@ -2,9 +2,10 @@ import { strFromU8, unzipSync } from "fflate";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { countHeld } from "@/store/held.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
-import { shows, startWeb, textOf, type Web } from "../support/web.ts";
+import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
 
 /** A held record's way: to its sender and back, all of a cause at once, and rows on their way out. */
 
@@ -109,6 +110,35 @@ describe("held records", () => {
     await shows(page, "The quarantine is empty");
     expect(await countHeld(system.db, { feed: "first" })).toBe(0);
     expect(await rows(system.db, "first")).toHaveLength(701);
+  });
+});
+
+describe("mends that were made again and again", () => {
+  it("are suggested in the quarantine, lead to the plan, and become a step that is saved", async () => {
+    await newFeed(system.db, "third", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+    for (const [name, id] of [
+      ["c.csv", "x1"],
+      ["d.csv", "x2"],
+    ] as const) {
+      const load = await send("third", name, `id,land,day,n\n${id},Norge,2026-05-01,1\n`);
+      await releaseRecords(system.db, [{ load, record: 0, values: { land: "NO" } }], "Ines");
+    }
+    await send("third", "e.csv", "id,land,day,n\nx3,Norge,2026-05-01,1\n");
+    const page = await web.open("/quarantine?feed=third");
+    await shows(page, "1 mend made again and again could be a step");
+    await shows(page, "set it, mends 1");
+    await page.click("a[href='/feeds/third/plan?stage=Cleanse']");
+    await shows(page, "Mended by hand again and again");
+    await page.click("button[aria-label='Make a step of Norge to NO in land']");
+    await shows(page, "Map values in");
+    await page.waitForFunction(() => !document.body.textContent.includes("Mended by hand again and again"));
+    await press(page, "Save as version 2");
+    await page.waitForSelector("main form input");
+    await page.type("main form input", "Norge is Norway");
+    await press(page, "Save version 2");
+    await shows(page, "version 2: Norge is Norway");
+    await send("third", "f.csv", "id,land,day,n\nx4,Norge,2026-05-01,1\n");
+    expect(await countHeld(system.db, { feed: "third" })).toBe(1);
   });
 });
 

@@ -25,13 +25,15 @@ export function RememberedMends({ plan, change }: { plan: Plan; change: (plan: P
     <section aria-label="Mended by hand again and again" className="mt-5">
       <div className="flex items-baseline justify-between gap-3">
         <h2>Mended by hand again and again</h2>
-        <button type="button" className="plain text-sm whitespace-nowrap" onClick={() => take(mends)}>
-          Make {mends.length === 1 ? "it a step" : `all ${grouped(mends.length)} steps`}
-        </button>
+        {mends.length > 1 && (
+          <button type="button" className="plain text-sm whitespace-nowrap" onClick={() => take(mends)}>
+            Make all {grouped(mends.length)} steps
+          </button>
+        )}
       </div>
       <p className="faint text-sm">
-        The next time {mends.length === 1 ? "this mends itself" : "these mend themselves"}:{" "}
-        {counted(records, "held record")} needed a hand for {mends.length === 1 ? "it" : "them"} so far.
+        {counted(records, "held record")} needed a hand for {mends.length === 1 ? "it" : "them"} so far; as{" "}
+        {mends.length === 1 ? "a step it mends itself" : "steps they mend themselves"} from the next load on.
       </p>
       <table className="ledger tight">
         <tbody>
