@@ -72,7 +72,8 @@ export async function findRows(client: Client, victim: Written, plan: Plan, ours
            ${names.map((n) => `r.${n}`).join(", ")}
          from sieve.row_before b, json_populate_record(null::${table}, b.document) r where b.writing = ${id}`,
   );
-  await client.query("analyze undo_images");
+  // A row's image is asked for by its number: without an index all of them would be read for each.
+  await client.query(`create unique index on undo_images ("_ n"); analyze undo_images`);
   await client.query(
     `create temp table undo_rows (n integer generated always as identity, img integer, place tid, part oid, does text not null,
        because text, by_writing integer, detail text not null default '', load integer, record integer,
