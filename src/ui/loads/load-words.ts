@@ -52,7 +52,9 @@ export function returnedWords({ accepted, again }: NonNullable<LoadReport["retur
     accepted > 0
       ? `${grouped(accepted)} ${accepted === 1 ? "was" : "were"} accepted and ${accepted === 1 ? "is" : "are"} closed`
       : "",
-    again > 0 ? `${grouped(again)} ${again === 1 ? "is" : "are"} still wrong and held as they came last` : "",
+    again > 0
+      ? `${grouped(again)} ${again === 1 ? "is" : "are"} still wrong and held as ${again === 1 ? "it" : "they"} came last`
+      : "",
   ].filter((p) => p !== "");
   return `It brought back ${counted(accepted + again, "record")} that earlier loads held: ${parts.join(", ")}.`;
 }
