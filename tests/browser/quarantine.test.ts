@@ -129,6 +129,14 @@ describe("mends that were made again and again", () => {
     await shows(page, "set it, mends 1");
     await page.click("a[href='/feeds/third/plan?stage=Cleanse']");
     await shows(page, "Mended by hand again and again");
+    // A formula that is not whole yet takes nothing away but the offer.
+    await page.select('select[aria-label="Add a step"]', "leave-out");
+    await page.locator('[aria-label="Formula: Leave records out"]').click();
+    await page.keyboard.type(" &&");
+    await shows(page, "The plan has a fault.");
+    await press(page, "Undo");
+    for (let i = 0; i < 3; i++) await press(page, "Undo");
+    await shows(page, "Mended by hand again and again");
     await page.click("button[aria-label='Make a step of Norge to NO in land']");
     await shows(page, "Map values in");
     await page.waitForFunction(() => !document.body.textContent.includes("Mended by hand again and again"));

@@ -30,6 +30,12 @@ describe("mends that a step could make", () => {
     expect(kept(plan(), mend("site", "a", "b"), mend("site", "a", "c", 1))).toEqual([]);
   });
 
+  it("are not looked for where there are none, whatever a plan is like that somebody is typing", () => {
+    const typed = { ...plan(), cleanse: [{ do: "leave-out" as const, in: "*" as const, when: "id ==" }] };
+    expect(kept(typed, mend("site", "a", "b", 1))).toEqual([]);
+    expect(() => kept(typed, mend("site", "a", "b"))).toThrow();
+  });
+
   it("are none of the key, of nothing, or of fields that are there no more", () => {
     expect(
       kept(plan(), mend("id", "x", "y"), mend("site", "", "y"), mend("site", "x", ""), mend("gone", "x", "y")),

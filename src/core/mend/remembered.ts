@@ -20,9 +20,11 @@ export interface MendMade {
 /**
  * Those mends that a step of the plan could make by itself: made more than once, of a field that is not of the key, always to the same value,
  * which the field's checks let pass, and which the plan does not make already. A value that another one is mended to is
- * left alone, and so is what was empty, as nothing tells one empty cell from another.
+ * left alone, and so is what was empty, as nothing tells one empty cell from another. Throws where a formula of the plan is none.
  */
 export function mendsForSteps(plan: Plan, made: readonly MendMade[], references?: References): MendMade[] {
+  const often = made.filter((m) => m.times > 1);
+  if (often.length === 0) return [];
   const compiled = compilePlan(plan, references);
   const names = compiled.fields.map((f) => f.name);
   const valueOf = (field: string, value: string): string => JSON.stringify([field, value]);
@@ -30,9 +32,9 @@ export function mendsForSteps(plan: Plan, made: readonly MendMade[], references?
   for (const m of made) ways.set(valueOf(m.field, m.from), (ways.get(valueOf(m.field, m.from)) ?? 0) + 1);
   const wanted = new Set(made.map((m) => valueOf(m.field, m.to)));
   const row = (field: string, value: string): string[] => names.map((n) => (n === field ? value : ""));
-  return made.filter((m) => {
+  return often.filter((m) => {
     const f = names.indexOf(m.field);
-    if (m.times < 2 || f < 0 || m.from === "" || m.to === "" || plan.load.key.includes(m.field)) return false;
+    if (f < 0 || m.from === "" || m.to === "" || plan.load.key.includes(m.field)) return false;
     const own = valueOf(m.field, m.from);
     if (ways.get(own)! > 1 || wanted.has(own)) return false;
     if (cleansedValues(siftRows(compiled, names, [row(m.field, m.from)]), 0)[f] === m.to) return false;

@@ -17,7 +17,14 @@ export function RememberedMends({ plan, change }: { plan: Plan; change: (plan: P
     queryKey: ["mends", plan.feed],
     queryFn: () => ask(mendsOfFeed, { params: { feed: plan.feed } }),
   });
-  const mends = useMemo(() => (data ? mendsForSteps(plan, data.mends) : []), [plan, data]);
+  const mends = useMemo(() => {
+    try {
+      return data ? mendsForSteps(plan, data.mends) : [];
+    } catch {
+      // A plan that is being typed has a fault, which the page says; it makes nothing yet.
+      return [];
+    }
+  }, [plan, data]);
   if (mends.length === 0) return null;
   const records = mends.reduce((n, m) => n + m.records, 0);
   const take = (which: readonly MendMade[]): void => change(withMends(plan, which));
