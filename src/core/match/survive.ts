@@ -19,11 +19,12 @@ export interface Kept {
  * Where a rule leaves several, the earlier member's is kept.
  */
 export function keepRecord(members: readonly Member[], rules: readonly Survivorship[]): Kept {
+  const counted = members.map((m) => ({ ...m, filled: m.values.filter((v) => v !== "").length }));
   const values: string[] = [];
   const from: number[] = [];
   rules.forEach((rule, f) => {
     const having = members.flatMap((m, i) => (m.values[f] === "" || m.values[f] === undefined ? [] : [i]));
-    const chosen = having.length === 0 ? -1 : survivorshipPart(rule).choose(having, members, f);
+    const chosen = having.length === 0 ? -1 : survivorshipPart(rule).choose(having, counted, f);
     values.push(chosen < 0 ? "" : members[chosen]!.values[f]!);
     from.push(chosen);
   });

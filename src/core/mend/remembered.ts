@@ -1,7 +1,6 @@
 import { compilePlan } from "../course/compile.ts";
 import { cleansedValues } from "../course/of-record.ts";
 import { recheck, siftRows } from "../course/recheck.ts";
-import type { References } from "../kernel/reference.ts";
 import type { Plan } from "../plan/document.ts";
 import type { Step } from "../plan/sections.ts";
 
@@ -22,10 +21,10 @@ export interface MendMade {
  * which the field's checks let pass, and which the plan does not make already. A value that another one is mended to is
  * left alone, and so is what was empty, as nothing tells one empty cell from another. Throws where a formula of the plan is none.
  */
-export function mendsForSteps(plan: Plan, made: readonly MendMade[], references?: References): MendMade[] {
+export function mendsForSteps(plan: Plan, made: readonly MendMade[]): MendMade[] {
   const often = made.filter((m) => m.times > 1);
   if (often.length === 0) return [];
-  const compiled = compilePlan(plan, references);
+  const compiled = compilePlan(plan);
   const names = compiled.fields.map((f) => f.name);
   const valueOf = (field: string, value: string): string => JSON.stringify([field, value]);
   const ways = new Map<string, number>();

@@ -45,6 +45,7 @@ export function HeldTable({
     ...new Set([...compiled.plan.load.key, ...(wrongField && names.includes(wrongField) ? [wrongField] : [])]),
   ];
   const columns = [...leading, ...names.filter((n) => !leading.includes(n))];
+  const places = columns.map((c) => names.indexOf(c));
   const items = rows.getVirtualItems();
   const above = items[0]?.start ?? 0;
   const below = rows.getTotalSize() - (items.at(-1)?.end ?? 0);
@@ -113,6 +114,7 @@ export function HeldTable({
                   edits={desk.edits[id]}
                   compiled={compiled}
                   columns={columns}
+                  places={places}
                   wrong={new Set(verdict.problems.filter((p) => p.onFailure !== "note").map((p) => p.field))}
                   wrongField={wrongField}
                 />
@@ -131,6 +133,7 @@ function Cells({
   edits,
   compiled,
   columns,
+  places,
   wrong,
   wrongField,
 }: {
@@ -138,6 +141,8 @@ function Cells({
   edits: Record<string, string> | undefined;
   compiled: Compiled;
   columns: readonly string[];
+  /** Where the value of each column stands among the fields. */
+  places: readonly number[];
   wrong: ReadonlySet<string | null>;
   wrongField: string | undefined;
 }) {
@@ -151,9 +156,9 @@ function Cells({
   const values = mendedValues(held, edits ?? {}, compiled);
   const shade = (column: string): string =>
     wrong.has(column) ? "bg-[var(--plum-soft)] held" : edits?.[column] !== undefined ? "bg-[var(--ochre-soft)]" : "";
-  return columns.map((c) => (
+  return columns.map((c, i) => (
     <td key={c} className={`max-w-56 truncate whitespace-nowrap ${shade(c)}`}>
-      <Value text={values[compiled.fields.findIndex((f) => f.name === c)] ?? ""} mono={c === wrongField} />
+      <Value text={values[places[i]!] ?? ""} mono={c === wrongField} />
     </td>
   ));
 }

@@ -1,4 +1,4 @@
-import { best, compareValues, type Member, type SurvivorshipPart } from "./part.ts";
+import { best, compareValues, type SurvivorshipPart } from "./part.ts";
 
 /** Of the members in their order, which is that of the delivery, the target's first. */
 export const first: SurvivorshipPart<"first"> = {
@@ -25,10 +25,7 @@ export const recent: SurvivorshipPart<"recent"> = {
 export const complete: SurvivorshipPart<"complete"> = {
   id: "complete",
   words: "the most complete record’s",
-  choose(having, members) {
-    const filled = (m: Member): number => m.values.filter((v) => v !== "").length;
-    return best(having, (a, b) => filled(members[a]!) - filled(members[b]!));
-  },
+  choose: (having, members) => best(having, (a, b) => members[a]!.filled - members[b]!.filled),
 };
 
 /** Of the member that is from whom the plan trusts most. */

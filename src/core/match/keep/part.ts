@@ -8,6 +8,11 @@ export interface Member {
   readonly rank?: number | undefined;
 }
 
+/** The same with how many of its values are filled, which is counted once for all fields. */
+export interface CountedMember extends Member {
+  readonly filled: number;
+}
+
 /** A rule by which the kept record of a cluster has its value in a field. */
 export interface SurvivorshipPart<Id extends string = string> {
   readonly id: Id;
@@ -19,7 +24,7 @@ export interface SurvivorshipPart<Id extends string = string> {
    * The member whose value is kept, by its number. `having`: numbers of the members that have a value in the field
    * `f`, in their order, at least one.
    */
-  choose(having: readonly number[], members: readonly Member[], f: number): number;
+  choose(having: readonly number[], members: readonly CountedMember[], f: number): number;
 }
 
 /** The earliest of the members that are best by an order. */
