@@ -7,121 +7,173 @@ import { ENOUGH, fitting, type Because } from "./reason.ts";
 
 const MOST_CODES = 30;
 
-export function typeOf(column: ColumnProfile, because: Because): Omit<Field, "name"> {
-  const { filled, numbers } = column;
+type Shape = Omit<Field, "name">;
+
+/** A column whose type is looked for, and what was measured of its values. */
+interface Looked {
+  readonly column: ColumnProfile;
+  readonly because: Because;
+  /** How many of the filled values are of a type. */
+  fits(type: string): number;
+  /** Whether so many are enough for all to be taken for that. */
+  enough(n: number): boolean;
+  /** Its numbers, unless they are the digits of a code. */
+  readonly numbers: ColumnProfile["numbers"];
+}
+
+/** What a column may be, in the order in which it is asked. Each says with `because` what it was told by. */
+const SHAPES: readonly ((looked: Looked) => Shape | null)[] = [
+  yesOrNo,
+  ownKind,
+  wholeNumber,
+  thousands,
+  decimal,
+  day,
+  moment,
+  code,
+];
+
+/** The type of a column's values, with its evidence; text where they are of no other. */
+export function typeOf(column: ColumnProfile, because: Because): Shape {
+  const { filled } = column;
   if (filled === 0) {
     because("type", "text", "no value to judge by");
     return { type: "text" };
   }
-  const fits = (type: string): number => column.types.find((t) => t.type === type)?.fits ?? 0;
-  const enough = (n: number): boolean => n >= filled * ENOUGH;
-
-  const isCode = numbers !== null && isCodeOfDigits(numbers);
-  const words = column.common.map((v) => v.value.trim().toLowerCase());
-  const wordy = words.some((w) => /\p{L}/u.test(w));
-  if (enough(fits("boolean")) && wordy) {
-    because(
-      "type",
-      "yes or no",
-      fitting(
-        fits("boolean"),
-        filled,
-        `are ${column.common
-          .slice(0, 4)
-          .map((v) => v.value)
-          .join(", ")}`,
-      ),
-    );
-    const often = column.common.filter((v) => v.count >= filled * 0.02).map((v) => v.value.trim().toLowerCase());
-    const own = yesAndNo([...new Set(often)]);
-    const known = { yes: ["true", "yes", "y", "t", "1"], no: ["false", "no", "n", "f", "0"] };
-    return { type: "boolean", words: own ? { yes: [...own.yes], no: [...own.no] } : known };
-  }
-  const own = isCode ? null : kindOf(column, because);
-  if (own) return own;
-  if (numbers && !isCode && enough(fits("integer")) && numbers.whole <= 18) {
-    because("type", "whole number", fitting(fits("integer"), filled, "are digits"));
-    return { type: "integer", ...limits(column.name, numbers, because) };
-  }
-  if (numbers && !isCode) {
-    const [point, comma] = [fits("decimal"), fits("decimal comma")];
-    const mark = thousandsMark(numbers, { integers: fits("integer"), point, comma });
-    if (mark && enough(Math.max(point, comma))) {
-      const n = Math.max(point, comma);
-      because(
-        "cleanse",
-        `“${mark}” stands between thousands`,
-        `${grouped(n - fits("integer"))} numbers have three digits after it and those without it at most three in all`,
-        { do: "number", decimal: mark === "," ? "." : "," },
-      );
-      because("type", "whole number", fitting(n, filled, "are whole numbers, read so"));
-      return { type: "integer" };
-    }
-    const both = column.types.some((t) => t.type === "decimal")
-      ? fits("decimal") + fits("decimal comma") - fits("integer")
-      : comma;
-    for (const [n, mark] of [
-      [point, "point"],
-      [comma, "comma"],
-      [point > 0 && comma > 0 ? both : 0, "point or comma"],
-    ] as const) {
-      if (!enough(n)) continue;
-      if (mark !== "point") {
-        because("cleanse", "comma becomes point", `${grouped(comma - fits("integer"))} numbers have a decimal comma`, {
-          do: "replace",
-          find: ",",
-          with: ".",
-        });
-      }
-      const scale = Math.max(1, numbers.part);
-      const precision = Math.min(1000, numbers.whole + 2 + scale);
-      because(
-        "type",
-        `decimal (${precision}, ${scale})`,
-        fitting(
-          n,
-          filled,
-          `are numbers with a decimal ${mark}, at most ${numbers.whole} digits before and ${numbers.part} after it${mayBeThousands(numbers, { integers: fits("integer"), point, comma }) ? `; each has three after it, so that it may stand between thousands: look at some` : ""}`,
-        ),
-      );
-      return { type: "decimal", precision, scale, ...limits(column.name, numbers, because) };
-    }
-  }
-  const dates = column.types
-    .filter((t) => t.type.startsWith("date "))
-    .map((t) => ({ format: t.type.slice(5), fits: t.fits }));
-  const chosen = dateFormats(dates, filled);
-  if (chosen && enough(chosen.fits)) {
-    because("type", "date", fitting(chosen.fits, filled, "are days that exist"));
-    because("formats", chosen.formats.join(", "), chosen.why);
-    return { type: "date", formats: chosen.formats };
-  }
-  const written = datesInWords(column, chosen, because);
-  if (written) return written;
-  if (enough(fits("timestamp"))) {
-    because("type", "date and time", fitting(fits("timestamp"), filled, "begin with a day and have a time"));
-    return { type: "timestamp" } as Omit<Field, "name">;
-  }
-  const codes = codesOf(column);
-  if (codes) {
-    if (codes.upper) {
-      because("cleanse", "upper case", `${counted(codes.merged, "value")} written in another case too`, {
-        do: "case",
-        to: "upper",
-      });
-    }
-    because("type", "code", `${counted(codes.values.length, "different value")} in ${grouped(filled)}`);
-    because(
-      "values",
-      codes.values.slice(0, 12).join(", "),
-      fitting(codes.covered, filled, "are one of these, each met twice or more"),
-    );
-    return { type: "code", values: codes.values };
+  const looked: Looked = {
+    column,
+    because,
+    fits: (type) => column.types.find((t) => t.type === type)?.fits ?? 0,
+    enough: (n) => n >= filled * ENOUGH,
+    numbers: column.numbers !== null && isCodeOfDigits(column.numbers) ? null : column.numbers,
+  };
+  for (const shape of SHAPES) {
+    const found = shape(looked);
+    if (found) return found;
   }
   const length = roundedLength(column.length.most);
   because("type", "text", whyText(column));
   because("length", `at most ${grouped(length)} characters`, `the longest has ${grouped(column.length.most)}`);
   return { type: "text", length };
+}
+
+function yesOrNo({ column, because, fits, enough }: Looked): Shape | null {
+  const { filled, common } = column;
+  const written = common.map((v) => ({ word: v.value.trim().toLowerCase(), count: v.count }));
+  if (!enough(fits("boolean")) || !written.some(({ word }) => /\p{L}/u.test(word))) return null;
+  const shown = common.slice(0, 4).map((v) => v.value);
+  because("type", "yes or no", fitting(fits("boolean"), filled, `are ${shown.join(", ")}`));
+  const often = written.filter(({ count }) => count >= filled * 0.02).map(({ word }) => word);
+  const own = yesAndNo([...new Set(often)]);
+  const known = { yes: ["true", "yes", "y", "t", "1"], no: ["false", "no", "n", "f", "0"] };
+  return { type: "boolean", words: own ? { yes: [...own.yes], no: [...own.no] } : known };
+}
+
+function ownKind({ column, because }: Looked): Shape | null {
+  const digits = column.numbers !== null && isCodeOfDigits(column.numbers);
+  return digits ? null : kindOf(column, because);
+}
+
+function wholeNumber({ column, because, fits, enough, numbers }: Looked): Shape | null {
+  if (!numbers || !enough(fits("integer")) || numbers.whole > 18) return null;
+  because("type", "whole number", fitting(fits("integer"), column.filled, "are digits"));
+  return { type: "integer", ...limits(column.name, numbers, because) };
+}
+
+/** How many numbers have no mark, a point, a comma. */
+const marked = ({ fits }: Looked): Marked => ({
+  integers: fits("integer"),
+  point: fits("decimal"),
+  comma: fits("decimal comma"),
+});
+
+/** Whole numbers with a mark between their thousands. */
+function thousands(looked: Looked): Shape | null {
+  const { column, because, enough, numbers } = looked;
+  if (!numbers) return null;
+  const counts = marked(looked);
+  const mark = thousandsMark(numbers, counts);
+  const n = Math.max(counts.point, counts.comma);
+  if (!mark || !enough(n)) return null;
+  because(
+    "cleanse",
+    `“${mark}” stands between thousands`,
+    `${grouped(n - counts.integers)} numbers have three digits after it and those without it at most three in all`,
+    { do: "number", decimal: mark === "," ? "." : "," },
+  );
+  because("type", "whole number", fitting(n, column.filled, "are whole numbers, read so"));
+  return { type: "integer" };
+}
+
+function decimal(looked: Looked): Shape | null {
+  const { column, because, enough, numbers } = looked;
+  if (!numbers) return null;
+  const counts = marked(looked);
+  const { integers, point, comma } = counts;
+  const either = column.types.some((t) => t.type === "decimal") ? point + comma - integers : comma;
+  const marks = [
+    { mark: "point", n: point },
+    { mark: "comma", n: comma },
+    { mark: "point or comma", n: point > 0 && comma > 0 ? either : 0 },
+  ];
+  const found = marks.find(({ n }) => enough(n));
+  if (!found) return null;
+  if (found.mark !== "point") {
+    because("cleanse", "comma becomes point", `${grouped(comma - integers)} numbers have a decimal comma`, {
+      do: "replace",
+      find: ",",
+      with: ".",
+    });
+  }
+  const scale = Math.max(1, numbers.part);
+  const precision = Math.min(1000, numbers.whole + 2 + scale);
+  const doubt = mayBeThousands(numbers, counts)
+    ? "; each has three after it, so that it may stand between thousands: look at some"
+    : "";
+  const digits = `at most ${numbers.whole} digits before and ${numbers.part} after it${doubt}`;
+  because(
+    "type",
+    `decimal (${precision}, ${scale})`,
+    fitting(found.n, column.filled, `are numbers with a decimal ${found.mark}, ${digits}`),
+  );
+  return { type: "decimal", precision, scale, ...limits(column.name, numbers, because) };
+}
+
+/** A day, in digits or in words. */
+function day({ column, because, enough }: Looked): Shape | null {
+  const dates = column.types
+    .filter((t) => t.type.startsWith("date "))
+    .map((t) => ({ format: t.type.slice(5), fits: t.fits }));
+  const chosen = dateFormats(dates, column.filled);
+  if (!chosen || !enough(chosen.fits)) return datesInWords(column, chosen, because);
+  because("type", "date", fitting(chosen.fits, column.filled, "are days that exist"));
+  because("formats", chosen.formats.join(", "), chosen.why);
+  return { type: "date", formats: chosen.formats };
+}
+
+function moment({ column, because, fits, enough }: Looked): Shape | null {
+  if (!enough(fits("timestamp"))) return null;
+  because("type", "date and time", fitting(fits("timestamp"), column.filled, "begin with a day and have a time"));
+  return { type: "timestamp" };
+}
+
+function code({ column, because }: Looked): Shape | null {
+  const codes = codesOf(column);
+  if (!codes) return null;
+  const { filled } = column;
+  if (codes.upper) {
+    because("cleanse", "upper case", `${counted(codes.merged, "value")} written in another case too`, {
+      do: "case",
+      to: "upper",
+    });
+  }
+  because("type", "code", `${counted(codes.values.length, "different value")} in ${grouped(filled)}`);
+  because(
+    "values",
+    codes.values.slice(0, 12).join(", "),
+    fitting(codes.covered, filled, "are one of these, each met twice or more"),
+  );
+  return { type: "code", values: codes.values };
 }
 
 interface Marked {
