@@ -23,7 +23,10 @@ const FOLDERS = {
     tests: ["bytes", "values", "unicode", "identity", "distinct", "file-name", "mend"],
     heart: false,
   },
-  "core/type": { tests: ["types", "parts", "values", "locale", "values-of-types", "exact", "outputs"], heart: true },
+  "core/type": {
+    tests: ["types", "type-edges", "parts", "values", "locale", "values-of-types", "exact", "outputs"],
+    heart: true,
+  },
   "core/formula": { tests: ["formula", "formula-cost", "named"], heart: false },
   "core/read": {
     tests: [
@@ -82,7 +85,18 @@ const FOLDERS = {
   },
   "core/map": { tests: ["suggest", "drift", "sift", "kinds-of-files", "propose-look-up"], heart: false },
   "core/course": {
-    tests: ["course", "course-whole", "sift", "between", "lookup", "identity", "match-entries", "arriving", "steps"],
+    tests: [
+      "course",
+      "course-edges",
+      "course-whole",
+      "sift",
+      "between",
+      "lookup",
+      "identity",
+      "match-entries",
+      "arriving",
+      "steps",
+    ],
     heart: true,
   },
   "core/report": { tests: ["gates", "gates-of-counts", "drift", "report-compare", "sift"], heart: false },

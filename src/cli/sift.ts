@@ -21,6 +21,7 @@ import type { Sifted } from "@/core/course/sifted.ts";
 import { NOT_OF_TYPE, VERDICT } from "@/core/kernel/verdict.ts";
 import { csvRow } from "@/core/write/csv.ts";
 import { outputOf } from "@/core/write/records/index.ts";
+import type { RecordWriter } from "@/core/write/records/part.ts";
 import { fileSpool } from "@/engine/threads/spool.ts";
 import { fileSource } from "./files.ts";
 import { readLists } from "./lists.ts";
@@ -125,25 +126,17 @@ interface Sifting {
   readonly report: string | undefined;
 }
 
-async function siftInto(
-  { compiled, sources, lateByRecord, course, good, held, report: reportPath }: Sifting,
-  spool: Spool,
-): Promise<LoadReport> {
-  const { plan } = compiled;
-  const records = outputOf(good.name).open(compiled.fields, plan.feed);
-  const { columns: heldColumns, names } = await columnsOf(compiled, sources, spool);
-  await held.write(csvRow(["file", "line", "problems", ...heldColumns, "raw"]));
-
-  const nameOf = (part: number): string => names[part] ?? "";
+async function siftInto(sifting: Sifting, spool: Spool): Promise<LoadReport> {
+  const { compiled, sources, course, good, held, report: reportPath } = sifting;
+  const outcomes = new OutcomesOut(sifting, await columnsOf(compiled, sources, spool));
+  await outcomes.begin();
   const tally = newTally(compiled);
   const figures = new Figures(compiled);
-  const balance = emptyBalance();
   const extras = new ProfileFold(new MemorySpill(), 1_000_000);
-  const late = new Map<string, number>();
   const files: FileFacts[] = [];
   const parts = { next: 0 };
   for (const [i, source] of sources.entries()) {
-    const blocks = siftFile(course, source, i, plan.read, spool, parts);
+    const blocks = siftFile(course, source, i, compiled.plan.read, spool, parts);
     for (;;) {
       const next = await blocks.next();
       if (next.done) {
@@ -154,22 +147,19 @@ async function siftInto(
       figures.add(next.value);
       const { extra } = course.mapping;
       if (extra.length > 0) extras.add(next.value.block, course.columns, new Set(extra));
-      const ledger = new Uint8Array(next.value.block.count);
-      await writeBlock(next.value, ledger, course.columns);
-      addToBalance(balance, ledger);
+      await outcomes.add(next.value);
     }
   }
-  records.end();
-  await good.write(records.take());
+  await outcomes.end();
   await good.end();
   await held.end();
   const report = makeReport({
     compiled,
     tally,
     files,
-    balance,
+    balance: outcomes.balance,
     distinct: course.distinct.map((d) => d.finish()),
-    late,
+    late: outcomes.late,
     extras: extras.finish(),
     codes: course.codes(),
     lookUps: course.lookUpCounts(),
@@ -179,54 +169,91 @@ async function siftInto(
   });
   if (reportPath) await writeFile(reportPath, `${JSON.stringify(report, null, 2)}\n`);
   return report;
+}
 
-  async function writeBlock(sifted: Sifted, ledger: Uint8Array, columns: readonly string[]): Promise<void> {
-    for (let r = 0; r < sifted.block.count; r++) {
-      const problems: Problem[] = [];
-      let holds = sifted.verdict[r] === VERDICT.held || sifted.verdict[r] === VERDICT.unmatched;
-      for (const { check, file, line, detail } of lateByRecord.get(sifted.first + r) ?? []) {
-        const values = fieldValues(sifted, r);
-        const valueOf = (name: string): string | null =>
-          values[compiled.fields.findIndex((f) => f.name === name)] ?? null;
-        const own = compiled.checks.find((c) => c.key === check)!.fields.map((f) => values[f]!);
-        const other = line === null ? null : { file: nameOf(file!), line };
-        const problem = lateProblem(compiled, { check, other, detail }, own, valueOf);
-        problems.push(problem);
-        late.set(check, (late.get(check) ?? 0) + 1);
-        holds ||= problem.onFailure !== "note";
-      }
-      const unreadable = sifted.verdict[r] === VERDICT.unreadable;
-      if (unreadable || holds) {
-        ledger[r] = heldByte(unreadable ? "read" : sifted.verdict[r] === VERDICT.unmatched ? "look up" : "check");
-        problems.unshift(...problemsOf(sifted, compiled, r));
-        const arrived = new Map(columns.map((c, i) => [c, i]));
-        const cells = arrivedCells(sifted.block, r);
-        await held.write(
-          csvRow(
-            [
-              nameOf(sifted.block.file),
-              String(sifted.block.origin.line[r]),
-              problems.map((p) => p.message).join(" "),
-              ...heldColumns.map((c) => cells[arrived.get(c) ?? -1] ?? ""),
-              unreadable ? rawText(rawBytes(sifted.block, r)) : "",
-            ],
-            true,
-          ),
-        );
-      } else {
-        if (sifted.verdict[r] === VERDICT.leftOut) {
-          ledger[r] = BYTE.leftOut;
-          continue;
-        }
-        ledger[r] = BYTE.inserted;
-        const values = fieldValues(sifted, r);
-        sifted.faults.forEach((faults, f) => {
-          if (faults[r] === NOT_OF_TYPE) values[f] = "";
-        });
-        records.add(values);
-      }
+/** Writes each record to the file of its outcome, and counts outcomes and late problems. */
+class OutcomesOut {
+  readonly balance = emptyBalance();
+  readonly late = new Map<string, number>();
+  private readonly records: RecordWriter;
+
+  constructor(
+    private readonly to: Sifting,
+    /** The columns of all files; the names of their parts. */
+    private readonly arrived: { readonly columns: readonly string[]; readonly names: readonly string[] },
+  ) {
+    const { compiled, good } = to;
+    this.records = outputOf(good.name).open(compiled.fields, compiled.plan.feed);
+  }
+
+  begin(): Promise<void> {
+    return this.to.held.write(csvRow(["file", "line", "problems", ...this.arrived.columns, "raw"]));
+  }
+
+  async add(sifted: Sifted): Promise<void> {
+    const ledger = new Uint8Array(sifted.block.count);
+    for (let r = 0; r < ledger.length; r++) ledger[r] = await this.place(sifted, r);
+    await this.to.good.write(this.records.take());
+    addToBalance(this.balance, ledger);
+  }
+
+  async end(): Promise<void> {
+    this.records.end();
+    await this.to.good.write(this.records.take());
+  }
+
+  /** Puts a record where it ends; the byte that the ledger has for it. */
+  private async place(sifted: Sifted, r: number): Promise<number> {
+    const late = this.lateProblems(sifted, r);
+    const verdict = sifted.verdict[r];
+    const held = verdict === VERDICT.held || verdict === VERDICT.unmatched || late.some((p) => p.onFailure !== "note");
+    if (verdict === VERDICT.unreadable || held) {
+      await this.hold(sifted, r, late);
+      if (verdict === VERDICT.unreadable) return heldByte("read");
+      return heldByte(verdict === VERDICT.unmatched ? "look up" : "check");
     }
-    await good.write(records.take());
+    if (verdict === VERDICT.leftOut) return BYTE.leftOut;
+    const values = fieldValues(sifted, r);
+    sifted.faults.forEach((faults, f) => {
+      if (faults[r] === NOT_OF_TYPE) values[f] = "";
+    });
+    this.records.add(values);
+    return BYTE.inserted;
+  }
+
+  /** What only the whole delivery shows of a record, counted. */
+  private lateProblems(sifted: Sifted, r: number): Problem[] {
+    const { compiled, lateByRecord } = this.to;
+    const found = lateByRecord.get(sifted.first + r) ?? [];
+    if (found.length === 0) return [];
+    const values = fieldValues(sifted, r);
+    const valueOf = (name: string): string | null => values[compiled.fields.findIndex((f) => f.name === name)] ?? null;
+    return found.map(({ check, file, line, detail }) => {
+      const own = compiled.checks.find((c) => c.key === check)!.fields.map((f) => values[f]!);
+      const other = line === null ? null : { file: this.arrived.names[file!] ?? "", line };
+      this.late.set(check, (this.late.get(check) ?? 0) + 1);
+      return lateProblem(compiled, { check, other, detail }, own, valueOf);
+    });
+  }
+
+  private async hold(sifted: Sifted, r: number, late: readonly Problem[]): Promise<void> {
+    const { compiled, course, held } = this.to;
+    const problems = [...problemsOf(sifted, compiled, r), ...late];
+    const places = new Map(course.columns.map((c, i) => [c, i]));
+    const cells = arrivedCells(sifted.block, r);
+    const unreadable = sifted.verdict[r] === VERDICT.unreadable;
+    await held.write(
+      csvRow(
+        [
+          this.arrived.names[sifted.block.file] ?? "",
+          String(sifted.block.origin.line[r]),
+          problems.map((p) => p.message).join(" "),
+          ...this.arrived.columns.map((c) => cells[places.get(c) ?? -1] ?? ""),
+          unreadable ? rawText(rawBytes(sifted.block, r)) : "",
+        ],
+        true,
+      ),
+    );
   }
 }
 

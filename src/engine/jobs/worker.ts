@@ -1,6 +1,6 @@
 import { fileURLToPath } from "node:url";
 import { EventEmitter } from "node:events";
-import { Logger, run, type Runner } from "graphile-worker";
+import { Logger, run, type Runner, type RunnerOptions, type Task } from "graphile-worker";
 import { setFlagsFromString } from "node:v8";
 import { SieveError, errorLines } from "@/core/kernel/problem.ts";
 import { inWords, openDb, type Client, type Db } from "@/store/db.ts";
@@ -69,119 +69,142 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
   lost.catch(() => {});
   const ending = new AbortController();
   const runners: Runner[] = [];
-  let timer: NodeJS.Timeout | undefined;
-  let looker: NodeJS.Timeout | undefined;
-  let forgotten: NodeJS.Timeout | undefined;
+  const timers: NodeJS.Timeout[] = [];
   try {
-    const { rows } = await own.query<{ id: number }>("insert into sieve.worker (process) values ($1) returning id", [
-      process.pid,
-    ]);
-    const id = rows[0]!.id;
-    await own.query("select pg_advisory_lock($1, $2)", [WORKER_LOCK, id]);
-    await freeDead(own);
-    const events = new EventEmitter();
-    const registered: Promise<unknown>[] = [];
-    // Jobs are locked in the name of the pool.
-    events.on("pool:create", ({ workerPool }: { workerPool: { id: string } }) => {
-      registered.push(
-        db.query("update sieve.worker set queue_ids = queue_ids || $2::text where id = $1", [id, workerPool.id]),
-      );
-    });
-    const common = {
-      pgPool: db,
-      pollInterval: 1000,
-      noHandleSignals: true,
-      events: events as never,
-      // The queue's own lines repeat what is logged here.
-      logger: new Logger(() => () => {}),
-    };
+    const id = await signIn(own);
+    const { registered, common } = poolsOf(db, id);
     // In places of its own, so that a receiver that is slow to answer keeps no load waiting.
+    runners.push(await run({ ...common, concurrency: AFTER_AT_ONCE, taskList: { after: afterTask(db) } }));
     runners.push(
       await run({
         ...common,
-        concurrency: AFTER_AT_ONCE,
+        concurrency: loads,
+        ...(nightly === null ? {} : { crontab: `${nightly} retention ?fill=1d` }),
         taskList: {
-          after: async (payload) => {
-            const { load } = payload as { load: number };
-            log.info({ load }, "what is done after it begins");
-            await runAfter(db, load, after);
-          },
+          profile: profileTask(db, ending.signal),
+          retention: retentionTask(db, ending.signal),
+          load: loadTask(db, ending.signal),
         },
       }),
     );
-    const runner = await run({
-      ...common,
-      concurrency: loads,
-      ...(nightly === null ? {} : { crontab: `${nightly} retention ?fill=1d` }),
-      taskList: {
-        profile: async (payload) => {
-          const { profile, ...about } = payload as { profile: number; request?: string };
-          const told = log.child({ profile, ...about });
-          told.info("profile begins");
-          try {
-            await apart("profile", { profile }, { ...profileLimits(), signal: ending.signal });
-          } catch (error) {
-            // At the worker's own end it is left to the next one.
-            if (!(error instanceof SieveError) || error.code === "given-up") throw error;
-            await endProfile(db, profile, { failed: error });
-          }
-          told.info("profile ended");
-        },
-        retention: async (payload) => {
-          // The nightly one has no name of a person in it.
-          const { by } = payload as { by?: string };
-          const took = await runRetention(db, by ?? "nightly", ending.signal);
-          log.info({ took }, took ? "took away what had expired" : "another takes away what has expired");
-        },
-        load: async (payload, helpers) => {
-          const { load, ...about } = payload as { load: number; feed?: string; request?: string };
-          const told = log.child({ load, ...about });
-          const started = Date.now();
-          told.info({ attempt: helpers.job.attempts }, "load begins");
-          try {
-            await runLoad(db, load, { thread, pairsThread, signal: ending.signal });
-            told.info({ ms: Date.now() - started, state: (await getLoad(db, load)).state }, "load ended");
-          } catch (error) {
-            told.warn({ error: errorLines(error) }, "load broke off");
-            if (helpers.job.attempts < MOST_ATTEMPTS) throw error;
-            await abandonLoad(db, load, "failed", inWords(error));
-          }
-        },
-      },
-    });
-    runners.push(runner);
     await Promise.all(registered);
     log.info({ worker: id }, "worker is ready");
     process.send?.("ready");
-    timer = setInterval(
-      () =>
-        void freeDead(own)
-          .then(() => freeLost(own))
-          .catch(() => {}),
-      SWEEP_MS,
+    timers.push(
+      setInterval(
+        () =>
+          void freeDead(own)
+            .then(() => freeLost(own))
+            .catch(() => {}),
+        SWEEP_MS,
+      ),
+      setInterval(() => void enqueueForgotten(db).catch(() => {}), FORGOTTEN_MS),
+      setInterval(lookingAtSources(db), LOOK_MS),
     );
-    forgotten = setInterval(() => void enqueueForgotten(db).catch(() => {}), FORGOTTEN_MS);
-    const settings = sourceSettings(process.env);
-    let looking = false;
-    looker = setInterval(() => {
-      if (looking) return;
-      looking = true;
-      lookAtSources(db, settings)
-        .catch((error: unknown) => log.warn({ error: errorLines(error) }, "a source could not be looked at"))
-        .finally(() => {
-          looking = false;
-        });
-    }, LOOK_MS);
     await Promise.race([lost, ...runners.map((r) => r.promise), aborted(signal, ending.signal)]);
   } finally {
-    clearInterval(timer);
-    clearInterval(looker);
-    clearInterval(forgotten);
+    timers.forEach(clearInterval);
     ending.abort();
     const stopped = Promise.all(runners.map((r) => r.stop().catch(() => {})));
     await Promise.race([stopped, new Promise((resolve) => setTimeout(resolve, 5000).unref())]);
     own.release(true);
   }
+}
+
+/** Puts the worker down, with the lock that says that it lives, and frees what dead ones had. */
+async function signIn(own: Client): Promise<number> {
+  const { rows } = await own.query<{ id: number }>("insert into sieve.worker (process) values ($1) returning id", [
+    process.pid,
+  ]);
+  const { id } = rows[0]!;
+  await own.query("select pg_advisory_lock($1, $2)", [WORKER_LOCK, id]);
+  await freeDead(own);
+  return id;
+}
+
+/** What all runners are made with; and when the names of their pools, by which jobs are locked, stand with the worker. */
+function poolsOf(db: Db, id: number): { registered: Promise<unknown>[]; common: RunnerOptions } {
+  const events = new EventEmitter();
+  const registered: Promise<unknown>[] = [];
+  events.on("pool:create", ({ workerPool }: { workerPool: { id: string } }) => {
+    registered.push(
+      db.query("update sieve.worker set queue_ids = queue_ids || $2::text where id = $1", [id, workerPool.id]),
+    );
+  });
+  const common = {
+    pgPool: db,
+    pollInterval: 1000,
+    noHandleSignals: true,
+    events: events as never,
+    // The queue's own lines repeat what is logged here.
+    logger: new Logger(() => () => {}),
+  };
+  return { registered, common };
+}
+
+function afterTask(db: Db): Task {
+  return async (payload) => {
+    const { load } = payload as { load: number };
+    log.info({ load }, "what is done after it begins");
+    await runAfter(db, load, after);
+  };
+}
+
+function profileTask(db: Db, signal: AbortSignal): Task {
+  return async (payload) => {
+    const { profile, ...about } = payload as { profile: number; request?: string };
+    const line = log.child({ profile, ...about });
+    line.info("profile begins");
+    try {
+      await apart("profile", { profile }, { ...profileLimits(), signal });
+    } catch (error) {
+      // At the worker's own end it is left to the next one.
+      if (!(error instanceof SieveError) || error.code === "given-up") throw error;
+      await endProfile(db, profile, { failed: error });
+    }
+    line.info("profile ended");
+  };
+}
+
+function retentionTask(db: Db, signal: AbortSignal): Task {
+  return async (payload) => {
+    // The nightly one has no name of a person in it.
+    const { by } = payload as { by?: string };
+    const took = await runRetention(db, by ?? "nightly", signal);
+    log.info({ took }, took ? "took away what had expired" : "another takes away what has expired");
+  };
+}
+
+function loadTask(db: Db, signal: AbortSignal): Task {
+  return async (payload, helpers) => {
+    const { load, ...about } = payload as { load: number; feed?: string; request?: string };
+    const line = log.child({ load, ...about });
+    const started = Date.now();
+    line.info({ attempt: helpers.job.attempts }, "load begins");
+    try {
+      await runLoad(db, load, { thread, pairsThread, signal });
+      line.info({ ms: Date.now() - started, state: (await getLoad(db, load)).state }, "load ended");
+    } catch (error) {
+      line.warn({ error: errorLines(error) }, "load broke off");
+      if (helpers.job.attempts < MOST_ATTEMPTS) throw error;
+      await abandonLoad(db, load, "failed", inWords(error));
+    }
+  };
+}
+
+/** Looks at the sources, unless it still does. */
+function lookingAtSources(db: Db): () => void {
+  const settings = sourceSettings(process.env);
+  let looking = false;
+  return () => {
+    if (looking) return;
+    looking = true;
+    lookAtSources(db, settings)
+      .catch((error: unknown) => log.warn({ error: errorLines(error) }, "a source could not be looked at"))
+      .finally(() => {
+        looking = false;
+      });
+  };
 }
 
 /** When the signal aborts; `over` takes the listener away where that is no longer waited for. */

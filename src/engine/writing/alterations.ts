@@ -1,5 +1,6 @@
-import { columnTakes } from "@/core/interop/table.ts";
+import { columnTakes, type TableColumn } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import type { Field } from "@/core/plan/types.ts";
 import { SieveError, counted, grouped, listed, quoted } from "@/core/kernel/problem.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { ownTransactions, transactionNumber } from "@/store/writings.ts";
@@ -99,107 +100,135 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
   const { target, schema } = plan.load;
   const rights = await needRights(db, schema ?? TARGET, target);
   const columns = rights ? await targetColumns(db, tableOf(plan)) : [];
-  if (columns.length === 0) {
-    const refusals =
-      schema === undefined
-        ? []
-        : [
-            {
-              field: "",
-              says: `There is no table ${schema}.${target}.`,
-              hint: "Choose a table that is there, or let one be made among the targets.",
-            },
-          ];
-    const statements = refusals.length > 0 ? [] : [createTargetSql(plan)];
-    return { exists: false, statements, refusals, conversions: [], rewrites: false };
-  }
-  const own = schema === undefined;
+  if (columns.length === 0) return ofNewTarget(plan);
+  const found: Found = { statements: [], refusals: [], conversions: [], rewrites: false };
+  const at = { plan, table, own: schema === undefined, found };
   const have = new Map(columns.map((c) => [c.name, c]));
-  const statements: string[] = [];
-  const conversions: Conversion[] = [];
-  let rewrites = false;
-  const refusals: Alterations["refusals"][number][] = [];
-  const refuse = (field: string, says: string, hint: string): void => void refusals.push({ field, says, hint });
   for (const field of plan.contract.fields) {
-    const want = columnOf(field);
-    const column = have.get(want.name);
-    have.delete(want.name);
-    if (!column) {
-      statements.push(`alter table ${table} add column ${ident(want.name)} ${want.type}`);
-      continue;
-    }
-    if (own ? column.type !== want.type : !columnTakes(column, field)) {
-      const hanging = own ? await hangsOn(db, tableOf(plan), want.name) : [];
-      if (hanging.length > 0) {
-        refuse(
-          want.name,
-          `The column ${want.name} of ${target} is ${column.type} and can't become ${want.type}: ${listed(hanging)} hangs on it.`,
-          "Take that away first, or give the field the type that the column has.",
-        );
-      } else if (own && widens(column.type, want.type)) {
-        rewrites = true;
-        statements.push(`alter table ${table} alter column ${ident(want.name)} type ${want.type}`);
-      } else if (own && !plan.load.key.includes(want.name)) {
-        const tried = await tryConversion(db, tableOf(plan), field, column.type);
-        if (tried.misfits > 0) refuse(want.name, misfitWords(target, tried), MISFIT_HINT);
-        else {
-          rewrites = true;
-          conversions.push(tried);
-          statements.push(conversionSql(table, tried));
-        }
-      } else {
-        refuse(
-          want.name,
-          `The column ${want.name} of ${target} is ${column.type} and ${own ? `is of its key, so it can't become ${want.type}` : "does not take all that the field may have"}.`,
-          `Give the field ${want.name} the column's type, or another name, or load into another target.`,
-        );
-      }
-    }
-    if (column.notNull && !want.notNull && !plan.load.key.includes(want.name)) {
-      if (own) statements.push(`alter table ${table} alter column ${ident(want.name)} drop not null`);
-      else {
-        refuse(
-          want.name,
-          `The column ${want.name} of ${target} must not be empty, and the field may be.`,
-          `Make the field ${want.name} required.`,
-        );
-      }
-    }
+    const { name, type } = columnOf(field);
+    const column = have.get(name);
+    have.delete(name);
+    if (column) {
+      await alterType(db, at, field, column);
+      alterNotNull(at, field, column);
+    } else found.statements.push(`alter table ${table} add column ${ident(name)} ${type}`);
   }
   if (!have.delete(EXTRA) && plan.map.extra === "keep")
-    statements.push(`alter table ${table} add column ${ident(EXTRA)} jsonb`);
+    found.statements.push(`alter table ${table} add column ${ident(EXTRA)} jsonb`);
   for (const name of ["_load", "_record", "_writing"]) {
     // In a table that others fill too, their rows have none of these.
-    if (!have.delete(name)) statements.push(`alter table ${table} add column ${ident(name)} integer`);
+    if (!have.delete(name)) found.statements.push(`alter table ${table} add column ${ident(name)} integer`);
   }
-  for (const left of have.values()) {
-    if (!left.notNull || left.filled) continue;
-    // Columns of fields that the plan no longer has stay, and are empty from now on.
-    if (own) statements.push(`alter table ${table} alter column ${ident(left.name)} drop not null`);
-    else {
-      refuse(
-        left.name,
-        `The column ${left.name} of ${target} must not be empty, and no field fills it.`,
-        `Make a field ${left.name}.`,
-      );
-    }
+  for (const column of have.values()) leaveUnfilled(at, column);
+  await refuseOtherKey(db, at);
+  if (rights && !rights.alter && found.statements.length > 0) {
+    found.refusals.push({
+      field: "",
+      says: `The role ${rights.role} may not alter ${schema ?? TARGET}.${target}, which needs to be.`,
+      hint: `Have the table's owner run: ${found.statements.join("; ")};`,
+    });
   }
+  return { exists: true, ...found };
+}
+
+/** What is altered and refused, as it is found. */
+interface Found {
+  readonly statements: string[];
+  readonly conversions: Conversion[];
+  readonly refusals: Alterations["refusals"][number][];
+  rewrites: boolean;
+}
+
+/** A target that is brought to what its plan needs, and what that takes, as it is found. */
+interface Altering {
+  readonly plan: Plan;
+  /** The quoted name that the statements speak of. */
+  readonly table: string;
+  /** Whether the table stands among the targets, and not elsewhere in the database. */
+  readonly own: boolean;
+  readonly found: Found;
+}
+
+/** A target that is not there yet: made among the targets, refused elsewhere. */
+function ofNewTarget(plan: Plan): Alterations {
+  const { target, schema } = plan.load;
+  const none = { exists: false, statements: [], refusals: [], conversions: [], rewrites: false };
+  if (schema === undefined) return { ...none, statements: [createTargetSql(plan)] };
+  const says = `There is no table ${schema}.${target}.`;
+  const hint = "Choose a table that is there, or let one be made among the targets.";
+  return { ...none, refusals: [{ field: "", says, hint }] };
+}
+
+/** Gives a column the type that its field needs, where nothing hangs on it and all of its values are of it. */
+async function alterType(
+  db: Queryable,
+  { plan, table, own, found }: Altering,
+  field: Field,
+  column: TableColumn,
+): Promise<void> {
+  const { name, type } = columnOf(field);
+  if (own ? column.type === type : columnTakes(column, field)) return;
+  const { target } = plan.load;
+  const refuse = (says: string, hint: string): void => void found.refusals.push({ field: name, says, hint });
+  const hanging = own ? await hangsOn(db, tableOf(plan), name) : [];
+  if (hanging.length > 0) {
+    refuse(
+      `The column ${name} of ${target} is ${column.type} and can't become ${type}: ${listed(hanging)} hangs on it.`,
+      "Take that away first, or give the field the type that the column has.",
+    );
+  } else if (own && widens(column.type, type)) {
+    found.rewrites = true;
+    found.statements.push(`alter table ${table} alter column ${ident(name)} type ${type}`);
+  } else if (own && !plan.load.key.includes(name)) {
+    const tried = await tryConversion(db, tableOf(plan), field, column.type);
+    if (tried.misfits > 0) return refuse(misfitWords(target, tried), MISFIT_HINT);
+    found.rewrites = true;
+    found.conversions.push(tried);
+    found.statements.push(conversionSql(table, tried));
+  } else {
+    refuse(
+      `The column ${name} of ${target} is ${column.type} and ${own ? `is of its key, so it can't become ${type}` : "does not take all that the field may have"}.`,
+      `Give the field ${name} the column's type, or another name, or load into another target.`,
+    );
+  }
+}
+
+/** Lets a column be empty whose field may be. */
+function alterNotNull({ plan, table, own, found }: Altering, field: Field, column: TableColumn): void {
+  const { name, notNull } = columnOf(field);
+  if (!column.notNull || notNull || plan.load.key.includes(name)) return;
+  if (own) found.statements.push(`alter table ${table} alter column ${ident(name)} drop not null`);
+  else {
+    found.refusals.push({
+      field: name,
+      says: `The column ${name} of ${plan.load.target} must not be empty, and the field may be.`,
+      hint: `Make the field ${name} required.`,
+    });
+  }
+}
+
+/** A column that no field of the plan fills stays, and is empty from now on. */
+function leaveUnfilled({ plan, table, own, found }: Altering, { name, notNull, filled }: TableColumn): void {
+  if (!notNull || filled) return;
+  if (own) found.statements.push(`alter table ${table} alter column ${ident(name)} drop not null`);
+  else {
+    found.refusals.push({
+      field: name,
+      says: `The column ${name} of ${plan.load.target} must not be empty, and no field fills it.`,
+      hint: `Make a field ${name}.`,
+    });
+  }
+}
+
+async function refuseOtherKey(db: Queryable, { plan, found }: Altering): Promise<void> {
   const key = await primaryKey(db, tableOf(plan));
-  if (key.join() !== [...plan.load.key].sort().join()) {
-    refuse(
-      "",
-      `The key of ${target} is ${key.length > 0 ? key.join(", ") : "not set"}; the plan's is ${plan.load.key.join(", ") || "not set"}.`,
-      "Give the plan the target's key, or load into another target.",
-    );
-  }
-  if (rights && !rights.alter && statements.length > 0) {
-    refuse(
-      "",
-      `The role ${rights.role} may not alter ${schema ?? TARGET}.${target}, which needs to be.`,
-      `Have the table's owner run: ${statements.join("; ")};`,
-    );
-  }
-  return { exists: true, statements, refusals, conversions, rewrites };
+  const wanted = plan.load.key;
+  if (key.join() === [...wanted].sort().join()) return;
+  found.refusals.push({
+    field: "",
+    says: `The key of ${plan.load.target} is ${key.length > 0 ? key.join(", ") : "not set"}; the plan's is ${wanted.join(", ") || "not set"}.`,
+    hint: "Give the plan the target's key, or load into another target.",
+  });
 }
 
 const MISFIT_HINT =

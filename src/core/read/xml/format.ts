@@ -2,7 +2,8 @@ import { SaxesParser } from "saxes";
 import type { Block } from "../../kernel/block.ts";
 import { utf8Length } from "../../kernel/bytes.ts";
 import { SieveError, listed } from "../../kernel/problem.ts";
-import { MOST_DEPTH, type Flattener, type Node, type Value } from "../documents.ts";
+import { MOST_DEPTH } from "../documents.ts";
+import { CellMaker, DocumentMaker, documentOf, type RecordMaker } from "./makers.ts";
 import type { FormatPart, OpenContext, SourceFile } from "../part.ts";
 import { DocumentReader, opened } from "../json/format.ts";
 import { utf8Chunks } from "../text.ts";
@@ -10,168 +11,8 @@ import { utf8Chunks } from "../text.ts";
 /** Bytes that are read at a time. */
 const PIECE = 1 << 16;
 
-/** Takes what a record is made of as it is read, its own element first. */
-interface RecordMaker {
-  open(name: string, attributes: Readonly<Record<string, string>>): void;
-  text(more: string): void;
-  /** True when that was the record's own element. */
-  close(): boolean;
-}
-
-/** An element inside a record, while it is being read. */
-interface Element {
-  readonly name: string;
-  text: string;
-  /** Its attributes and elements; null while it has none, and is no more than a text. */
-  value: Record<string, Value> | null;
-}
-
-/**
- * What an element has by name, without anything that objects inherit: an element may be named so.
- * Made by a constructor, such objects are as fast as any; by Object.create(null) they are not.
- */
-const Named = function () {} as unknown as new () => Record<string, Value>;
-Named.prototype = Object.create(null);
-
-/** Makes a document of a record, with repeated elements as arrays. */
-class DocumentMaker implements RecordMaker {
-  private readonly inside: Element[] = [];
-  /** The record, once it is closed. */
-  record: Value = null;
-
-  open(name: string, attributes: Readonly<Record<string, string>>): void {
-    let value: Record<string, Value> | null = null;
-    for (const key in attributes) (value ??= new Named())[`@${key}`] = attributes[key]!;
-    this.inside.push({ name, text: "", value });
-  }
-
-  text(more: string): void {
-    this.inside.at(-1)!.text += more;
-  }
-
-  close(): boolean {
-    const element = this.inside.pop()!;
-    const parent = this.inside.at(-1);
-    let value: Value = element.text;
-    if (element.value || !parent) {
-      element.value ??= new Named();
-      if (element.text.trim() !== "") element.value["#text"] = element.text;
-      value = element.value;
-    }
-    if (!parent) {
-      this.record = value;
-      return true;
-    }
-    parent.value ??= new Named();
-    const known = parent.value[element.name];
-    if (known === undefined) parent.value[element.name] = value;
-    else if (Array.isArray(known)) known.push(value);
-    else parent.value[element.name] = [known, value];
-    return false;
-  }
-}
-
-/**
- * Makes a record's cells without a document: half of the time. It gives up on a record that has an
- * element twice, as what becomes of an array is for documents.
- */
-class CellMaker implements RecordMaker {
-  readonly cells: (string | undefined)[] = [];
-  private readonly nodes: Node[] = [];
-  private readonly texts: string[] = [];
-  /** Whether the element has attributes or elements, by depth. */
-  private readonly more: boolean[] = [];
-  private depth = -1;
-  private round = 0;
-  /** Places that had no column before the record at hand. */
-  private added: Node[] = [];
-  /** The record at hand is not for this. */
-  gaveUp = false;
-
-  constructor(private readonly flattener: Flattener) {}
-
-  /** Makes ready for the next record. */
-  begin(): void {
-    this.cells.fill(undefined);
-    this.round++;
-    this.depth = -1;
-    this.added.length = 0;
-    this.gaveUp = false;
-  }
-
-  /** Takes back the columns that a record brought for which this gave up: as a document it may have others. */
-  takeBack(): void {
-    this.flattener.dropColumns(this.added);
-  }
-
-  private set(node: Node, text: string): void {
-    if (node.column === -1) {
-      this.flattener.addColumn(node);
-      this.added.push(node);
-    }
-    if (node.met === this.round) this.gaveUp = true;
-    node.met = this.round;
-    this.cells[node.column] = text;
-  }
-
-  open(name: string, attributes: Readonly<Record<string, string>>): void {
-    const { nodes, depth } = this;
-    let node = this.flattener.root;
-    if (depth >= 0) {
-      node = this.flattener.below(nodes[depth]!, name);
-      this.more[depth] = true;
-    }
-    if (depth + 1 >= MOST_DEPTH) this.gaveUp = true;
-    this.depth++;
-    nodes[this.depth] = node;
-    this.texts[this.depth] = "";
-    this.more[this.depth] = false;
-    for (const key in attributes) {
-      this.more[this.depth] = true;
-      this.set(this.flattener.below(node, `@${key}`), attributes[key]!);
-    }
-  }
-
-  text(more: string): void {
-    const had = this.texts[this.depth]!;
-    this.texts[this.depth] = had === "" ? more : had + more;
-  }
-
-  close(): boolean {
-    const { depth } = this;
-    const node = this.nodes[depth]!;
-    const text = this.texts[depth]!;
-    this.depth--;
-    if (depth > 0 && !this.more[depth]) {
-      this.set(node, text);
-      return false;
-    }
-    if (text.trim() !== "") this.set(this.flattener.below(node, "#text"), text);
-    // An element that has others in it is not twice there either.
-    if (depth > 0) {
-      if (node.met === this.round) this.gaveUp = true;
-      node.met = this.round;
-    }
-    return depth === 0;
-  }
-}
-
 /** Elements within elements. */
 const MOST_NESTED = 500;
-
-/** A record from its text, as a document. */
-function documentOf(text: string): Value {
-  const maker = new DocumentMaker();
-  const parser = new SaxesParser();
-  // What is wrong with the text is said by who read it first.
-  parser.on("error", () => {});
-  parser.on("opentag", (tag) => maker.open(tag.name, tag.attributes as Record<string, string>));
-  parser.on("text", (more) => maker.text(more));
-  parser.on("cdata", (more) => maker.text(more));
-  parser.on("closetag", () => void maker.close());
-  parser.write(text).close();
-  return maker.record;
-}
 
 /**
  * XML whose records are elements at one path, such as /transfers/transfer. A record's attributes
@@ -259,134 +100,186 @@ async function* readXml(
   path: string,
   documents: DocumentReader,
 ): AsyncGenerator<Block> {
-  const parser = new SaxesParser();
-  /** The elements that are open outside of records, as a path. */
-  let outside = "";
-  let inside = false;
-  let any = false;
-  /** What records are in, whether that was met, and what else is in it. */
-  const above = path.slice(0, path.lastIndexOf("/"));
-  let aboveMet = above === "";
-  const beside = new Set<string>();
-  const cells = documents.each ? null : new CellMaker(documents.flattener);
-  const whole = new DocumentMaker();
-  let maker: RecordMaker = cells ?? whole;
-  /** The decoded text from `textAt` on: what the record at hand may still need. */
-  let text = "";
-  let textAt = 0;
-  let recordAt = 0;
-  let recordLine = 0;
-  let bytesBefore = 0;
-  let countedTo = 0;
-  /** Whether each character of the text at hand is one byte. */
-  let ascii = true;
-  const bytesIn = (from: number, to: number): number =>
-    ascii ? to - from : utf8Length(text.slice(from - textAt, to - textAt));
-  let fault: Error | null = null;
-  parser.on("error", (error) => {
-    fault ??= error;
-  });
-  parser.on("opentagstart", (tag) => {
-    if (inside || `${outside}/${tag.name}` !== path) return;
-    recordAt = textAt + text.lastIndexOf("<", parser.position - textAt - 1);
-    recordLine = parser.line;
-  });
-  let open = 0;
-  parser.on("opentag", (tag) => {
-    if (++open > MOST_NESTED)
-      fault ??= new Error(`in line ${parser.line} elements are nested more than ${MOST_NESTED} deep`);
-    if (fault) return;
-    if (!inside) {
-      const at = `${outside}/${tag.name}`;
-      if (at !== path) {
-        if (outside === above) beside.add(at);
-        outside = at;
-        aboveMet ||= at === above;
-        return;
-      }
-      inside = any = true;
-      cells?.begin();
-    }
-    maker.open(tag.name, tag.attributes as Record<string, string>);
-  });
-  const addText = (more: string): void => {
-    if (inside && !fault) maker.text(more);
-  };
-  parser.on("text", addText);
-  parser.on("cdata", addText);
-  parser.on("closetag", () => {
-    open--;
-    if (fault) return;
-    if (!inside) {
-      outside = outside.slice(0, outside.lastIndexOf("/"));
-      return;
-    }
-    if (!maker.close()) return;
-    inside = false;
-    const to = parser.position;
-    const raw = text.slice(recordAt - textAt, to - textAt);
-    bytesBefore += bytesIn(countedTo, recordAt);
-    const place = { line: recordLine, start: bytesBefore, end: bytesBefore + bytesIn(recordAt, to) };
-    bytesBefore = place.end;
-    countedTo = to;
-    if (maker === cells && !cells.gaveUp) {
-      documents.addCells(cells.cells, place, raw);
-      return;
-    }
-    if (maker === cells) cells.takeBack();
-    const value = maker === whole ? whole.record : documentOf(raw);
-    // Where one record has an array in it, the next will have one too.
-    maker = whole;
-    documents.add(value, place.line, place.start, place.end, raw);
-  });
-
-  const broken = (error: Error): SieveError =>
-    new SieveError("xml-broken", "The XML breaks off or can't be understood.", {
-      detail: error.message,
-      hint: "Ask the sender for the whole file; nothing of it was loaded.",
-    });
-  const decoder = new TextDecoder();
+  const records = new XmlRecords(path, documents);
   for await (const chunk of utf8Chunks(source.chunks(), context.encoding)) {
     // In pieces, so that no block grows far beyond its size.
     for (let at = 0; at < chunk.length; at += PIECE) {
-      const piece = chunk.subarray(at, at + PIECE);
-      const more = decoder.decode(piece, { stream: true });
-      ascii &&= more.length === piece.length;
-      text += more;
-      try {
-        parser.write(more);
-      } catch (error) {
-        // After a fault the parser may stumble over its own state.
-        fault ??= error as Error;
-      }
-      if (documents.full || fault) {
+      records.add(chunk.subarray(at, at + PIECE));
+      if (documents.full || records.broken) {
         const block = documents.take();
         if (block) yield block;
       }
-      if (fault) throw broken(fault);
-      const keep = inside ? recordAt : Math.max(countedTo, text.lastIndexOf("<") + textAt);
-      // A record longer than many pieces is not looked at again with each of them.
-      if (keep === textAt) continue;
-      bytesBefore += bytesIn(countedTo, keep);
-      countedTo = keep;
-      text = text.slice(keep - textAt);
-      textAt = keep;
-      ascii = utf8Length(text) === text.length;
+      records.sound();
     }
   }
   const rest = documents.take();
   if (rest) yield rest;
-  try {
-    parser.close();
-  } catch (error) {
-    fault ??= error as Error;
-  }
-  if (fault) throw broken(fault);
-  // A list without elements has no records; where others are in its place, the path is another.
-  if (!any && path !== "/*" && (!aboveMet || beside.size > 0)) {
-    throw new SieveError("no-records", `There is no element at ${path}.`, {
-      detail: beside.size > 0 ? `In its place there are ${listed([...beside])}.` : "",
-      hint: "Set the path of the records.",
+  records.end();
+}
+
+/** Finds the records in a text that comes in pieces, with the places at which they stand. */
+class XmlRecords {
+  private readonly parser = new SaxesParser();
+  private readonly decoder = new TextDecoder();
+  /** The elements that are open outside of records, as a path. */
+  private outside = "";
+  private inside = false;
+  private any = false;
+  /** What records are in, whether that was met, and what else is in it. */
+  private readonly above: string;
+  private aboveMet: boolean;
+  private readonly beside = new Set<string>();
+  private readonly cells: CellMaker | null;
+  private readonly whole = new DocumentMaker();
+  private maker: RecordMaker;
+  private open = 0;
+  /** The decoded text from `textAt` on: what the record at hand may still need. */
+  private text = "";
+  private textAt = 0;
+  private recordAt = 0;
+  private recordLine = 0;
+  private bytesBefore = 0;
+  private countedTo = 0;
+  /** Whether each character of the text at hand is one byte. */
+  private ascii = true;
+  private fault: Error | null = null;
+
+  constructor(
+    private readonly path: string,
+    private readonly documents: DocumentReader,
+  ) {
+    this.above = path.slice(0, path.lastIndexOf("/"));
+    this.aboveMet = this.above === "";
+    this.cells = documents.each ? null : new CellMaker(documents.flattener);
+    this.maker = this.cells ?? this.whole;
+    const { parser } = this;
+    parser.on("error", (error) => {
+      this.fault ??= error;
     });
+    parser.on("opentagstart", (tag) => {
+      if (this.inside || `${this.outside}/${tag.name}` !== path) return;
+      this.recordAt = this.textAt + this.text.lastIndexOf("<", parser.position - this.textAt - 1);
+      this.recordLine = parser.line;
+    });
+    parser.on("opentag", (tag) => this.opened(tag.name, tag.attributes as Record<string, string>));
+    const addText = (more: string): void => {
+      if (this.inside && !this.fault) this.maker.text(more);
+    };
+    parser.on("text", addText);
+    parser.on("cdata", addText);
+    parser.on("closetag", () => this.closed());
+  }
+
+  private opened(name: string, attributes: Readonly<Record<string, string>>): void {
+    if (++this.open > MOST_NESTED)
+      this.fault ??= new Error(`in line ${this.parser.line} elements are nested more than ${MOST_NESTED} deep`);
+    if (this.fault) return;
+    if (!this.inside) {
+      const at = `${this.outside}/${name}`;
+      if (at !== this.path) {
+        if (this.outside === this.above) this.beside.add(at);
+        this.outside = at;
+        this.aboveMet ||= at === this.above;
+        return;
+      }
+      this.inside = this.any = true;
+      this.cells?.begin();
+    }
+    this.maker.open(name, attributes);
+  }
+
+  private closed(): void {
+    this.open--;
+    if (this.fault) return;
+    if (!this.inside) {
+      this.outside = this.outside.slice(0, this.outside.lastIndexOf("/"));
+      return;
+    }
+    if (!this.maker.close()) return;
+    this.inside = false;
+    this.takeRecord(this.parser.position);
+  }
+
+  /** Gives the record that ends at `to` to the documents. */
+  private takeRecord(to: number): void {
+    const { cells, whole, documents } = this;
+    const raw = this.text.slice(this.recordAt - this.textAt, to - this.textAt);
+    this.bytesBefore += this.bytesIn(this.countedTo, this.recordAt);
+    const place = {
+      line: this.recordLine,
+      start: this.bytesBefore,
+      end: this.bytesBefore + this.bytesIn(this.recordAt, to),
+    };
+    this.bytesBefore = place.end;
+    this.countedTo = to;
+    if (this.maker === cells && !cells.gaveUp) {
+      documents.addCells(cells.cells, place, raw);
+      return;
+    }
+    if (this.maker === cells) cells.takeBack();
+    const value = this.maker === whole ? whole.record : documentOf(raw);
+    // Where one record has an array in it, the next will have one too.
+    this.maker = whole;
+    documents.add(value, place.line, place.start, place.end, raw);
+  }
+
+  private bytesIn(from: number, to: number): number {
+    return this.ascii ? to - from : utf8Length(this.text.slice(from - this.textAt, to - this.textAt));
+  }
+
+  get broken(): boolean {
+    return this.fault !== null;
+  }
+
+  /** Throws `xml-broken` where what was added can't be understood. */
+  sound(): void {
+    if (!this.fault) return;
+    throw new SieveError("xml-broken", "The XML breaks off or can't be understood.", {
+      detail: this.fault.message,
+      hint: "Ask the sender for the whole file; nothing of it was loaded.",
+    });
+  }
+
+  add(piece: Uint8Array): void {
+    const more = this.decoder.decode(piece, { stream: true });
+    this.ascii &&= more.length === piece.length;
+    this.text += more;
+    try {
+      this.parser.write(more);
+    } catch (error) {
+      // After a fault the parser may stumble over its own state.
+      this.fault ??= error as Error;
+    }
+    if (!this.fault) this.forget();
+  }
+
+  /** Lets go of the text that no record at hand needs. */
+  private forget(): void {
+    const keep = this.inside ? this.recordAt : Math.max(this.countedTo, this.text.lastIndexOf("<") + this.textAt);
+    // A record longer than many pieces is not looked at again with each of them.
+    if (keep === this.textAt) return;
+    this.bytesBefore += this.bytesIn(this.countedTo, keep);
+    this.countedTo = keep;
+    this.text = this.text.slice(keep - this.textAt);
+    this.textAt = keep;
+    this.ascii = utf8Length(this.text) === this.text.length;
+  }
+
+  /** Throws `xml-broken` where elements are left open, and `no-records` where the path leads to none. */
+  end(): void {
+    try {
+      this.parser.close();
+    } catch (error) {
+      this.fault ??= error as Error;
+    }
+    this.sound();
+    const { path, beside } = this;
+    // A list without elements has no records; where others are in its place, the path is another.
+    if (!this.any && path !== "/*" && (!this.aboveMet || beside.size > 0)) {
+      throw new SieveError("no-records", `There is no element at ${path}.`, {
+        detail: beside.size > 0 ? `In its place there are ${listed([...beside])}.` : "",
+        hint: "Set the path of the records.",
+      });
+    }
   }
 }

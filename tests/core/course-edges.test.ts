@@ -1,0 +1,190 @@
+import { describe, expect, it } from "vitest";
+import { compilePlan } from "@/core/course/compile.ts";
+import { fieldValues, problemsOf } from "@/core/course/of-record.ts";
+import { siftRows } from "@/core/course/recheck.ts";
+import type { Reference } from "@/core/kernel/reference.ts";
+import { VERDICT } from "@/core/kernel/verdict.ts";
+import { planOf } from "../support/plans.ts";
+import { csvRow } from "@/core/write/csv.ts";
+import { csv, siftAll } from "../support/sift.ts";
+
+/** The course of a load at its edges: look-ups that find nothing, last lines of files, checks that are switched off. */
+
+const text = (name: string, more: object = {}) => ({ name, type: "text", ...more });
+
+const SITES: Reference = {
+  name: "sites",
+  version: 1,
+  columns: ["code", "name", "from", "to", "kind"],
+  key: "code",
+  entries: [
+    ["A", "Fen", "0", "99", "wet"],
+    ["B", "Fen", "100", "199", "dry"],
+    ["C", "Hill", "200", "299", "dry"],
+  ],
+};
+
+describe("a look-up that does not find one entry", () => {
+  const plan = (more: object) =>
+    planOf([text("site"), text("kind", { required: true })], {
+      lookup: [
+        {
+          name: "s",
+          list: "sites",
+          how: "exact",
+          by: [{ field: "site", column: "name" }],
+          bring: { kind: "kind" },
+          ...more,
+        },
+      ],
+    });
+  const asked = (more: object, site: string) => {
+    const compiled = compilePlan(plan(more), new Map([["sites", SITES]]));
+    const sifted = siftRows(compiled, ["site", "kind"], [[site, ""]]);
+    return {
+      verdict: sifted.verdict[0],
+      problems: problemsOf(sifted, compiled, 0).map((p) => p.message),
+      faulty: [...sifted.tally.faulty],
+    };
+  };
+
+  it("has a policy for none and one for several", () => {
+    expect(asked({ none: "hold", several: "pass" }, "Moor").verdict).toBe(VERDICT.unmatched);
+    // What passes the look-up is still held where a field that must be filled is not.
+    expect(asked({ none: "hold", several: "pass" }, "Fen").verdict).toBe(VERDICT.held);
+    expect(asked({ none: "pass", several: "hold" }, "Fen").verdict).toBe(VERDICT.unmatched);
+    expect(asked({ none: "pass", several: "hold" }, "Moor").verdict).toBe(VERDICT.held);
+  });
+
+  it("is told of once where it holds the record, and beside what is empty where it is only noted", () => {
+    expect(asked({ none: "hold" }, "Moor").problems).toEqual(["site “Moor” is not in the list sites."]);
+    expect(asked({ none: "note" }, "Moor").problems).toEqual([
+      "site “Moor” is not in the list sites.",
+      "kind is empty.",
+    ]);
+    expect(asked({ none: "hold" }, "Hill")).toMatchObject({ verdict: VERDICT.passes, problems: [], faulty: [0, 0] });
+  });
+
+  it("by ranges has no several: of ranges that overlap, one is taken or none", () => {
+    const compiled = (how: object) =>
+      compilePlan(
+        planOf([text("n"), text("kind")], { lookup: [{ name: "s", list: "sites", bring: { kind: "kind" }, ...how }] }),
+        new Map([["sites", SITES]]),
+      );
+    const ranges = compiled({ how: "range", field: "n", from: "from", to: "to" });
+    const exact = compiled({ how: "exact", by: [{ field: "n", column: "name" }] });
+    const ofLookUp = (c: ReturnType<typeof compilePlan>) => c.checks.filter((k) => k.kind === "look-up").length;
+    expect([ofLookUp(ranges), ofLookUp(exact)]).toEqual([1, 2]);
+    const sifted = siftRows(ranges, ["n", "kind"], [["150", ""]]);
+    expect(fieldValues(sifted, 0)).toEqual(["150", "dry"]);
+  });
+});
+
+describe("cells that are faulty", () => {
+  it("are counted where they are filled", () => {
+    const plan = planOf([text("a", { length: 2, on_failure: "note" }), { name: "n", type: "integer" }]);
+    const sifted = siftRows(
+      compilePlan(plan),
+      ["a", "n"],
+      [
+        ["abc", "x"],
+        ["ab", "1"],
+        ["", ""],
+        ["abcd", "2"],
+      ],
+    );
+    expect([...sifted.tally.filled]).toEqual([3, 3]);
+    expect([...sifted.tally.faulty]).toEqual([2, 1]);
+  });
+});
+
+describe("the last line of a file", () => {
+  const doubts = async (...lines: string[][]) => {
+    const file = csv(csvRow(["a", "b", "c"]) + lines.map((l) => csvRow(l)).join(""));
+    const { report } = await siftAll(planOf([text("a"), text("b"), text("c")]), [file]);
+    return report.files[0]!.doubts?.map((d) => d.setting) ?? [];
+  };
+  const full = [
+    ["Salix", "elm", "1"],
+    ["Carex", "ash", "2"],
+  ];
+
+  it("of words alone is doubted where each record before it has three cells and more filled", async () => {
+    expect(await doubts(...full, ["Kind regards, the garden", "", ""])).toEqual(["skip_end"]);
+    expect(await doubts(...full, ["Betula", " ", ""], ["Kind regards, the garden", "", ""])).toEqual([]);
+    expect(await doubts(["Kind regards, the garden", "", ""])).toEqual([]);
+  });
+
+  it("is held against twenty records before it, however far back others are", async () => {
+    const sparse = [["Betula", "", ""]];
+    const twenty = Array.from({ length: 20 }, (_, i) => ["Salix", "elm", String(i)]);
+    expect(await doubts(...sparse, ...twenty, ["Kind regards, the garden", "", ""])).toEqual(["skip_end"]);
+    expect(await doubts(...sparse, ...twenty.slice(1), ["Kind regards, the garden", "", ""])).toEqual([]);
+  });
+});
+
+describe("a file that can't be read", () => {
+  const message = async (name: string, as: string, bytes: Uint8Array) =>
+    await siftAll(planOf([text("a")], { read: { as } }), [{ name, bytes }]).then(
+      () => "",
+      (error: Error) => error.message,
+    );
+
+  it("is named once", async () => {
+    const other = await message("march.csv", "delimited", new TextEncoder().encode("x,y\n1,2\n"));
+    expect(other).toBe("No column of march.csv is a field of the plan.");
+    // A message that has the name in it already is left as it is; another gets it in front.
+    const xml = await message("march.xml", "xml", new TextEncoder().encode("<r><x><a>1</a></x><x><a>2</a></x><x></r>"));
+    expect(xml).toBe("march.xml: The XML breaks off or can't be understood.");
+  });
+});
+
+describe("a check that is switched off for one load", () => {
+  const fields = [text("a", { required: true }), text("b", { required: true })];
+  const off = (...keys: string[]) =>
+    compilePlan(planOf(fields, { load: { target: "x", key: ["a"] } }), undefined, {
+      off: Object.fromEntries(keys.map((k) => [k, "not today"])),
+    });
+
+  it("that a field is filled lets the target take empty ones, but never the key's", () => {
+    const policies = (c: ReturnType<typeof compilePlan>) => c.plan.contract.fields.map((f) => f.on_failure);
+    const none = off();
+    const b = off("b:required");
+    expect(policies(b)[0]).toEqual(policies(none)[0]);
+    expect(policies(b)[1]).toMatchObject({ required: "note" });
+    expect(policies(off("a:required"))).toEqual(policies(none));
+    const sifted = siftRows(
+      b,
+      ["a", "b"],
+      [
+        ["x", ""],
+        ["", "y"],
+      ],
+    );
+    expect([...sifted.verdict.slice(0, 2)]).toEqual([VERDICT.passes, VERDICT.held]);
+  });
+});
+
+describe("checks between records", () => {
+  it("count moments in seconds and less, and days as days", async () => {
+    const between = (type: string, rows: string[][]) =>
+      siftAll(
+        planOf([text("k"), { name: "from", type }, { name: "to", type }], {
+          check: [{ check: "no overlaps", from: "from", to: "to", by: ["k"] }],
+        }),
+        [csv(csvRow(["k", "from", "to"]) + rows.map((r) => csvRow(r)).join(""))],
+      ).then((s) => s.records.map((r) => r.repeats.length));
+    const moments = [
+      ["x", "2026-01-01T10:00:00Z", "2026-01-01T11:00:00Z"],
+      ["x", "2026-01-01T10:59:59Z", "2026-01-01T12:00:00Z"],
+      ["x", "2026-01-01T12:00:01Z", "2026-01-01T13:00:00Z"],
+    ];
+    expect(await between("timestamp", moments)).toEqual([0, 1, 0]);
+    const days = [
+      ["x", "2026-01-01", "2026-01-31"],
+      ["x", "2026-01-31", "2026-02-28"],
+      ["x", "2026-03-01", "2026-03-31"],
+    ];
+    expect(await between("date", days)).toEqual([0, 1, 0]);
+  });
+});
