@@ -221,7 +221,7 @@ async function main(): Promise<void> {
         ),
       ),
     );
-    const { seconds, closing } = await ended(db, await askForLoad(db, deliveries.more, true));
+    const { seconds, closing } = await ended(db, await askForLoad(db, deliveries.more, { again: true }));
     upserts.push(seconds);
     closings.push(closing);
     say(
@@ -336,7 +336,7 @@ async function benchRelease(db: Db, file: string, rounds: number): Promise<void>
 
 /** Seconds from asking for a load until it has ended. */
 async function load(db: Db, delivery: number): Promise<number> {
-  return (await ended(db, await askForLoad(db, delivery, true))).seconds;
+  return (await ended(db, await askForLoad(db, delivery, { again: true }))).seconds;
 }
 
 /** Seconds until a load or a trial has ended, from now on, and those of its parts after the records were staged. */

@@ -6,13 +6,14 @@ import { getFeed } from "@/store/feeds.ts";
 import { getLoad, type Load } from "@/store/loads.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { balanceLine } from "@/core/kernel/ledger.ts";
+import { runRequestOf, type RunFlags } from "./run-flags.ts";
 import { fileSource } from "./files.ts";
 
 /** Loads files into a feed through the queue, tells how far it is, and ends with the balance. Returns the exit code. */
 export async function loadFiles(
   feed: string,
   paths: readonly string[],
-  options: { again?: boolean; sender?: string; without?: string[]; reason?: string },
+  options: { again?: boolean; sender?: string } & RunFlags,
 ): Promise<number> {
   const sources = await Promise.all(paths.map(fileSource));
   const db = openDb(undefined, 3);
@@ -29,13 +30,11 @@ export async function loadFiles(
         source.bytes,
       );
     }
-    const id = await askForLoad(
-      db,
-      delivery,
-      options.again ?? false,
-      options.without && { checks: options.without, reason: options.reason ?? "" },
-      "command line",
-    );
+    const id = await askForLoad(db, delivery, {
+      again: options.again ?? false,
+      by: "command line",
+      ...runRequestOf(options),
+    });
     const load = await watchLoad(db, id, (text) => process.stderr.write(text));
     return tellEnd(load);
   } finally {

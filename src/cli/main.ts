@@ -5,6 +5,8 @@ import { errorLines, SieveError } from "@/core/kernel/problem.ts";
 import type { RetentionOptions } from "./room.ts";
 import type { UndoOptions } from "./undo.ts";
 import { balanceLine } from "@/core/kernel/ledger.ts";
+import type { AgainOptions } from "./run.ts";
+import { parametersOf, type RunFlags } from "./run-flags.ts";
 import { dayGiven, loadPlan, siftFiles, type SiftOutputs } from "./sift.ts";
 import { FORMAT_IDS, type FormatId } from "@/core/read/part.ts";
 import type { ReadSettings } from "@/core/read/source.ts";
@@ -19,6 +21,23 @@ const program = new Command("sieve")
   .exitOverride()
   .configureOutput({ writeErr: (text) => process.stderr.write(text) });
 
+interface SiftFlags {
+  plan: string;
+  list?: string[];
+  day?: string;
+  parameter?: string[];
+}
+
+/** The options that say what a run is told beside its plan. */
+function withRunFlags(command: Command): Command {
+  return command
+    .option("--parameter <name=value...>", "values of the plan's parameters; the others are as the plan has them")
+    .option("--without <check...>", "checks to be switched off, by key, such as site:required")
+    .option("--without-step <number...>", "steps to be switched off, by number, from 1")
+    .option("--without-look-up <name...>", "look-ups to be switched off")
+    .option("--reason <words>", "why something is switched off");
+}
+
 program
   .command("sift")
   .description("Take files through a plan without a database: good records, held records and a report.")
@@ -32,10 +51,11 @@ program
   .option("--report <report.json>", "where the report goes")
   .option("--list <name=file...>", "reference lists that the plan asks, or compares with")
   .option("--day <2026-05-31>", "what formulas call the day of the load; today unless said")
-  .action(async (files: string[], options: { plan: string; list?: string[]; day?: string } & SiftOutputs) => {
-    const { plan, list, day, ...outputs } = options;
+  .option("--parameter <name=value...>", "values of the plan's parameters; the others are as the plan has them")
+  .action(async (files: string[], options: SiftFlags & SiftOutputs) => {
+    const { plan, list, day, parameter, ...outputs } = options;
     const on = day === undefined ? undefined : dayGiven(day);
-    const report = await siftFiles(await loadPlan(plan), files, outputs, list, on);
+    const report = await siftFiles(await loadPlan(plan), files, outputs, list, on, parametersOf(parameter));
     process.stderr.write(`${balanceLine(report.balance).replace(" inserted", " good")}\n`);
     const closed = report.gates.filter((g) => !g.passed);
     for (const gate of closed) process.stderr.write(`stopped at the gate “${gate.gate}”: ${gate.message}\n`);
@@ -174,25 +194,32 @@ program
     process.stdout.write(`${JSON.stringify(document, null, 2)}\n`);
   });
 
-program
-  .command("load")
-  .description("Load files into a feed of the database.")
-  .argument("<feed>", "the feed's name")
-  .argument("<file...>", "the files of one delivery")
-  .option("--again", "load although the same bytes were loaded before")
-  .option("--without <check...>", "checks to be switched off for this load, by key, such as site:required")
-  .option("--reason <words>", "why they are")
-  .option("--sender <name>", "who sent the files")
-  .action(
-    async (
-      feed: string,
-      files: string[],
-      options: { again?: boolean; sender?: string; without?: string[]; reason?: string },
-    ) => {
-      const { loadFiles } = await import("./load.ts");
-      process.exitCode = await loadFiles(feed, files, options);
-    },
-  );
+withRunFlags(
+  program
+    .command("load")
+    .description("Load files into a feed of the database.")
+    .argument("<feed>", "the feed's name")
+    .argument("<file...>", "the files of one delivery")
+    .option("--again", "load although the same bytes were loaded before")
+    .option("--sender <name>", "who sent the files"),
+).action(async (feed: string, files: string[], options: { again?: boolean; sender?: string } & RunFlags) => {
+  const { loadFiles } = await import("./load.ts");
+  process.exitCode = await loadFiles(feed, files, options);
+});
+
+withRunFlags(
+  program
+    .command("again")
+    .description("Run deliveries of a feed again by the plan in force, in their order: as a trial, or in earnest.")
+    .argument("<feed>", "the feed's name")
+    .option("--since <2026-05-31>", "all deliveries since this day")
+    .option("--delivery <number...>", "instead, these deliveries")
+    .option("--trial", "write nothing to the target: only say what each would come to"),
+).action(async (feed: string, options: AgainOptions) => {
+  const { runAgain } = await import("./run.ts");
+  if (options.since !== undefined) dayGiven(options.since);
+  process.exitCode = await runAgain(feed, options);
+});
 
 program
   .command("out")

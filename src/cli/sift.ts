@@ -9,6 +9,7 @@ import { compilePlan } from "@/core/course/compile.ts";
 import { lateProblem } from "@/core/course/problem-words.ts";
 import type { Compiled, Problem } from "@/core/course/compiled.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import { parametersGiven } from "@/core/plan/parameters.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { SieveError, quoted } from "@/core/kernel/problem.ts";
 import { openFile, rawText, type SourceFile, type Spool } from "@/core/read/source.ts";
@@ -78,7 +79,7 @@ export function dayGiven(day: string): string {
 
 /**
  * The whole course over files without a database. `lists`: what look-ups ask, as `name=file`; `day`: what formulas
- * call the day of the load.
+ * call the day of the load; `parameters`: what the run is told.
  */
 export async function siftFiles(
   plan: Plan,
@@ -86,10 +87,14 @@ export async function siftFiles(
   outputs: SiftOutputs,
   lists: readonly string[] = [],
   day = new Date().toISOString().slice(0, 10),
+  parameters: Readonly<Record<string, string>> = {},
 ): Promise<LoadReport> {
   const { spool, close } = fileSpool();
   try {
-    const compiled = compilePlan(plan, await readLists(plan, lists, spool, paths), { day });
+    const compiled = compilePlan(plan, await readLists(plan, lists, spool, paths), {
+      day,
+      run: { parameters: parametersGiven(plan, parameters) },
+    });
     return await sift(compiled, paths, outputs, spool);
   } finally {
     await close();

@@ -4,6 +4,7 @@ import { readSectionSchema, readSettingsSchema } from "@/core/read/settings.ts";
 import { plainNameSchema } from "@/core/plan/name.ts";
 import type { PartPreview } from "@/engine/look/preview.ts";
 import type { StoredProfile } from "@/store/profiles.ts";
+import { runRequest } from "./runs.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
 
 const id = { id: numberOf("The delivery") };
@@ -68,13 +69,12 @@ export const getProfile = declare("GET /api/profiles/{id}", {
 });
 
 export const loadDelivery = declare("POST /api/deliveries/{id}/load", {
-  about:
-    "asks for its load, without some checks where that is said; 409 with the earlier load when its bytes were loaded before",
+  about: "asks for its load, told what a run may be told; 409 with the earlier load when its bytes were loaded before",
   params: id,
   body: z.object({
     again: z.boolean().default(false),
-    without: z.object({ checks: z.array(z.string().max(400)).min(1).max(500), reason: z.string().max(500) }).optional(),
+    ...runRequest,
   }),
   answer: z.object({ load: z.int() }),
-  problems: ["loaded-before"],
+  problems: ["loaded-before", "no-parameter", "parameter-invalid", "no-check", "check-needed", "no-step", "no-look-up"],
 });

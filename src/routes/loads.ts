@@ -8,6 +8,7 @@ import type { LoadReport } from "@/core/report/report.ts";
 import type { RecordPage } from "@/engine/look/records.ts";
 import type { Load } from "@/store/loads.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
+import { withoutSchema } from "./runs.ts";
 import { overChanged } from "./writings.ts";
 
 const id = { id: numberOf("The load") };
@@ -82,9 +83,9 @@ export const letThrough = declare("POST /api/loads/{id}/let-through", {
 });
 
 export const runWithout = declare("POST /api/loads/{id}/without", {
-  about: "runs a load that stopped again without some checks",
+  about: "runs a load that stopped again without some checks, steps or look-ups",
   params: id,
-  body: z.object({ checks: z.array(z.string().max(400)).max(500).default([]), reason }),
+  body: withoutSchema,
   problems: ["wrong-state"],
 });
 

@@ -1,56 +1,87 @@
 import { canSwitchOff, compilePlan } from "@/core/course/compile.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import { SieveError, listed } from "@/core/kernel/problem.ts";
+import { parametersGiven } from "@/core/plan/parameters.ts";
+import { SieveError, counted, listed, quoted } from "@/core/kernel/problem.ts";
 import { transaction, type Client, type Db } from "./db.ts";
 import { bytesExpired, getDelivery } from "./deliveries.ts";
 import { getPlan, planInForce } from "./feeds.ts";
 import { enqueueLoad } from "./queue.ts";
 import { getLoad, needReason, releaseClaim, type LoadState } from "./loads.ts";
 
+/** How a run is to be other than its plan and its delivery say. */
+export interface RunRequest {
+  /** Values of the plan's parameters. */
+  readonly parameters?: Readonly<Record<string, string>> | undefined;
+  readonly without?: Without | undefined;
+}
+
+/** What a load is to do without, and why. */
+export interface Without {
+  /** Checks by key. */
+  readonly checks?: readonly string[] | undefined;
+  /** Steps by number, from 1. */
+  readonly steps?: readonly number[] | undefined;
+  /** Look-ups by name. */
+  readonly lookUps?: readonly string[] | undefined;
+  readonly reason: string;
+}
+
+export interface LoadRequest extends RunRequest {
+  /** Although the same bytes were loaded before. */
+  readonly again?: boolean;
+  readonly by?: string;
+}
+
 /**
  * Asks for a delivery to be loaded by the plan in force. The same bytes are loaded into one feed
- * once: throws `loaded-before` with the earlier load, unless `again`.
+ * once: throws `loaded-before` with the earlier load, unless `again`. Throws `no-parameter`,
+ * `parameter-invalid`, `no-check`, `check-needed`, `no-step` and `no-look-up` for what a run can't be told.
  */
-export async function askForLoad(
-  db: Db,
+export async function askForLoad(db: Db, delivery: number, request: LoadRequest = {}): Promise<number> {
+  return await transaction(db, (client) => queueLoad(client, delivery, request));
+}
+
+/** The same within a transaction. */
+export async function queueLoad(
+  client: Client,
   delivery: number,
-  again = false,
-  without?: Without,
-  by = "steward",
+  { again = false, by = "steward", ...run }: LoadRequest,
 ): Promise<number> {
-  return await transaction(db, async (client) => {
-    const { feed, files } = await wholeDelivery(client, delivery);
-    const plan = await planInForce(client, feed);
-    const id = await newLoad(client, { feed, delivery, plan: plan.id, kind: "load", again, by });
-    if (without) await switchOff(client, id, plan.document, without);
-    for (const file of files) {
-      const { rows } = await client.query<{ load: number }>(
-        `insert into sieve.loaded_file (feed, sha256, load) values ($1, decode($2, 'hex'), $3)
-         on conflict (feed, sha256) do update set load = loaded_file.load returning load`,
-        [feed, file.sha256, id],
-      );
-      const earlier = rows[0]!.load;
-      if (earlier !== id && !again) {
-        throw new SieveError("loaded-before", `${file.name} was loaded into this feed before, in load ${earlier}.`, {
-          detail: `Its SHA-256 is ${file.sha256}.`,
-          hint: "Open that load, or say that it is to be loaded again.",
-          facts: { load: earlier, delivery },
-        });
-      }
+  const { feed, files } = await wholeDelivery(client, delivery);
+  const plan = await planInForce(client, feed);
+  const id = await newLoad(client, { feed, delivery, plan: plan.id, kind: "load", again, by });
+  await tellRun(client, id, plan.document, run);
+  for (const file of files) {
+    const { rows } = await client.query<{ load: number }>(
+      `insert into sieve.loaded_file (feed, sha256, load) values ($1, decode($2, 'hex'), $3)
+       on conflict (feed, sha256) do update set load = loaded_file.load returning load`,
+      [feed, file.sha256, id],
+    );
+    const earlier = rows[0]!.load;
+    if (earlier !== id && !again) {
+      throw new SieveError("loaded-before", `${file.name} was loaded into this feed before, in load ${earlier}.`, {
+        detail: `Its SHA-256 is ${file.sha256}.`,
+        hint: "Open that load, or say that it is to be loaded again.",
+        facts: { load: earlier, delivery },
+      });
     }
-    await enqueueLoad(client, id, feed);
-    return id;
-  });
+  }
+  await enqueueLoad(client, id, feed);
+  return id;
 }
 
 /** Asks for a trial of a plan over a delivery: a whole run that writes nothing to the target. */
-export async function askForTrial(db: Db, delivery: number, plan: number): Promise<number> {
-  return await transaction(db, async (client) => {
-    const { feed } = await wholeDelivery(client, delivery);
-    const id = await newLoad(client, { feed, delivery, plan, kind: "trial", again: false, by: "steward" });
-    await enqueueLoad(client, id, feed);
-    return id;
-  });
+export async function askForTrial(db: Db, delivery: number, plan: number, run: RunRequest = {}): Promise<number> {
+  return await transaction(db, (client) => queueTrial(client, delivery, plan, run));
+}
+
+/** The same within a transaction. */
+export async function queueTrial(client: Client, delivery: number, plan: number, run: RunRequest): Promise<number> {
+  const { feed } = await wholeDelivery(client, delivery);
+  const id = await newLoad(client, { feed, delivery, plan, kind: "trial", again: false, by: "steward" });
+  await tellRun(client, id, (await getPlan(client, plan)).document, run);
+  await enqueueLoad(client, id, feed);
+  return id;
 }
 
 /**
@@ -60,6 +91,7 @@ export async function askForTrial(db: Db, delivery: number, plan: number): Promi
 export async function trialOf(db: Db, delivery: number, plan: number): Promise<number> {
   const { rows } = await db.query<{ id: number }>(
     `select t.id from sieve.load t where t.delivery = $1 and t.plan = $2 and t.kind = 'trial'
+       and t.run = '{}' and t.checks_off = '{}'
        and t.state in ('queued', 'running', 'tried')
        and not exists (select from sieve.load l where l.feed = t.feed and l.state = 'loaded' and l.ended_at > t.asked_at)
      order by t.id desc limit 1`,
@@ -109,15 +141,9 @@ export async function letThrough(db: Db, id: number, reason: string): Promise<vo
   });
 }
 
-/** Checks that a load is to do without, by key, and why. */
-export interface Without {
-  readonly checks: readonly string[];
-  readonly reason: string;
-}
-
 /**
- * Runs a load that stopped at a gate again without some checks; the gates are measured anew. Throws
- * `no-check` and `check-needed`.
+ * Runs a load that stopped at a gate again without some checks, steps or look-ups; the gates are measured anew.
+ * Throws `no-check`, `check-needed`, `no-step` and `no-look-up`.
  */
 export async function runWithout(db: Db, id: number, without: Without): Promise<void> {
   await transaction(db, async (client) => {
@@ -131,28 +157,67 @@ export async function runWithout(db: Db, id: number, without: Without): Promise<
   });
 }
 
-async function switchOff(client: Client, id: number, plan: Plan, { checks, reason }: Without): Promise<void> {
-  needReason(reason);
-  const known = compilePlan(plan).checks;
-  for (const key of checks) {
-    const check = known.find((c) => c.key === key);
-    if (!check) {
-      throw new SieveError("no-check", `The plan has no check “${key}”.`, {
-        detail: `Its checks are ${listed(known.filter((c) => canSwitchOff(plan, c)).map((c) => c.key))}.`,
-        hint: "Name one of these.",
-      });
-    }
-    if (!canSwitchOff(plan, check)) {
-      throw new SieveError("check-needed", `The check that ${check.title} can't be switched off.`, {
-        detail: "Without it the records could not be written to the target.",
-        hint: "Mend the records, or change the plan.",
-      });
-    }
+/** Keeps with a load what its run is told. */
+async function tellRun(
+  client: Client,
+  id: number,
+  plan: Plan,
+  { parameters = {}, without }: RunRequest,
+): Promise<void> {
+  const told = parametersGiven(plan, parameters);
+  if (Object.keys(told).length > 0) {
+    await client.query("update sieve.load set run = run || jsonb_build_object('parameters', $2::jsonb) where id = $1", [
+      id,
+      JSON.stringify(told),
+    ]);
   }
-  await client.query("update sieve.load set checks_off = checks_off || $2 where id = $1", [
-    id,
-    JSON.stringify(Object.fromEntries(checks.map((key) => [key, reason]))),
-  ]);
+  if (without) await switchOff(client, id, plan, without);
+}
+
+async function switchOff(client: Client, id: number, plan: Plan, without: Without): Promise<void> {
+  const { checks = [], steps = [], lookUps = [], reason } = without;
+  needReason(reason);
+  checks.forEach((key) => needSwitchable(plan, key));
+  for (const step of steps) {
+    if (plan.cleanse[step - 1] && Number.isInteger(step)) continue;
+    throw new SieveError("no-step", `The plan has no step ${step}.`, {
+      detail: `It has ${counted(plan.cleanse.length, "step")}.`,
+      hint: "Give the number of one, from 1.",
+    });
+  }
+  const names = (plan.lookup ?? []).map((l) => l.name);
+  for (const name of lookUps) {
+    if (names.includes(name)) continue;
+    throw new SieveError("no-look-up", `The plan has no look-up ${quoted(name)}.`, {
+      detail: names.length > 0 ? `It has ${listed(names)}.` : "It has none.",
+      hint: "Name one of the plan's look-ups.",
+    });
+  }
+  const because = (keys: readonly (string | number)[]): string =>
+    JSON.stringify(Object.fromEntries(keys.map((key) => [key, reason])));
+  await client.query(
+    `update sieve.load set checks_off = checks_off || $2,
+       run = run || jsonb_build_object('steps', coalesce(run->'steps', '{}') || $3::jsonb,
+         'lookUps', coalesce(run->'lookUps', '{}') || $4::jsonb) where id = $1`,
+    [id, because(checks), because(steps.map((s) => s - 1)), because(lookUps)],
+  );
+}
+
+function needSwitchable(plan: Plan, key: string): void {
+  const known = compilePlan(plan).checks;
+  const check = known.find((c) => c.key === key);
+  if (!check) {
+    throw new SieveError("no-check", `The plan has no check “${key}”.`, {
+      detail: `Its checks are ${listed(known.filter((c) => canSwitchOff(plan, c)).map((c) => c.key))}.`,
+      hint: "Name one of these.",
+    });
+  }
+  if (!canSwitchOff(plan, check)) {
+    throw new SieveError("check-needed", `The check that ${check.title} can't be switched off.`, {
+      detail: "Without it the records could not be written to the target.",
+      hint: "Mend the records, or change the plan.",
+    });
+  }
 }
 
 /** Drops a load that stopped at a gate. Its bytes may be loaded again. */

@@ -2,12 +2,13 @@ import { endWithAfter } from "./after.ts";
 import { OUTCOMES, type Balance } from "@/core/kernel/ledger.ts";
 import type { ChecksOff, LoadInputs } from "@/core/course/compiled.ts";
 import { SieveError, errorLines } from "@/core/kernel/problem.ts";
+import type { Run } from "@/core/plan/parameters.ts";
 import type { LoadReport } from "@/core/report/report.ts";
 import type { Queryable } from "./db.ts";
 
 /** What a load is given beside its plan, its lists and its files. Its day is that on which it was asked for, in UTC. */
-export function inputsOf({ checksOff, askedAt }: Pick<Load, "checksOff" | "askedAt">): LoadInputs {
-  return { off: checksOff, day: dayOf(askedAt) };
+export function inputsOf({ checksOff, askedAt, run }: Pick<Load, "checksOff" | "askedAt" | "run">): LoadInputs {
+  return { off: checksOff, day: dayOf(askedAt), run };
 }
 
 /** The day of a moment in UTC, as ISO 8601. */
@@ -35,6 +36,8 @@ export interface Load {
   undoneAt: Date | null;
   /** Checks that it does without, by key, each with the reason. */
   checksOff: ChecksOff;
+  /** What it was told beside its plan. */
+  run: Run;
   /** Who asked for it. */
   askedBy: string;
   cancelAsked: boolean;
@@ -68,7 +71,7 @@ export interface Load {
 
 const LOAD = `l.id, l.feed, l.delivery, l.plan, p.version as "planVersion", l.kind, l.state, l.again,
   l.let_through as "letThrough", l.dropped, l.undone, l.undone_by as "undoneBy",
-  l.undone_at as "undoneAt", l.checks_off as "checksOff", l.asked_by as "askedBy", l.cancel_asked as "cancelAsked", l.attempts, l.deaths,
+  l.undone_at as "undoneAt", l.checks_off as "checksOff", l.run, l.asked_by as "askedBy", l.cancel_asked as "cancelAsked", l.attempts, l.deaths,
   l.memory_so_far as "memorySoFar", l.writing, l.stage,
   l.records_so_far as "recordsSoFar", l.bytes_so_far as "bytesSoFar", l.bytes_total as "bytesTotal",
   l.asked_at as "askedAt", l.started_at as "startedAt", l.ended_at as "endedAt", l.read, l.inserted,

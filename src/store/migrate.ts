@@ -21,6 +21,7 @@ import matchModel from "./migrations/019-match-model.sql";
 import afterLoad from "./migrations/020-after-load.sql";
 import heldValues from "./migrations/021-held-values.sql";
 import orderOfNotes from "./migrations/022-order-of-notes.sql";
+import run from "./migrations/023-run.sql";
 import { runMigrations } from "graphile-worker";
 import { ident, transaction, type Client, type Db } from "./db.ts";
 
@@ -48,6 +49,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 20, sql: afterLoad },
   { id: 21, sql: heldValues },
   { id: 22, sql: orderOfNotes },
+  { id: 23, sql: run },
 ];
 
 /**

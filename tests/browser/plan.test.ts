@@ -198,7 +198,7 @@ it("what is done after a load is added, saved, done, and said on the load’s pa
     yield next!.bytes;
   })();
   await receiveFile(db, id, next!.name, pieces, next!.bytes.length);
-  const done = await waitFor(db, await askForLoad(db, id, true));
+  const done = await waitFor(db, await askForLoad(db, id, { again: true }));
   expect(done.state).toBe("loaded");
   for (let i = 0; i < 600 && (await afterOf(db, done.id))[0]?.state !== "done"; i++)
     await new Promise((r) => setTimeout(r, 100));

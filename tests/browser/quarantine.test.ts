@@ -28,7 +28,7 @@ async function send(feed: string, name: string, text: string): Promise<number> {
     yield await Promise.resolve(bytes);
   };
   await receiveFile(db, delivery, name, once(), bytes.length);
-  const load = await askForLoad(db, delivery, true);
+  const load = await askForLoad(db, delivery, { again: true });
   await waitFor(db, load);
   return load;
 }

@@ -107,7 +107,7 @@ export abstract class Sequence {
     const { db } = this.system;
     const head = this.about.fields.map((f) => f.name).join(",");
     const text = `${head}\n${lines.map((l) => l.join(",")).join("\n")}\n`;
-    const id = await askForLoad(db, await deliver(db, this.feed, text), true);
+    const id = await askForLoad(db, await deliver(db, this.feed, text), { again: true });
     const kill = this.roll() < 0.15;
     this.said.push(`load ${id}: ${lines.map((l) => l.join("|")).join(" ")}${kill ? ", killed on the way" : ""}`);
     if (kill) await this.killed(id);

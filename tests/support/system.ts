@@ -151,7 +151,7 @@ export async function waitFor(db: Db, id: number, until: (load: Load) => boolean
 }
 
 export async function loadNow(db: Db, feed: string, ...files: (string | Uint8Array)[]): Promise<Load> {
-  return await waitFor(db, await askForLoad(db, await deliver(db, feed, ...files), true));
+  return await waitFor(db, await askForLoad(db, await deliver(db, feed, ...files), { again: true }));
 }
 
 export async function rows(db: Db, table: string, order = "1"): Promise<Record<string, unknown>[]> {

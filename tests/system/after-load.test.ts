@@ -29,7 +29,7 @@ const run = async (id: number): Promise<Load> => {
   return await getLoad(system.db, id);
 };
 const loadNow = async (feed: string, text: string): Promise<Load> =>
-  await run(await askForLoad(system.db, await deliver(system.db, feed, text), true));
+  await run(await askForLoad(system.db, await deliver(system.db, feed, text), { again: true }));
 const FIELDS = [
   { name: "id", type: "text", required: true },
   { name: "n", type: "integer" },
@@ -201,10 +201,10 @@ describe("a receiver", () => {
       state: "failed",
       answer: expect.stringMatching(/^The load is undone by now/) as string,
     });
-    const failed = await askForLoad(db, await deliver(db, "by_end", "id,n\nc,1\n"), true);
+    const failed = await askForLoad(db, await deliver(db, "by_end", "id,n\nc,1\n"), { again: true });
     await abandonLoad(db, failed, "failed", new Error("gone"));
     expect(await states(failed)).toEqual([["failed", "call", "waiting"]]);
-    const cancelled = await askForLoad(db, await deliver(db, "by_end", "id,n\nd,1\n"), true);
+    const cancelled = await askForLoad(db, await deliver(db, "by_end", "id,n\nd,1\n"), { again: true });
     await abandonLoad(db, cancelled, "cancelled");
     expect(await states(cancelled)).toEqual([]);
   });
@@ -360,7 +360,10 @@ describe("a worker", () => {
     process.env["SIEVE_RECEIVER_HOSTS"] = settings.receivers.join(",");
     await system.startWorker();
     delete process.env["SIEVE_RECEIVER_HOSTS"];
-    const load = await waitFor(db, await askForLoad(db, await deliver(db, "by_worker", "id,n\na,2\n"), true));
+    const load = await waitFor(
+      db,
+      await askForLoad(db, await deliver(db, "by_worker", "id,n\na,2\n"), { again: true }),
+    );
     const waiting = async () =>
       [...(await states(left.id)), ...(await states(load.id))].some((s) => s[2] === "waiting");
     for (let i = 0; i < 1200 && (await waiting()); i++) await new Promise((r) => setTimeout(r, 50));

@@ -258,7 +258,7 @@ describe("a delivery that nobody knows yet", () => {
       "first",
       "test",
     );
-    const load = await waitFor(db, await askForLoad(db, id, false));
+    const load = await waitFor(db, await askForLoad(db, id));
     expect(load.report!.balance.outcomes).toMatchObject({ inserted: 2 });
     await wrong([{ name: "more", title: "M", files: [files[0]!] }]).toThrow("has been loaded");
   });

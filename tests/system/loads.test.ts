@@ -117,7 +117,7 @@ describe("the same bytes", () => {
     const first = await waitFor(db, await askForLoad(db, await deliver(db, "twice", "a\n1\n")));
     const again = await deliver(db, "twice", "a\n1\n", "a\n2\n");
     await expect(askForLoad(db, again)).rejects.toMatchObject({ code: "loaded-before", facts: { load: first.id } });
-    expect((await waitFor(db, await askForLoad(db, again, true))).state).toBe("loaded");
+    expect((await waitFor(db, await askForLoad(db, again, { again: true }))).state).toBe("loaded");
   });
 
   it("sent twice at one moment are loaded once", async () => {

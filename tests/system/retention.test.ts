@@ -76,7 +76,7 @@ describe("what is kept of a feed", () => {
     });
     expect(await runRetention(db, "Ines")).toMatchObject({ files: 1, bytes: text.length, loads: 0, held: 0 });
     await expect(findRecords(db, load.id, {})).rejects.toMatchObject({ code: "bytes-expired" });
-    await expect(askForLoad(db, load.delivery, true)).rejects.toThrow("file-0.csv are no longer kept");
+    await expect(askForLoad(db, load.delivery, { again: true })).rejects.toThrow("file-0.csv are no longer kept");
     expect(await verifyLoad(db, load.id)).toMatchObject({ differs: [], expired: ["the bytes of file-0.csv"] });
     expect((await findRecords(db, young.id, {})).records).toHaveLength(1);
     // The same bytes are still known to have been loaded.

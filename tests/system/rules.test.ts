@@ -155,7 +155,7 @@ describe("a check that is switched off for one load", () => {
   it("can be said with the delivery", async () => {
     const { db } = system;
     const delivery = await deliver(db, "offs", "id,site,n\nx,,1\n");
-    const id = await askForLoad(db, delivery, false, { checks: ["site:required"], reason: "known" });
+    const id = await askForLoad(db, delivery, { without: { checks: ["site:required"], reason: "known" } });
     expect(await waitFor(db, id)).toMatchObject({ state: "loaded", inserted: 1, held: 0 });
   });
 });

@@ -25,7 +25,7 @@ async function send(feed: string, sender: string, name: string, text: string | U
   const delivery = await makeDelivery(db, feed, "test", sender);
   const bytes = typeof text === "string" ? new TextEncoder().encode(text) : text;
   await receiveFile(db, delivery, name, once(bytes), bytes.length);
-  return await waitFor(db, await askForLoad(db, delivery, true));
+  return await waitFor(db, await askForLoad(db, delivery, { again: true }));
 }
 
 async function packed(filter: HeldFilter): Promise<{ files: Record<string, string>; done: object }> {

@@ -5,6 +5,7 @@ import { compileLookUps } from "../lookup/compile.ts";
 import { withWordLists } from "../match/word-lists.ts";
 import { leavesOf } from "../plan/arriving.ts";
 import type { Plan } from "../plan/document.ts";
+import { forRun } from "../plan/parameters.ts";
 import { FIELD_CHECKS, type Field, type OnFailure } from "../plan/types.ts";
 import { stepWords } from "../plan/words.ts";
 import { compileChecks } from "./checks.ts";
@@ -18,15 +19,15 @@ function withLists(plan: Plan, references: References): Plan {
 /**
  * Makes a plan ready to run. The plan must have come from `parsePlan`. A look-up whose list is not
  * among `references` is passed over: where only the fields matter, or a person looks at a sample.
- * Throws `look-up-invalid` where a list is not what a look-up needs. Checks in `off` are passed over; `day` is
- * what formulas call the day of the load.
+ * Throws `look-up-invalid` where a list is not what a look-up needs. Checks in `off` are passed over, and what `run`
+ * switches off; `day` is what formulas call the day of the load.
  */
 export function compilePlan(
   own: Plan,
   references: References = NO_REFERENCES,
-  { off = {}, day }: LoadInputs = {},
+  { off = {}, day, run = {} }: LoadInputs = {},
 ): Compiled {
-  const plan = withLists(loosened(own, off), references);
+  const plan = withLists(loosened(forRun(own, run), off), references);
   const { fields } = plan.contract;
   const number = new Map(fields.map((f, i) => [f.name, i]));
   const numbers = (names: readonly string[]): number[] => names.map((n) => number.get(n)!);
@@ -45,10 +46,11 @@ export function compilePlan(
       record,
     };
   });
-  const lookUps = compileLookUps(plan.lookup ?? [], fields, references);
+  const lookUps = compileLookUps(plan.lookup ?? [], fields, references, run.lookUps);
   const checks = compileChecks(plan, read, lookUps, { lists: references, day });
   return {
     plan,
+    run,
     fields,
     readAs: read,
     steps,

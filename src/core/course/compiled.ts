@@ -6,6 +6,7 @@ import type { Formula } from "../formula/compile.ts";
 import type { Test } from "../kernel/column.ts";
 import type { CompiledLookUp } from "../lookup/compile.ts";
 import type { Plan } from "../plan/document.ts";
+import type { Run } from "../plan/parameters.ts";
 import type { Step } from "../plan/sections.ts";
 import type { Field, OnFailure } from "../plan/types.ts";
 
@@ -83,6 +84,7 @@ export interface LoadInputs {
   readonly off?: ChecksOff | undefined;
   /** The day of the load, as ISO 8601. */
   readonly day?: string | undefined;
+  readonly run?: Run | undefined;
 }
 
 export interface CompiledBetween {
@@ -100,6 +102,8 @@ export interface CompiledRule {
 
 export interface Compiled {
   readonly plan: Plan;
+  /** What the run was told. */
+  readonly run: Run;
   readonly fields: readonly Field[];
   /** The same as their cells are read: dates also in the form that steps write them in. */
   readonly readAs: readonly Field[];

@@ -28,10 +28,12 @@ export function compileLookUps(
   lookUps: readonly LookUp[],
   fields: readonly Field[],
   references: References,
+  /** Those that are passed over, by name. */
+  off: Readonly<Record<string, string>> = {},
 ): CompiledLookUp[] {
   const number = (name: string | undefined): number => fields.findIndex((f) => f.name === name);
   return lookUps.map((lookUp) => {
-    const reference = references.get(lookUp.list) ?? null;
+    const reference = Object.hasOwn(off, lookUp.name) ? null : (references.get(lookUp.list) ?? null);
     const by = (lookUp.by ?? []).map((b) => number(b.field));
     const names = new Set([...Object.keys(lookUp.bring), ...Object.keys(lookUp.default ?? {})]);
     return {

@@ -6,6 +6,7 @@ import type { LookUp } from "../lookup/schema.ts";
 import type { MatchSection } from "../match/schema.ts";
 import type { ReadOptions } from "../read/part.ts";
 import type { AfterAction } from "./after.ts";
+import type { Parameter } from "./parameters.ts";
 import type { PlanCheck, RuleCheck, Step, UniqueCheck, loadSchema, mapSchema } from "./sections.ts";
 import type { Field, PLAN_FORMAT } from "./types.ts";
 
@@ -19,6 +20,7 @@ export interface Plan {
   read: ReadSection;
   map: z.infer<typeof mapSchema>;
   formulas?: NamedFormulas;
+  parameters?: Parameter[];
   contract: { fields: Field[] };
   cleanse: Step[];
   check: PlanCheck[];

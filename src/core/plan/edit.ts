@@ -135,6 +135,8 @@ export function usesOfList(plan: Plan, list: string): Use[] {
 /** The plan with the named formulas that it uses, as they are now, and no others. */
 export function withNamed(plan: Plan, library: NamedFormulas): Plan {
   const known = { ...plan.formulas, ...library };
+  // A parameter of the plan stands before a formula of the library that came by its name later.
+  for (const { name } of plan.parameters ?? []) delete known[name];
   const used = new Set<string>();
   for (const { source } of formulasOf(plan)) namedIn(source, known, used);
   const { formulas: _, ...rest } = plan;

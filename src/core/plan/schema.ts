@@ -7,6 +7,7 @@ import { matchSchema } from "../match/schema.ts";
 import { readSectionSchema } from "../read/settings.ts";
 import { afterSchema } from "./after.ts";
 import type { Plan } from "./document.ts";
+import { parameterSchema } from "./parameters.ts";
 import { checkSchema, fieldSchema, loadSchema, mapSchema, nameSchema, stepSchema } from "./sections.ts";
 import { faultsOf } from "./sound.ts";
 import { PLAN_FORMAT } from "./types.ts";
@@ -21,6 +22,11 @@ export const planSchema = z
     formulas: namedFormulasSchema
       .optional()
       .describe("The named formulas that it uses, as they were when it was saved"),
+    parameters: z
+      .array(parameterSchema)
+      .max(20)
+      .optional()
+      .describe("Values that a run may be told, which formulas ask by name and brackets: since()"),
     contract: z.strictObject({ fields: z.array(fieldSchema).min(1).max(1500) }),
     cleanse: z.array(stepSchema).max(500).default([]),
     check: z.array(checkSchema).max(500).default([]),

@@ -9,6 +9,7 @@ import { survivorshipPart } from "../match/keep/index.ts";
 import { afterFault } from "./after.ts";
 import { ALL_FIELDS, arrivingOf } from "./arriving.ts";
 import { isBetween, isUnique, type Plan } from "./document.ts";
+import { namedOf, parameterFault } from "./parameters.ts";
 import type { Field } from "./types.ts";
 
 /** What is wrong with a plan, and where in its document. */
@@ -25,6 +26,7 @@ export function faultsOf(plan: Plan): Fault[] {
   return [
     nameFaults,
     namedFormulaFaults,
+    parameterFaults,
     checkFaults,
     stepFaults,
     lookUpFaults,
@@ -53,11 +55,11 @@ class About {
   }
 
   /** What is wrong with a formula; `it`: the field whose cell it is about. */
-  formula(source: string, it: string | undefined, path: Path, wanted?: "bool"): Fault[] {
+  formula(source: string, it: string | undefined, path: Path, wanted?: "bool", named = namedOf(this.plan)): Fault[] {
     const { fields } = this.plan.contract;
     const at = it === undefined ? -1 : fields.findIndex((f) => f.name === it);
     try {
-      const { type } = compileFormula(source, { fields, it: at < 0 ? undefined : at, named: this.plan.formulas });
+      const { type } = compileFormula(source, { fields, it: at < 0 ? undefined : at, named });
       return wanted && type !== wanted && type !== "dyn"
         ? [{ path, message: "The formula must be true or false." }]
         : [];
@@ -77,6 +79,18 @@ function nameFaults({ plan }: About): Fault[] {
 /** Names that were given before, with their places. */
 function repeated(names: readonly string[]): { name: string; at: number }[] {
   return names.flatMap((name, at) => (names.indexOf(name) < at ? [{ name, at }] : []));
+}
+
+function parameterFaults({ plan: { parameters = [], formulas } }: About): Fault[] {
+  const twice = repeated(parameters.map((p) => p.name)).map(({ name, at }) => ({
+    path: ["parameters", at, "name"],
+    message: `Two parameters are called ${name}.`,
+  }));
+  const own = parameters.flatMap((p, i) => {
+    const message = parameterFault(p, formulas);
+    return message ? [{ path: ["parameters", i], message }] : [];
+  });
+  return [...twice, ...own];
 }
 
 function namedFormulaFaults({ plan: { formulas = {} } }: About): Fault[] {
@@ -179,7 +193,7 @@ function matchFaults(about: About): Fault[] {
     if (why) faults.push({ path: path(key), message: `${filled} ${why}` });
   }
   if (match.rank !== undefined) {
-    faults.push(...about.formula(match.rank, undefined, path("rank")));
+    faults.push(...about.formula(match.rank, undefined, path("rank"), undefined, formulas));
     if (listsIn(match.rank, formulas).length > 0) {
       faults.push({ path: path("rank"), message: "The rank of records can't ask a list." });
     }

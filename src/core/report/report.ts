@@ -45,8 +45,17 @@ export interface LoadReport {
   readonly reconciliation?: Reconciliation;
   /** Held records of earlier loads that came back with this one; absent where none did. */
   readonly returned?: ReturnedCounts;
+  /** What the run was told, where its plan has parameters or something was switched off. */
+  readonly run?: ToldRun;
   /** How long each part of the load took, in the order in which they ran. None where nobody measured. */
   readonly timing?: readonly Timing[];
+}
+
+/** The values of a plan's parameters in one run, and what was switched off, each with the reason. */
+export interface ToldRun {
+  readonly parameters: readonly { readonly name: string; readonly value: string; readonly told: boolean }[];
+  readonly steps: readonly { readonly words: string; readonly reason: string }[];
+  readonly lookUps: readonly { readonly name: string; readonly reason: string }[];
 }
 
 /** A figure as the ledger has it, then as the target has it. */
@@ -202,8 +211,22 @@ export function makeReport(input: ReportInput): LoadReport {
     ...(input.loadedBefore ? { loadedBefore: input.loadedBefore } : {}),
     ...(input.reconciliation ? { reconciliation: input.reconciliation } : {}),
     ...(input.returned ? { returned: input.returned } : {}),
+    ...toldRun(compiled),
     ...(input.timing ? { timing: input.timing } : {}),
   };
+}
+
+function toldRun({ plan, run, steps }: Compiled): { run?: ToldRun } {
+  const { parameters: told = {}, steps: off = {}, lookUps = {} } = run;
+  const parameters = (plan.parameters ?? []).map(({ name, default: usual }) => ({
+    name,
+    value: told[name] ?? usual,
+    told: Object.hasOwn(told, name),
+  }));
+  const stepsOff = Object.entries(off).map(([i, reason]) => ({ words: steps[Number(i)]!.words, reason }));
+  const lookUpsOff = Object.entries(lookUps).map(([name, reason]) => ({ name, reason }));
+  if (parameters.length + stepsOff.length + lookUpsOff.length === 0) return {};
+  return { run: { parameters, steps: stepsOff, lookUps: lookUpsOff } };
 }
 
 function checkMetrics({ compiled, tally, files, late, rules = [] }: ReportInput): CheckMetrics[] {

@@ -7,6 +7,7 @@ import { compilePlan } from "../course/compile.ts";
 import type { Problem } from "../course/compiled.ts";
 import { isRule, type Plan } from "../plan/document.ts";
 import type { RuleCheck } from "../plan/sections.ts";
+import { namedOf } from "../plan/parameters.ts";
 import { parsePlan } from "../plan/schema.ts";
 import type { FieldCheck } from "../plan/types.ts";
 import { siftRows } from "../course/recheck.ts";
@@ -128,7 +129,7 @@ function ruleOver(
   let columns: FormulaColumns;
   let uses: readonly number[];
   try {
-    const formula = compileFormula(rule.that, { fields, it, named: plan.formulas, ...asks });
+    const formula = compileFormula(rule.that, { fields, it, named: namedOf(plan), ...asks });
     uses = formula.uses;
     columns = new FormulaColumns(formula);
     columns.read({ fields, heap: sifted.heap, cells: sifted.cells }, sifted.block.count, true);

@@ -71,7 +71,7 @@ export async function giveToFeed(db: Db, action: AfterAction & { do: "feed" }, l
     "record",
   );
   try {
-    const next = await askForLoad(db, delivery, false, undefined, `load ${load.id}`);
+    const next = await askForLoad(db, delivery, { by: `load ${load.id}` });
     return `${records} to ${feed.title}: load ${next}`;
   } catch (error) {
     // Its bytes were loaded before, or the feed has no plan yet: it has been given all the same, and not again at each attempt.

@@ -19,8 +19,8 @@ import { lateProblems, packedBlock, type LateProblem, type LedgerBlock } from "@
 /** A load's plan made ready, with the lists at the versions that the load asked and the checks that it made. */
 export async function compiledOfLoad(db: Queryable, load: number, plan: number): Promise<Compiled> {
   const { document } = await getPlan(db, plan);
-  const { rows } = await db.query<Pick<Load, "checksOff" | "askedAt" | "delivery">>(
-    `select checks_off as "checksOff", asked_at as "askedAt", delivery from sieve.load where id = $1`,
+  const { rows } = await db.query<Pick<Load, "checksOff" | "askedAt" | "run" | "delivery">>(
+    `select checks_off as "checksOff", asked_at as "askedAt", run, delivery from sieve.load where id = $1`,
     [load],
   );
   const { delivery } = rows[0]!;

@@ -8,6 +8,7 @@ import { betweenCheck, type Compiled, type Problem } from "@/core/course/compile
 import { quoted } from "@/core/kernel/problem.ts";
 import { siftRows } from "@/core/course/recheck.ts";
 import { fieldValues, problemsOf } from "@/core/course/of-record.ts";
+import type { Run } from "@/core/plan/parameters.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import { NOT_OF_TYPE, VERDICT } from "@/core/kernel/verdict.ts";
 import { dayOf } from "@/store/loads.ts";
@@ -112,11 +113,11 @@ export class Release {
     load: number,
     options: ReleaseOptions & { by: string },
   ): Promise<Release> {
-    const { rows } = await client.query<{ delivery: number; plan: number; turn: number; files: FileFacts[] }>(
-      `select delivery, plan, ${turnOf("writing")} as turn, coalesce(report->'files', '[]') as files from sieve.load where id = $1`,
+    const { rows } = await client.query<{ delivery: number; plan: number; turn: number; run: Run; files: FileFacts[] }>(
+      `select delivery, plan, run, ${turnOf("writing")} as turn, coalesce(report->'files', '[]') as files from sieve.load where id = $1`,
       [load],
     );
-    const { delivery, plan, turn, files } = rows[0]!;
+    const { delivery, plan, turn, run, files } = rows[0]!;
     const own = await deliveryLists(client, delivery, version.document);
     const lists = new Map([...(await referencesOf(client, version.document)), ...own]);
     await alterTarget(client, version.document);
@@ -125,7 +126,8 @@ export class Release {
     return new Release(
       client,
       version,
-      compilePlan(version.document, lists, { day: dayOf(new Date()) }),
+      // What its load was told holds for its records; what was switched off was so for the load alone.
+      compilePlan(version.document, lists, { day: dayOf(new Date()), run: { parameters: run.parameters } }),
       about,
       options,
       lists,

@@ -75,7 +75,7 @@ async function take(
   let load: number | null = null;
   let note = "";
   try {
-    load = await askForLoad(db, delivery, false, undefined, "source");
+    load = await askForLoad(db, delivery, { by: "source" });
   } catch (error) {
     // Its bytes were loaded before, or the feed has no plan yet: it is taken all the same, and says why.
     if (!(error instanceof SieveError)) throw error;
