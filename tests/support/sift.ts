@@ -55,9 +55,9 @@ export async function siftAll(
   plan: Plan,
   files: FileInMemory[],
   step = 1 << 20,
-  { day, ...more }: Pick<ReportInput, "history" | "received"> & LoadInputs = {},
+  { day, run, ...more }: Pick<ReportInput, "history" | "received"> & LoadInputs = {},
 ): Promise<Sifting> {
-  const compiled = compilePlan(plan, undefined, { day });
+  const compiled = compilePlan(plan, undefined, { day, run });
   const course = new Course(compiled, { spill: new MemorySpill(), expected: 1000, distinct: true });
   const tally = newTally(compiled);
   const records: Sifting["records"] = [];

@@ -4,7 +4,6 @@ import { CHECKS } from "../check/index.ts";
 import type { ValueMapOptions } from "../cleanse/value-map.ts";
 import { compileFormula } from "../formula/compile.ts";
 import type { Scope } from "../formula/scope.ts";
-import type { NamedFormulas } from "../formula/named.ts";
 import { cellText } from "../kernel/bytes.ts";
 import { grouped, quoted } from "../kernel/problem.ts";
 import type { CompiledLookUp } from "../lookup/compile.ts";
@@ -44,7 +43,7 @@ export function compileChecks(
   plan: Plan,
   readAs: readonly Field[],
   lookUps: readonly CompiledLookUp[],
-  asks: Pick<Scope, "lists" | "day">,
+  asks: Pick<Scope, "named" | "lists" | "day">,
 ): CheckOn[] {
   const { fields } = plan.contract;
   const number = new Map(fields.map((f, i) => [f.name, i]));
@@ -64,9 +63,7 @@ export function compileChecks(
   for (const c of plan.check) {
     if (isUnique(c)) list.add(uniqueCheck(c.in, number, fields, c.on_failure));
     else if (isBetween(c)) list.add(betweenOf(c, (n) => number.get(n)!, fields));
-    else
-      for (const it of c.in ?? [null])
-        list.add(ruleOf(c, it === null ? -1 : number.get(it)!, fields, plan.formulas, asks));
+    else for (const it of c.in ?? [null]) list.add(ruleOf(c, it === null ? -1 : number.get(it)!, fields, asks));
   }
   const { key } = plan.load;
   if (key.length > 0) {
@@ -197,10 +194,9 @@ function ruleOf(
   check: RuleCheck,
   it: number,
   fields: readonly Field[],
-  named: NamedFormulas | undefined,
-  asks: Pick<Scope, "lists" | "day">,
+  asks: Pick<Scope, "named" | "lists" | "day">,
 ): CheckBeforeLoad {
-  const formula = compileFormula(check.that, { fields, it: it < 0 ? undefined : it, named, ...asks });
+  const formula = compileFormula(check.that, { fields, it: it < 0 ? undefined : it, ...asks });
   const about = it >= 0 ? [it] : formula.uses.length > 0 ? [...formula.uses] : [0];
   return {
     kind: "rule",

@@ -5,7 +5,7 @@ import { compileLookUps } from "../lookup/compile.ts";
 import { withWordLists } from "../match/word-lists.ts";
 import { leavesOf } from "../plan/arriving.ts";
 import type { Plan } from "../plan/document.ts";
-import { forRun } from "../plan/parameters.ts";
+import { namedOf, withoutSteps } from "../plan/parameters.ts";
 import { FIELD_CHECKS, type Field, type OnFailure } from "../plan/types.ts";
 import { stepWords } from "../plan/words.ts";
 import { compileChecks } from "./checks.ts";
@@ -27,7 +27,8 @@ export function compilePlan(
   references: References = NO_REFERENCES,
   { off = {}, day, run = {} }: LoadInputs = {},
 ): Compiled {
-  const plan = withLists(loosened(forRun(own, run), off), references);
+  const plan = withLists(loosened(withoutSteps(own, run.steps), off), references);
+  const named = namedOf(plan, run.parameters);
   const { fields } = plan.contract;
   const number = new Map(fields.map((f, i) => [f.name, i]));
   const numbers = (names: readonly string[]): number[] => names.map((n) => number.get(n)!);
@@ -36,7 +37,7 @@ export function compilePlan(
     const part = stepPart(step.do);
     const { do: _, in: where, off, ...options } = step;
     const targets = off ? [] : where === "*" ? fields.map((_, i) => i) : numbers(where);
-    const context = { fields: read, targets, named: plan.formulas, lists: references, day };
+    const context = { fields: read, targets, named, lists: references, day };
     const record = off ? null : (part.record?.(options, context) ?? null);
     return {
       step,
@@ -47,7 +48,7 @@ export function compilePlan(
     };
   });
   const lookUps = compileLookUps(plan.lookup ?? [], fields, references, run.lookUps);
-  const checks = compileChecks(plan, read, lookUps, { lists: references, day });
+  const checks = compileChecks(plan, read, lookUps, { named, lists: references, day });
   return {
     plan,
     run,

@@ -3,6 +3,7 @@ import { fileName, usualName } from "../write/files/name.ts";
 import { readPartitions } from "../write/files/partition.ts";
 import { OUTPUT_IDS, outputCalled } from "../write/records/index.ts";
 import { plainNameSchema } from "./name.ts";
+import { valuesOf, type Parameter } from "./parameters.ts";
 import type { Field } from "./types.ts";
 
 /** How a load may end, as what is done afterwards asks. */
@@ -59,7 +60,12 @@ export const afterSchema = z.discriminatedUnion("do", [
       .optional()
       .describe("Fields by which records go into folders: `partner,collected_on:month`"),
     records: z.int().min(1).optional().describe("A file has no more records than this"),
-    name: z.string().min(1).max(120).optional().describe("The files' name, with {feed}, {load}, {day} and {n}"),
+    name: z
+      .string()
+      .min(1)
+      .max(120)
+      .optional()
+      .describe("The files' name, with {feed}, {load}, {day}, {n} and {a parameter}"),
   }),
   z.strictObject({
     do: z
@@ -103,13 +109,17 @@ export function afterWords(action: AfterAction): string {
 /** What is wrong with an action of a plan; null where nothing is. */
 export function afterFault(
   action: AfterAction,
-  plan: { readonly feed: string; readonly contract: { readonly fields: readonly Field[] } },
+  plan: {
+    readonly feed: string;
+    readonly contract: { readonly fields: readonly Field[] };
+    readonly parameters?: Parameter[] | undefined;
+  },
 ): string | null {
   if (action.do === "feed" && action.feed === plan.feed) return "A feed can't be given its own records.";
   if (action.do !== "file") return null;
   try {
     readPartitions(action.partition ?? "", plan.contract.fields);
-    fileName(action.name ?? usualName(1), { feed: plan.feed, load: "1", day: "2026-01-01" }, null);
+    fileName(action.name ?? usualName(1), { feed: plan.feed, load: "1", day: "2026-01-01", ...valuesOf(plan) }, null);
     return null;
   } catch (error) {
     return (error as Error).message;

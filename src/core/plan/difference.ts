@@ -196,6 +196,13 @@ export function differences(was: Plan, is: Plan): Difference[] {
     ...properties("Read", "", was.read as unknown as Thing, is.read as unknown as Thing),
     ...properties("Map", "", was.map as unknown as Thing, is.map as unknown as Thing),
     ...named("Formulas", "formula", formulas(was), formulas(is), []),
+    ...named(
+      "Formulas",
+      "parameter",
+      asNamed(was.parameters ?? [], (p) => p.name, ["name"]),
+      asNamed(is.parameters ?? [], (p) => p.name, ["name"]),
+      ["name"],
+    ),
     ...steps(was.cleanse, is.cleanse),
     ...fields(was, is),
     ...named("Check", "check", asNamed(was.check, checkName, ["name"]), asNamed(is.check, checkName, ["name"]), [

@@ -4,8 +4,8 @@ import type { NamedFormulas } from "../formula/named.ts";
 import { utf8 } from "../kernel/bytes.ts";
 import { SieveError, listed, quoted } from "../kernel/problem.ts";
 import { isIsoDay } from "../type/calendar.ts";
-import type { Plan } from "./document.ts";
 import { plainNameSchema } from "./name.ts";
+import type { Step } from "./sections.ts";
 
 /** By type of a parameter: what its values are, whether a text is one, and how a formula writes it. */
 const TYPES = {
@@ -41,6 +41,12 @@ export const parameterSchema = z.strictObject({
 /** A value that a run may be told, with what it is otherwise. */
 export type Parameter = z.infer<typeof parameterSchema>;
 
+/** A plan's parameters, and the named formulas that its own may use. */
+interface Named {
+  readonly parameters?: Parameter[] | undefined;
+  readonly formulas?: NamedFormulas | undefined;
+}
+
 /** What one run is told beside its plan: kept with the load, so that it can be computed again. */
 export interface Run {
   /** Values of parameters, by name, as texts; those that are not here are as the plan has them. */
@@ -54,6 +60,7 @@ export interface Run {
 /** What is wrong with a plan's parameter, or null. `others`: names that formulas have for something else. */
 export function parameterFault({ name, type, default: usual }: Parameter, others: NamedFormulas = {}): string | null {
   if (Object.hasOwn(others, name)) return `${name} is a named formula of the plan already.`;
+  if (["feed", "load", "n", "it"].includes(name)) return `${name} means something else already.`;
   if (FUNCTIONS.some((f) => f.name === name)) return `${name} is a function of formulas already.`;
   return TYPES[type].is(usual) ? null : `${quoted(usual)} is not ${TYPES[type].words}.`;
 }
@@ -63,7 +70,7 @@ export function parameterFault({ name, type, default: usual }: Parameter, others
  * plan has them. Throws `no-parameter` and `parameter-invalid`.
  */
 export function parametersGiven(
-  { parameters = [] }: Pick<Plan, "parameters">,
+  { parameters = [] }: Pick<Named, "parameters">,
   given: Readonly<Record<string, string>>,
 ): Record<string, string> {
   const told: Record<string, string> = {};
@@ -88,30 +95,34 @@ export function parametersGiven(
   return told;
 }
 
-/** The formulas that a plan's own may use by their names: its named formulas, and its parameters with their values. */
-export function namedOf(
-  { formulas, parameters = [] }: Pick<Plan, "formulas" | "parameters">,
+/** The values of a plan's parameters in a run, by name. */
+export function valuesOf(
+  { parameters = [] }: Pick<Named, "parameters">,
   given: Run["parameters"] = {},
-): NamedFormulas | undefined {
-  if (parameters.length === 0) return formulas;
-  const values = parameters.map(({ name, type, default: usual }) => {
-    const body = TYPES[type].formula(Object.hasOwn(given, name) ? given[name]! : usual);
-    return [name, { parameters: [], body }] as const;
-  });
-  return { ...formulas, ...Object.fromEntries(values) };
+): Record<string, string> {
+  return Object.fromEntries(
+    parameters.map((p) => [p.name, Object.hasOwn(given, p.name) ? given[p.name]! : p.default] as const),
+  );
 }
 
 /**
- * The plan as one run has it: with the values of its parameters, and without the steps that are switched off. A
- * parameter that the plan has no more is passed over, as a record may be released by a later plan.
+ * The formulas that a plan's own may use by their names: its named formulas, and its parameters with their values. What
+ * is given to a parameter that the plan has no more is passed over, as a record may be released by a later plan.
  */
-export function forRun(plan: Plan, { parameters, steps = {} }: Run): Plan {
-  const formulas = namedOf(plan, parameters);
-  const off = Object.keys(steps).length > 0;
-  if (formulas === plan.formulas && !off) return plan;
-  return {
-    ...plan,
-    ...(formulas ? { formulas } : {}),
-    cleanse: off ? plan.cleanse.map((s, i) => (Object.hasOwn(steps, i) ? { ...s, off: true } : s)) : plan.cleanse,
-  };
+export function namedOf(
+  { formulas, parameters = [] }: Named,
+  given: Run["parameters"] = {},
+): NamedFormulas | undefined {
+  if (parameters.length === 0) return formulas;
+  const values = valuesOf({ parameters }, given);
+  const bodies = parameters.map(({ name, type }) => {
+    return [name, { parameters: [], body: TYPES[type].formula(values[name]!) }] as const;
+  });
+  return { ...formulas, ...Object.fromEntries(bodies) };
+}
+
+/** The plan without the steps that are switched off for a run. */
+export function withoutSteps<P extends { cleanse: Step[] }>(plan: P, steps: Run["steps"] = {}): P {
+  if (Object.keys(steps).length === 0) return plan;
+  return { ...plan, cleanse: plan.cleanse.map((s, i) => (Object.hasOwn(steps, i) ? { ...s, off: true } : s)) };
 }

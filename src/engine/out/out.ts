@@ -1,5 +1,6 @@
 import { manifestOf, type Manifest } from "@/core/interop/manifest.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import { valuesOf } from "@/core/plan/parameters.ts";
 import { usualName } from "@/core/write/files/name.ts";
 import { readPartitions } from "@/core/write/files/partition.ts";
 import type { Db } from "@/store/db.ts";
@@ -58,7 +59,12 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
     name: asked.name ?? usualName(asked.load),
   };
   const made = new Date();
-  const about = { feed, load: String(asked.load ?? ""), day: dayOf(made) };
+  const about = {
+    feed,
+    load: String(asked.load ?? ""),
+    day: dayOf(made),
+    ...valuesOf(plan, load?.run.parameters),
+  };
   // Named before anything is read, so that what can't be is said at once.
   const only = onlyPath(spec, about);
   const write = async (sink: Sink): Promise<Manifest> => {

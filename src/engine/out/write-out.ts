@@ -4,7 +4,7 @@ import { createGzip, type Gzip } from "node:zlib";
 import { SieveError, grouped } from "@/core/kernel/problem.ts";
 import type { WrittenFile } from "@/core/interop/manifest.ts";
 import type { Field } from "@/core/plan/types.ts";
-import { fileName, type NamePart } from "@/core/write/files/name.ts";
+import { fileName, type AboutFile } from "@/core/write/files/name.ts";
 import { folderOf, type Partition } from "@/core/write/files/partition.ts";
 import { outputCalled } from "@/core/write/records/index.ts";
 import type { RecordWriter } from "@/core/write/records/part.ts";
@@ -49,7 +49,7 @@ export const isSeveral = (spec: OutSpec): boolean =>
   spec.partitions.length > 0 || spec.records !== undefined || spec.bytes !== undefined;
 
 /** The path of the only file of a writing that makes one. */
-export function onlyPath(spec: OutSpec, about: Readonly<Record<Exclude<NamePart, "n">, string>>): string {
+export function onlyPath(spec: OutSpec, about: AboutFile): string {
   return `${fileName(spec.name, about, null)}.${endingOf(spec)}`;
 }
 
@@ -136,7 +136,7 @@ export async function writeOut(
   fields: readonly Field[],
   spec: OutSpec,
   sink: Sink,
-  { about, ordered }: { about: Readonly<Record<Exclude<NamePart, "n">, string>>; ordered: boolean },
+  { about, ordered }: { about: AboutFile; ordered: boolean },
 ): Promise<WrittenFile[]> {
   const part = outputCalled(spec.format);
   const folder = folderOf(spec.partitions, fields);

@@ -75,6 +75,39 @@ export function LoadFields({ load, report }: { load: number; report: LoadReport 
   );
 }
 
+/** What the run was told: values of parameters that are not the plan's usual ones, and what it did without. */
+export function LoadRun({ report: { run } }: { report: LoadReport }) {
+  if (!run) return null;
+  return (
+    <>
+      <h2 className="mt-4">What the run was told</h2>
+      {run.parameters.length > 0 && (
+        <table className="ledger tight">
+          <tbody>
+            {run.parameters.map((p) => (
+              <tr key={p.name}>
+                <td>{p.name}</td>
+                <td className="font-mono">{p.value === "" ? "nothing" : p.value}</td>
+                <td className={p.told ? "font-semibold" : "faint"}>{p.told ? "for this run" : "as the plan has it"}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {run.steps.map((s) => (
+        <p key={s.words}>
+          <b className="held">Step switched off:</b> {s.words} (“{s.reason}”)
+        </p>
+      ))}
+      {run.lookUps.map((l) => (
+        <p key={l.name}>
+          <b className="held">Look-up switched off:</b> {l.name} (“{l.reason}”)
+        </p>
+      ))}
+    </>
+  );
+}
+
 /** The checks that found something, and those that were switched off. */
 export function LoadChecks({ load, report }: { load: number; report: LoadReport }) {
   const fired = report.checks.filter((c) => c.problems > 0).sort((a, b) => b.problems - a.problems);

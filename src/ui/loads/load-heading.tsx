@@ -56,6 +56,11 @@ export function LoadHeading({
         <Link className="plain" href={`/deliveries/${load.delivery}/profile`}>
           Profile of the delivery
         </Link>
+        {report && (
+          <Link className="plain" href={`/feeds/${load.feed}/run?delivery=${load.delivery}`}>
+            Run again
+          </Link>
+        )}
         {report && beside && (
           <Link className="plain" href={`/loads/${load.id}/beside`}>
             Beside another

@@ -6,6 +6,7 @@ import { ArrivingTable } from "./load/arriving-table.tsx";
 import { AfterList } from "./load/after-list.tsx";
 import { GateList } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";
+import { ParameterList } from "./load/parameter-list.tsx";
 import { TargetPanel } from "./load/target-panel.tsx";
 
 interface StageProps {
@@ -118,6 +119,7 @@ export function LoadStage({ plan, change }: StageProps) {
         <h2 className="mt-4">Gates: past these a load stops before the target is touched</h2>
         <GateList plan={plan} change={change} />
         <AfterList plan={plan} change={change} />
+        <ParameterList plan={plan} change={change} />
       </div>
       <TargetPanel plan={plan} change={change} />
     </div>

@@ -76,6 +76,11 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
           <div className="mt-3 flex items-baseline justify-between">
             <h2>{counted(loads.length, "load")}</h2>
             <span className="flex gap-4 text-sm">
+              {plans.length > 0 && (
+                <Link className="plain" href={`/feeds/${name}/run`}>
+                  run again
+                </Link>
+              )}
               <Link className="plain" href={`/feeds/${name}/out`}>
                 records out, as files
               </Link>

@@ -11,7 +11,15 @@ import { moment } from "@/ui/kit/words.ts";
 import { LoadProgress } from "@/ui/loads/load-actions.tsx";
 import { LoadAfter } from "@/ui/loads/load-after.tsx";
 import { AsTried, LoadBalance } from "@/ui/loads/load-balance.tsx";
-import { LoadChanges, LoadChecks, LoadDrift, LoadFields, LoadFiles, TimeTaken } from "@/ui/loads/load-figures.tsx";
+import {
+  LoadChanges,
+  LoadChecks,
+  LoadDrift,
+  LoadFields,
+  LoadFiles,
+  LoadRun,
+  TimeTaken,
+} from "@/ui/loads/load-figures.tsx";
 import { LoadFailed, LoadHeading, LoadStopped } from "@/ui/loads/load-heading.tsx";
 import { LoadLookUps, LoadMatches } from "@/ui/loads/load-matches.tsx";
 import { LoadKept, LoadReconciliation, LoadWritings } from "@/ui/loads/load-writing.tsx";
@@ -91,6 +99,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
           </section>
           <section className="min-w-0">
             <LoadFields load={load.id} report={report} />
+            <LoadRun report={report} />
             <LoadChecks load={load.id} report={report} />
             <LoadChanges load={load.id} report={report} />
             <LoadAfter load={load.id} after={after} now={now.toISOString()} />

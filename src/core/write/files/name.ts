@@ -1,8 +1,8 @@
 import { SieveError, listed } from "../../kernel/problem.ts";
 
-/** What a pattern of a name may speak of. */
-export const NAME_PARTS = ["feed", "load", "day", "n"] as const;
-export type NamePart = (typeof NAME_PARTS)[number];
+/** What a pattern of a name may speak of beside the number of the file, `{n}`, and the parameters of a run. */
+export const NAME_PARTS = ["feed", "load", "day"] as const;
+export type AboutFile = Readonly<Record<(typeof NAME_PARTS)[number], string>> & Readonly<Record<string, string>>;
 
 /** The pattern of names where nobody has said one; `load`: the one whose rows alone are written. */
 export const usualName = (load: number | undefined): string =>
@@ -15,21 +15,17 @@ const DIGITS = 4;
  * A file's name from a pattern such as `{feed}-{day}-{n}`, without its ending. Where there may be several files and the
  * pattern has no `{n}`, the number stands behind. Throws `out-unfit` for what is no name everywhere.
  */
-export function fileName(
-  pattern: string,
-  about: Readonly<Record<Exclude<NamePart, "n">, string>>,
-  n: number | null,
-): string {
+export function fileName(pattern: string, about: AboutFile, n: number | null): string {
   const number = n === null ? "" : String(n).padStart(DIGITS, "0");
   const numbered = n !== null && !pattern.includes("{n}") ? `${pattern}-{n}` : pattern;
   const name = numbered.replace(/\{(\w*)\}/g, (_, part: string) => {
     if (part === "n") return number;
-    if (!NAME_PARTS.some((p) => p === part)) {
+    if (!Object.hasOwn(about, part)) {
       throw new SieveError("out-unfit", `A file's name knows no {${part}}.`, {
-        hint: `It may have ${listed(NAME_PARTS.map((p) => `{${p}}`))}.`,
+        hint: `It may have ${listed([...Object.keys(about), "n"].map((p) => `{${p}}`))}.`,
       });
     }
-    return about[part as keyof typeof about];
+    return about[part]!;
   });
   if (!/^[\p{L}\p{N}][\p{L}\p{N} ._-]{0,150}$/u.test(name) || name.endsWith(".")) {
     throw new SieveError("out-unfit", `“${name}” is no name for a file.`, {
