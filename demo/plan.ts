@@ -133,10 +133,13 @@ export const CATALOGUE = {
   feed: "catalogue",
   read: ACCESSIONS.read,
   map: { extra: "leave" },
+  parameters: [
+    { name: "only_country", type: "text", default: "", about: "only accessions of this country, by its code" },
+  ],
   contract: {
     fields: ACCESSIONS.contract.fields.filter((f) => ["accession", "scientific_name", "country"].includes(f.name)),
   },
-  cleanse: [],
+  cleanse: [{ do: "leave-out", in: ["country"], when: 'only_country() != "" && country != only_country()' }],
   check: [],
   load: { target: "catalogue", key: ["accession"], mode: "upsert" },
   gates: [{ limit: "nothing read" }],

@@ -5,6 +5,7 @@ import { compileLookUps } from "../lookup/compile.ts";
 import { withWordLists } from "../match/word-lists.ts";
 import { leavesOf } from "../plan/arriving.ts";
 import type { Plan } from "../plan/document.ts";
+import { goneField } from "../plan/gone.ts";
 import { namedOf, withoutSteps } from "../plan/parameters.ts";
 import { FIELD_CHECKS, type Field, type OnFailure } from "../plan/types.ts";
 import { stepWords } from "../plan/words.ts";
@@ -52,6 +53,7 @@ export function compilePlan(
   return {
     plan,
     run,
+    day,
     fields,
     readAs: read,
     steps,
@@ -60,6 +62,7 @@ export function compilePlan(
     lookUps,
     made: new Set([
       ...lookUps.flatMap((l) => [...l.fills].map((i) => fields[i]!.name)),
+      ...(goneField(plan.load) === undefined ? [] : [goneField(plan.load)!]),
       ...plan.cleanse.flatMap((s) => (stepPart(s.do).makes && !s.off && s.in !== "*" ? s.in : [])),
     ]),
     leaves: new Map([...leavesOf(plan)].map(([name, texts]) => [number.get(name)!, texts])),

@@ -104,6 +104,8 @@ export interface Compiled {
   readonly plan: Plan;
   /** What the run was told. */
   readonly run: Run;
+  /** The day of the load, as ISO 8601, where that is known. */
+  readonly day: string | undefined;
   readonly fields: readonly Field[];
   /** The same as their cells are read: dates also in the form that steps write them in. */
   readonly readAs: readonly Field[];

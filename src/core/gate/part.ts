@@ -39,6 +39,21 @@ export interface LoadedBefore {
   readonly by: "key" | "all fields";
 }
 
+/** Rows of the target that did not come with a load. */
+export interface GoneRows {
+  readonly did: "remove" | "mark";
+  /** Rows that did not come and were not marked before. */
+  readonly rows: number;
+  /** Of how many: rows that loads of the feed wrote, of the partners, months, ... that came. */
+  readonly of: number;
+  /** Of these, rows that other tables refer to, which are never removed. */
+  readonly referred: number;
+  /** Held records whose key is not known. */
+  readonly unsure: number;
+  /** They were left, as any of them may be one of those. */
+  readonly left: boolean;
+}
+
 export interface Filled {
   readonly name: string;
   readonly filled: number;
@@ -76,6 +91,8 @@ export interface Measured {
   readonly controls: readonly ControlText[];
   /** What the target had already; null where nobody has looked. */
   readonly loadedBefore?: LoadedBefore | null;
+  /** Rows of the target that did not come; null where nobody has looked. */
+  readonly gone?: GoneRows | null;
   /** When the delivery came; null where nobody knows. */
   readonly received: Date | null;
 }

@@ -4,6 +4,7 @@ import { emptyAgainstHistory } from "./empty-against-history.ts";
 import { emptyShare } from "./empty-share.ts";
 import { meanAgainstHistory, sumAgainstHistory } from "./figure-against-history.ts";
 import { freshness } from "./freshness.ts";
+import { goneShare } from "./gone-share.ts";
 import { heldShare } from "./held-share.ts";
 import { loadedBefore } from "./loaded-before.ts";
 import { nothingRead } from "./nothing-read.ts";
@@ -16,6 +17,7 @@ export const GATE_PARTS = [
   heldShare,
   nothingRead,
   loadedBefore,
+  goneShare,
   requiredColumn,
   numberOfRecords,
   recordsAgainstHistory,

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { goneField, type Gone } from "./gone.ts";
 
 /** What an empty cell does to a value that the target has. */
 export const EMPTY_DOES = ["keep", "clear"] as const;
@@ -43,11 +44,13 @@ export type ArrivingSection = z.infer<typeof arrivingSchema>;
 
 /** Of a plan, what says how cells arrive. */
 interface WithRules {
-  readonly load: { readonly arriving?: ArrivingSection | undefined };
+  readonly load: { readonly arriving?: ArrivingSection | undefined; readonly gone?: Gone | undefined };
 }
 
 /** The rule that holds for a field: its own, else that for all, else: an empty cell keeps, a value replaces. */
 export function arrivingOf({ load }: WithRules, field: string): Arriving {
+  // A row that comes again is no longer marked as gone.
+  if (goneField(load) === field) return { empty: "clear", leave: [], value: "replace" };
   const [all, own] = [load.arriving?.[ALL_FIELDS], load.arriving?.[field]];
   return {
     empty: own?.empty ?? all?.empty ?? "keep",

@@ -7,6 +7,7 @@ import { WORDS_FROM, wordListsOf } from "../match/word-lists.ts";
 import { listsIn } from "../formula/lists.ts";
 import { namedIn, type NamedFormula, type NamedFormulas } from "../formula/named.ts";
 import { namesIn, renameInFormula } from "../formula/names.ts";
+import { goneFields, type Gone } from "./gone.ts";
 import { isBetween, isRule, isUnique, type Plan } from "./document.ts";
 import type { Step } from "./sections.ts";
 import { betweenFields, betweenPart, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
@@ -61,6 +62,8 @@ export function usedIn(plan: Plan, name: string): Use[] {
   if (plan.match?.keep?.[name]) uses.push({ stage: "Match", says: `of the kept record: ${plan.match.keep[name]}` });
   if (plan.load.key.includes(name)) uses.push({ stage: "Load", says: "the key" });
   if (plan.load.arriving?.[name]) uses.push({ stage: "Load", says: "what its arriving cells do" });
+  if (plan.load.gone && goneFields(plan.load.gone).some((f) => f.name === name))
+    uses.push({ stage: "Load", says: "what becomes of rows that no longer come" });
   for (const g of plan.gates) {
     if (fieldsOf(g).includes(name))
       uses.push({ stage: "Load", says: `the gate on ${"field" in g ? "its " : ""}${g.limit}` });
@@ -182,6 +185,7 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
     load: {
       ...plan.load,
       key: follow(plan.load.key),
+      ...(plan.load.gone ? { gone: renameInGone(plan.load.gone, follow) } : {}),
       ...(plan.load.arriving
         ? {
             arriving: Object.fromEntries(
@@ -195,6 +199,14 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
 }
 
 type Follow = (names: readonly string[]) => string[];
+
+function renameInGone(gone: Gone, follow: Follow): Gone {
+  return {
+    ...gone,
+    ...(gone.do === "mark" ? { field: follow([gone.field])[0]! } : {}),
+    ...(gone.within ? { within: follow(gone.within) } : {}),
+  };
+}
 
 function renameKeys<T>(record: Readonly<Record<string, T>>, follow: Follow): Record<string, T> {
   return Object.fromEntries(Object.entries(record).map(([name, value]) => [follow([name])[0]!, value]));
@@ -318,6 +330,10 @@ export function removeField(plan: Plan, name: string): Plan {
   const { lookup, match, ...others } = plan;
   const lookUps = (lookup ?? []).flatMap((l) => removeFromLookUp(l, name));
   const compared = match ? removeFromMatch(match, name) : null;
+  const { gone, ...load } = plan.load;
+  const key = load.key.filter((n) => n !== name);
+  // Without a field that says which rows are looked for, others would be.
+  const still = gone && key.length > 0 && !goneFields(gone).some((f) => f.name === name);
   return {
     ...others,
     ...(lookUps.length > 0 ? { lookup: lookUps } : {}),
@@ -325,7 +341,7 @@ export function removeField(plan: Plan, name: string): Plan {
     contract: { fields: plan.contract.fields.filter((f) => f.name !== name) },
     cleanse,
     check,
-    load: withoutArriving({ ...plan.load, key: plan.load.key.filter((n) => n !== name) }, [name]),
+    load: withoutArriving({ ...load, key, ...(still ? { gone } : {}) }, [name]),
     gates: plan.gates.flatMap((g) => withFields(g, (n) => (n === name ? null : n)) ?? []),
   };
 }

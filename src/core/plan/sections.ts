@@ -7,6 +7,7 @@ import { patternSchema } from "../kernel/pattern.ts";
 import { unionOf } from "../kernel/union.ts";
 import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
 import { arrivingSchema } from "./arriving.ts";
+import { goneSchema } from "./gone.ts";
 import { plainNameSchema } from "./name.ts";
 import { FIELD_CHECKS, ON_FAILURE, type Field } from "./types.ts";
 
@@ -172,6 +173,9 @@ export const loadSchema = z.strictObject({
     .describe("There is no key: a record that the target has already, alike in all fields, is not written again"),
   mode: z.enum(["append", "replace", "upsert"]).default("append"),
   arriving: arrivingSchema.optional(),
+  gone: goneSchema
+    .optional()
+    .describe("Each delivery is all there is: what becomes of rows whose key no longer comes; they stay unless said"),
   undo: z
     .boolean()
     .optional()

@@ -9,6 +9,7 @@ import { survivorshipPart } from "../match/keep/index.ts";
 import { afterFault } from "./after.ts";
 import { ALL_FIELDS, arrivingOf } from "./arriving.ts";
 import { isBetween, isUnique, type Plan } from "./document.ts";
+import { goneFields } from "./gone.ts";
 import { namedOf, parameterFault } from "./parameters.ts";
 import type { Field } from "./types.ts";
 
@@ -34,6 +35,7 @@ export function faultsOf(plan: Plan): Fault[] {
     gateFaults,
     afterFaults,
     loadFaults,
+    goneFaults,
   ].flatMap((of) => of(about));
 }
 
@@ -258,5 +260,33 @@ function loadFaults(about: About): Fault[] {
       `${f.name} must not be empty, so no text can mean that it is left: a new row would have nothing there.`,
     );
   }
+  return faults;
+}
+
+function goneFaults(about: About): Fault[] {
+  const { load, match } = about.plan;
+  const { gone, key, mode } = load;
+  if (!gone) return [];
+  const path = (at: string): Path => ["load", "gone", at];
+  const faults = goneFields(gone).flatMap(({ name, at }) => about.unknown([name], path(at)));
+  if (mode !== "upsert" || key.length === 0) {
+    faults.push({ path: path("do"), message: "Which rows no longer come can be told of an upsert by a key alone." });
+  }
+  if (match) {
+    faults.push({
+      path: path("do"),
+      message:
+        "Where records are matched, one may have come as part of another: rows that no longer come can't be told.",
+    });
+  }
+  if (gone.do !== "mark") return faults;
+  const field = about.field(gone.field);
+  if (!field) return faults;
+  const wrong = (message: string): void =>
+    void faults.push({ path: path("field"), message: `${field.name} ${message}` });
+  if (field.type !== "date") wrong("must be of the type date: it gets the day of the load.");
+  if (key.includes(field.name)) wrong("is of the key, which never changes.");
+  if (field.required) wrong("must not be required: it is empty as long as a record comes.");
+  if (load.arriving?.[field.name]) wrong("has a rule for arriving cells: it is cleared whenever the key comes again.");
   return faults;
 }

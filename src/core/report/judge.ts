@@ -3,6 +3,7 @@ import { counted, listed } from "../kernel/problem.ts";
 import { driftPolicy, type Drift } from "./drift.ts";
 import type { Plan } from "../plan/document.ts";
 import { gateName, gatePartOf } from "../gate/index.ts";
+import { goneShare } from "../gate/gone-share.ts";
 import { loadedBefore, loadedBeforeGate } from "../gate/loaded-before.ts";
 import type { Judged, Measured } from "../gate/part.ts";
 import { doubtWords } from "../read/doubt.ts";
@@ -55,6 +56,9 @@ function judgePlanned(plan: Plan, measured: Measured): GateResult[] {
     const { limit, ...options } = gate;
     results.push({ gate: gateName(gate), ...gatePartOf(limit).judge(options, measured) });
   }
+  const { gone } = plan.load;
+  if (gone && !plan.gates.some((g) => g.limit === goneShare.id))
+    results.push({ gate: goneShare.id, ...goneShare.judge({ over: gone.at_most }, measured) });
   return results;
 }
 

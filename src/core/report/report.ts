@@ -1,6 +1,6 @@
 import { printCheck, readCheck } from "../check/identity.ts";
 import { judgeGates, type GateResult } from "./judge.ts";
-import type { HistoryEntry, ControlText, LoadedBefore, Figure } from "../gate/part.ts";
+import type { ControlText, Figure, GoneRows, HistoryEntry, LoadedBefore } from "../gate/part.ts";
 import { assertCloses, type Balance } from "../kernel/ledger.ts";
 import { findDrift, type Drift } from "./drift.ts";
 import type { LookUpCounts } from "../lookup/compile.ts";
@@ -42,6 +42,8 @@ export interface LoadReport {
   /** Cells that did not change what the target had, by the plan's rules for arriving cells. */
   readonly kept?: readonly KeptCells[];
   readonly loadedBefore?: LoadedBefore;
+  /** Rows of the target that did not come, where the plan looks for them. */
+  readonly gone?: GoneRows;
   readonly reconciliation?: Reconciliation;
   /** Held records of earlier loads that came back with this one; absent where none did. */
   readonly returned?: ReturnedCounts;
@@ -126,6 +128,7 @@ export interface ReportInput {
   readonly controls?: readonly ControlText[];
   readonly received?: Date | null;
   readonly kept?: readonly KeptCells[];
+  readonly gone?: GoneRows | null;
   readonly loadedBefore?: LoadedBefore | null;
   readonly reconciliation?: Reconciliation | null;
   readonly returned?: ReturnedCounts | null;
@@ -200,6 +203,7 @@ export function makeReport(input: ReportInput): LoadReport {
       controls: input.controls ?? [],
       received: input.received ?? null,
       loadedBefore: input.loadedBefore ?? null,
+      gone: input.gone ?? null,
     }),
     drift,
     files,
@@ -208,6 +212,7 @@ export function makeReport(input: ReportInput): LoadReport {
     ...(input.figures && input.figures.length > 0 ? { figures: input.figures } : {}),
     ...(input.matches ? { matches: input.matches } : {}),
     ...(input.kept && input.kept.length > 0 ? { kept: input.kept } : {}),
+    ...(input.gone ? { gone: input.gone } : {}),
     ...(input.loadedBefore ? { loadedBefore: input.loadedBefore } : {}),
     ...(input.reconciliation ? { reconciliation: input.reconciliation } : {}),
     ...(input.returned ? { returned: input.returned } : {}),

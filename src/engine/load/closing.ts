@@ -3,6 +3,7 @@ import type { TableRule } from "@/core/interop/table.ts";
 import { BYTE, addToBalance, assertCloses, emptyBalance, type Balance } from "@/core/kernel/ledger.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import type { KeptCells } from "@/core/plan/arriving.ts";
+import type { GoneRows } from "@/core/gate/part.ts";
 import { makeReport, type Reconciliation, type ReturnedCounts } from "@/core/report/report.ts";
 import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
 import { endLoad } from "@/store/loads.ts";
@@ -20,6 +21,7 @@ import { Writing, lockTarget } from "../writing/writing.ts";
 import { Cancelled, type Attempted } from "./attempted.ts";
 import { holdBetween } from "./between.ts";
 import { IntoTarget } from "./into-target.ts";
+import { GoneFromTarget } from "./gone.ts";
 import { Holding } from "./quarantine.ts";
 import type { Rerun } from "./rerun.ts";
 import { absentFields, findBroken, findLoadedBefore, findTaken, holdFiles, type StagedLoad } from "./staged.ts";
@@ -61,6 +63,8 @@ export class Closing {
   private kept: KeptCells[] = [];
   private reconciliation: Reconciliation | null = null;
   private returned: ReturnedCounts | null = null;
+  private gone: GoneFromTarget | null = null;
+  private goneRows: GoneRows | null = null;
 
   constructor(
     private readonly of: Attempted,
@@ -83,6 +87,7 @@ export class Closing {
       // Compiling statements takes longer here than it saves.
       await client.query("set local jit = off");
       const exists = await lockTarget(client, load.feed, plan, this.trial ? "the feed" : undefined);
+      if (exists) await this.lookForGone();
       await this.holdLate(exists);
       const stopped = this.report().gates.some((g) => !g.passed) && load.letThrough === null;
       const writing = this.trial || stopped ? null : await this.beginWriting();
@@ -131,6 +136,18 @@ export class Closing {
       kept: this.kept,
       reconciliation: this.reconciliation,
       returned: this.returned,
+      gone: this.goneRows,
+    });
+  }
+
+  /** Rows of the target that did not come, before any record is taken out of staging: what is held has come too. */
+  private async lookForGone(): Promise<void> {
+    const { client, id, load, compiled, clock } = this.of;
+    if (!compiled.plan.load.gone) return;
+    await clock.timed("rows that no longer come", async () => {
+      const tables = { staging: staging(id), stagingHeld: stagingHeld(id) };
+      this.gone = await GoneFromTarget.look({ client, feed: load.feed, compiled, ...tables });
+      this.goneRows = (await this.gone?.count()) ?? null;
     });
   }
 
@@ -262,8 +279,10 @@ export class Closing {
       await alterTarget(client, plan);
       if (plan.load.mode !== "upsert") return await into.add();
       // The ledger and the staged records are as they were committed where nothing was held or merged since.
-      const asCommitted = this.heldLate === 0 && !plan.match;
+      const asCommitted = this.heldLate === 0 && !plan.match && !this.gone;
+      await this.gone?.expect(expected);
       this.kept = await into.upsert(await this.meeting(), asCommitted ? db : null);
+      await this.gone?.write(writing);
     });
     this.reconciliation = await clock.timed("reconciliation", async () =>
       reconcile(writing, staging(id), await expected.settle(client)),

@@ -44,6 +44,7 @@ export function RunDesk({
   const { busy, problem, act: run } = useAct();
   const deliveries = data?.deliveries ?? [];
   const picked = deliveries.filter((d) => telling.chosen.has(d.id) && d.kept);
+  const many = counted(picked.length, "delivery", "deliveries");
   const newer = newerThanChosen(telling.chosen, deliveries);
   const ready = picked.length > 0 && !busy && (offCount(telling) === 0 || telling.reason.trim() !== "");
   const begin = (kind: "trial" | "load"): void =>
@@ -54,9 +55,14 @@ export function RunDesk({
   return (
     <>
       <div className="flex flex-wrap items-end justify-between gap-4 border-b border-[var(--ink)] pb-3">
-        <label className="flex items-center gap-2">
+        <label className="flex items-center gap-2 whitespace-nowrap">
           deliveries since
-          <input type="date" className="input input-sm w-40" value={since} onChange={(e) => setSince(e.target.value)} />
+          <input
+            type="date"
+            className="input input-sm w-40 text-sm"
+            value={since}
+            onChange={(e) => setSince(e.target.value)}
+          />
           {since && (
             <button type="button" className="plain" onClick={() => setSince("")}>
               all
@@ -65,10 +71,10 @@ export function RunDesk({
         </label>
         <div className="flex gap-2">
           <button type="button" className="btn btn-line" disabled={!ready} onClick={() => begin("load")}>
-            Load {counted(picked.length, "delivery", "deliveries")} again
+            {picked.length > 0 ? `Load ${many} again` : "Load again"}
           </button>
           <button type="button" className="btn btn-primary" disabled={!ready} onClick={() => begin("trial")}>
-            Try {counted(picked.length, "delivery", "deliveries")}
+            {picked.length > 0 ? `Try ${many}` : "Try"}
           </button>
         </div>
       </div>
@@ -82,7 +88,7 @@ export function RunDesk({
       )}
       <div className="mt-3 grid grid-cols-1 gap-8 lg:grid-cols-[minmax(0,1fr)_22rem]">
         <DeliveryTable
-          deliveries={deliveries}
+          deliveries={deliveries.toReversed()}
           waiting={data === undefined && !error}
           version={version}
           chosen={telling.chosen}

@@ -4,7 +4,7 @@ import type { LoadReport } from "@/core/report/report.ts";
 import type { TrialBefore } from "@/store/load-history.ts";
 import { Mark } from "../kit/mark.tsx";
 import { OUTCOME_CLASS, grouped, recordsHref } from "../kit/words.ts";
-import { returnedWords } from "./load-words.ts";
+import { goneRowsWords, returnedWords } from "./load-words.ts";
 
 /** Every record that was read, by what became of it; and what has become of the held ones since. */
 export function LoadBalance({
@@ -59,6 +59,7 @@ export function LoadBalance({
           {grouped(stillHeld)} {stillHeld === 1 ? "is" : "are"} in the quarantine.
         </p>
       )}
+      {report.gone && <p className="faint">{goneRowsWords(report.gone, would)}</p>}
       {report.returned && <p className="faint">{returnedWords(report.returned)}</p>}
     </div>
   );

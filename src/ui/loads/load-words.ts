@@ -1,3 +1,4 @@
+import type { GoneRows } from "@/core/gate/part.ts";
 import { counted, grouped } from "@/core/kernel/problem.ts";
 import type { LoadReport } from "@/core/report/report.ts";
 import { loadedOf } from "@/core/report/strata.ts";
@@ -57,4 +58,18 @@ export function returnedWords({ accepted, again }: NonNullable<LoadReport["retur
       : "",
   ].filter((p) => p !== "");
   return `It brought back ${counted(accepted + again, "record")} that earlier loads held: ${parts.join(", ")}.`;
+}
+
+/** What became, or would become, of the target's rows that did not come. */
+export function goneRowsWords({ did, rows, of, referred, unsure, left }: GoneRows, would: boolean): string {
+  const which = `${grouped(rows)} of ${counted(of, "row")} of the target did not come`;
+  if (rows === 0) return `All ${counted(of, "row")} of the target that were looked for came.`;
+  if (left) {
+    const held = unsure === 1 ? "1 held record has no sound key" : `${grouped(unsure)} held records have no sound key`;
+    return `${which}; they are left as they are, as ${held} and any of them may be theirs.`;
+  }
+  const done = did === "remove" ? "removed" : "marked";
+  const n = rows - (did === "remove" ? referred : 0);
+  const kept = did === "remove" && referred > 0 ? `, ${grouped(referred)} left, as other tables refer to them` : "";
+  return `${which}: ${grouped(n)} ${would ? `would be ${done}` : done}${kept}.`;
 }

@@ -4,6 +4,7 @@ import { withoutArriving } from "@/core/plan/arriving.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { ArrivingTable } from "./load/arriving-table.tsx";
 import { AfterList } from "./load/after-list.tsx";
+import { GonePanel } from "./load/gone-panel.tsx";
 import { GateList } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";
 import { ParameterList } from "./load/parameter-list.tsx";
@@ -49,9 +50,10 @@ export function LoadStage({ plan, change }: StageProps) {
             className="select select-sm"
             value={load.mode}
             onChange={(e) => {
-              const { whole_record: _, arriving, ...others } = load;
+              const { whole_record: _, arriving, gone, ...others } = load;
               const mode = e.target.value as Plan["load"]["mode"];
-              change({ ...plan, load: { ...others, mode, ...(mode === "upsert" && arriving ? { arriving } : {}) } });
+              const ofUpsert = { ...(arriving ? { arriving } : {}), ...(gone ? { gone } : {}) };
+              change({ ...plan, load: { ...others, mode, ...(mode === "upsert" ? ofUpsert : {}) } });
             }}
           >
             <option value="append">append: add; a key that is there already is held</option>
@@ -104,7 +106,12 @@ export function LoadStage({ plan, change }: StageProps) {
             </span>
           </label>
         )}
-        {load.mode === "upsert" && load.key.length > 0 && <ArrivingTable plan={plan} change={change} />}
+        {load.mode === "upsert" && load.key.length > 0 && (
+          <>
+            {!plan.match && <GonePanel plan={plan} change={change} />}
+            <ArrivingTable plan={plan} change={change} />
+          </>
+        )}
         <label className="mt-3 flex items-center gap-2">
           <input
             type="checkbox"
