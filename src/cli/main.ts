@@ -232,6 +232,8 @@ program
   .option("--records <n>", "a file has no more records", wholeNumber)
   .option("--megabytes <n>", "a new file is begun once one is so large", wholeNumber)
   .option("--name <pattern>", "names of the files: {feed}, {load}, {day}, {n}")
+  .option("--delimiter <text>", "delimited text: what stands between cells")
+  .option("--encoding <name>", "delimited text: its encoding, such as windows-1252; UTF-8 unless said")
   .option("--load <load>", "only rows that this load wrote last", wholeNumber)
   .option("--accepted <load>", "instead, what this load accepted, as it made it", wholeNumber)
   .action(async (feed: string, path: string, flags: OutFlags) => {

@@ -15,6 +15,8 @@ export interface OutFlags {
   readonly records?: number;
   readonly megabytes?: number;
   readonly name?: string;
+  readonly delimiter?: string;
+  readonly encoding?: string;
   readonly load?: number;
   readonly accepted?: number;
 }
@@ -48,6 +50,8 @@ export async function out(feed: string, path: string, flags: OutFlags): Promise<
       records: flags.records,
       bytes: flags.megabytes === undefined ? undefined : flags.megabytes * 1_000_000,
       name: flags.name,
+      delimiter: flags.delimiter?.replaceAll("\\t", "\t"),
+      encoding: flags.encoding,
       load,
       accepted: flags.accepted !== undefined,
     });

@@ -14,6 +14,7 @@ import type { Alterations } from "@/engine/writing/alterations.ts";
 import type { Expiring } from "@/store/retention.ts";
 import type { Feed, PlanVersion } from "@/store/feeds.ts";
 import type { Source } from "@/store/sources.ts";
+import { ENCODINGS } from "@/core/read/encoding/names.ts";
 import { answerOf, declare } from "./declare.ts";
 
 const feed = { feed: z.string().describe("The feed's name") };
@@ -51,6 +52,8 @@ export const recordsOut = declare("GET /api/feeds/{feed}/out", {
     ...outRows,
     records: z.coerce.number().int().min(1).max(1_000_000_000).optional().describe("A file has no more records"),
     name: z.string().min(1).max(150).optional().describe("A pattern of names: {feed}, {load}, {day}, {n}"),
+    delimiter: z.string().min(1).max(20).optional().describe("Of delimited text: what stands between cells"),
+    encoding: z.enum(ENCODINGS).optional().describe("Of delimited text: its encoding; UTF-8 unless said"),
   },
   gives: "application/octet-stream",
   problems: ["out-unfit", "no-target", "busy"],

@@ -7,6 +7,7 @@ import * as loads from "./loads.ts";
 import * as matches from "./matches.ts";
 import * as quarantine from "./quarantine.ts";
 import * as references from "./references.ts";
+import * as runs from "./runs.ts";
 import * as store from "./store.ts";
 import * as writings from "./writings.ts";
 
@@ -20,6 +21,7 @@ const compareText = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 
 export const ROUTES: readonly { readonly group: string; readonly routes: readonly Declared[] }[] = [
   { group: "Feeds and plans", of: feeds },
   { group: "Deliveries and profiles", of: deliveries },
+  { group: "Runs again", of: runs },
   { group: "Loads", of: loads },
   { group: "Writings", of: writings },
   { group: "Quarantine", of: quarantine },

@@ -41,6 +41,14 @@ describe("what a person has chosen of records on their way out", () => {
     expect(shellWords("seeds", all, "parquet")).toBe(
       "sieve out seeds seeds-out/ --format parquet --gzip --partition partner,collected_on:month --records 1000 --load 7 --name 'all {n}'",
     );
+    expect(shellWords("seeds", { ...plain, delimiter: "|", encoding: "windows-1252" }, "csv")).toBe(
+      "sieve out seeds seeds.csv --delimiter '|' --encoding windows-1252",
+    );
+    expect(outQuery({ ...plain, delimiter: ";", encoding: "utf-16le" })).toEqual({
+      format: "csv",
+      delimiter: ";",
+      encoding: "utf-16le",
+    });
     expect(shellWords("seeds", { ...all, name: "it's" }, "parquet")).toContain("--name 'it'\\''s'");
   });
 });

@@ -1,3 +1,4 @@
+import avro from "avsc";
 import { parse as parseCsv } from "csv-parse/sync";
 import { parquetReadObjects } from "hyparquet";
 import { strFromU8, unzipSync } from "fflate";
@@ -5,6 +6,7 @@ import { SaxesParser } from "saxes";
 import { describe, expect, it } from "vitest";
 import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/plan/types.ts";
+import { decodeText } from "@/core/read/encoding/decode.ts";
 import { outputOf } from "@/core/write/records/index.ts";
 import { OUTPUTS } from "@/core/write/records/parts.ts";
 import { jsonOf, textOfValue } from "@/core/write/records/typed.ts";
@@ -64,7 +66,7 @@ describe("every format", () => {
     // Lists of a JSON, XML or Parquet file come joined by the mark that the contract knows.
     const { bytes, values } = await written(id);
     const again = { ...plan, read: { as: /csv|tsv/.test(id) ? "delimited" : id } as never };
-    const documents = { json: true, "json-lines": true, parquet: true, xml: true } as Record<string, boolean>;
+    const documents = { json: true, "json-lines": true, parquet: true, avro: true, xml: true } as Record<string, boolean>;
     const { records } = await siftAll(
       {
         ...again,
@@ -254,6 +256,86 @@ describe("read by other readers", () => {
       file: big.buffer.slice(big.byteOffset, big.byteOffset + big.length) as ArrayBuffer,
     });
     expect([rows.length, rows[44_999]]).toEqual([45_000, { n: 44_999n }]);
+  });
+});
+
+describe("Avro", () => {
+  /** Records as the library's own decoder gives them. */
+  async function decoded(bytes: Uint8Array): Promise<Record<string, unknown>[]> {
+    const decoder = new avro.streams.BlockDecoder();
+    const found: Record<string, unknown>[] = [];
+    decoder.on("data", (record: Record<string, unknown>) => found.push({ ...record }));
+    const ended = new Promise((resolve, reject) => decoder.on("end", resolve).on("error", reject));
+    decoder.end(Buffer.from(bytes));
+    await ended;
+    return found;
+  }
+
+  it("is typed and exact, and read by another decoder, in blocks", async () => {
+    // That decoder reads no whole numbers past 2^53.
+    const own = planOf(FIELDS.filter((f) => f.name !== "n" && f.name !== "at"));
+    const [first, second, third] = await decoded((await written("avro", own)).bytes);
+    expect(first).toMatchObject({
+      id: 'a "b", <c> & d',
+      wild: true,
+      day: 20604,
+      tags: ["elm", "ash"],
+      counts: ["3", "1"],
+    });
+    const units = (value: unknown): bigint =>
+      BigInt.asIntN(
+        128,
+        BigInt(`0x${(value as Buffer).toString("hex").padStart(32, (value as Buffer)[0]! > 127 ? "f" : "0")}`),
+      );
+    expect(units(first!["g"])).toBe(123456789012345678900123456789n);
+    expect(units(first!["price"])).toBe(12345000n);
+    expect(units(second!["g"])).toBe(-5000000000n);
+    expect(second).toMatchObject({ tags: ["a;b", " x"], ref: null, counts: null });
+    expect(third).toMatchObject({ id: "Zoë 🌱", g: null, wild: null });
+    const many = csv(`n\n${Array.from({ length: 4_500 }, (_, i) => i - 2000).join("\n")}\n`);
+    const numbers = await decoded((await written("avro", planOf([{ name: "n", type: "integer" }]), many)).bytes);
+    expect([numbers.length, numbers[0], numbers[4_499]]).toEqual([4_500, { n: -2000 }, { n: 2_499 }]);
+  });
+
+  it.each(["0", "1", "-1", "127", "128", "-128", "-129", "255", "256", "-32768", "99999999999999999999"])(
+    "keeps %s as a decimal",
+    async (n) => {
+      const own = planOf([{ name: "n", type: "decimal", precision: 30, scale: 0 }]);
+      const { bytes } = await written("avro", own, csv(`n\n${n}\n`));
+      const again = await siftAll({ ...own, read: { as: "avro" } }, [{ name: "a.avro", bytes }]);
+      expect(again.records[0]!.values).toEqual([n]);
+    },
+  );
+});
+
+describe("delimited text in another encoding", () => {
+  const own = planOf([
+    { name: "a", type: "text" },
+    { name: "b", type: "text" },
+  ]);
+  const bytesOf = (encoding: string, delimiter: string | undefined, ...rows: string[][]): Uint8Array => {
+    const writer = OUTPUTS[0]!.open(own.contract.fields, "x", { encoding, delimiter });
+    const parts = rows.map((r) => {
+      writer.add(r);
+      return writer.take();
+    });
+    writer.end();
+    return Buffer.concat([...parts, writer.take()]);
+  };
+
+  it("has every letter of it, and any delimiter", () => {
+    const bytes = bytesOf("windows-1252", ";", ["Zoë; x", "“€”"], ["a,b", ""]);
+    expect(decodeText(bytes, "windows-1252")).toBe('a;b\r\n"Zoë; x";“€”\r\na,b;\r\n');
+    const wide = bytesOf("utf-16le", undefined, ["ą", "z"], ["č", ""]);
+    expect([wide[0], wide[1]]).toEqual([0xff, 0xfe]);
+    expect(new TextDecoder("utf-16le").decode(wide)).toBe("a,b\r\ną,z\r\nč,\r\n");
+    expect(new TextDecoder().decode(bytesOf("utf-8", "||", ["x", "y"]))).toBe("a||b\r\nx||y\r\n");
+  });
+
+  it("is refused where a letter would be lost, and where there is no such encoding", () => {
+    expect(() => bytesOf("windows-1252", undefined, ["Łódź", ""])).toThrow("“Ł” can't be written in windows-1252.");
+    expect(() => bytesOf("windows-1250", undefined, ["Łódź", ""])).not.toThrow();
+    expect(() => bytesOf("utf-9", undefined)).toThrow("There is no encoding “utf-9” to write.");
   });
 });
 

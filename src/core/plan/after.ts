@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { fileName, usualName } from "../write/files/name.ts";
 import { readPartitions } from "../write/files/partition.ts";
+import { ENCODINGS } from "../read/encoding/names.ts";
 import { OUTPUT_IDS, outputCalled } from "../write/records/index.ts";
 import { plainNameSchema } from "./name.ts";
 import { valuesOf, type Parameter } from "./parameters.ts";
@@ -60,6 +61,8 @@ export const afterSchema = z.discriminatedUnion("do", [
       .optional()
       .describe("Fields by which records go into folders: `partner,collected_on:month`"),
     records: z.int().min(1).optional().describe("A file has no more records than this"),
+    delimiter: z.string().min(1).max(20).optional().describe("Of delimited text: what stands between cells"),
+    encoding: z.enum(ENCODINGS).optional().describe("Of delimited text: its encoding; UTF-8 unless said"),
     name: z
       .string()
       .min(1)
@@ -119,6 +122,9 @@ export function afterFault(
   if (action.do !== "file") return null;
   try {
     readPartitions(action.partition ?? "", plan.contract.fields);
+    const part = outputCalled(action.format);
+    if (!part.delimited && (action.delimiter ?? action.encoding) !== undefined)
+      return `${part.title} has no delimiter and no encoding to choose.`;
     fileName(action.name ?? usualName(1), { feed: plan.feed, load: "1", day: "2026-01-01", ...valuesOf(plan) }, null);
     return null;
   } catch (error) {

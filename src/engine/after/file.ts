@@ -12,13 +12,15 @@ export async function writeFiles(
   load: Load,
   out: string,
 ): Promise<string> {
-  const { format, gzip, partition, records, name } = action;
+  const { format, gzip, partition, records, name, delimiter, encoding } = action;
   const outgoing = await outOf(db, load.feed, {
     format,
     gzip,
     partition,
     records,
     name,
+    delimiter,
+    encoding,
     load: load.id,
     accepted: true,
   });

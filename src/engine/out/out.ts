@@ -1,6 +1,10 @@
 import { manifestOf, type Manifest } from "@/core/interop/manifest.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { valuesOf } from "@/core/plan/parameters.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
+import { encoderOf } from "@/core/write/encode.ts";
+import { outputCalled } from "@/core/write/records/index.ts";
+import type { TextSettings } from "@/core/write/records/part.ts";
 import { usualName } from "@/core/write/files/name.ts";
 import { readPartitions } from "@/core/write/files/partition.ts";
 import type { Db } from "@/store/db.ts";
@@ -23,10 +27,35 @@ export interface OutAsked {
   readonly bytes?: number | undefined;
   /** A pattern of the files' names, without their ending. */
   readonly name?: string | undefined;
+  /** What stands between cells of delimited text, and its encoding. */
+  readonly delimiter?: string | undefined;
+  readonly encoding?: string | undefined;
   /** Only what this load wrote last, or, of `accepted`, what this load accepted. */
   readonly load?: number | undefined;
   /** What the load accepted, as it made it, instead of what the target has now. */
   readonly accepted?: boolean | undefined;
+}
+
+/** How delimited text is written. Throws `out-unfit` where the format is another, or can't be written so. */
+function textOf({ format, delimiter, encoding }: OutAsked): TextSettings | undefined {
+  if (delimiter === undefined && encoding === undefined) return undefined;
+  const part = outputCalled(format);
+  if (!part.delimited) {
+    throw new SieveError(
+      "out-unfit",
+      `${part.title} has no ${delimiter === undefined ? "encoding" : "delimiter"} to choose.`,
+      {
+        hint: "Leave it out, or take CSV.",
+      },
+    );
+  }
+  if (delimiter !== undefined && /["\r\n]|^$/.test(delimiter)) {
+    throw new SieveError("out-unfit", "A delimiter is not empty, and has no quotes and no line ends.", {
+      hint: "Take a comma, a semicolon, a tab or a bar.",
+    });
+  }
+  if (encoding !== undefined) encoderOf(encoding);
+  return { delimiter, encoding };
 }
 
 const MANIFEST = "manifest.json";
@@ -57,6 +86,7 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
     records: asked.records,
     bytes: asked.bytes,
     name: asked.name ?? usualName(asked.load),
+    text: textOf(asked),
   };
   const made = new Date();
   const about = {

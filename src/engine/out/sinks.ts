@@ -6,7 +6,7 @@ import { Output } from "./output.ts";
 import type { FileSink, Sink } from "./write-out.ts";
 
 /** Names that have their content compressed already. */
-const PACKED = /\.(gz|parquet|xlsx)$/;
+const PACKED = /\.(gz|parquet|avro|xlsx)$/;
 /** What an archive without the extension for large ones may have. */
 const MOST_ARCHIVE = 4_000_000_000;
 

@@ -7,7 +7,7 @@ import type { Field } from "@/core/plan/types.ts";
 import { fileName, type AboutFile } from "@/core/write/files/name.ts";
 import { folderOf, type Partition } from "@/core/write/files/partition.ts";
 import { outputCalled } from "@/core/write/records/index.ts";
-import type { RecordWriter } from "@/core/write/records/part.ts";
+import type { RecordWriter, TextSettings } from "@/core/write/records/part.ts";
 
 /** Records between two looks at what a file has come to. */
 const STRETCH = 500;
@@ -28,6 +28,7 @@ export interface OutSpec {
   readonly bytes?: number | undefined;
   /** A pattern of the files' names, without their ending. */
   readonly name: string;
+  readonly text?: TextSettings | undefined;
 }
 
 /** A file that is being written. */
@@ -159,7 +160,7 @@ export async function writeOut(
     }
     const name = `${fileName(spec.name, about, several ? begun : null)}.${endingOf(spec)}`;
     const path = at === "" ? name : `${at}/${name}`;
-    const file = new OpenFile(path, part.open(fields, about.feed), await sink.open(path), spec.gzip);
+    const file = new OpenFile(path, part.open(fields, about.feed, spec.text), await sink.open(path), spec.gzip);
     open.set(at, file);
     return file;
   };

@@ -1,3 +1,4 @@
+import type { Encoding } from "@/core/read/encoding/names.ts";
 import { usualName } from "@/core/write/files/name.ts";
 import type { Partition } from "@/core/write/files/partition.ts";
 
@@ -9,6 +10,9 @@ export interface OutChoice {
   readonly records?: number | undefined;
   readonly load?: number | undefined;
   readonly name?: string | undefined;
+  /** Of delimited text. */
+  readonly delimiter?: string | undefined;
+  readonly encoding?: Encoding | undefined;
 }
 
 const partitionText = (partitions: readonly Partition[]): string =>
@@ -22,8 +26,10 @@ export function outQuery(choice: OutChoice): {
   records?: number;
   load?: number;
   name?: string;
+  delimiter?: string;
+  encoding?: Encoding;
 } {
-  const { format, gzip, partitions, records, load, name } = choice;
+  const { format, gzip, partitions, records, load, name, delimiter, encoding } = choice;
   return {
     format,
     ...(gzip && { gzip: "true" as const }),
@@ -31,6 +37,8 @@ export function outQuery(choice: OutChoice): {
     ...(records !== undefined && { records }),
     ...(load !== undefined && { load }),
     ...(name !== undefined && { name }),
+    ...(delimiter !== undefined && { delimiter }),
+    ...(encoding !== undefined && { encoding }),
   };
 }
 
@@ -59,7 +67,7 @@ const shellWord = (word: string): string => (/^[\w.,:/=-]+$/.test(word) ? word :
 
 /** The command that writes the same files. */
 export function shellWords(feed: string, choice: OutChoice, ending: string): string {
-  const { format, gzip, partitions, records, load, name } = choice;
+  const { format, gzip, partitions, records, load, name, delimiter, encoding } = choice;
   const several = isSeveral(choice);
   const words = ["sieve", "out", feed, several ? `${feed}-out/` : `${feed}.${endingOf(choice, ending)}`];
   if (several || format === "csv-for-spreadsheets") words.push("--format", format);
@@ -68,5 +76,7 @@ export function shellWords(feed: string, choice: OutChoice, ending: string): str
   if (records !== undefined) words.push("--records", String(records));
   if (load !== undefined) words.push("--load", String(load));
   if (name !== undefined && several) words.push("--name", name);
+  if (delimiter !== undefined) words.push("--delimiter", delimiter === "\t" ? "\\t" : delimiter);
+  if (encoding !== undefined) words.push("--encoding", encoding);
   return words.map(shellWord).join(" ");
 }

@@ -3,6 +3,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { X } from "lucide-react";
+import { ENCODING_GROUPS, type Encoding } from "@/core/read/encoding/names.ts";
 import { usualName } from "@/core/write/files/name.ts";
 import { PERIODS, type Partition, type Period } from "@/core/write/files/partition.ts";
 import { countOut } from "@/routes/feeds.ts";
@@ -16,6 +17,8 @@ interface Format {
   readonly id: string;
   readonly title: string;
   readonly ending: string;
+  /** It is delimited text. */
+  readonly delimited: boolean;
 }
 
 /** In what form rows go out, how many they are, and where to get them. */
@@ -58,7 +61,11 @@ export function RecordsOut({
             id="out-format"
             className="select select-sm max-w-56"
             value={choice.format}
-            onChange={(e) => set({ format: e.target.value })}
+            onChange={(e) => {
+              const next = formats.find((f) => f.id === e.target.value)!;
+              // What only delimited text has is not taken along to another format.
+              set({ format: next.id, ...(next.delimited ? {} : { delimiter: undefined, encoding: undefined }) });
+            }}
           >
             {formats.map((f) => (
               <option key={f.id} value={f.id}>
@@ -76,6 +83,7 @@ export function RecordsOut({
             compress each file (gzip)
           </label>
         </dd>
+        {format.delimited && <TextChoice choice={choice} set={set} />}
         <dt>
           <label htmlFor="out-load">Rows</label>
         </dt>
@@ -216,5 +224,48 @@ export function RecordsOut({
         )}
       </section>
     </div>
+  );
+}
+
+/** What stands between cells of delimited text, and its encoding. */
+function TextChoice({ choice, set }: { choice: OutChoice; set: (some: Partial<OutChoice>) => void }) {
+  return (
+    <>
+      <dt>
+        <label htmlFor="out-delimiter">Between cells</label>
+      </dt>
+      <dd>
+        <select
+          id="out-delimiter"
+          className="select select-sm max-w-56"
+          value={choice.delimiter ?? ""}
+          onChange={(e) => set({ delimiter: e.target.value === "" ? undefined : e.target.value })}
+        >
+          <option value="">as usual: {choice.format === "tsv" ? "tab" : "comma"}</option>
+          <option value=";">semicolon</option>
+          <option value="|">bar</option>
+        </select>
+      </dd>
+      <dt>
+        <label htmlFor="out-encoding">Encoding</label>
+      </dt>
+      <dd>
+        <select
+          id="out-encoding"
+          className="select select-sm max-w-56"
+          value={choice.encoding ?? ""}
+          onChange={(e) => set({ encoding: e.target.value === "" ? undefined : (e.target.value as Encoding) })}
+        >
+          <option value="">utf-8, which has every character</option>
+          {ENCODING_GROUPS.map(({ title, encodings }) => (
+            <optgroup key={title} label={title}>
+              {encodings.map((e) => (
+                <option key={e}>{e}</option>
+              ))}
+            </optgroup>
+          ))}
+        </select>
+      </dd>
+    </>
   );
 }

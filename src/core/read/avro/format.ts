@@ -5,6 +5,7 @@ import { type Value } from "../documents.ts";
 import { MOST_EMPTY, walkOf, type Walk } from "./bounds.ts";
 import type { FormatPart, SourceFile } from "../part.ts";
 import { ROWS_TOGETHER, type CellValue } from "../builder.ts";
+import { LONG } from "../../write/records/avro-long.ts";
 import { DocumentReader, cellOf, opened } from "../json/format.ts";
 import { type Show, flatFields, isPlain, shower } from "./show.ts";
 import { Bytes, broken, unpackBlock, writeLong } from "./bytes.ts";
@@ -19,20 +20,6 @@ export const avroFormat: FormatPart = {
     yield opened(source, "avro", settings, context, documents, readAvro(source, documents));
   },
 };
-
-/** 64-bit whole numbers, exactly. */
-const longType = avro.types.LongType.__with({
-  fromBuffer: (buffer: Buffer) => buffer.readBigInt64LE(),
-  toBuffer: (n: bigint) => {
-    const buffer = Buffer.alloc(8);
-    buffer.writeBigInt64LE(n);
-    return buffer;
-  },
-  fromJSON: BigInt,
-  toJSON: Number,
-  isValid: (n: unknown) => typeof n === "bigint",
-  compare: (a: bigint, b: bigint) => (a === b ? 0 : a < b ? -1 : 1),
-});
 
 async function* readAvro(source: SourceFile, documents: DocumentReader): AsyncGenerator<Block> {
   const bytes = new Bytes(source);
@@ -71,7 +58,7 @@ interface Head {
 }
 
 /** How types are made of schemas: each with a registry of its own, which names are put into. */
-const withLongs = () => ({ registry: { long: longType }, wrapUnions: false });
+const withLongs = () => ({ registry: { long: LONG }, wrapUnions: false });
 
 async function readHead(bytes: Bytes): Promise<Head> {
   const magic = await bytes.take(4);

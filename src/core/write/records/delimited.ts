@@ -1,4 +1,5 @@
 import { csvRow } from "../csv.ts";
+import { encoderOf } from "../encode.ts";
 import type { OutputPart } from "./part.ts";
 import { textWriter } from "./part.ts";
 import { textOfValue } from "./typed.ts";
@@ -13,21 +14,17 @@ const of = <Id extends string>(
   id,
   title,
   extensions,
-  open: (fields) =>
-    textWriter(
-      csvRow(
-        fields.map((f) => f.name),
-        guard,
-        delimiter,
-      ),
-      (values) =>
-        csvRow(
-          values.map((v, f) => textOfValue(fields[f]!, v)),
-          guard,
-          delimiter,
-        ),
+  delimited: true,
+  open(fields, _name, text = {}) {
+    const between = text.delimiter ?? delimiter;
+    const row = (values: readonly string[]): string => csvRow(values, guard, between);
+    return textWriter(
+      row(fields.map((f) => f.name)),
+      (values) => row(values.map((v, f) => textOfValue(fields[f]!, v))),
       "",
-    ),
+      encoderOf(text.encoding ?? "utf-8"),
+    );
+  },
 });
 
 /** Delimited text (RFC 4180), exact: for programs, not for spreadsheets. */

@@ -1,3 +1,4 @@
+import { utf8 } from "../../kernel/bytes.ts";
 import type { Field } from "../../plan/types.ts";
 
 /** Writes records of a contract, one after the other, in memory that does not grow with them. */
@@ -16,8 +17,18 @@ export interface OutputPart<Id extends string = string> {
   readonly title: string;
   /** Endings of names, without the point. */
   readonly extensions: readonly string[];
+  /** It is delimited text, which can have another mark between cells and another encoding. */
+  readonly delimited?: boolean;
   /** @param name what the records are called, in formats that say it */
-  open(fields: readonly Field[], name: string): RecordWriter;
+  open(fields: readonly Field[], name: string, text?: TextSettings): RecordWriter;
+}
+
+/** How delimited text is written, where otherwise than usual. */
+export interface TextSettings {
+  /** What stands between cells. */
+  readonly delimiter?: string | undefined;
+  /** UTF-8 unless said. */
+  readonly encoding?: string | undefined;
 }
 
 /** A writer of a format that is text: `row` gives a record's text. */
@@ -25,8 +36,8 @@ export function textWriter(
   head: string,
   row: (values: readonly string[], first: boolean) => string,
   foot: string,
+  encode: (text: string) => Uint8Array = utf8,
 ): RecordWriter {
-  const encoder = new TextEncoder();
   let waiting: string[] = [head];
   let first = true;
   return {
@@ -35,7 +46,7 @@ export function textWriter(
       first = false;
     },
     take() {
-      const bytes = encoder.encode(waiting.join(""));
+      const bytes = encode(waiting.join(""));
       waiting = [];
       return bytes;
     },

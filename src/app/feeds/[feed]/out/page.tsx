@@ -26,7 +26,12 @@ export default async function OutPage({ params }: { params: Promise<{ feed: stri
       </p>
       <RecordsOut
         feed={feed.name}
-        formats={OUTPUTS.map(({ id, title, extensions: [ending = ""] }) => ({ id, title, ending }))}
+        formats={OUTPUTS.map(({ id, title, extensions: [ending = ""], delimited = false }) => ({
+          id,
+          title,
+          ending,
+          delimited,
+        }))}
         fields={document.contract.fields.map(({ name, type }) => ({
           name,
           isDay: type === "date" || type === "timestamp",
