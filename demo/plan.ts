@@ -124,6 +124,14 @@ export function firstDraft() {
 export const AFTER_ACCESSIONS = [
   { do: "call", url: "http://127.0.0.1:4312/", on: ["loaded", "loaded with held", "stopped", "failed"] },
   { do: "file", folder: "accessions", format: "parquet", partition: "partner,collected_on:month" },
+  {
+    do: "put",
+    url: "http://127.0.0.1:4313/ashmere/accessions",
+    connection: "storage",
+    as: "object storage",
+    format: "avro",
+    partition: "partner",
+  },
   { do: "feed", feed: "catalogue" },
 ];
 

@@ -17,6 +17,7 @@ export const ENTRIES = {
   demo: "demo/main.ts",
   outbox: "demo/outbox.ts",
   receiver: "demo/receiver.ts",
+  storage: "demo/storage-server.ts",
   bench: "demo/bench.ts",
 };
 
@@ -34,7 +35,9 @@ function newest(folder) {
 export async function build({ force = false } = {}) {
   const entries = Object.fromEntries(Object.entries(ENTRIES).filter(([, path]) => existsSync(join(root, path))));
   const sources = Math.max(
-    ...["src/core", "src/store", "src/engine", "src/cli", "src/web", "demo"].map((f) => newest(join(root, f))),
+    ...["src/core", "src/store", "src/engine", "src/routes", "src/cli", "src/web", "demo"].map((f) =>
+      newest(join(root, f)),
+    ),
   );
   const built = Object.keys(entries).map((name) => join(dist, `${name}.js`));
   if (!force && built.every((file) => existsSync(file) && statSync(file).mtimeMs > sources)) return;

@@ -130,7 +130,12 @@ station.password = readFileSync(
   kept("station-password", () => randomBytes(24).toString("base64url")),
   "utf8",
 );
+const storage = `http://ashmere:${readFileSync(
+  kept("storage-password", () => randomBytes(24).toString("hex")),
+  "utf8",
+)}@127.0.0.1:4313`;
 const env = {
+  SIEVE_CONNECTION_STORAGE: storage,
   SIEVE_KEY_FILE: kept("key", () => randomBytes(32).toString("base64")),
   ...(cluster ? { SIEVE_CONNECTION_STATION: station.href } : {}),
   ...process.env,
@@ -161,6 +166,16 @@ if (await portIsFree(4312)) {
   tell("starting a stand-in for a program that is told of loads on port 4312");
   keep("the receiver", () =>
     fork(join(root, "dist/receiver.js"), ["4312"], { cwd: root, stdio: ["ignore", "inherit", "inherit", "ipc"] }),
+  );
+}
+if (await portIsFree(4313)) {
+  tell("starting a stand-in for an object storage on port 4313");
+  const { username, password } = new URL(storage);
+  keep("the object storage", () =>
+    fork(join(root, "dist/storage.js"), ["4313", username, password], {
+      cwd: root,
+      stdio: ["ignore", "inherit", "inherit", "ipc"],
+    }),
   );
 }
 tell("starting the worker");

@@ -8,6 +8,7 @@ import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { decodeText } from "@/core/read/encoding/decode.ts";
 import { outputOf } from "@/core/write/records/index.ts";
+import { encoderOf } from "@/core/write/encode.ts";
 import { OUTPUTS } from "@/core/write/records/parts.ts";
 import { jsonOf, textOfValue } from "@/core/write/records/typed.ts";
 import { planOf } from "../support/plans.ts";
@@ -66,7 +67,10 @@ describe("every format", () => {
     // Lists of a JSON, XML or Parquet file come joined by the mark that the contract knows.
     const { bytes, values } = await written(id);
     const again = { ...plan, read: { as: /csv|tsv/.test(id) ? "delimited" : id } as never };
-    const documents = { json: true, "json-lines": true, parquet: true, avro: true, xml: true } as Record<string, boolean>;
+    const documents = { json: true, "json-lines": true, parquet: true, avro: true, xml: true } as Record<
+      string,
+      boolean
+    >;
     const { records } = await siftAll(
       {
         ...again,
@@ -297,7 +301,7 @@ describe("Avro", () => {
     expect([numbers.length, numbers[0], numbers[4_499]]).toEqual([4_500, { n: -2000 }, { n: 2_499 }]);
   });
 
-  it.each(["0", "1", "-1", "127", "128", "-128", "-129", "255", "256", "-32768", "99999999999999999999"])(
+  it.each(["0", "1", "-1", "126", "127", "128", "-128", "-129", "255", "256", "-32768", "99999999999999999999"])(
     "keeps %s as a decimal",
     async (n) => {
       const own = planOf([{ name: "n", type: "decimal", precision: 30, scale: 0 }]);
@@ -308,13 +312,39 @@ describe("Avro", () => {
   );
 });
 
+describe("whole numbers in Avro", () => {
+  const edges = [
+    0n,
+    1n,
+    -1n,
+    63n,
+    64n,
+    -64n,
+    -65n,
+    2n ** 31n,
+    -(2n ** 31n),
+    2n ** 51n - 1n,
+    2n ** 51n,
+    -(2n ** 51n),
+    2n ** 53n + 1n,
+    2n ** 63n - 1n,
+    -(2n ** 63n),
+  ];
+  it("come back with each digit", async () => {
+    const own = planOf([{ name: "n", type: "integer" }]);
+    const { bytes } = await written("avro", own, csv(`n\n${edges.join("\n")}\n`));
+    const again = await siftAll({ ...own, read: { as: "avro" } }, [{ name: "a.avro", bytes }]);
+    expect(again.records.map((r) => r.values[0])).toEqual(edges.map(String));
+  });
+});
+
 describe("delimited text in another encoding", () => {
   const own = planOf([
     { name: "a", type: "text" },
     { name: "b", type: "text" },
   ]);
   const bytesOf = (encoding: string, delimiter: string | undefined, ...rows: string[][]): Uint8Array => {
-    const writer = OUTPUTS[0]!.open(own.contract.fields, "x", { encoding, delimiter });
+    const writer = OUTPUTS[0]!.open(own.contract.fields, "x", { encoder: () => encoderOf(encoding), delimiter });
     const parts = rows.map((r) => {
       writer.add(r);
       return writer.take();

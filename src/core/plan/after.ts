@@ -33,6 +33,26 @@ const isFormat = (name: string): boolean => {
 };
 const format = z.string().min(1).max(20).refine(isFormat, "There is no such format for files out.");
 
+/** In what form records go out. */
+const files = {
+  format: format.default("csv").describe(`Its format: ${OUTPUT_IDS.join(", ")}`),
+  gzip: z.boolean().optional().describe("Compressed"),
+  partition: z
+    .string()
+    .max(1000)
+    .optional()
+    .describe("Fields by which records go into folders: `partner,collected_on:month`"),
+  records: z.int().min(1).optional().describe("A file has no more records than this"),
+  delimiter: z.string().min(1).max(20).optional().describe("Of delimited text: what stands between cells"),
+  encoding: z.enum(ENCODINGS).optional().describe("Of delimited text: its encoding; UTF-8 unless said"),
+  name: z
+    .string()
+    .min(1)
+    .max(120)
+    .optional()
+    .describe("The files' name, with {feed}, {load}, {day}, {n} and {a parameter}"),
+};
+
 /** What is done when a load has ended. */
 export const afterSchema = z.discriminatedUnion("do", [
   z.strictObject({
@@ -53,22 +73,34 @@ export const afterSchema = z.discriminatedUnion("do", [
       .string()
       .regex(/^[A-Za-z0-9][A-Za-z0-9 ._-]{0,80}(\/[A-Za-z0-9][A-Za-z0-9 ._-]{0,80}){0,4}$/)
       .describe("The folder within SIEVE_OUT"),
-    format: format.default("csv").describe(`Its format: ${OUTPUT_IDS.join(", ")}`),
-    gzip: z.boolean().optional().describe("Compressed"),
-    partition: z
-      .string()
+    ...files,
+  }),
+  z.strictObject({
+    do: z
+      .literal("put")
+      .describe(
+        "Puts the records that the load accepted to an address as files, by HTTP PUT, each whole and their manifest last",
+      ),
+    on,
+    url: z
+      .url({ protocol: /^https?$/ })
       .max(1000)
+      .describe("The address below which the files are put; its host must be one of SIEVE_RECEIVER_HOSTS"),
+    connection: connection
       .optional()
-      .describe("Fields by which records go into folders: `partner,collected_on:month`"),
-    records: z.int().min(1).optional().describe("A file has no more records than this"),
-    delimiter: z.string().min(1).max(20).optional().describe("Of delimited text: what stands between cells"),
-    encoding: z.enum(ENCODINGS).optional().describe("Of delimited text: its encoding; UTF-8 unless said"),
-    name: z
+      .describe("A connection to a web address, by whose user and password the files are put"),
+    as: z
+      .enum(["basic", "object storage"])
+      .default("basic")
+      .describe(
+        "How they are given: as HTTP has it, or as the key and secret of an object storage, whose requests are signed with them",
+      ),
+    region: z
       .string()
-      .min(1)
-      .max(120)
+      .regex(/^[a-z0-9-]{1,40}$/)
       .optional()
-      .describe("The files' name, with {feed}, {load}, {day}, {n} and {a parameter}"),
+      .describe("The object storage's region; us-east-1 unless said"),
+    ...files,
   }),
   z.strictObject({
     do: z
@@ -102,6 +134,8 @@ export function afterWords(action: AfterAction): string {
       return `tells ${action.url}`;
     case "file":
       return `writes files into ${action.folder}`;
+    case "put":
+      return `puts files to ${action.url}`;
     case "feed":
       return `gives its records to the feed ${action.feed}`;
     case "sql":
@@ -119,7 +153,9 @@ export function afterFault(
   },
 ): string | null {
   if (action.do === "feed" && action.feed === plan.feed) return "A feed can't be given its own records.";
-  if (action.do !== "file") return null;
+  if (action.do !== "file" && action.do !== "put") return null;
+  if (action.do === "put" && action.as === "object storage" && action.connection === undefined)
+    return "An object storage needs a connection, whose user and password are the key and its secret.";
   try {
     readPartitions(action.partition ?? "", plan.contract.fields);
     const part = outputCalled(action.format);

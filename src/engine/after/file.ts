@@ -3,7 +3,13 @@ import { counted } from "@/core/kernel/problem.ts";
 import type { AfterAction } from "@/core/plan/after.ts";
 import type { Db } from "@/store/db.ts";
 import type { Load } from "@/store/loads.ts";
-import { outOf } from "../out/out.ts";
+import { outOf, type OutAsked } from "../out/out.ts";
+
+/** What a load accepted, in the form that an action says. */
+export function outAsked(action: AfterAction & { do: "file" | "put" }, load: Load): OutAsked {
+  const { format, gzip, partition, records, name, delimiter, encoding } = action;
+  return { format, gzip, partition, records, name, delimiter, encoding, load: load.id, accepted: true };
+}
 
 /** Writes what a load accepted as files into a folder, each aside until it is whole, with a manifest of its own. */
 export async function writeFiles(
@@ -12,18 +18,7 @@ export async function writeFiles(
   load: Load,
   out: string,
 ): Promise<string> {
-  const { format, gzip, partition, records, name, delimiter, encoding } = action;
-  const outgoing = await outOf(db, load.feed, {
-    format,
-    gzip,
-    partition,
-    records,
-    name,
-    delimiter,
-    encoding,
-    load: load.id,
-    accepted: true,
-  });
+  const outgoing = await outOf(db, load.feed, outAsked(action, load));
   const { files } = await outgoing.unpack(join(out, action.folder), `manifest-load-${load.id}.json`);
   const written = files.reduce((n, f) => n + f.records, 0);
   return `${counted(files.length, "file")} with ${counted(written, "record")} in ${action.folder}`;

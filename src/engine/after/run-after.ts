@@ -8,6 +8,7 @@ import { AFTER_LOCK } from "@/store/locks.ts";
 import { tellReceiver } from "./call.ts";
 import { giveToFeed } from "./feed.ts";
 import { writeFiles } from "./file.ts";
+import { putFiles } from "./put.ts";
 import { runStatement } from "./sql.ts";
 
 /** Where files go, and which hosts, each with its port, may be told. */
@@ -89,6 +90,8 @@ async function act(db: Db, one: AfterLoad, load: Load, settings: AfterSettings):
       return await tellReceiver(db, action, one, load, settings.receivers);
     case "file":
       return await writeFiles(db, action, load, settings.out);
+    case "put":
+      return await putFiles(db, action, load, settings.receivers);
     case "feed":
       return await giveToFeed(db, action, load);
     case "sql":
@@ -100,6 +103,8 @@ async function act(db: Db, one: AfterLoad, load: Load, settings: AfterSettings):
 export function afterSettings(env: NodeJS.ProcessEnv): AfterSettings {
   return {
     out: env["SIEVE_OUT"] ?? join(process.cwd(), ".data/out"),
-    receivers: (env["SIEVE_RECEIVER_HOSTS"] ?? "127.0.0.1:4312,localhost:4312").split(",").map((h) => h.trim()),
+    receivers: (env["SIEVE_RECEIVER_HOSTS"] ?? "127.0.0.1:4312,localhost:4312,127.0.0.1:4313,localhost:4313")
+      .split(",")
+      .map((h) => h.trim()),
   };
 }

@@ -54,8 +54,10 @@ function textOf({ format, delimiter, encoding }: OutAsked): TextSettings | undef
       hint: "Take a comma, a semicolon, a tab or a bar.",
     });
   }
-  if (encoding !== undefined) encoderOf(encoding);
-  return { delimiter, encoding };
+  if (encoding === undefined) return { delimiter };
+  // What can't be had is said at once.
+  encoderOf(encoding);
+  return { delimiter, encoder: () => encoderOf(encoding) };
 }
 
 const MANIFEST = "manifest.json";

@@ -2,6 +2,7 @@ import { lookup } from "node:dns/promises";
 import { request as ask, type IncomingMessage } from "node:http";
 import { request as askSafely } from "node:https";
 import { BlockList, isIP } from "node:net";
+import type { Readable } from "node:stream";
 import { SieveError } from "@/core/kernel/problem.ts";
 
 /** What may be asked, and how long it may be silent. */
@@ -122,7 +123,31 @@ export async function httpPost(
   body: string,
   headers: Readonly<Record<string, string>>,
 ): Promise<{ status: number; text: string }> {
-  const answer = await once(address, await allowed(address, limits), limits, undefined, { body, headers });
+  return await answerOf(
+    await once(address, await allowed(address, limits), limits, undefined, { method: "POST", body, headers }),
+  );
+}
+
+/**
+ * Puts a stream of bytes to an address, whose length stands in the headers, and gives the answer's status and the
+ * beginning of its text. A redirect is not gone after. Throws `host-not-allowed`, `outbox-silent`.
+ */
+export async function httpPut(
+  address: URL,
+  limits: GetLimits,
+  body: Readable,
+  headers: Readonly<Record<string, string>>,
+): Promise<{ status: number; text: string }> {
+  try {
+    return await answerOf(
+      await once(address, await allowed(address, limits), limits, undefined, { method: "PUT", body, headers }),
+    );
+  } finally {
+    body.destroy();
+  }
+}
+
+async function answerOf(answer: IncomingMessage): Promise<{ status: number; text: string }> {
   const parts: Buffer[] = [];
   let bytes = 0;
   for await (const chunk of answer as AsyncIterable<Buffer>) {
@@ -137,7 +162,11 @@ function once(
   connectTo: string,
   { silence }: GetLimits,
   credentials: Parameters<typeof httpGet>[2],
-  sent?: { readonly body: string; readonly headers: Readonly<Record<string, string>> },
+  sent?: {
+    readonly method: "POST" | "PUT";
+    readonly body: string | Readable;
+    readonly headers: Readonly<Record<string, string>>;
+  },
 ): Promise<IncomingMessage> {
   const own = credentials && credentials.origin === url.origin;
   return new Promise((resolve, reject) => {
@@ -152,7 +181,7 @@ function once(
         hostname: url.hostname.replace(/^\[|\]$/g, ""),
         port: portOf(url),
         path: `${url.pathname}${url.search}`,
-        method: sent ? "POST" : "GET",
+        method: sent?.method ?? "GET",
         headers: { accept: "*/*", "user-agent": "good-sieve", ...sent?.headers },
         ...(own ? { auth: `${credentials.user}:${credentials.password}` } : {}),
         lookup: (_host, options, done) => {
@@ -167,6 +196,10 @@ function once(
     );
     asked.setTimeout(silence, () => asked.destroy(silent(`It said nothing for ${silence / 1000} s.`)));
     asked.on("error", (error) => reject(error instanceof SieveError ? error : silent(error.message)));
-    asked.end(sent?.body);
+    if (!sent || typeof sent.body === "string") asked.end(sent?.body);
+    else {
+      sent.body.on("error", (error) => asked.destroy(error));
+      sent.body.pipe(asked);
+    }
   });
 }

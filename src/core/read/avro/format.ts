@@ -5,7 +5,7 @@ import { type Value } from "../documents.ts";
 import { MOST_EMPTY, walkOf, type Walk } from "./bounds.ts";
 import type { FormatPart, SourceFile } from "../part.ts";
 import { ROWS_TOGETHER, type CellValue } from "../builder.ts";
-import { LONG } from "../../write/records/avro-long.ts";
+import { LONG } from "./long.ts";
 import { DocumentReader, cellOf, opened } from "../json/format.ts";
 import { type Show, flatFields, isPlain, shower } from "./show.ts";
 import { Bytes, broken, unpackBlock, writeLong } from "./bytes.ts";

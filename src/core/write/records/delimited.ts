@@ -1,5 +1,4 @@
 import { csvRow } from "../csv.ts";
-import { encoderOf } from "../encode.ts";
 import type { OutputPart } from "./part.ts";
 import { textWriter } from "./part.ts";
 import { textOfValue } from "./typed.ts";
@@ -22,7 +21,7 @@ const of = <Id extends string>(
       row(fields.map((f) => f.name)),
       (values) => row(values.map((v, f) => textOfValue(fields[f]!, v))),
       "",
-      encoderOf(text.encoding ?? "utf-8"),
+      text.encoder?.(),
     );
   },
 });

@@ -27,8 +27,8 @@ export interface OutputPart<Id extends string = string> {
 export interface TextSettings {
   /** What stands between cells. */
   readonly delimiter?: string | undefined;
-  /** UTF-8 unless said. */
-  readonly encoding?: string | undefined;
+  /** Makes what encodes the text of one file; UTF-8 unless said. Given, as tables of encodings are no part of a form. */
+  readonly encoder?: (() => (text: string) => Uint8Array) | undefined;
 }
 
 /** A writer of a format that is text: `row` gives a record's text. */

@@ -4,6 +4,7 @@ import { AFTER_OUTCOMES, afterSchema, type AfterAction, type AfterOutcome } from
 export const AFTER_KINDS: readonly (readonly [AfterAction["do"], string])[] = [
   ["call", "tell a receiver"],
   ["file", "write files"],
+  ["put", "put files to an address"],
   ["feed", "give the records to another feed"],
   ["sql", "run a statement"],
 ];
@@ -13,6 +14,7 @@ export function newAction(kind: AfterAction["do"], feed: string): AfterAction {
   const begun = {
     call: { url: "http://127.0.0.1:4312/" },
     file: { folder: feed },
+    put: { url: "http://127.0.0.1:4313/" },
     feed: { feed: "another_feed" },
     sql: { connection: "logbook", sql: "select current_setting('sieve.load')" },
   };

@@ -104,6 +104,20 @@ function OneAction({
       </select>
     </label>
   );
+  const files = (action: AfterAction & { do: "file" | "put" }): React.ReactNode => (
+    <>
+      {format(action.format)}
+      {text("in folders by", "partition", action.partition, "!w-56")}
+      <label className="flex items-center gap-2">
+        <input
+          type="checkbox"
+          checked={action.gzip === true}
+          onChange={(e) => put({ gzip: e.target.checked ? true : undefined })}
+        />
+        compressed
+      </label>
+    </>
+  );
   return (
     <div className="mb-2 max-w-3xl border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-2">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
@@ -127,16 +141,23 @@ function OneAction({
         {action.do === "file" && (
           <>
             {text("folder", "folder", action.folder, "!w-48", true)}
-            {format(action.format)}
-            {text("in folders by", "partition", action.partition, "!w-56")}
+            {files(action)}
+          </>
+        )}
+        {action.do === "put" && (
+          <>
+            {text("below the address", "url", action.url, "!w-80", true)}
+            {text("by the connection", "connection", action.connection, "!w-36")}
             <label className="flex items-center gap-2">
               <input
                 type="checkbox"
-                checked={action.gzip === true}
-                onChange={(e) => put({ gzip: e.target.checked ? true : undefined })}
+                checked={action.as === "object storage"}
+                disabled={action.connection === undefined}
+                onChange={(e) => put({ as: e.target.checked ? "object storage" : "basic" })}
               />
-              compressed
+              an object storage: signed
             </label>
+            {files(action)}
           </>
         )}
         {action.do === "feed" && (
