@@ -2,6 +2,7 @@ import { mkdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { balanceLine } from "@/core/kernel/ledger.ts";
 import { errorLines, grouped } from "@/core/kernel/problem.ts";
+import { handOver, putSender } from "@/store/senders.ts";
 import { watchLoad } from "@/cli/load.ts";
 import pg from "pg";
 import { makeSource } from "@/store/sources.ts";
@@ -96,6 +97,9 @@ async function main(folder: string): Promise<void> {
       "Ines",
     );
     await load(accessions.at(-1)!);
+    const about = { contact: "The seed desk", address: "seeds@brindle-hollow.example", note: "" };
+    await putSender(db, "Brindle Hollow Garden", { ...about, daysToAnswer: 14 }, "Ines");
+    await handOver(db, "Coldwell Arboretum", "accessions");
     // Last: what they give is then loaded beside everything else, as it comes.
     await makeSources(db, folder);
   } finally {

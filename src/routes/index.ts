@@ -7,6 +7,7 @@ import * as loads from "./loads.ts";
 import * as matches from "./matches.ts";
 import * as quarantine from "./quarantine.ts";
 import * as references from "./references.ts";
+import * as senders from "./senders.ts";
 import * as runs from "./runs.ts";
 import * as store from "./store.ts";
 import * as writings from "./writings.ts";
@@ -25,6 +26,7 @@ export const ROUTES: readonly { readonly group: string; readonly routes: readonl
   { group: "Loads", of: loads },
   { group: "Writings", of: writings },
   { group: "Quarantine", of: quarantine },
+  { group: "Senders", of: senders },
   { group: "Records found again", of: find },
   { group: "Matches", of: matches },
   { group: "Reference lists", of: references },

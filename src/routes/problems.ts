@@ -17,6 +17,7 @@ export const STATUS: Readonly<Record<string, number>> = {
   "no-after": 404,
   "no-profile": 404,
   "no-source": 404,
+  "no-sender": 404,
   "list-exists": 409,
   "list-moved": 409,
   "formula-moved": 409,

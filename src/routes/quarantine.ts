@@ -15,6 +15,7 @@ export const heldFilter = {
   check: z.string().max(400).optional(),
   at: z.enum(HELD_AT).optional(),
   state: z.enum(HELD_STATES).optional(),
+  sender: z.string().max(120).optional(),
   after: z.string().max(30).default("").describe("The last one that was given, as load:record"),
   limit: z.coerce.number().int().min(1).max(500).default(200),
 };
@@ -39,7 +40,13 @@ export const heldFile = declare("GET /api/quarantine/file", {
 export const heldForSenders = declare("GET /api/quarantine/senders", {
   about:
     "an archive for the senders: a folder for each, in it a file for each layout in which it has sent what is held, with a mark and the problems beside each record, and a letter in words",
-  query: { feed: heldFilter.feed, load: heldFilter.load, check: heldFilter.check, at: heldFilter.at },
+  query: {
+    feed: heldFilter.feed,
+    load: heldFilter.load,
+    check: heldFilter.check,
+    at: heldFilter.at,
+    sender: heldFilter.sender,
+  },
   gives: "application/zip",
   problems: ["no-records", "busy"],
 });
@@ -81,6 +88,8 @@ export const releaseAllHeld = declare("POST /api/quarantine/release/all", {
     feed: z.string().max(63),
     load: z.int().optional(),
     check: z.string().max(400).optional(),
+    at: heldFilter.at,
+    sender: heldFilter.sender,
     mend: z
       .discriminatedUnion("how", [
         z.object({ how: z.literal("as they are") }),

@@ -15,6 +15,8 @@ export interface HeldFilter {
   check?: string | undefined;
   at?: string | undefined;
   state?: HeldState | undefined;
+  /** Who sent it; empty: of whom nobody has said. */
+  sender?: string | undefined;
 }
 
 export interface HeldRecord {
@@ -37,15 +39,25 @@ export interface HeldRecord {
   reason: string;
   endedBy: string;
   endedAt: Date | null;
+  /** Since when it is with its sender. */
+  withSender: Date | null;
   /** When what was in it went, by the feed's retention. */
   expiredAt: Date | null;
 }
 
 const WHERE = `($1::text is null or h.feed = $1) and ($2::int is null or h.load = $2)
-  and ($3::text is null or h.checks @> array[$3]) and ($4::text is null or h.at = $4) and h.state = coalesce($5, 'held')`;
+  and ($3::text is null or h.checks @> array[$3]) and ($4::text is null or h.at = $4) and h.state = coalesce($5, 'held')
+  and ($6::text is null or h.load in (select sl.id from sieve.load sl join sieve.delivery sd on sd.id = sl.delivery where sd.sender = $6))`;
 
 function params(filter: HeldFilter): unknown[] {
-  return [filter.feed ?? null, filter.load ?? null, filter.check ?? null, filter.at ?? null, filter.state ?? null];
+  return [
+    filter.feed ?? null,
+    filter.load ?? null,
+    filter.check ?? null,
+    filter.at ?? null,
+    filter.state ?? null,
+    filter.sender ?? null,
+  ];
 }
 
 /** Held records that share what is wrong. A record with two problems is in two groups. */
@@ -98,7 +110,7 @@ export async function heldAges(
 }
 
 const RECORD = `h.load, h.record, h.feed, h.at, h.line, h.byte_start as "byteStart", h.byte_end as "byteEnd", h.cells,
-  h.field_values as values, h.problems, h.state, h.mended, h.reason, h.ended_by as "endedBy", h.ended_at as "endedAt", h.expired_at as "expiredAt",
+  h.field_values as values, h.problems, h.state, h.mended, h.reason, h.ended_by as "endedBy", h.ended_at as "endedAt", h.expired_at as "expiredAt", h.with_sender as "withSender",
   (l.report->'files'->h.file->>'name') as file, (l.report->'files'->h.file->'columns') as columns,
   (select jsonb_agg(f->>'name') from jsonb_array_elements(p.document->'contract'->'fields') f) as fields`;
 
@@ -107,7 +119,7 @@ export async function listHeld(db: Queryable, filter: HeldFilter, after = "", li
   const [load, record] = /^(\d+):(\d+)$/.exec(after)?.slice(1).map(Number) ?? [0, -1];
   const { rows } = await db.query<HeldRecord>(
     `select ${RECORD} from sieve.held h join sieve.load l on l.id = h.load join sieve.plan p on p.id = l.plan
-     where ${WHERE} and (h.load, h.record) > ($6, $7) order by h.load, h.record limit $8`,
+     where ${WHERE} and (h.load, h.record) > ($7, $8) order by h.load, h.record limit $9`,
     [...params(filter), load, record, limit],
   );
   return rows;

@@ -111,7 +111,7 @@ export interface LoadRow extends Omit<Load, "report"> {
 
 export async function listLoads(
   db: Queryable,
-  where: { feed?: string; since?: Date; limit?: number } = {},
+  where: { feed?: string; since?: Date; sender?: string; limit?: number } = {},
 ): Promise<LoadRow[]> {
   const { rows } = await db.query<LoadRow>(
     `select ${LOAD}, f.title as "feedTitle", d.sender,
@@ -125,8 +125,9 @@ export async function listLoads(
      from sieve.load l join sieve.plan p on p.id = l.plan join sieve.feed f on f.name = l.feed
        join sieve.delivery d on d.id = l.delivery
      where l.kind = 'load' and ($1::text is null or l.feed = $1) and ($2::timestamptz is null or l.asked_at >= $2)
+       and ($4::text is null or d.sender = $4)
      order by l.id desc limit $3`,
-    [where.feed ?? null, where.since ?? null, where.limit ?? 200],
+    [where.feed ?? null, where.since ?? null, where.limit ?? 200, where.sender ?? null],
   );
   return rows;
 }

@@ -22,6 +22,7 @@ import afterLoad from "./migrations/020-after-load.sql";
 import heldValues from "./migrations/021-held-values.sql";
 import orderOfNotes from "./migrations/022-order-of-notes.sql";
 import run from "./migrations/023-run.sql";
+import sender from "./migrations/024-sender.sql";
 import { runMigrations } from "graphile-worker";
 import { ident, transaction, type Client, type Db } from "./db.ts";
 
@@ -50,6 +51,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 21, sql: heldValues },
   { id: 22, sql: orderOfNotes },
   { id: 23, sql: run },
+  { id: 24, sql: sender },
 ];
 
 /**

@@ -6,6 +6,7 @@ import { releaseAllHeld } from "@/routes/quarantine.ts";
 import { ask } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { useAct } from "../kit/use-act.ts";
+import type { DeskFilter } from "./filter.ts";
 import { counted, grouped } from "../kit/words.ts";
 import { waitWords } from "./held.ts";
 
@@ -29,7 +30,8 @@ export function AllOfCause({
   done,
   close,
 }: {
-  filter: { feed: string; check: string; load?: number | undefined };
+  /** Those that are shown, and no others. */
+  filter: Omit<DeskFilter, "state"> & { feed: string; check: string };
   count: number;
   fields: readonly string[];
   /** The field that the cause is about. */

@@ -31,6 +31,20 @@ export function DeskHeading({
     <div>
       <p className="faint">
         {titles[filter.feed ?? group.feed]}
+        {filter.sender !== undefined && (
+          <>
+            {" / "}
+            {filter.sender === "" ? (
+              "of whom nobody has said"
+            ) : (
+              <Link href={`/senders/${encodeURIComponent(filter.sender)}`}>{filter.sender}</Link>
+            )}{" "}
+            ·{" "}
+            <Link className="underline" href={`/quarantine?${query({ sender: undefined, check: undefined })}`}>
+              all senders
+            </Link>
+          </>
+        )}
         {filter.load !== undefined && (
           <>
             {" / "}

@@ -1,8 +1,11 @@
+import type { HeldAt } from "@/core/kernel/ledger.ts";
+
 /** Which held records a page of the quarantine is about. */
 export interface DeskFilter {
   feed?: string | undefined;
   load?: number | undefined;
-  at?: string | undefined;
+  at?: HeldAt | undefined;
+  sender?: string | undefined;
   state?: string | undefined;
 }
 

@@ -13,7 +13,7 @@ import type { HeldRecord } from "@/store/held.ts";
 import { ask, problemOf } from "../kit/api.ts";
 import { Mark } from "../kit/mark.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
-import { counted, grouped } from "../kit/words.ts";
+import { counted, grouped, moment } from "../kit/words.ts";
 
 /** What is asked for when a record is opened. */
 interface More {
@@ -88,6 +88,7 @@ export function HeldDetail({
       </h2>
       <p className="faint text-xs">
         load {held.load}, bytes {grouped(held.byteStart)}-{grouped(held.byteEnd)}
+        {held.withSender && <b> · with its sender since {moment(new Date(held.withSender), new Date())}</b>}
       </p>
       <pre
         className="my-1 max-h-28 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-2 font-mono text-[0.8rem] break-all whitespace-pre-wrap"

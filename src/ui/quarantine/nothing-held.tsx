@@ -23,7 +23,9 @@ export function NothingHeld({
           ? "Nothing is overtaken"
           : filter.load
             ? `Nothing of load ${filter.load} is held`
-            : "The quarantine is empty"}
+            : filter.sender
+              ? `Nothing of ${filter.sender} is held`
+              : "The quarantine is empty"}
       </h1>
       <p className="my-2">
         Records that fail a check will be here, each with what is wrong, until they are mended and released, or

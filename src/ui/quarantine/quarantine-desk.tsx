@@ -170,7 +170,7 @@ export function QuarantineDesk({
           )}
           {desk.open === "all" && (
             <AllOfCause
-              filter={{ feed: group.feed, check: group.check, load: filter.load }}
+              filter={{ feed: group.feed, check: group.check, load: filter.load, at: filter.at, sender: filter.sender }}
               count={group.count}
               fields={compiled.fields.map((f) => f.name)}
               field={wrongField ?? compiled.fields[0]!.name}

@@ -113,6 +113,7 @@ export function Nav({ held, asked, feeds }: { held: number; asked: number; feeds
         {item("/quarantine", "Quarantine", held)}
         {item("/matches", "Matches", asked)}
         {item("/references", "References")}
+        {item("/senders", "Senders")}
         {item("/settings", "Settings")}
       </nav>
       <div className="ml-auto flex items-center gap-3">

@@ -1,0 +1,103 @@
+import { describe, expect, it } from "vitest";
+import { releaseRecords } from "@/engine/release/release.ts";
+import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
+import { countHeld, getHeld, heldGroups, listHeld } from "@/store/held.ts";
+import { askForLoad } from "@/store/load-requests.ts";
+import { listLoads, type Load } from "@/store/loads.ts";
+import { getSender, habitsOf, handOver, listSenders, putSender, takeBack } from "@/store/senders.ts";
+import { newFeed, useSystem, waitFor } from "../support/system.ts";
+
+/** Senders over all feeds, and what they owe. */
+
+const system = useSystem();
+const FIELDS = [
+  { name: "id", type: "text", required: true },
+  { name: "n", type: "integer" },
+];
+
+async function load(feed: string, sender: string, text: string): Promise<Load> {
+  const { db } = system;
+  const delivery = await makeDelivery(db, feed, "test", sender);
+  const bytes = new TextEncoder().encode(text);
+  const once = async function* (): AsyncGenerator<Uint8Array> {
+    yield bytes;
+  };
+  await receiveFile(db, delivery, "seeds.csv", once(), bytes.length);
+  return await waitFor(db, await askForLoad(db, delivery, { again: true }));
+}
+
+describe("senders", () => {
+  it("are known over all feeds, with what is held of them, and how they send", async () => {
+    const { db } = system;
+    for (const name of ["one", "two"]) await newFeed(db, name, FIELDS, {}, { gates: [] });
+    await load("one", "Fen", "id;n\na;1\nb;x\n");
+    await load("two", "Fen", "id,n\nc,3\nd,y\ne,z\n");
+    await load("two", "Moor", "id,n\nf,1\n");
+    await load("two", "", "id,n\ng,q\n");
+    const senders = await listSenders(db);
+    // First those of whom most is held.
+    expect(senders.map((s) => [s.name, s.deliveries, s.held, s.withThem])).toEqual([
+      ["Fen", 2, 3, 0],
+      ["", 1, 1, 0],
+      ["Moor", 1, 0, 0],
+    ]);
+    expect(senders[0]!.feeds.map((f) => f.name)).toEqual(["one", "two"]);
+    expect(senders[0]!.loads.map((l) => [l.read, l.held])).toEqual([
+      [2, 1],
+      [3, 2],
+    ]);
+    const habits = await habitsOf(db, "Fen");
+    expect(habits.map((h) => [h.feed, h.read.delimiter, h.columns, h.held])).toEqual([
+      ["one", ";", ["id", "n"], 1],
+      ["two", ",", ["id", "n"], 2],
+    ]);
+    expect(await countHeld(db, { sender: "Fen" })).toBe(3);
+    expect(await countHeld(db, { sender: "" })).toBe(1);
+    expect(await countHeld(db, { sender: "Fen", feed: "one" })).toBe(1);
+    expect((await heldGroups(db, { sender: "Moor" })).length).toBe(0);
+    expect((await listHeld(db, { sender: "Fen" }, "", 2)).length).toBe(2);
+    expect((await listLoads(db, { sender: "Fen" })).map((l) => l.feed)).toEqual(["two", "one"]);
+    await expect(getSender(db, "Heath")).rejects.toMatchObject({ code: "no-sender" });
+  });
+
+  it("have what was handed over until it is released, comes back, or is taken back", async () => {
+    const { db } = system;
+    await newFeed(db, "three", FIELDS, {}, { gates: [] });
+    const done = await load("three", "Hill", "id,n\na,x\nb,y\nc,z\n");
+    expect(await handOver(db, "Hill", "one")).toBe(0);
+    expect(await handOver(db, "Hill", "three")).toBe(3);
+    expect(await handOver(db, "Hill", null)).toBe(0);
+    const since = (await getHeld(db, done.id, 0)).withSender!;
+    expect(Date.now() - since.getTime()).toBeLessThan(60_000);
+    expect(await getSender(db, "Hill")).toMatchObject({ held: 3, withThem: 3, overdue: false });
+    await releaseRecords(db, [{ load: done.id, record: 0, values: { n: "1" } }], "test");
+    expect(await getSender(db, "Hill")).toMatchObject({ held: 2, withThem: 2 });
+    // What comes later is not with them yet.
+    await load("three", "Hill", "id,n\nd,x\n");
+    expect(await getSender(db, "Hill")).toMatchObject({ held: 3, withThem: 2 });
+    expect(await takeBack(db, "Hill", "three")).toBe(2);
+    expect(await getSender(db, "Hill")).toMatchObject({ held: 3, withThem: 0, since: null });
+  });
+
+  it("are late once their days are over, and only where somebody has said how many they have", async () => {
+    const { db } = system;
+    await newFeed(db, "four", FIELDS, {}, { gates: [] });
+    await load("four", "Dale", "id,n\na,x\n");
+    await handOver(db, "Dale", null);
+    await db.query(
+      "update sieve.held set with_sender = now() - interval '10 days' where load in (select id from sieve.load where feed = 'four')",
+    );
+    expect((await getSender(db, "Dale")).overdue).toBe(false);
+    const about = { contact: "Ada", address: "", note: "by post" };
+    await putSender(db, "Dale", { ...about, daysToAnswer: 11 }, "test");
+    expect(await getSender(db, "Dale")).toMatchObject({ ...about, daysToAnswer: 11, overdue: false });
+    await putSender(db, "Dale", { ...about, daysToAnswer: 9 }, "test");
+    expect((await getSender(db, "Dale")).overdue).toBe(true);
+    expect((await listSenders(db))[0]!.name).toBe("Dale");
+    await putSender(db, "Dale", { ...about, daysToAnswer: null }, "test");
+    expect((await getSender(db, "Dale")).overdue).toBe(false);
+    await expect(putSender(db, "Nobody", { ...about, daysToAnswer: 1 }, "test")).rejects.toMatchObject({
+      code: "no-sender",
+    });
+  });
+});
