@@ -1,7 +1,8 @@
 import { unzipSync } from "fflate";
 import iconv from "iconv-lite";
+import { SaxesParser } from "saxes";
 import { describe, expect, it } from "vitest";
-import { letterOf, markOf, senderFile, type ForSender, type Layout } from "@/core/mend/for-sender.ts";
+import { faultsOf, letterOf, markOf, senderFile, type ForSender, type Layout } from "@/core/mend/for-sender.ts";
 import { mapColumns } from "@/core/map/columns.ts";
 import { readAll } from "../support/read.ts";
 import { siftAll } from "../support/sift.ts";
@@ -13,6 +14,7 @@ const record = (mark: string, cells: string[] | null, ...problems: string[]): Fo
   raw: cells ? "" : "broken\traw;line",
   mark,
   problems,
+  faults: new Map(),
 });
 const RECORDS = [
   record("3-1", ["1", 'Müller; "der Alte"', "5"], "Größe “x” is too much."),
@@ -75,6 +77,62 @@ describe("a file for a sender", () => {
     expect(iconv.decode(written(json), "utf-8")).toContain('"Müller; ""der Alte"""');
     expect(senderFile(delimited({ delimiter: "\t" })).ending).toBe("tsv");
     expect(senderFile(delimited({})).ending).toBe("txt");
+  });
+
+  it("has its faulty cells coloured in a workbook, with what is wrong as a remark on each", () => {
+    const layout: Layout = { columns: COLUMNS, read: { as: "xlsx" } as never };
+    const faults = new Map([
+      [0, "Nr. “=1+1” is no number."],
+      [2, "Größe is empty & must <be> filled."],
+    ]);
+    const parts = unzipSync(written(layout, [RECORDS[0]!, { ...RECORDS[1]!, cells: ["=1+1", "b", ""], faults }]));
+    const text = (name: string): string => Buffer.from(parts[name]!).toString();
+    const sheet = text("xl/worksheets/sheet1.xml");
+    // The faulty cells alone, an empty one too.
+    const coloured = [...sheet.matchAll(/<c r="([A-Z]+\d+)"[^>]* s="4"/g)].map((m) => m[1]);
+    expect(coloured).toEqual(["A3", "C3"]);
+    expect(text("xl/styles.xml")).toMatch(/<cellXfs count="5">(<xf[^>]*>){4}<xf fillId="2" applyFill="1"\/>/);
+    const comments = text("xl/comments1.xml");
+    expect([...comments.matchAll(/<comment ref="(\w+)"/g)].map((m) => m[1])).toEqual(["A3", "C3"]);
+    expect(comments).toContain("Größe is empty &amp; must &lt;be&gt; filled.");
+    const boxes = text("xl/drawings/vmlDrawing1.vml");
+    expect([...boxes.matchAll(/<x:Row>(\d+)<\/x:Row><x:Column>(\d+)</g)].map((m) => [m[1], m[2]])).toEqual([
+      ["2", "0"],
+      ["2", "2"],
+    ]);
+    // Each part is XML, and is known to the package.
+    for (const [name, bytes] of Object.entries(parts)) {
+      const parser = new SaxesParser();
+      parser.on("error", (error) => {
+        throw new Error(`${name}: ${error.message}`);
+      });
+      parser.write(Buffer.from(bytes).toString()).close();
+    }
+    const types = text("[Content_Types].xml");
+    expect(types).toContain("/xl/comments1.xml");
+    expect(types).toContain('Extension="vml"');
+    expect(text("xl/worksheets/_rels/sheet1.xml.rels")).toContain("../comments1.xml");
+    expect(sheet).toContain('<legacyDrawing r:id="rId1"/></worksheet>');
+  });
+
+  it("knows the cells of a record's problems by the names that columns have", () => {
+    const fields = planOf([
+      { name: "no", type: "integer", also: ["Nr."] },
+      { name: "name", type: "text" },
+      { name: "garden", type: "text" },
+    ]).contract.fields;
+    const problem = (field: string, message: string) => ({ field, message });
+    const faults = faultsOf(COLUMNS, fields, [
+      problem("no", "One."),
+      problem("garden", "There is no column of it."),
+      problem("", "Of the record."),
+      problem("no", "Two."),
+      problem("name", "Three."),
+    ]);
+    expect([...faults]).toEqual([
+      [0, "One. Two."],
+      [1, "Three."],
+    ]);
   });
 
   it("comes back without columns too many", async () => {

@@ -6,6 +6,8 @@ import { countPairs } from "@/store/matches.ts";
 import { failedAfter } from "@/store/after.ts";
 import { afterWords } from "@/core/plan/after.ts";
 import { listLoads } from "@/store/loads.ts";
+import { listSenders } from "@/store/senders.ts";
+import { owesWords } from "@/ui/senders/owes.ts";
 import { BringIn } from "@/ui/feeds/bring-in.tsx";
 import { LoadList } from "@/ui/loads/load-list.tsx";
 import { Mark } from "@/ui/kit/mark.tsx";
@@ -18,13 +20,14 @@ export default async function Today() {
   const now = new Date();
   const since = new Date(now);
   since.setUTCHours(-24, 0, 0, 0);
-  const [loads, feeds, groups, ages, pairs, untold] = await Promise.all([
+  const [loads, feeds, groups, ages, pairs, untold, senders] = await Promise.all([
     listLoads(db(), { since }),
     listFeeds(db()),
     heldGroups(db(), {}),
     heldAges(db(), {}),
     countPairs(db()),
     failedAfter(db(), since),
+    listSenders(db()),
   ]);
   const stopped = loads.filter((l) => l.state === "stopped");
   const failed = loads.filter((l) => l.state === "failed");
@@ -36,6 +39,7 @@ export default async function Today() {
     (l) => l.read === OUTCOMES.reduce((n, o) => n + (o === "left out" ? (l.leftOut ?? 0) : (l[o] ?? 0)), 0),
   );
   const top = groups[0];
+  const late = senders.filter((s) => s.overdue);
   return (
     <>
       <div className="flex items-end justify-between border-b border-[var(--ink)] pb-3">
@@ -109,6 +113,24 @@ export default async function Today() {
           <Link className="plain" href={`/loads/${untold[0]!.load}`}>
             Look and try again
           </Link>
+        </p>
+      )}
+      {late.length > 0 && (
+        <p className="mt-2 border-l-4 border-[var(--ochre)] px-3 py-1" role="status">
+          <b>{counted(late.length, "sender is", "senders are")} overdue:</b>{" "}
+          {late.slice(0, 3).map((s) => (
+            <span key={s.name} className="mr-3">
+              <Link className="plain" href={`/senders/${encodeURIComponent(s.name)}`}>
+                {s.name}
+              </Link>
+              , {owesWords(s, now)}
+            </span>
+          ))}
+          {late.length > 3 && (
+            <Link className="plain" href="/senders">
+              all of them
+            </Link>
+          )}
         </p>
       )}
       {loads.length === 0 ? (

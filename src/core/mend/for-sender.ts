@@ -2,11 +2,12 @@ import iconv from "iconv-lite";
 import { counted } from "../kernel/problem.ts";
 import type { Block } from "../kernel/block.ts";
 import { textOf } from "../kernel/bytes.ts";
+import { mapColumns } from "../map/columns.ts";
 import { MARK_COLUMN, PROBLEM_COLUMN, isMarkColumn } from "../map/own-columns.ts";
 import type { Field } from "../plan/types.ts";
 import type { ReadOptions } from "../read/part.ts";
 import { guarded } from "../write/csv.ts";
-import { xlsx } from "../write/records/xlsx.ts";
+import { openWorkbook } from "../write/records/xlsx.ts";
 
 /**
  * Files for senders: held records in the layout in which they came, each with a mark by which it is known again and
@@ -26,6 +27,23 @@ export interface ForSender {
   readonly raw: string;
   readonly mark: string;
   readonly problems: readonly string[];
+  /** What is wrong with single cells, by their column. */
+  readonly faults: ReadonlyMap<number, string>;
+}
+
+/** What is wrong with the cells of a record, by their column, where a field takes one. */
+export function faultsOf(
+  columns: readonly string[],
+  fields: readonly Field[],
+  problems: readonly { readonly field: string; readonly message: string }[],
+): Map<number, string> {
+  const { column } = mapColumns(columns, fields);
+  const faults = new Map<number, string>();
+  for (const { field, message } of problems) {
+    const at = column[fields.findIndex((f) => f.name === field)] ?? -1;
+    if (at >= 0) faults.set(at, faults.has(at) ? `${faults.get(at)} ${message}` : message);
+  }
+  return faults;
 }
 
 /** By what a held record is known when it comes back. */
@@ -78,10 +96,11 @@ const cellsOf = ({ columns }: Layout, { cells, raw }: ForSender): string[] =>
 
 function workbook(layout: Layout): SenderFile {
   const fields = [...layout.columns, MARK_COLUMN, PROBLEM_COLUMN].map((name): Field => ({ name, type: "text" }));
-  const writer = xlsx.open(fields, "records");
+  // Faulty cells are coloured, with what is wrong as a remark on each.
+  const writer = openWorkbook(fields, true);
   return {
     ending: "xlsx",
-    add: (record) => writer.add([...cellsOf(layout, record), record.mark, record.problems.join(" ")]),
+    add: (record) => writer.add([...cellsOf(layout, record), record.mark, record.problems.join(" ")], record.faults),
     take: () => writer.take(),
     end: () => writer.end(),
   };

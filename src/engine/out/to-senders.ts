@@ -1,5 +1,5 @@
 import { faultTitle } from "@/core/course/problem-words.ts";
-import { letterOf, markOf, senderFile, type Cause, type SenderFile } from "@/core/mend/for-sender.ts";
+import { faultsOf, letterOf, markOf, senderFile, type Cause, type SenderFile } from "@/core/mend/for-sender.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import type { Db } from "@/store/db.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
@@ -26,7 +26,7 @@ class Sender {
     readonly feed: string,
     readonly name: string,
     readonly title: string,
-    private readonly fields: readonly Field[],
+    readonly fields: readonly Field[],
   ) {}
 
   count({ problems, file, line }: SentRecord): void {
@@ -105,6 +105,7 @@ export async function packForSenders(
         raw: held.raw,
         mark: markOf(held.load, held.record),
         problems: held.problems.map((p) => p.message),
+        faults: faultsOf(held.columns, sender.fields, held.problems),
       });
       sender.count(held);
     }

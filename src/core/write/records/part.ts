@@ -3,8 +3,11 @@ import type { Field } from "../../plan/types.ts";
 
 /** Writes records of a contract, one after the other, in memory that does not grow with them. */
 export interface RecordWriter {
-  /** @param values canonical, by field; "" for what is empty */
-  add(values: readonly string[]): void;
+  /**
+   * @param values canonical, by field; "" for what is empty
+   * @param about what is said of a cell, by its column, where the format can say it
+   */
+  add(values: readonly string[], about?: ReadonlyMap<number, string>): void;
   /** What is ready to be written since the last time; may be nothing. */
   take(): Uint8Array;
   /** After the last record; `take` then gives what is left. */
