@@ -1,6 +1,7 @@
 import { canSwitchOff, compilePlan } from "@/core/course/compile.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { parametersGiven } from "@/core/plan/parameters.ts";
+import { senderOfFiles } from "@/core/plan/senders.ts";
 import { SieveError, counted, listed, quoted } from "@/core/kernel/problem.ts";
 import { transaction, type Client, type Db } from "./db.ts";
 import { bytesExpired, getDelivery } from "./deliveries.ts";
@@ -47,8 +48,9 @@ export async function queueLoad(
   delivery: number,
   { again = false, by = "steward", ...run }: LoadRequest,
 ): Promise<number> {
-  const { feed, files } = await wholeDelivery(client, delivery);
+  const { feed, files, sender } = await wholeDelivery(client, delivery);
   const plan = await planInForce(client, feed);
+  if (sender === "") await tellSender(client, delivery, plan.document, files);
   const id = await newLoad(client, { feed, delivery, plan: plan.id, kind: "load", again, by });
   await tellRun(client, id, plan.document, run);
   for (const file of files) {
@@ -114,6 +116,20 @@ async function wholeDelivery(client: Client, id: number) {
   const gone = delivery.files.find((f) => f.expiredAt !== null);
   if (gone) throw bytesExpired(gone);
   return delivery;
+}
+
+/** Says of a delivery whose it is, where the plan knows it by the names of its files. */
+async function tellSender(
+  client: Client,
+  delivery: number,
+  plan: Plan,
+  files: readonly { readonly name: string }[],
+): Promise<void> {
+  const sender = senderOfFiles(
+    plan,
+    files.map((f) => f.name),
+  );
+  if (sender !== null) await client.query("update sieve.delivery set sender = $2 where id = $1", [delivery, sender]);
 }
 
 async function newLoad(

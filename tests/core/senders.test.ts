@@ -1,4 +1,7 @@
 import { describe, expect, it } from "vitest";
+import { differences } from "@/core/plan/difference.ts";
+import { senderOfFiles } from "@/core/plan/senders.ts";
+import { planOf } from "../support/plans.ts";
 import { allOwed, notHanded, owesWords, shareHeld } from "@/ui/senders/owes.ts";
 
 const now = new Date("2026-06-15T12:00:00Z");
@@ -30,6 +33,31 @@ describe("what a sender owes, in words", () => {
     expect(allOwed([nobody, owes({ withThem: 1 })])).toBe("1 has 1 record to send back.");
     expect(allOwed([owes(), owes({ overdue: true })])).toBe("2 have 14 records to send back; 1 is overdue.");
     expect(notHanded(owes())).toBe(3);
+  });
+});
+
+describe("whose files they are", () => {
+  const senders = [
+    { files: "bhg-*.csv", sender: "Brindle Hollow Garden" },
+    { files: "*2026*", sender: "somebody" },
+  ];
+  it.each([
+    [["bhg-2026-01.csv"], "Brindle Hollow Garden"],
+    [["a.csv", "bhg-1.csv"], "Brindle Hollow Garden"],
+    [["notes-2026.txt", "bhg-1.csv"], "Brindle Hollow Garden"],
+    [["notes-2026.txt"], "somebody"],
+    [["notes.txt"], null],
+    [[], null],
+  ])("%j are of %s", (names, sender) => {
+    expect(senderOfFiles({ senders }, names)).toBe(sender);
+  });
+
+  it("is not told where the plan says nothing, and stands among its differences", () => {
+    expect(senderOfFiles({}, ["bhg-1.csv"])).toBeNull();
+    const fields = [{ name: "a", type: "text" }];
+    const found = differences(planOf(fields), planOf(fields, { senders }));
+    expect(found.map((d) => d.stage)).toEqual(["Read", "Read"]);
+    expect(() => planOf(fields, { senders: [{ files: "*", sender: " " }] })).toThrow();
   });
 });
 

@@ -60,6 +60,19 @@ describe("senders", () => {
     await expect(getSender(db, "Heath")).rejects.toMatchObject({ code: "no-sender" });
   });
 
+  it("are told by the names of files where nobody has said it", async () => {
+    const { db } = system;
+    const senders = [
+      { files: "seeds-late*", sender: "Late" },
+      { files: "*.csv", sender: "Marsh" },
+      { files: "*", sender: "Anybody" },
+    ];
+    await newFeed(db, "named", FIELDS, {}, { gates: [], senders });
+    await load("named", "", "id,n\na,1\n");
+    await load("named", "Said", "id,n\nb,1\n");
+    expect((await listLoads(db, { feed: "named" })).map((l) => l.sender)).toEqual(["Said", "Marsh"]);
+  });
+
   it("have what was handed over until it is released, comes back, or is taken back", async () => {
     const { db } = system;
     await newFeed(db, "three", FIELDS, {}, { gates: [] });

@@ -194,6 +194,13 @@ export function differences(was: Plan, is: Plan): Difference[] {
   };
   return [
     ...properties("Read", "", was.read as unknown as Thing, is.read as unknown as Thing),
+    ...named(
+      "Read",
+      "sender",
+      asNamed(was.senders ?? [], (s) => s.files, ["files"]),
+      asNamed(is.senders ?? [], (s) => s.files, ["files"]),
+      ["files"],
+    ),
     ...properties("Map", "", was.map as unknown as Thing, is.map as unknown as Thing),
     ...named("Formulas", "formula", formulas(was), formulas(is), []),
     ...named(

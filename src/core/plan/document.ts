@@ -8,6 +8,7 @@ import type { ReadOptions } from "../read/part.ts";
 import type { AfterAction } from "./after.ts";
 import type { Parameter } from "./parameters.ts";
 import type { PlanCheck, RuleCheck, Step, UniqueCheck, loadSchema, mapSchema } from "./sections.ts";
+import type { SenderOf } from "./senders.ts";
 import type { Field, PLAN_FORMAT } from "./types.ts";
 
 /** A format and its settings; what is not set is found out from each file. */
@@ -18,6 +19,7 @@ export interface Plan {
   format: typeof PLAN_FORMAT;
   feed: string;
   read: ReadSection;
+  senders?: SenderOf[];
   map: z.infer<typeof mapSchema>;
   formulas?: NamedFormulas;
   parameters?: Parameter[];

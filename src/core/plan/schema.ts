@@ -9,6 +9,7 @@ import { afterSchema } from "./after.ts";
 import type { Plan } from "./document.ts";
 import { parameterSchema } from "./parameters.ts";
 import { checkSchema, fieldSchema, loadSchema, mapSchema, nameSchema, stepSchema } from "./sections.ts";
+import { senderOfSchema } from "./senders.ts";
 import { faultsOf } from "./sound.ts";
 import { PLAN_FORMAT } from "./types.ts";
 
@@ -18,6 +19,11 @@ export const planSchema = z
     format: z.literal(PLAN_FORMAT),
     feed: nameSchema,
     read: readSectionSchema,
+    senders: z
+      .array(senderOfSchema)
+      .max(200)
+      .optional()
+      .describe("Who sends a delivery of which nobody has said, by the names of its files; the first that fits"),
     map: mapSchema.default({ extra: "note" }),
     formulas: namedFormulasSchema
       .optional()

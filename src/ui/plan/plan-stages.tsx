@@ -8,6 +8,7 @@ import { GonePanel } from "./load/gone-panel.tsx";
 import { GateList } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";
 import { ParameterList } from "./load/parameter-list.tsx";
+import { SenderOfFiles } from "./read/sender-list.tsx";
 import { TargetPanel } from "./load/target-panel.tsx";
 
 interface StageProps {
@@ -20,6 +21,7 @@ export function ReadStage({ plan, change }: StageProps) {
   return (
     <div className="max-w-2xl">
       <ReadForm read={plan.read} set={(read) => change({ ...plan, read })} />
+      <SenderOfFiles plan={plan} change={change} />
     </div>
   );
 }
