@@ -67,7 +67,10 @@ const FOLDERS = {
   "core/match": { tests: ["match", "match-report", "match-entries", "cluster", "match-model"], heart: true },
   "core/lookup": { tests: ["lookup", "look-up-counts", "likeness", "propose-look-up"], heart: false },
   "core/gate": { tests: ["gates", "gates-of-counts", "parts", "new-gate"], heart: true },
-  "core/plan": { tests: ["plan", "edit", "difference", "check-sets", "arriving"], heart: false },
+  "core/plan": {
+    tests: ["plan", "edit", "difference", "check-sets", "arriving", "parameters", "gone", "senders", "after"],
+    heart: false,
+  },
   "core/profile": {
     tests: [
       "profile",

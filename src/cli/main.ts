@@ -45,8 +45,11 @@ program
   .requiredOption("--plan <plan.json>", "the plan")
   .option(
     "--good <good.csv>",
-    "where good records go: CSV, or by the name's ending TSV, JSON, JSON Lines, XML, Parquet",
+    "where good records go, by the name's ending: CSV, TSV, JSON, JSON Lines, XML, Parquet, Avro, XLSX; or a folder",
   )
+  .option("--format <name>", `the format of good records: ${OUTPUT_IDS.join(", ")}`)
+  .option("--partition <fields>", "fields by which good records go into folders, such as partner,collected_on:month")
+  .option("--records <n>", "a file has no more good records", wholeNumber)
   .option("--held <held.csv>", "where held records go, with their problems")
   .option("--report <report.json>", "where the report goes")
   .option("--list <name=file...>", "reference lists that the plan asks, or compares with")

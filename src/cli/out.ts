@@ -1,11 +1,10 @@
-import { stat } from "node:fs/promises";
-import { extname } from "node:path";
 import { SieveError, counted, grouped } from "@/core/kernel/problem.ts";
 import type { Manifest } from "@/core/interop/manifest.ts";
 import { outputOf } from "@/core/write/records/index.ts";
 import { outOf } from "@/engine/out/out.ts";
 import { openDb } from "@/store/db.ts";
 import { getLoad } from "@/store/loads.ts";
+import { isFolder } from "./good-out.ts";
 import { Output } from "@/engine/out/output.ts";
 
 export interface OutFlags {
@@ -19,12 +18,6 @@ export interface OutFlags {
   readonly encoding?: string;
   readonly load?: number;
   readonly accepted?: number;
-}
-
-/** A folder has no ending, or is there; what has one is a file. */
-async function isFolder(path: string): Promise<boolean> {
-  const there = await stat(path).catch(() => null);
-  return there ? there.isDirectory() : path.endsWith("/") || extname(path) === "";
 }
 
 /** Writes the rows of a feed's target, or what a load accepted, into a file or a folder, and says what was written. */

@@ -21,10 +21,9 @@ import { arrivedCells, fieldValues, problemsOf, rawBytes } from "@/core/course/o
 import type { Sifted } from "@/core/course/sifted.ts";
 import { NOT_OF_TYPE, VERDICT } from "@/core/kernel/verdict.ts";
 import { csvRow } from "@/core/write/csv.ts";
-import { outputOf } from "@/core/write/records/index.ts";
-import type { RecordWriter } from "@/core/write/records/part.ts";
 import { fileSpool } from "@/engine/threads/spool.ts";
 import { fileSource } from "./files.ts";
+import { goodOut, type GoodOptions, type GoodOut } from "./good-out.ts";
 import { readLists } from "./lists.ts";
 import { Output } from "@/engine/out/output.ts";
 
@@ -64,8 +63,7 @@ async function findLate(compiled: Compiled, sources: readonly SourceFile[], spoo
   return byRecord;
 }
 
-export interface SiftOutputs {
-  good?: string;
+export interface SiftOutputs extends GoodOptions {
   held?: string;
   report?: string;
 }
@@ -110,7 +108,11 @@ async function sift(
   const sources = await Promise.all(paths.map(fileSource));
   const lateByRecord = await findLate(compiled, sources, spool);
   const course = new Course(compiled, { distinct: true });
-  const good = new Output(outputs.good);
+  const good = await goodOut(
+    outputs,
+    compiled,
+    sources.map((s) => s.name),
+  );
   const held = new Output(outputs.held);
   try {
     return await siftInto({ compiled, sources, lateByRecord, course, good, held, report: outputs.report }, spool);
@@ -126,7 +128,7 @@ interface Sifting {
   readonly sources: readonly SourceFile[];
   readonly lateByRecord: Awaited<ReturnType<typeof findLate>>;
   readonly course: Course;
-  readonly good: Output;
+  readonly good: GoodOut;
   readonly held: Output;
   readonly report: string | undefined;
 }
@@ -155,7 +157,6 @@ async function siftInto(sifting: Sifting, spool: Spool): Promise<LoadReport> {
       await outcomes.add(next.value);
     }
   }
-  await outcomes.end();
   await good.end();
   await held.end();
   const report = makeReport({
@@ -180,16 +181,12 @@ async function siftInto(sifting: Sifting, spool: Spool): Promise<LoadReport> {
 class OutcomesOut {
   readonly balance = emptyBalance();
   readonly late = new Map<string, number>();
-  private readonly records: RecordWriter;
 
   constructor(
     private readonly to: Sifting,
     /** The columns of all files; the names of their parts. */
     private readonly arrived: { readonly columns: readonly string[]; readonly names: readonly string[] },
-  ) {
-    const { compiled, good } = to;
-    this.records = outputOf(good.name).open(compiled.fields, compiled.plan.feed);
-  }
+  ) {}
 
   begin(): Promise<void> {
     return this.to.held.write(csvRow(["file", "line", "problems", ...this.arrived.columns, "raw"]));
@@ -198,13 +195,8 @@ class OutcomesOut {
   async add(sifted: Sifted): Promise<void> {
     const ledger = new Uint8Array(sifted.block.count);
     for (let r = 0; r < ledger.length; r++) ledger[r] = await this.place(sifted, r);
-    await this.to.good.write(this.records.take());
+    await this.to.good.flush();
     addToBalance(this.balance, ledger);
-  }
-
-  async end(): Promise<void> {
-    this.records.end();
-    await this.to.good.write(this.records.take());
   }
 
   /** Puts a record where it ends; the byte that the ledger has for it. */
@@ -222,7 +214,7 @@ class OutcomesOut {
     sifted.faults.forEach((faults, f) => {
       if (faults[r] === NOT_OF_TYPE) values[f] = "";
     });
-    this.records.add(values);
+    this.to.good.add(values);
     return BYTE.inserted;
   }
 

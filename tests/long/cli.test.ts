@@ -1,3 +1,4 @@
+import { createHash } from "node:crypto";
 import { execFileSync, spawnSync } from "node:child_process";
 import { existsSync, mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
@@ -146,6 +147,58 @@ describe("sift", () => {
     expect(refused.err).toContain("a character that XML can't have");
     expect([existsSync(at("good.xml")), existsSync(at("good.xml.part"))]).toEqual([false, false]);
     expect(good("good.csv", "--day", "2026-02-31").err).toContain("“2026-02-31” is no day.");
+  });
+
+  it("writes good records into folders, with a manifest, told what the run is told", () => {
+    const plan = {
+      format: "good-sieve/plan@1",
+      feed: "lots",
+      parameters: [{ name: "at_least", type: "integer", default: "0" }],
+      contract: {
+        fields: [
+          { name: "n", type: "integer" },
+          { name: "what", type: "text" },
+          { name: "day", type: "date" },
+        ],
+      },
+      cleanse: [{ do: "leave-out", in: ["n"], when: "n < at_least()" }],
+      gates: [],
+      load: { target: "t" },
+    };
+    writeFileSync(at("told.json"), JSON.stringify(plan));
+    const lines = Array.from({ length: 9000 }, (_, i) => `${i},${i % 3 === 0 ? "oak" : "elm"},2026-0${1 + (i % 2)}-05`);
+    writeFileSync(at("many.csv"), `n,what,day\n${lines.join("\n")}\n`);
+    const told = (...more: string[]) => sieve("sift", "--plan", at("told.json"), at("many.csv"), ...more);
+    const { code } = told(
+      ...["--good", at("out.jsonl"), "--partition", "what,day:month", "--records", "1000"],
+      ...["--parameter", "at_least=3000"],
+    );
+    expect(code).toBe(0);
+    const manifest = JSON.parse(readFileSync(at("out/manifest.json"), "utf8")) as {
+      records: number;
+      of: object;
+      files: { path: string; records: number; sha256: string }[];
+    };
+    expect(manifest).toMatchObject({ records: 6000, of: { files: ["many.csv"] } });
+    expect(manifest.files.map((f) => f.path.split("/").slice(0, 2).join("/")).sort()).toEqual([
+      ...["what=elm/day=2026-01", "what=elm/day=2026-01", "what=elm/day=2026-02", "what=elm/day=2026-02"],
+      ...["what=oak/day=2026-01", "what=oak/day=2026-02"],
+    ]);
+    for (const { path, records, sha256 } of manifest.files) {
+      const bytes = readFileSync(at(`out/${path}`));
+      expect(createHash("sha256").update(bytes).digest("hex")).toBe(sha256);
+      const all = bytes
+        .toString()
+        .trimEnd()
+        .split("\n")
+        .map((l) => JSON.parse(l) as { n: number; what: string; day: string });
+      expect(all).toHaveLength(records);
+      expect(all.every((r) => path.startsWith(`what=${r.what}/day=${r.day.slice(0, 7)}/`) && r.n >= 3000)).toBe(true);
+    }
+    expect(told("--good", at("x"), "--partition", "where").err).toContain("where");
+    expect(existsSync(at("x/manifest.json"))).toBe(false);
+    expect(told("--good", at("x.csv"), "--parameter", "most=1").err).toContain("The plan has no parameter “most”.");
+    expect(told("--good", at("x.csv"), "--parameter", "at_least=few").err).toContain("can't be “few”");
   });
 
   it("passes over lines with units, and says by which flag a doubt is settled", () => {

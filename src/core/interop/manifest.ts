@@ -17,10 +17,10 @@ export interface WrittenFile {
 export interface Manifest {
   readonly format: typeof MANIFEST_FORMAT;
   readonly feed: string;
-  /** The version of the plan whose contract it is. */
-  readonly plan: number;
-  /** What the records are: rows of the target, or what a load accepted. */
-  readonly of: { readonly target: string } | { readonly load: number };
+  /** The version of the plan whose contract it is; null for one that is kept nowhere. */
+  readonly plan: number | null;
+  /** What the records are: rows of the target, what a load accepted, or what is good of files. */
+  readonly of: { readonly target: string } | { readonly load: number } | { readonly files: readonly string[] };
   readonly made_at: string;
   readonly records: number;
   readonly files: readonly WrittenFile[];
