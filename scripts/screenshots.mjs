@@ -18,7 +18,7 @@ const VIEWS = [
   // The one before first, so that there is something to lie beside.
   ["profile", "/deliveries/21/profile", "paper", "columns"],
   ["profile", "/deliveries/26/profile", "paper", "differ"],
-  ["records", "/loads/25/records?field=scientific_name&is=changed"],
+  ["senders", "/senders"],
   ["quarantine", "/quarantine?feed=accessions&check=accession:pattern"],
   ["matches", "/matches"],
   ["reference", "/references/taxa", "paper", "Where it is used"],

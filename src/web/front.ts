@@ -86,7 +86,7 @@ const READS = new Set(["GET", "HEAD", "OPTIONS"]);
  * another name that leads to this machine has another Host; a page of another origin says so in Origin and in
  * Sec-Fetch-Site, which no page can set by itself. What changes something must have both.
  */
-export function refusalOf({ method, headers }: Asked, hosts: readonly string[]): Refusal | null {
+export function refusalOf({ method, url, headers }: Asked, hosts: readonly string[]): Refusal | null {
   const host = (headers.host ?? "").toLowerCase();
   if (!isKnown(host, hosts)) {
     return {
@@ -95,6 +95,16 @@ export function refusalOf({ method, headers }: Asked, hosts: readonly string[]):
       title: `This application does not answer to the name “${host.slice(0, 100)}”.`,
       detail: `It answers to ${hosts.join(", ")}.`,
       hint: "Open it by one of these names, or set SIEVE_HOSTS to the names that it has.",
+    };
+  }
+  // No text that is kept has one, so nothing can be meant by it; the database would end whatever asks with it.
+  if (url.includes("%00")) {
+    return {
+      status: 400,
+      code: "usage",
+      title: "The address has a NUL character in it.",
+      detail: "It is written as %00.",
+      hint: "Take it out.",
     };
   }
   const site = headers["sec-fetch-site"];

@@ -56,7 +56,8 @@ const PARAMETERS = [
 ];
 const QUERIES = [
   "",
-  "?limit=-1&after=x&from=1e9&size=NaN&version=9&load=zz&feed=%00&check=%27&outcome=zzz&at=zz&is=zz&state=zz&q=%00&field=%00&step=x&was=zz&against=x&left=zz&file=%00&name=%00&key=%00&title=%00",
+  "?limit=-1&after=x&from=1e9&size=NaN&version=9&load=zz&feed=%27&check=%27&outcome=zzz&at=zz&is=zz&state=zz&q=%27&field=%27&step=x&was=zz&against=x&left=zz&file=%27&name=%27&key=%27&title=%27&sender=%27&since=x&delivery=x",
+  "?feed=%27&q=%00&sender=nobody&check=nothing",
 ];
 const BODIES = [
   undefined,

@@ -36,6 +36,12 @@ describe("who may ask", () => {
     });
   });
 
+  it("lets no NUL character in, in a path or behind it, which no text can have", () => {
+    const at = (url: string) => refusalOf({ method: "GET", url, headers: OWN }, HOSTS)?.status ?? "let in";
+    expect(["/senders/%00", "/quarantine?sender=a%00b", "/api/loads/%00"].map(at)).toEqual([400, 400, 400]);
+    expect(["/senders/100%25", "/find?value=%2500", "/"].map(at)).toEqual(["let in", "let in", "let in"]);
+  });
+
   it.each(["POST", "PUT", "DELETE", "PATCH"])("%s needs both headers, and both must be our own", (method) => {
     expect(ask(method, OWN)).toBe("let in");
     expect(ask(method, { ...OWN, origin: undefined })).toBe("not-allowed");
