@@ -11,6 +11,8 @@ export interface RunOutcome {
   readonly state: LoadState;
   /** Null before it has ended. */
   readonly read: number | null;
+  /** It was told parameters, or did without something. */
+  readonly told: boolean;
   readonly outcomes: Readonly<Record<Outcome, number>> | null;
 }
 
@@ -29,7 +31,7 @@ export interface DeliveryRow {
   readonly trial: RunOutcome | null;
 }
 
-const OUTCOME = `json_build_object('id', r.id, 'state', r.state, 'read', r.read, 'outcomes',
+const OUTCOME = `json_build_object('id', r.id, 'state', r.state, 'told', r.run <> '{}' or r.checks_off <> '{}', 'read', r.read, 'outcomes',
   case when r.read is not null then json_build_object('inserted', r.inserted, 'updated', r.updated, 'unchanged', r.unchanged,
     'merged', r.merged, 'held', r.held, 'waiting', r.waiting, 'left out', r.left_out) end)`;
 

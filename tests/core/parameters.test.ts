@@ -184,7 +184,7 @@ describe("what is switched off for a run", () => {
     });
     expect(report.run!.parameters.filter((p) => p.told)).toEqual([{ name: "since", value: "2026-01-01", told: true }]);
     expect(report.run!.parameters).toHaveLength(5);
-    expect(report.run!.steps).toEqual([{ words: expect.stringContaining("id"), reason: "looked at" }]);
+    expect(report.run!.steps).toEqual([{ words: "trim the ends in id", reason: "looked at" }]);
     expect(report.balance.outcomes.inserted).toBe(1);
     expect((await siftAll(planOf(FIELDS), [file])).report.run).toBeUndefined();
   });

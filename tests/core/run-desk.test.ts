@@ -18,6 +18,7 @@ const outcome = (held: number, more: Partial<RunOutcome> = {}): RunOutcome => ({
   id: 1,
   state: "loaded",
   read: 10,
+  told: false,
   outcomes: { inserted: 4, updated: 1, unchanged: 2, merged: 0, held, waiting: 0, "left out": 3 - held },
   ...more,
 });

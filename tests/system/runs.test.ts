@@ -89,6 +89,7 @@ describe("a run that is told something", () => {
     const { id: plan } = await planInForce(db, "tried");
     const told = await waitFor(db, await askForTrial(db, delivery, plan, { parameters: { at_least: "5" } }));
     expect(told).toMatchObject({ state: "tried", leftOut: 1 });
+    expect((await deliveriesSince(db, "tried", "2000-01-01", 10))[0]!.trial).toMatchObject({ id: told.id, told: true });
     const usual = await trialOf(db, delivery, plan);
     expect(usual).not.toBe(told.id);
     expect(await waitFor(db, usual)).toMatchObject({ state: "tried", inserted: 1 });
@@ -131,6 +132,7 @@ describe("deliveries that are run again", () => {
     await expect(runDeliveries(db, "none", [load.delivery, others], "load")).rejects.toMatchObject({
       code: "no-delivery",
     });
+    expect((await deliveriesSince(db, "none", "2000-01-01", 10))[0]!.load!.told).toBe(false);
     const wrong = { parameters: { at_least: "x" } };
     await expect(runDeliveries(db, "none", [load.delivery], "load", wrong)).rejects.toMatchObject({
       code: "parameter-invalid",

@@ -13,6 +13,7 @@ import { READ_PROBLEMS, TAKEN, checkTitle, faultTitle } from "../course/problem-
 import type { Compiled } from "../course/compiled.ts";
 import type { UnreadableReason } from "../kernel/block.ts";
 import type { Plan } from "../plan/document.ts";
+import { stepWords } from "../plan/words.ts";
 import type { FileFacts } from "../read/facts.ts";
 import type { CodesSeen } from "../course/codes.ts";
 import { siftOf, type CheckMetrics, type Stratum } from "./strata.ts";
@@ -228,7 +229,10 @@ function toldRun({ plan, run, steps }: Compiled): { run?: ToldRun } {
     value: told[name] ?? usual,
     told: Object.hasOwn(told, name),
   }));
-  const stepsOff = Object.entries(off).map(([i, reason]) => ({ words: steps[Number(i)]!.words, reason }));
+  const stepsOff = Object.entries(off).map(([i, reason]) => ({
+    words: stepWords({ ...steps[Number(i)]!.step, off: false }),
+    reason,
+  }));
   const lookUpsOff = Object.entries(lookUps).map(([name, reason]) => ({ name, reason }));
   if (parameters.length + stepsOff.length + lookUpsOff.length === 0) return {};
   return { run: { parameters, steps: stepsOff, lookUps: lookUpsOff } };

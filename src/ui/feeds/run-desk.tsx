@@ -213,6 +213,12 @@ function DeliveryLine({
             {trialWords(d.trial, d.load)}
           </Link>
         )}
+        {d.trial?.told && (
+          <span className="faint" title="It was told parameters, or did without something">
+            {" "}
+            told otherwise
+          </span>
+        )}
       </td>
     </tr>
   );

@@ -6,6 +6,8 @@ import { owesWords, shareHeld } from "./owes.ts";
 
 /** Who delivers, first those who owe most. */
 export function SenderList({ senders, now }: { senders: readonly Sender[]; now: Date }) {
+  // One scale for all, so that bars of different senders can be compared.
+  const most = Math.max(0.01, ...senders.flatMap((s) => s.loads.map(shareOf)));
   return (
     <table className="ledger rows">
       <thead>
@@ -39,7 +41,7 @@ export function SenderList({ senders, now }: { senders: readonly Sender[]; now: 
               <td className="n">{grouped(s.deliveries)}</td>
               <td className="whitespace-nowrap">{moment(new Date(s.lastCame), now)}</td>
               <td>
-                <Shares loads={s.loads} />
+                <Shares loads={s.loads} most={most} />
               </td>
               <td className="n">{share !== null && percent(share)}</td>
               <td className="n held">
@@ -62,10 +64,11 @@ export function SenderList({ senders, now }: { senders: readonly Sender[]; now: 
 const BAR = 7;
 const TALL = 14;
 
-/** The share held, a bar for each load, the newest last; the highest bar is the greatest share of these. */
-function Shares({ loads }: { loads: Sender["loads"] }) {
-  const shares = loads.map((l) => (l.read === 0 ? 0 : l.held / l.read));
-  const most = Math.max(0.01, ...shares);
+const shareOf = (l: Sender["loads"][number]): number => (l.read === 0 ? 0 : l.held / l.read);
+
+/** The share held, a bar for each load, the newest last; `most`: the share of the highest bar that there may be. */
+function Shares({ loads, most }: { loads: Sender["loads"]; most: number }) {
+  const shares = loads.map(shareOf);
   const words = shares.map((s) => percent(s)).join(", ");
   return (
     <svg width={BAR * 12} height={TALL} role="img" aria-label={`Share held by load: ${words || "none"}`}>

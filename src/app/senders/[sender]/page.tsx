@@ -16,6 +16,9 @@ export async function generateMetadata({ params }: { params: Promise<{ sender: s
   return { title: await nameOf(params) };
 }
 
+/** Causes that are shown beside what is said of a sender. */
+const MOST_CAUSES = 7;
+
 /** What one sender sent, how well, what of it is held, and what it owes. */
 export default async function SenderPage({ params }: { params: Promise<{ sender: string }> }) {
   const sender = await orNotThere(nameOf(params).then((name) => getSender(db(), name)));
@@ -92,9 +95,9 @@ export default async function SenderPage({ params }: { params: Promise<{ sender:
           {groups.length > 0 && (
             <>
               <h2>What is wrong, by cause</h2>
-              <table className="ledger mb-4">
+              <table className="ledger mb-1">
                 <tbody>
-                  {groups.slice(0, 12).map((g) => (
+                  {groups.slice(0, MOST_CAUSES).map((g) => (
                     <tr key={`${g.feed} ${g.check}`}>
                       <td>
                         {g.fault}
@@ -116,6 +119,13 @@ export default async function SenderPage({ params }: { params: Promise<{ sender:
                   ))}
                 </tbody>
               </table>
+              {groups.length > MOST_CAUSES && (
+                <p className="mb-4">
+                  <Link className="plain" href={`/quarantine?${of}`}>
+                    {counted(groups.length - MOST_CAUSES, "more cause")}
+                  </Link>
+                </p>
+              )}
             </>
           )}
           <h2>About</h2>

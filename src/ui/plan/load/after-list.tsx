@@ -20,8 +20,9 @@ export function AfterList({ plan, change }: { plan: Plan; change: (plan: Plan) =
       <h2 className="mt-6">After a load</h2>
       {actions.length === 0 && (
         <p className="max-w-prose">
-          Nothing is done. A load can tell another program that it has ended, write what it accepted as files, give it
-          to another feed, or run a statement; what fails then never undoes the load, and is tried again.
+          Nothing is done. A load can tell another program that it has ended, write what it accepted as files, put these
+          to an address, give the records to another feed, or run a statement; what fails then never undoes the load,
+          and is tried again.
         </p>
       )}
       {actions.map((action, i) => (

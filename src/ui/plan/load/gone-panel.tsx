@@ -20,7 +20,7 @@ export function GonePanel({ plan, change }: { plan: Plan; change: (plan: Plan) =
     <fieldset className="mt-3">
       <legend className="faint text-sm font-bold">Rows whose key no longer comes</legend>
       <select
-        className="select select-sm max-w-lg"
+        className="select select-sm text-sm max-w-lg"
         aria-label="What becomes of rows whose key no longer comes"
         value={gone?.do ?? ""}
         onChange={(e) => begin(e.target.value)}
@@ -38,7 +38,7 @@ export function GonePanel({ plan, change }: { plan: Plan; change: (plan: Plan) =
               <label htmlFor="gone-field">the day goes into</label>
               <select
                 id="gone-field"
-                className="select select-sm w-60"
+                className="select select-sm text-sm w-60"
                 value={gone.field}
                 onChange={(e) => put({ ...gone, field: e.target.value })}
               >
@@ -51,7 +51,7 @@ export function GonePanel({ plan, change }: { plan: Plan; change: (plan: Plan) =
           <label htmlFor="gone-within">only rows with the same</label>
           <select
             id="gone-within"
-            className="select select-sm w-60"
+            className="select select-sm text-sm w-60"
             value={gone.within?.[0] ?? ""}
             onChange={(e) => {
               const { within: _, ...rest } = gone;
@@ -74,7 +74,7 @@ export function GonePanel({ plan, change }: { plan: Plan; change: (plan: Plan) =
               type="number"
               min={0}
               max={100}
-              className="input input-sm w-20"
+              className="input input-sm text-sm w-20"
               value={Math.round(gone.at_most * 1000) / 10}
               onChange={(e) => put({ ...gone, at_most: Math.min(100, Math.max(0, Number(e.target.value) || 0)) / 100 })}
             />
@@ -83,7 +83,7 @@ export function GonePanel({ plan, change }: { plan: Plan; change: (plan: Plan) =
           <label htmlFor="gone-unsure">held records without a sound key</label>
           <select
             id="gone-unsure"
-            className="select select-sm max-w-lg"
+            className="select select-sm text-sm max-w-lg"
             value={gone.unsure}
             onChange={(e) => put({ ...gone, unsure: e.target.value as Gone["unsure"] })}
           >

@@ -39,29 +39,14 @@ export function ParameterList({ plan, change }: { plan: Plan; change: (plan: Pla
           formulas and names of files ask for it, and every other run has what stands here.
         </p>
       )}
-      {parameters.length > 0 && (
-        <table className="ledger tight">
-          <thead>
-            <tr>
-              <th>name</th>
-              <th>type</th>
-              <th>unless told</th>
-              <th>what it is for</th>
-              <th />
-            </tr>
-          </thead>
-          <tbody>
-            {parameters.map((p, i) => (
-              <OneParameter
-                key={`${i} ${p.name} ${p.type}`}
-                parameter={p}
-                fault={parameterFault(p, plan.formulas)}
-                set={(next) => put(parameters.flatMap((own, k) => (k !== i ? [own] : next ? [next] : [])))}
-              />
-            ))}
-          </tbody>
-        </table>
-      )}
+      {parameters.map((p, i) => (
+        <OneParameter
+          key={`${i} ${p.name} ${p.type}`}
+          parameter={p}
+          fault={parameterFault(p, plan.formulas)}
+          set={(next) => put(parameters.flatMap((own, k) => (k !== i ? [own] : next ? [next] : [])))}
+        />
+      ))}
       <button
         type="button"
         className="btn btn-xs mt-1"
@@ -84,7 +69,7 @@ function OneParameter({
 }) {
   const text = (part: "name" | "default" | "about", label: string, width: string) => (
     <input
-      className={`input input-xs ${width} ${part === "about" ? "" : "font-mono"}`}
+      className={`input input-sm text-sm ${width} ${part === "about" ? "" : "font-mono"}`}
       aria-label={`${label} of the parameter ${p.name}`}
       type={part === "default" && p.type === "date" ? "date" : "text"}
       defaultValue={p[part] ?? ""}
@@ -99,33 +84,32 @@ function OneParameter({
     />
   );
   return (
-    <>
-      <tr>
-        <td className="whitespace-nowrap">
-          {text("name", "The name", "w-28")}
+    <div className="mb-2 max-w-3xl border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-2">
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
+        <span className="flex items-center gap-1">
+          {text("name", "The name", "!w-40")}
           <span className="faint font-mono">()</span>
-        </td>
-        <td>
-          <select
-            className="select select-xs w-32"
-            aria-label={`The type of the parameter ${p.name}`}
-            value={p.type}
-            onChange={(e) => {
-              const type = e.target.value as ParameterType;
-              set({ ...p, type, default: BEGINS[type] });
-            }}
-          >
-            {PARAMETER_TYPES.map((type) => (
-              <option key={type} value={type}>
-                {TYPE_WORDS[type]}
-              </option>
-            ))}
-          </select>
-        </td>
-        <td>
+        </span>
+        <select
+          className="select select-sm !w-36 text-sm"
+          aria-label={`The type of the parameter ${p.name}`}
+          value={p.type}
+          onChange={(e) => {
+            const type = e.target.value as ParameterType;
+            set({ ...p, type, default: BEGINS[type] });
+          }}
+        >
+          {PARAMETER_TYPES.map((type) => (
+            <option key={type} value={type}>
+              {TYPE_WORDS[type]}
+            </option>
+          ))}
+        </select>
+        <label className="flex items-center gap-2">
+          <span className="faint">unless told</span>
           {p.type === "boolean" ? (
             <select
-              className="select select-xs w-32"
+              className="select select-sm !w-24 text-sm"
               aria-label={`The usual value of the parameter ${p.name}`}
               value={p.default}
               onChange={(e) => set({ ...p, default: e.target.value })}
@@ -134,28 +118,23 @@ function OneParameter({
               <option value="false">no</option>
             </select>
           ) : (
-            text("default", "The usual value", "w-32")
+            text("default", "The usual value", "!w-36")
           )}
-        </td>
-        <td>{text("about", "The purpose", "w-48")}</td>
-        <td>
-          <button
-            type="button"
-            className="plain text-sm"
-            aria-label={`Take the parameter ${p.name} away`}
-            onClick={() => set(null)}
-          >
-            take away
-          </button>
-        </td>
-      </tr>
-      {fault && (
-        <tr>
-          <td colSpan={5} className="held">
-            {fault}
-          </td>
-        </tr>
-      )}
-    </>
+        </label>
+        <button
+          type="button"
+          className="plain ml-auto"
+          aria-label={`Take the parameter ${p.name} away`}
+          onClick={() => set(null)}
+        >
+          take out
+        </button>
+      </div>
+      <label className="mt-1 flex items-center gap-2">
+        <span className="faint whitespace-nowrap">it is for</span>
+        {text("about", "The purpose", "w-full")}
+      </label>
+      {fault && <p className="held mt-1">{fault}</p>}
+    </div>
   );
 }
