@@ -1,12 +1,14 @@
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { Readable } from "node:stream";
+import { unzipSync } from "fflate";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import type { Page } from "puppeteer-core";
 import { ACCESSIONS } from "../../demo/plan.ts";
 import { makeDeliveries } from "../../demo/generate.ts";
 import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
+import { countHeld } from "@/store/held.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { newFeed, newSystem, waitFor, type System } from "../support/system.ts";
 import { program, press, shows, startWeb, textOf, type Web } from "../support/web.ts";
@@ -15,6 +17,8 @@ let system: System;
 let web: Web;
 const errors: string[] = [];
 const loads: number[] = [];
+/** Who sent the first delivery. */
+let sender = "";
 
 beforeAll(async () => {
   system = await newSystem();
@@ -23,6 +27,7 @@ beforeAll(async () => {
   await makeFeed(db, { name: "accessions", title: "Accessions", about: "What the gardens send" });
   await savePlan(db, "accessions", ACCESSIONS, "the first", "test");
   for (const d of makeDeliveries(11, 1, 0.4)) {
+    sender ||= d.sender;
     const id = await makeDelivery(db, "accessions", "test", d.sender);
     await receiveFile(
       db,
@@ -262,6 +267,57 @@ function beyond(): string[] {
   return found;
 }
 
+describe("a delivery that is run again", () => {
+  it("is tried without a step, with a reason, and both the page and the report say so", async () => {
+    const page = await web.open("/feeds/accessions/run?delivery=1");
+    await shows(page, "Try 1 delivery");
+    // Others that came later are loaded, and stay as they are.
+    expect(await textOf(page)).toMatch(/newer deliver(y is|ies are) loaded and not chosen/);
+    await page.evaluate(() =>
+      [...document.querySelectorAll("summary")].find((s) => s.innerText.startsWith("Steps"))!.click(),
+    );
+    await page.evaluate(() => document.querySelector<HTMLInputElement>("details[open] li input")!.click());
+    const ready = () =>
+      page.evaluate(
+        () => ![...document.querySelectorAll("button")].find((b) => b.innerText.startsWith("Try"))!.disabled,
+      );
+    expect(await ready()).toBe(false);
+    await page.type("section[aria-label='What the run is told'] label input:not([type=checkbox])", "to see");
+    expect(await ready()).toBe(true);
+    await press(page, "Try 1 delivery");
+    await page.waitForFunction(() => /unchanged.*told otherwise/.test(document.body.innerText.replace(/\s+/g, " ")), {
+      timeout: 60_000,
+    });
+    const trial = await page.$$eval("td a", (all) => all.find((a) => /unchanged/.test(a.innerText))!.href);
+    await page.goto(trial.replace(/\/beside.*$/, ""), { waitUntil: "networkidle0" });
+    await shows(page, "What the run was told");
+    expect(await textOf(page)).toMatch(/Step switched off: .*to see/);
+    await page.close();
+  });
+});
+
+describe("a sender", () => {
+  it("is told what it keeps back, which is noted, and taken back", async () => {
+    const page = await web.open("/senders");
+    await press(page, sender);
+    await shows(page, "How it sends");
+    const held = await countHeld(system.db, { sender });
+    await press(page, `Hand back ${held} records`);
+    await shows(page, `With them: ${held} records since today`);
+    const files = await fetch(`${web.address}/api/quarantine/senders?sender=${encodeURIComponent(sender)}`);
+    expect(Object.keys(unzipSync(new Uint8Array(await files.arrayBuffer()))).length).toBeGreaterThan(1);
+    await page.type("input[type=number]", "5");
+    await press(page, "Keep this");
+    await shows(page, `With them: ${held} records since today of 5`);
+    await press(page, "They do not have them");
+    await shows(page, "From then on the records are noted as being with the sender.");
+    await page.goto(`${web.address}/quarantine?sender=${encodeURIComponent(sender)}`, { waitUntil: "networkidle0" });
+    await shows(page, `${held} held records`);
+    await shows(page, "all senders");
+    await page.close();
+  });
+});
+
 describe("every screen", () => {
   const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
   it.each(["paper", "loam"] as const)(
@@ -290,6 +346,9 @@ describe("every screen", () => {
         "/quarantine?state=overtaken",
         "/feeds/accessions/writings",
         "/feeds/accessions/out",
+        "/feeds/accessions/run?delivery=1",
+        "/senders",
+        `/senders/${encodeURIComponent(sender)}`,
         "/writings/1",
         "/settings",
         "/find?value=BHG",

@@ -36,7 +36,7 @@ export function LoadStage({ plan, change }: StageProps) {
           <label htmlFor="load-target">target table</label>
           <input
             id="load-target"
-            className="input input-sm"
+            className="input input-sm text-sm"
             key={`${load.schema}.${load.target}`}
             defaultValue={load.target}
             onBlur={(e) => {
@@ -49,7 +49,7 @@ export function LoadStage({ plan, change }: StageProps) {
           <label htmlFor="load-mode">mode</label>
           <select
             id="load-mode"
-            className="select select-sm"
+            className="select select-sm text-sm"
             value={load.mode}
             onChange={(e) => {
               const { whole_record: _, arriving, gone, ...others } = load;

@@ -74,7 +74,7 @@ export function GonePanel({ plan, change }: { plan: Plan; change: (plan: Plan) =
               type="number"
               min={0}
               max={100}
-              className="input input-sm text-sm w-20"
+              className="input input-sm text-sm !w-20"
               value={Math.round(gone.at_most * 1000) / 10}
               onChange={(e) => put({ ...gone, at_most: Math.min(100, Math.max(0, Number(e.target.value) || 0)) / 100 })}
             />
