@@ -141,3 +141,12 @@ export async function addressOf(
     },
   );
 }
+
+/** The user and the password of a connection to a web address. Throws `no-connection`. */
+export async function identityOf(
+  db: Queryable,
+  name: string,
+): Promise<{ readonly user: string; readonly password: string }> {
+  const { username, password } = new URL(await addressOf(db, name, "http"));
+  return { user: decodeURIComponent(username), password: decodeURIComponent(password) };
+}

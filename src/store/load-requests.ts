@@ -193,7 +193,7 @@ async function tellRun(
 async function switchOff(client: Client, id: number, plan: Plan, without: Without): Promise<void> {
   const { checks = [], steps = [], lookUps = [], reason } = without;
   needReason(reason);
-  checks.forEach((key) => needSwitchable(plan, key));
+  if (checks.length > 0) needSwitchable(plan, checks);
   for (const step of steps) {
     if (plan.cleanse[step - 1] && Number.isInteger(step)) continue;
     throw new SieveError("no-step", `The plan has no step ${step}.`, {
@@ -219,20 +219,23 @@ async function switchOff(client: Client, id: number, plan: Plan, without: Withou
   );
 }
 
-function needSwitchable(plan: Plan, key: string): void {
+/** Throws `no-check` and `check-needed`. */
+function needSwitchable(plan: Plan, keys: readonly string[]): void {
   const known = compilePlan(plan).checks;
-  const check = known.find((c) => c.key === key);
-  if (!check) {
-    throw new SieveError("no-check", `The plan has no check “${key}”.`, {
-      detail: `Its checks are ${listed(known.filter((c) => canSwitchOff(plan, c)).map((c) => c.key))}.`,
-      hint: "Name one of these.",
-    });
-  }
-  if (!canSwitchOff(plan, check)) {
-    throw new SieveError("check-needed", `The check that ${check.title} can't be switched off.`, {
-      detail: "Without it the records could not be written to the target.",
-      hint: "Mend the records, or change the plan.",
-    });
+  for (const key of keys) {
+    const check = known.find((c) => c.key === key);
+    if (!check) {
+      throw new SieveError("no-check", `The plan has no check “${key}”.`, {
+        detail: `Its checks are ${listed(known.filter((c) => canSwitchOff(plan, c)).map((c) => c.key))}.`,
+        hint: "Name one of these.",
+      });
+    }
+    if (!canSwitchOff(plan, check)) {
+      throw new SieveError("check-needed", `The check that ${check.title} can't be switched off.`, {
+        detail: "Without it the records could not be written to the target.",
+        hint: "Mend the records, or change the plan.",
+      });
+    }
   }
 }
 

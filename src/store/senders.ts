@@ -52,6 +52,20 @@ export async function listSenders(db: Queryable): Promise<Sender[]> {
   return (await db.query<Sender>(`${SENDERS} order by overdue desc, "withThem" desc, held desc, d.name`)).rows;
 }
 
+/** Senders some of whose records should have come back by now, those who have most first. */
+export async function overdueSenders(
+  db: Queryable,
+): Promise<Pick<Sender, "name" | "withThem" | "since" | "daysToAnswer" | "overdue">[]> {
+  const { rows } = await db.query<Pick<Sender, "name" | "withThem" | "since" | "daysToAnswer" | "overdue">>(
+    `select s.name, count(*)::int as "withThem", min(h.with_sender) as since, s.days_to_answer as "daysToAnswer", true as overdue
+     from sieve.held h join sieve.load l on l.id = h.load join sieve.delivery d on d.id = l.delivery
+       join sieve.sender s on s.name = d.sender
+     where h.state = 'held' and h.with_sender is not null group by s.name
+     having min(h.with_sender) + s.days_to_answer * interval '1 day' < now() order by "withThem" desc, s.name`,
+  );
+  return rows;
+}
+
 /** Throws `no-sender`. */
 export async function getSender(db: Queryable, name: string): Promise<Sender> {
   const { rows } = await db.query<Sender>(`${SENDERS} where d.name = $1`, [name]);

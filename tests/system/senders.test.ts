@@ -4,7 +4,7 @@ import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { countHeld, getHeld, heldGroups, listHeld } from "@/store/held.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { listLoads, type Load } from "@/store/loads.ts";
-import { getSender, habitsOf, handOver, listSenders, putSender, takeBack } from "@/store/senders.ts";
+import { getSender, habitsOf, handOver, listSenders, overdueSenders, putSender, takeBack } from "@/store/senders.ts";
 import { newFeed, useSystem, waitFor } from "../support/system.ts";
 
 /** Senders over all feeds, and what they owe. */
@@ -107,6 +107,8 @@ describe("senders", () => {
     await putSender(db, "Dale", { ...about, daysToAnswer: 9 }, "test");
     expect((await getSender(db, "Dale")).overdue).toBe(true);
     expect((await listSenders(db))[0]!.name).toBe("Dale");
+    const { name, withThem, since, daysToAnswer, overdue } = await getSender(db, "Dale");
+    expect(await overdueSenders(db)).toEqual([{ name, withThem, since, daysToAnswer, overdue }]);
     await putSender(db, "Dale", { ...about, daysToAnswer: null }, "test");
     expect((await getSender(db, "Dale")).overdue).toBe(false);
     await expect(putSender(db, "Nobody", { ...about, daysToAnswer: 1 }, "test")).rejects.toMatchObject({

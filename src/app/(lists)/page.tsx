@@ -6,7 +6,7 @@ import { countPairs } from "@/store/matches.ts";
 import { failedAfter } from "@/store/after.ts";
 import { afterWords } from "@/core/plan/after.ts";
 import { listLoads } from "@/store/loads.ts";
-import { listSenders } from "@/store/senders.ts";
+import { overdueSenders } from "@/store/senders.ts";
 import { owesWords } from "@/ui/senders/owes.ts";
 import { BringIn } from "@/ui/feeds/bring-in.tsx";
 import { LoadList } from "@/ui/loads/load-list.tsx";
@@ -20,14 +20,14 @@ export default async function Today() {
   const now = new Date();
   const since = new Date(now);
   since.setUTCHours(-24, 0, 0, 0);
-  const [loads, feeds, groups, ages, pairs, untold, senders] = await Promise.all([
+  const [loads, feeds, groups, ages, pairs, untold, late] = await Promise.all([
     listLoads(db(), { since }),
     listFeeds(db()),
     heldGroups(db(), {}),
     heldAges(db(), {}),
     countPairs(db()),
     failedAfter(db(), since),
-    listSenders(db()),
+    overdueSenders(db()),
   ]);
   const stopped = loads.filter((l) => l.state === "stopped");
   const failed = loads.filter((l) => l.state === "failed");
@@ -39,7 +39,6 @@ export default async function Today() {
     (l) => l.read === OUTCOMES.reduce((n, o) => n + (o === "left out" ? (l.leftOut ?? 0) : (l[o] ?? 0)), 0),
   );
   const top = groups[0];
-  const late = senders.filter((s) => s.overdue);
   return (
     <>
       <div className="flex items-end justify-between border-b border-[var(--ink)] pb-3">

@@ -13,6 +13,7 @@ import { READ_PROBLEMS, TAKEN, checkTitle, faultTitle } from "../course/problem-
 import type { Compiled } from "../course/compiled.ts";
 import type { UnreadableReason } from "../kernel/block.ts";
 import type { Plan } from "../plan/document.ts";
+import { valuesOf } from "../plan/parameters.ts";
 import { stepWords } from "../plan/words.ts";
 import type { FileFacts } from "../read/facts.ts";
 import type { CodesSeen } from "../course/codes.ts";
@@ -224,9 +225,9 @@ export function makeReport(input: ReportInput): LoadReport {
 
 function toldRun({ plan, run, steps }: Compiled): { run?: ToldRun } {
   const { parameters: told = {}, steps: off = {}, lookUps = {} } = run;
-  const parameters = (plan.parameters ?? []).map(({ name, default: usual }) => ({
+  const parameters = Object.entries(valuesOf(plan, told)).map(([name, value]) => ({
     name,
-    value: told[name] ?? usual,
+    value,
     told: Object.hasOwn(told, name),
   }));
   const stepsOff = Object.entries(off).map(([i, reason]) => ({

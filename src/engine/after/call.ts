@@ -3,7 +3,7 @@ import { OUTCOMES } from "@/core/kernel/ledger.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import type { AfterAction } from "@/core/plan/after.ts";
 import type { AfterLoad } from "@/store/after.ts";
-import { addressOf } from "@/store/connections.ts";
+import { identityOf } from "@/store/connections.ts";
 import type { Db } from "@/store/db.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import type { Load } from "@/store/loads.ts";
@@ -42,7 +42,7 @@ export async function tellReceiver(
   const signed =
     action.signed_with === undefined
       ? {}
-      : { "sieve-signature": signatureOf(await secretOf(db, action.signed_with), time, body) };
+      : { "sieve-signature": signatureOf((await identityOf(db, action.signed_with)).password, time, body) };
   const { status, text } = await httpPost(
     new URL(action.url),
     { hosts, variable: "SIEVE_RECEIVER_HOSTS", silence: SILENCE_MS },
@@ -59,9 +59,4 @@ export async function tellReceiver(
   const said = text.trim().slice(0, 200);
   if (status >= 200 && status < 300) return `It answered ${status}${said === "" ? "" : `: ${said}`}`;
   throw new SieveError("receiver-refused", `The receiver answered ${status}.`, { detail: said });
-}
-
-/** The password of a connection, which signs. */
-async function secretOf(db: Db, connection: string): Promise<string> {
-  return decodeURIComponent(new URL(await addressOf(db, connection, "http")).password);
 }

@@ -6,7 +6,7 @@ import { createHash } from "node:crypto";
 import { AwsV4Signer } from "aws4fetch";
 import { SieveError, counted } from "@/core/kernel/problem.ts";
 import type { AfterAction } from "@/core/plan/after.ts";
-import { addressOf } from "@/store/connections.ts";
+import { identityOf } from "@/store/connections.ts";
 import type { Db } from "@/store/db.ts";
 import type { Load } from "@/store/loads.ts";
 import { outOf } from "../out/out.ts";
@@ -14,12 +14,6 @@ import { httpPut, shownUrl } from "../sources/http-get.ts";
 import { outAsked } from "./file.ts";
 
 const SILENCE_MS = 60_000;
-
-/** Who puts files, by the user and the password of a connection. */
-interface Identity {
-  readonly user: string;
-  readonly password: string;
-}
 
 /** A file on its way. */
 interface Sent {
@@ -71,15 +65,10 @@ export async function putFiles(
   }
 }
 
-async function identityOf(db: Db, connection: string): Promise<Identity> {
-  const { username, password } = new URL(await addressOf(db, connection, "http"));
-  return { user: decodeURIComponent(username), password: decodeURIComponent(password) };
-}
-
 /** What goes before a file: its size and hash, and who sends it. */
 async function headersOf(
   { as, region = "us-east-1" }: AfterAction & { do: "put" },
-  identity: Identity | null,
+  identity: Awaited<ReturnType<typeof identityOf>> | null,
   { url, bytes, sha256 }: Sent,
 ): Promise<Record<string, string>> {
   const plain = { "content-length": String(bytes), "content-type": "application/octet-stream" };

@@ -3,7 +3,7 @@ import type { Compiled } from "@/core/course/compiled.ts";
 import type { GoneRows } from "@/core/gate/part.ts";
 import type { Gone } from "@/core/plan/gone.ts";
 import { byHash, ident, type Client } from "@/store/db.ts";
-import { referringKeys, refersTo } from "../writing/existing-table.ts";
+import { lockReferring, referringKeys, refersTo } from "../writing/existing-table.ts";
 import type { Expected } from "../writing/reconcile.ts";
 import { columnsByName, staged, tableOf } from "../writing/target.ts";
 import type { Writing } from "../writing/writing.ts";
@@ -110,12 +110,7 @@ export class GoneFromTarget {
     if (this.left) return;
     const { gone, of } = this;
     const { client } = of;
-    if (gone.do === "remove") {
-      // A row that comes to refer to one of ours between the question and the deed would go with it.
-      for (const { child, own } of await referringKeys(client, writing.table)) {
-        if (!own) await client.query(`lock table ${child} in share row exclusive mode`);
-      }
-    }
+    if (gone.do === "remove") await lockReferring(client, await referringKeys(client, writing.table));
     const referred = await this.referred();
     const which = [this.scope, this.absent, ...(referred ? [`not (${referred})`] : [])].join(" and ");
     await byHash(client, () =>

@@ -4,7 +4,7 @@ import { SieveError } from "@/core/kernel/problem.ts";
 import { byPlace, ident, type Client, type Queryable } from "@/store/db.ts";
 import { getPlan } from "@/store/feeds.ts";
 import { ofAct, standingAfter, turnOf, type Writing as Written } from "@/store/writings.ts";
-import { referringKeys, refersTo, tableRules } from "../writing/existing-table.ts";
+import { lockReferring, referringKeys, refersTo, tableRules } from "../writing/existing-table.ts";
 import { targetColumns, tableOf } from "../writing/target.ts";
 import {
   DID,
@@ -174,10 +174,7 @@ export async function chooseRows({ client, plan, columns }: Undoing, over: OverC
     return rowCount ?? 0;
   };
   const children = await referringKeys(client, table);
-  // A row that comes to refer to ours between the question and the deed would go with it.
-  for (const child of lock ? children : []) {
-    if (!child.own) await client.query(`lock table ${child.child} in share row exclusive mode`);
-  }
+  if (lock) await lockReferring(client, children);
   for (let again = true; again;) {
     again = false;
     for (const referring of children) {

@@ -2,7 +2,7 @@ import { contractOfTable, type TableRule } from "@/core/interop/table.ts";
 import type { Taken } from "@/core/interop/part.ts";
 import { OWN_SCHEMAS } from "@/core/plan/sections.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
-import { ident, type Queryable } from "@/store/db.ts";
+import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { targetColumns } from "./target.ts";
 import { needRights } from "./alterations.ts";
 
@@ -80,6 +80,13 @@ export async function referringKeys(db: Queryable, table: string): Promise<Refer
     [table],
   );
   return rows;
+}
+
+/** Lets no row come to refer to ours between a question and a deed by which it would be lost. */
+export async function lockReferring(client: Client, keys: readonly ReferringKey[]): Promise<void> {
+  for (const { child, own } of keys) {
+    if (!own) await client.query(`lock table ${child} in share row exclusive mode`);
+  }
 }
 
 /** That a row `c` of the referring table refers to the row `t`, in SQL. */

@@ -6,7 +6,7 @@ const DAY_MS = 86_400_000;
 type Owes = Pick<Sender, "held" | "withThem" | "since" | "daysToAnswer" | "overdue">;
 
 /** What a sender owes, in words: what was handed over and has not come back. */
-export function owesWords({ withThem, since, daysToAnswer, overdue }: Owes, now: Date): string {
+export function owesWords({ withThem, since, daysToAnswer, overdue }: Omit<Owes, "held">, now: Date): string {
   if (withThem === 0 || since === null) return "nothing";
   const days = Math.floor((now.getTime() - new Date(since).getTime()) / DAY_MS);
   const when = days === 0 ? "since today" : `for ${counted(days, "day")}`;
