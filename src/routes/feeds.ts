@@ -10,7 +10,7 @@ import type { Sample } from "@/core/sample/sample.ts";
 import type { ProposedLookUp } from "@/engine/look/propose-look-up.ts";
 import type { FieldValues } from "@/engine/look/delivery-values.ts";
 import type { targetValues } from "@/engine/writing/target.ts";
-import type { Alterations } from "@/engine/writing/alterations.ts";
+import type { TargetAlterations } from "@/engine/writing/alterations.ts";
 import type { Expiring } from "@/store/retention.ts";
 import type { Feed, PlanVersion } from "@/store/feeds.ts";
 import type { Source } from "@/store/sources.ts";
@@ -111,10 +111,14 @@ export const sampleRecords = declare("POST /api/feeds/{feed}/sample", {
 });
 
 export const targetOfPlan = declare("POST /api/feeds/{feed}/target", {
-  about: "what a plan, saved or not, would have altered in its target, and what it may not alter",
+  about: "what a plan, saved or not, would have altered in its targets, and what it may not alter",
   params: feed,
   body: document,
-  answer: answerOf<Alterations>("what is made or altered, and why what is not may not be"),
+  answer: z.object({
+    targets: answerOf<TargetAlterations[]>(
+      "of each table, the plan's own first, what is made or altered, and why what is not may not be",
+    ),
+  }),
   problems: ["plan-invalid"],
 });
 

@@ -103,7 +103,7 @@ describe("a load is undone as a whole", () => {
     const other = await loadNow(db, "replaces", "id,n\nf,6\n");
     const last = await loadNow(db, "replaces", "id,n\ng,7\n");
     await expect(undoLoad(db, other.id, "x", "t")).rejects.toThrow(
-      `Load ${last.id} has replaced the whole target since.`,
+      `Load ${last.id} has replaced all of target.replaces since.`,
     );
     expect(await all("replaces")).toEqual([`g7/${last.id}`]);
     await undoLoad(db, last.id, "x", "t");

@@ -1,5 +1,6 @@
 import { printCheck, type CheckIdentity } from "../check/identity.ts";
 import { stepPart } from "../cleanse/index.ts";
+import { compileFormula } from "../formula/compile.ts";
 import { NO_REFERENCES, type References } from "../kernel/reference.ts";
 import { compileLookUps } from "../lookup/compile.ts";
 import { withWordLists } from "../match/word-lists.ts";
@@ -62,9 +63,13 @@ export function compilePlan(
     lookUps,
     made: new Set([
       ...lookUps.flatMap((l) => [...l.fills].map((i) => fields[i]!.name)),
+      ...(plan.load.taken_from ?? []).map((t) => t.field),
       ...(goneField(plan.load) === undefined ? [] : [goneField(plan.load)!]),
       ...plan.cleanse.flatMap((s) => (stepPart(s.do).makes && !s.off && s.in !== "*" ? s.in : [])),
     ]),
+    further: (plan.load.further ?? []).map(({ where }) =>
+      where === undefined ? null : compileFormula(where, { fields, named, lists: references, day }),
+    ),
     leaves: new Map([...leavesOf(plan)].map(([name, texts]) => [number.get(name)!, texts])),
   };
 }

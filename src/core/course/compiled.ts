@@ -118,6 +118,8 @@ export interface Compiled {
   readonly made: ReadonlySet<string>;
   /** By number of the field: texts that mean that the target's value is to be left as it is. */
   readonly leaves: ReadonlyMap<number, ReadonlySet<string>>;
+  /** For each further target in the order of the plan: which records go there; null for all. */
+  readonly further: readonly (Formula | null)[];
 }
 
 /** What a check found: check, field, value, message. */

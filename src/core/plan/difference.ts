@@ -224,7 +224,14 @@ export function differences(was: Plan, is: Plan): Difference[] {
     ),
     ...properties("Match", "", section(was), section(is)),
     ...named("Match", "compared", compared(was), compared(is), ["in"]),
-    ...properties("Load", "", was.load as unknown as Thing, is.load as unknown as Thing),
+    ...properties("Load", "", was.load as unknown as Thing, is.load as unknown as Thing, ["further"]),
+    ...named(
+      "Load",
+      "further target",
+      asNamed(was.load.further ?? [], (f) => f.target, ["target"]),
+      asNamed(is.load.further ?? [], (f) => f.target, ["target"]),
+      ["target"],
+    ),
     ...named(
       "Load",
       "gate",

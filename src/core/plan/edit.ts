@@ -7,6 +7,7 @@ import { WORDS_FROM, wordListsOf } from "../match/word-lists.ts";
 import { listsIn } from "../formula/lists.ts";
 import { namedIn, type NamedFormula, type NamedFormulas } from "../formula/named.ts";
 import { namesIn, renameInFormula } from "../formula/names.ts";
+import { furtherUses, renameInFurther, withoutFurtherField } from "./further-edit.ts";
 import { goneFields, type Gone } from "./gone.ts";
 import { isBetween, isRule, isUnique, type Plan } from "./document.ts";
 import type { Step } from "./sections.ts";
@@ -64,6 +65,7 @@ export function usedIn(plan: Plan, name: string): Use[] {
   if (plan.load.arriving?.[name]) uses.push({ stage: "Load", says: "what its arriving cells do" });
   if (plan.load.gone && goneFields(plan.load.gone).some((f) => f.name === name))
     uses.push({ stage: "Load", says: "what becomes of rows that no longer come" });
+  for (const says of furtherUses(plan, name)) uses.push({ stage: "Load", says });
   for (const g of plan.gates) {
     if (fieldsOf(g).includes(name))
       uses.push({ stage: "Load", says: `the gate on ${"field" in g ? "its " : ""}${g.limit}` });
@@ -90,6 +92,9 @@ function formulasOf(plan: Plan): { readonly source: string; readonly use: Use }[
       !isRule(c)
         ? []
         : [{ source: c.that, use: { stage: "Check" as const, says: c.in ? `${c.name}, ${c.in.join(", ")}` : c.name } }],
+    ),
+    ...(plan.load.further ?? []).flatMap(({ where, target }) =>
+      where === undefined ? [] : [{ source: where, use: { stage: "Load" as const, says: `what goes to ${target}` } }],
     ),
   ];
 }
@@ -186,6 +191,7 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
       ...plan.load,
       key: follow(plan.load.key),
       ...(plan.load.gone ? { gone: renameInGone(plan.load.gone, follow) } : {}),
+      ...renameInFurther(plan, from, to),
       ...(plan.load.arriving
         ? {
             arriving: Object.fromEntries(
@@ -330,7 +336,7 @@ export function removeField(plan: Plan, name: string): Plan {
   const { lookup, match, ...others } = plan;
   const lookUps = (lookup ?? []).flatMap((l) => removeFromLookUp(l, name));
   const compared = match ? removeFromMatch(match, name) : null;
-  const { gone, ...load } = plan.load;
+  const { gone, further: _, taken_from: __, ...load } = plan.load;
   const key = load.key.filter((n) => n !== name);
   // Without a field that says which rows are looked for, others would be.
   const still = gone && key.length > 0 && !goneFields(gone).some((f) => f.name === name);
@@ -341,7 +347,7 @@ export function removeField(plan: Plan, name: string): Plan {
     contract: { fields: plan.contract.fields.filter((f) => f.name !== name) },
     cleanse,
     check,
-    load: withoutArriving({ ...load, key, ...(still ? { gone } : {}) }, [name]),
+    load: withoutArriving({ ...load, key, ...(still ? { gone } : {}), ...withoutFurtherField(plan, name) }, [name]),
     gates: plan.gates.flatMap((g) => withFields(g, (n) => (n === name ? null : n)) ?? []),
   };
 }

@@ -7,6 +7,7 @@ import { patternSchema } from "../kernel/pattern.ts";
 import { unionOf } from "../kernel/union.ts";
 import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
 import { arrivingSchema } from "./arriving.ts";
+import { furtherSchema, takenFromSchema } from "./further-schema.ts";
 import { goneSchema } from "./gone.ts";
 import { plainNameSchema } from "./name.ts";
 import { FIELD_CHECKS, ON_FAILURE, type Field } from "./types.ts";
@@ -180,4 +181,18 @@ export const loadSchema = z.strictObject({
     .boolean()
     .optional()
     .describe("Keep rows as they were before a load changes them, so that it can be undone; yes unless said"),
+  further: z
+    .array(furtherSchema)
+    .min(1)
+    .max(20)
+    .optional()
+    .describe("Tables that are written beside the target, in this order and in the same transaction"),
+  taken_from: z
+    .array(takenFromSchema)
+    .max(20)
+    .optional()
+    .describe("Fields of the target that have a value of a row of a further target which is written before it"),
+  numbered: nameSchema
+    .optional()
+    .describe("A column by which the database numbers the rows, in a table that Good Sieve makes"),
 });

@@ -9,6 +9,7 @@ import { survivorshipPart } from "../match/keep/index.ts";
 import { afterFault } from "./after.ts";
 import { ALL_FIELDS, arrivingOf } from "./arriving.ts";
 import { isBetween, isUnique, type Plan } from "./document.ts";
+import { furtherFaults, handedFault } from "./further.ts";
 import { goneFields } from "./gone.ts";
 import { namedOf, parameterFault } from "./parameters.ts";
 import type { Field } from "./types.ts";
@@ -36,6 +37,7 @@ export function faultsOf(plan: Plan): Fault[] {
     afterFaults,
     loadFaults,
     goneFaults,
+    furtherTargetFaults,
   ].flatMap((of) => of(about));
 }
 
@@ -288,5 +290,33 @@ function goneFaults(about: About): Fault[] {
   if (key.includes(field.name)) wrong("is of the key, which never changes.");
   if (field.required) wrong("must not be required: it is empty as long as a record comes.");
   if (load.arriving?.[field.name]) wrong("has a rule for arriving cells: it is cleared whenever the key comes again.");
+  return faults;
+}
+
+function furtherTargetFaults(about: About): Fault[] {
+  const { plan } = about;
+  const { further = [], taken_from: taken = [], numbered, key } = plan.load;
+  const faults = further.flatMap((f, i): Fault[] => [
+    ...furtherFaults(plan, f, i).map(({ at, message }) => ({ path: ["load", "further", i, at], message })),
+    ...(f.where === undefined ? [] : about.formula(f.where, undefined, ["load", "further", i, "where"], "bool")),
+  ]);
+  if (further.length > 0 && plan.match) {
+    const message = "Where records are matched, one may become part of another: give the rows to a feed of their own.";
+    faults.push({ path: ["load", "further"], message });
+  }
+  taken.forEach(({ field, from }, i) => {
+    const path = ["load", "taken_from", i];
+    faults.push(...about.unknown([field], path));
+    const message = key.includes(field)
+      ? `${field} is of the key, by which records are told apart before anything is handed on.`
+      : about.field(field)?.required
+        ? `${field} must not be required: it is handed on when all checks are made.`
+        : handedFault(plan, from, { turn: "own", at: 0 });
+    if (message) faults.push({ path, message });
+  });
+  if (numbered !== undefined && (about.field(numbered) || plan.load.schema !== undefined)) {
+    const message = "Only a table that Good Sieve makes gets a column of numbers, beside its fields.";
+    faults.push({ path: ["load", "numbered"], message });
+  }
   return faults;
 }

@@ -6,6 +6,7 @@ import { findDrift, type Drift } from "./drift.ts";
 import type { LookUpCounts } from "../lookup/compile.ts";
 import { listed } from "../kernel/problem.ts";
 import type { KeptCells } from "../plan/arriving.ts";
+import type { FurtherCounts } from "../plan/further.ts";
 import type { MatchMetrics } from "../match/metrics.ts";
 import type { Profile } from "../profile/facts.ts";
 import type { Tally } from "../course/tally.ts";
@@ -46,6 +47,8 @@ export interface LoadReport {
   readonly loadedBefore?: LoadedBefore;
   /** Rows of the target that did not come, where the plan looks for them. */
   readonly gone?: GoneRows;
+  /** What went to the plan's further targets, in the order of writing. */
+  readonly further?: readonly FurtherCounts[];
   readonly reconciliation?: Reconciliation;
   /** Held records of earlier loads that came back with this one; absent where none did. */
   readonly returned?: ReturnedCounts;
@@ -131,6 +134,7 @@ export interface ReportInput {
   readonly received?: Date | null;
   readonly kept?: readonly KeptCells[];
   readonly gone?: GoneRows | null;
+  readonly further?: readonly FurtherCounts[] | null;
   readonly loadedBefore?: LoadedBefore | null;
   readonly reconciliation?: Reconciliation | null;
   readonly returned?: ReturnedCounts | null;
@@ -215,6 +219,7 @@ export function makeReport(input: ReportInput): LoadReport {
     ...(input.matches ? { matches: input.matches } : {}),
     ...(input.kept && input.kept.length > 0 ? { kept: input.kept } : {}),
     ...(input.gone ? { gone: input.gone } : {}),
+    ...(input.further ? { further: input.further } : {}),
     ...(input.loadedBefore ? { loadedBefore: input.loadedBefore } : {}),
     ...(input.reconciliation ? { reconciliation: input.reconciliation } : {}),
     ...(input.returned ? { returned: input.returned } : {}),

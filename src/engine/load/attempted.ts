@@ -5,6 +5,8 @@ import type { Delivery } from "@/store/deliveries.ts";
 import type { Attempt } from "@/store/ledger.ts";
 import type { Load } from "@/store/loads.ts";
 import type { Timing } from "@/core/report/report.ts";
+import { hasFilters } from "@/core/plan/further.ts";
+import { INTO } from "../writing/further.ts";
 import { LEAVE } from "../writing/meet.ts";
 import { recordColumns } from "../writing/target.ts";
 import type { Successor } from "../writing/successor.ts";
@@ -53,7 +55,8 @@ export class Clock {
 /** The statement that takes records into staging. */
 export function copyStatement({ id, compiled, leaves }: Pick<Attempted, "id" | "compiled" | "leaves">): string {
   const delimiter = copyDelimiter(compiled.plan.read.delimiter);
-  const columns = ["_record", ...recordColumns(compiled.plan), ...(leaves ? [LEAVE] : [])];
+  const { plan } = compiled;
+  const columns = ["_record", ...recordColumns(plan), ...(leaves ? [LEAVE] : []), ...(hasFilters(plan) ? [INTO] : [])];
   const names = columns.map((c) => ident(c)).join(", ");
   return `copy ${staging(id)} (${names}) from stdin (delimiter '${delimiter}', null '')`;
 }

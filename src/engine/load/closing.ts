@@ -3,6 +3,8 @@ import type { TableRule } from "@/core/interop/table.ts";
 import { BYTE, addToBalance, assertCloses, emptyBalance, type Balance } from "@/core/kernel/ledger.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import type { KeptCells } from "@/core/plan/arriving.ts";
+import type { Further } from "@/core/plan/further-schema.ts";
+import type { FurtherCounts } from "@/core/plan/further.ts";
 import type { GoneRows } from "@/core/gate/part.ts";
 import { makeReport, type Reconciliation, type ReturnedCounts } from "@/core/report/report.ts";
 import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
@@ -17,6 +19,7 @@ import { pruneUndo } from "../undo/kept.ts";
 import { countKept, countUpsert, meet, type Meeting } from "../writing/meet.ts";
 import { Expected, reconcile } from "../writing/reconcile.ts";
 import { alterTarget } from "../writing/alterations.ts";
+import { FurtherTargets, furtherWriting, refusedByFurther, takeHanded, type Sending } from "../writing/further.ts";
 import { Writing, lockTarget } from "../writing/writing.ts";
 import { Cancelled, type Attempted } from "./attempted.ts";
 import { holdBetween } from "./between.ts";
@@ -63,6 +66,7 @@ export class Closing {
   private kept: KeptCells[] = [];
   private reconciliation: Reconciliation | null = null;
   private returned: ReturnedCounts | null = null;
+  private further: readonly FurtherCounts[] | null = null;
   private gone: GoneFromTarget | null = null;
   private goneRows: GoneRows | null = null;
 
@@ -137,6 +141,7 @@ export class Closing {
       reconciliation: this.reconciliation,
       returned: this.returned,
       gone: this.goneRows,
+      further: this.further,
     });
   }
 
@@ -168,6 +173,7 @@ export class Closing {
       broken = found.broken;
       for (const [name, rule] of found.rules) this.rules.set(name, rule);
     }
+    if (plan.load.further) broken += await clock.timed("rules of further targets", () => this.holdRefused());
     this.before = {
       before: await columnsBefore(client, load, delivery.sender),
       history: await historyBefore(client, load, delivery.sender),
@@ -184,6 +190,29 @@ export class Closing {
       this.hold(this.heldAsFiles, "load");
       await this.countLate();
     }
+  }
+
+  /** What further targets are written from. */
+  private async sending(): Promise<Sending> {
+    const { client, id, compiled, leaves } = this.of;
+    const absent = await absentFields(client, id, this.done.files);
+    return { client, plan: compiled.plan, staging: staging(id), absent, leaves };
+  }
+
+  /** Takes records out of staging whose rows a further target would refuse; gives how many. */
+  private async holdRefused(): Promise<number> {
+    const { client, id } = this.of;
+    const refused = await refusedByFurther(await this.sending());
+    for (const { name, rule, records } of refused) {
+      this.rules.set(name, rule);
+      await client.query(
+        `insert into sieve.late_problem (load, record, check_key) select $1, r, $2 from unnest($3::int[]) r on conflict do nothing`,
+        [id, printCheck({ kind: "target", rule: name }), records],
+      );
+    }
+    const all = [...new Set(refused.flatMap((r) => r.records))];
+    if (all.length > 0) await client.query(`delete from ${staging(id)} where _record = any($1)`, [all]);
+    return all.length;
   }
 
   /** So many records that would have been inserted are held instead. */
@@ -258,8 +287,13 @@ export class Closing {
 
   /** What the load would do to its target, where it ends without doing it: it is a trial, or a gate stops it. */
   private async weigh(exists: boolean): Promise<void> {
-    const { client, id, compiled } = this.of;
+    const { client, id, compiled, clock } = this.of;
     if (this.heldLate > 0) await this.holding.markLate(this.late, false);
+    if (compiled.plan.load.further) {
+      const further = new FurtherTargets(await this.sending());
+      await clock.timed("further targets", () => further.weigh());
+      this.further = further.counts;
+    }
     if (compiled.plan.load.mode !== "upsert" || !exists) return;
     const meeting = await this.meeting();
     await meet(meeting, client);
@@ -273,13 +307,16 @@ export class Closing {
     const { plan } = compiled;
     const { holding, done } = this;
     if (this.heldLate > 0) await holding.markLate(this.late, true);
+    const further = plan.load.further ? new FurtherTargets(await this.sending(), furtherWriting(writing)) : null;
+    await this.writeFurther(further, "before");
+    if (plan.load.taken_from) await takeHanded({ client, plan, staging: staging(id) });
     await clock.timed("target", async () => {
       const into = new IntoTarget({ client, id, plan, balance: this.balance, writing, expected });
       if (await into.takePlace(successor)) return;
       await alterTarget(client, plan);
       if (plan.load.mode !== "upsert") return await into.add();
       // The ledger and the staged records are as they were committed where nothing was held or merged since.
-      const asCommitted = this.heldLate === 0 && !plan.match && !this.gone;
+      const asCommitted = exists && this.heldLate === 0 && !plan.match && !this.gone && !plan.load.taken_from;
       await this.gone?.expect(expected);
       this.kept = await into.upsert(await this.meeting(), asCommitted ? db : null);
       await this.gone?.write(writing);
@@ -289,11 +326,21 @@ export class Closing {
     );
     await clock.timed("quarantine", () => holding.write(load.feed, exists));
     await writing.end();
+    await this.writeFurther(further, "after");
+    this.further = further?.counts ?? null;
     if (plan.load.key.length > 0) await overtakeHeld(client, writing, staging(id));
     const back = await clock.timed("what came back", () => closeReturned(client, writing, done.returned));
     if (back.accepted + back.again > 0) this.returned = back;
     await addProposals(client, id, done.lookUps);
     await pruneUndo(client, plan);
+  }
+
+  private async writeFurther(further: FurtherTargets | null, turn: Further["turn"]): Promise<void> {
+    if (!further) return;
+    await this.of.clock.timed(`further targets ${turn} it`, async () => {
+      await further.write(turn);
+      await further.end(turn);
+    });
   }
 
   private async meeting(): Promise<Meeting> {

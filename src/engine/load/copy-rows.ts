@@ -1,5 +1,7 @@
 import { utf8 } from "@/core/kernel/bytes.ts";
 import { extraOf } from "@/core/map/columns.ts";
+import { intoFurther } from "@/core/course/into-further.ts";
+import { hasFilters } from "@/core/plan/further.ts";
 import type { Course } from "@/core/course/course.ts";
 import { arrivedCells } from "@/core/course/of-record.ts";
 import type { Sifted } from "@/core/course/sifted.ts";
@@ -155,7 +157,8 @@ function putNumber(out: Uint8Array, at: number, n: number): number {
 
 /**
  * What a staged record has besides its fields, record by record of a block: what the plan takes along
- * of columns that no field takes, and, with `leave`, which cells said to leave what the target has.
+ * of columns that no field takes, with `leave`, which cells said to leave what the target has, and, where the plan has
+ * filters for further targets, which of these it goes to.
  */
 export function moreOf(course: Course, sifted: Sifted, leave: boolean): ((record: number) => string)[] {
   const more: ((record: number) => string)[] = [];
@@ -169,6 +172,10 @@ export function moreOf(course: Course, sifted: Sifted, leave: boolean): ((record
       const fields = [...sifted.left].flatMap(([f, left]) => (left[record] === 1 ? [f] : []));
       return fields.length === 0 ? "" : `{${fields.join(",")}}`;
     });
+  }
+  if (hasFilters(course.compiled.plan)) {
+    const into = intoFurther(course.compiled, sifted);
+    more.push((record) => `{${into(record).join(",")}}`);
   }
   return more;
 }

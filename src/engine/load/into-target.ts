@@ -1,9 +1,8 @@
 import type { Balance } from "@/core/kernel/ledger.ts";
-import { SieveError, listed } from "@/core/kernel/problem.ts";
 import type { KeptCells } from "@/core/plan/arriving.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { ident, type Client, type Db } from "@/store/db.ts";
-import { referringKeys } from "../writing/existing-table.ts";
+import { emptyTable } from "../writing/existing-table.ts";
 import { countKept, type Meeting } from "../writing/meet.ts";
 import { upsertStaged } from "../writing/upsert.ts";
 import type { Expected } from "../writing/reconcile.ts";
@@ -84,7 +83,7 @@ export class IntoTarget {
     const target = tableOf(plan);
     if (plan.load.mode === "replace") {
       await writing.keepAll();
-      await this.emptyTarget(target);
+      await emptyTable(client, target);
     }
     const key = await this.setKeyAside(target, balance.outcomes.inserted);
     await writing.insertStaged(`${staging(id)} s`, balance.outcomes.inserted);
@@ -93,22 +92,6 @@ export class IntoTarget {
     const own = (n: string): string =>
       n === "_load" ? `${id}` : n === "_record" ? `s."_record"` : staged(n, have.get(n));
     expected.add(`select ${expected.columns(own)} from ${staging(id)} s`);
-  }
-
-  /** Takes all rows out of the target, which nothing may hang on. */
-  private async emptyTarget(target: string): Promise<void> {
-    const tables = [...new Set((await referringKeys(this.of.client, target)).map((k) => k.child))];
-    if (tables.length > 0) {
-      throw new SieveError(
-        "rows-referred-to",
-        `All rows of the target would be replaced, and ${listed(tables)} may refer to them.`,
-        {
-          detail: "A row that others refer to can't be taken away and put back without touching theirs.",
-          hint: "Let the plan upsert by its key instead of replacing all rows.",
-        },
-      );
-    }
-    await this.of.client.query(`truncate ${target}`);
   }
 
   /**

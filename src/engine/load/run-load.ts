@@ -2,6 +2,7 @@ import { compilePlan } from "@/core/course/compile.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import type { Reference } from "@/core/kernel/reference.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import { hasFilters } from "@/core/plan/further.ts";
 import { ident, inWords, type Client, type Db } from "@/store/db.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { getPlan } from "@/store/feeds.ts";
@@ -10,10 +11,11 @@ import { LOAD_LOCK } from "@/store/locks.ts";
 import { referencesOfLoad } from "@/store/references.ts";
 import { nextWriting, transactionNumber } from "@/store/writings.ts";
 import { apart, profileLimits } from "../apart/apart.ts";
+import { INTO } from "../writing/further.ts";
 import { LEAVE, needsLeave } from "../writing/meet.ts";
 import { stagedColumns } from "../writing/target.ts";
 import { successorOf, type Successor } from "../writing/successor.ts";
-import { targetChanges } from "../writing/alterations.ts";
+import { needTargets } from "../writing/alterations.ts";
 import { abandonLoad, dropLeft } from "./abandon.ts";
 import { Cancelled, Clock, copyStatement, type Attempted } from "./attempted.ts";
 import { Closing, type ReadThrough } from "./closing.ts";
@@ -130,7 +132,7 @@ class LoadRun {
       ...(await this.deliveryLists(document)),
     ]);
     const compiled = compilePlan(document, references, inputsOf(load));
-    await targetChanges(client, compiled.plan);
+    await needTargets(client, compiled.plan);
     const successor =
       load.kind === "trial" ? null : await successorOf(client, compiled.plan, { load: id, writing }, staging(id));
     const leaves = successor === null && needsLeave(compiled.plan);
@@ -241,7 +243,11 @@ async function makeStaging(
     for (const statement of successor.make) await client.query(statement);
     return;
   }
-  const columns = [...stagedColumns(plan), ...(leaves ? [{ name: LEAVE, type: "integer[]" }] : [])];
+  const columns = [
+    ...stagedColumns(plan),
+    ...(leaves ? [{ name: LEAVE, type: "integer[]" }] : []),
+    ...(hasFilters(plan) ? [{ name: INTO, type: "integer[]" }] : []),
+  ];
   const list = columns.map((c) => `${ident(c.name)} ${c.type}`).join(", ");
   await client.query(`create unlogged table ${staging(id)} (_record integer not null, ${list})`);
 }

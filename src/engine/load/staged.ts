@@ -5,10 +5,11 @@ import { printCheck } from "@/core/check/identity.ts";
 import { TAKEN } from "@/core/course/problem-words.ts";
 import type { Compiled, Problem } from "@/core/course/compiled.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import { furtherOf, furtherPlan } from "@/core/plan/further.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import type { LoadedBefore } from "@/core/gate/part.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
-import { tableRules } from "../writing/existing-table.ts";
+import { brokenRules } from "../writing/rules.ts";
 import { ruleProblem } from "./late.ts";
 import { sameRecord, type Absent } from "../writing/meet.ts";
 import { columnsByName, plannedColumns, recordColumns, staged, tableOf, targetColumns } from "../writing/target.ts";
@@ -84,56 +85,6 @@ export async function absentFields(client: Queryable, load: number, files: reado
   return { all, some };
 }
 
-/** A rule of the target, and which staged records `s` it would refuse, in SQL. */
-export interface BrokenRule {
-  readonly rule: TableRule;
-  /** A from-clause and a condition; `s.record_number` is the record. */
-  readonly from: string;
-  readonly where: string;
-}
-
-/**
- * The target's own rules (checks, unique and foreign keys, the key where `key` is asked for), each with the staged
- * records that it would refuse. The rules are the database's, word for word.
- */
-export async function brokenRules(
-  client: Queryable,
-  plan: Plan,
-  staging: string,
-  { key }: { key: boolean },
-): Promise<BrokenRule[]> {
-  const table = tableOf(plan);
-  const columns = [...(await plannedColumns(client, plan)).values()];
-  const own = new Set(recordColumns(plan));
-  const row = columns.map(
-    (c) => `${own.has(c.name) && !c.pending ? staged(c.name, c) : `null::${c.type}`} as ${ident(c.name)}`,
-  );
-  const from = `(select s._record as record_number, ${row.join(", ")} from ${staging} s) s`;
-  const found: BrokenRule[] = [];
-  for (const rule of await tableRules(client, table)) {
-    const unknown = columns.some((c) => rule.columns.includes(c.name) && !own.has(c.name) && c.filled);
-    if ((rule.kind === "primary" && !key) || unknown) continue;
-    const filled = rule.columns.map((c) => `s.${ident(c)} is not null`).join(" and ");
-    let where: string;
-    if (rule.kind === "check") where = `(${rule.sql}) is false`;
-    else if (rule.kind === "foreign") where = `${filled} and (${rule.sql}) is not true`;
-    else {
-      const list = rule.columns.map((c) => ident(c)).join(", ");
-      const same = (names: readonly string[]): string =>
-        names.map((n) => `t.${ident(n)} = s.${ident(n)}`).join(" and ");
-      const other = plan.load.mode === "upsert" && plan.load.key.length > 0 ? ` and not (${same(plan.load.key)})` : "";
-      const there =
-        plan.load.mode === "replace" && !key
-          ? ""
-          : ` or exists (select from ${table} t where ${same(rule.columns)}${other})`;
-      where = `${filled} and (s.record_number in (select n.record_number from (select s.record_number,
-            row_number() over (partition by ${list} order by s.record_number) as turn from ${from} where ${filled}) n where n.turn > 1)${there})`;
-    }
-    found.push({ rule, from, where });
-  }
-  return found;
-}
-
 /** Adds a problem to those of a record. */
 export function addTo(found: Map<number, Problem[]>, record: number, problem: Problem): void {
   found.set(record, [...(found.get(record) ?? []), problem]);
@@ -147,7 +98,7 @@ export async function addRefusals(
   client: Queryable,
   plan: Plan,
   staging: string,
-  { key, found }: { key: boolean; found: Map<number, Problem[]> },
+  { key, found, but }: { key: boolean; found: Map<number, Problem[]>; but?: readonly string[] },
 ): Promise<void> {
   const own = new Set(recordColumns(plan));
   for (const { name, notNull, filled } of await targetColumns(client, tableOf(plan))) {
@@ -158,7 +109,7 @@ export async function addRefusals(
     const rule = { columns: [name], definition: `a value of ${name}` };
     for (const { record } of rows) addTo(found, record, ruleProblem("not null", rule, []));
   }
-  for (const { rule, from, where } of await brokenRules(client, plan, staging, { key })) {
+  for (const { rule, from, where } of await brokenRules(client, plan, staging, { key, ...(but ? { but } : {}) })) {
     const { rows } = await client.query<{ record: number }>(
       `select s.record_number as record from ${from} where ${where}`,
     );
@@ -179,7 +130,9 @@ export async function findBroken({
   staging,
 }: StagedLoad): Promise<{ broken: number; rules: Map<string, TableRule> }> {
   const found = new Map<string, TableRule>();
-  for (const { rule, from, where } of await brokenRules(client, compiled.plan, staging, { key: false })) {
+  // What is written before the target may bring what its records refer to.
+  const but = furtherOf(compiled.plan).map((f) => tableOf(furtherPlan(compiled.plan, f)));
+  for (const { rule, from, where } of await brokenRules(client, compiled.plan, staging, { key: false, but })) {
     found.set(rule.name, rule);
     await client.query(
       `insert into sieve.late_problem (load, record, check_key)

@@ -6,6 +6,8 @@ import { printCheck } from "@/core/check/identity.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { betweenCheck, type Compiled, type Problem } from "@/core/course/compiled.ts";
 import { quoted } from "@/core/kernel/problem.ts";
+import { intoFurther } from "@/core/course/into-further.ts";
+import { furtherOf, furtherPlan } from "@/core/plan/further.ts";
 import { siftRows } from "@/core/course/recheck.ts";
 import { fieldValues, problemsOf } from "@/core/course/of-record.ts";
 import type { Run } from "@/core/plan/parameters.ts";
@@ -19,6 +21,8 @@ import type { References } from "@/core/kernel/reference.ts";
 import type { HeldRecord } from "@/store/held.ts";
 import { deliveryLists } from "../load/delivery-lists.ts";
 import { apartInTarget } from "../load/between.ts";
+import { ruleProblem } from "../load/late.ts";
+import { FurtherTargets, INTO, furtherWriting, refusedByFurther, takeHanded } from "../writing/further.ts";
 import { LEAVE, freshRecords, meet, needsLeave, writeOver, type Absent, type Meeting } from "../writing/meet.ts";
 import { absentFields, addRefusals, addTo } from "../load/staged.ts";
 import { columnsByName, stagedColumns, tableOf } from "../writing/target.ts";
@@ -88,6 +92,7 @@ export class Release {
   private readonly met = ident("released met");
   private readonly marks = ident("released marks");
   private writing!: Writing;
+  private further: FurtherTargets | null = null;
   /** Whether its records could not be compared with the target. */
   private uncompared = false;
 
@@ -147,6 +152,11 @@ export class Release {
       reason: options.reason ?? "",
     });
     this.writing.expect(held.length);
+    if (plan.load.further) {
+      const sending = { client, plan, staging: this.staging, absent: load.absent, leaves: needsLeave(plan) };
+      const about = { ...furtherWriting(this.writing), over: options.overtaken === true };
+      this.further = new FurtherTargets(sending, about);
+    }
     await client.query(
       `create temp table ${marks} (record integer, state text, mended jsonb, wrote boolean) on commit drop`,
     );
@@ -158,7 +168,11 @@ export class Release {
     for (let at = 0; at < held.length; at += size) {
       results.push(...(await this.batch(held.slice(at, at + size), given)));
     }
-    if (results.some((r) => r.released)) await this.writing.end();
+    if (results.some((r) => r.released)) {
+      await this.further?.end("before");
+      await this.writing.end();
+      await this.further?.end("after");
+    }
     await this.mark();
     await client.query(`drop table ${marks}`);
     return results;
@@ -175,6 +189,7 @@ export class Release {
     );
     const stays = new Map<number, Problem[]>();
     const passing: object[] = [];
+    const into = intoFurther(compiled, sifted);
     for (const [r, h] of held.entries()) {
       const now = fieldValues(sifted, r);
       if (sifted.verdict[r] !== VERDICT.passes) {
@@ -192,6 +207,7 @@ export class Release {
         v: [...now.map((v, f) => (sifted.faults[f]![r] === NOT_OF_TYPE ? "" : v)), ...this.extraOf(h)],
         f: h.found,
         l: left.length > 0 ? left : null,
+        i: into(r),
       });
     }
     await this.stage(passing);
@@ -205,7 +221,10 @@ export class Release {
       absent: load.absent,
       leaves: needsLeave(plan),
     };
+    await this.further?.write("before");
+    if (plan.load.taken_from) await takeHanded({ client, plan, staging });
     const overtaken = await this.write(meeting);
+    await this.further?.write("after");
     const results = held.map((h): Released => {
       const newer = overtaken.get(h.record);
       const problems = stays.get(h.record) ?? [];
@@ -239,8 +258,8 @@ export class Release {
     const values = stagedColumns(compiled.plan).map((c, i) => `nullif(x.v->>${i}, '')::${c.type} as ${ident(c.name)}`);
     await client.query(
       `create temp table ${staging} on commit drop as
-       select x.r as "_record", x.f as "_found", x.l as ${ident(LEAVE)}, ${values.join(", ")}
-       from jsonb_to_recordset($1::jsonb) as x (r integer, v jsonb, f text, l integer[])`,
+       select x.r as "_record", x.f as "_found", x.l as ${ident(LEAVE)}, x.i as ${ident(INTO)}, ${values.join(", ")}
+       from jsonb_to_recordset($1::jsonb) as x (r integer, v jsonb, f text, l integer[], i integer[])`,
       [JSON.stringify(rows)],
     );
   }
@@ -290,7 +309,12 @@ export class Release {
         });
       }
     }
-    await addRefusals(client, plan, staging, { key: plan.load.mode !== "upsert", found });
+    const before = plan.load.further ? furtherOf(plan).map((f) => tableOf(furtherPlan(plan, f))) : [];
+    await addRefusals(client, plan, staging, { key: plan.load.mode !== "upsert", found, but: before });
+    const sending = { client, plan, staging, absent: load.absent, leaves: needsLeave(plan) };
+    for (const { rule, name, records } of plan.load.further ? await refusedByFurther(sending) : []) {
+      for (const record of records) addTo(found, record, ruleProblem(name, rule, []));
+    }
     const holding = [...found].filter(([, problems]) => problems.some((p) => p.onFailure !== "note"));
     await client.query(`delete from ${staging} where "_record" = any($1)`, [holding.map(([record]) => record)]);
     return new Map(holding);

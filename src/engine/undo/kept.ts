@@ -1,16 +1,24 @@
 import type { Plan } from "@/core/plan/document.ts";
+import { furtherOf, furtherPlan } from "@/core/plan/further.ts";
 import type { Client, Queryable } from "@/store/db.ts";
 import { getLoad } from "@/store/loads.ts";
 import { retentionOf } from "@/store/retention.ts";
 import { getWriting, type Writing as Written } from "@/store/writings.ts";
+import { victimsOf } from "./rows.ts";
 import { tableOf } from "../writing/target.ts";
 import { undoTable } from "../writing/writing.ts";
 
 /**
- * Drops the rows that are kept for loads of a target that are too long ago by the feed's retention, and for what was
- * written before them. Returns of how many writings.
+ * Drops the rows that are kept for loads of a plan's targets that are too long ago by the feed's retention, and for what
+ * was written before them. Returns of how many writings.
  */
 export async function pruneUndo(client: Client, plan: Plan): Promise<number> {
+  let writings = await pruneTarget(client, plan);
+  for (const further of furtherOf(plan)) writings += await pruneTarget(client, furtherPlan(plan, further));
+  return writings;
+}
+
+async function pruneTarget(client: Client, plan: Plan): Promise<number> {
   const { undoLoads } = await retentionOf(client, plan.feed);
   const { rows: last } = await client.query<{ turn: number }>(
     `select turn from sieve.writing where target = $1 and kind = 'load' order by turn desc offset $2 limit 1`,
@@ -33,6 +41,11 @@ export async function pruneUndo(client: Client, plan: Plan): Promise<number> {
   return old.length + rows[0]!.n;
 }
 
+/** That the writing `w` of the plan `p` replaced all rows of its target, as the plan has it for that table. */
+const REPLACES = `(select x.target->>'mode' from (
+    select p.document->'load' as target union all select jsonb_array_elements(p.document->'load'->'further')) x
+  where format('"%s"."%s"', coalesce(x.target->>'schema', 'target'), x.target->>'target') = w.target limit 1) = 'replace'`;
+
 /** What stands in the way of undoing a writing; null where nothing does. */
 export async function cannotUndoWriting(db: Queryable, w: Written): Promise<{ message: string; hint: string } | null> {
   if (w.undoneBy !== null) {
@@ -43,13 +56,13 @@ export async function cannotUndoWriting(db: Queryable, w: Written): Promise<{ me
   }
   const { rows: replaced } = await db.query<{ load: number }>(
     `select w.load from sieve.writing w join sieve.plan p on p.id = w.plan
-     where w.target = $1 and w.turn > $2 and w.kind = 'load' and w.undone_by is null and p.document->'load'->>'mode' = 'replace'
+     where w.target = $1 and w.turn > $2 and w.kind = 'load' and w.undone_by is null and ${REPLACES}
      order by w.turn limit 1`,
     [w.target, w.turn],
   );
   if (replaced[0]) {
     return {
-      message: `Load ${replaced[0].load} has replaced the whole target since.`,
+      message: `Load ${replaced[0].load} has replaced all of ${w.target.replaceAll('"', "")} since.`,
       hint: "Nothing of what was there before is left to be undone; undo that load first.",
     };
   }
@@ -76,6 +89,19 @@ export async function cannotUndoWriting(db: Queryable, w: Written): Promise<{ me
   };
 }
 
+/** What stands in the way of undoing a writing, or one that is undone with it; null where nothing does. */
+export async function cannotUndoAny(
+  db: Queryable,
+  main: Written,
+  victims: readonly Written[],
+): Promise<{ message: string; hint: string } | null> {
+  for (const w of [main, ...victims.filter((v) => v.id !== main.id && v.target !== main.target)]) {
+    const fault = await cannotUndoWriting(db, w);
+    if (fault) return fault;
+  }
+  return null;
+}
+
 /** What stands in the way of undoing a load; null where nothing does. */
 export async function cannotUndo(db: Queryable, id: number): Promise<{ message: string; hint: string } | null> {
   const load = await getLoad(db, id);
@@ -92,7 +118,8 @@ export async function cannotUndo(db: Queryable, id: number): Promise<{ message: 
       hint: "Mend the target by hand, or load a corrected delivery.",
     };
   }
-  const fault = await cannotUndoWriting(db, await getWriting(db, load.writing));
+  const own = await getWriting(db, load.writing);
+  const fault = await cannotUndoAny(db, own, await victimsOf(db, own));
   if (fault && load.state === "undone") return { message: `Load ${id} is undone.`, hint: fault.hint };
   return fault;
 }

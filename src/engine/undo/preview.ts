@@ -2,8 +2,8 @@ import { type LeftBecause, type UndoDoes } from "@/core/kernel/writing.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { ident, transaction, type Client, type Db } from "@/store/db.ts";
 import { getWriting, ownTransactions, type Writing as Written } from "@/store/writings.ts";
-import { aboutOf, chooseRows, findRows, keyText, planOf, victimsOf, writeRows } from "./rows.ts";
-import { cannotUndoWriting } from "./kept.ts";
+import { aboutOf, chooseRows, chosenKey, findRows, ofSeveral, keyText, planOf, victimsOf, writeRows } from "./rows.ts";
+import { cannotUndoAny } from "./kept.ts";
 import { targetColumns, tableOf } from "../writing/target.ts";
 import { DID, Writing } from "../writing/writing.ts";
 
@@ -12,6 +12,8 @@ const ROWS_SHOWN = 200;
 
 /** What undoing a writing would do, row by row. */
 export interface UndoneRow {
+  /** The table; null where all rows are of one. */
+  readonly target: string | null;
   /** The row's key, as text. */
   readonly key: string;
   readonly does: UndoDoes;
@@ -60,7 +62,8 @@ export async function previewUndo(
   filter: UndoRowFilter = {},
 ): Promise<UndoPreview & { rows: readonly UndoneRow[]; next: number | null }> {
   const main = await getWriting(db, id);
-  const fault = await cannotUndoWriting(db, main);
+  const victims = await victimsOf(db, main);
+  const fault = await cannotUndoAny(db, main, victims);
   if (fault) throw new SieveError("cannot-undo", fault.message, { hint: fault.hint });
   const does: Record<UndoDoes, number> = { remove: 0, "put back": 0, "bring back": 0 };
   const left: Record<LeftBecause, number> = { changed: 0, gone: 0, another: 0, undone: 0, referred: 0, rule: 0 };
@@ -74,7 +77,7 @@ export async function previewUndo(
       seen: 0,
     }),
   );
-  const victims = await victimsOf(db, main);
+  const several = ofSeveral(victims);
   try {
     // The undo is done and taken back, so that what is said beforehand is what will be.
     await transaction(db, async (client) => {
@@ -84,7 +87,8 @@ export async function previewUndo(
         const undoing = await findRows(client, victim, plan, ours);
         if (!undoing) continue;
         await chooseRows(undoing, "none", false);
-        columns = [...plan.contract.fields.map((f) => f.name)];
+        const own = plan.contract.fields.map((f) => f.name);
+        columns = [...new Set([...columns, ...own])];
         const { rows } = await client.query<{ does: UndoDoes; because: LeftBecause | null; go: boolean; n: number }>(
           `select does, because, go, count(*)::int as n from undo_rows where because is distinct from 'nothing' group by 1, 2, 3`,
         );
@@ -94,19 +98,19 @@ export async function previewUndo(
         }
         const there = new Set((await targetColumns(client, tableOf(plan))).map((c) => c.name));
         const texts = (alias: string): string =>
-          `jsonb_build_object(${columns
+          `jsonb_build_object(${own
             .filter((c) => there.has(c) && (alias === "t" || undoing.columns.includes(ident(c))))
             .slice(0, 45)
             .map((c) => `'${c}', ${alias}.${ident(c)}::text`)
             .join(", ")})`;
         for (const view of views) {
           const page = await client.query<UndoneRow>(
-            `select coalesce(case when t.ctid is not null then ${keyText(plan, "t")} end, ${keyText(plan, "i")}) as key,
-               u.does, u.because, u.by_writing as by, u.detail, case when t.ctid is not null then ${texts("t")} end as now,
+            `select ${chosenKey(plan, `coalesce(case when t.ctid is not null then ${keyText(plan, "t")} end, ${keyText(plan, "i")})`, several)} as key,
+               ${several ? "$3::text" : "null"} as target, u.does, u.because, u.by_writing as by, u.detail, case when t.ctid is not null then ${texts("t")} end as now,
                case when i."_ n" is not null and i.${DID} <> 'made' then ${texts("i")} end as back
              from undo_rows u left join ${tableOf(plan)} t on t.ctid = u.place and t.tableoid = u.part
                left join undo_images i on i."_ n" = u.img where ${view.where} order by u.n offset $1 limit $2`,
-            [Math.max(0, from - view.seen), ROWS_SHOWN + 1 - view.rows.length],
+            [Math.max(0, from - view.seen), ROWS_SHOWN + 1 - view.rows.length, ...(several ? [plan.load.target] : [])],
           );
           view.rows.push(...page.rows);
           view.seen += await countWhere(client, view.where);

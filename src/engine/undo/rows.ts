@@ -1,5 +1,6 @@
 import { type LeftBecause } from "@/core/kernel/writing.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import { furtherOf, furtherPlan } from "@/core/plan/further.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { byPlace, ident, type Client, type Queryable } from "@/store/db.ts";
 import { getPlan } from "@/store/feeds.ts";
@@ -23,14 +24,21 @@ export type OverChanged = "none" | "all" | readonly string[];
 
 /** What to undo, in the order in which it is done: of an undo all that it did, of a load also what came of its records later. */
 export async function victimsOf(client: Queryable, w: Written): Promise<Written[]> {
-  if (w.kind === "undo") return await ofAct(client, w.act);
-  if (w.kind === "load") return [...(await standingAfter(client, w)), w];
-  return [w];
+  // What was written to other targets with it stood before it, or comes after.
+  const act = await ofAct(client, w.act);
+  if (w.kind === "undo") return act;
+  const later = w.kind === "load" ? await standingAfter(client, w) : act.filter((a) => a.turn > w.turn);
+  return [...later, w, ...act.filter((a) => a.turn < w.turn)];
 }
 
-/** The plan that a writing went by. */
+/** The plan that a writing went by: of a further target the one that is made for it. */
 export async function planOf(db: Queryable, w: Written): Promise<Plan> {
-  return (await getPlan(db, w.plan)).document;
+  const { document } = await getPlan(db, w.plan);
+  if (tableOf(document) === w.target) return document;
+  const further = furtherOf(document)
+    .map((f) => furtherPlan(document, f))
+    .find((plan) => tableOf(plan) === w.target);
+  return further ?? document;
 }
 
 /** What the undo of a writing is, which keeps rows whatever the plan says of its loads. */
@@ -142,6 +150,26 @@ async function findWrittenOver(client: Client, victim: Written, plan: Plan, by: 
      where not exists (select from undo_images i where ${sameRow(plan, "i", "o")})
        and t.${ident(WRITING)} is distinct from ${victim.id}`,
   );
+}
+
+/** Stands between the table and a row's key, where the rows of several tables are chosen from. */
+const OF_TABLE = "\u001e";
+
+/** A row's key as it is chosen by: with its table, where rows of several are. `key` is SQL. */
+export function chosenKey(plan: Plan, key: string, several: boolean): string {
+  return several ? `'${plan.load.target}${OF_TABLE}' || ${key}` : key;
+}
+
+/** What was chosen of the rows of one table. */
+export function chosenOf(over: OverChanged, plan: Plan, several: boolean): OverChanged {
+  if (typeof over === "string" || !several) return over;
+  const table = `${plan.load.target}${OF_TABLE}`;
+  return over.flatMap((key) => (key.startsWith(table) ? [key.slice(table.length)] : []));
+}
+
+/** Whether writings are of more than one table. */
+export function ofSeveral(writings: readonly Written[]): boolean {
+  return new Set(writings.map((w) => w.target)).size > 1;
 }
 
 /** A row's key as one text, in SQL. */

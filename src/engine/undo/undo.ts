@@ -1,6 +1,7 @@
 import { type LeftBecause } from "@/core/kernel/writing.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { transaction, type Client, type Db, type Queryable } from "@/store/db.ts";
+import { getPlan } from "@/store/feeds.ts";
 import { getLoad, needReason } from "@/store/loads.ts";
 import {
   getWriting,
@@ -11,9 +12,20 @@ import {
   type Writing as Written,
   type WritingKind,
 } from "@/store/writings.ts";
-import { aboutOf, chooseRows, findRows, planOf, victimsOf, writeRows, type OverChanged } from "./rows.ts";
-import { cannotUndo, cannotUndoWriting } from "./kept.ts";
+import {
+  aboutOf,
+  chooseRows,
+  chosenOf,
+  findRows,
+  ofSeveral,
+  planOf,
+  victimsOf,
+  writeRows,
+  type OverChanged,
+} from "./rows.ts";
+import { cannotUndo, cannotUndoAny } from "./kept.ts";
 import { leftWords } from "./words.ts";
+import { targetColumns } from "../writing/target.ts";
 import { Writing, lockTarget } from "../writing/writing.ts";
 
 /** What one person decided about one record goes back as a whole, or not at all. Beside a load it goes back row by row. */
@@ -21,7 +33,7 @@ const WHOLE: ReadonlySet<WritingKind> = new Set(["decision", "split", "put back"
 
 /** What an undo did. */
 export interface Undone {
-  /** The number of the undo, which is a writing too; of several the last. */
+  /** The number of the undo, which is a writing too; of several that of what was asked for. */
   readonly writing: number;
   /** Rows that went, and rows that are again as they were. */
   readonly removed: number;
@@ -45,7 +57,7 @@ export async function undoWriting(
   needReason(reason);
   return await transaction(db, async (client) => {
     const main = await getWriting(client, id);
-    await lockTarget(client, main.feed, await planOf(client, main));
+    await lockTarget(client, main.feed, (await getPlan(client, main.plan)).document);
     return await undoLocked(client, id, { reason, by, over });
   });
 }
@@ -57,19 +69,22 @@ export async function undoLocked(
   { reason, by, over = "none" }: { reason: string; by: string; over?: OverChanged },
 ): Promise<Undone> {
   const main = await getWriting(client, id);
-  const fault = await cannotUndoWriting(client, main);
+  const victims = await victimsOf(client, main);
+  const fault = await cannotUndoAny(client, main, victims);
   if (fault) throw new SieveError("cannot-undo", fault.message, { hint: fault.hint });
   const act = await nextWriting(client);
   const total = { writing: act, removed: 0, restored: 0, left: 0 };
-  const victims = await victimsOf(client, main);
   const whole = victims.length === 1 && WHOLE.has((await firstOf(client, main)).kind);
   for (const victim of victims) {
     const plan = await planOf(client, victim);
+    // Of another version of the plan there may be targets that are not locked yet.
+    if ((await targetColumns(client, victim.target)).length > 0)
+      await client.query(`lock table ${victim.target} in share row exclusive mode`);
     const about = { ...aboutOf(victim, plan), by, reason: reason.trim(), act };
     const writing = await Writing.begin(client, about, victim.id === main.id ? { id: await nextIn(client, act) } : {});
     const undoing = await findRows(client, victim, plan, writing.ours);
     if (undoing) {
-      await chooseRows(undoing, over, true);
+      await chooseRows(undoing, chosenOf(over, plan, ofSeveral(victims)), true);
       await writeRows(undoing, writing);
       const { rows } = await client.query<{ n: number }>(
         "select count(*)::int as n from undo_rows where not go and because is distinct from 'nothing'",
@@ -79,7 +94,7 @@ export async function undoLocked(
     }
     await writing.end();
     await undoInStore(client, victim, { writing, rows: undoing !== null, along: victim.id !== main.id });
-    total.writing = writing.id;
+    if (victim.id === main.id) total.writing = writing.id;
     total.removed += writing.removed;
     total.restored += writing.updated + writing.inserted;
     total.left += writing.leftRows;
@@ -143,7 +158,8 @@ async function undoInStore(
   // What was decided is about contents, not about a load: it is known when they come again.
   const kept: Noted[] = along ? ["match_pair", "match_decision"] : [];
   await putStoreBack(client, { undone: id, by: writing.id, only: `(${left}) and not (${decided})`, kept });
-  if (victim.kind === "load") {
+  // What was written to further targets is undone with the load, of which all this is said once.
+  if (victim.kind === "load" && victim.act === id) {
     const held = `r.load = ${load} and r.state in ('held', 'overtaken')`;
     await noteBefore(client, writing.id, "held", held);
     await client.query(

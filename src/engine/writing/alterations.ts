@@ -1,5 +1,6 @@
 import { columnTakes, type TableColumn } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import { furtherOf, furtherPlan } from "@/core/plan/further.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { SieveError, counted, grouped, listed, quoted } from "@/core/kernel/problem.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
@@ -14,6 +15,7 @@ import {
 } from "./conversion.ts";
 import {
   EXTRA,
+  NUMBERED,
   TARGET,
   columnOf,
   columnsByName,
@@ -115,6 +117,9 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
   }
   if (!have.delete(EXTRA) && plan.map.extra === "keep")
     found.statements.push(`alter table ${table} add column ${ident(EXTRA)} jsonb`);
+  const { numbered } = plan.load;
+  if (numbered !== undefined && !have.delete(numbered))
+    found.statements.push(`alter table ${table} add column ${ident(numbered)} ${NUMBERED}`);
   for (const name of ["_load", "_record", "_writing"]) {
     // In a table that others fill too, their rows have none of these.
     if (!have.delete(name)) found.statements.push(`alter table ${table} add column ${ident(name)} integer`);
@@ -255,6 +260,27 @@ export async function targetChanges(db: Queryable, plan: Plan, table = tableOf(p
     detail: more.map((r) => r.says).join("\n"),
     hint: first.hint,
   });
+}
+
+/** The plans by which a plan's targets are written: its own, then those of its further ones. */
+const targetPlans = (plan: Plan): Plan[] => [plan, ...furtherOf(plan).map((f) => furtherPlan(plan, f))];
+
+/** What a plan would have altered in one of its targets. */
+export type TargetAlterations = Alterations & { readonly target: string };
+
+/** The same for all targets of a plan, its own first. */
+export async function alterationsOfAll(db: Queryable, plan: Plan): Promise<TargetAlterations[]> {
+  const all: TargetAlterations[] = [];
+  for (const own of targetPlans(plan)) {
+    const target = `${own.load.schema ?? TARGET}.${own.load.target}`;
+    all.push({ target, ...(await alterationsOf(db, own)) });
+  }
+  return all;
+}
+
+/** That all of a plan's targets can be brought to what it needs. Throws `target-differs` where one may not be. */
+export async function needTargets(db: Queryable, plan: Plan): Promise<void> {
+  for (const own of targetPlans(plan)) await targetChanges(db, own);
 }
 
 /** Brings the target to what the plan needs, in a transaction that holds it locked. Throws `target-differs`. */

@@ -1,7 +1,7 @@
 import { contractOfTable, type TableRule } from "@/core/interop/table.ts";
 import type { Taken } from "@/core/interop/part.ts";
 import { OWN_SCHEMAS } from "@/core/plan/sections.ts";
-import { SieveError } from "@/core/kernel/problem.ts";
+import { SieveError, listed } from "@/core/kernel/problem.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { targetColumns } from "./target.ts";
 import { needRights } from "./alterations.ts";
@@ -29,9 +29,12 @@ export async function existingTables(db: Queryable): Promise<ExistingTable[]> {
   return rows;
 }
 
-/** The rules of a table besides its columns' types: keys, unique, check and foreign keys. */
-export async function tableRules(db: Queryable, table: string): Promise<(TableRule & { sql: string })[]> {
-  const { rows } = await db.query<TableRule & { sql: string }>(
+/** The rules of a table besides its columns' types: keys, unique, check and foreign keys, these with the quoted name of what they refer to. */
+export async function tableRules(
+  db: Queryable,
+  table: string,
+): Promise<(TableRule & { sql: string; refers: string | null })[]> {
+  const { rows } = await db.query<TableRule & { sql: string; refers: string | null }>(
     `select k.conname as name, pg_get_constraintdef(k.oid) as definition,
        case k.contype when 'p' then 'primary' when 'u' then 'unique' when 'c' then 'check' else 'foreign' end as kind,
        coalesce((select array_agg(a.attname::text order by x.at) from unnest(k.conkey) with ordinality x (num, at)
@@ -44,11 +47,13 @@ export async function tableRules(db: Queryable, table: string): Promise<(TableRu
            from unnest(k.conkey, k.confkey) with ordinality x (num, other, at)
            join pg_attribute a on a.attrelid = k.conrelid and a.attnum = x.num
            join pg_attribute b on b.attrelid = k.confrelid and b.attnum = x.other)
-         else '' end as sql
+         else '' end as sql,
+       (select format('"%s"."%s"', replace(m.nspname, '"', '""'), replace(f.relname, '"', '""'))
+         from pg_class f join pg_namespace m on m.oid = f.relnamespace where f.oid = k.confrelid) as refers
      from pg_constraint k where k.conrelid = to_regclass($1) and k.contype in ('p', 'u', 'c', 'f')
      union all
      select i.indexrelid::regclass::text, pg_get_indexdef(i.indexrelid), 'unique',
-       (select array_agg(a.attname::text) from pg_attribute a where a.attrelid = i.indrelid and a.attnum = any(i.indkey)), ''
+       (select array_agg(a.attname::text) from pg_attribute a where a.attrelid = i.indrelid and a.attnum = any(i.indkey)), '', null
      from pg_index i where i.indrelid = to_regclass($1) and i.indisunique and i.indexprs is null and i.indpred is null
        and not exists (select from pg_constraint k where k.conindid = i.indexrelid)
      order by kind desc, name`,
@@ -80,6 +85,22 @@ export async function referringKeys(db: Queryable, table: string): Promise<Refer
     [table],
   );
   return rows;
+}
+
+/** Takes all rows out of a table, by its quoted name, which nothing may hang on. Throws `rows-referred-to`. */
+export async function emptyTable(client: Client, table: string): Promise<void> {
+  const tables = [...new Set((await referringKeys(client, table)).map((k) => k.child))];
+  if (tables.length > 0) {
+    throw new SieveError(
+      "rows-referred-to",
+      `All rows of the target would be replaced, and ${listed(tables)} may refer to them.`,
+      {
+        detail: "A row that others refer to can't be taken away and put back without touching theirs.",
+        hint: "Let the plan upsert by its key instead of replacing all rows.",
+      },
+    );
+  }
+  await client.query(`truncate ${table}`);
 }
 
 /** Lets no row come to refer to ours between a question and a deed by which it would be lost. */

@@ -51,6 +51,8 @@ export interface Meeting {
   readonly columns?: readonly string[];
   /** Their values are what the rows become, whatever the plan says of cells that arrive. */
   readonly asTheyAre?: boolean;
+  /** The quoted column that tells them apart, where one record has several; `_record` unless said. */
+  readonly row?: string;
 }
 
 /** What one field's cell does to the row that its record meets, in SQL: `s` is the record, `t` the row. */
@@ -177,7 +179,7 @@ export async function meet(meeting: Meeting, client: Client): Promise<void> {
   const list = kept.map((k) => `case when ${k.where} then ${k.code} end`).join(", ");
   await withSettings(client, settings, () =>
     client.query(
-      `${make} select s."_record", t.ctid as ${PLACE}, t.tableoid as ${PART}, ${differs || "false"} as ${DIFFERS},
+      `${make} select s."_record", ${meeting.row ? `s.${meeting.row}, ` : ""}t.ctid as ${PLACE}, t.tableoid as ${PART}, ${differs || "false"} as ${DIFFERS},
          ${any ? `case when ${any} then array_remove(array[${list}], null) end` : "null::int[]"} as ${KEPT},
          ${names.map(column).join(", ")}
        from ${staging} s join ${target} t on ${on}`,
@@ -186,8 +188,16 @@ export async function meet(meeting: Meeting, client: Client): Promise<void> {
 }
 
 /** The staged records that meet no row, as a from-clause of `s`. */
-export function freshRecords({ staging, met }: Pick<Meeting, "staging" | "met">): string {
-  return `${staging} s where not exists (select from ${met} m where m."_record" = s."_record")`;
+export function freshRecords({ staging, met, row = '"_record"' }: Pick<Meeting, "staging" | "met" | "row">): string {
+  return `${staging} s where not exists (select from ${met} m where m.${row} = s.${row})`;
+}
+
+/** How many rows were met that change, and how many that stay as they are. */
+export async function countMet({ met }: Meeting, client: Client): Promise<{ updated: number; unchanged: number }> {
+  const { rows } = await client.query<{ updated: number; unchanged: number }>(
+    `select count(*) filter (where ${DIFFERS})::int as updated, count(*) filter (where not ${DIFFERS})::int as unchanged from ${met}`,
+  );
+  return rows[0]!;
 }
 
 /** That a staged record and a row of the target have the same in all columns of a record; found by a hash of them. */

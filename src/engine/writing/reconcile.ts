@@ -56,7 +56,7 @@ export class Expected {
   }
 
   /** Rows that an upsert changes, and those that it puts beside them; `value` gives a column of a staged record. */
-  addUpsert(meeting: Pick<Meeting, "staging" | "met">, load: number, value: (name: string) => string): void {
+  addUpsert(meeting: Pick<Meeting, "staging" | "met" | "row">, load: number, value: (name: string) => string): void {
     const from = (own: (name: string) => string): string => this.columns((n) => (n === "_load" ? `${load}` : own(n)));
     if (!this.plan.load.whole_record)
       this.add(`select ${from((n) => `m.${ident(n)}`)} from ${meeting.met} m where m.${DIFFERS}`);

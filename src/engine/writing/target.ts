@@ -18,6 +18,9 @@ export function tableOf(plan: Plan): string {
 /** The column of what no field takes, in targets of plans that keep it. */
 export const EXTRA = "_extra";
 
+/** The type of a column by which the database numbers the rows; unique, so that others may refer to it. */
+export const NUMBERED = "bigint generated always as identity unique";
+
 /** Names of the columns that a record brings, its fields' and what else the plan keeps. */
 export function recordColumns(plan: Plan): string[] {
   return [...plan.contract.fields.map((f) => f.name), ...(plan.map.extra === "keep" ? [EXTRA] : [])];
@@ -54,6 +57,7 @@ export function targetLines(plan: Plan): string[] {
     .map(columnOf)
     .map((c) => `  ${ident(c.name)} ${c.type}${c.notNull ? " not null" : ""}`);
   if (plan.map.extra === "keep") lines.push(`  ${ident(EXTRA)} jsonb`);
+  if (plan.load.numbered !== undefined) lines.push(`  ${ident(plan.load.numbered)} ${NUMBERED}`);
   lines.push(`  "_load" integer not null`, `  "_record" integer not null`, `  "_writing" integer`);
   return lines;
 }

@@ -1,6 +1,7 @@
 import type { TableColumn } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { byPlace, ident, type Client, type Queryable } from "@/store/db.ts";
+import { furtherOf, furtherPlan } from "@/core/plan/further.ts";
 import { nextWriting, ownTransactions, putWriting, transactionNumber, type WritingKind } from "@/store/writings.ts";
 import { assertWritten, columnsByName, recordColumns, staged, tableOf, targetColumns } from "./target.ts";
 
@@ -343,12 +344,18 @@ export class Writing {
 }
 
 /**
- * Locks a feed, then its target, for a writing: one after the other, in this order, wherever something writes. With
- * `only` the feed, for what writes nothing. Returns whether the target is there.
+ * Locks a feed, then its targets in the order of their names, for a writing: in this order wherever something writes. With
+ * `only` the feed, for what writes nothing. Returns whether the plan's own target is there.
  */
 export async function lockTarget(client: Client, feed: string, plan: Plan, only?: "the feed"): Promise<boolean> {
   await client.query("select 1 from sieve.feed where name = $1 for update", [feed]);
-  const there = (await targetColumns(client, tableOf(plan))).length > 0;
-  if (there && !only) await client.query(`lock table ${tableOf(plan)} in share row exclusive mode`);
-  return there;
+  const own = tableOf(plan);
+  let exists = false;
+  const all = [plan, ...furtherOf(plan).map((f) => furtherPlan(plan, f))].map(tableOf);
+  for (const table of [...new Set(all)].sort()) {
+    const there = (await targetColumns(client, table)).length > 0;
+    if (there && !only) await client.query(`lock table ${table} in share row exclusive mode`);
+    if (table === own) exists = there;
+  }
+  return exists;
 }

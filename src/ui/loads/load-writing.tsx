@@ -2,8 +2,8 @@ import Link from "next/link";
 import { KEPT_WORDS } from "@/core/plan/arriving.ts";
 import type { BothSides, LoadReport } from "@/core/report/report.ts";
 import type { Writing } from "@/store/writings.ts";
-import { didWords, writingWords } from "./writing-list.tsx";
-import { grouped, moment, recordsHref } from "../kit/words.ts";
+import { didWords, tableWords, writingWords } from "./writing-list.tsx";
+import { cellNumber, grouped, moment, recordsHref } from "../kit/words.ts";
 
 /** Cells that did not change what the target had, each count a way to its records. */
 export function LoadKept({ load, report }: { load: number; report: LoadReport }) {
@@ -87,6 +87,55 @@ export function LoadReconciliation({ report }: { report: LoadReport }) {
   );
 }
 
+/** What went to the plan's further targets, a line for each: its balance from accepted records to rows. */
+export function LoadFurther({ report, would }: { report: LoadReport; would: boolean }) {
+  const further = report.further ?? [];
+  if (further.length === 0) return null;
+  const some = (of: "filtered" | "none" | "left"): boolean => further.some((f) => f[of] > 0);
+  return (
+    <section className="mt-3 border-t border-[var(--rule)] pt-2" aria-label="Further targets">
+      <div className="flex justify-between gap-3">
+        <h2>Further targets</h2>
+        <span className="faint text-xs">
+          of {grouped(further[0]!.records)} accepted records{would ? ", as it would be" : "; each reconciled"}
+        </span>
+      </div>
+      <div className="overflow-x-auto" tabIndex={0} aria-label="Balance of each further target">
+        <table className="ledger tight w-full">
+          <thead>
+            <tr>
+              <th>table</th>
+              {some("filtered") && <th className="n">left by the filter</th>}
+              {some("none") && <th className="n">give no row</th>}
+              <th className="n">records</th>
+              <th className="n">rows</th>
+              <th className="n">inserted</th>
+              <th className="n">updated</th>
+              <th className="n">unchanged</th>
+              {some("left") && <th className="n">left</th>}
+            </tr>
+          </thead>
+          <tbody>
+            {further.map((f) => (
+              <tr key={f.target}>
+                <td title={f.words}>{f.target}</td>
+                {some("filtered") && <td className="n">{cellNumber(f.filtered, true)}</td>}
+                {some("none") && <td className="n">{cellNumber(f.none, true)}</td>}
+                <td className="n">{grouped(f.sent)}</td>
+                <td className="n font-bold">{grouped(f.rows)}</td>
+                <td className="n">{cellNumber(f.inserted, true)}</td>
+                <td className="n">{cellNumber(f.updated, true)}</td>
+                <td className="n">{cellNumber(f.unchanged, true)}</td>
+                {some("left") && <td className="n">{cellNumber(f.left, true)}</td>}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}
+
 /** The load as a writing of its target, and what came of its records later. */
 export function LoadWritings({
   writings,
@@ -99,6 +148,7 @@ export function LoadWritings({
 }) {
   if (writings.length === 0) return null;
   const today = new Date(now);
+  const main = writings.find((w) => w.id === own)?.target;
   return (
     <section className="mt-3 border-t border-[var(--rule)] pt-2" aria-label="Writings">
       {writings.map((w) => (
@@ -107,6 +157,7 @@ export function LoadWritings({
             Writing {w.id}
           </Link>
           {w.id === own ? "" : `, ${writingWords(w)}`}: {didWords(w)}
+          {w.target !== main && ` in ${tableWords(w.target)}`}
           <span className="faint">
             {" "}
             · {w.by}, {moment(w.at, today)}

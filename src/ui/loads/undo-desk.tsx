@@ -290,7 +290,7 @@ function Rows({
                     {decide && (
                       <input
                         type="checkbox"
-                        aria-label={`Undo ${r.key.replaceAll("\u001f", ", ")} too`}
+                        aria-label={`Undo ${r.key.replaceAll("\u001e", " ").replaceAll("\u001f", ", ")} too`}
                         checked={all || over.has(r.key)}
                         disabled={all}
                         onChange={() => pick(r.key)}
@@ -300,6 +300,7 @@ function Rows({
                 )}
                 {n === 0 && (
                   <td rowSpan={lines.length} className={`max-w-72 min-w-44 align-top ${r.because ? "held" : ""}`}>
+                    {r.target !== null && <b>{r.target}: </b>}
                     {becauseWords(r)}
                   </td>
                 )}

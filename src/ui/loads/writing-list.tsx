@@ -20,15 +20,20 @@ export function writingWords(w: Pick<Writing, "kind" | "load" | "undoes">): stri
   }
 }
 
-/** Writings of a target, the latest first: what each did to the rows, who, when and why. */
+/** The name of a table as people read it. */
+export const tableWords = (quoted: string): string => quoted.replaceAll('"', "");
+
+/** Writings of a feed's targets, the latest first: what each did to the rows, who, when and why. */
 export function WritingList({ writings, now }: { writings: readonly Writing[]; now: string }) {
   const today = new Date(now);
+  const several = new Set(writings.map((w) => w.target)).size > 1;
   return (
     <table className="ledger">
       <thead>
         <tr>
           <th className="n">writing</th>
           <th>what</th>
+          {several && <th>table</th>}
           <th className="n">put there</th>
           <th className="n">changed</th>
           <th className="n">taken away</th>
@@ -50,6 +55,7 @@ export function WritingList({ writings, now }: { writings: readonly Writing[]; n
                 {writingWords(w)}
               </Link>
             </td>
+            {several && <td>{tableWords(w.target)}</td>}
             <td className="n">{cellNumber(w.inserted, true)}</td>
             <td className="n">{cellNumber(w.updated, true)}</td>
             <td className="n">{cellNumber(w.removed, true)}</td>

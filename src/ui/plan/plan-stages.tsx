@@ -4,6 +4,7 @@ import { withoutArriving } from "@/core/plan/arriving.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { ArrivingTable } from "./load/arriving-table.tsx";
 import { AfterList } from "./load/after-list.tsx";
+import { FurtherList } from "./load/further-list.tsx";
 import { GonePanel } from "./load/gone-panel.tsx";
 import { GateList } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";
@@ -130,7 +131,10 @@ export function LoadStage({ plan, change }: StageProps) {
         <AfterList plan={plan} change={change} />
         <ParameterList plan={plan} change={change} />
       </div>
-      <TargetPanel plan={plan} change={change} />
+      <div className="min-w-0">
+        <TargetPanel plan={plan} change={change} />
+        <FurtherList plan={plan} change={change} />
+      </div>
     </div>
   );
 }

@@ -22,7 +22,7 @@ import {
 } from "@/ui/loads/load-figures.tsx";
 import { LoadFailed, LoadHeading, LoadStopped } from "@/ui/loads/load-heading.tsx";
 import { LoadLookUps, LoadMatches } from "@/ui/loads/load-matches.tsx";
-import { LoadKept, LoadReconciliation, LoadWritings } from "@/ui/loads/load-writing.tsx";
+import { LoadFurther, LoadKept, LoadReconciliation, LoadWritings } from "@/ui/loads/load-writing.tsx";
 import { Sift } from "@/ui/loads/sift.tsx";
 import { HeldTrend } from "@/ui/quarantine/held-trend.tsx";
 import { orNotThere } from "../../or-not-there.ts";
@@ -84,6 +84,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
               stillHeld={stillHeld}
               overtaken={overtaken}
             />
+            <LoadFurther report={report} would={load.state !== "loaded" && load.state !== "undone"} />
             <LoadReconciliation report={report} />
             <LoadWritings writings={writings} own={load.writing} now={now.toISOString()} />
             {recent.length > 1 && load.kind === "load" && (

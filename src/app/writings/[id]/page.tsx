@@ -1,13 +1,13 @@
 import Link from "next/link";
 import { apart } from "@/engine/apart/apart.ts";
-import { cannotUndoWriting } from "@/engine/undo/kept.ts";
+import { cannotUndoAny } from "@/engine/undo/kept.ts";
+import { planOf, victimsOf } from "@/engine/undo/rows.ts";
 import { LEFT_BECAUSE } from "@/core/kernel/writing.ts";
 import { z } from "zod";
 import { previewFilter } from "@/routes/writings.ts";
-import { getPlan } from "@/store/feeds.ts";
 import { getWriting } from "@/store/writings.ts";
 import { UndoDesk } from "@/ui/loads/undo-desk.tsx";
-import { didWords, writingWords } from "@/ui/loads/writing-list.tsx";
+import { didWords, tableWords, writingWords } from "@/ui/loads/writing-list.tsx";
 import { moment } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../or-not-there.ts";
 import { db, wholeNumber } from "../../server.ts";
@@ -27,7 +27,10 @@ export default async function WritingPage({
   const writing = await orNotThere(params.then(({ id }) => getWriting(db(), wholeNumber(id, "The writing"))));
   const parsed = z.object(previewFilter).safeParse(await searchParams);
   const asked = parsed.success ? parsed.data : z.object(previewFilter).parse({});
-  const [fault, plan] = await Promise.all([cannotUndoWriting(db(), writing), getPlan(db(), writing.plan)]);
+  const [fault, { load }] = await Promise.all([
+    victimsOf(db(), writing).then((along) => cannotUndoAny(db(), writing, along)),
+    planOf(db(), writing),
+  ]);
   const preview = fault
     ? null
     : await apart("preview of an undo", { writing: writing.id, filter: { ...asked, needed: true } });
@@ -35,7 +38,6 @@ export default async function WritingPage({
   const leaves = preview === null ? [] : LEFT_BECAUSE.filter((b) => preview.left[b] > 0);
   const first = leaves.length === 1 ? leaves[0] : leaves.length > 1 ? ("any" as const) : undefined;
   const filter = { does: asked.does, left: asked.left ?? (asked.does ? undefined : first) };
-  const { load } = plan.document;
   const now = new Date();
   return (
     <>
@@ -47,7 +49,7 @@ export default async function WritingPage({
         Writing {writing.id}: {writingWords(writing)}
       </h1>
       <p>
-        <b>{didWords(writing)}</b> in {load.schema ?? "target"}.{load.target}
+        <b>{didWords(writing)}</b> in {tableWords(writing.target)}
         <span className="faint">
           {" "}
           · {writing.by}, {moment(writing.at, now)}

@@ -7,12 +7,13 @@ import { useState } from "react";
 import { withContract } from "@/core/interop/contract.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { problemParts } from "@/core/kernel/problem.ts";
+import type { TargetAlterations } from "@/engine/writing/alterations.ts";
 import type { ExistingTable } from "@/engine/writing/existing-table.ts";
 import { ask, problemFrom, problemOf } from "../../kit/api.ts";
 import { ProblemNote } from "../../kit/problem-note.tsx";
 import { counted, grouped } from "../../kit/words.ts";
 
-/** What the plan does to its target before the next load, and a way to take a table that is there already. */
+/** What the plan does to its targets before the next load, and a way to take a table that is there already. */
 export function TargetPanel({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
   const document = JSON.stringify(plan);
   const { data, error } = useQuery({
@@ -21,34 +22,44 @@ export function TargetPanel({ plan, change }: { plan: Plan; change: (plan: Plan)
     placeholderData: (before) => before,
     retry: false,
   });
-  const name = `${plan.load.schema ?? "target"}.${plan.load.target}`;
   return (
     <div className="min-w-0">
-      <h2>
-        {!data ? "The target" : !data.exists ? `The table ${name} is made` : `The table ${name} is there already`}
-      </h2>
+      {!data && <h2>The target</h2>}
       {error && <ProblemNote problem={problemOf(error)} />}
-      {data && data.refusals.length > 0 && (
+      {data?.targets.map((t) => (
+        <OneTarget key={t.target} of={t} />
+      ))}
+      <TakeTable plan={plan} change={change} />
+    </div>
+  );
+}
+
+/** What is made of one table before the next load writes, or altered in it, and what may not be. */
+function OneTarget({ of: { target, exists, statements, refusals, conversions } }: { of: TargetAlterations }) {
+  return (
+    <section className="mb-3" aria-label={`The table ${target}`}>
+      <h2>{exists ? `The table ${target} is there already` : `The table ${target} is made`}</h2>
+      {refusals.length > 0 && (
         <ul className="mt-1 border-l-4 border-[var(--plum)] bg-[var(--paper-bright)] px-3 py-2" role="alert">
-          {data.refusals.map((r) => (
+          {refusals.map((r) => (
             <li key={r.says} className="py-0.5">
               <b>{r.says}</b> {r.hint}
             </li>
           ))}
         </ul>
       )}
-      {data && data.statements.length === 0 && data.refusals.length === 0 && (
+      {statements.length === 0 && refusals.length === 0 && (
         <p className="mt-1">Nothing is altered: the plan fits it as it is.</p>
       )}
-      {data && data.statements.length > 0 && (
+      {statements.length > 0 && (
         <>
-          {data.exists && (
+          {exists && (
             <p className="mt-1">
-              {data.refusals.length > 0 ? "That apart, before the next load writes, " : "Before the next load writes, "}
-              {counted(data.statements.length, "alteration")}; no value that is there is lost:
+              {refusals.length > 0 ? "That apart, before the next load writes, " : "Before the next load writes, "}
+              {counted(statements.length, "alteration")}; no value that is there is lost:
             </p>
           )}
-          {data.conversions.map((c) => (
+          {conversions.map((c) => (
             <p key={c.field} className="mt-1">
               <b>{c.field}</b> goes from {c.from} to {c.to}:{" "}
               {c.values === 0 ? "it has no value yet" : `all ${counted(c.values, "different value")} fit`}
@@ -62,16 +73,15 @@ export function TargetPanel({ plan, change }: { plan: Plan; change: (plan: Plan)
             </p>
           ))}
           <pre
-            className="raw mt-1 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-3 text-[0.85rem]"
+            className="raw mt-1 max-h-96 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-3 text-[0.85rem]"
             tabIndex={0}
-            aria-label="The target's DDL"
+            aria-label={`The DDL of ${target}`}
           >
-            {data.statements.join(";\n")}
+            {statements.join(";\n")}
           </pre>
         </>
       )}
-      <TakeTable plan={plan} change={change} />
-    </div>
+    </section>
   );
 }
 

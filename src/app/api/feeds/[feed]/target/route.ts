@@ -1,6 +1,8 @@
 import { db, handle } from "@/app/server.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import { alterationsOf } from "@/engine/writing/alterations.ts";
+import { alterationsOfAll } from "@/engine/writing/alterations.ts";
 import { targetOfPlan } from "@/routes/feeds.ts";
 
-export const POST = handle(targetOfPlan, ({ body }) => alterationsOf(db(), parsePlan(body.document)));
+export const POST = handle(targetOfPlan, async ({ body }) => ({
+  targets: await alterationsOfAll(db(), parsePlan(body.document)),
+}));
