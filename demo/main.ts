@@ -14,7 +14,7 @@ import { makeDeliveries } from "./generate.ts";
 import { listFormulas, saveFormula } from "@/store/formulas.ts";
 import { namedFormulaSchema } from "@/core/formula/named.ts";
 import { HUMIDITY, IS_BINOMIAL, OTHER_FEEDS, makeOtherDeliveries } from "./other-feeds.ts";
-import { ACCESSIONS, AFTER_ACCESSIONS, CATALOGUE, firstDraft } from "./plan.ts";
+import { ACCESSIONS, AFTER_ACCESSIONS, CATALOGUE, FURTHER_ACCESSIONS, firstDraft } from "./plan.ts";
 import { listReferences, makeReference } from "@/store/references.ts";
 import { CHECKLIST } from "./taxa.ts";
 
@@ -92,8 +92,8 @@ async function main(folder: string): Promise<void> {
     await savePlan(
       db,
       "accessions",
-      { ...ACCESSIONS, after: AFTER_ACCESSIONS },
-      "Tells the visitors' desk, writes files for others, and gives the catalogue its records",
+      { ...ACCESSIONS, load: { ...ACCESSIONS.load, further: FURTHER_ACCESSIONS }, after: AFTER_ACCESSIONS },
+      "Writes tables of collectors and uplands too, tells the visitors' desk, writes files for others, gives the catalogue its records",
       "Ines",
     );
     await load(accessions.at(-1)!);

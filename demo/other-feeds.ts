@@ -189,7 +189,27 @@ export const OTHER_FEEDS = [
         { check: "parts sum", parts: "weight_g", whole: "total_g", by: ["transfer"], on_failure: "note" },
         { check: "no gaps", field: "lot_no", by: ["transfer"], first: 1, on_failure: "note" },
       ],
-      load: { target: "transfer_lot", key: ["transfer", "lot_no"], mode: "append" },
+      load: {
+        target: "transfer_lot",
+        key: ["transfer", "lot_no"],
+        mode: "append",
+        // What each transfer came to, and since when.
+        further: [
+          {
+            target: "transfer_history",
+            rows: "key",
+            mode: "history",
+            fields: [
+              { name: "transfer" },
+              { name: "from_partner" },
+              { name: "to_partner" },
+              { name: "lots", takes: "count" },
+              { name: "weight_g", takes: "sum" },
+            ],
+            key: ["transfer"],
+          },
+        ],
+      },
     },
   },
 ] as const;

@@ -135,6 +135,38 @@ export const AFTER_ACCESSIONS = [
   { do: "feed", feed: "catalogue" },
 ];
 
+/** Tables that the accessions' loads write beside their own: one row for each collector, and what was found high up. */
+export const FURTHER_ACCESSIONS = [
+  {
+    target: "accession_collector",
+    turn: "before",
+    rows: "key",
+    fields: [
+      { name: "collector" },
+      { name: "accessions", takes: "count" },
+      { name: "seeds_g", of: "quantity_g", takes: "sum" },
+      { name: "first_on", of: "collected_on", takes: "least" },
+      { name: "last_on", of: "collected_on", takes: "most" },
+    ],
+    numbered: "collector_no",
+    key: ["collector"],
+    mode: "upsert",
+  },
+  {
+    target: "upland_accession",
+    where: "altitude_m >= 1000",
+    fields: [
+      { name: "accession" },
+      { name: "scientific_name" },
+      { name: "country" },
+      { name: "altitude_m" },
+      { name: "collector_no", handed: { target: "accession_collector", column: "collector_no" } },
+    ],
+    key: ["accession"],
+    mode: "upsert",
+  },
+];
+
 /** The plan of a feed that gets its records from another one. */
 export const CATALOGUE = {
   format: "good-sieve/plan@1",

@@ -13,6 +13,7 @@ import {
   moveUp,
   setColumn,
   setFurther,
+  setMode,
   setRows,
   sourceOf,
   sourcesOf,
@@ -112,6 +113,9 @@ describe("what a plan may say of further targets", () => {
     ],
     [[{ target: "a", schema: "app", mode: "replace", key: ["id"] }], "is not emptied"],
     [[{ target: "a", schema: "app", numbered: "n", key: ["id"] }], "Only a table that Good Sieve makes"],
+    [[{ target: "a", key: ["id"], valid: { from: "a", until: "b" } }], "Only a history has columns"],
+    [[{ target: "a", key: ["id"], mode: "history", valid: { from: "day", until: "b" } }], "two columns of their own"],
+    [[{ target: "a", mode: "history" }], "The mode history needs a key"],
     [[{ target: "a", key: ["id"], where: "weight + 1.0" }], "must be true or false"],
     [[{ target: "a", key: ["id"], where: "height > 1.0" }], "height"],
   ])("%j: %s", (further, says) => {
@@ -176,6 +180,18 @@ describe("the plan of a further target", () => {
     expect(copy.contract.fields).toHaveLength(FIELDS.length);
     expect(copy.contract.fields[0]).toMatchObject({ required: true });
     expect(copy.load).toMatchObject({ mode: "upsert", undo: false });
+  });
+
+  it("keeps a history by its key and the day from which a row holds", () => {
+    const plan = planOf([{ target: "past", fields: [{ name: "id" }], key: ["id"], mode: "history" }]);
+    const [past] = furtherOf(plan);
+    const own = furtherPlan(plan, past!);
+    expect(own.load).toMatchObject({ key: ["id", "valid_from"], mode: "upsert" });
+    expect(own.contract.fields.slice(1)).toEqual([
+      { name: "valid_from", type: "date", required: true },
+      { name: "valid_until", type: "date" },
+    ]);
+    expect(furtherWords(past!)).toBe("a row for each record, each change kept as a row of its own");
   });
 
   it("lets cells arrive as the plan's own target does, where each record makes a row", () => {
@@ -299,6 +315,9 @@ describe("a plan's further targets when the plan changes", () => {
     expect(setRows(summed, more, "record").fields![2]).toEqual({ name: "weight" });
     expect(setColumn(many, more, 1, { name: "whose", of: "partner" }).key).toEqual(["whose"]);
     expect(setColumn(many, more, 1, null).key).toEqual([]);
+    const past: Further = { ...one, mode: "history", valid: { from: "a", until: "b" } };
+    expect(setMode(past, "upsert")).toEqual({ ...one, mode: "upsert" });
+    expect(setMode(past, "history")).toEqual(past);
     const sources = sourcesOf(more, many, 1).map((s) => s.value);
     expect(sources).toContain("count");
     expect(sources).toContain("handed partner partner_id");

@@ -316,3 +316,63 @@ describe("tables after the target", () => {
     expect(await table("newer", "id, seeds")).toEqual(["1 1", "2 9"]);
   });
 });
+
+describe("a history", () => {
+  it("keeps each change as a row that holds from its day on, and goes back with an undo", async () => {
+    const { db, admin } = system;
+    await feed("past", [
+      { target: "past_seeds", mode: "history", fields: [{ name: "id" }, { name: "seeds" }], key: ["id"] },
+      {
+        target: "past_people",
+        mode: "history",
+        rows: "key",
+        fields: [{ name: "collector" }, { name: "seeds", takes: "sum" }],
+        key: ["collector"],
+        valid: { from: "since", until: "ended" },
+      },
+    ]);
+    // Each load as if it were asked for on a day of its own.
+    await admin.query(`create table public.clock (day date); insert into public.clock values ('2030-01-01');
+      grant all on public.clock to public;
+      create function public.set_clock() returns trigger language plpgsql as $$ begin
+        if new.feed = 'past' then new.asked_at := (select day from public.clock) + time '12:00'; end if; return new; end $$;
+      create trigger set_clock before insert on sieve.load for each row execute function public.set_clock()`);
+    const on = async (day: string, ...lines: string[]): Promise<Load> => {
+      await admin.query("update public.clock set day = $1", [day]);
+      return await load("past", ...lines);
+    };
+    const seeds = (): Promise<string[]> => table("past_seeds", "id, seeds, valid_from, valid_until", "id, valid_from");
+    const people = (): Promise<string[]> => table("past_people", "collector, seeds, since, ended", "collector, since");
+    await on("2030-01-01", "1,A,10,,", "2,A,20,,");
+    // What came that day is set right that day, in its place.
+    await on("2030-01-01", "1,A,11,,", "2,A,20,,");
+    expect(await seeds()).toEqual(["1 11 2030-01-01 -", "2 20 2030-01-01 -"]);
+    expect(await people()).toEqual(["A 31 2030-01-01 -"]);
+    const delivery = await deliver(db, "past", `${HEAD}1,A,12,,\n2,A,20,,\n3,B,5,,\n`);
+    await admin.query("update public.clock set day = '2030-02-01'");
+    const trial = await waitFor(db, await askForTrial(db, delivery, (await planInForce(db, "past")).id));
+    const next = await on("2030-02-01", "1,A,12,,", "2,A,20,,", "3,B,5,,");
+    expect(next.report!.further).toEqual(trial.report!.further);
+    expect(next.report!.further).toMatchObject([
+      { rows: 3, inserted: 1, updated: 1, unchanged: 1 },
+      { rows: 2, inserted: 1, updated: 1, unchanged: 0 },
+    ]);
+    const kept = ["1 11 2030-01-01 2030-02-01", "1 12 2030-02-01 -", "2 20 2030-01-01 -", "3 5 2030-02-01 -"];
+    expect(await seeds()).toEqual(kept);
+    expect(await people()).toEqual(["A 31 2030-01-01 2030-02-01", "A 32 2030-02-01 -", "B 5 2030-02-01 -"]);
+    const again = await on("2030-03-01", "1,A,12,,", "2,A,20,,");
+    expect(again.report!.further).toMatchObject([
+      { unchanged: 2, updated: 0 },
+      { unchanged: 1, updated: 0 },
+    ]);
+    expect(await seeds()).toEqual(kept);
+    await undoLoad(db, again.id, "x", "t");
+    const undone = await undoLoad(db, next.id, "wrong", "t");
+    expect(undone.left).toBe(0);
+    expect(await seeds()).toEqual(["1 11 2030-01-01 -", "2 20 2030-01-01 -"]);
+    expect(await people()).toEqual(["A 31 2030-01-01 -"]);
+    await undoWriting(db, undone.writing, { reason: "right after all", by: "t" });
+    expect(await seeds()).toEqual(kept);
+    await admin.query("drop trigger set_clock on sieve.load");
+  });
+});

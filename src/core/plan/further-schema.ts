@@ -32,7 +32,13 @@ const furtherFieldSchema = z.strictObject({
 });
 export type FurtherField = z.infer<typeof furtherFieldSchema>;
 
-export const FURTHER_MODES = ["append", "replace", "upsert", "insert only", "update only"] as const;
+export const FURTHER_MODES = ["append", "replace", "upsert", "insert only", "update only", "history"] as const;
+
+const validSchema = z.strictObject({
+  from: plainNameSchema.describe("The column with the day from which a row holds"),
+  until: plainNameSchema.describe("The column with the day until which it held; empty in the row that holds now"),
+});
+export type Valid = z.infer<typeof validSchema>;
 
 export const furtherSchema = z.strictObject({
   target: sqlName.describe("The table"),
@@ -59,7 +65,11 @@ export const furtherSchema = z.strictObject({
     .optional()
     .describe("A column by which the database numbers the rows, in a table that Good Sieve makes"),
   key: z.array(plainNameSchema).max(32).default([]).describe("The columns that tell one row from another"),
-  mode: z.enum(FURTHER_MODES).default("upsert"),
+  mode: z
+    .enum(FURTHER_MODES)
+    .default("upsert")
+    .describe("How rows are written; history: where something changed a new row holds from the day of the load on"),
+  valid: validSchema.optional().describe("The columns of a history; valid_from and valid_until unless said"),
 });
 export type Further = z.infer<typeof furtherSchema>;
 

@@ -1,6 +1,6 @@
 import { ALL_FIELDS } from "./arriving.ts";
 import type { Plan } from "./document.ts";
-import type { Further, FurtherField, Handed } from "./further-schema.ts";
+import type { Further, FurtherField, Handed, Valid } from "./further-schema.ts";
 import type { Field } from "./types.ts";
 
 /**
@@ -64,22 +64,34 @@ function handedField(plan: Plan, name: string, { target, column, type }: Handed)
   return { ...rest, name };
 }
 
+/** The columns of a history that say when a row holds; null where it keeps none. */
+export function validOf({ mode, valid }: Further): Valid | null {
+  return mode === "history" ? (valid ?? { from: "valid_from", until: "valid_until" }) : null;
+}
+
 /** The plan by which a further target is written: its columns, its key and how, and nothing of the course before it. */
 export function furtherPlan(plan: Plan, further: Further): Plan {
-  const { target, schema, key, mode } = further;
+  const { target, schema, mode } = further;
+  const valid = validOf(further);
+  const days: Field[] = valid
+    ? [
+        { name: valid.from, type: "date", required: true },
+        { name: valid.until, type: "date" },
+      ]
+    : [];
   return {
     format: plan.format,
     feed: plan.feed,
     read: plan.read,
     map: { extra: "leave" },
-    contract: { fields: furtherFields(plan, further).map((f) => columnField(plan, further, f)) },
+    contract: { fields: [...furtherFields(plan, further).map((f) => columnField(plan, further, f)), ...days] },
     cleanse: [],
     check: [],
     load: {
       target,
       ...(schema === undefined ? {} : { schema }),
-      key,
-      mode: mode === "insert only" || mode === "update only" ? "upsert" : mode,
+      key: valid ? [...further.key, valid.from] : further.key,
+      mode: mode === "append" || mode === "replace" ? mode : "upsert",
       ...(plan.load.undo === undefined ? {} : { undo: plan.load.undo }),
       ...arrivingThere(plan, further),
       ...(further.numbered === undefined ? {} : { numbered: further.numbered }),
@@ -115,7 +127,8 @@ export function furtherWords(further: Further): string {
       : each === undefined
         ? "a row for each record"
         : `a row for each of ${each}`;
-  return `${what}, ${mode}${where === undefined ? "" : `, only where ${where}`}`;
+  const how = mode === "history" ? "each change kept as a row of its own" : mode;
+  return `${what}, ${how}${where === undefined ? "" : `, only where ${where}`}`;
 }
 
 /** How the rows of a further target came about in one load: records = left by the filter + without a row + those that gave rows. */
@@ -164,6 +177,11 @@ export function furtherFaults(plan: Plan, further: Further, at: number): { at: s
   if (mode === "replace" && schema !== undefined)
     fail("mode", "A table that was there before is not emptied: append to it, or upsert.");
   if (each !== undefined && field(each)?.type !== "list") fail("each", `${each} is no field of the type list.`);
+  const valid = validOf(further);
+  if (further.valid && !valid)
+    fail("valid", "Only a history has columns of the days from and until which a row holds.");
+  if (valid && (names.includes(valid.from) || names.includes(valid.until) || valid.from === valid.until))
+    fail("valid", "The days from and until which a row holds are two columns of their own.");
   if (numbered !== undefined && (schema !== undefined || names.includes(numbered)))
     fail("numbered", "Only a table that Good Sieve makes gets a column of numbers, beside its other columns.");
   for (const f of fields) {

@@ -149,6 +149,10 @@ function changedBySteps({ steps }: Compiled, tally: Tally): number {
   return steps.reduce((n, s, i) => n + (s.step.do === "leave-out" ? 0 : tally.steps[i]!), 0);
 }
 
+function loadWords({ load: { mode, target, further = [] } }: Plan): string {
+  return `${mode} into ${target}${further.length > 0 ? ` and ${further.length} more` : ""}`;
+}
+
 /** Makes the report. Throws `balance-open` when the balance does not close. */
 export function makeReport(input: ReportInput): LoadReport {
   const { compiled, tally, balance, files } = input;
@@ -180,7 +184,7 @@ export function makeReport(input: ReportInput): LoadReport {
         ? listed(input.lookUps.map((l) => (l.version === 0 ? l.list : `${l.list}, version ${l.version}`)))
         : "no list is asked",
       Match: input.matches ? `${input.matches.fields.length} fields compared` : "nothing is compared",
-      Load: `${compiled.plan.load.mode} into ${compiled.plan.load.target}`,
+      Load: loadWords(compiled.plan),
     }),
     fields: compiled.fields.map((f, i) => {
       const distinct = input.distinct[i] ?? { count: 0, estimated: true };

@@ -8,7 +8,7 @@ import type { FurtherCounts } from "@/core/plan/further.ts";
 import type { GoneRows } from "@/core/gate/part.ts";
 import { makeReport, type Reconciliation, type ReturnedCounts } from "@/core/report/report.ts";
 import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
-import { endLoad } from "@/store/loads.ts";
+import { dayOf, endLoad } from "@/store/loads.ts";
 import { columnsBefore, historyBefore } from "@/store/load-history.ts";
 import { addProposals } from "@/store/references.ts";
 import { matchStaged } from "../match/match-load.ts";
@@ -194,9 +194,10 @@ export class Closing {
 
   /** What further targets are written from. */
   private async sending(): Promise<Sending> {
-    const { client, id, compiled, leaves } = this.of;
+    const { client, id, compiled, leaves, load } = this.of;
     const absent = await absentFields(client, id, this.done.files);
-    return { client, plan: compiled.plan, staging: staging(id), absent, leaves };
+    const day = dayOf(load.askedAt);
+    return { client, plan: compiled.plan, staging: staging(id), absent, leaves, day };
   }
 
   /** Takes records out of staging whose rows a further target would refuse; gives how many. */

@@ -22,7 +22,14 @@ import type { HeldRecord } from "@/store/held.ts";
 import { deliveryLists } from "../load/delivery-lists.ts";
 import { apartInTarget } from "../load/between.ts";
 import { ruleProblem } from "../load/late.ts";
-import { FurtherTargets, INTO, furtherWriting, refusedByFurther, takeHanded } from "../writing/further.ts";
+import {
+  FurtherTargets,
+  INTO,
+  furtherWriting,
+  refusedByFurther,
+  takeHanded,
+  type Sending,
+} from "../writing/further.ts";
 import { LEAVE, freshRecords, meet, needsLeave, writeOver, type Absent, type Meeting } from "../writing/meet.ts";
 import { absentFields, addRefusals, addTo } from "../load/staged.ts";
 import { columnsByName, stagedColumns, tableOf } from "../writing/target.ts";
@@ -153,9 +160,8 @@ export class Release {
     });
     this.writing.expect(held.length);
     if (plan.load.further) {
-      const sending = { client, plan, staging: this.staging, absent: load.absent, leaves: needsLeave(plan) };
       const about = { ...furtherWriting(this.writing), over: options.overtaken === true };
-      this.further = new FurtherTargets(sending, about);
+      this.further = new FurtherTargets(this.sending(), about);
     }
     await client.query(
       `create temp table ${marks} (record integer, state text, mended jsonb, wrote boolean) on commit drop`,
@@ -176,6 +182,14 @@ export class Release {
     await this.mark();
     await client.query(`drop table ${marks}`);
     return results;
+  }
+
+  /** What further targets are written from. */
+  private sending(): Sending {
+    const { client, staging, load } = this;
+    const { plan } = this.compiled;
+    const day = dayOf(new Date());
+    return { client, plan, staging, absent: load.absent, leaves: needsLeave(plan), day };
   }
 
   private async batch(held: readonly HeldRow[], given: (h: HeldRow) => Record<string, string>): Promise<Released[]> {
@@ -311,8 +325,7 @@ export class Release {
     }
     const before = plan.load.further ? furtherOf(plan).map((f) => tableOf(furtherPlan(plan, f))) : [];
     await addRefusals(client, plan, staging, { key: plan.load.mode !== "upsert", found, but: before });
-    const sending = { client, plan, staging, absent: load.absent, leaves: needsLeave(plan) };
-    for (const { rule, name, records } of plan.load.further ? await refusedByFurther(sending) : []) {
+    for (const { rule, name, records } of plan.load.further ? await refusedByFurther(this.sending()) : []) {
       for (const record of records) addTo(found, record, ruleProblem(name, rule, []));
     }
     const holding = [...found].filter(([, problems]) => problems.some((p) => p.onFailure !== "note"));

@@ -5,9 +5,10 @@ import {
   furtherOf,
   furtherPlan,
   furtherWords,
+  validOf,
 } from "@/core/plan/further.ts";
 import type { FurtherCounts } from "@/core/plan/further.ts";
-import type { Further, FurtherField, Takes } from "@/core/plan/further-schema.ts";
+import type { Further, FurtherField, Takes, Valid } from "@/core/plan/further-schema.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { SieveError, listed, quoted } from "@/core/kernel/problem.ts";
 import type { TableRule } from "@/core/interop/table.ts";
@@ -33,6 +34,8 @@ export interface Sending {
   readonly absent?: Absent;
   /** The staged records say which cells are to leave what the target has. */
   readonly leaves: boolean;
+  /** The day from which rows of a history hold, as ISO 8601. */
+  readonly day: string;
 }
 
 /** One further target of a plan, with what it takes to write it. */
@@ -138,6 +141,8 @@ async function joinHanding(
     const behind = parent ? fieldBehind(furtherFields(plan, parent).find((f) => f.name === name)!)! : name;
     return `${alias}.${ident(name)} = ${source(behind)}::${have.get(name)?.type ?? "text"}`;
   });
+  const valid = parent ? validOf(parent) : null;
+  if (valid) on.push(`${alias}.${ident(valid.until)} is null`);
   return `left join ${table} ${alias} on ${on.join(" and ")}`;
 }
 
@@ -160,6 +165,8 @@ async function makeRows(
     const what = many && !key.includes(name) ? TAKEN[takes ?? "first"](value, order) : value;
     return `(${what})::${types.get(name)!} as ${ident(name)}`;
   });
+  const valid = validOf(further);
+  if (valid) list.push(`'${sending.day}'::date as ${ident(valid.from)}`, `null::date as ${ident(valid.until)}`);
   const record = many ? "min(s._record)" : "s._record";
   const row = each === undefined ? [] : [`row_number() over (order by ${record})::int as ${ROW}`];
   const leave = sending.leaves && !many && each === undefined && needsLeave(aim.plan);
@@ -279,6 +286,13 @@ export class FurtherTargets {
       if (this.about!.kind === "release" && !this.about!.over) await leaveNewer(client, aim, meeting, writing);
       if (aim.further.mode === "insert only") await client.query(`update ${meeting.met} set ${DIFFERS} = false`);
       met = await countMet(meeting, client);
+      const valid = validOf(aim.further);
+      if (valid) {
+        await this.writeHistory(aim, writing, { meeting, expected, valid });
+        await client.query(`drop table ${meeting.met}, ${aim.rows}`);
+        this.count(aim, made, met);
+        return;
+      }
       if (aim.further.mode === "update only") await client.query(`delete from ${freshRecords(meeting)}`);
       const have = await columnsByName(client, writing.table);
       expected.addUpsert(meeting, load, (n) => staged(n, have.get(n)));
@@ -300,6 +314,49 @@ export class FurtherTargets {
     }
     await client.query(`drop table ${aim.rows}`);
     this.count(aim, made, met);
+  }
+
+  /**
+   * Writes a history: a row that changes holds until the day, and another from it on; one that holds only since that day
+   * is changed in its place.
+   */
+  private async writeHistory(
+    { rows, plan }: Aim,
+    writing: Writing,
+    { meeting, expected, valid }: { meeting: Meeting; expected: Expected; valid: Valid },
+  ): Promise<void> {
+    const { client, day } = this.sending;
+    const { met } = meeting;
+    const { table } = writing;
+    const [from, until] = [ident(valid.from), ident(valid.until)];
+    const held = `${table} t on t.ctid = m.${PLACE} and t.tableoid = m.${PART}`;
+    const ending = ident("rows that end");
+    const row = meeting.row ?? "_record";
+    const values = meeting.columns!.map((n) => ident(n));
+    await client.query(
+      `create temp table ${ending} on commit drop as select m.* from ${met} m join ${held} where m.${DIFFERS} and t.${from} < '${day}'`,
+    );
+    // What is left to be put there: what met nothing, and what takes the place of a row that ends.
+    await client.query(
+      `delete from ${rows} s using ${met} m where m.${row} = s.${row} and not exists (select from ${ending} e where e.${row} = s.${row});
+       update ${rows} s set ${values.map((v) => `${v} = e.${v}`).join(", ")} from ${ending} e where e.${row} = s.${row};
+       update ${met} m set ${DIFFERS} = false from ${ending} e where e.${row} = m.${row}`,
+    );
+    const days: readonly string[] = [valid.from, valid.until];
+    const have = await columnsByName(client, table);
+    const changed = expected.columns((n) => (days.includes(n) ? `t.${ident(n)}` : `m.${ident(n)}`));
+    expected.add(`select ${changed} from ${met} m join ${held} where m.${DIFFERS}`);
+    const ended = expected.columns((n) => (n === valid.until ? `'${day}'::date` : `t.${ident(n)}`));
+    expected.add(`select ${ended} from ${ending} m join ${held}`);
+    expected.add(`select ${expected.columns((n) => staged(n, have.get(n)))} from ${rows} s`);
+    const totals = await expected.settle(client);
+    await writing.keepMet(met);
+    const others = meeting.columns!.filter((n) => !plan.load.key.includes(n));
+    await writing.change(met, others, { origin: true, sure: false });
+    await writing.mark(`select ${PLACE} as place, ${PART} as part from ${ending}`, valid.until, `'${day}'::date`);
+    await writing.insertStaged(`${rows} s`, `select count(*)::int as n from ${rows}`);
+    if (this.about!.kind === "load") await reconcile(writing, rows, totals);
+    await client.query(`drop table ${ending}`);
   }
 
   /** Ends the writings of a turn; of a release those that wrote something. */
@@ -325,11 +382,19 @@ export class FurtherTargets {
     const some = [...(absent?.some ?? [])].flatMap(([field, where]) =>
       to(new Set([field])).map((name) => [name, where] as const),
     );
+    const valid = validOf(further);
+    // Of a history the row that holds now is met, by the key without its day.
+    const now = valid && {
+      plan: { ...plan, load: { ...plan.load, key: further.key } },
+      columns: columns.map((c) => c.name),
+      only: `t.${ident(valid.until)} is null`,
+    };
     return {
       plan,
       staging: rows,
       met: ident(`met of target ${number}`),
       temporary: true,
+      ...now,
       leaves: leaves && further.rows === "record" && further.each === undefined && needsLeave(plan),
       ...(absent ? { absent: { all: new Set(to(absent.all)), some: new Map(some) } } : {}),
       ...(further.each === undefined ? {} : { row: ROW }),
@@ -364,6 +429,8 @@ async function addToRows(client: Client, { further, columns, plan, rows }: Aim, 
     .map((c) => `${ident(c.name)} = ${TOGETHER[c.takes ?? "first"](`t.${ident(c.name)}`, `d.${ident(c.name)}`)}`);
   if (set.length === 0) return;
   const same = further.key.map((k) => `t.${ident(k)} = d.${ident(k)}::${have.get(k)!.type}`);
+  const valid = validOf(further);
+  if (valid) same.push(`t.${ident(valid.until)} is null`);
   await client.query(
     `update ${rows} d set ${set.join(", ")} from ${tableOf(plan)} t
      where ${same.join(" and ")} and t."_load" = ${load} and t.${ident(WRITING)} is not null`,

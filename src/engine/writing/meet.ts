@@ -51,6 +51,8 @@ export interface Meeting {
   readonly columns?: readonly string[];
   /** Their values are what the rows become, whatever the plan says of cells that arrive. */
   readonly asTheyAre?: boolean;
+  /** A condition about rows `t` of the target that can be met; all can unless said. */
+  readonly only?: string;
   /** The quoted column that tells them apart, where one record has several; `_record` unless said. */
   readonly row?: string;
 }
@@ -182,7 +184,7 @@ export async function meet(meeting: Meeting, client: Client): Promise<void> {
       `${make} select s."_record", ${meeting.row ? `s.${meeting.row}, ` : ""}t.ctid as ${PLACE}, t.tableoid as ${PART}, ${differs || "false"} as ${DIFFERS},
          ${any ? `case when ${any} then array_remove(array[${list}], null) end` : "null::int[]"} as ${KEPT},
          ${names.map(column).join(", ")}
-       from ${staging} s join ${target} t on ${on}`,
+       from ${staging} s join ${target} t on ${on}${meeting.only === undefined ? "" : ` and ${meeting.only}`}`,
     ),
   );
 }

@@ -66,6 +66,11 @@ export function setRows(further: Further, plan: Plan, rows: Further["rows"]): Fu
   return { ...further, rows, mode, fields };
 }
 
+/** A further target that is written in another way; only a history has its days. */
+export function setMode({ valid, ...further }: Further, mode: Further["mode"]): Further {
+  return { ...further, mode, ...(valid && mode === "history" ? { valid } : {}) };
+}
+
 /** A further target of which each value of a list makes a row, or none. */
 export function setEach(further: Further, each: string): Further {
   const { each: _, ...rest } = further;
@@ -86,9 +91,7 @@ export function sourcesOf(plan: Plan, further: Further, at: number): { value: st
     ...(further.rows === "key" ? [{ value: "count", words: "how many records" }] : []),
     ...handing.flatMap((target) => {
       const column = numbered(target);
-      return column === undefined
-        ? []
-        : [{ value: `handed ${target} ${column}`, words: `${column} of its row of ${target}` }];
+      return column === undefined ? [] : [{ value: `handed ${target} ${column}`, words: `${target}.${column}` }];
     }),
   ];
 }

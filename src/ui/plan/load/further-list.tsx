@@ -10,6 +10,7 @@ import {
   setColumn,
   setEach,
   setFurther,
+  setMode,
   setRows,
   sourceOf,
   sourcesOf,
@@ -117,13 +118,13 @@ function OneFurther({ plan, further, at, change }: OneProps) {
   );
 }
 
-/** Its name, when it is written and how. */
+/** Its name, and when it is written. */
 function Heading({ plan, further, at, change }: OneProps) {
   const put = (next: Further | null): void => change(setFurther(plan, at, next));
   return (
     <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
       <input
-        className="input input-sm !w-52 font-bold"
+        className="input input-sm !w-48 font-bold"
         aria-label="Table"
         key={further.target}
         defaultValue={further.target}
@@ -136,23 +137,13 @@ function Heading({ plan, further, at, change }: OneProps) {
         }}
       />
       <select
-        className="select select-sm !w-56 text-sm"
+        className="select select-sm !w-44 text-sm"
         aria-label={`When ${further.target} is written`}
         value={further.turn}
         onChange={(e) => put({ ...further, turn: e.target.value as Further["turn"] })}
       >
         <option value="before">before {plan.load.target}</option>
         <option value="after">after {plan.load.target}</option>
-      </select>
-      <select
-        className="select select-sm !w-40 text-sm"
-        aria-label={`How ${further.target} is written`}
-        value={further.mode}
-        onChange={(e) => put({ ...further, mode: e.target.value as Further["mode"] })}
-      >
-        {FURTHER_MODES.map((mode) => (
-          <option key={mode}>{mode}</option>
-        ))}
       </select>
       <span className="ml-auto flex gap-3">
         {at > 0 && (
@@ -173,14 +164,24 @@ function Heading({ plan, further, at, change }: OneProps) {
   );
 }
 
-/** What makes a row of it. */
+/** How it is written, and what makes a row of it. */
 function RowsOf({ plan, further, put }: { plan: Plan; further: Further; put: (next: Further) => void }) {
   const lists = plan.contract.fields.filter((f) => f.type === "list");
   const { numbered, ...unnumbered } = further;
   return (
-    <div className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1">
+    <div className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-2">
       <select
-        className="select select-sm !w-64 text-sm"
+        className="select select-sm !w-40 text-sm"
+        aria-label={`How ${further.target} is written`}
+        value={further.mode}
+        onChange={(e) => put(setMode(further, e.target.value as Further["mode"]))}
+      >
+        {FURTHER_MODES.map((mode) => (
+          <option key={mode}>{mode}</option>
+        ))}
+      </select>
+      <select
+        className="select select-sm !w-72 text-sm"
         aria-label={`What makes a row of ${further.target}`}
         value={further.rows}
         onChange={(e) => put(setRows(further, plan, e.target.value as Further["rows"]))}
@@ -316,7 +317,7 @@ function ColumnRow({
       </td>
       <td>
         <select
-          className="select select-xs !w-56 text-sm"
+          className="select select-xs !w-64 text-sm"
           aria-label={`What ${name} has`}
           value={sourceOf(column)}
           onChange={(e) => set(withSource(column, e.target.value))}

@@ -6,7 +6,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { withContract } from "@/core/interop/contract.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import { problemParts } from "@/core/kernel/problem.ts";
+import { listed, problemParts } from "@/core/kernel/problem.ts";
 import type { TargetAlterations } from "@/engine/writing/alterations.ts";
 import type { ExistingTable } from "@/engine/writing/existing-table.ts";
 import { ask, problemFrom, problemOf } from "../../kit/api.ts";
@@ -22,13 +22,24 @@ export function TargetPanel({ plan, change }: { plan: Plan; change: (plan: Plan)
     placeholderData: (before) => before,
     retry: false,
   });
+  const fitting = (data?.targets ?? []).filter((t) => t.statements.length === 0 && t.refusals.length === 0);
   return (
     <div className="min-w-0">
       {!data && <h2>The target</h2>}
       {error && <ProblemNote problem={problemOf(error)} />}
-      {data?.targets.map((t) => (
-        <OneTarget key={t.target} of={t} />
-      ))}
+      {fitting.length > 1 && (
+        <section className="mb-3">
+          <h2>
+            {fitting.length === data?.targets.length ? "The tables are there already" : "Tables that are there already"}
+          </h2>
+          <p className="mt-1">Nothing is altered: {listed(fitting.map((t) => t.target))} fit the plan as they are.</p>
+        </section>
+      )}
+      {data?.targets
+        .filter((t) => fitting.length < 2 || !fitting.includes(t))
+        .map((t) => (
+          <OneTarget key={t.target} of={t} />
+        ))}
       <TakeTable plan={plan} change={change} />
     </div>
   );
