@@ -77,6 +77,18 @@ export async function ofAct(db: Queryable, act: number): Promise<Writing[]> {
   return rows;
 }
 
+/** What was written to other targets with a writing, as far as it stands or its undo left rows, the latest first. */
+export async function besideOf(db: Queryable, writing: Writing): Promise<Writing[]> {
+  const { rows } = await db.query<Writing>(
+    `select ${WRITING} from sieve.writing w
+     where w.act = $1 and w.id <> $2 and w.kind = $3
+       and (w.undone_by is null or exists (select from sieve.writing u where u.id = w.undone_by and u.left_rows > 0))
+     order by w.turn desc`,
+    [writing.act, writing.id, writing.kind],
+  );
+  return rows;
+}
+
 /** The turn of a writing, in SQL, by its number in SQL; 0 for none. */
 export function turnOf(number: string): string {
   return `coalesce((select o.turn from sieve.writing o where o.id = ${number}), 0)`;

@@ -4,7 +4,7 @@ import { furtherOf, furtherPlan } from "@/core/plan/further.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { byPlace, ident, type Client, type Queryable } from "@/store/db.ts";
 import { getPlan } from "@/store/feeds.ts";
-import { ofAct, standingAfter, turnOf, type Writing as Written } from "@/store/writings.ts";
+import { besideOf, ofAct, standingAfter, turnOf, type Writing as Written } from "@/store/writings.ts";
 import { lockReferring, referringKeys, refersTo, tableRules } from "../writing/existing-table.ts";
 import { targetColumns, tableOf } from "../writing/target.ts";
 import {
@@ -24,11 +24,15 @@ export type OverChanged = "none" | "all" | readonly string[];
 
 /** What to undo, in the order in which it is done: of an undo all that it did, of a load also what came of its records later. */
 export async function victimsOf(client: Queryable, w: Written): Promise<Written[]> {
-  // What was written to other targets with it stood before it, or comes after.
-  const act = await ofAct(client, w.act);
-  if (w.kind === "undo") return act;
-  const later = w.kind === "load" ? await standingAfter(client, w) : act.filter((a) => a.turn > w.turn);
-  return [...later, w, ...act.filter((a) => a.turn < w.turn)];
+  if (w.kind === "undo") return await ofAct(client, w.act);
+  const beside = await besideOf(client, w);
+  const later = [
+    ...(w.kind === "load" ? await standingAfter(client, w) : []),
+    ...beside.filter((b) => b.turn > w.turn),
+  ];
+  const once = [...new Map(later.map((l) => [l.id, l])).values()].sort((a, b) => b.turn - a.turn);
+  // What was written to other targets with it was so before it, or after it.
+  return [...once, w, ...beside.filter((b) => b.turn < w.turn)];
 }
 
 /** The plan that a writing went by: of a further target the one that is made for it. */

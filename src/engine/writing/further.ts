@@ -13,7 +13,6 @@ import type { Plan } from "@/core/plan/document.ts";
 import { SieveError, listed, quoted } from "@/core/kernel/problem.ts";
 import type { TableRule } from "@/core/interop/table.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
-import { turnOf } from "@/store/writings.ts";
 import { alterTarget } from "./alterations.ts";
 import { emptyTable } from "./existing-table.ts";
 import { LEAVE, countMet, freshRecords, meet, needsLeave, writeOver, type Absent, type Meeting } from "./meet.ts";
@@ -183,7 +182,6 @@ async function makeRows(
        (select count(*) from ${rows})::int as rows`,
   );
   const n = counted[0]!;
-  if (!many && key.length > 0) await refuseTwice(client, aim);
   return { records: n.records, filtered: n.records - n.going, none: n.going - n.sent, sent: n.sent, rows: n.rows };
 }
 
@@ -198,6 +196,7 @@ function leftCells(plan: Plan, columns: readonly FurtherField[]): string {
 
 /** Two records can't be one row where each makes its own. Throws `row-twice`. */
 async function refuseTwice(client: Client, { further, rows }: Aim): Promise<void> {
+  if (further.rows === "key" || further.key.length === 0) return;
   const key = further.key.map((k) => ident(k)).join(", ");
   const { rows: twice } = await client.query<{ n: number; records: number[]; value: string }>(
     `select count(*)::int as n, (array_agg(_record order by _record))[1:2] as records,
@@ -246,6 +245,7 @@ export class FurtherTargets {
     const { client } = this.sending;
     for (const aim of this.aims) {
       const made = await makeRows(this.sending, aim, false);
+      await refuseTwice(client, aim);
       let met = { updated: 0, unchanged: 0 };
       if (aim.plan.load.mode === "upsert" && (await columnsByName(client, tableOf(aim.plan))).size > 0) {
         const meeting = this.meeting(aim);
@@ -275,6 +275,7 @@ export class FurtherTargets {
     await alterTarget(client, plan);
     const writing = await this.writingOf(aim);
     const made = await makeRows(this.sending, aim, true);
+    await refuseTwice(client, aim);
     const load = this.about!.load;
     writing.expect(made.rows);
     const expected = new Expected(plan);
@@ -437,16 +438,17 @@ async function addToRows(client: Client, { further, columns, plan, rows }: Aim, 
   );
 }
 
-/** Rows that something newer than the records' load has written stay as they are. */
-async function leaveNewer(client: Client, { plan }: Aim, { met }: Meeting, writing: Writing): Promise<void> {
+/** Rows that something newer than the records' load has written stay as they are; a release of an older load's is no newer. */
+async function leaveNewer(client: Client, { plan, further }: Aim, { met }: Meeting, writing: Writing): Promise<void> {
   const { load } = writing.about;
-  const mine = `(t.xmin = any(${writing.ours}) and t.${ident(WRITING)} is not null)`;
+  // Where many records make a row, those of the same load are added up.
+  const others = further.rows === "key" ? ` and t."_load" <> ${load}` : "";
   await client.query(
-    `update ${met} m set ${DIFFERS} = false from ${tableOf(plan)} t
-     where t.ctid = m.${PLACE} and t.tableoid = m.${PART} and m.${DIFFERS}
-       and ${turnOf(`t.${ident(WRITING)}`)} > (select coalesce(max(w.turn), 0) from sieve.writing w
-         where w.load = ${load} and w.kind = 'load' and w.target = $1)
-       and ${mine} and t."_load" <> ${load}`,
+    `update ${met} m set ${DIFFERS} = false from ${tableOf(plan)} t, sieve.writing w
+     where t.ctid = m.${PLACE} and t.tableoid = m.${PART} and m.${DIFFERS} and t.xmin = any(${writing.ours})
+       and w.id = t.${ident(WRITING)} and not (w.kind = 'release' and w.load < ${load})${others}
+       and w.turn > (select coalesce(max(l.turn), 0) from sieve.writing l
+         where l.load = ${load} and l.kind = 'load' and l.target = $1)`,
     [writing.table],
   );
 }

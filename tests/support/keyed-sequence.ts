@@ -1,0 +1,121 @@
+import { expect } from "vitest";
+import { releaseRecords } from "@/engine/release/release.ts";
+import { listWritings } from "@/store/writings.ts";
+import { sameValues, type Change, type Row } from "./model.ts";
+import { Sequence } from "./sequence.ts";
+import type { System } from "./system.ts";
+
+const KEYS = ["a", "b", "c", "d", "e"];
+
+const FIELDS = [
+  { name: "id", type: "text", required: true },
+  { name: "name", type: "text" },
+  { name: "n", type: "integer" },
+];
+
+/** Records with a key, which are added, or written over what is there. */
+export class KeyedSequence extends Sequence {
+  constructor(
+    system: System,
+    feed: string,
+    private readonly mode: "upsert" | "append",
+    roll: () => number,
+    load: object = {},
+  ) {
+    super(system, feed, { fields: FIELDS, load: { key: ["id"], mode, ...load }, acts: 7 }, roll);
+  }
+
+  protected readonly acts: readonly (() => Promise<void>)[] = [
+    () => this.load(),
+    () => this.load(),
+    () => this.release(),
+    () => this.discard(),
+    () => this.undo(),
+    () => this.undo(),
+    () => this.undo(),
+    () => this.foreign(),
+    () => this.foreign(),
+  ];
+
+  protected foreignKeys(): readonly string[] {
+    return KEYS;
+  }
+
+  /** What a row becomes by values that arrive: an empty one keeps what is there. */
+  private over(before: Row | null, values: readonly string[], from: string, writing: number): Row {
+    return this.row(
+      values.map((v, i) => v || (before?.values[i] ?? "")),
+      from,
+      writing,
+    );
+  }
+
+  protected async load(): Promise<void> {
+    const { model, roll } = this;
+    const lines = Array.from({ length: 1 + Math.floor(roll() * 4) }, () => {
+      const n = roll() < 0.25 ? "bad" : roll() < 0.2 ? "" : String(Math.floor(roll() * 50));
+      return [this.pick(KEYS), roll() < 0.2 ? "" : `v${Math.floor(roll() * 6)}`, n] as const;
+    });
+    const load = await this.loadLines(lines);
+    const changes: Change[] = [];
+    const seen = new Set<string>();
+    lines.forEach(([key, name, n], record) => {
+      const again = seen.has(key);
+      seen.add(key);
+      if (again || n === "bad") return;
+      const before = model.rows.get(key) ?? null;
+      if (before && this.mode === "append") return;
+      const after = this.over(before, [name, n], `${load.id}:${record}`, load.writing!);
+      if (before && sameValues(before, after)) return;
+      changes.push({ key, before, after });
+    });
+    model.apply(changes);
+    this.wrote("load", load.writing!, load.id, changes);
+  }
+
+  protected async release(): Promise<void> {
+    const { db } = this.system;
+    const { model, roll } = this;
+    const { rows: held } = await db.query<{ load: number; record: number; values: string[] }>(
+      `select load, record, field_values as values from sieve.held where feed = $1 and state in ('held', 'overtaken')
+       order by load, record`,
+      [this.feed],
+    );
+    const chosen = held.filter(() => roll() < 0.6);
+    if (chosen.length === 0) return;
+    const over = roll() < 0.3;
+    const n = String(100 + Math.floor(roll() * 50));
+    this.said.push(`release ${chosen.map((h) => `${h.load}:${h.record}`).join(" ")} n=${n}${over ? " over" : ""}`);
+    const results = await releaseRecords(
+      db,
+      chosen.map(({ load, record }) => ({ load, record, values: { n } })),
+      "t",
+      { overtaken: over },
+    );
+    model.version++;
+    // Which passed is the engine's to say; what they did to the rows is the model's. None may override what is newer unasked.
+    for (const load of new Set(chosen.map((h) => h.load))) {
+      const released = results.filter((r) => r.load === load && r.released);
+      if (released.length === 0) continue;
+      const [writing] = await listWritings(db, { load, target: `"target"."${this.feed}"` }, 1);
+      const changes: Change[] = [];
+      for (const { record } of released) {
+        const [key, name] = chosen.find((h) => h.load === load && h.record === record)!.values as [string, string];
+        const before = model.rows.get(key) ?? null;
+        const loaded = model.writings.find((w) => w.kind === "load" && w.load === load)!;
+        if (before && !over && before.ours && before.writing !== null) {
+          const by = model.writings.find((w) => w.id === before.writing)!;
+          const newer = by.id > loaded.id && !(by.kind === "release" && by.load < load);
+          const same = before.values[1] === n && (name === "" || before.values[0] === name);
+          expect(newer && !same, `${this.words}\n${load}:${record} overrode writing ${by.id}`).toBe(false);
+        }
+        expect(before !== null && this.mode === "append", this.words).toBe(false);
+        const after = this.over(before, [name, n], `${load}:${record}`, writing!.id);
+        if (before && sameValues(before, after)) continue;
+        changes.push({ key, before, after });
+        model.apply([changes.at(-1)!]);
+      }
+      this.wrote("release", writing!.id, load, changes);
+    }
+  }
+}

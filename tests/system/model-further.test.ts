@@ -1,0 +1,63 @@
+import { expect, it } from "vitest";
+import { KeyedSequence } from "../support/keyed-sequence.ts";
+import { runSequences, sequences } from "../support/sequence.ts";
+import type { System } from "../support/system.ts";
+
+/** Tables beside a plan's own which have the same: whatever is loaded, killed, released and undone, they stay alike. */
+
+const COUNT = 40;
+
+class AlikeSequence extends KeyedSequence {
+  protected override readonly alike = 4;
+
+  constructor(system: System, feed: string, mode: "upsert" | "append", roll: () => number) {
+    const key = ["id"];
+    super(system, feed, mode, roll, {
+      further: [
+        { target: `${feed}_first`, turn: "before", key },
+        {
+          target: `${feed}_some`,
+          key,
+          where: "true",
+          fields: [{ name: "id" }, { name: "label", of: "name" }, { name: "n" }],
+        },
+        { target: `${feed}_past`, key, mode: "history" },
+      ],
+    });
+  }
+
+  // Another program writes one of the tables alone.
+  protected override readonly acts = [
+    () => this.load(),
+    () => this.load(),
+    () => this.release(),
+    () => this.release(),
+    () => this.discard(),
+    () => this.undo(),
+    () => this.undo(),
+  ];
+
+  protected override async compare(): Promise<void> {
+    await super.compare();
+    const rows = async (table: string, name: string, where = "true"): Promise<unknown[]> =>
+      (
+        await this.system.db.query(
+          `select id, ${name} as name, n, _load, _record from target.${table} where ${where} order by id`,
+        )
+      ).rows;
+    const own = await rows(this.feed, "name");
+    expect(await rows(`${this.feed}_first`, "name"), this.words).toEqual(own);
+    expect(await rows(`${this.feed}_some`, "label"), this.words).toEqual(own);
+    expect(await rows(`${this.feed}_past`, "name", "valid_until is null"), this.words).toEqual(own);
+  }
+}
+
+it(
+  `${sequences(COUNT)} random sequences leave all tables of a plan alike, and its own as a simple model says`,
+  { timeout: 60_000 + sequences(COUNT) * 4000 },
+  () =>
+    runSequences(
+      COUNT,
+      (system, s, roll) => new AlikeSequence(system, `alike_${s}`, s % 3 === 2 ? "append" : "upsert", roll),
+    ),
+);
