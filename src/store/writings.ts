@@ -234,8 +234,9 @@ export async function putStoreBack(
       from sieve.store_before b, jsonb_populate_record(null::${table}, b.key) k
       where b.writing = ${undone} and b.relation = '${relation}' and (${only}) order by b.key, b.id)`;
     const own = relation === "held" || relation === "waiting";
-    // A record that something else has happened to since is that other thing's.
-    const mine = own ? ` and r.writing = ${undone}` : "";
+    // A record that something else has happened to since is that other thing's; so is one that a person has discarded.
+    const discarded = relation === "held" ? ` and not (r.state = 'discarded' and b.was->>'state' = 'discarded')` : "";
+    const mine = own ? ` and r.writing = ${undone}${discarded}` : "";
     const same = key.map((k) => `r.${ident(k)} = b.${ident(k)}`).join(" and ") + mine;
     await client.query(
       `insert into sieve.store_before (writing, relation, key, was)

@@ -6,7 +6,7 @@ import { differences } from "@/core/plan/difference.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
 import type { Further } from "@/core/plan/further-schema.ts";
-import { assertFurther, furtherOf, furtherPlan, furtherWords, hasFilters } from "@/core/plan/further.ts";
+import { assertFurther, furtherLine, furtherOf, furtherPlan, furtherWords, hasFilters } from "@/core/plan/further.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import {
   addFurther,
@@ -217,6 +217,12 @@ describe("the plan of a further target", () => {
     expect(() => assertFurther({ ...counts, inserted: 1, updated: 0, unchanged: 0, left: 0 })).toThrow(
       "does not close",
     );
+    expect(furtherLine({ ...counts, inserted: 1, updated: 0, unchanged: 1, left: 0 })).toBe(
+      "t: 2 rows of 5 records, but for 1 left by its filter and 1 that give no row = 1 inserted + 1 unchanged",
+    );
+    expect(
+      furtherLine({ ...counts, filtered: 0, none: 0, inserted: 2, updated: 0, unchanged: 0, left: 0 }, "would be "),
+    ).toBe("t: 2 rows of 5 records = 2 would be inserted");
     expect(() => assertFurther({ ...counts, sent: 2, inserted: 2, updated: 0, unchanged: 0, left: 0 })).toThrow();
   });
 

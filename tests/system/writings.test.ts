@@ -241,6 +241,24 @@ describe("releases", () => {
     expect((await verifyLoad(db, load.id)).differs).toEqual([]);
   });
 
+  it("leave alone what a person has discarded, when a load is undone, brought back and undone again", async () => {
+    const { db } = system;
+    await newFeed(db, "discarded", FIELDS, UPSERT, { gates: [] });
+    const { id, writing } = await loadNow(db, "discarded", "id,name,n\n1,a,1\n2,b,x\n");
+    const state = async (): Promise<string> => {
+      const { rows: held } = await db.query("select state, reason from sieve.held where load = $1", [id]);
+      return `${held[0].state} ${held[0].reason}`;
+    };
+    const first = await undoWriting(db, writing!, WHY);
+    expect(await state()).toContain("discarded load");
+    const back = await undoWriting(db, first.writing, WHY);
+    expect(await state()).toBe("held ");
+    await discardRecords(db, [{ load: id, record: 1 }], "no use", "Colm");
+    await undoWriting(db, back.writing, WHY);
+    expect(await state()).toBe("discarded no use");
+    expect(await rows(db, "discarded")).toEqual([]);
+  });
+
   it("by two people at once: one wins, the other is told", async () => {
     const { db } = system;
     await newFeed(db, "both", FIELDS, UPSERT, { gates: [] });

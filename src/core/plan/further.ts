@@ -1,4 +1,5 @@
 import { ALL_FIELDS } from "./arriving.ts";
+import { counted, grouped } from "../kernel/problem.ts";
 import type { Plan } from "./document.ts";
 import type { Further, FurtherField, Handed, Valid } from "./further-schema.ts";
 import type { Field } from "./types.ts";
@@ -235,4 +236,17 @@ export function handedFault(
       return `The key of ${target} is a value of the list ${from.each}, of which a record may have many.`;
   }
   return null;
+}
+
+/** The same in a line: “target.collector: 203 rows of 493 records = 200 inserted + 3 updated”. */
+export function furtherLine(c: FurtherCounts, would = ""): string {
+  const became = (["inserted", "updated", "unchanged", "left"] as const)
+    .filter((o) => c[o] > 0)
+    .map((o) => `${grouped(c[o])} ${would}${o}`);
+  const passed = [
+    ...(c.filtered > 0 ? [`${grouped(c.filtered)} left by its filter`] : []),
+    ...(c.none > 0 ? [`${grouped(c.none)} that give no row`] : []),
+  ];
+  const but = passed.length > 0 ? `, but for ${passed.join(" and ")}` : "";
+  return `${c.target}: ${counted(c.rows, "row")} of ${counted(c.records, "record")}${but} = ${became.join(" + ") || "0"}`;
 }

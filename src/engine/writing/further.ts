@@ -329,13 +329,12 @@ export class FurtherTargets {
     const { client, day } = this.sending;
     const { met } = meeting;
     const { table } = writing;
-    const [from, until] = [ident(valid.from), ident(valid.until)];
     const held = `${table} t on t.ctid = m.${PLACE} and t.tableoid = m.${PART}`;
     const ending = ident("rows that end");
     const row = meeting.row ?? "_record";
     const values = meeting.columns!.map((n) => ident(n));
     await client.query(
-      `create temp table ${ending} on commit drop as select m.* from ${met} m join ${held} where m.${DIFFERS} and t.${from} < '${day}'`,
+      `create temp table ${ending} on commit drop as select m.* from ${met} m join ${held} where m.${DIFFERS} and t.${ident(valid.from)} < '${day}'`,
     );
     // What is left to be put there: what met nothing, and what takes the place of a row that ends.
     await client.query(
