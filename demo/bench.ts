@@ -128,7 +128,7 @@ async function main(): Promise<void> {
   }
   if (only === "circumstances") await benchCircumstances([11, 12, 13], COUNT / 10, say);
   if (only === "match" || only === "circumstances") return;
-  const engine = ["load", "upsert", "memory", "release"].includes(only ?? "");
+  const engine = ["load", "upsert", "memory", "release", "targets"].includes(only ?? "");
   if (!engine && only !== "read") {
     benchSteps(say);
     await benchPlan(tenth, parsePlan(PLAN), rounds, say);
@@ -152,6 +152,12 @@ async function main(): Promise<void> {
   if (only === "release") {
     const worker = await startWorker();
     await benchRelease(db, more, rounds);
+    await stop(worker);
+    return await db.end();
+  }
+  if (only === "targets") {
+    const worker = await startWorker();
+    await benchTargets(db, tenth, rounds);
     await stop(worker);
     return await db.end();
   }
@@ -231,6 +237,7 @@ async function main(): Promise<void> {
   row(`upsert of ${grouped(COUNT / 5)} into ${grouped(COUNT)} / staging with ON CONFLICT`, upserts, conflicts);
   row("the same from the staged records on / staging with ON CONFLICT", closings, conflicts);
   await benchRelease(db, more, rounds);
+  await benchTargets(db, tenth, rounds);
   await stop(worker);
   await db.end();
 }
@@ -335,6 +342,48 @@ async function benchRelease(db: Db, file: string, rounds: number): Promise<void>
 }
 
 /** Seconds from asking for a load until it has ended. */
+/** One load into three tables beside three loads into one each, and into one with a row for many records. */
+async function benchTargets(db: Db, file: string, rounds: number): Promise<void> {
+  const key = ["accession"];
+  const mode = "append";
+  const feeds = {
+    single: {},
+    triple: { further: ["triple_second", "triple_third"].map((target) => ({ target, key, mode })) },
+    grouped: {
+      further: [
+        {
+          target: "grouped_by_site",
+          rows: "key",
+          fields: [
+            { name: "site" },
+            { name: "records", takes: "count" },
+            { name: "grams", of: "quantity_g", takes: "sum" },
+          ],
+          key: ["site"],
+        },
+      ],
+    },
+  };
+  const deliveries: Record<string, number> = {};
+  for (const [feed, more] of Object.entries(feeds)) {
+    await makeFeed(db, { name: feed, title: feed, about: "" });
+    await savePlan(db, feed, { ...PLAN, feed, load: { target: feed, key, mode, ...more } }, "bench", "bench");
+    deliveries[feed] = await deliver(db, feed, file);
+  }
+  const took: Record<string, number[]> = { single: [], triple: [], grouped: [] };
+  for (let i = 0; i < rounds; i++) {
+    for (const feed of Object.keys(feeds)) {
+      await db.query(
+        `drop table if exists target.single, target.triple, target.triple_second, target.triple_third, target.grouped, target.grouped_by_site`,
+      );
+      took[feed]!.push(await load(db, deliveries[feed]!));
+    }
+  }
+  const three = took["single"]!.map((s) => s * 3);
+  row(`${grouped(COUNT / 10)} records into three tables by one load / by three loads`, took["triple"]!, three);
+  row("the same into one and a row for each site / into one", took["grouped"]!, took["single"]!);
+}
+
 async function load(db: Db, delivery: number): Promise<number> {
   return (await ended(db, await askForLoad(db, delivery, { again: true }))).seconds;
 }

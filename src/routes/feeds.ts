@@ -13,6 +13,7 @@ import type { targetValues } from "@/engine/writing/target.ts";
 import type { TargetAlterations } from "@/engine/writing/alterations.ts";
 import type { Expiring } from "@/store/retention.ts";
 import type { Feed, PlanVersion } from "@/store/feeds.ts";
+import type { Period } from "@/store/period.ts";
 import type { Source } from "@/store/sources.ts";
 import { ENCODINGS } from "@/core/read/encoding/names.ts";
 import { answerOf, declare } from "./declare.ts";
@@ -120,6 +121,21 @@ export const targetOfPlan = declare("POST /api/feeds/{feed}/target", {
     ),
   }),
   problems: ["plan-invalid"],
+});
+
+export const periodOfFeed = declare("GET /api/feeds/{feed}/period", {
+  about:
+    "the account of a feed over some days: its loads and their sums, what was held, what was written to which table",
+  params: feed,
+  query: {
+    from: z.iso.date().optional().describe("The first day; of this month unless said"),
+    until: z.iso.date().optional().describe("The last day; of the month of the first unless said"),
+  },
+  answer: z.object({
+    period: answerOf<Period>(
+      "in which read is the sum of the outcomes, and held before and after differ by what came and went",
+    ),
+  }),
 });
 
 export const valuesOfField = declare("GET /api/feeds/{feed}/values", {

@@ -210,6 +210,59 @@ it("what is done after a load is added, saved, done, and said on the load’s pa
   await page.close();
 });
 
+it("a table with a row for many records is added, written with the target, and undone with it", async () => {
+  const { db } = system;
+  const page = await web.open("/feeds/accessions/plan");
+  await press(page, "Load");
+  await press(page, "Add a target");
+  const set = async (label: string, value: string): Promise<void> => {
+    await page.waitForSelector(`[aria-label="${label}"]`);
+    await page.select(`[aria-label="${label}"]`, value);
+  };
+  await set("What makes a row of accession_also", "key");
+  await page.click('[aria-label="accession is of the key of accession_also"]');
+  await page.click('[aria-label="country is of the key of accession_also"]');
+  await set("What quantity_g takes of many records", "sum");
+  await set("What accession has", "count");
+  await page.$eval('[aria-label="Name of the column accession"]', (e) => (e as HTMLInputElement).select());
+  await page.type('[aria-label="Name of the column accession"]', "accessions");
+  await page.keyboard.press("Tab");
+  await page.waitForSelector('[aria-label="What accessions has"]');
+  await page.$eval('[aria-label="Table"]', (e) => (e as HTMLInputElement).select());
+  await page.type('[aria-label="Table"]', "by_country");
+  await page.keyboard.press("Tab");
+  await shows(page, "The table target.by_country is made");
+  await shows(page, "one row for each country, upsert");
+  await press(page, "Save as version");
+  await page.waitForSelector("main form input");
+  await page.type("main form input", "sums by country");
+  await press(page, "Save version");
+  for (let i = 0; i < 600 && !(await planInForce(db, "accessions")).document.load.further; i++)
+    await new Promise((r) => setTimeout(r, 100));
+  await page.close();
+  const [, next] = makeDeliveries(5, 1, 0.3);
+  const id = await makeDelivery(db, "accessions", "test", next!.sender);
+  const pieces = (async function* () {
+    yield next!.bytes;
+  })();
+  await receiveFile(db, id, next!.name, pieces, next!.bytes.length);
+  const done = await waitFor(db, await askForLoad(db, id, { again: true }));
+  const [counts] = done.report!.further!;
+  const { rows } = await db.query("select count(*)::int as n, sum(accessions)::int as of from target.by_country");
+  expect(rows[0]).toEqual({ n: counts!.rows, of: counts!.records });
+  const report = await web.open(`/loads/${done.id}`);
+  expect(await textOf(report, '[aria-label="Balance of each further target"]')).toContain("target.by_country");
+  await report.click('a[href^="/writings/"]');
+  await report.waitForSelector('[aria-label="Rows"]');
+  expect(await textOf(report, '[aria-label="Rows"]')).toContain("by_country");
+  await report.type("main form input", "not by country");
+  await press(report, "Undo ");
+  for (let i = 0; i < 600 && (await getLoad(db, done.id)).state !== "undone"; i++)
+    await new Promise((r) => setTimeout(r, 100));
+  expect((await db.query("select count(*)::int as n from target.by_country")).rows).toEqual([{ n: 0 }]);
+  await report.close();
+});
+
 it("a value is found from the top of any page, with what was done to its row", async () => {
   const { rows } = await system.db.query<{ accession: string }>(
     "select accession from target.accession order by 1 limit 1",

@@ -81,6 +81,9 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
                   run again
                 </Link>
               )}
+              <Link className="plain" href={`/feeds/${name}/period`}>
+                account of a month
+              </Link>
               <Link className="plain" href={`/feeds/${name}/out`}>
                 records out, as files
               </Link>

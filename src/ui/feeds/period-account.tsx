@@ -1,0 +1,246 @@
+import Link from "next/link";
+import type { HeldAccount, Period, PeriodLoad, SumAccount, TargetAccount } from "@/store/period.ts";
+import { tableWords } from "../loads/writing-list.tsx";
+import { cellNumber, counted, grouped } from "../kit/words.ts";
+import { openAccounts } from "./period.ts";
+
+const COLUMNS = [
+  ["read", "read"],
+  ["inserted", "inserted"],
+  ["updated", "updated"],
+  ["unchanged", "unchanged"],
+  ["merged", "merged"],
+  ["held", "held"],
+  ["waiting", "waiting"],
+  ["leftOut", "left out"],
+] as const;
+
+/** What came in some days and what became of it, load by load, with what it all adds up to. */
+export function PeriodAccount({ period }: { period: Period }) {
+  const open = openAccounts(period.sums, period.held, period.fields);
+  return (
+    <>
+      {open.length === 0 ? (
+        <p className="mt-2">
+          <b>All of it adds up:</b> what was read and what became of it, what was held and what is, and the sums that
+          the loads had written.
+        </p>
+      ) : (
+        <ul className="mt-2 border-l-4 border-[var(--plum)] bg-[var(--paper-bright)] px-3 py-2" role="alert">
+          {open.map((o) => (
+            <li key={o}>
+              <b>It does not add up:</b> {o}.
+            </li>
+          ))}
+        </ul>
+      )}
+      <Loads period={period} />
+      <div className="mt-6 grid grid-cols-1 gap-8 lg:grid-cols-2">
+        <div>
+          <Held held={period.held} feed={period.feed} />
+          <After period={period} />
+        </div>
+        <div>
+          <Targets targets={period.targets} />
+          <Sums fields={period.fields} />
+        </div>
+      </div>
+    </>
+  );
+}
+
+function Loads({ period: { loads, sums } }: { period: Period }) {
+  const shown = COLUMNS.filter(([key]) => key === "read" || loads.some((l) => l[key] > 0));
+  return (
+    <div className="mt-3 overflow-x-auto" tabIndex={0} role="region" aria-label="Loads of the period">
+      <table className="ledger">
+        <thead>
+          <tr>
+            <th className="n">load</th>
+            <th>day</th>
+            <th>sender</th>
+            {shown.map(([key, words]) => (
+              <th key={key} className="n">
+                {words}
+              </th>
+            ))}
+            <th></th>
+          </tr>
+        </thead>
+        <tbody>
+          {loads.map((l) => (
+            <LoadLine key={l.id} load={l} shown={shown} />
+          ))}
+        </tbody>
+        <tfoot>
+          <tr className="border-t border-[var(--ink)] font-bold">
+            <td colSpan={3}>
+              {counted(sums.loads, "load")} that stand{sums.loads === 1 ? "s" : ""}
+            </td>
+            {shown.map(([key]) => (
+              <td key={key} className="n">
+                {cellNumber(sums[key], key !== "read")}
+              </td>
+            ))}
+            <td></td>
+          </tr>
+        </tfoot>
+      </table>
+    </div>
+  );
+}
+
+function LoadLine({ load, shown }: { load: PeriodLoad; shown: readonly (typeof COLUMNS)[number][] }) {
+  const stands = load.state === "loaded";
+  return (
+    <tr className={stands ? "" : "faint"}>
+      <td className="n">
+        <Link className="count" href={`/loads/${load.id}`}>
+          {load.id}
+        </Link>
+      </td>
+      <td className="whitespace-nowrap">{new Date(load.endedAt).toISOString().slice(0, 10)}</td>
+      <td className="max-w-64 truncate" title={load.sender}>
+        {load.sender === "" ? "nobody named" : load.sender}
+      </td>
+      {shown.map(([key]) => (
+        <td key={key} className={`n ${stands ? "" : "line-through"}`}>
+          {cellNumber(load[key], key !== "read")}
+        </td>
+      ))}
+      <td>{stands ? "" : `${load.state}: not counted`}</td>
+    </tr>
+  );
+}
+
+const WENT: Readonly<Record<string, string>> = {
+  released: "released to the target",
+  discarded: "discarded",
+  closed: "closed by a later load",
+  overtaken: "overtaken by something newer",
+};
+
+function Held({ held, feed }: { held: HeldAccount; feed: string }) {
+  const went = Object.entries(held.went).filter(([, n]) => n > 0);
+  return (
+    <section aria-label="The quarantine">
+      <h2>The quarantine</h2>
+      <table className="ledger tight w-full max-w-md">
+        <tbody>
+          <tr>
+            <td>held before</td>
+            <td className="n">{grouped(held.atStart)}</td>
+          </tr>
+          <tr>
+            <td>came</td>
+            <td className="n">+ {grouped(held.came)}</td>
+          </tr>
+          {went.map(([state, n]) => (
+            <tr key={state}>
+              <td>{WENT[state] ?? state}</td>
+              <td className="n">− {grouped(n)}</td>
+            </tr>
+          ))}
+          <tr className="border-t border-[var(--ink)] font-bold">
+            <td>
+              <Link className="underline" href={`/quarantine?feed=${feed}`}>
+                held after
+              </Link>
+            </td>
+            <td className="n">{grouped(held.atEnd)}</td>
+          </tr>
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+function Targets({ targets }: { targets: readonly TargetAccount[] }) {
+  if (targets.length === 0) return null;
+  const names = [...new Set(targets.map((t) => t.target))];
+  return (
+    <section aria-label="What was written">
+      <h2>What was written</h2>
+      <table className="ledger tight w-full">
+        <thead>
+          <tr>
+            <th>table</th>
+            <th>by</th>
+            <th className="n">put there</th>
+            <th className="n">changed</th>
+            <th className="n">taken away</th>
+          </tr>
+        </thead>
+        <tbody>
+          {names.flatMap((name) => {
+            const own = targets.filter((t) => t.target === name);
+            return own.map((t, i) => (
+              <tr key={`${name} ${t.kind}`}>
+                <td>{i === 0 ? tableWords(name) : ""}</td>
+                <td>{counted(t.writings, t.kind)}</td>
+                <td className="n">{cellNumber(t.inserted, true)}</td>
+                <td className="n">{cellNumber(t.updated, true)}</td>
+                <td className="n">{cellNumber(t.removed, true)}</td>
+              </tr>
+            ));
+          })}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+function Sums({ fields }: { fields: readonly SumAccount[] }) {
+  if (fields.length === 0) return null;
+  return (
+    <section className="mt-4" aria-label="Sums of what was written">
+      <h2>Sums of what the loads wrote</h2>
+      <table className="ledger tight w-full">
+        <thead>
+          <tr>
+            <th>field</th>
+            <th className="n">by the ledger</th>
+            <th className="n">in the target</th>
+          </tr>
+        </thead>
+        <tbody>
+          {fields.map((f) => (
+            <tr key={f.field}>
+              <td>{f.field}</td>
+              <td className="n">{grouped(Number(f.ledger))}</td>
+              <td className={`n ${f.ledger === f.target ? "" : "held font-bold"}`}>{grouped(Number(f.target))}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+const DOES: Readonly<Record<string, string>> = {
+  call: "a receiver was told",
+  file: "files were written",
+  put: "files were put to an address",
+  feed: "records were given to another feed",
+  sql: "a statement was run",
+};
+
+function After({ period: { after } }: { period: Period }) {
+  if (after.length === 0) return null;
+  return (
+    <section className="mt-4" aria-label="After the loads">
+      <h2>After the loads</h2>
+      <table className="ledger tight w-full max-w-md">
+        <tbody>
+          {after.map((a) => (
+            <tr key={`${a.does} ${a.state}`}>
+              <td>{DOES[a.does] ?? a.does}</td>
+              <td className={a.state === "failed" ? "held font-bold" : "faint"}>{a.state}</td>
+              <td className="n">{counted(a.times, "time")}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
