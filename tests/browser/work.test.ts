@@ -345,6 +345,7 @@ describe("every screen", () => {
         "/quarantine",
         "/quarantine?state=overtaken",
         "/feeds/accessions/writings",
+        "/feeds/accessions/period",
         "/feeds/accessions/out",
         "/feeds/accessions/run?delivery=1",
         "/senders",

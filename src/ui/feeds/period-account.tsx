@@ -34,7 +34,7 @@ export function PeriodAccount({ period }: { period: Period }) {
           ))}
         </ul>
       )}
-      <Loads period={period} />
+      {period.loads.length > 0 && <Loads period={period} />}
       <div className="mt-6 grid grid-cols-1 gap-8 lg:grid-cols-2">
         <div>
           <Held held={period.held} feed={period.feed} />

@@ -54,11 +54,8 @@ export default async function PeriodPage({
           </button>
         </form>
       </div>
-      {period.loads.length === 0 ? (
-        <p className="py-4">No load of this feed ended in these days.</p>
-      ) : (
-        <PeriodAccount period={period} />
-      )}
+      {period.loads.length === 0 && <p className="mt-3">No load of this feed ended in these days.</p>}
+      <PeriodAccount period={period} />
     </>
   );
 }
