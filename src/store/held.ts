@@ -68,13 +68,29 @@ export interface HeldGroup {
   count: number;
   oldest: Date;
   loads: number;
+  /** So many different things are wrong: values, each empty cell by itself. Where that was not asked, absent. */
+  mends?: number;
 }
 
-export async function heldGroups(db: Queryable, filter: HeldFilter): Promise<HeldGroup[]> {
+/** The orders of causes: by their records, or by what is gained, the records that one mend is for. */
+export const CAUSE_ORDERS = ["records", "gain"] as const;
+export type CauseOrder = (typeof CAUSE_ORDERS)[number];
+
+export async function heldGroups(
+  db: Queryable,
+  filter: HeldFilter,
+  order: CauseOrder = "records",
+): Promise<HeldGroup[]> {
+  const from = "from sieve.held h join sieve.load l on l.id = h.load cross join";
+  const counts = "count(*)::int as count, min(l.ended_at) as oldest, count(distinct h.load)::int as loads";
   const { rows } = await db.query<Omit<HeldGroup, "fault">>(
-    `select h.feed, c as check, count(*)::int as count, min(l.ended_at) as oldest, count(distinct h.load)::int as loads
-     from sieve.held h join sieve.load l on l.id = h.load cross join unnest(h.checks) c
-     where ${WHERE} group by 1, 2 order by 3 desc, 1, 2`,
+    order === "records"
+      ? `select h.feed, c as check, ${counts} ${from} unnest(h.checks) c where ${WHERE} group by 1, 2 order by 3 desc, 1, 2`
+      : `select *, count / mends::float8 as gain from (
+           select h.feed, p->>'check' as check, ${counts},
+             (count(distinct nullif(p->>'value', '')) + count(*) filter (where coalesce(p->>'value', '') = ''))::int as mends
+           ${from} lateral jsonb_array_elements(h.problems) p where ${WHERE} and p->>'check' = any(h.checks) group by 1, 2) g
+         order by gain desc, count desc, feed, "check"`,
     params(filter),
   );
   const groups: HeldGroup[] = [];

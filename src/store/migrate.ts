@@ -23,6 +23,7 @@ import heldValues from "./migrations/021-held-values.sql";
 import orderOfNotes from "./migrations/022-order-of-notes.sql";
 import run from "./migrations/023-run.sql";
 import sender from "./migrations/024-sender.sql";
+import causes from "./migrations/025-causes.sql";
 import { runMigrations } from "graphile-worker";
 import { ident, transaction, type Client, type Db } from "./db.ts";
 
@@ -52,6 +53,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 22, sql: orderOfNotes },
   { id: 23, sql: run },
   { id: 24, sql: sender },
+  { id: 25, sql: causes },
 ];
 
 /**

@@ -261,6 +261,47 @@ describe("damaged deliveries", () => {
 });
 
 describe("the quarantine", () => {
+  it("are ordered by their records, or by those that one mend is for", async () => {
+    const { db } = system;
+    await newFeed(
+      db,
+      "gain",
+      [
+        { name: "id", type: "text" },
+        { name: "kind", type: "code", values: ["a", "b"] },
+        { name: "n", type: "integer", required: true },
+        { name: "noted", type: "integer", on_failure: "note" },
+      ],
+      {},
+      { gates: [] },
+    );
+    await loadNow(
+      db,
+      "gain",
+      `id,kind,n,noted\n${["x", "x", "x", "y"].map((k, i) => `${i},${k},1,?\n`).join("")}${["o", "p", "q", "", ""].map((n, i) => `${i},a,${n},1\n`).join("")}`,
+    );
+    const groups = async (order: "records" | "gain"): Promise<unknown[]> =>
+      (await heldGroups(db, { feed: "gain" }, order)).map((g) => [g.check, g.count, g.mends]);
+    expect(await groups("records")).toEqual([
+      ["kind:type", 4, undefined],
+      ["n:type", 3, undefined],
+      ["n:required", 2, undefined],
+    ]);
+    // Two values of four records; three values; two empty cells, of which each may need its own.
+    expect(await groups("gain")).toEqual([
+      ["kind:type", 4, 2],
+      ["n:type", 3, 3],
+      ["n:required", 2, 2],
+    ]);
+    await loadNow(
+      db,
+      "gain",
+      `id,kind,n,noted\n${["o", "p", "q", "r", "s", "t"].map((n, i) => `${i},a,${n},1\n`).join("")}`,
+    );
+    expect((await groups("records"))[0]).toEqual(["n:type", 6, undefined]);
+    expect((await groups("gain"))[0]).toEqual(["kind:type", 4, 2]);
+  });
+
   it("groups by what is wrong; a mended record is checked, released and found in the target", async () => {
     const { db } = system;
     await newFeed(db, "mend", FIELDS, { key: ["id"] });

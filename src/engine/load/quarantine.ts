@@ -116,7 +116,7 @@ export class Holding {
        select $1, h.record, $2, h.at, h.file, h.line, h.byte_start, h.byte_end, decode(h.raw, 'base64'), h.cells,
          h.field_values, h.problems, h.checks, ${targetExists ? this.foundSql() : "null"}
        from (select h.record, h.at, h.file, h.line, h.byte_start, h.byte_end, h.raw, h.cells, h.field_values, p.problems,
-           array(select distinct x->>'check' from jsonb_array_elements(p.problems) x) as checks, null::jsonb as mended
+           array(select distinct x->>'check' from jsonb_array_elements(p.problems) x where x->>'onFailure' <> 'note') as checks, null::jsonb as mended
          from ${held} h left join late_words w on w.record = h.record
            cross join lateral (select h.problems || coalesce(w.problems, '[]') as problems) p) h`,
       [id, feed],

@@ -7,7 +7,7 @@ import { mendsForSteps, type MendMade } from "@/core/mend/remembered.ts";
 import { suggestMends } from "@/core/mend/suggest.ts";
 import { mendedValues } from "@/core/mend/values.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import type { HeldGroup, HeldRecord } from "@/store/held.ts";
+import type { CauseOrder, HeldGroup, HeldRecord } from "@/store/held.ts";
 import { NoteForm } from "../kit/note-form.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { withPath } from "../kit/with-path.ts";
@@ -33,6 +33,7 @@ export function QuarantineDesk({
   filter,
   groups,
   group,
+  order,
   total,
   overtaken,
   ages,
@@ -44,6 +45,7 @@ export function QuarantineDesk({
   filter: DeskFilter;
   groups: HeldGroup[];
   group: HeldGroup | null;
+  order: CauseOrder;
   total: number;
   /** How many are overtaken, which are not among those held. */
   overtaken: number;
@@ -149,7 +151,7 @@ export function QuarantineDesk({
         />
       )}
       <div className="mt-3 grid grid-cols-1 gap-5 lg:grid-cols-[13rem_minmax(0,1fr)_17rem] xl:grid-cols-[16rem_minmax(0,1fr)_19rem]">
-        <Causes {...{ groups, group, ages, titles, query }} />
+        <Causes {...{ groups, group, order, ages, titles, query }} />
         <section aria-label="Records" className="min-w-0">
           <div className="flex items-baseline justify-between">
             <h2>

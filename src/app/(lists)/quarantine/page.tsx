@@ -2,7 +2,7 @@ import { z } from "zod";
 import { heldFilter } from "@/routes/quarantine.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { listFeeds, planInForce } from "@/store/feeds.ts";
-import { countHeld, heldAges, heldGroups, listHeld } from "@/store/held.ts";
+import { CAUSE_ORDERS, countHeld, heldAges, heldGroups, listHeld } from "@/store/held.ts";
 import { mendsMade } from "@/store/mends.ts";
 import { QuarantineDesk } from "@/ui/quarantine/quarantine-desk.tsx";
 import { db } from "../../server.ts";
@@ -15,11 +15,15 @@ export default async function QuarantinePage({
   searchParams: Promise<Record<string, string | string[] | undefined>>;
 }) {
   // The same check in two feeds is two causes: `of` says whose is open.
-  const asked = z.object({ ...heldFilter, of: z.string().max(63).optional() });
+  const asked = z.object({
+    ...heldFilter,
+    of: z.string().max(63).optional(),
+    order: z.enum(CAUSE_ORDERS).default("records"),
+  });
   const parsed = asked.safeParse(await searchParams);
-  const { after: _, limit: __, check, of, ...filter } = parsed.success ? parsed.data : asked.parse({});
+  const { after: _, limit: __, check, of, order, ...filter } = parsed.success ? parsed.data : asked.parse({});
   const [groups, total, overtaken, ages, feeds] = await Promise.all([
-    heldGroups(db(), filter),
+    heldGroups(db(), filter, order),
     countHeld(db(), filter),
     countHeld(db(), { ...filter, state: "overtaken" }),
     heldAges(db(), filter),
@@ -30,9 +34,10 @@ export default async function QuarantinePage({
   const plan: Plan | null = group ? (await planInForce(db(), group.feed)).document : null;
   return (
     <QuarantineDesk
-      key={`${JSON.stringify(filter)}${group?.feed}${group?.check}`}
+      key={`${JSON.stringify(filter)}${order}${group?.feed}${group?.check}`}
       filter={filter}
       groups={groups}
+      order={order}
       group={group}
       total={total}
       overtaken={overtaken}
