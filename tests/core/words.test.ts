@@ -11,10 +11,21 @@ import {
   readWords,
   recordsHref,
   seconds,
+  total,
 } from "@/ui/kit/words.ts";
 
 describe("what screens say", () => {
   const now = new Date("2026-11-23T12:00:00Z");
+
+  it("of totals: whole numbers in groups of three, what stands after the point as it is, days as days", () => {
+    expect(["1234567.12345", "-33829.6554", "12", "2026-11-03", null].map(total)).toEqual([
+      "1,234,567.12345",
+      "-33,829.6554",
+      "12",
+      "2026-11-03",
+      "",
+    ]);
+  });
 
   it("of when: the time today, the day before, the year of another year", () => {
     expect([

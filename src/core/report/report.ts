@@ -150,7 +150,7 @@ function changedBySteps({ steps }: Compiled, tally: Tally): number {
 }
 
 function loadWords({ load: { mode, target, further = [] } }: Plan): string {
-  return `${mode} into ${target}${further.length > 0 ? ` and ${further.length} more` : ""}`;
+  return `${mode} into ${further.length > 0 ? `${further.length + 1} tables` : target}`;
 }
 
 /** Makes the report. Throws `balance-open` when the balance does not close. */

@@ -1,7 +1,7 @@
 import Link from "next/link";
 import type { HeldAccount, Period, PeriodLoad, SumAccount, TargetAccount } from "@/store/period.ts";
 import { tableWords } from "../loads/writing-list.tsx";
-import { cellNumber, counted, grouped } from "../kit/words.ts";
+import { cellNumber, counted, grouped, total } from "../kit/words.ts";
 import { openAccounts } from "./period.ts";
 
 const COLUMNS = [
@@ -207,8 +207,8 @@ function Sums({ fields }: { fields: readonly SumAccount[] }) {
           {fields.map((f) => (
             <tr key={f.field}>
               <td>{f.field}</td>
-              <td className="n">{grouped(Number(f.ledger))}</td>
-              <td className={`n ${f.ledger === f.target ? "" : "held font-bold"}`}>{grouped(Number(f.target))}</td>
+              <td className="n">{total(f.ledger)}</td>
+              <td className={`n ${f.ledger === f.target ? "" : "held font-bold"}`}>{total(f.target)}</td>
             </tr>
           ))}
         </tbody>

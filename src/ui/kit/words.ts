@@ -98,3 +98,11 @@ export function readWords(read: ReadOptions): string {
 export function sentence(text: string): string {
   return `${text.charAt(0).toUpperCase()}${text.slice(1)}${/[.!?…]$/.test(text) ? "" : "."}`;
 }
+
+/** A total as a person reads it, digits grouped. */
+export function total(text: string | null): string {
+  if (text === null) return "";
+  return /^-?\d+(\.\d+)?$/.test(text)
+    ? text.replace(/^(-?)(\d+)/, (_, sign: string, n: string) => sign + n.replace(/\B(?=(\d{3})+$)/g, ","))
+    : text;
+}

@@ -3,7 +3,7 @@ import { KEPT_WORDS } from "@/core/plan/arriving.ts";
 import type { BothSides, LoadReport } from "@/core/report/report.ts";
 import type { Writing } from "@/store/writings.ts";
 import { didWords, tableWords, writingWords } from "./writing-list.tsx";
-import { cellNumber, grouped, moment, recordsHref } from "../kit/words.ts";
+import { cellNumber, grouped, moment, recordsHref, total } from "../kit/words.ts";
 
 /** Cells that did not change what the target had, each count a way to its records. */
 export function LoadKept({ load, report }: { load: number; report: LoadReport }) {
@@ -35,14 +35,6 @@ export function LoadKept({ load, report }: { load: number; report: LoadReport })
       </table>
     </>
   );
-}
-
-/** A total as a person reads it, digits grouped. */
-function total(text: string | null): string {
-  if (text === null) return "";
-  return /^-?\d+(\.\d+)?$/.test(text)
-    ? text.replace(/^(-?)(\d+)/, (_, sign: string, n: string) => sign + n.replace(/\B(?=(\d{3})+$)/g, ","))
-    : text;
 }
 
 /** What the target holds of the load beside what the ledger says was written. */
