@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { formulaSchema } from "@/core/formula/schema.ts";
 import { HELD_AT } from "@/core/kernel/ledger.ts";
 import { MOST_AT_ONCE } from "@/core/kernel/limits.ts";
 import { HELD_STATES } from "@/core/kernel/writing.ts";
@@ -100,12 +101,13 @@ export const releaseAllHeld = declare("POST /api/quarantine/release/all", {
           find: z.string().min(1).max(1000),
           to: z.string().max(1000),
         }),
+        z.object({ how: z.literal("formula"), field: z.string(), by: formulaSchema }),
       ])
       .default({ how: "as they are" }),
     preview: z.boolean().default(false),
   }),
   answer: answerOf<BulkReleased>("how many are released, wait, are overtaken or stay, and why these do"),
-  problems: ["no-field", "no-records", "too-many"],
+  problems: ["no-field", "formula-invalid", "no-records", "too-many"],
 });
 
 export const discardHeld = declare("POST /api/quarantine/discard", {

@@ -1,9 +1,14 @@
 import { MOST_AT_ONCE } from "@/core/kernel/limits.ts";
 import { SieveError, grouped } from "@/core/kernel/problem.ts";
+import { derivingOnly, valuesByFormula } from "@/core/mend/by-formula.ts";
+import { mendedValues } from "@/core/mend/values.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { faultTitle } from "@/core/course/problem-words.ts";
 import { transaction, type Db } from "@/store/db.ts";
 import { planInForce } from "@/store/feeds.ts";
 import { countHeld, listHeld, type HeldFilter } from "@/store/held.ts";
+import { dayOf } from "@/store/loads.ts";
+import { referencesOf } from "@/store/references.ts";
 import { releaseIn } from "./release.ts";
 import type { Mend, Released } from "./release-of-load.ts";
 
@@ -18,7 +23,9 @@ export type BulkMend =
   /** A field gets one value, whatever it has. */
   | { readonly how: "set"; readonly field: string; readonly to: string }
   /** In a field, one text stands for another wherever it is. */
-  | { readonly how: "replace"; readonly field: string; readonly find: string; readonly to: string };
+  | { readonly how: "replace"; readonly field: string; readonly find: string; readonly to: string }
+  /** A field gets what a formula makes of the record; `it` is the field itself. */
+  | { readonly how: "formula"; readonly field: string; readonly by: string };
 
 /** What becomes, or would become, of many held records. */
 export interface BulkReleased {
@@ -41,7 +48,7 @@ class Looked extends Error {}
 /**
  * Releases all held records of a filter, up to `MOST_AT_ONCE`, each mended in one way, in one transaction; those that do
  * not pass stay. With `preview` all of it is done and taken back, so that what is said beforehand is what will be.
- * Throws `no-field`, `too-many` and `no-records`.
+ * Throws `no-field`, `formula-invalid`, `too-many` and `no-records`.
  */
 export async function releaseAll(
   db: Db,
@@ -63,20 +70,19 @@ export async function releaseAll(
       },
     );
   }
+  const made = await makerOf(db, document, mend);
   const mends: Mend[] = [];
   const mended: { from: string; to: string }[] = [];
   for (let after = ""; ;) {
     const page = await listHeld(db, filter, after, PAGE);
-    for (const { load, record, fields: own, values, mended: before } of page) {
-      if (mend.how === "as they are") {
-        mends.push({ load, record });
-        continue;
-      }
-      const from = before?.[mend.field] ?? values[own.indexOf(mend.field)] ?? "";
-      const to = mend.how === "set" ? mend.to : from.replaceAll(mend.find, mend.to);
+    const values = page.map((h) => mendedValues(h, {}, { fields }));
+    const next = made(values);
+    for (const [i, { load, record }] of page.entries()) {
+      const at = mend.how === "as they are" ? -1 : fields.findIndex((f) => f.name === mend.field);
+      const [from, to] = at < 0 ? ["", ""] : [values[i]![at]!, next[i]!];
       if (to === from) mends.push({ load, record });
       else {
-        mends.push({ load, record, values: { [mend.field]: to } });
+        mends.push({ load, record, values: { [fields[at]!.name]: to } });
         if (mended.length < MOST_REASONS && !mended.some((m) => m.from === from)) mended.push({ from, to });
       }
     }
@@ -97,6 +103,21 @@ export async function releaseAll(
     if (!(error instanceof Looked)) throw error;
   }
   return { ...countsOf(results, (check) => faultTitle(check, fields)), mended };
+}
+
+/** What a mend makes of its field in records, given as values by field of the plan in force. */
+async function makerOf(
+  db: Db,
+  plan: Plan,
+  mend: BulkMend,
+): Promise<(records: readonly (readonly string[])[]) => readonly string[]> {
+  if (mend.how === "as they are") return (records) => records.map(() => "");
+  if (mend.how === "formula") {
+    const deriving = derivingOnly(plan, mend.field, mend.by);
+    return valuesByFormula(deriving, await referencesOf(db, deriving), { day: dayOf(new Date()) });
+  }
+  const at = plan.contract.fields.findIndex((f) => f.name === mend.field);
+  return (records) => records.map((r) => (mend.how === "set" ? mend.to : r[at]!.replaceAll(mend.find, mend.to)));
 }
 
 function countsOf(results: readonly Released[], titleOf: (check: string) => string): Omit<BulkReleased, "mended"> {

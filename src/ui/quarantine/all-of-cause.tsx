@@ -3,6 +3,10 @@
 import { useState } from "react";
 import type { BulkMend, BulkReleased } from "@/engine/release/release-all.ts";
 import { releaseAllHeld } from "@/routes/quarantine.ts";
+import type { NamedFormulas } from "@/core/formula/named.ts";
+import { asText } from "@/core/mend/by-formula.ts";
+import type { Field } from "@/core/plan/types.ts";
+import { FormulaEditor } from "../formulas/formula-editor.tsx";
 import { ask } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { useAct } from "../kit/use-act.ts";
@@ -16,6 +20,7 @@ const HOWS: readonly { how: How; says: string }[] = [
   { how: "as they are", says: "as they are by now" },
   { how: "set", says: "with one value in a field" },
   { how: "replace", says: "with one text for another in a field" },
+  { how: "formula", says: "with what a formula gives in a field" },
 ];
 
 /**
@@ -26,6 +31,7 @@ export function AllOfCause({
   filter,
   count,
   fields,
+  named,
   field: first,
   done,
   close,
@@ -33,7 +39,9 @@ export function AllOfCause({
   /** Those that are shown, and no others. */
   filter: Omit<DeskFilter, "state"> & { feed: string; check: string };
   count: number;
-  fields: readonly string[];
+  fields: readonly Field[];
+  /** The formulas that others may speak of. */
+  named: NamedFormulas | undefined;
   /** The field that the cause is about. */
   field: string;
   done: (text: string) => void;
@@ -45,8 +53,8 @@ export function AllOfCause({
   const [to, setTo] = useState("");
   const [tried, setTried] = useState<BulkReleased | null>(null);
   const { busy, problem, act } = useAct();
-  const mend: BulkMend =
-    how === "set" ? { how, field, to } : how === "replace" ? { how, field, find, to } : { how: "as they are" };
+  const [by, setBy] = useState("");
+  const mend = mendOf(how, { field, find, to, by });
   const changed = (change: () => void): void => {
     change();
     setTried(null);
@@ -93,7 +101,7 @@ export function AllOfCause({
             onChange={(e) => changed(() => setField(e.target.value))}
           >
             {fields.map((f) => (
-              <option key={f}>{f}</option>
+              <option key={f.name}>{f.name}</option>
             ))}
           </select>
         )}
@@ -106,7 +114,7 @@ export function AllOfCause({
             onChange={(e) => changed(() => setFind(e.target.value))}
           />
         )}
-        {how !== "as they are" && (
+        {(how === "set" || how === "replace") && (
           <input
             aria-label={how === "set" ? "The value" : "The text in its place"}
             placeholder={how === "set" ? "the value, or nothing" : "by this, or nothing"}
@@ -116,6 +124,21 @@ export function AllOfCause({
           />
         )}
       </p>
+      {how === "formula" && (
+        <div className="mt-2">
+          <FormulaEditor
+            label="The formula"
+            value={by}
+            scope={{ fields: asText(fields, field), it: fields.findIndex((f) => f.name === field), named }}
+            placeholder="it.replace(',', '.')"
+            onChange={(text) => changed(() => setBy(text))}
+          />
+          <p className="faint text-sm">
+            it is the text that the field has; the names of other fields are their values. Where it gives nothing, the
+            record keeps what it has.
+          </p>
+        </div>
+      )}
       {problem && <ProblemNote problem={problem} />}
       {tried && <Tried tried={tried} />}
       <p className="mt-2 flex gap-3">
@@ -127,7 +150,7 @@ export function AllOfCause({
           <button
             type="button"
             className="btn btn-line"
-            disabled={busy || (how === "replace" && find === "")}
+            disabled={busy || (how === "replace" && find === "") || (how === "formula" && by.trim() === "")}
             onClick={() => void send(true)}
           >
             {busy ? "Trying them all…" : "See what it would do"}
@@ -139,6 +162,20 @@ export function AllOfCause({
       </p>
     </form>
   );
+}
+
+function mendOf(how: How, of: { field: string; find: string; to: string; by: string }): BulkMend {
+  const { field, find, to, by } = of;
+  switch (how) {
+    case "as they are":
+      return { how };
+    case "set":
+      return { how, field, to };
+    case "replace":
+      return { how, field, find, to };
+    case "formula":
+      return { how, field, by };
+  }
 }
 
 function Tried({ tried }: { tried: BulkReleased }) {

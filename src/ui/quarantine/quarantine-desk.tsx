@@ -174,7 +174,8 @@ export function QuarantineDesk({
             <AllOfCause
               filter={{ feed: group.feed, check: group.check, load: filter.load, at: filter.at, sender: filter.sender }}
               count={group.count}
-              fields={compiled.fields.map((f) => f.name)}
+              fields={compiled.fields}
+              named={compiled.plan.formulas}
               field={wrongField ?? compiled.fields[0]!.name}
               done={(text) => {
                 tell({ does: "await", page: first, text });
