@@ -306,6 +306,7 @@ describe("tables after the target", () => {
   it("keep what something newer has written when an older record is released", async () => {
     const { db } = system;
     await feed("newer", [
+      { target: "newer_all", mode: "replace", fields: [{ name: "id" }], key: ["id"] },
       { target: "newer_one", fields: [{ name: "collector" }, { name: "seeds" }], key: ["collector"] },
     ]);
     const old = await load("newer", "1,A,-1,,");
@@ -313,6 +314,8 @@ describe("tables after the target", () => {
     const [released] = await releaseRecords(db, [{ load: old.id, record: 0, values: { seeds: "1" } }], "test");
     expect(released!.released).toBe(true);
     expect(await table("newer_one", "collector, seeds")).toEqual(["A 9"]);
+    // A load since has replaced all of it.
+    expect(await table("newer_all", "id")).toEqual(["2"]);
     expect(await table("newer", "id, seeds")).toEqual(["1 1", "2 9"]);
   });
 });

@@ -125,8 +125,13 @@ class Twin {
   /** All that a round does, and what there is to see of it afterwards. */
   async round(n: number): Promise<unknown> {
     const [upserts, appends] = [`ups_${n}`, `apps_${n}`];
+    // Beside the target of the first, one that is written before it and one after it.
+    const further = [
+      { target: `${upserts}_copy`, turn: "before", key: ["id"] },
+      { target: `${upserts}_by`, rows: "key", fields: [{ name: "t" }, { name: "n", takes: "sum" }], key: ["t"] },
+    ];
     await this.insist(() =>
-      newFeed(this.db, upserts, FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] }).then(() => true),
+      newFeed(this.db, upserts, FIELDS, { key: ["id"], mode: "upsert", further }, { gates: [] }).then(() => true),
     );
     await this.insist(() => newFeed(this.db, appends, FIELDS, { key: ["id"] }, { gates: [] }).then(() => true));
     const [one, other] = await Promise.all([this.load(upserts, textOf(n, 1)), this.load(appends, textOf(n, 2))]);
@@ -144,6 +149,13 @@ class Twin {
         );
         seen.push(rows);
       }
+      const copy = await this.db.query(
+        `select count(*)::int as rows, md5(string_agg(concat_ws('|', id, t, n), ',' order by id)) as content from target.${upserts}_copy`,
+      );
+      const sums = await this.db.query(
+        `select count(*)::int as rows, sum(n)::int as sum, md5(string_agg(concat_ws('|', t, n), ',' order by t)) as content from target.${upserts}_by`,
+      );
+      seen.push(copy.rows, sums.rows);
       for (const load of [one, other, two, three]) {
         const { rows } = await this.db.query(
           `select l.state, read, inserted, updated, unchanged, l.held,

@@ -306,7 +306,9 @@ export class FurtherTargets {
         await writing.keepAll();
         await emptyTable(client, writing.table);
       }
-      await writing.insertStaged(`${aim.rows} s`, made.rows);
+      if (this.about!.kind === "release" && !this.about!.over && (await replacedSince(writing)))
+        await client.query(`truncate ${aim.rows}`);
+      await writing.insertStaged(`${aim.rows} s`, `select count(*)::int as n from ${aim.rows}`);
       const have = await columnsByName(client, writing.table);
       const own = (n: string): string =>
         n === "_load" ? `${load}` : n === "_record" ? "s._record" : staged(n, have.get(n));
@@ -450,6 +452,16 @@ async function leaveNewer(client: Client, { plan, further }: Aim, { met }: Meeti
          where l.load = ${load} and l.kind = 'load' and l.target = $1)`,
     [writing.table],
   );
+}
+
+/** Whether a load after a release's own has replaced all rows of the target: what is older has no place there any more. */
+async function replacedSince({ client, about, table }: Writing): Promise<boolean> {
+  if (about.plan.load.mode !== "replace") return false;
+  const { rows } = await client.query<{ since: boolean }>(
+    `select exists (select from sieve.writing where target = $1 and kind = 'load' and load > $2 and undone_by is null) as since`,
+    [table, about.load],
+  );
+  return rows[0]!.since;
 }
 
 /** A refusal of the database by a rule of the table, in words; any other fault as it is. */

@@ -2,7 +2,9 @@ import Link from "next/link";
 import { afterWords } from "@/core/plan/after.ts";
 import { chainsOf, givesTo } from "@/core/plan/chain.ts";
 import { listsOf } from "@/core/plan/edit.ts";
+import { listed } from "@/core/kernel/problem.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import { furtherOf } from "@/core/plan/further.ts";
 import type { LoadRow } from "@/store/loads.ts";
 import { stateWord } from "../loads/load-state.tsx";
 import { counted, moment } from "../kit/words.ts";
@@ -13,6 +15,14 @@ interface Feed {
   readonly plan: Plan | null;
   readonly held: number;
   readonly last: LoadRow | undefined;
+}
+
+/** The tables that a plan's loads write, in their order. */
+function tablesWords(plan: Plan): string {
+  const further = furtherOf(plan);
+  const turn = (of: "before" | "after"): string[] => further.flatMap((f) => (f.turn === of ? [f.target] : []));
+  const names = [...turn("before"), plan.load.target, ...turn("after")];
+  return names.length === 1 ? `the table ${names[0]}` : `the tables ${listed(names)}`;
 }
 
 /** The chains of feeds, each from first to last: what each takes from which, and hands on to which. */
@@ -53,7 +63,7 @@ export function Chains({ feeds, now }: { feeds: readonly Feed[]; now: Date }) {
                     {lists.length > 0 && `, and asks ${lists.join(", ")}`}
                   </td>
                   <td>
-                    {plan ? `the table ${plan.load.target}` : "nothing yet"}
+                    {plan ? tablesWords(plan) : "nothing yet"}
                     {(plan?.after ?? []).map((a) => (
                       <span key={afterWords(a)} className="faint block text-sm">
                         {a.do === "feed" ? `then the feed ${titles([a.feed])}` : `then ${afterWords(a)}`}
