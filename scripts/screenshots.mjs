@@ -13,7 +13,7 @@ const VIEWS = [
   ["today", "/"],
   ["feed", "/feeds/accessions"],
   ["plan", "/feeds/accessions/plan"],
-  ["load", "/loads/25"],
+  ["load", "/loads/38"],
   ["load-stopped", "/loads/28"],
   // The one before first, so that there is something to lie beside.
   ["profile", "/deliveries/21/profile", "paper", "columns"],
