@@ -171,7 +171,11 @@ describe("tables after the target", () => {
         target: "lists_name",
         each,
         rows: "key",
-        fields: [{ name: "name", of: each }],
+        fields: [
+          { name: "name", of: each },
+          { name: "first_id", of: "id", takes: "first" },
+          { name: "last_id", of: "id", takes: "last" },
+        ],
         key: ["name"],
         numbered: "name_id",
       },
@@ -194,9 +198,10 @@ describe("tables after the target", () => {
         )
       ).rows.map((r) => r.row);
     expect(await links()).toEqual(["1 elm", "1 oak", "2 ash", "2 elm"]);
+    expect(await table("lists_name", "name, first_id, last_id")).toEqual(["ash 2 2", "elm 1 2", "oak 1 1"]);
     const again = await load("lists", "2,,1,,elm;fir");
     expect(again.report!.further).toMatchObject([
-      { rows: 2, inserted: 1, unchanged: 1 },
+      { rows: 2, inserted: 1, updated: 1 },
       { rows: 2, inserted: 1, unchanged: 1 },
     ]);
     await undoLoad(db, again.id, "x", "t");

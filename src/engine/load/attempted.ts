@@ -6,7 +6,7 @@ import type { Attempt } from "@/store/ledger.ts";
 import type { Load } from "@/store/loads.ts";
 import type { Timing } from "@/core/report/report.ts";
 import { hasFilters } from "@/core/plan/further.ts";
-import { INTO } from "../writing/further.ts";
+import { INTO } from "../writing/further-rows.ts";
 import { LEAVE } from "../writing/meet.ts";
 import { recordColumns } from "../writing/target.ts";
 import type { Successor } from "../writing/successor.ts";

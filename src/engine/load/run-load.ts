@@ -11,7 +11,7 @@ import { LOAD_LOCK } from "@/store/locks.ts";
 import { referencesOfLoad } from "@/store/references.ts";
 import { nextWriting, transactionNumber } from "@/store/writings.ts";
 import { apart, profileLimits } from "../apart/apart.ts";
-import { INTO } from "../writing/further.ts";
+import { INTO } from "../writing/further-rows.ts";
 import { LEAVE, needsLeave } from "../writing/meet.ts";
 import { stagedColumns } from "../writing/target.ts";
 import { successorOf, type Successor } from "../writing/successor.ts";

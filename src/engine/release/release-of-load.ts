@@ -22,14 +22,8 @@ import type { HeldRecord } from "@/store/held.ts";
 import { deliveryLists } from "../load/delivery-lists.ts";
 import { apartInTarget } from "../load/between.ts";
 import { ruleProblem } from "../load/late.ts";
-import {
-  FurtherTargets,
-  INTO,
-  furtherWriting,
-  refusedByFurther,
-  takeHanded,
-  type Sending,
-} from "../writing/further.ts";
+import { INTO, refusedByFurther, takeHanded, type Sending } from "../writing/further-rows.ts";
+import { FurtherTargets, furtherWriting } from "../writing/further.ts";
 import { LEAVE, freshRecords, meet, needsLeave, writeOver, type Absent, type Meeting } from "../writing/meet.ts";
 import { absentFields, addRefusals, addTo } from "../load/staged.ts";
 import { columnsByName, stagedColumns, tableOf } from "../writing/target.ts";
