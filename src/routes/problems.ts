@@ -132,6 +132,8 @@ export const OF_WHAT_IS_GIVEN: readonly string[] = [
   "too-much-memory",
   "unpacks-too-far",
   "upload-cut",
+  "view-needed",
+  "view-taken",
   "wrong-key",
   "xlsx-broken",
   "xml-broken",

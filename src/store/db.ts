@@ -109,6 +109,11 @@ export function ident(...path: string[]): string {
   return path.map((name) => `"${name.replaceAll('"', '""')}"`).join(".");
 }
 
+/** A text as SQL, where a statement can have no parameters. */
+export function literal(text: string): string {
+  return pg.escapeLiteral(text);
+}
+
 /** Runs some work with settings of the database changed, within a transaction; afterwards they are as they were. */
 export async function withSettings<T>(
   client: Queryable,

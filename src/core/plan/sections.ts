@@ -192,6 +192,11 @@ export const loadSchema = z.strictObject({
     .max(20)
     .optional()
     .describe("Fields of the target that have a value of a row of a further target which is written before it"),
+  held_in: nameSchema
+    .optional()
+    .describe(
+      "A view in the schema of targets that shows others of the database what is held, as it is at each moment",
+    ),
   numbered: nameSchema
     .optional()
     .describe("A column by which the database numbers the rows, in a table that Good Sieve makes"),

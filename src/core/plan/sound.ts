@@ -314,6 +314,10 @@ function furtherTargetFaults(about: About): Fault[] {
         : handedFault(plan, from, { turn: "own", at: 0 });
     if (message) faults.push({ path, message });
   });
+  const view = plan.load.held_in;
+  const tables = [plan.load, ...further].filter((t) => t.schema === undefined).map((t) => t.target);
+  if (view !== undefined && tables.includes(view))
+    faults.push({ path: ["load", "held_in"], message: `${view} is a target, so it can't show what is held.` });
   if (numbered !== undefined && (about.field(numbered) || plan.load.schema !== undefined)) {
     const message = "Only a table that Good Sieve makes gets a column of numbers, beside its fields.";
     faults.push({ path: ["load", "numbered"], message });

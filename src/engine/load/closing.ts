@@ -17,6 +17,7 @@ import { closeReturned } from "../release/returned.ts";
 import type { FromThread } from "../threads/messages.ts";
 import { pruneUndo } from "../undo/kept.ts";
 import { countKept, countUpsert, meet, type Meeting } from "../writing/meet.ts";
+import { keepHeldView } from "../writing/held-view.ts";
 import { Expected, reconcile } from "../writing/reconcile.ts";
 import { alterTarget } from "../writing/alterations.ts";
 import { refusedByFurther, takeHanded, type Sending } from "../writing/further-rows.ts";
@@ -333,6 +334,7 @@ export class Closing {
     if (plan.load.key.length > 0) await overtakeHeld(client, writing, staging(id));
     const back = await clock.timed("what came back", () => closeReturned(client, writing, done.returned));
     if (back.accepted + back.again > 0) this.returned = back;
+    await keepHeldView(client, plan);
     await addProposals(client, id, done.lookUps);
     await pruneUndo(client, plan);
   }

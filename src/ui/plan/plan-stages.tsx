@@ -8,6 +8,7 @@ import { FurtherList } from "./load/further-list.tsx";
 import { GonePanel } from "./load/gone-panel.tsx";
 import { GateList } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";
+import { NameInput } from "./load/name-input.tsx";
 import { ParameterList } from "./load/parameter-list.tsx";
 import { SenderOfFiles } from "./read/sender-list.tsx";
 import { TargetPanel } from "./load/target-panel.tsx";
@@ -125,6 +126,16 @@ export function LoadStage({ plan, change }: StageProps) {
             }}
           />
           keep rows as they were before a load changes them, so that it can be undone
+        </label>
+        <label className="mt-2 flex flex-wrap items-center gap-2">
+          others of the database see what is held in the view
+          <NameInput
+            value={load.held_in}
+            set={(name) => {
+              const { held_in: _, ...others } = load;
+              change({ ...plan, load: name === undefined ? others : { ...others, held_in: name } });
+            }}
+          />
         </label>
         <h2 className="mt-4">Gates: past these a load stops before the target is touched</h2>
         <GateList plan={plan} change={change} />

@@ -4,6 +4,7 @@ import { TAKES, FURTHER_MODES, type Further, type FurtherField, type Takes } fro
 import { furtherFields, furtherWords } from "@/core/plan/further.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { FormulaEditor } from "../../formulas/formula-editor.tsx";
+import { NameInput } from "./name-input.tsx";
 import {
   addFurther,
   moveUp,
@@ -62,27 +63,11 @@ function OwnNumbers({ plan, change }: ListProps) {
   return (
     <label className="mt-2 flex flex-wrap items-center gap-2">
       <span>rows of {load.target} itself are numbered by the column</span>
-      <NumberedInput
+      <NameInput
         value={numbered}
         set={(name) => change({ ...plan, load: name === undefined ? load : { ...load, numbered: name } })}
       />
     </label>
-  );
-}
-
-function NumberedInput({ value, set }: { value: string | undefined; set: (name: string | undefined) => void }) {
-  return (
-    <input
-      className="input input-sm !w-40 text-sm"
-      key={value}
-      defaultValue={value}
-      placeholder="none"
-      pattern="[a-z][a-z0-9_]*"
-      onBlur={(e) => {
-        const name = e.target.value.trim();
-        if (name !== (value ?? "") && e.target.validity.valid) set(name === "" ? undefined : name);
-      }}
-    />
   );
 }
 
@@ -207,7 +192,7 @@ function RowsOf({ plan, further, put }: { plan: Plan; further: Further; put: (ne
       {further.schema === undefined && (
         <label className="flex items-center gap-2">
           <span className="faint">numbered by</span>
-          <NumberedInput
+          <NameInput
             value={numbered}
             set={(name) => put(name === undefined ? unnumbered : { ...further, numbered: name })}
           />
