@@ -53,7 +53,7 @@ it("has what is held as it is at each moment, keeps its rights, and goes with th
       .rows[0].may;
   // The first field goes, and another comes: the old record has nothing of that.
   await replan("lots", (d) => {
-    d.contract.fields = [{ ...FIELDS[0], name: "lot", also: ["id"] }, FIELDS[1], { name: "room", type: "text" }];
+    d.contract.fields = [{ ...FIELDS[0], name: "lot", also: ["id"] }, FIELDS[1]!, { name: "room", type: "text" }];
     d.load["key"] = ["lot"];
     d.load["target"] = "lots_again";
   });
