@@ -341,7 +341,6 @@ async function benchRelease(db: Db, file: string, rounds: number): Promise<void>
   );
 }
 
-/** Seconds from asking for a load until it has ended. */
 /** One load into three tables beside three loads into one each, and into one with a row for many records. */
 async function benchTargets(db: Db, file: string, rounds: number): Promise<void> {
   const key = ["accession"];
@@ -384,6 +383,7 @@ async function benchTargets(db: Db, file: string, rounds: number): Promise<void>
   row("the same into one and a row for each site / into one", took["grouped"]!, took["single"]!);
 }
 
+/** Seconds from asking for a load until it has ended. */
 async function load(db: Db, delivery: number): Promise<number> {
   return (await ended(db, await askForLoad(db, delivery, { again: true }))).seconds;
 }

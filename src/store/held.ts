@@ -86,11 +86,11 @@ export async function heldGroups(
   const { rows } = await db.query<Omit<HeldGroup, "fault">>(
     order === "records"
       ? `select h.feed, c as check, ${counts} ${from} unnest(h.checks) c where ${WHERE} group by 1, 2 order by 3 desc, 1, 2`
-      : `select *, count / mends::float8 as gain from (
+      : `select * from (
            select h.feed, p->>'check' as check, ${counts},
              (count(distinct nullif(p->>'value', '')) + count(*) filter (where coalesce(p->>'value', '') = ''))::int as mends
            ${from} lateral jsonb_array_elements(h.problems) p where ${WHERE} and p->>'check' = any(h.checks) group by 1, 2) g
-         order by gain desc, count desc, feed, "check"`,
+         order by count / mends::float8 desc, count desc, feed, "check"`,
     params(filter),
   );
   const groups: HeldGroup[] = [];

@@ -111,6 +111,7 @@ describe("what a plan may say of further targets", () => {
       ],
       "boolean has no least",
     ],
+    [[{ target: "load", schema: "sieve", key: ["id"] }], "This schema is not for targets"],
     [[{ target: "a", schema: "app", mode: "replace", key: ["id"] }], "is not emptied"],
     [[{ target: "a", schema: "app", numbered: "n", key: ["id"] }], "Only a table that Good Sieve makes"],
     [[{ target: "a", key: ["id"], valid: { from: "a", until: "b" } }], "Only a history has columns"],

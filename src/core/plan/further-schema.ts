@@ -1,9 +1,6 @@
 import { z } from "zod";
 import { formulaSchema } from "../formula/schema.ts";
-import { plainNameSchema } from "./name.ts";
-
-/** A table or one of its columns, which the database may have named. */
-const sqlName = z.string().regex(/^[A-Za-z_][A-Za-z0-9_$]{0,62}$/);
+import { othersSchema, plainNameSchema, sqlNameSchema } from "./name.ts";
 
 /** What becomes of the values of many records in the one row that they make. */
 export const TAKES = ["first", "last", "least", "most", "sum", "count"] as const;
@@ -14,8 +11,8 @@ const HANDED_TYPES = ["integer", "uuid", "text"] as const;
 
 const handedSchema = z
   .strictObject({
-    target: sqlName.describe("The table, one of this plan's that is written earlier"),
-    column: sqlName.describe("The column whose value is taken"),
+    target: sqlNameSchema.describe("The table, one of this plan's that is written earlier"),
+    column: sqlNameSchema.describe("The column whose value is taken"),
     type: z.enum(HANDED_TYPES).optional().describe("Its type, where the plan does not tell it; integer unless said"),
   })
   .describe("The value that a row of another table has: the one that has the key which the record gives it");
@@ -41,8 +38,8 @@ const validSchema = z.strictObject({
 export type Valid = z.infer<typeof validSchema>;
 
 export const furtherSchema = z.strictObject({
-  target: sqlName.describe("The table"),
-  schema: sqlName
+  target: sqlNameSchema.describe("The table"),
+  schema: othersSchema
     .optional()
     .describe("Its schema, where it was there before; left out, the table is made and kept by Good Sieve"),
   turn: z

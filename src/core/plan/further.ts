@@ -114,6 +114,11 @@ function arrivingThere(plan: Plan, further: Further): Pick<Plan["load"], "arrivi
   return { arriving: { ...(all ? { [ALL_FIELDS]: all } : {}), ...Object.fromEntries(own) } };
 }
 
+/** The plans by which a plan's targets are written: its own, then those of its further ones in their order. */
+export function targetPlans(plan: Plan): Plan[] {
+  return [plan, ...furtherOf(plan).map((f) => furtherPlan(plan, f))];
+}
+
 /** Whether records say which further targets they go to. */
 export function hasFilters(plan: Plan): boolean {
   return (plan.load.further ?? []).some((f) => f.where !== undefined);

@@ -9,18 +9,8 @@ import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
 import { arrivingSchema } from "./arriving.ts";
 import { furtherSchema, takenFromSchema } from "./further-schema.ts";
 import { goneSchema } from "./gone.ts";
-import { plainNameSchema } from "./name.ts";
+import { othersSchema, plainNameSchema, sqlNameSchema } from "./name.ts";
 import { FIELD_CHECKS, ON_FAILURE, type Field } from "./types.ts";
-
-/** Schemas that hold no targets of others. */
-export const OWN_SCHEMAS: readonly string[] = [
-  "sieve",
-  "staging",
-  "target",
-  "undo",
-  "graphile_worker",
-  "information_schema",
-];
 
 export const nameSchema = plainNameSchema.describe(
   "Lower-case letters, digits and underscores, beginning with a letter",
@@ -153,14 +143,8 @@ export type PlanCheck = UniqueCheck | BetweenCheck | RuleCheck;
 
 /** Where good records go, and what they may do there. */
 export const loadSchema = z.strictObject({
-  target: z
-    .string()
-    .regex(/^[A-Za-z_][A-Za-z0-9_$]{0,62}$/)
-    .describe("The table that good records go to"),
-  schema: z
-    .string()
-    .regex(/^[A-Za-z_][A-Za-z0-9_$]{0,62}$/)
-    .refine((s) => !OWN_SCHEMAS.includes(s) && !s.startsWith("pg_"), "This schema is not for targets.")
+  target: sqlNameSchema.describe("The table that good records go to"),
+  schema: othersSchema
     .optional()
     .describe("The schema of a target that was there before; left out, the target is made and kept by Good Sieve"),
   key: z

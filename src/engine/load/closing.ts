@@ -16,7 +16,7 @@ import { overtakeHeld } from "../release/overtake.ts";
 import { closeReturned } from "../release/returned.ts";
 import type { FromThread } from "../threads/messages.ts";
 import { pruneUndo } from "../undo/kept.ts";
-import { countKept, countUpsert, meet, type Meeting } from "../writing/meet.ts";
+import { countKept, countUpsert, meet, type Absent, type Meeting } from "../writing/meet.ts";
 import { keepHeldView } from "../writing/held-view.ts";
 import { Expected, reconcile } from "../writing/reconcile.ts";
 import { alterTarget } from "../writing/alterations.ts";
@@ -69,6 +69,7 @@ export class Closing {
   private reconciliation: Reconciliation | null = null;
   private returned: ReturnedCounts | null = null;
   private further: readonly FurtherCounts[] | null = null;
+  private absent: Absent | null = null;
   private gone: GoneFromTarget | null = null;
   private goneRows: GoneRows | null = null;
 
@@ -194,12 +195,17 @@ export class Closing {
     }
   }
 
+  /** The fields whose column has not come, which is asked once. */
+  private async absentNow(): Promise<Absent> {
+    const { client, id } = this.of;
+    return (this.absent ??= await absentFields(client, id, this.done.files));
+  }
+
   /** What further targets are written from. */
   private async sending(): Promise<Sending> {
     const { client, id, compiled, leaves, load } = this.of;
-    const absent = await absentFields(client, id, this.done.files);
     const day = dayOf(load.askedAt);
-    return { client, plan: compiled.plan, staging: staging(id), absent, leaves, day };
+    return { client, plan: compiled.plan, staging: staging(id), absent: await this.absentNow(), leaves, day };
   }
 
   /** Takes records out of staging whose rows a further target would refuse; gives how many. */
@@ -348,8 +354,8 @@ export class Closing {
   }
 
   private async meeting(): Promise<Meeting> {
-    const { id, client, compiled, leaves } = this.of;
-    const absent = await absentFields(client, id, this.done.files);
+    const { id, compiled, leaves } = this.of;
+    const absent = await this.absentNow();
     return { plan: compiled.plan, staging: staging(id), met: stagingMet(id), absent, leaves };
   }
 }

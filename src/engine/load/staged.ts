@@ -5,7 +5,7 @@ import { printCheck } from "@/core/check/identity.ts";
 import { TAKEN } from "@/core/course/problem-words.ts";
 import type { Compiled, Problem } from "@/core/course/compiled.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import { furtherOf, furtherPlan } from "@/core/plan/further.ts";
+import { targetPlans } from "@/core/plan/further.ts";
 import type { FileFacts } from "@/core/read/facts.ts";
 import type { LoadedBefore } from "@/core/gate/part.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
@@ -131,7 +131,8 @@ export async function findBroken({
 }: StagedLoad): Promise<{ broken: number; rules: Map<string, TableRule> }> {
   const found = new Map<string, TableRule>();
   // What is written before the target may bring what its records refer to.
-  const but = furtherOf(compiled.plan).map((f) => tableOf(furtherPlan(compiled.plan, f)));
+  const [, ...further] = targetPlans(compiled.plan);
+  const but = further.map(tableOf);
   for (const { rule, from, where } of await brokenRules(client, compiled.plan, staging, { key: false, but })) {
     found.set(rule.name, rule);
     await client.query(

@@ -7,7 +7,7 @@ import { compilePlan } from "@/core/course/compile.ts";
 import { betweenCheck, type Compiled, type Problem } from "@/core/course/compiled.ts";
 import { quoted } from "@/core/kernel/problem.ts";
 import { intoFurther } from "@/core/course/into-further.ts";
-import { furtherOf, furtherPlan } from "@/core/plan/further.ts";
+import { targetPlans } from "@/core/plan/further.ts";
 import { siftRows } from "@/core/course/recheck.ts";
 import { fieldValues, problemsOf } from "@/core/course/of-record.ts";
 import type { Run } from "@/core/plan/parameters.ts";
@@ -317,8 +317,8 @@ export class Release {
         });
       }
     }
-    const before = plan.load.further ? furtherOf(plan).map((f) => tableOf(furtherPlan(plan, f))) : [];
-    await addRefusals(client, plan, staging, { key: plan.load.mode !== "upsert", found, but: before });
+    const [, ...further] = targetPlans(plan);
+    await addRefusals(client, plan, staging, { key: plan.load.mode !== "upsert", found, but: further.map(tableOf) });
     for (const { rule, name, records } of plan.load.further ? await refusedByFurther(this.sending()) : []) {
       for (const record of records) addTo(found, record, ruleProblem(name, rule, []));
     }

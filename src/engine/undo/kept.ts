@@ -1,5 +1,5 @@
 import type { Plan } from "@/core/plan/document.ts";
-import { furtherOf, furtherPlan } from "@/core/plan/further.ts";
+import { targetPlans } from "@/core/plan/further.ts";
 import type { Client, Queryable } from "@/store/db.ts";
 import { getLoad } from "@/store/loads.ts";
 import { retentionOf } from "@/store/retention.ts";
@@ -13,8 +13,8 @@ import { undoTable } from "../writing/writing.ts";
  * was written before them. Returns of how many writings.
  */
 export async function pruneUndo(client: Client, plan: Plan): Promise<number> {
-  let writings = await pruneTarget(client, plan);
-  for (const further of furtherOf(plan)) writings += await pruneTarget(client, furtherPlan(plan, further));
+  let writings = 0;
+  for (const own of targetPlans(plan)) writings += await pruneTarget(client, own);
   return writings;
 }
 

@@ -1,6 +1,6 @@
 import { type LeftBecause } from "@/core/kernel/writing.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import { furtherOf, furtherPlan } from "@/core/plan/further.ts";
+import { targetPlans } from "@/core/plan/further.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { byPlace, ident, type Client, type Queryable } from "@/store/db.ts";
 import { getPlan } from "@/store/feeds.ts";
@@ -38,11 +38,7 @@ export async function victimsOf(client: Queryable, w: Written): Promise<Written[
 /** The plan that a writing went by: of a further target the one that is made for it. */
 export async function planOf(db: Queryable, w: Written): Promise<Plan> {
   const { document } = await getPlan(db, w.plan);
-  if (tableOf(document) === w.target) return document;
-  const further = furtherOf(document)
-    .map((f) => furtherPlan(document, f))
-    .find((plan) => tableOf(plan) === w.target);
-  return further ?? document;
+  return targetPlans(document).find((plan) => tableOf(plan) === w.target) ?? document;
 }
 
 /** What the undo of a writing is, which keeps rows whatever the plan says of its loads. */

@@ -1,6 +1,6 @@
 import { columnTakes, type TableColumn } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import { furtherOf, furtherPlan } from "@/core/plan/further.ts";
+import { targetPlans } from "@/core/plan/further.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { SieveError, counted, grouped, listed, quoted } from "@/core/kernel/problem.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
@@ -261,9 +261,6 @@ export async function targetChanges(db: Queryable, plan: Plan, table = tableOf(p
     hint: first.hint,
   });
 }
-
-/** The plans by which a plan's targets are written: its own, then those of its further ones. */
-const targetPlans = (plan: Plan): Plan[] => [plan, ...furtherOf(plan).map((f) => furtherPlan(plan, f))];
 
 /** What a plan would have altered in one of its targets. */
 export type TargetAlterations = Alterations & { readonly target: string };

@@ -1,6 +1,6 @@
 import { contractOfTable, type TableRule } from "@/core/interop/table.ts";
 import type { Taken } from "@/core/interop/part.ts";
-import { OWN_SCHEMAS } from "@/core/plan/sections.ts";
+import { OWN_SCHEMAS } from "@/core/plan/name.ts";
 import { SieveError, listed } from "@/core/kernel/problem.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { targetColumns } from "./target.ts";

@@ -2,6 +2,7 @@ import {
   fieldBehind,
   furtherFields,
   furtherOf,
+  targetPlans,
   furtherPlan,
   validOf,
   type FurtherCounts,
@@ -13,7 +14,7 @@ import type { TableRule } from "@/core/interop/table.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { LEAVE, needsLeave, type Absent } from "./meet.ts";
 import { brokenRules } from "./rules.ts";
-import { columnsByName, stagedColumns, tableOf } from "./target.ts";
+import { TARGET, columnsByName, stagedColumns, tableOf } from "./target.ts";
 
 /** How rows of further targets come of staged records, in SQL: which go there, what of them, and what is handed on. */
 
@@ -52,7 +53,7 @@ export const aimsOf = (plan: Plan): Aim[] =>
   });
 
 export const nameOf = ({ schema, target }: { schema?: string | undefined; target: string }): string =>
-  `${schema ?? "target"}.${target}`;
+  `${schema ?? TARGET}.${target}`;
 
 /** One record may make several rows: these are told apart by a number of their own. */
 export const ROW = '"_row"';
@@ -216,7 +217,7 @@ export interface FurtherRefusal {
 export async function refusedByFurther(sending: Sending): Promise<FurtherRefusal[]> {
   const { client, plan } = sending;
   const found: FurtherRefusal[] = [];
-  const tables = [plan, ...aimsOf(plan).map((a) => a.plan)].map(tableOf);
+  const tables = targetPlans(plan).map(tableOf);
   for (const aim of aimsOf(plan)) {
     if (aim.further.rows !== "record" || aim.further.each !== undefined) continue;
     if ((await columnsByName(client, tableOf(aim.plan))).size === 0) continue;

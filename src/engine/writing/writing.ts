@@ -1,7 +1,7 @@
 import type { TableColumn } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { byPlace, ident, type Client, type Queryable } from "@/store/db.ts";
-import { furtherOf, furtherPlan } from "@/core/plan/further.ts";
+import { targetPlans } from "@/core/plan/further.ts";
 import { nextWriting, ownTransactions, putWriting, transactionNumber, type WritingKind } from "@/store/writings.ts";
 import { assertWritten, columnsByName, recordColumns, staged, tableOf, targetColumns } from "./target.ts";
 
@@ -351,8 +351,7 @@ export async function lockTarget(client: Client, feed: string, plan: Plan, only?
   await client.query("select 1 from sieve.feed where name = $1 for update", [feed]);
   const own = tableOf(plan);
   let exists = false;
-  const all = [plan, ...furtherOf(plan).map((f) => furtherPlan(plan, f))].map(tableOf);
-  for (const table of [...new Set(all)].sort()) {
+  for (const table of targetPlans(plan).map(tableOf).sort()) {
     const there = (await targetColumns(client, table)).length > 0;
     if (there && !only) await client.query(`lock table ${table} in share row exclusive mode`);
     if (table === own) exists = there;

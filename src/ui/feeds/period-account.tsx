@@ -1,7 +1,8 @@
 import Link from "next/link";
 import type { HeldAccount, Period, PeriodLoad, SumAccount, TargetAccount } from "@/store/period.ts";
+import { Totals } from "../loads/load-writing.tsx";
 import { tableWords } from "../loads/writing-list.tsx";
-import { cellNumber, counted, grouped, total } from "../kit/words.ts";
+import { cellNumber, counted, grouped } from "../kit/words.ts";
 import { openAccounts } from "./period.ts";
 
 const COLUMNS = [
@@ -195,24 +196,7 @@ function Sums({ fields }: { fields: readonly SumAccount[] }) {
   return (
     <section className="mt-4" aria-label="Sums of what was written">
       <h2>Sums of what the loads wrote</h2>
-      <table className="ledger tight w-full">
-        <thead>
-          <tr>
-            <th>field</th>
-            <th className="n">by the ledger</th>
-            <th className="n">in the target</th>
-          </tr>
-        </thead>
-        <tbody>
-          {fields.map((f) => (
-            <tr key={f.field}>
-              <td>{f.field}</td>
-              <td className="n">{total(f.ledger)}</td>
-              <td className={`n ${f.ledger === f.target ? "" : "held font-bold"}`}>{total(f.target)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Totals what="field" lines={fields.map((f) => ({ what: f.field, sides: [f.ledger, f.target] }))} />
     </section>
   );
 }

@@ -37,6 +37,36 @@ export function LoadKept({ load, report }: { load: number; report: LoadReport })
   );
 }
 
+/** Totals by the ledger and as the target has them, side by side. */
+export function Totals({
+  what: head,
+  lines,
+}: {
+  what: string;
+  lines: readonly { readonly what: string; readonly sides: BothSides<string | null> }[];
+}) {
+  return (
+    <table className="ledger tight mt-1 w-full">
+      <thead>
+        <tr>
+          <th>{head}</th>
+          <th className="n">by the ledger</th>
+          <th className="n">in the target</th>
+        </tr>
+      </thead>
+      <tbody>
+        {lines.map(({ what, sides: [ledger, target] }) => (
+          <tr key={what}>
+            <td>{what}</td>
+            <td className="n">{total(ledger)}</td>
+            <td className={`n ${ledger === target ? "" : "held font-bold"}`}>{total(target)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
 /** What the target holds of the load beside what the ledger says was written. */
 export function LoadReconciliation({ report }: { report: LoadReport }) {
   const { reconciliation } = report;
@@ -57,24 +87,7 @@ export function LoadReconciliation({ report }: { report: LoadReport }) {
         <b>Reconciliation</b> {grouped(rows[1])} rows in the target, {grouped(rows[0])} by the ledger;{" "}
         {grouped(lines.length)} totals agree
       </summary>
-      <table className="ledger tight mt-1">
-        <thead>
-          <tr>
-            <th>total</th>
-            <th className="n">by the ledger</th>
-            <th className="n">in the target</th>
-          </tr>
-        </thead>
-        <tbody>
-          {lines.map(({ what, sides: [ledger, target] }) => (
-            <tr key={what}>
-              <td>{what}</td>
-              <td className="n">{total(ledger)}</td>
-              <td className={`n ${ledger === target ? "" : "held font-bold"}`}>{total(target)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Totals what="total" lines={lines} />
     </details>
   );
 }
