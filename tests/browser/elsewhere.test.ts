@@ -207,6 +207,9 @@ it("pages say that the store is away, and come back by themselves", async () => 
     expect((await fetch(`${other.address}/api/health`)).status).toBe(200);
     const ready = await fetch(`${other.address}/api/ready`);
     expect([ready.status, await ready.json()]).toMatchObject([503, { ready: false, store: "away" }]);
+    // It comes however slowly the server answers: what is under way is not broken off by asking again.
+    await page.setRequestInterception(true);
+    page.on("request", (r) => void setTimeout(() => void r.continue(), r.isNavigationRequest() ? 5000 : 0));
     await cluster.restart();
     await shows(page, "since yesterday");
   } finally {

@@ -74,9 +74,17 @@ export async function textOf(page: Page, selector = "main"): Promise<string> {
   return await page.$eval(selector, (e) => (e as HTMLElement).innerText);
 }
 
-/** Waits until the page shows a text. */
+/** Waits until the page shows a text, through reloads too. What it shows instead is said if it never does. */
 export async function shows(page: Page, text: string): Promise<void> {
-  await page.waitForFunction((t) => document.body.innerText.includes(t), { timeout: PATIENCE }, text);
+  const until = Date.now() + PATIENCE;
+  let seen = "";
+  do {
+    // A page that is just being replaced by another has no text to give.
+    seen = await page.evaluate(() => document.body.innerText).catch((error: unknown) => String(error));
+    if (seen.includes(text)) return;
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  } while (Date.now() < until);
+  throw new Error(`${page.url()} does not show “${text}” but: ${seen}`);
 }
 
 export async function press(page: Page, text: string): Promise<void> {
