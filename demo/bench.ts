@@ -24,6 +24,7 @@ import { listWritings } from "@/store/writings.ts";
 import { benchFormats, benchProfile } from "./bench-read.ts";
 import { benchCircumstances, benchComparators, benchLookUp, benchRepeats } from "./bench-match.ts";
 import { benchLikeness } from "./bench-likeness.ts";
+import { benchMends } from "./bench-mends.ts";
 import { benchPlan, benchSteps, largePlan } from "./bench-cleanse.ts";
 import { Random } from "./random.ts";
 import { COLLECTORS, COUNTRIES, REMARKS, SITES, TAXA } from "./words.ts";
@@ -128,6 +129,8 @@ async function main(): Promise<void> {
   }
   if (only === "circumstances") await benchCircumstances([11, 12, 13], COUNT / 10, say);
   if (only === "match" || only === "circumstances") return;
+  if (only === undefined || only === "mends") benchMends([11, 12], say);
+  if (only === "mends") return;
   const engine = ["load", "upsert", "memory", "release", "targets"].includes(only ?? "");
   if (!engine && only !== "read") {
     benchSteps(say);

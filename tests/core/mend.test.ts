@@ -1,4 +1,5 @@
 import { describe, expect, it } from "vitest";
+import { isKnown } from "@/core/mend/known.ts";
 import { suggestMends } from "@/core/mend/suggest.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { recheck } from "@/core/course/recheck.ts";
@@ -23,11 +24,13 @@ const SOUND = ["ABC-1234", "France", "1.5", "03.04.2026", "yes"];
 function held(field: number, ...values: string[]) {
   return values.map((value, i) => {
     const own = SOUND.map((v, f) => (f === field ? value : v));
-    return { id: `1:${i}`, values: own, problems: recheck(compiled, own).problems };
+    return { id: `1:${i}`, load: 1, values: own, problems: recheck(compiled, own).problems };
   });
 }
 const said = (check: string, field: number, ...values: string[]) =>
-  suggestMends(compiled, check, held(field, ...values)).map((m) => `${m.from} → ${m.to}: ${m.releases}`);
+  suggestMends(compiled, check, held(field, ...values)).map(
+    (m) => `${m.sets[0].from} → ${m.sets[0].to}: ${m.releases}`,
+  );
 
 describe("mends that could be meant", () => {
   it.each<[string, number, string[], string[]]>([
@@ -63,14 +66,120 @@ describe("mends that could be meant", () => {
     // One of them has something else wrong as well.
     records[1] = { ...records[1]!, values: records[1]!.values.map((v, f) => (f === 2 ? "5000" : v)) };
     const [first, second] = suggestMends(compiled, "land:type", records);
-    expect(first).toMatchObject({ from: "frnace", to: "France", records: ["1:0", "1:1"], releases: 1 });
+    expect(first).toMatchObject({ sets: [{ from: "frnace", to: "France" }], records: ["1:0", "1:1"], releases: 1 });
     expect(second).toMatchObject({
-      from: "Finlnd",
-      to: "Finland",
+      sets: [{ from: "Finlnd", to: "Finland" }],
       records: ["1:2"],
       releases: 1,
       because: "one letter away",
     });
+  });
+
+  it.each<[string, number, string[]]>([
+    ["g:type", 2, ["3 dozen", "5-10", "< 5", "> 5", "5 / 10", "5 or 6", "no 12", "12 not weighed", "1.2.3", "12:30"]],
+    ["g:type", 2, ["5 + 3", "twelve", "12 May 2019", "about", "n/a", "40?", "2 x 5"]],
+    // Two units where the field has none: which of them is its own?
+    ["g:type", 2, ["40 g", "3 kg"]],
+    ["on_day:type", 3, ["before 3 May 2019", "12-13 May 2019", "May 2019", "2019", "Q3 2019", "3 or 4 May 2019"]],
+    // Either may be the day, and no other value of the load says which.
+    ["on_day:type", 3, ["03/04/2026", "05/06/2026"]],
+    ["sheet:type", 4, ["perhaps", "2", "see below"]],
+    ["no:pattern", 0, ["unknown", "ABC-123", "AB-1234"]],
+  ])("are none of what nobody can tell: %s", (check, field, values) =>
+    expect(said(check, field, ...values)).toEqual([]),
+  );
+
+  it("take the order of day and month from other days of the load, where those agree", () => {
+    const days = ["03/04/2026", "25/06/2026"];
+    expect(said("on_day:type", 3, ...days)).toEqual(["03/04/2026 → 03.04.2026: 1", "25/06/2026 → 25.06.2026: 1"]);
+    expect(said("on_day:type", 3, "03/04/2026", "06/25/2026")).toContain("03/04/2026 → 04.03.2026: 1");
+    expect(said("on_day:type", 3, ...days, "06/25/2026")).not.toContain("03/04/2026 → 03.04.2026: 1");
+    const [other, own] = [held(3, "03/04/2026"), held(3, "25/06/2026")];
+    const records = [{ ...other[0]!, load: 2 }, own[0]!];
+    expect(suggestMends(compiled, "on_day:type", records).map((m) => m.sets[0].from)).toEqual(["25/06/2026"]);
+  });
+
+  it("are the number in the field's own unit, where its name or title says that", () => {
+    const plan = (field: object) =>
+      compilePlan(planOf([{ name: "weight", type: "decimal", precision: 12, scale: 6, ...field }]));
+    const to = (field: object, value: string) => {
+      const of = plan(field);
+      const problems = recheck(of, [value]).problems;
+      return suggestMends(of, `${of.fields[0]!.name}:type`, [{ id: "1:1", load: 1, values: [value], problems }])[0]
+        ?.sets[0].to;
+    };
+    expect(to({ name: "weight_g" }, "1.25 kg")).toBe("1250");
+    expect(to({ name: "weight_g" }, "40 mg")).toBe("0.04");
+    expect(to({ title: "Weight (kg)" }, "ca. 40 g")).toBe("0.04");
+    expect(to({ title: "Weight in kg" }, "2,5 kg")).toBe("2.5");
+    expect(to({ name: "weight_g" }, "3 m")).toBeUndefined();
+    expect(to({ name: "weight_g" }, "3 lb")).toBeUndefined();
+    expect(to({}, "3 lb")).toBe("3");
+  });
+
+  it("are what stood there before it was read in another encoding", () => {
+    const plan = compilePlan(planOf([{ name: "place", type: "code", values: ["Île-aux-Oiseaux", "Água", "Łódź"] }]));
+    const to = (value: string) =>
+      suggestMends(plan, "place:type", [
+        { id: "1:1", load: 1, values: [value], problems: recheck(plan, [value]).problems },
+      ])[0]?.sets[0].to;
+    expect(to("ÃŽle-aux-Oiseaux")).toBe("Île-aux-Oiseaux");
+    expect(to("Å\u0081Ã³dÅº")).toBe("Łódź");
+    expect(to("Ã\u0081gua")).toBe("Água");
+    expect(to("Ã gua")).toBe("Água");
+  });
+
+  it("are an exchange where two values are wrong and each is right in the other's place", () => {
+    const values = [SOUND[0]!, "1.5", "France", SOUND[3]!, SOUND[4]!];
+    const record = { id: "1:1", load: 1, values, problems: recheck(compiled, values).problems };
+    for (const check of ["land:type", "g:type"]) {
+      const [mend, ...others] = suggestMends(compiled, check, [record]);
+      expect(others).toEqual([]);
+      expect(mend!.sets.map(({ field, to }) => `${field} ${to}`).sort()).toEqual(["g 1.5", "land France"]);
+      expect(mend).toMatchObject({ records: ["1:1"], releases: 1 });
+    }
+    // What stands in the other's place must be wrong there.
+    const one = [SOUND[0]!, "yes", ...SOUND.slice(2)];
+    const alone = { id: "1:1", load: 1, values: one, problems: recheck(compiled, one).problems };
+    expect(suggestMends(compiled, "land:type", [alone])).toEqual([]);
+  });
+
+  it("are what rows of the target have where another field is the same", () => {
+    const known = [
+      { by: "no", value: "ABC-1234", gives: "Norway", rows: 12 },
+      { by: "no", value: "XYZ-1", gives: "Finland", rows: 12 },
+    ];
+    const plan = compilePlan(
+      planOf([
+        { name: "no", type: "text" },
+        { name: "site", type: "text" },
+        { name: "land", type: "code", values: ["France", "Finland", "Norway"], required: true },
+      ]),
+    );
+    const record = (no: string, land: string, site = "") => {
+      const values = [no, site, land];
+      return { id: no + land, load: 1, values, problems: recheck(plan, values).problems };
+    };
+    const said = (check: string, records: ReturnType<typeof record>[], more = known) =>
+      suggestMends(plan, check, records, { known: more }).map(
+        (m) => `${m.sets[0].from} → ${m.sets[0].to}: ${m.because}`,
+      );
+    const because = "as in all rows of the target with the same no";
+    expect(said("land:required", [record("ABC-1234", ""), record("other", "")])).toEqual([` → Norway: ${because}`]);
+    expect(said("land:type", [record("XYZ-1", "ZZ")])).toEqual([`ZZ → Finland: ${because}`]);
+    // Its own value says more; two that contradict one another say nothing.
+    expect(said("land:type", [record("ABC-1234", "FRANCE!")])[0]).toMatch(/^FRANCE! → France: the same/);
+    const both = [...known, { by: "site", value: "Fell", gives: "France", rows: 9 }];
+    expect(said("land:required", [record("ABC-1234", "", "Fell")], both)).toEqual([]);
+  });
+
+  it("are known only where rows are many beside those of chance, and nearly all values have one", () => {
+    const of = { value: "a", gives: "b", rows: 5, share: 0.2, determined: 1 };
+    expect(isKnown(of)).toBe(true);
+    expect(isKnown({ ...of, rows: 2, share: 0.001 })).toBe(false);
+    expect(isKnown({ ...of, share: 0.9 })).toBe(false);
+    expect(isKnown({ ...of, share: 1, rows: 90_000 })).toBe(false);
+    expect(isKnown({ ...of, determined: 0.9 })).toBe(false);
   });
 
   it("are none where no value is wrong, or no check of one field", () => {
@@ -110,8 +219,8 @@ describe("an allowed value is proposed for a slip, and not for another word", ()
       const allowed = all.filter(() => draw(2) === 0);
       const plan = compilePlan(planOf([{ name: "land", type: "code", values: allowed }]));
       const to = (value: string): string | undefined => {
-        const one = [{ id: "1:1", values: [value], problems: recheck(plan, [value]).problems }];
-        return suggestMends(plan, "land:type", one)[0]?.to;
+        const one = [{ id: "1:1", load: 1, values: [value], problems: recheck(plan, [value]).problems }];
+        return suggestMends(plan, "land:type", one)[0]?.sets[0].to;
       };
       // Words that are as true as the allowed ones.
       for (const name of all.filter((n) => !allowed.includes(n))) {
@@ -137,8 +246,8 @@ describe("an allowed value is proposed for a slip, and not for another word", ()
     const values = ["Based on Book", "Based on TV", "Based on Film", "Original screenplay"];
     const plan = compilePlan(planOf([{ name: "source", type: "code", values }]));
     const to = (value: string): string | undefined => {
-      const one = [{ id: "1:1", values: [value], problems: recheck(plan, [value]).problems }];
-      return suggestMends(plan, "source:type", one)[0]?.to;
+      const one = [{ id: "1:1", load: 1, values: [value], problems: recheck(plan, [value]).problems }];
+      return suggestMends(plan, "source:type", one)[0]?.sets[0].to;
     };
     for (const word of ["Based on Toy", "Based on Game", "Based on Play", "Based on Boot", "Based on Firm"]) {
       expect([word, to(word)]).toEqual([word, undefined]);

@@ -43,10 +43,8 @@ it("keeps what is typed by record and field, and forgets it for one record alone
 
 it("takes over several mends at once, and picks the records that they are of", () => {
   const mend = (field: string, to: string, ...records: string[]) => ({
-    field,
-    to,
+    sets: [{ field, from: "", to }] as const,
     records,
-    from: "",
     releases: 0,
     because: "",
   });

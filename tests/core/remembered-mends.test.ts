@@ -98,10 +98,12 @@ describe("a value that was mended before", () => {
     const compiled = compilePlan(plan());
     const held = ["Norwya", "Atlantis"].map((land, i) => {
       const values = [`k${i}`, land, ""];
-      return { id: `1:${i}`, values, problems: recheck(compiled, values).problems };
+      return { id: `1:${i}`, load: 1, values, problems: recheck(compiled, values).problems };
     });
     const said = (...made: MendMade[]) =>
-      suggestMends(compiled, "land:type", held, { made }).map((m) => `${m.from} → ${m.to}: ${m.because}`);
+      suggestMends(compiled, "land:type", held, { made }).map(
+        (m) => `${m.sets[0].from} → ${m.sets[0].to}: ${m.because}`,
+      );
     expect(said()).toEqual(["Norwya → Norway: one letter away"]);
     expect(said(mend("land", "Norwya", "Sweden", 1), mend("land", "Atlantis", "Norway"))).toEqual([
       "Atlantis → Norway: mended so in 5 records before",

@@ -1,4 +1,4 @@
-import { NOTHING_WORDS } from "@/core/profile/column.ts";
+import { NOTHING_WORDS } from "@/core/profile/nothing-words.ts";
 
 /**
  * What a profile says of a column, worked out again from the values as they stand, one figure at a

@@ -1,9 +1,11 @@
 import { expect, it } from "vitest";
 import { mendsForSteps, withMends } from "@/core/mend/remembered.ts";
+import { knownFromTarget } from "@/engine/look/known.ts";
 import { releaseAll } from "@/engine/release/release-all.ts";
 import { releaseRecords } from "@/engine/release/release.ts";
 import { undoWriting } from "@/engine/undo/undo.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";
+import { listHeld } from "@/store/held.ts";
 import { mendsMade } from "@/store/mends.ts";
 import { loadNow, newFeed, useSystem } from "../support/system.ts";
 
@@ -49,4 +51,39 @@ it("mends are counted over loads by the fields of the plan that held each, and a
   );
   await undoWriting(db, rows[0]!.id, { reason: "too soon", by: "Ines" });
   expect((await mendsMade(db, "mended"))[0]).toEqual(norway);
+});
+
+it("rows of the target say what a held record's empty field is, where chance would not do it", async () => {
+  const { db } = system;
+  const fields = [
+    { name: "id", type: "text" },
+    { name: "site", type: "text" },
+    { name: "land", type: "code", values: ["NO", "SE", "FI"], required: true },
+    { name: "tray", type: "text" },
+  ];
+  await newFeed(db, "known", fields, { key: ["id"] }, { gates: [] });
+  const lands = { Fell: "NO", Fen: "SE", Moor: "FI", Cray: "NO" };
+  const rows = Object.entries(lands).flatMap(([site, land], s) =>
+    Array.from({ length: 12 }, (_, i) => `${site}${i},${site},${land},t${(i * 7 + s) % 3}`),
+  );
+  const held = ["x,Fell,,t1", "y,Moor,ZZ,t1", "z,Nowhere,,t1"];
+  await loadNow(db, "known", ["id,site,land,tray", ...rows, ...held].join("\n"));
+  const { document } = await planInForce(db, "known");
+  const known = async (check: string): Promise<string[]> => {
+    const records = await listHeld(db, { feed: "known", check }, "", 100);
+    return (await knownFromTarget(db, document, check, records)).map(
+      (k) => `${k.by} ${k.value}: ${k.gives}, ${k.rows}`,
+    );
+  };
+  // Trays have records of all lands, and say nothing.
+  expect(await known("land:required")).toEqual(["site Fell: NO, 12"]);
+  expect(await known("land:type")).toEqual(["site Moor: FI, 12"]);
+  // A site that lies in two lands says nothing; then a quarter of all do, and none is believed.
+  await db.query("update target.known set land = 'SE' where id = 'Fell0'");
+  expect(await known("land:type")).toEqual([]);
+  // A target that is not there, and a check of a key.
+  expect(
+    await knownFromTarget(db, { ...document, load: { ...document.load, target: "gone" } }, "land:type", []),
+  ).toEqual([]);
+  expect(await knownFromTarget(db, document, "id:required", [])).toEqual([]);
 });

@@ -1,170 +1,38 @@
 import { printCheck } from "../check/identity.ts";
-import { withoutAccents } from "../cleanse/accents.ts";
-import { usualDate } from "../cleanse/written-date.ts";
-import { editDistance } from "../kernel/distance.ts";
-import { plainNumber } from "../type/written-number.ts";
 import type { Compiled, Problem } from "../course/compiled.ts";
-import type { Field } from "../plan/types.ts";
 import { recheck } from "../course/recheck.ts";
 import { counted } from "../kernel/problem.ts";
+import { NOTHING_WORDS } from "../profile/nothing-words.ts";
+import { ideaMakers } from "./ideas/index.ts";
+import type { Idea, WrongValue } from "./ideas/part.ts";
+import { knownOf, type KnownValue } from "./known.ts";
 import type { MendMade } from "./remembered.ts";
+import { swapOf } from "./swapped.ts";
 
 /** A held record as mends are looked for: its values by field as they would be checked. */
 export interface ToMend {
   readonly id: string;
+  readonly load: number;
   readonly values: readonly string[];
-  readonly problems: readonly Pick<Problem, "check">[];
+  readonly problems: readonly Pick<Problem, "check" | "field">[];
 }
 
-/** One value that could stand in place of another, and what would come of it. */
-export interface Mend {
+/** One value that stands in place of another. */
+export interface MendedValue {
   readonly field: string;
   readonly from: string;
   readonly to: string;
+}
+
+/** Values that could stand in place of others, and what would come of it. */
+export interface Mend {
+  /** The field that is wrong first; another where its value belongs to that. */
+  readonly sets: readonly [MendedValue, ...MendedValue[]];
   /** Why it is thought of, in a few words. */
   readonly because: string;
-  /** Records that have the value; those of them that would pass all checks with the other. */
+  /** Records that have the values; those of them that would pass all checks with the others. */
   readonly records: readonly string[];
   readonly releases: number;
-}
-
-interface Idea {
-  readonly to: string;
-  readonly because: string;
-}
-
-const plain = (text: string): string =>
-  withoutAccents(text)
-    .toLowerCase()
-    .replace(/[^\p{L}\p{N}]+/gu, "");
-
-/**
- * Letters that a word needs for one, and for two, of them to be taken for slips: of fewer, another word is as likely. A
- * letter that stands for another makes another word far sooner (Iran and Iraq) than one that is lost, doubled or has changed its place.
- */
-const SLIPS: readonly { far: number; letters: number; changed: number }[] = [
-  { far: 1, letters: 4, changed: 8 },
-  { far: 2, letters: 6, changed: 11 },
-];
-
-/** Whether two texts are as long, and differ in so many letters that stand for others. */
-function onlyChanged(a: string, b: string, far: number): boolean {
-  return a.length === b.length && [...a].filter((c, i) => c !== b[i]).length === far;
-}
-
-const wordsOf = (text: string): string[] =>
-  withoutAccents(text)
-    .toLowerCase()
-    .match(/[\p{L}\p{N}]+/gu) ?? [];
-
-/** The letters of two texts in which their words differ: those between the first words and the last that they share. */
-function differing(a: string, b: string): [string, string] {
-  const [x, y] = [wordsOf(a), wordsOf(b)];
-  let head = 0;
-  while (head < Math.min(x.length, y.length) && x[head] === y[head]) head++;
-  let tail = 0;
-  while (tail < Math.min(x.length, y.length) - head && x.at(-1 - tail) === y.at(-1 - tail)) tail++;
-  return [x.slice(head, x.length - tail).join(""), y.slice(head, y.length - tail).join("")];
-}
-
-/**
- * The one allowed value that a text is like, but for case and marks or a letter or two. Slips are few beside the letters of
- * the word that they are in, and nearer to the value than half the way to any other allowed one: past that, the text is
- * as good a word as they are (the bound of Hamming, 1950, for what can be corrected).
- */
-function nearestCode(value: string, allowed: readonly string[]): Idea | null {
-  const own = plain(value);
-  if (own === "") return null;
-  const same = allowed.filter((a) => plain(a) === own);
-  if (same.length === 1) return { to: same[0]!, because: "the same but for case and marks" };
-  const near = allowed
-    .map((to) => ({ to, far: editDistance(own, plain(to)) }))
-    .filter(({ far }) => far <= SLIPS.at(-1)!.far)
-    .sort((a, b) => a.far - b.far);
-  const [first] = near;
-  // Two that are alike near: a person must say which.
-  if (!first || near[1]?.far === first.far) return null;
-  const [from, into] = differing(value, first.to);
-  const { letters, changed } = SLIPS.find(({ far }) => first.far <= far)!;
-  if (Math.max(from.length, into.length) < (onlyChanged(from, into, first.far) ? changed : letters)) return null;
-  const apart = Math.min(...allowed.filter((a) => a !== first.to).map((a) => editDistance(plain(first.to), plain(a))));
-  if (first.far * 2 >= apart) return null;
-  return { to: first.to, because: first.far === 1 ? "one letter away" : "two letters away" };
-}
-
-const YES = new Set("yes y true t 1 x ja j oui o si s ano tak igen kyllä".split(" "));
-const NO = new Set("no n false f 0 - nein non ne nie nem ei nej".split(" "));
-
-/** A day in one of the field's own forms. */
-function inForm(day: string, formats: readonly string[]): string | null {
-  if (formats.includes("yyyy-MM-dd")) return day;
-  const [year, month, date] = day.split("-") as [string, string, string];
-  const format = formats.find((f) => /^[yMd./\- ]+$/.test(f) && !f.includes("MMM"));
-  return (
-    format?.replace(/yyyy|MM|M|dd|d/g, (piece) =>
-      piece === "yyyy"
-        ? year
-        : piece.startsWith("M")
-          ? piece.length === 2
-            ? month
-            : String(Number(month))
-          : piece.length === 2
-            ? date
-            : String(Number(date)),
-    ) ?? null
-  );
-}
-
-/** What a value of a field could have been meant as; the most likely first. */
-function ideas(field: Field, value: string, formats: readonly string[]): Idea[] {
-  const found: Idea[] = [];
-  const add = (to: string | null, because: string): void => {
-    if (to !== null && to !== value && !found.some((i) => i.to === to)) found.push({ to, because });
-  };
-  switch (field.type) {
-    case "code": {
-      const near = nearestCode(value, field.values ?? []);
-      if (near) add(near.to, near.because);
-      break;
-    }
-    case "boolean": {
-      const word = plain(value) || value.trim();
-      if (YES.has(word)) add(field.words?.yes[0] ?? "true", "another word for yes");
-      if (NO.has(word)) add(field.words?.no[0] ?? "false", "another word for no");
-      break;
-    }
-    case "integer":
-    case "decimal": {
-      // Units and notes around one number.
-      const [bare] = /[-+\u2212(]?\d[\d\s.,'’\u00a0\u202f]*\d|\d/.exec(value) ?? [];
-      for (const [text, because] of [
-        [value, "the number as people write it"],
-        [bare ?? "", "the number in it"],
-      ] as const) {
-        for (const mark of [".", ","]) add(plainNumber(text, mark, false), because);
-      }
-      break;
-    }
-    case "date":
-    case "timestamp":
-      for (const order of ["day first", "month first"] as const) {
-        const day = usualDate(value, order);
-        if (day) add(inForm(day, formats), `the day as written, ${order}`);
-      }
-      break;
-    default: {
-      const trimmed = value.trim().replace(/\s+/g, " ");
-      add(trimmed.toUpperCase(), "in capitals");
-      add(trimmed.replace(/[\s_./]+/g, "-"), "with hyphens");
-      add(trimmed.replace(/[\s_./]+/g, "-").toUpperCase(), "in capitals, with hyphens");
-      add(
-        trimmed.replace(/(?<=[\d-])[Oo](?=[\d-]|$)/g, "0").replace(/(?<=[\d-])[Il](?=[\d-]|$)/g, "1"),
-        "digits that were typed as letters",
-      );
-      add(trimmed.replace(/\s+/g, ""), "without spaces");
-    }
-  }
-  return found;
 }
 
 /** What a value has been mended to before, where that was always the same. */
@@ -174,49 +42,168 @@ function asBefore(field: string, value: string, made: readonly MendMade[]): Idea
   return [{ to: own[0]!.to, because: `mended so in ${counted(own[0]!.records, "record")} before` }];
 }
 
+/** Records by what a function gives of them; those of which it gives nothing are left out. */
+function grouped(records: Iterable<ToMend>, by: (r: ToMend) => string | null): Map<string, ToMend[]> {
+  const groups = new Map<string, ToMend[]>();
+  for (const r of records) {
+    const key = by(r);
+    if (key === null) continue;
+    const list = groups.get(key);
+    if (list) list.push(r);
+    else groups.set(key, [r]);
+  }
+  return groups;
+}
+
+/** Of ideas in their order, the first that would pass, unless one that contradicts it would as well. */
+function firstOf(ideas: readonly Idea[], passes: (to: string) => boolean): Idea | null {
+  const tried = new Map<string, boolean>();
+  const ok = (to: string): boolean => {
+    if (!tried.has(to)) tried.set(to, passes(to));
+    return tried.get(to)!;
+  };
+  for (const idea of ideas) {
+    if (!ok(idea.to)) continue;
+    const rivals = ideas.filter((o) => idea.eitherOf !== undefined && o.eitherOf === idea.eitherOf && o.to !== idea.to);
+    if (rivals.some((o) => ok(o.to))) return null;
+    return idea;
+  }
+  return null;
+}
+
+/** What mends are looked for in. */
+interface Sought {
+  readonly compiled: Compiled;
+  readonly check: string;
+  /** Place of the field that the check is about. */
+  readonly f: number;
+}
+
+const nothingIn = (value: string): boolean => NOTHING_WORDS.includes(value.trim().toLowerCase());
+
 /**
  * Mends for the values of a field that fail a check, the one that releases most records first. Each is
  * tried on every record that has the value, by the same checks that a release makes; one that mends
- * nothing is not given. `check`: the key of the check that the records share; `made`: mends that people have made before.
+ * nothing is not given, nor one that another contradicts. `check`: the key of the check that the records share; `made`:
+ * mends that people have made before; `known`: what rows of the target say of the field.
  */
 export function suggestMends(
   compiled: Compiled,
   check: string,
   records: readonly ToMend[],
-  { most = 8, made = [] }: { most?: number; made?: readonly MendMade[] } = {},
+  {
+    most = 8,
+    made = [],
+    known = [],
+  }: { most?: number; made?: readonly MendMade[]; known?: readonly KnownValue[] } = {},
 ): Mend[] {
   const own = compiled.checks.find((c) => c.key === check);
   // Only what one value alone makes wrong can be tried on it.
   if (!own || !(own.kind === "cell" || (own.kind === "rule" && own.rule.it >= 0))) return [];
-  const f = own.fields[0]!;
-  const field = compiled.fields[f]!;
-  const formats = compiled.readAs[f]!.formats ?? [];
-  const ofType = printCheck({ kind: "field", fields: [field.name], check: "type" });
-  const byValue = new Map<string, ToMend[]>();
-  for (const r of records) {
-    const value = r.values[f]!;
-    if (value === "" || !r.problems.some((p) => p.check === check)) continue;
-    const list = byValue.get(value);
-    if (list) list.push(r);
-    else byValue.set(value, [r]);
-  }
+  const sought: Sought = { compiled, check, f: own.fields[0]! };
   const mends: Mend[] = [];
-  for (const [from, having] of byValue) {
-    for (const { to, because } of [...asBefore(field.name, from, made), ...ideas(field, from, formats)]) {
-      const tried = having.map((r) =>
-        recheck(
-          compiled,
-          r.values.map((v, i) => (i === f ? to : v)),
-        ),
-      );
-      // It must mend what is wrong here, whatever else is wrong with a record.
-      if (tried[0]!.problems.some((p) => p.check === check || p.check === ofType)) continue;
-      const releases = tried.filter((t) => t.passes).length;
-      mends.push({ field: field.name, from, to, because, records: having.map((r) => r.id), releases });
-      break;
-    }
+  let left = records.filter((r) => r.problems.some((p) => p.check === check));
+  for (const find of [exchanged, byTheirValue(made), byOtherFields(known)]) {
+    const found = find(sought, left);
+    const mended = new Set(found.flatMap((m) => m.records));
+    left = left.filter((r) => !mended.has(r.id));
+    mends.push(...found);
   }
   return mends
-    .sort((a, b) => b.releases - a.releases || b.records.length - a.records.length || (a.from < b.from ? -1 : 1))
+    .sort(
+      (a, b) =>
+        b.releases - a.releases || b.records.length - a.records.length || (a.sets[0].from < b.sets[0].from ? -1 : 1),
+    )
     .slice(0, most);
+}
+
+/** Values that stand in each other's place: both are wrong, so that neither says what was meant by it. */
+function exchanged({ compiled, f }: Sought, records: readonly ToMend[]): Mend[] {
+  const swaps = new Map(records.map((r) => [r, r.values[f] === "" ? null : swapOf(compiled, f, r)]));
+  const alike = grouped(records, (r) => {
+    const other = swaps.get(r)!;
+    return other === null ? null : JSON.stringify([other, r.values[f], r.values[other]]);
+  });
+  return [...alike.values()].map((having) => {
+    const other = swaps.get(having[0]!)!;
+    const [name, place] = [compiled.fields[f]!.name, compiled.fields[other]!.name];
+    const [a, b] = [having[0]!.values[f]!, having[0]!.values[other]!];
+    return {
+      sets: [
+        { field: name, from: a, to: b },
+        { field: place, from: b, to: a },
+      ],
+      because: `exchanged with ${place}`,
+      records: having.map((r) => r.id),
+      releases: having.length,
+    };
+  });
+}
+
+/** What each value could have been meant as. */
+const byTheirValue =
+  (made: readonly MendMade[]) =>
+  (sought: Sought, records: readonly ToMend[]): Mend[] => {
+    const { compiled, f } = sought;
+    const field = compiled.fields[f]!;
+    const byValue = grouped(records, (r) => (r.values[f] === "" ? null : r.values[f]!));
+    const values: WrongValue[] = [...byValue].map(([value, having]) => ({
+      value,
+      loads: [...new Set(having.map((r) => r.load))],
+    }));
+    const formats = compiled.readAs[f]!.formats ?? [];
+    const makers = ideaMakers(field).map((make) => make({ field, formats, values }));
+    return values.flatMap((value) => {
+      const having = byValue.get(value.value)!;
+      // A word that says that nothing is known is no slip for anything.
+      const thoughtOf =
+        nothingIn(value.value) && field.type !== "boolean" ? [] : makers.flatMap((of) => [...of(value)]);
+      const ideas = [...asBefore(field.name, value.value, made), ...thoughtOf];
+      const idea = firstOf(
+        ideas.filter((i) => i.to !== value.value && i.to !== ""),
+        (to) => mends(sought, having[0]!, to),
+      );
+      return idea ? [mendOf(sought, having, idea)] : [];
+    });
+  };
+
+/** What the target's rows say of records by their other fields. */
+const byOtherFields =
+  (known: readonly KnownValue[]) =>
+  (sought: Sought, records: readonly ToMend[]): Mend[] => {
+    if (known.length === 0) return [];
+    const { compiled, f } = sought;
+    const place = new Map(compiled.fields.map((field, i) => [field.name, i]));
+    const of = new Map(records.map((r) => [r, knownOf(known, (field) => r.values[place.get(field)!] ?? "")]));
+    const alike = grouped(records, (r) => {
+      const idea = of.get(r)!;
+      return idea === null ? null : JSON.stringify([r.values[f], idea.to, idea.because]);
+    });
+    return [...alike.values()].flatMap((having) => {
+      const idea = of.get(having[0]!)!;
+      return mends(sought, having[0]!, idea.to) ? [mendOf(sought, having, idea)] : [];
+    });
+  };
+
+const withValue = ({ compiled, f }: Sought, r: ToMend, to: string) =>
+  recheck(
+    compiled,
+    r.values.map((v, i) => (i === f ? to : v)),
+  );
+
+/** Whether a value mends what is wrong with a record here, whatever else is wrong with it. */
+function mends(sought: Sought, record: ToMend, to: string): boolean {
+  const ofType = printCheck({ kind: "field", fields: [sought.compiled.fields[sought.f]!.name], check: "type" });
+  return !withValue(sought, record, to).problems.some((p) => p.check === sought.check || p.check === ofType);
+}
+
+/** The mend of records that have the same value. */
+function mendOf(sought: Sought, having: readonly ToMend[], { to, because }: Pick<Idea, "to" | "because">): Mend {
+  const [name, from] = [sought.compiled.fields[sought.f]!.name, having[0]!.values[sought.f]!];
+  return {
+    sets: [{ field: name, from, to }],
+    because,
+    records: having.map((r) => r.id),
+    releases: having.filter((r) => withValue(sought, r, to).passes).length,
+  };
 }

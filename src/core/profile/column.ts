@@ -7,26 +7,10 @@ import { CountedValues, KEPT_BYTES, type CountedValue } from "./counted-values.t
 import { DayFold } from "./days.ts";
 import type { ColumnProfile, TypeCandidate } from "./facts.ts";
 import { KindFold, type KindFacts } from "./kinds.ts";
+import { NOTHING_WORDS } from "./nothing-words.ts";
 import { NumberFold } from "./numbers.ts";
 import { scanShape, shapeText, type CellShape } from "./shape.ts";
 
-/** Words that people write where there is nothing to write. */
-export const NOTHING_WORDS = [
-  "?",
-  "-",
-  "--",
-  "n/a",
-  "na",
-  "null",
-  "none",
-  "nil",
-  "unknown",
-  "not known",
-  "tbd",
-  "#n/a",
-  "(null)",
-  ".",
-];
 const NOTHING = new Set(NOTHING_WORDS);
 /** Shapes that are told apart; those that come later are counted together. */
 const MOST_SHAPES = 400;

@@ -1,7 +1,7 @@
 import { Repeats } from "@/core/check/repeats.ts";
 import { textOf, utf8 } from "@/core/kernel/bytes.ts";
 import { finishHash, hashSpan, startHash, type Hash } from "@/core/kernel/hash.ts";
-import { NOTHING_WORDS } from "@/core/profile/column.ts";
+import { NOTHING_WORDS } from "@/core/profile/nothing-words.ts";
 import { newCellShape, scanShape, shapeText } from "@/core/profile/shape.ts";
 import type { ReadSettings } from "@/core/read/part.ts";
 import { openFile } from "@/core/read/source.ts";

@@ -21,6 +21,11 @@ interface Format {
   readonly delimited: boolean;
 }
 
+interface OutField {
+  readonly name: string;
+  readonly isDay: boolean;
+}
+
 /** In what form rows go out, how many they are, and where to get them. */
 export function RecordsOut({
   feed,
@@ -30,26 +35,13 @@ export function RecordsOut({
 }: {
   feed: string;
   formats: readonly Format[];
-  fields: readonly { name: string; isDay: boolean }[];
+  fields: readonly OutField[];
   loads: readonly number[];
 }) {
   const [choice, setChoice] = useState<OutChoice>({ format: formats[0]!.id, gzip: false, partitions: [] });
   const set = (some: Partial<OutChoice>): void => setChoice((have) => ({ ...have, ...some }));
   const { partitions } = choice;
-  const setPartition = (at: number, to: Partition | null): void =>
-    set({ partitions: partitions.flatMap((p, i) => (i !== at ? [p] : to ? [to] : [])) });
-  const isDay = (name: string): boolean => fields.some((f) => f.name === name && f.isDay);
-  const added = (name: string): Partition => (isDay(name) ? { field: name, by: "month" } : { field: name });
-  const { partition, load } = outQuery(choice);
-  const rows = useQuery({
-    queryKey: ["rows out", feed, partition, load],
-    queryFn: ({ signal }) => ask(countOut, { params: { feed }, query: { partition, load }, signal }),
-    staleTime: 10_000,
-    retry: false,
-  });
   const format = formats.find((f) => f.id === choice.format)!;
-  const several = partitions.length > 0 || choice.records !== undefined;
-  const free = fields.filter((f) => !partitions.some((p) => p.field === f.name));
   return (
     <div className="grid max-w-6xl grid-cols-1 gap-8 lg:grid-cols-[1fr_27rem]">
       <dl className="grid grid-cols-[9rem_1fr] items-start gap-x-4 gap-y-3">
@@ -104,48 +96,7 @@ export function RecordsOut({
         </dd>
         <dt>Folders</dt>
         <dd>
-          <ul className="mb-2 flex flex-col gap-2">
-            {partitions.map((p, i) => (
-              <li key={p.field} className="flex items-center gap-2">
-                <span className="font-mono text-sm min-w-32">{p.field}</span>
-                {isDay(p.field) && (
-                  <select
-                    aria-label={`Period of ${p.field}`}
-                    className="select select-xs max-w-28"
-                    value={p.by ?? "day"}
-                    onChange={(e) => setPartition(i, { field: p.field, by: e.target.value as Period })}
-                  >
-                    {PERIODS.map((period) => (
-                      <option key={period} value={period}>
-                        by {period}
-                      </option>
-                    ))}
-                  </select>
-                )}
-                <button
-                  type="button"
-                  className="btn btn-ghost btn-xs"
-                  aria-label={`No folders by ${p.field}`}
-                  onClick={() => setPartition(i, null)}
-                >
-                  <X size={14} aria-hidden />
-                </button>
-              </li>
-            ))}
-          </ul>
-          <select
-            aria-label="Add folders by a field"
-            className="select select-sm max-w-56"
-            value=""
-            onChange={(e) => e.target.value !== "" && set({ partitions: [...partitions, added(e.target.value)] })}
-          >
-            <option value="">{partitions.length === 0 ? "one folder for all" : "and by…"}</option>
-            {free.map((f) => (
-              <option key={f.name} value={f.name}>
-                a folder for each {f.name}
-              </option>
-            ))}
-          </select>
+          <Folders partitions={partitions} fields={fields} set={(to) => set({ partitions: to })} />
         </dd>
         <dt>
           <label htmlFor="out-records">Records a file</label>
@@ -168,7 +119,7 @@ export function RecordsOut({
           <input
             id="out-name"
             className="input input-sm font-mono max-w-72"
-            placeholder={usualName(load)}
+            placeholder={usualName(choice.load)}
             value={choice.name ?? ""}
             onChange={(e) => set({ name: e.target.value === "" ? undefined : e.target.value })}
           />
@@ -178,52 +129,131 @@ export function RecordsOut({
           </p>
         </dd>
       </dl>
-      <section aria-live="polite">
-        <h2>What you get</h2>
-        {rows.error ? (
-          <ProblemNote problem={problemOf(rows.error)} />
-        ) : (
-          <>
-            <p className="mb-1">
-              {!rows.data ? (
-                "Counting the rows…"
-              ) : rows.data.counted === null ? (
-                "More rows than can be counted in a moment"
-              ) : (
-                <>
-                  <b>{counted(rows.data.counted.rows, "row")}</b>
-                  {partitions.length > 0 && ` in ${counted(rows.data.counted.folders, "folder")}`}
-                </>
-              )}
-            </p>
-            <p className="mb-1 font-mono text-sm wrap-anywhere">
-              {outPath(choice, format.ending)
-                .split("/")
-                .map((part, i, all) => (
-                  <span key={i}>
-                    {part}
-                    {i < all.length - 1 && "/"}
-                    <wbr />
-                  </span>
-                ))}
-            </p>
-            {several && (
-              <p className="faint mb-1 text-sm">
-                in one archive, with <span className="font-mono">manifest.json</span>: records, bytes and SHA-256 of
-                each file, and the contract as JSON Schema and Table Schema
-              </p>
-            )}
-            <a className="btn btn-primary mt-3" href={withPath(outHref(feed, choice))} download>
-              Download{rows.data?.counted ? ` ${counted(rows.data.counted.rows, "row")}` : ""}
-            </a>
-            <h2 className="mt-6">The same in a shell</h2>
-            <pre className="font-mono overflow-x-auto text-sm whitespace-pre-wrap">
-              {shellWords(feed, choice, format.ending)}
-            </pre>
-          </>
-        )}
-      </section>
+      <WhatComes feed={feed} choice={choice} ending={format.ending} />
     </div>
+  );
+}
+
+/** The fields that give folders, from outer to inner: a folder for each value, or for each period of a date. */
+function Folders({
+  partitions,
+  fields,
+  set,
+}: {
+  partitions: readonly Partition[];
+  fields: readonly OutField[];
+  set: (partitions: Partition[]) => void;
+}) {
+  const isDay = (name: string): boolean => fields.some((f) => f.name === name && f.isDay);
+  const change = (at: number, to: Partition | null): void =>
+    set(partitions.flatMap((p, i) => (i !== at ? [p] : to ? [to] : [])));
+  const add = (name: string): void =>
+    set([...partitions, isDay(name) ? { field: name, by: "month" } : { field: name }]);
+  const free = fields.filter((f) => !partitions.some((p) => p.field === f.name));
+  return (
+    <>
+      <ul className="mb-2 flex flex-col gap-2">
+        {partitions.map((p, i) => (
+          <li key={p.field} className="flex items-center gap-2">
+            <span className="font-mono text-sm min-w-32">{p.field}</span>
+            {isDay(p.field) && (
+              <select
+                aria-label={`Period of ${p.field}`}
+                className="select select-xs max-w-28"
+                value={p.by ?? "day"}
+                onChange={(e) => change(i, { field: p.field, by: e.target.value as Period })}
+              >
+                {PERIODS.map((period) => (
+                  <option key={period} value={period}>
+                    by {period}
+                  </option>
+                ))}
+              </select>
+            )}
+            <button
+              type="button"
+              className="btn btn-ghost btn-xs"
+              aria-label={`No folders by ${p.field}`}
+              onClick={() => change(i, null)}
+            >
+              <X size={14} aria-hidden />
+            </button>
+          </li>
+        ))}
+      </ul>
+      <select
+        aria-label="Add folders by a field"
+        className="select select-sm max-w-56"
+        value=""
+        onChange={(e) => e.target.value !== "" && add(e.target.value)}
+      >
+        <option value="">{partitions.length === 0 ? "one folder for all" : "and by…"}</option>
+        {free.map((f) => (
+          <option key={f.name} value={f.name}>
+            a folder for each {f.name}
+          </option>
+        ))}
+      </select>
+    </>
+  );
+}
+
+/** How many rows that is, in which files, and where to get them. */
+function WhatComes({ feed, choice, ending }: { feed: string; choice: OutChoice; ending: string }) {
+  const { partition, load } = outQuery(choice);
+  const rows = useQuery({
+    queryKey: ["rows out", feed, partition, load],
+    queryFn: ({ signal }) => ask(countOut, { params: { feed }, query: { partition, load }, signal }),
+    staleTime: 10_000,
+    retry: false,
+  });
+  const several = choice.partitions.length > 0 || choice.records !== undefined;
+  return (
+    <section aria-live="polite">
+      <h2>What you get</h2>
+      {rows.error ? (
+        <ProblemNote problem={problemOf(rows.error)} />
+      ) : (
+        <>
+          <p className="mb-1">
+            {!rows.data ? (
+              "Counting the rows…"
+            ) : rows.data.counted === null ? (
+              "More rows than can be counted in a moment"
+            ) : (
+              <>
+                <b>{counted(rows.data.counted.rows, "row")}</b>
+                {choice.partitions.length > 0 && ` in ${counted(rows.data.counted.folders, "folder")}`}
+              </>
+            )}
+          </p>
+          <p className="mb-1 font-mono text-sm wrap-anywhere">
+            {outPath(choice, ending)
+              .split("/")
+              .map((part, i, all) => (
+                <span key={i}>
+                  {part}
+                  {i < all.length - 1 && "/"}
+                  <wbr />
+                </span>
+              ))}
+          </p>
+          {several && (
+            <p className="faint mb-1 text-sm">
+              in one archive, with <span className="font-mono">manifest.json</span>: records, bytes and SHA-256 of each
+              file, and the contract as JSON Schema and Table Schema
+            </p>
+          )}
+          <a className="btn btn-primary mt-3" href={withPath(outHref(feed, choice))} download>
+            Download{rows.data?.counted ? ` ${counted(rows.data.counted.rows, "row")}` : ""}
+          </a>
+          <h2 className="mt-6">The same in a shell</h2>
+          <pre className="font-mono overflow-x-auto text-sm whitespace-pre-wrap">
+            {shellWords(feed, choice, ending)}
+          </pre>
+        </>
+      )}
+    </section>
   );
 }
 

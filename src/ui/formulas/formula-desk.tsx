@@ -5,17 +5,17 @@ import { formulaEffect, saveFormula, type Reached } from "@/routes/formulas.ts";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useMemo, useState } from "react";
-import { PARAMETER_TYPES, type NamedFormula, type NamedFormulas } from "@/core/formula/named.ts";
+import type { NamedFormula, NamedFormulas } from "@/core/formula/named.ts";
 import { tryNamed } from "@/core/formula/try-named.ts";
 import { TYPE_WORDS } from "@/core/formula/value.ts";
 import type { SieveError } from "@/core/kernel/problem.ts";
 import type { StoredFormula } from "@/store/formulas.ts";
 import { ask } from "../kit/api.ts";
 import { FormulaEditor } from "./formula-editor.tsx";
-import { TrialChanges } from "../plan/plan-trial.tsx";
+import { Examples, Parameters } from "./formula-parts.tsx";
+import { ReachedPlans } from "./reached-plans.tsx";
 import { NoteForm } from "../kit/note-form.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
-import { useProgress } from "../kit/use-progress.ts";
 import { counted, isoDay } from "../kit/words.ts";
 
 const EMPTY: NamedFormula = {
@@ -84,7 +84,6 @@ function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formul
       return { type: null, examples: [], fault: `${message} ${hint}` };
     }
   }, [name, formula, others]);
-  const examples = formula.examples ?? [];
   const put = (more: Partial<NamedFormula>): void => setFormula((have) => ({ ...have, ...more }));
   const broken = tried.examples.some((e) => !e.holds);
   const changed = stored === null || JSON.stringify(stored.document) !== JSON.stringify(formula);
@@ -124,57 +123,7 @@ function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formul
           onChange={(e) => setName(e.target.value.trim())}
         />
         <span className="faint pt-1">takes</span>
-        <div>
-          {formula.parameters.map((p, i) => (
-            <div key={i} className="mb-1 flex items-center gap-2">
-              <input
-                className="input input-sm raw !w-44"
-                aria-label={`Name of parameter ${i + 1}`}
-                value={p.name}
-                maxLength={40}
-                onChange={(e) =>
-                  put({ parameters: formula.parameters.map((q, j) => (j === i ? { ...q, name: e.target.value } : q)) })
-                }
-              />
-              <select
-                className="select select-sm !w-32"
-                aria-label={`Type of parameter ${i + 1}`}
-                value={p.type}
-                onChange={(e) =>
-                  put({
-                    parameters: formula.parameters.map((q, j) =>
-                      j === i ? { ...q, type: e.target.value as typeof p.type } : q,
-                    ),
-                  })
-                }
-              >
-                {PARAMETER_TYPES.map((t) => (
-                  <option key={t}>{t}</option>
-                ))}
-              </select>
-              <button
-                type="button"
-                className="plain"
-                onClick={() => put({ parameters: formula.parameters.filter((_, j) => j !== i) })}
-              >
-                take out
-              </button>
-            </div>
-          ))}
-          {formula.parameters.length < 8 && (
-            <button
-              type="button"
-              className="plain"
-              onClick={() =>
-                put({
-                  parameters: [...formula.parameters, { name: `value${formula.parameters.length + 1}`, type: "text" }],
-                })
-              }
-            >
-              another value
-            </button>
-          )}
-        </div>
+        <Parameters formula={formula} put={put} />
         <span className="faint pt-1">is</span>
         <div>
           <FormulaEditor
@@ -201,70 +150,7 @@ function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formul
           }}
         />
         <span className="faint pt-1">examples</span>
-        <div>
-          <table className="ledger">
-            <tbody>
-              {examples.map((e, i) => {
-                const result = tried.examples[i];
-                return (
-                  <tr key={i}>
-                    <td className="w-[24rem] !p-0">
-                      <input
-                        className="input input-sm raw"
-                        aria-label={`Example ${i + 1}`}
-                        value={e.formula}
-                        onChange={(x) =>
-                          put({ examples: examples.map((y, j) => (j === i ? { ...y, formula: x.target.value } : y)) })
-                        }
-                      />
-                    </td>
-                    <td className="faint w-12 text-center">gives</td>
-                    <td className="w-36 !p-0">
-                      <input
-                        className="input input-sm raw"
-                        aria-label={`What example ${i + 1} must give`}
-                        defaultValue={JSON.stringify(e.gives)}
-                        onBlur={(x) => {
-                          const gives = valueOf(x.target.value);
-                          put({ examples: examples.map((y, j) => (j === i ? { ...y, gives } : y)) });
-                        }}
-                      />
-                    </td>
-                    <td
-                      className={`max-w-48 truncate pl-2 ${result?.holds === false ? "held" : "loaded"}`}
-                      title={result?.fault ?? ""}
-                    >
-                      {result
-                        ? result.holds
-                          ? "holds"
-                          : (result.fault ?? `gives ${JSON.stringify(result.gives)}`)
-                        : ""}
-                    </td>
-                    <td className="text-right">
-                      <button
-                        type="button"
-                        className="plain"
-                        onClick={() => put({ examples: examples.filter((_, j) => j !== i) })}
-                      >
-                        take out
-                      </button>
-                    </td>
-                  </tr>
-                );
-              })}
-            </tbody>
-          </table>
-          <button
-            type="button"
-            className="plain mt-1"
-            onClick={() => {
-              const call = `${name || "unnamed"}(${formula.parameters.map((p) => (p.type === "text" ? "'a'" : "1")).join(", ")})`;
-              put({ examples: [...examples, { formula: call, gives: null }] });
-            }}
-          >
-            another example
-          </button>
-        </div>
+        <Examples name={name} formula={formula} tried={tried.examples} put={put} />
       </div>
       {problem && <ProblemNote problem={problem} />}
       {stored && (
@@ -277,26 +163,7 @@ function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formul
           >
             See what this changes
           </button>
-          {reach && (
-            <div className="mt-2">
-              {reach.of !== formula && <p className="held">Before your last change:</p>}
-              {reach.list.length === 0 && <p>No plan uses it.</p>}
-              {reach.list.map((r) => (
-                <ReachedPlan
-                  key={r.feed}
-                  reached={r}
-                  taken={taken.has(r.feed)}
-                  toggle={() =>
-                    setTaken((have) => {
-                      const next = new Set(have);
-                      if (!next.delete(r.feed)) next.add(r.feed);
-                      return next;
-                    })
-                  }
-                />
-              ))}
-            </div>
-          )}
+          {reach && <ReachedPlans list={reach.list} before={reach.of !== formula} taken={taken} take={setTaken} />}
         </div>
       )}
       <NoteForm
@@ -315,41 +182,5 @@ function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formul
         </p>
       )}
     </section>
-  );
-}
-
-/** What is typed as the value of an example: JSON, or else a text as it stands. */
-function valueOf(text: string): string | number | boolean | null {
-  try {
-    const value: unknown = JSON.parse(text);
-    return typeof value === "object" ? null : (value as string | number | boolean);
-  } catch {
-    return text;
-  }
-}
-
-function ReachedPlan({ reached, taken, toggle }: { reached: Reached; taken: boolean; toggle: () => void }) {
-  const { trial } = reached;
-  const [ended, setEnded] = useState(0);
-  useProgress(trial?.load ?? null, () => setEnded((n) => n + 1));
-  useProgress(trial?.against ?? null, () => setEnded((n) => n + 1));
-  return (
-    <div className="mb-2 border-l-4 border-[var(--slate)] bg-[var(--paper-bright)] px-3 py-2">
-      <label className="flex items-center gap-2">
-        <input type="checkbox" checked={taken} onChange={toggle} />
-        <b>{reached.title}</b>
-        <span className="faint">{reached.uses.map((u) => `${u.stage}: ${u.says}`).join("; ")}</span>
-      </label>
-      {trial === null ? (
-        <p className="faint">It has no delivery to try the change on.</p>
-      ) : ended < 2 ? (
-        <p>
-          <span className="loading loading-dots loading-xs mr-2" aria-hidden="true" />
-          Trying it on the latest delivery.
-        </p>
-      ) : (
-        <TrialChanges load={trial.load} against={trial.against} />
-      )}
-    </div>
   );
 }

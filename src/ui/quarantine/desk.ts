@@ -68,7 +68,7 @@ export function nextDesk(desk: Desk, event: DeskEvent): Desk {
       return { ...desk, edits: Object.fromEntries(Object.entries(desk.edits).filter(([id]) => id !== event.id)) };
     case "mend": {
       const edits = event.mends.reduce(
-        (e, { records, field, to }) => edited(e, { records, field, value: to }),
+        (e, { records, sets }) => sets.reduce((own, { field, to }) => edited(own, { records, field, value: to }), e),
         desk.edits,
       );
       return { ...desk, edits, picked: new Set(event.mends.flatMap((m) => m.records)) };

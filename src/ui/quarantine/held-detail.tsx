@@ -107,22 +107,7 @@ export function HeldDetail({
           </li>
         ))}
       </ul>
-      {more?.inTarget && (
-        <p className="mt-1 border-l-4 border-[var(--slate)] pl-2">
-          <b>Overtaken.</b>{" "}
-          {more.inTarget.by === null ? (
-            "Another program has written its key since."
-          ) : (
-            <>
-              <Link className="underline" href={`/writings/${more.inTarget.by}`}>
-                Writing {more.inTarget.by}
-              </Link>{" "}
-              has written its key since.
-            </>
-          )}{" "}
-          What the target has stands under each value that differs.
-        </p>
-      )}
+      {more?.inTarget && <Overtaken by={more.inTarget.by} />}
       {more && (
         <p className="faint">
           {more.alike === 0
@@ -149,40 +134,21 @@ export function HeldDetail({
       >
         {shown.map((f) => {
           const i = compiled.fields.indexOf(f);
-          const value = edits[f.name] ?? held.mended?.[f.name] ?? held.values[held.fields.indexOf(f.name)] ?? "";
-          const bad = wrong.has(f.name);
+          const now = verdict.values[i] ?? "";
           return (
-            <label key={f.name} className="mb-1.5 block">
-              <span className="flex justify-between text-[0.85rem]">
-                {f.name}
-                {pickedCount > 1 && edits[f.name] !== undefined && (
-                  <button type="button" className="plain text-xs" onClick={() => onAlike(f.name, value)}>
-                    same in {grouped(pickedCount)} picked
-                  </button>
-                )}
-              </span>
-              <input
-                className={`input input-sm font-mono ${bad ? "!border-[var(--plum)] !bg-[var(--plum-soft)]" : ""}`}
-                value={value}
-                data-mend-first={f.name === first?.name ? "" : undefined}
-                aria-invalid={bad}
-                onChange={(e) => onEdit(f.name, e.target.value)}
-              />
-              {bad && <span className="held text-xs">expected {wrong.get(f.name)}</span>}
-              {differsInTarget(f.name, verdict.values[i] ?? "") && (
-                <span className="waiting block text-xs">
-                  the target has{" "}
-                  {more!.inTarget!.now[f.name] === null ? (
-                    "nothing"
-                  ) : (
-                    <b className="raw">{more!.inTarget!.now[f.name]}</b>
-                  )}
-                </span>
-              )}
-              {!bad && edits[f.name] !== undefined && verdict.values[i] !== value && (
-                <span className="changed text-xs">becomes {verdict.values[i] || "empty"}</span>
-              )}
-            </label>
+            <MendedCell
+              key={f.name}
+              name={f.name}
+              value={edits[f.name] ?? held.mended?.[f.name] ?? held.values[held.fields.indexOf(f.name)] ?? ""}
+              edited={edits[f.name] !== undefined}
+              becomes={now}
+              expected={wrong.get(f.name)}
+              first={f.name === first?.name}
+              inTarget={differsInTarget(f.name, now) ? more!.inTarget!.now[f.name]! : undefined}
+              picked={pickedCount}
+              edit={(value) => onEdit(f.name, value)}
+              alike={(value) => onAlike(f.name, value)}
+            />
           );
         })}
         <p className={`my-1 ${verdict.passes ? "loaded" : "held"}`} aria-live="polite">
@@ -203,6 +169,84 @@ export function HeldDetail({
         </span>
       </form>
     </section>
+  );
+}
+
+/** That the target has a newer row of its key, and from where. */
+function Overtaken({ by }: { by: number | null }) {
+  return (
+    <p className="mt-1 border-l-4 border-[var(--slate)] pl-2">
+      <b>Overtaken.</b>{" "}
+      {by === null ? (
+        "Another program has written its key since."
+      ) : (
+        <>
+          <Link className="underline" href={`/writings/${by}`}>
+            Writing {by}
+          </Link>{" "}
+          has written its key since.
+        </>
+      )}{" "}
+      What the target has stands under each value that differs.
+    </p>
+  );
+}
+
+/** One cell of the record, to be typed over: what is expected, what it becomes, and what the target has instead. */
+function MendedCell({
+  name,
+  value,
+  edited,
+  becomes,
+  expected,
+  first,
+  inTarget,
+  picked,
+  edit,
+  alike,
+}: {
+  name: string;
+  value: string;
+  edited: boolean;
+  /** Its value after the plan's steps. */
+  becomes: string;
+  /** What was expected, of a cell that is wrong. */
+  expected: string | undefined;
+  /** The one that a key goes to. */
+  first: boolean;
+  /** What the target has, where that differs. */
+  inTarget: string | null | undefined;
+  /** How many records are picked. */
+  picked: number;
+  edit: (value: string) => void;
+  alike: (value: string) => void;
+}) {
+  const bad = expected !== undefined;
+  return (
+    <label className="mb-1.5 block">
+      <span className="flex justify-between text-[0.85rem]">
+        {name}
+        {picked > 1 && edited && (
+          <button type="button" className="plain text-xs" onClick={() => alike(value)}>
+            same in {grouped(picked)} picked
+          </button>
+        )}
+      </span>
+      <input
+        className={`input input-sm font-mono ${bad ? "!border-[var(--plum)] !bg-[var(--plum-soft)]" : ""}`}
+        value={value}
+        data-mend-first={first ? "" : undefined}
+        aria-invalid={bad}
+        onChange={(e) => edit(e.target.value)}
+      />
+      {bad && <span className="held text-xs">expected {expected}</span>}
+      {inTarget !== undefined && (
+        <span className="waiting block text-xs">
+          the target has {inTarget === null ? "nothing" : <b className="raw">{inTarget}</b>}
+        </span>
+      )}
+      {!bad && edited && becomes !== value && <span className="changed text-xs">becomes {becomes || "empty"}</span>}
+    </label>
   );
 }
 

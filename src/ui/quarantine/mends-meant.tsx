@@ -1,8 +1,11 @@
+import { Fragment } from "react";
 import type { Mend } from "@/core/mend/suggest.ts";
 import { counted, grouped } from "../kit/words.ts";
 
 /** Mends of single values that are shown beside those of all that are alike. */
 const MENDS_SHOWN = 4;
+
+const wordsOf = (m: Mend): string => m.sets.map(({ from, to }) => `${to} for ${from || "nothing"}`).join(" and ");
 
 /** Mends that could be meant: of many values for one reason at once, and of single values. */
 export function MendsMeant({ mends, take }: { mends: readonly Mend[]; take: (which: readonly Mend[]) => void }) {
@@ -30,11 +33,16 @@ export function MendsMeant({ mends, take }: { mends: readonly Mend[]; take: (whi
         </li>
       ))}
       {mends.slice(0, MENDS_SHOWN).map((m) => (
-        <li key={`${m.from} ${m.to}`} className="flex items-baseline gap-1.5" title={m.because}>
-          <span className="raw held max-w-40 truncate">{m.from}</span>
-          <span className="faint">→</span>
-          <span className="raw changed max-w-40 truncate font-semibold">{m.to}</span>
-          {button([m], `Set ${m.to} for ${m.from} in ${counted(m.records.length, "record")}`)}
+        <li key={JSON.stringify(m.sets)} className="flex items-baseline gap-1.5" title={m.because}>
+          {m.sets.map(({ field, from, to }) => (
+            <Fragment key={field}>
+              {m.sets.length > 1 && <span>{field}</span>}
+              <span className="raw held max-w-40 truncate">{from === "" ? "nothing" : from}</span>
+              <span className="faint">→</span>
+              <span className="raw changed max-w-40 truncate font-semibold">{to}</span>
+            </Fragment>
+          ))}
+          {button([m], `Set ${wordsOf(m)} in ${counted(m.records.length, "record")}`)}
         </li>
       ))}
     </ul>

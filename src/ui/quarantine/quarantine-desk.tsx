@@ -4,6 +4,7 @@ import { useEffect, useMemo } from "react";
 import { compilePlan } from "@/core/course/compile.ts";
 import { fieldsNamed, readCheck } from "@/core/check/identity.ts";
 import { mendsForSteps, type MendMade } from "@/core/mend/remembered.ts";
+import type { KnownValue } from "@/core/mend/known.ts";
 import { suggestMends } from "@/core/mend/suggest.ts";
 import { mendedValues } from "@/core/mend/values.ts";
 import type { Plan } from "@/core/plan/document.ts";
@@ -39,6 +40,7 @@ export function QuarantineDesk({
   ages,
   first,
   made,
+  known,
   plan,
   titles,
 }: {
@@ -53,6 +55,8 @@ export function QuarantineDesk({
   first: HeldRecord[];
   /** Mends that people have made in the feed before. */
   made: MendMade[];
+  /** What rows of the target say of the field that is wrong, by other fields. */
+  known: KnownValue[];
   plan: Plan | null;
   /** By name, what each feed is called. */
   titles: Readonly<Record<string, string>>;
@@ -74,13 +78,14 @@ export function QuarantineDesk({
             group.check,
             records.map((h) => ({
               id: idOf(h),
+              load: h.load,
               values: mendedValues(h, edits[idOf(h)] ?? {}, compiled),
               problems: h.problems,
             })),
-            { most: records.length, made },
+            { most: records.length, made, known },
           )
         : [],
-    [records, compiled, group, edits, made],
+    [records, compiled, group, edits, made, known],
   );
   const again = useMemo(() => (plan ? mendsForSteps(plan, made) : []), [plan, made]);
   if (!group || !compiled) {

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { heldFilter } from "@/routes/quarantine.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import { knownFromTarget } from "@/engine/look/known.ts";
 import { listFeeds, planInForce } from "@/store/feeds.ts";
 import { CAUSE_ORDERS, countHeld, heldAges, heldGroups, listHeld } from "@/store/held.ts";
 import { mendsMade } from "@/store/mends.ts";
@@ -44,6 +45,7 @@ export default async function QuarantinePage({
       ages={ages}
       first={records}
       made={group ? await mendsMade(db(), group.feed) : []}
+      known={group && plan ? await knownFromTarget(db(), plan, group.check, records) : []}
       plan={plan}
       titles={Object.fromEntries(feeds.map((f) => [f.name, f.title]))}
     />

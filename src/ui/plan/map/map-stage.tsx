@@ -2,7 +2,7 @@
 
 import { useRef, useState } from "react";
 import { ABOUT, mapColumns } from "@/core/map/columns.ts";
-import { suggestColumn } from "@/core/map/suggest.ts";
+import { suggestColumn, type Suggestion } from "@/core/map/suggest.ts";
 import type { ColumnProfile } from "@/core/profile/facts.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/plan/types.ts";
@@ -118,91 +118,130 @@ export function MapStage({ plan, change, delivery }: StageProps) {
           </tr>
         </thead>
         <tbody ref={body}>
-          {fields.map((f, i) => {
-            const at = mapping.column[i]!;
-            const column = at >= 0 ? columns[at] : undefined;
-            const about = Object.entries(ABOUT).find(([, code]) => code === at)?.[0];
-            const suggestion = suggestions[i];
-            return (
-              <tr key={f.name} tabIndex={0} onKeyDown={(e) => onKey(e, i)} aria-label={f.name}>
-                <td className="font-semibold">
-                  {f.name}
-                  {f.title && f.title !== f.name && <span className="block text-xs font-normal faint">{f.title}</span>}
-                </td>
-                <td>
-                  {columns.length > 0 && (
-                    <select
-                      className="select select-xs w-44"
-                      aria-label={`Column of ${f.name}`}
-                      value={about ?? column?.name ?? ""}
-                      onChange={(e) => give(f.name, e.target.value)}
-                    >
-                      <option value="">none</option>
-                      {columns.map((c) => (
-                        <option key={c.name}>{c.name}</option>
-                      ))}
-                      {Object.keys(ABOUT).map((name) => (
-                        <option key={name} value={name}>
-                          {name === "@file" ? "name of its file" : "its line"}
-                        </option>
-                      ))}
-                    </select>
-                  )}
-                </td>
-                <td className="max-w-72">
-                  {column && (
-                    <span className="raw block truncate text-sm" title={examples(column)}>
-                      {examples(column)}
-                    </span>
-                  )}
-                  {suggestion && (
-                    <span className="changed">
-                      <button
-                        type="button"
-                        className="plain mr-1 font-semibold"
-                        onClick={() => give(f.name, suggestion.column)}
-                      >
-                        {suggestion.column}?
-                      </button>
-                      {suggestion.why} <kbd>Enter</kbd>
-                    </span>
-                  )}
-                  {columns.length > 0 && at === -1 && !suggestion && (
-                    <span className={f.required ? "held" : "faint"}>
-                      {f.required ? "no column, and it is required" : "no column"}
-                    </span>
-                  )}
-                </td>
-                <td>
-                  <OtherNames field={f} set={(also) => setField(f.name, (x) => withAlso(x, also))} />
-                </td>
-              </tr>
-            );
-          })}
+          {fields.map((f, i) => (
+            <MapRow
+              key={f.name}
+              field={f}
+              columns={columns}
+              at={mapping.column[i]!}
+              suggestion={suggestions[i] ?? null}
+              onKey={(e) => onKey(e, i)}
+              give={(column) => give(f.name, column)}
+              setAlso={(also) => setField(f.name, (x) => withAlso(x, also))}
+            />
+          ))}
         </tbody>
       </table>
-      {free.length > 0 && (
-        <>
-          <h2 className="mt-4">Columns that no field takes</h2>
-          <table className="ledger max-w-4xl">
-            <tbody>
-              {free.map((c) => (
-                <tr key={c.name}>
-                  <td className="font-semibold">{c.name}</td>
-                  <td className="max-w-96">
-                    <span className="raw block truncate text-sm">{examples(c)}</span>
-                  </td>
-                  <td className="text-right">
-                    <button type="button" className="plain" onClick={() => addField(c)}>
-                      Make a field of it
-                    </button>
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </>
-      )}
+      {free.length > 0 && <FreeColumns free={free} add={addField} />}
+      <WhenFilesDiffer plan={plan} change={change} />
+    </>
+  );
+}
+
+/** One field, the column that meets it or is suggested, what is in that, and the names that its column has had. */
+function MapRow({
+  field: f,
+  columns,
+  at,
+  suggestion,
+  onKey,
+  give,
+  setAlso,
+}: {
+  field: Field;
+  columns: readonly ColumnProfile[];
+  /** Place of the column that meets it; under 0 none, or what is known of the record itself. */
+  at: number;
+  suggestion: Suggestion | null;
+  onKey: (event: React.KeyboardEvent) => void;
+  give: (column: string) => void;
+  setAlso: (also: string[]) => void;
+}) {
+  const column = at >= 0 ? columns[at] : undefined;
+  const about = Object.entries(ABOUT).find(([, code]) => code === at)?.[0];
+  return (
+    <tr tabIndex={0} onKeyDown={onKey} aria-label={f.name}>
+      <td className="font-semibold">
+        {f.name}
+        {f.title && f.title !== f.name && <span className="block text-xs font-normal faint">{f.title}</span>}
+      </td>
+      <td>
+        {columns.length > 0 && (
+          <select
+            className="select select-xs w-44"
+            aria-label={`Column of ${f.name}`}
+            value={about ?? column?.name ?? ""}
+            onChange={(e) => give(e.target.value)}
+          >
+            <option value="">none</option>
+            {columns.map((c) => (
+              <option key={c.name}>{c.name}</option>
+            ))}
+            {Object.keys(ABOUT).map((name) => (
+              <option key={name} value={name}>
+                {name === "@file" ? "name of its file" : "its line"}
+              </option>
+            ))}
+          </select>
+        )}
+      </td>
+      <td className="max-w-72">
+        {column && (
+          <span className="raw block truncate text-sm" title={examples(column)}>
+            {examples(column)}
+          </span>
+        )}
+        {suggestion && (
+          <span className="changed">
+            <button type="button" className="plain mr-1 font-semibold" onClick={() => give(suggestion.column)}>
+              {suggestion.column}?
+            </button>
+            {suggestion.why} <kbd>Enter</kbd>
+          </span>
+        )}
+        {columns.length > 0 && at === -1 && !suggestion && (
+          <span className={f.required ? "held" : "faint"}>
+            {f.required ? "no column, and it is required" : "no column"}
+          </span>
+        )}
+      </td>
+      <td>
+        <OtherNames field={f} set={setAlso} />
+      </td>
+    </tr>
+  );
+}
+
+/** Columns that no field takes, each of which can become one. */
+function FreeColumns({ free, add }: { free: readonly ColumnProfile[]; add: (column: ColumnProfile) => void }) {
+  return (
+    <>
+      <h2 className="mt-4">Columns that no field takes</h2>
+      <table className="ledger max-w-4xl">
+        <tbody>
+          {free.map((c) => (
+            <tr key={c.name}>
+              <td className="font-semibold">{c.name}</td>
+              <td className="max-w-96">
+                <span className="raw block truncate text-sm">{examples(c)}</span>
+              </td>
+              <td className="text-right">
+                <button type="button" className="plain" onClick={() => add(c)}>
+                  Make a field of it
+                </button>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+/** What is done where columns are missing, too many or in another order. */
+function WhenFilesDiffer({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
+  return (
+    <>
       <h2 className="mt-4">When files differ from the plan</h2>
       <div className="mt-1 grid max-w-2xl grid-cols-[1fr_auto] items-center gap-x-4 gap-y-2">
         {POLICIES.map(({ key, what, usual, choices }) => (

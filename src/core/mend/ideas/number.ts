@@ -1,0 +1,82 @@
+import { asciiDigits, plainNumber } from "../../type/written-number.ts";
+import type { Idea, IdeaMaker, Wrong } from "./part.ts";
+import { multiplies, pointMoved, unitOf, unitOfField } from "./units.ts";
+
+/** Runs of digits with what may stand between and before them, as numbers are written. */
+const NUMBERS = /[-+\u2212]?\d+(?:[.,'’\u00a0\u202f ]\d+)*/g;
+/** What says that the number is not the value: a bound, a range, a doubt. */
+const BOUND = /[<>≤≥±~≈?]|\d\s*[-–—/×x*:]\s*\d/;
+const ROUGHLY = /^(?:ca|circa|about|abt|approx|approximately|around|etwa|ungefähr|rund|env|environ|est|estimated)\.?$/i;
+
+/** The one number in a text, what stands before it and behind it; null where there are more, or it is only a bound. */
+function aloneIn(text: string): { number: string; before: string; behind: string } | null {
+  const plain = asciiDigits(text).trim();
+  if (BOUND.test(plain)) return null;
+  const found = [...plain.matchAll(NUMBERS)];
+  if (found.length !== 1) return null;
+  const { 0: number, index } = found[0]!;
+  return { number, before: plain.slice(0, index).trim(), behind: plain.slice(index + number.length).trim() };
+}
+
+const MARKS = [".", ","] as const;
+
+/** The marks before decimals that these texts can have, as values say that can be read with one of them only. */
+function marksOf(numbers: readonly string[]): readonly (typeof MARKS)[number][] {
+  const only = MARKS.map((mark, i) => {
+    const other = MARKS[1 - i]!;
+    return numbers.filter((n) => plainNumber(n, mark, false) !== null && plainNumber(n, other, false) === null).length;
+  });
+  if (only[0]! > 0 === only[1]! > 0) return MARKS;
+  return only[0]! > 0 ? ["."] : [","];
+}
+
+/** The words behind a number, without what stands in brackets. */
+const wordsBehind = (behind: string): string[] =>
+  behind
+    .replace(/[([].*$/, "")
+    .trim()
+    .split(/[\s,;]+/)
+    .filter((w) => w !== "");
+
+/** Numbers as people write them, with a unit or a note beside them; never one of several, and none of which only a bound is given. */
+export const numberIdeas: IdeaMaker = ({ field, values }: Wrong) => {
+  const own = unitOfField(field);
+  const alone = new Map(values.map(({ value }) => [value, aloneIn(value)]));
+  const marksByLoad = new Map<number, string[]>();
+  for (const { value, loads } of values) {
+    const number = alone.get(value)?.number ?? value;
+    for (const load of loads) marksByLoad.set(load, [...(marksByLoad.get(load) ?? []), number]);
+  }
+  const marks = new Map([...marksByLoad].map(([load, numbers]) => [load, marksOf(numbers)]));
+  // Without a unit of the field's own, all that stand beside its numbers must be the same.
+  const beside = new Set(
+    [...alone.values()].flatMap((a) => (a ? wordsBehind(a.behind).slice(0, 1) : [])).filter((w) => unitOf(w)),
+  );
+  return ({ value, loads }) => {
+    const ideas: Idea[] = [];
+    const possible = MARKS.filter((m) => loads.every((load) => marks.get(load)!.includes(m)));
+    const read = (text: string, because: string, power = 0): void => {
+      for (const mark of possible) {
+        const number = plainNumber(text, mark, false);
+        if (number === null) continue;
+        ideas.push({ to: power === 0 ? number : pointMoved(number, power), because, eitherOf: "mark" });
+      }
+    };
+    if (!BOUND.test(value)) read(value, "the number as people write it");
+    const found = alone.get(value);
+    if (!found) return ideas;
+    const { number, before, behind } = found;
+    const [first = ""] = wordsBehind(behind);
+    const unit = unitOf(first);
+    if (before !== "" && !before.split(/\s+/).every((w) => ROUGHLY.test(w))) return ideas;
+    if (multiplies(first.toLowerCase())) return ideas;
+    if (!unit) read(number, "the number in it");
+    else if (!own) {
+      if (beside.size === 1) read(number, `the number in it; all are in ${first}`);
+    } else if (own.of === unit.of) {
+      const power = (unit.power ?? 0) - (own.power ?? 0);
+      read(number, power === 0 ? "the number in it, in the field’s unit" : `from ${first} to the field’s unit`, power);
+    }
+    return ideas;
+  };
+};
