@@ -68,7 +68,11 @@ export function measureMends(of: MendSet, { seed, count }: { seed: number; count
     own.held++;
     sum[kind.mendable ? "mendable" : "hopeless"]++;
     const now = recheck(compiled, values);
-    const same = now.values.every((v, i) => v === meant[i]);
+    // A weight of 160 g is one of 160.0 g.
+    const number = (i: number): boolean => compiled.fields[i]!.type === "decimal";
+    const same = now.values.every(
+      (v, i) => v === meant[i] || (number(i) && v !== "" && Number(v) === Number(meant[i])),
+    );
     // Of what nobody can tell, a value that happens to be the one that was meant is a guess.
     if (kind.mendable && same && now.passes) {
       own.right++;

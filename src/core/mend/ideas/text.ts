@@ -8,12 +8,14 @@ export const textIdeas: IdeaMaker =
     const add = (to: string, because: string): void => void ideas.push({ to, because });
     const trimmed = value.trim().replace(/\s+/g, " ");
     const hyphens = trimmed.replace(/[\s_./]+/g, "-");
-    const digits = (text: string): string =>
-      text.replace(/(?<=[\d-])[Oo](?=[\d-]|$)/g, "0").replace(/(?<=[\d-])[Il](?=[\d-]|$)/g, "1");
+    // Only where digits or the ends of a part stand around them: elsewhere they are letters.
+    const digits = trimmed.replace(/(?<=^|[\d-])[OoIlL]+(?=[\d-]|$)/g, (run) =>
+      run.replace(/[Oo]/g, "0").replace(/[IlL]/g, "1"),
+    );
     add(trimmed.toUpperCase(), "in capitals");
     add(hyphens, "with hyphens");
     add(hyphens.toUpperCase(), "in capitals, with hyphens");
-    add(digits(digits(trimmed)), "digits that were typed as letters");
+    add(digits, "digits that were typed as letters");
     add(trimmed.replace(/\s+/g, ""), "without spaces");
     add(trimmed.replace(/\s+/g, "").toUpperCase(), "in capitals, without spaces");
     // Programs that take a code for a number lose its zeros; of more than one, digits may be missing at its end as well.
