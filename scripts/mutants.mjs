@@ -68,7 +68,20 @@ const FOLDERS = {
   "core/lookup": { tests: ["lookup", "look-up-counts", "likeness", "propose-look-up"], heart: false },
   "core/gate": { tests: ["gates", "gates-of-counts", "parts", "new-gate"], heart: true },
   "core/plan": {
-    tests: ["plan", "edit", "difference", "check-sets", "arriving", "parameters", "gone", "senders", "after"],
+    tests: [
+      "plan",
+      "edit",
+      "difference",
+      "check-sets",
+      "arriving",
+      "parameters",
+      "gone",
+      "senders",
+      "after",
+      "further",
+      "plan-history",
+      "chain",
+    ],
     heart: false,
   },
   "core/profile": {
@@ -104,7 +117,10 @@ const FOLDERS = {
   },
   "core/report": { tests: ["gates", "gates-of-counts", "drift", "report-compare", "sift"], heart: false },
   "core/sample": { tests: ["preview", "sizes"], heart: false },
-  "core/mend": { tests: ["mend"], heart: false },
+  "core/mend": {
+    tests: ["mend", "mend-truth", "remembered-mends", "align", "by-formula", "for-sender"],
+    heart: false,
+  },
   "core/interop": { tests: ["interop", "contract", "table"], heart: false },
 };
 

@@ -14,11 +14,12 @@ const compiled = compilePlan(
       { name: "g", type: "decimal", precision: 9, scale: 2, most: 1000 },
       { name: "on_day", type: "date", formats: ["dd.MM.yyyy"] },
       { name: "sheet", type: "boolean", words: { yes: ["yes"], no: ["no"] } },
+      { name: "n", type: "decimal", precision: 12, scale: 3 },
     ],
     { check: [{ name: "short", that: "size(it) < 9", in: ["no"] }] },
   ),
 );
-const SOUND = ["ABC-1234", "France", "1.5", "03.04.2026", "yes"];
+const SOUND = ["ABC-1234", "France", "1.5", "03.04.2026", "yes", "7"];
 
 /** Records that differ from a sound one in one field. */
 function held(field: number, ...values: string[]) {
@@ -46,6 +47,11 @@ describe("mends that could be meant", () => {
     ],
     ["land:type", 1, ["G"], []],
     ["g:type", 2, ["1,25", "12.5 g", "about"], ["1,25 → 1.25: 1", "12.5 g → 12.5: 1"]],
+    // As it would be read where it stands alone; else what its load says, or nothing.
+    ["n:type", 5, ["ca. 1.234"], ["ca. 1.234 → 1.234: 1"]],
+    ["n:type", 5, ["1,234"], []],
+    ["n:type", 5, ["1,234", "1,5"], ["1,234 → 1.234: 1", "1,5 → 1.5: 1"]],
+    ["n:type", 5, ["1,234", "1,234.5"], ["1,234 → 1234: 1", "1,234.5 → 1234.5: 1"]],
     [
       "on_day:type",
       3,
@@ -130,7 +136,7 @@ describe("mends that could be meant", () => {
   });
 
   it("are an exchange where two values are wrong and each is right in the other's place", () => {
-    const values = [SOUND[0]!, "1.5", "France", SOUND[3]!, SOUND[4]!];
+    const values = [SOUND[0]!, "1.5", "France", ...SOUND.slice(3)];
     const record = { id: "1:1", load: 1, values, problems: recheck(compiled, values).problems };
     for (const check of ["land:type", "g:type"]) {
       const [mend, ...others] = suggestMends(compiled, check, [record]);

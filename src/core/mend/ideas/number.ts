@@ -56,7 +56,9 @@ export const numberIdeas: IdeaMaker = ({ field, values }: Wrong) => {
     const ideas: Idea[] = [];
     const possible = MARKS.filter((m) => loads.every((load) => marks.get(load)!.includes(m)));
     const read = (text: string, because: string, power = 0): void => {
-      for (const mark of possible) {
+      // One that would be loaded as it stands is that number.
+      const asItStands = possible.includes(".") && plainNumber(text, ".", false) === text;
+      for (const mark of asItStands ? (["."] as const) : possible) {
         const number = plainNumber(text, mark, false);
         if (number === null) continue;
         ideas.push({ to: power === 0 ? number : pointMoved(number, power), because, eitherOf: "mark" });
