@@ -78,6 +78,7 @@ const FOLDERS = {
       "gone",
       "senders",
       "after",
+      "slice",
       "further",
       "plan-history",
       "chain",

@@ -28,6 +28,22 @@ const load = (name: string, ...lines: string[]): Promise<Load> =>
   loadNow(system.db, name, HEAD + lines.map((l) => `${l}\n`).join(""));
 
 describe("rows that no longer come", () => {
+  it("are none of a table that was there before, until a load has written some", async () => {
+    const { db } = system;
+    await asOthers(
+      system,
+      `create schema before; create table before.plots (id bigint primary key, garden text, n bigint, ended_on date);
+       insert into before.plots values (100, 'A', 1, null); grant usage, create on schema before to public`,
+    );
+    await feed("plots", { do: "remove" }, { schema: "before", target: "plots" });
+    const first = await load("plots", "1,A,1", "2,A,2");
+    expect([first.state, first.report!.gone]).toEqual(["loaded", undefined]);
+    const second = await load("plots", "1,A,1", "3,A,3");
+    expect(second.report!.gone).toMatchObject({ rows: 1, of: 2 });
+    const { rows: now } = await db.query("select id::int from before.plots order by id");
+    expect(now.map((r: { id: number }) => r.id)).toEqual([1, 3, 100]);
+  });
+
   it("are removed, counted first by a trial, and come back by an undo", async () => {
     const { db } = system;
     await feed("full", { do: "remove" });

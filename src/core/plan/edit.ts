@@ -8,6 +8,7 @@ import { listsIn } from "../formula/lists.ts";
 import { namedIn, type NamedFormula, type NamedFormulas } from "../formula/named.ts";
 import { namesIn, renameInFormula } from "../formula/names.ts";
 import { furtherUses, renameInFurther, withoutFurtherField } from "./further-edit.ts";
+import { namesInPartitions, renameInPartitions } from "../write/files/partition.ts";
 import { goneFields, type Gone } from "./gone.ts";
 import { isBetween, isRule, isUnique, type Plan } from "./document.ts";
 import type { Step } from "./sections.ts";
@@ -65,6 +66,11 @@ export function usedIn(plan: Plan, name: string): Use[] {
   if (plan.load.arriving?.[name]) uses.push({ stage: "Load", says: "what its arriving cells do" });
   if (plan.load.gone && goneFields(plan.load.gone).some((f) => f.name === name))
     uses.push({ stage: "Load", says: "what becomes of rows that no longer come" });
+  if (namesInPartitions(plan.load.slice ?? "").includes(name)) uses.push({ stage: "Load", says: "what is replaced" });
+  for (const action of plan.after ?? []) {
+    if ("partition" in action && namesInPartitions(action.partition ?? "").includes(name))
+      uses.push({ stage: "Load", says: "folders of files after a load" });
+  }
   for (const says of furtherUses(plan, name)) uses.push({ stage: "Load", says });
   for (const g of plan.gates) {
     if (fieldsOf(g).includes(name))
@@ -191,6 +197,7 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
       ...plan.load,
       key: follow(plan.load.key),
       ...(plan.load.gone ? { gone: renameInGone(plan.load.gone, follow) } : {}),
+      ...(plan.load.slice === undefined ? {} : { slice: renameInPartitions(plan.load.slice, from, to) }),
       ...renameInFurther(plan, from, to),
       ...(plan.load.arriving
         ? {
@@ -201,6 +208,20 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
         : {}),
     },
     gates: plan.gates.flatMap((g) => withFields(g, (n) => follow([n])[0]!) ?? []),
+    ...inAfter(plan, from, to),
+  };
+}
+
+/** What is done after a load, with a field under another name in the folders of its files; with null without it. */
+function inAfter({ after }: Plan, from: string, to: string | null): Pick<Plan, "after"> {
+  if (!after) return {};
+  return {
+    after: after.map((action) => {
+      if (!("partition" in action) || action.partition === undefined) return action;
+      const { partition, ...others } = action;
+      const next = renameInPartitions(partition, from, to);
+      return next === "" ? others : { ...others, partition: next };
+    }),
   };
 }
 
@@ -336,18 +357,24 @@ export function removeField(plan: Plan, name: string): Plan {
   const { lookup, match, ...others } = plan;
   const lookUps = (lookup ?? []).flatMap((l) => removeFromLookUp(l, name));
   const compared = match ? removeFromMatch(match, name) : null;
-  const { gone, further: _, taken_from: __, ...load } = plan.load;
+  const { gone, further: _, taken_from: __, slice, ...load } = plan.load;
   const key = load.key.filter((n) => n !== name);
   // Without a field that says which rows are looked for, others would be.
   const still = gone && key.length > 0 && !goneFields(gone).some((f) => f.name === name);
+  // Nor is all replaced where a slice of it was.
+  const sliced =
+    slice === undefined ? {} : namesInPartitions(slice).includes(name) ? { mode: "append" as const } : { slice };
   return {
     ...others,
+    ...inAfter(plan, name, null),
     ...(lookUps.length > 0 ? { lookup: lookUps } : {}),
     ...(compared ? { match: compared } : {}),
     contract: { fields: plan.contract.fields.filter((f) => f.name !== name) },
     cleanse,
     check,
-    load: withoutArriving({ ...load, key, ...(still ? { gone } : {}), ...withoutFurtherField(plan, name) }, [name]),
+    load: withoutArriving({ ...load, ...sliced, key, ...(still ? { gone } : {}), ...withoutFurtherField(plan, name) }, [
+      name,
+    ]),
     gates: plan.gates.flatMap((g) => withFields(g, (n) => (n === name ? null : n)) ?? []),
   };
 }

@@ -157,6 +157,13 @@ export const loadSchema = z.strictObject({
     .optional()
     .describe("There is no key: a record that the target has already, alike in all fields, is not written again"),
   mode: z.enum(["append", "replace", "upsert"]).default("append"),
+  slice: z
+    .string()
+    .max(600)
+    .optional()
+    .describe(
+      "Of a replacement: only the rows of this feed that have, in these fields, what came, such as `partner,collected_on:month`; days by year, month or day",
+    ),
   arriving: arrivingSchema.optional(),
   gone: goneSchema
     .optional()

@@ -12,6 +12,7 @@ import { isBetween, isUnique, type Plan } from "./document.ts";
 import { furtherFaults, handedFault } from "./further.ts";
 import { goneFields } from "./gone.ts";
 import { namedOf, parameterFault } from "./parameters.ts";
+import { sliceFault } from "./slice.ts";
 import type { Field } from "./types.ts";
 
 /** What is wrong with a plan, and where in its document. */
@@ -243,9 +244,11 @@ function loadFaults(about: About): Fault[] {
   const arriving = Object.keys(plan.load.arriving ?? {}).filter((n) => n !== ALL_FIELDS);
   const faults = [...about.unknown(key, ["load", "key"]), ...about.unknown(arriving, ["load", "arriving"])];
   const fail = (path: string, message: string): void => void faults.push({ path: ["load", path], message });
-  if (mode === "replace" && schema !== undefined) {
-    fail("mode", "A table that was there before is not emptied: append to it, or upsert.");
+  if (mode === "replace" && schema !== undefined && plan.load.slice === undefined) {
+    fail("mode", "A table that was there before is not emptied: append to it, upsert, or replace slices of it.");
   }
+  const slice = sliceFault(plan);
+  if (slice !== null) fail("slice", slice);
   if (mode === "upsert" && key.length === 0 && !whole)
     fail("key", "Upsert needs a key, or the whole record as its key.");
   if (whole && (mode !== "upsert" || key.length > 0)) {

@@ -15,6 +15,7 @@ import type { Compiled } from "../course/compiled.ts";
 import type { UnreadableReason } from "../kernel/block.ts";
 import type { Plan } from "../plan/document.ts";
 import { valuesOf } from "../plan/parameters.ts";
+import type { ReplacedRows } from "../plan/slice.ts";
 import { stepWords } from "../plan/words.ts";
 import type { FileFacts } from "../read/facts.ts";
 import type { CodesSeen } from "../course/codes.ts";
@@ -47,6 +48,8 @@ export interface LoadReport {
   readonly loadedBefore?: LoadedBefore;
   /** Rows of the target that did not come, where the plan looks for them. */
   readonly gone?: GoneRows;
+  /** Rows that made room for those that came, where the plan replaces. */
+  readonly replaced?: ReplacedRows;
   /** What went to the plan's further targets, in the order of writing. */
   readonly further?: readonly FurtherCounts[];
   readonly reconciliation?: Reconciliation;
@@ -134,6 +137,7 @@ export interface ReportInput {
   readonly received?: Date | null;
   readonly kept?: readonly KeptCells[];
   readonly gone?: GoneRows | null;
+  readonly replaced?: ReplacedRows | null;
   readonly further?: readonly FurtherCounts[] | null;
   readonly loadedBefore?: LoadedBefore | null;
   readonly reconciliation?: Reconciliation | null;
@@ -223,6 +227,7 @@ export function makeReport(input: ReportInput): LoadReport {
     ...(input.matches ? { matches: input.matches } : {}),
     ...(input.kept && input.kept.length > 0 ? { kept: input.kept } : {}),
     ...(input.gone ? { gone: input.gone } : {}),
+    ...(input.replaced ? { replaced: input.replaced } : {}),
     ...(input.further ? { further: input.further } : {}),
     ...(input.loadedBefore ? { loadedBefore: input.loadedBefore } : {}),
     ...(input.reconciliation ? { reconciliation: input.reconciliation } : {}),

@@ -34,7 +34,7 @@ export function parentsInTarget(check: CompiledCheck): { fields: string[]; of: s
  */
 export async function holdBetween(client: Client, load: BetweenLoad): Promise<number> {
   const { id, compiled, staging, stagingHeld } = load;
-  if (load.targetExists && compiled.plan.load.mode !== "replace") {
+  if (load.targetExists && (compiled.plan.load.mode !== "replace" || compiled.plan.load.slice !== undefined)) {
     const has = new Set((await targetColumns(client, tableOf(compiled.plan))).map((c) => c.name));
     for (const check of compiled.checks) {
       const options = parentsInTarget(check);

@@ -6,6 +6,7 @@ import type { KeptCells } from "@/core/plan/arriving.ts";
 import type { Further } from "@/core/plan/further-schema.ts";
 import type { FurtherCounts } from "@/core/plan/further.ts";
 import type { GoneRows } from "@/core/gate/part.ts";
+import type { ReplacedRows } from "@/core/plan/slice.ts";
 import { makeReport, type Reconciliation, type ReturnedCounts } from "@/core/report/report.ts";
 import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
 import { dayOf, endLoad } from "@/store/loads.ts";
@@ -21,6 +22,7 @@ import { keepHeldView } from "../writing/held-view.ts";
 import { Expected, reconcile } from "../writing/reconcile.ts";
 import { alterTarget } from "../writing/alterations.ts";
 import { refusedByFurther, takeHanded, type Sending } from "../writing/further-rows.ts";
+import { countReplaced, noteSlices } from "../writing/slice.ts";
 import { FurtherTargets, furtherWriting } from "../writing/further.ts";
 import { Writing, lockTarget } from "../writing/writing.ts";
 import { Cancelled, type Attempted } from "./attempted.ts";
@@ -70,6 +72,7 @@ export class Closing {
   private returned: ReturnedCounts | null = null;
   private further: readonly FurtherCounts[] | null = null;
   private absent: Absent | null = null;
+  private replaced: ReplacedRows | null = null;
   private gone: GoneFromTarget | null = null;
   private goneRows: GoneRows | null = null;
 
@@ -100,6 +103,7 @@ export class Closing {
       const writing = this.trial || stopped ? null : await this.beginWriting();
       const expected = new Expected(plan);
       if (plan.match) await this.match(exists, writing, expected);
+      if (exists) await this.lookForReplaced();
       if (writing) await this.write(writing, expected, exists);
       else await this.weigh(exists);
       assertCloses(this.balance);
@@ -144,6 +148,7 @@ export class Closing {
       reconciliation: this.reconciliation,
       returned: this.returned,
       gone: this.goneRows,
+      replaced: this.replaced,
       further: this.further,
     });
   }
@@ -159,13 +164,26 @@ export class Closing {
     });
   }
 
+  /** Rows of the target that make room for those that come, now that it is known which do. */
+  private async lookForReplaced(): Promise<void> {
+    const { client, id, compiled, clock } = this.of;
+    const { plan } = compiled;
+    if (plan.load.mode !== "replace") return;
+    await clock.timed("rows that are replaced", async () => {
+      const slices = plan.load.slice === undefined ? null : await noteSlices(client, plan, staging(id));
+      this.replaced = await countReplaced(client, plan, slices);
+    });
+  }
+
   /** Takes records out of staging that a check between records, the target or a drift of their file holds. */
   private async holdLate(exists: boolean): Promise<void> {
     const { client, id, compiled, load, delivery, clock } = this.of;
     const { plan } = compiled;
     const tables = { id, compiled, staging: staging(id), stagingHeld: stagingHeld(id), targetExists: exists };
     const apart = await clock.timed("checks between records", () => holdBetween(client, tables));
-    const meets = exists && plan.load.mode === "append" && plan.load.key.length > 0;
+    const sliced = exists && plan.load.slice !== undefined;
+    if (sliced) await clock.timed("slices", () => noteSlices(client, plan, staging(id)));
+    const meets = exists && (plan.load.mode === "append" || sliced) && plan.load.key.length > 0;
     const taken = meets ? await clock.timed("keys of the target", () => findTaken(this.staged)) : 0;
     const loadedBefore = exists
       ? await clock.timed("what the target has already", () => findLoadedBefore(this.staged, taken))

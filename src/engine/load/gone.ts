@@ -36,6 +36,8 @@ export class GoneFromTarget {
   static async look(of: Looked): Promise<GoneFromTarget | null> {
     const { gone, key } = of.compiled.plan.load;
     if (!gone) return null;
+    // A table of others that no load has written yet has no rows of any.
+    if (!(await columnsByName(of.client, tableOf(of.compiled.plan))).has("_load")) return null;
     const unsure = await noteKeys(of, key);
     if (gone.within) {
       const columns = await columnsByName(of.client, tableOf(of.compiled.plan));

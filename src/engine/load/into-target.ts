@@ -1,11 +1,12 @@
 import type { Balance } from "@/core/kernel/ledger.ts";
 import type { KeptCells } from "@/core/plan/arriving.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import { ident, type Client, type Db } from "@/store/db.ts";
+import { byHash, ident, type Client, type Db } from "@/store/db.ts";
 import { emptyTable } from "../writing/existing-table.ts";
 import { countKept, type Meeting } from "../writing/meet.ts";
 import { upsertStaged } from "../writing/upsert.ts";
 import type { Expected } from "../writing/reconcile.ts";
+import { inSlices } from "../writing/slice.ts";
 import { TARGET, columnsByName, staged, tableOf } from "../writing/target.ts";
 import { successorOf, type Successor } from "../writing/successor.ts";
 import { WRITING, type Writing } from "../writing/writing.ts";
@@ -81,7 +82,8 @@ export class IntoTarget {
   async add(): Promise<void> {
     const { client, id, plan, balance, writing, expected } = this.of;
     const target = tableOf(plan);
-    if (plan.load.mode === "replace") {
+    if (plan.load.slice !== undefined) await this.removeSlices();
+    else if (plan.load.mode === "replace") {
       await writing.keepAll();
       await emptyTable(client, target);
     }
@@ -92,6 +94,20 @@ export class IntoTarget {
     const own = (n: string): string =>
       n === "_load" ? `${id}` : n === "_record" ? `s."_record"` : staged(n, have.get(n));
     expected.add(`select ${expected.columns(own)} from ${staging(id)} s`);
+  }
+
+  /** Takes away the rows of the slices that came. */
+  private async removeSlices(): Promise<void> {
+    const { client, plan, writing } = this.of;
+    const which = await inSlices(client, plan);
+    await byHash(client, () =>
+      client.query(
+        `create temp table replaced_rows on commit drop as
+         select t.ctid as place, t.tableoid as part from ${writing.table} t where ${which}`,
+      ),
+    );
+    await client.query("analyze replaced_rows");
+    await writing.remove("select place, part from replaced_rows");
   }
 
   /**

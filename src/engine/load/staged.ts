@@ -12,6 +12,7 @@ import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { brokenRules } from "../writing/rules.ts";
 import { ruleProblem } from "./late.ts";
 import { sameRecord, type Absent } from "../writing/meet.ts";
+import { inSlices } from "../writing/slice.ts";
 import { columnsByName, plannedColumns, recordColumns, staged, tableOf, targetColumns } from "../writing/target.ts";
 
 /** Staged records that are held against what is known only at the end: the target's rows and rules, the files' drift. */
@@ -31,8 +32,9 @@ export async function findTaken({ client, id, compiled, staging }: StagedLoad): 
   const { rows } = await client.query<{ any: boolean }>(`select exists (select from ${target}) as any`);
   if (!rows[0]!.any) return 0;
   await client.query(`analyze ${staging}`);
+  const stays = compiled.plan.load.slice === undefined ? "" : ` and not ${await inSlices(client, compiled.plan)}`;
   const { rowCount } = await client.query(
-    `with taken as (delete from ${staging} s using ${target} t where ${same} returning s._record)
+    `with taken as (delete from ${staging} s using ${target} t where ${same}${stays} returning s._record)
        insert into sieve.late_problem (load, record, check_key) select $1, _record, $2 from taken`,
     [id, TAKEN],
   );

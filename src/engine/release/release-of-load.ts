@@ -26,7 +26,8 @@ import { INTO, refusedByFurther, takeHanded, type Sending } from "../writing/fur
 import { FurtherTargets, furtherWriting } from "../writing/further.ts";
 import { LEAVE, freshRecords, meet, needsLeave, writeOver, type Absent, type Meeting } from "../writing/meet.ts";
 import { absentFields, addRefusals, addTo } from "../load/staged.ts";
-import { columnsByName, stagedColumns, tableOf } from "../writing/target.ts";
+import { sameSlice } from "../writing/slice.ts";
+import { columnsByName, staged, stagedColumns, tableOf } from "../writing/target.ts";
 import { alterTarget } from "../writing/alterations.ts";
 import { noteBefore, noteRows, rowNow, turnOf, type NotedRow } from "@/store/writings.ts";
 import { findLookAlikes } from "../match/match-released.ts";
@@ -372,11 +373,9 @@ export class Release {
     const { plan } = compiled;
     const overtaken = new Map<number, Overtaken>();
     if (plan.load.mode !== "upsert") {
-      const by = plan.load.mode === "replace" ? await this.replacedSince() : null;
-      if (by !== null) {
-        const { rows } = await client.query<{ record: number }>(`select "_record" as record from ${staging}`);
-        for (const { record } of rows) overtaken.set(record, { by, now: {} });
-        if (!options.overtaken) return overtaken;
+      for (const { record, by } of await this.replacedSince()) overtaken.set(record, { by, now: {} });
+      if (!options.overtaken) {
+        await client.query(`delete from ${staging} where "_record" = any($1)`, [[...overtaken.keys()]]);
       }
       const { rows } = await client.query<{ n: number }>(`select count(*)::int as n from ${staging}`);
       if (rows[0]!.n > 0) {
@@ -411,13 +410,28 @@ export class Release {
     return overtaken;
   }
 
-  /** The writing that has replaced all of the target's rows since the load; null where none has. */
-  private async replacedSince(): Promise<number | null> {
-    const { rows } = await this.client.query<{ id: number }>(
-      `select id from sieve.writing where target = $1 and turn > $2 and kind = 'load' and load > $3 and undone_by is null order by turn desc limit 1`,
-      [tableOf(this.compiled.plan), this.load.turn, this.load.id],
+  /** Staged records in whose place a later load has put others, with its writing: it has replaced all rows, or those of their slice. */
+  private async replacedSince(): Promise<{ record: number; by: number }[]> {
+    const { client, staging, load } = this;
+    const { plan } = this.compiled;
+    if (plan.load.mode !== "replace") return [];
+    let row = "";
+    if (plan.load.slice !== undefined) {
+      const have = await columnsByName(client, tableOf(plan));
+      const same = sameSlice(
+        plan,
+        (n) => `t.${ident(n)}`,
+        (n) => staged(n, have.get(n)),
+      );
+      row = ` and exists (select from ${tableOf(plan)} t where t.${ident(WRITING)} = w.id and ${same})`;
+    }
+    const { rows } = await client.query<{ record: number; by: number }>(
+      `select s."_record" as record, w.id as by from ${staging} s cross join lateral (
+         select w.id from sieve.writing w where w.target = $1 and w.turn > $2 and w.kind = 'load' and w.load > $3
+           and w.undone_by is null${row} order by w.turn desc limit 1) w`,
+      [tableOf(plan), load.turn, load.id],
     );
-    return rows[0]?.id ?? null;
+    return rows;
   }
 
   private async wrote(records: string): Promise<void> {

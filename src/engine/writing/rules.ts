@@ -2,6 +2,7 @@ import type { TableRule } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { ident, type Queryable } from "@/store/db.ts";
 import { tableRules } from "./existing-table.ts";
+import { inSlices } from "./slice.ts";
 import { plannedColumns, recordColumns, staged, tableOf } from "./target.ts";
 
 /** A rule of the target, and which staged records `s` it would refuse, in SQL. */
@@ -44,10 +45,12 @@ export async function brokenRules(
       const same = (names: readonly string[]): string =>
         names.map((n) => `t.${ident(n)} = s.${ident(n)}`).join(" and ");
       const other = plan.load.mode === "upsert" && plan.load.key.length > 0 ? ` and not (${same(plan.load.key)})` : "";
+      // What is replaced is in nobody's way.
+      const stays = key || plan.load.slice === undefined ? "" : ` and not ${await inSlices(client, plan)}`;
       const there =
-        plan.load.mode === "replace" && !key
+        plan.load.mode === "replace" && !key && stays === ""
           ? ""
-          : ` or exists (select from ${table} t where ${same(rule.columns)}${other})`;
+          : ` or exists (select from ${table} t where ${same(rule.columns)}${other}${stays})`;
       where = `${filled} and (s.record_number in (select n.record_number from (select s.record_number,
             row_number() over (partition by ${list} order by s.record_number) as turn from ${from} where ${filled}) n where n.turn > 1)${there})`;
     }

@@ -49,7 +49,8 @@ export async function successorOf(
     const key = plan.load.key.length > 0 ? `constraint ${ident(`${target}_pkey`)} ${keySql(plan)}` : "";
     return { make: [make, ownLoad], key };
   }
-  if (!there.plain || (plan.load.mode !== "replace" && !(await isEmpty(db, plan)))) return null;
+  if (!there.plain || ((plan.load.mode !== "replace" || plan.load.slice !== undefined) && !(await isEmpty(db, plan))))
+    return null;
   const changes = await targetChanges(db, plan, table);
   // The rows that are kept for an undo change with the table's own.
   if (changes.conversions.length > 0) return null;

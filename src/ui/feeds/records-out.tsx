@@ -2,12 +2,11 @@
 
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { X } from "lucide-react";
 import { ENCODING_GROUPS, type Encoding } from "@/core/read/encoding/names.ts";
 import { usualName } from "@/core/write/files/name.ts";
-import { PERIODS, type Partition, type Period } from "@/core/write/files/partition.ts";
 import { countOut } from "@/routes/feeds.ts";
 import { ask, problemOf } from "../kit/api.ts";
+import { PartitionPicker, type PickedField } from "../kit/partition-picker.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { withPath } from "../kit/with-path.ts";
 import { counted } from "../kit/words.ts";
@@ -21,11 +20,6 @@ interface Format {
   readonly delimited: boolean;
 }
 
-interface OutField {
-  readonly name: string;
-  readonly isDay: boolean;
-}
-
 /** In what form rows go out, how many they are, and where to get them. */
 export function RecordsOut({
   feed,
@@ -35,7 +29,7 @@ export function RecordsOut({
 }: {
   feed: string;
   formats: readonly Format[];
-  fields: readonly OutField[];
+  fields: readonly PickedField[];
   loads: readonly number[];
 }) {
   const [choice, setChoice] = useState<OutChoice>({ format: formats[0]!.id, gzip: false, partitions: [] });
@@ -96,7 +90,12 @@ export function RecordsOut({
         </dd>
         <dt>Folders</dt>
         <dd>
-          <Folders partitions={partitions} fields={fields} set={(to) => set({ partitions: to })} />
+          <PartitionPicker
+            partitions={partitions}
+            fields={fields}
+            words={{ add: "Add folders by a field", none: "one folder for all", each: "a folder for each" }}
+            set={(to) => set({ partitions: to })}
+          />
         </dd>
         <dt>
           <label htmlFor="out-records">Records a file</label>
@@ -131,70 +130,6 @@ export function RecordsOut({
       </dl>
       <WhatComes feed={feed} choice={choice} ending={format.ending} />
     </div>
-  );
-}
-
-/** The fields that give folders, from outer to inner: a folder for each value, or for each period of a date. */
-function Folders({
-  partitions,
-  fields,
-  set,
-}: {
-  partitions: readonly Partition[];
-  fields: readonly OutField[];
-  set: (partitions: Partition[]) => void;
-}) {
-  const isDay = (name: string): boolean => fields.some((f) => f.name === name && f.isDay);
-  const change = (at: number, to: Partition | null): void =>
-    set(partitions.flatMap((p, i) => (i !== at ? [p] : to ? [to] : [])));
-  const add = (name: string): void =>
-    set([...partitions, isDay(name) ? { field: name, by: "month" } : { field: name }]);
-  const free = fields.filter((f) => !partitions.some((p) => p.field === f.name));
-  return (
-    <>
-      <ul className="mb-2 flex flex-col gap-2">
-        {partitions.map((p, i) => (
-          <li key={p.field} className="flex items-center gap-2">
-            <span className="font-mono text-sm min-w-32">{p.field}</span>
-            {isDay(p.field) && (
-              <select
-                aria-label={`Period of ${p.field}`}
-                className="select select-xs max-w-28"
-                value={p.by ?? "day"}
-                onChange={(e) => change(i, { field: p.field, by: e.target.value as Period })}
-              >
-                {PERIODS.map((period) => (
-                  <option key={period} value={period}>
-                    by {period}
-                  </option>
-                ))}
-              </select>
-            )}
-            <button
-              type="button"
-              className="btn btn-ghost btn-xs"
-              aria-label={`No folders by ${p.field}`}
-              onClick={() => change(i, null)}
-            >
-              <X size={14} aria-hidden />
-            </button>
-          </li>
-        ))}
-      </ul>
-      <select
-        aria-label="Add folders by a field"
-        className="select select-sm max-w-56"
-        value=""
-        onChange={(e) => e.target.value !== "" && add(e.target.value)}
-      >
-        <option value="">{partitions.length === 0 ? "one folder for all" : "and by…"}</option>
-        {free.map((f) => (
-          <option key={f.name} value={f.name}>
-            a folder for each {f.name}
-          </option>
-        ))}
-      </select>
-    </>
   );
 }
 

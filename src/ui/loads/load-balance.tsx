@@ -4,6 +4,7 @@ import type { LoadReport } from "@/core/report/report.ts";
 import type { TrialBefore } from "@/store/load-history.ts";
 import { Mark } from "../kit/mark.tsx";
 import { OUTCOME_CLASS, grouped, recordsHref } from "../kit/words.ts";
+import { replacedWords } from "@/core/plan/slice.ts";
 import { goneRowsWords, returnedWords } from "./load-words.ts";
 
 /** Every record that was read, by what became of it; and what has become of the held ones since. */
@@ -60,6 +61,7 @@ export function LoadBalance({
         </p>
       )}
       {report.gone && <p className="faint">{goneRowsWords(report.gone, would)}</p>}
+      {report.replaced && <p className="faint">{replacedWords(report.replaced, would ? "would be " : "")}.</p>}
       {report.returned && <p className="faint">{returnedWords(report.returned)}</p>}
     </div>
   );

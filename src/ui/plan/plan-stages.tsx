@@ -5,6 +5,7 @@ import type { Plan } from "@/core/plan/document.ts";
 import { ArrivingTable } from "./load/arriving-table.tsx";
 import { AfterList } from "./load/after-list.tsx";
 import { FurtherList } from "./load/further-list.tsx";
+import { SlicePanel } from "./load/slice-panel.tsx";
 import { GonePanel } from "./load/gone-panel.tsx";
 import { GateList } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";
@@ -54,14 +55,14 @@ export function LoadStage({ plan, change }: StageProps) {
             className="select select-sm text-sm"
             value={load.mode}
             onChange={(e) => {
-              const { whole_record: _, arriving, gone, ...others } = load;
+              const { whole_record: _, arriving, gone, slice: __, ...others } = load;
               const mode = e.target.value as Plan["load"]["mode"];
               const ofUpsert = { ...(arriving ? { arriving } : {}), ...(gone ? { gone } : {}) };
               change({ ...plan, load: { ...others, mode, ...(mode === "upsert" ? ofUpsert : {}) } });
             }}
           >
             <option value="append">append: add; a key that is there already is held</option>
-            <option value="replace">replace all: empty the target first</option>
+            <option value="replace">replace: put what comes in the place of all rows, or of a slice of them</option>
             <option value="upsert">upsert: add what is new, update what differs</option>
           </select>
         </div>
@@ -110,6 +111,7 @@ export function LoadStage({ plan, change }: StageProps) {
             </span>
           </label>
         )}
+        {load.mode === "replace" && <SlicePanel plan={plan} change={change} />}
         {load.mode === "upsert" && load.key.length > 0 && (
           <>
             {!plan.match && <GonePanel plan={plan} change={change} />}

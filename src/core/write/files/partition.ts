@@ -27,12 +27,12 @@ export function readPartitions(text: string, fields: readonly Field[]): Partitio
     .map((one) => one.trim())
     .filter((one) => one !== "")
     .map((one): Partition => {
-      const [, field = one, by] = /^(.*?)(?::(\w+))?$/.exec(one) ?? [];
+      const { field, by } = partOf(one);
       const known = fields.find((f) => f.name === field);
       const unfit = (message: string, hint: string): SieveError => new SieveError("out-unfit", message, { hint });
       if (!known)
         throw unfit(`There is no field ${field} to partition by.`, `One of ${listed(fields.map((f) => f.name))}.`);
-      if (by === undefined) return { field };
+      if (by === "") return { field };
       if (known.type !== "date" && known.type !== "timestamp") {
         throw unfit(`${field} is no day, so it has no ${by}.`, `Partition by ${field} as it is.`);
       }
@@ -44,6 +44,34 @@ export function readPartitions(text: string, fields: readonly Field[]): Partitio
   if (twice !== undefined)
     throw new SieveError("out-unfit", `${twice} is said twice.`, { hint: "Say each field once." });
   return partitions;
+}
+
+/** The field and the period of one part of partitions as they are written, whether or not there is such a field. */
+function partOf(text: string): { field: string; by: string } {
+  const [, field = text, by = ""] = /^(.*?)(?::(\w+))?$/.exec(text.trim()) ?? [];
+  return { field, by };
+}
+
+/** The names of fields in partitions as they are written. */
+export function namesInPartitions(text: string): string[] {
+  return text.split(",").map((one) => partOf(one).field);
+}
+
+/** Partitions as they are written, with a field under another name; with null without it, which may leave none: "". */
+export function renameInPartitions(text: string, from: string, to: string | null): string {
+  return text
+    .split(",")
+    .flatMap((one) => {
+      const { field, by } = partOf(one);
+      if (field !== from) return [one.trim()];
+      return to === null ? [] : [by === "" ? to : `${to}:${by}`];
+    })
+    .join(",");
+}
+
+/** Partitions as a person writes them. */
+export function writePartitions(partitions: readonly Partition[]): string {
+  return partitions.map(({ field, by }) => (by === undefined ? field : `${field}:${by}`)).join(",");
 }
 
 /** A name as part of a path: what would lead elsewhere, or can't be in a name everywhere, stands as its bytes in hexadecimal. */
