@@ -25,6 +25,7 @@ import { benchFormats, benchProfile } from "./bench-read.ts";
 import { benchCircumstances, benchComparators, benchLookUp, benchRepeats } from "./bench-match.ts";
 import { benchLikeness } from "./bench-likeness.ts";
 import { benchMends } from "./bench-mends.ts";
+import { benchQuarantine } from "./bench-quarantine.ts";
 import { benchPlan, benchSteps, largePlan } from "./bench-cleanse.ts";
 import { Random } from "./random.ts";
 import { COLLECTORS, COUNTRIES, REMARKS, SITES, TAXA } from "./words.ts";
@@ -131,7 +132,7 @@ async function main(): Promise<void> {
   if (only === "match" || only === "circumstances") return;
   if (only === undefined || only === "mends") benchMends([11, 12], say);
   if (only === "mends") return;
-  const engine = ["load", "upsert", "memory", "release", "targets"].includes(only ?? "");
+  const engine = ["load", "upsert", "memory", "release", "targets", "quarantine"].includes(only ?? "");
   if (!engine && only !== "read") {
     benchSteps(say);
     await benchPlan(tenth, parsePlan(PLAN), rounds, say);
@@ -155,6 +156,12 @@ async function main(): Promise<void> {
   if (only === "release") {
     const worker = await startWorker();
     await benchRelease(db, more, rounds);
+    await stop(worker);
+    return await db.end();
+  }
+  if (only === "quarantine") {
+    const worker = await startWorker();
+    await benchHeld(db, rounds);
     await stop(worker);
     return await db.end();
   }
@@ -241,8 +248,25 @@ async function main(): Promise<void> {
   row("the same from the staged records on / staging with ON CONFLICT", closings, conflicts);
   await benchRelease(db, more, rounds);
   await benchTargets(db, tenth, rounds);
+  await benchHeld(db, rounds);
   await stop(worker);
   await db.end();
+}
+
+/** A quarter of so many records, all of them held. */
+async function benchHeld(db: Db, rounds: number): Promise<void> {
+  const feed = "held";
+  const { contract, load: _, ...rest } = PLAN;
+  await makeFeed(db, { name: feed, title: feed, about: "" });
+  const loading = { target: feed, key: ["accession"], mode: "upsert" };
+  await savePlan(db, feed, { ...rest, feed, gates: [], contract, load: loading }, "bench", "bench");
+  const columns = contract.fields.map((f) => f.name);
+  const path = join(folder, "held.csv");
+  const put = async (text: string): Promise<void> => {
+    writeFileSync(path, text);
+    await load(db, await deliver(db, feed, path));
+  };
+  await benchQuarantine(db, COUNT / 4, rounds, { feed, columns, load: put }, say);
 }
 
 function row(name: string, ours: number[], theirs: number[]): void {

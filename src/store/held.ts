@@ -68,8 +68,29 @@ export interface HeldGroup {
   count: number;
   oldest: Date;
   loads: number;
+  /** Of them, so many are held for longer than the feed's plan says they should be. */
+  late: number;
   /** So many different things are wrong: values, each empty cell by itself. Where that was not asked, absent. */
   mends?: number;
+}
+
+/** By feed, the days after which a held record is late, where the plan in force says so. */
+const DUE = `select distinct on (feed) feed, (document->'load'->>'held_days')::int as days from sieve.plan
+  where version is not null order by feed, version desc`;
+const IS_LATE = "l.ended_at + due.days * interval '1 day' < now()";
+
+/** Feeds of which records are held for longer than their plans say they should be, those with the most first. */
+export async function lateHeld(
+  db: Queryable,
+): Promise<{ feed: string; title: string; days: number; late: number; oldest: Date }[]> {
+  const { rows } = await db.query<{ feed: string; title: string; days: number; late: number; oldest: Date }>(
+    `with due as (${DUE})
+     select h.feed, f.title, due.days, count(*)::int as late, min(l.ended_at) as oldest
+     from due join sieve.held h on h.feed = due.feed and h.state = 'held' join sieve.load l on l.id = h.load
+       join sieve.feed f on f.name = h.feed
+     where due.days is not null and ${IS_LATE} group by 1, 2, 3 order by late desc, h.feed`,
+  );
+  return rows;
 }
 
 /** The orders of causes: by their records, or by what is gained, the records that one mend is for. */
@@ -81,8 +102,9 @@ export async function heldGroups(
   filter: HeldFilter,
   order: CauseOrder = "records",
 ): Promise<HeldGroup[]> {
-  const from = "from sieve.held h join sieve.load l on l.id = h.load cross join";
-  const counts = "count(*)::int as count, min(l.ended_at) as oldest, count(distinct h.load)::int as loads";
+  const from = `from sieve.held h join sieve.load l on l.id = h.load left join (${DUE}) due on due.feed = h.feed cross join`;
+  const counts = `count(*)::int as count, min(l.ended_at) as oldest, count(distinct h.load)::int as loads,
+    count(*) filter (where ${IS_LATE})::int as late`;
   const { rows } = await db.query<Omit<HeldGroup, "fault">>(
     order === "records"
       ? `select h.feed, c as check, ${counts} ${from} unnest(h.checks) c where ${WHERE} group by 1, 2 order by 3 desc, 1, 2`

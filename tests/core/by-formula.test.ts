@@ -22,6 +22,10 @@ it("a formula makes a field's values of records, in which the field itself is th
   expect(made("id", "grams > 2.0 ? it + '-heavy' : it", ["a", "1.5", ""], ["b", "2.25", ""])).toEqual(["a", "b-heavy"]);
 });
 
+it("of no records it makes nothing", () => {
+  expect(made("grams", "it.replace(',', '.')")).toEqual([]);
+});
+
 it("where it has no value, or an empty one, a record keeps what it has", () => {
   expect(made("grams", "string(day)", ["a", "about 4", "31.02.2026"])).toEqual(["about 4"]);
   expect(made("grams", "''", ["a", "about 4", ""])).toEqual(["about 4"]);

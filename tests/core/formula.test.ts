@@ -182,6 +182,13 @@ describe("formulas", () => {
     ["code > 1", "A text can't be compared with a whole number.", 5],
     ["left(code)", "left(text, count) takes a text, a whole number, and is given a text.", 0],
     ["lefft(code, 1)", "There is no function lefft.", 0],
+    // Known by name, and called otherwise than they can be: it failed with every record, and nobody was told.
+    ["replace(code, 'a', 'b')", "replace is called as value.replace(…).", 0],
+    ["contains(code, 'a')", "contains is called as value.contains(part).", 0],
+    ["size(code, 1)", "size is called as size(text) or value.size().", 0],
+    ["code.replace('a')", "replace is called as value.replace(…).", 4],
+    ["charAt(code, 0)", "charAt is called as value.charAt(…).", 0],
+    ["string(count, 2)", "string is called as string(number) or string(text).", 0],
     ["kept ? 1 : 'a'", "Before “:” stands a whole number and after it a text.", 11],
     ["count && kept", "Here true or false is needed, and this is a whole number.", 0],
     ["it > 1", "There is no cell here that “it” could be.", 0],

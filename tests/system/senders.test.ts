@@ -1,11 +1,11 @@
 import { describe, expect, it } from "vitest";
 import { releaseRecords } from "@/engine/release/release.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
-import { countHeld, getHeld, heldGroups, listHeld } from "@/store/held.ts";
+import { countHeld, getHeld, heldGroups, lateHeld, listHeld } from "@/store/held.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { listLoads, type Load } from "@/store/loads.ts";
 import { getSender, habitsOf, handOver, listSenders, overdueSenders, putSender, takeBack } from "@/store/senders.ts";
-import { newFeed, useSystem, waitFor } from "../support/system.ts";
+import { newFeed, tamper, useSystem, waitFor } from "../support/system.ts";
 
 /** Senders over all feeds, and what they owe. */
 
@@ -115,4 +115,30 @@ describe("senders", () => {
       code: "no-sender",
     });
   });
+});
+
+it("held records are late after the days of their feed's plan, and of no other feed", async () => {
+  const { db } = system;
+  let n = 0;
+  const again = (feed: string) => load(feed, "", `id,n\na${n++},x\nb${n++},y\n`);
+  for (const [feed, own] of [
+    ["patient", {}],
+    ["due", { held_days: 3 }],
+  ] as const) {
+    await newFeed(db, feed, FIELDS, own, { gates: [] });
+    await again(feed);
+  }
+  const mine = async () => (await lateHeld(db)).filter((f) => ["patient", "due"].includes(f.feed));
+  const late = async (feed: string) => (await heldGroups(db, { feed })).map((g) => g.late);
+  expect(await mine()).toEqual([]);
+  expect(await late("due")).toEqual([0]);
+  await tamper(
+    system,
+    "update sieve.load set ended_at = ended_at - interval '4 days' where feed in ('patient', 'due')",
+  );
+  await again("due");
+  expect(await mine()).toMatchObject([{ feed: "due", days: 3, late: 2 }]);
+  expect(await late("due")).toEqual([2]);
+  expect(await late("patient")).toEqual([0]);
+  expect((await heldGroups(db, { feed: "due" }, "gain")).map((g) => g.late)).toEqual([2]);
 });

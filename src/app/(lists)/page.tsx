@@ -1,7 +1,7 @@
 import Link from "next/link";
 import { OUTCOMES } from "@/core/kernel/ledger.ts";
 import { listFeeds } from "@/store/feeds.ts";
-import { heldAges, heldGroups } from "@/store/held.ts";
+import { heldAges, heldGroups, lateHeld } from "@/store/held.ts";
 import { countPairs } from "@/store/matches.ts";
 import { failedAfter } from "@/store/after.ts";
 import { afterWords } from "@/core/plan/after.ts";
@@ -16,11 +16,13 @@ import { db } from "../server.ts";
 
 export const metadata = { title: "Today" };
 
+const sumOf = (feeds: readonly { late: number }[]): number => feeds.reduce((n, f) => n + f.late, 0);
+
 export default async function Today() {
   const now = new Date();
   const since = new Date(now);
   since.setUTCHours(-24, 0, 0, 0);
-  const [loads, feeds, groups, ages, pairs, untold, late] = await Promise.all([
+  const [loads, feeds, groups, ages, pairs, untold, late, heldLate] = await Promise.all([
     listLoads(db(), { since }),
     listFeeds(db()),
     heldGroups(db(), {}),
@@ -28,6 +30,7 @@ export default async function Today() {
     countPairs(db()),
     failedAfter(db(), since),
     overdueSenders(db()),
+    lateHeld(db()),
   ]);
   const stopped = loads.filter((l) => l.state === "stopped");
   const failed = loads.filter((l) => l.state === "failed");
@@ -112,6 +115,19 @@ export default async function Today() {
           <Link className="plain" href={`/loads/${untold[0]!.load}`}>
             Look and try again
           </Link>
+        </p>
+      )}
+      {heldLate.length > 0 && (
+        <p className="mt-2 border-l-4 border-[var(--ochre)] px-3 py-1" role="status">
+          <b>{counted(sumOf(heldLate), "held record is", "held records are")} late:</b>{" "}
+          {heldLate.slice(0, 3).map((f) => (
+            <span key={f.feed} className="mr-3">
+              <Link className="plain" href={`/quarantine?feed=${f.feed}`}>
+                {f.title}
+              </Link>
+              , {grouped(f.late)} for more than {counted(f.days, "day")}
+            </span>
+          ))}
         </p>
       )}
       {late.length > 0 && (

@@ -35,12 +35,28 @@ function writtenText(expr: Expr): string | null {
   return exprKind.value.constantKind.value;
 }
 
-/** Names of CEL's own functions and macros that are not compiled, or not for every type. */
-const CEL_NAMES = new Set(
-  `size contains startsWith endsWith matches string int double uint bool bytes type dyn timestamp duration
-  getDayOfMonth getDayOfWeek getDayOfYear getMilliseconds getMinutes getSeconds getFullYear getMonth getDate getHours
-  charAt indexOf lastIndexOf lowerAscii upperAscii replace split substring join format quote reverse trim`.split(/\s+/),
-);
+/** CEL's own functions that are not compiled, or not for every type: with how many arguments each is called, by itself and behind a value (CEL's definition and its extension for strings). */
+const CEL_FORMS: ReadonlyMap<string, { readonly plain: readonly number[]; readonly method: readonly number[] }> =
+  new Map(
+    (
+      [
+        ["size", [1], [0]],
+        ["matches", [2], [1]],
+        ...["contains", "startsWith", "endsWith", "charAt", "format"].map((n) => [n, [], [1]] as const),
+        ...["string", "int", "double", "uint", "bool", "bytes", "type", "dyn", "timestamp", "duration"].map(
+          (n) => [n, [1], []] as const,
+        ),
+        ...["getDayOfMonth", "getDayOfWeek", "getDayOfYear", "getMilliseconds", "getMinutes", "getSeconds"].map(
+          (n) => [n, [], [0, 1]] as const,
+        ),
+        ...["getFullYear", "getMonth", "getDate", "getHours", "join"].map((n) => [n, [], [0, 1]] as const),
+        ...["indexOf", "lastIndexOf", "split", "substring"].map((n) => [n, [], [1, 2]] as const),
+        ...["lowerAscii", "upperAscii", "reverse", "trim"].map((n) => [n, [], [0]] as const),
+        ["replace", [], [2, 3]],
+        ["quote", [1], [1]],
+      ] as const
+    ).map(([name, plain, method]) => [name, { plain, method }]),
+  );
 
 function shape(f: FormulaFunction): string {
   return f.method ? `value.${f.name}(${f.params.join(", ")})` : `${f.name}(${f.params.join(", ")})`;
@@ -100,7 +116,7 @@ export class Compiler {
       case "callExpr": {
         const { args } = exprKind.value;
         const { name, target } = called(exprKind.value, (n) => this.isField(n) || bound.includes(n));
-        this.known(expr, name, target !== undefined);
+        this.known(expr, name, target !== undefined, args.length);
         if (LIST_FUNCTIONS.has(name)) this.asksList(expr, name, args);
         if ((name === "_==_" || name === "_!=_") && args.some(isNull)) {
           for (const a of args) {
@@ -152,11 +168,16 @@ export class Compiler {
   }
 
   /** A function must be one of ours or of the language, also where the rest of the formula is left to the library. */
-  private known(expr: Expr, name: string, method: boolean): void {
-    if (!/^[a-z]/i.test(name) || CEL_NAMES.has(name)) return;
-    if (FUNCTIONS.some((f) => f.name === name && f.method === method)) return;
-    const other = FUNCTIONS.find((f) => f.name === name);
-    this.fail(expr, other ? `${name} is called as ${shape(other)}.` : `There is no function ${name}.`, name.length);
+  private known(expr: Expr, name: string, method: boolean, given: number): void {
+    if (!/^[a-z]/i.test(name)) return;
+    const cel = CEL_FORMS.get(name);
+    if ((method ? cel?.method : cel?.plain)?.includes(given)) return;
+    const own = FUNCTIONS.filter((f) => f.name === name);
+    // What ours are given is said with their types, where it is of another number.
+    if (own.some((f) => f.method === method && (!cel || f.params.length === given))) return;
+    if (own.length === 0 && !cel) this.fail(expr, `There is no function ${name}.`, name.length);
+    const shapes = own.length > 0 ? own.map(shape) : [cel!.method.length > 0 ? `value.${name}(…)` : `${name}(…)`];
+    this.fail(expr, `${name} is called as ${shapes.join(" or ")}.`, name.length);
   }
 
   /** The names of lists and of their columns are written out, so that it is known what a plan asks. */
@@ -334,7 +355,7 @@ export class Compiler {
     if (known.length === 0) throw new Unsupported();
     const fits = known.find((f) => f.args.length === nodes.length && f.args.every((t, i) => t === nodes[i]!.type));
     if (!fits) {
-      if (nodes.some((n) => n.type === "dyn" || n.type === "list") || CEL_NAMES.has(name)) throw new Unsupported();
+      if (nodes.some((n) => n.type === "dyn" || n.type === "list") || CEL_FORMS.has(name)) throw new Unsupported();
       const f = known[0]!;
       this.fail(
         expr,

@@ -38,6 +38,8 @@ export function valuesByFormula(
   const names = compiled.fields.map((f) => f.name);
   const at = compiled.steps[0]!.fields[0]!;
   return (records) => {
+    // A block without records has no cells to read.
+    if (records.length === 0) return [];
     const sifted = siftRows(compiled, names, records);
     return records.map((own, r) => cleansedValues(sifted, r)[at]! || own[at]!);
   };

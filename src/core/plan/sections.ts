@@ -188,6 +188,12 @@ export const loadSchema = z.strictObject({
     .describe(
       "A view in the schema of targets that shows others of the database what is held, as it is at each moment",
     ),
+  held_days: z
+    .int()
+    .min(1)
+    .max(365)
+    .optional()
+    .describe("Days after which a held record should have been worked on; past them it is late, which Today says"),
   numbered: nameSchema
     .optional()
     .describe("A column by which the database numbers the rows, in a table that Good Sieve makes"),

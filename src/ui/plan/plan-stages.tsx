@@ -139,6 +139,23 @@ export function LoadStage({ plan, change }: StageProps) {
             }}
           />
         </label>
+        <label className="mt-2 flex flex-wrap items-center gap-2">
+          a held record is late after
+          <input
+            type="number"
+            className="input input-sm !w-20 text-sm"
+            min={1}
+            max={365}
+            placeholder="never"
+            value={load.held_days ?? ""}
+            onChange={(e) => {
+              const { held_days: _, ...others } = load;
+              const days = Math.min(365, Math.floor(Number(e.target.value)));
+              change({ ...plan, load: days >= 1 ? { ...others, held_days: days } : others });
+            }}
+          />
+          days
+        </label>
         <h2 className="mt-4">Gates: past these a load stops before the target is touched</h2>
         <GateList plan={plan} change={change} />
         <AfterList plan={plan} change={change} />

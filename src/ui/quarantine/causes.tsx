@@ -60,6 +60,7 @@ export function Causes({
                   <b className="held">{grouped(g.count)}</b>
                 </span>
                 {several && <span className="faint block text-xs">{titles[g.feed]}</span>}
+                {g.late > 0 && <span className="waiting block text-xs">{grouped(g.late)} late</span>}
                 {byGain && <span className="faint block text-xs">{counted(g.mends!, "thing")} to mend</span>}
                 <Bar share={length(g) / longest} className="mt-0.5 h-1.5 text-[var(--plum)]" />
               </Link>
