@@ -116,7 +116,7 @@ const FOLDERS = {
     ],
     heart: true,
   },
-  "core/report": { tests: ["gates", "gates-of-counts", "drift", "report-compare", "sift"], heart: false },
+  "core/report": { tests: ["report", "gates", "gates-of-counts", "drift", "report-compare", "sift"], heart: false },
   "core/sample": { tests: ["preview", "sizes"], heart: false },
   "core/mend": {
     tests: ["mend", "mend-truth", "remembered-mends", "align", "by-formula", "for-sender"],
