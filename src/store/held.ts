@@ -102,17 +102,26 @@ export async function heldGroups(
   filter: HeldFilter,
   order: CauseOrder = "records",
 ): Promise<HeldGroup[]> {
-  const from = `from sieve.held h join sieve.load l on l.id = h.load left join (${DUE}) due on due.feed = h.feed cross join`;
-  const counts = `count(*)::int as count, min(l.ended_at) as oldest, count(distinct h.load)::int as loads,
-    count(*) filter (where ${IS_LATE})::int as late`;
+  // Loads are few beside their records: they are joined to what was counted of each.
+  const counted = `due as (${DUE}), counted as (
+      select h.feed, h.load, c as check, count(*)::int as n from sieve.held h cross join unnest(h.checks) c where ${WHERE}
+      group by 1, 2, 3
+    ), causes as (
+      select g.feed, g.check, sum(g.n)::int as count, min(l.ended_at) as oldest, count(*)::int as loads,
+        coalesce(sum(g.n) filter (where ${IS_LATE}), 0)::int as late
+      from counted g join sieve.load l on l.id = g.load left join due on due.feed = g.feed group by 1, 2
+    )`;
   const { rows } = await db.query<Omit<HeldGroup, "fault">>(
     order === "records"
-      ? `select h.feed, c as check, ${counts} ${from} unnest(h.checks) c where ${WHERE} group by 1, 2 order by 3 desc, 1, 2`
-      : `select * from (
-           select h.feed, p->>'check' as check, ${counts},
+      ? `with ${counted} select * from causes order by count desc, feed, "check"`
+      : `with ${counted}, wrong as (
+           select h.feed, p->>'check' as check,
              (count(distinct nullif(p->>'value', '')) + count(*) filter (where coalesce(p->>'value', '') = ''))::int as mends
-           ${from} lateral jsonb_array_elements(h.problems) p where ${WHERE} and p->>'check' = any(h.checks) group by 1, 2) g
-         order by count / mends::float8 desc, count desc, feed, "check"`,
+           from sieve.held h cross join lateral jsonb_array_elements(h.problems) p
+           where ${WHERE} and p->>'check' = any(h.checks) group by 1, 2
+         )
+         select c.*, w.mends from causes c join wrong w using (feed, "check")
+         order by c.count / w.mends::float8 desc, c.count desc, c.feed, c."check"`,
     params(filter),
   );
   const groups: HeldGroup[] = [];
@@ -137,28 +146,65 @@ export async function heldAges(
   filter: HeldFilter,
 ): Promise<{ today: number; week: number; older: number; oldestDays: number }> {
   const { rows } = await db.query<{ today: number; week: number; older: number; oldestDays: number }>(
-    `select count(*) filter (where age < interval '1 day')::int as today,
-       count(*) filter (where age >= interval '1 day' and age < interval '8 days')::int as week,
-       count(*) filter (where age >= interval '8 days')::int as older,
+    `select coalesce(sum(n) filter (where age < interval '1 day'), 0)::int as today,
+       coalesce(sum(n) filter (where age >= interval '1 day' and age < interval '8 days'), 0)::int as week,
+       coalesce(sum(n) filter (where age >= interval '8 days'), 0)::int as older,
        coalesce(floor(extract(epoch from max(age)) / 86400), 0)::int as "oldestDays"
-     from (select now() - l.ended_at as age from sieve.held h join sieve.load l on l.id = h.load where ${WHERE}) a`,
+     from (select now() - l.ended_at as age, h.n
+       from (select h.load, count(*)::int as n from sieve.held h where ${WHERE} group by 1) h join sieve.load l on l.id = h.load) a`,
     params(filter),
   );
   return rows[0]!;
 }
 
-const RECORD = `h.load, h.record, h.feed, h.at, h.line, h.byte_start as "byteStart", h.byte_end as "byteEnd", h.cells,
-  h.field_values as values, h.problems, h.state, h.mended, h.reason, h.ended_by as "endedBy", h.ended_at as "endedAt", h.expired_at as "expiredAt", h.with_sender as "withSender",
-  (l.report->'files'->h.file->>'name') as file, (l.report->'files'->h.file->'columns') as columns,
-  (select jsonb_agg(f->>'name') from jsonb_array_elements(p.document->'contract'->'fields') f) as fields`;
+const OWN = `h.load, h.record, h.feed, h.at, h.line, h.byte_start as "byteStart", h.byte_end as "byteEnd", h.cells,
+  h.field_values as values, h.problems, h.state, h.mended, h.reason, h.ended_by as "endedBy", h.ended_at as "endedAt", h.expired_at as "expiredAt", h.with_sender as "withSender"`;
+const FIELD_NAMES =
+  "(select jsonb_agg(f->>'name') from jsonb_array_elements(p.document->'contract'->'fields') f) as fields";
+
+/**
+ * A page of held records as `page`, with the loads that they are of, and of those loads the files, and the fields of the
+ * plans: documents are taken apart once for each load and plan, and not for each record.
+ */
+const PAGE = `with page as (
+    select h.* from sieve.held h where ${WHERE} and (h.load, h.record) > ($7, $8) order by h.load, h.record limit $9
+  ), loads as materialized (
+    select l.id, l.plan, l.report->'files' as files from sieve.load l where l.id in (select load from page)
+  ), files as materialized (
+    select l.id as load, n - 1 as file, f->>'name' as name, f->'columns' as columns
+    from loads l, jsonb_array_elements(l.files) with ordinality x (f, n)
+  ), plans as materialized (
+    select p.id, ${FIELD_NAMES} from sieve.plan p where p.id in (select plan from loads)
+  )`;
+
+function pageParams(filter: HeldFilter, after: string, limit: number): unknown[] {
+  const [load, record] = /^(\d+):(\d+)$/.exec(after)?.slice(1).map(Number) ?? [0, -1];
+  return [...params(filter), load, record, limit];
+}
 
 /** A page of held records, in the order of their loads and lines. `after` is “load:record” of the last one seen. */
 export async function listHeld(db: Queryable, filter: HeldFilter, after = "", limit = 200): Promise<HeldRecord[]> {
-  const [load, record] = /^(\d+):(\d+)$/.exec(after)?.slice(1).map(Number) ?? [0, -1];
   const { rows } = await db.query<HeldRecord>(
-    `select ${RECORD} from sieve.held h join sieve.load l on l.id = h.load join sieve.plan p on p.id = l.plan
-     where ${WHERE} and (h.load, h.record) > ($7, $8) order by h.load, h.record limit $9`,
-    [...params(filter), load, record, limit],
+    `${PAGE} select ${OWN}, f.name as file, f.columns, p.fields
+     from page h join loads l on l.id = h.load join plans p on p.id = l.plan
+       left join files f on f.load = h.load and f.file = h.file
+     order by h.load, h.record`,
+    pageParams(filter, after, limit),
+  );
+  return rows;
+}
+
+/** What of held records is asked to mend them: their values, and by which fields. Paged as `listHeld`. */
+export async function heldValues(
+  db: Queryable,
+  filter: HeldFilter,
+  after: string,
+  limit: number,
+): Promise<Pick<HeldRecord, "load" | "record" | "fields" | "values" | "mended">[]> {
+  const { rows } = await db.query<Pick<HeldRecord, "load" | "record" | "fields" | "values" | "mended">>(
+    `${PAGE} select h.load, h.record, h.field_values as values, h.mended, p.fields
+     from page h join loads l on l.id = h.load join plans p on p.id = l.plan order by h.load, h.record`,
+    pageParams(filter, after, limit),
   );
   return rows;
 }
@@ -170,7 +216,8 @@ export async function getHeld(
   record: number,
 ): Promise<HeldRecord & { raw: string; alike: number; read: ReadOptions | null }> {
   const { rows } = await db.query<HeldRecord & { bytes: Buffer; alike: number; read: ReadOptions | null }>(
-    `select ${RECORD}, h.raw as bytes, l.report->'files'->h.file->'read' as read,
+    `select ${OWN}, l.report->'files'->h.file->>'name' as file, l.report->'files'->h.file->'columns' as columns, ${FIELD_NAMES},
+       h.raw as bytes, l.report->'files'->h.file->'read' as read,
        (select count(*)::int - 1 from sieve.held o where o.load = h.load and o.checks && h.checks) as alike
      from sieve.held h join sieve.load l on l.id = h.load join sieve.plan p on p.id = l.plan where h.load = $1 and h.record = $2`,
     [load, record],

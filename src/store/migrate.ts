@@ -24,6 +24,7 @@ import orderOfNotes from "./migrations/022-order-of-notes.sql";
 import run from "./migrations/023-run.sql";
 import sender from "./migrations/024-sender.sql";
 import causes from "./migrations/025-causes.sql";
+import heldCauses from "./migrations/026-held.sql";
 import { runMigrations } from "graphile-worker";
 import { ident, transaction, type Client, type Db } from "./db.ts";
 
@@ -54,6 +55,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 23, sql: run },
   { id: 24, sql: sender },
   { id: 25, sql: causes },
+  { id: 26, sql: heldCauses },
 ];
 
 /**

@@ -6,7 +6,7 @@ import type { Plan } from "@/core/plan/document.ts";
 import { faultTitle } from "@/core/course/problem-words.ts";
 import { transaction, type Db } from "@/store/db.ts";
 import { planInForce } from "@/store/feeds.ts";
-import { countHeld, listHeld, type HeldFilter } from "@/store/held.ts";
+import { countHeld, heldValues, type HeldFilter } from "@/store/held.ts";
 import { dayOf } from "@/store/loads.ts";
 import { referencesOf } from "@/store/references.ts";
 import { releaseIn } from "./release.ts";
@@ -74,7 +74,7 @@ export async function releaseAll(
   const mends: Mend[] = [];
   const mended: { from: string; to: string }[] = [];
   for (let after = ""; ;) {
-    const page = await listHeld(db, filter, after, PAGE);
+    const page = await heldValues(db, filter, after, PAGE);
     const values = page.map((h) => mendedValues(h, {}, { fields }));
     const next = made(values);
     for (const [i, { load, record }] of page.entries()) {

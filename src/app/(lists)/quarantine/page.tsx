@@ -23,9 +23,8 @@ export default async function QuarantinePage({
   });
   const parsed = asked.safeParse(await searchParams);
   const { after: _, limit: __, check, of, order, ...filter } = parsed.success ? parsed.data : asked.parse({});
-  const [groups, total, overtaken, ages, feeds] = await Promise.all([
+  const [groups, overtaken, ages, feeds] = await Promise.all([
     heldGroups(db(), filter, order),
-    countHeld(db(), filter),
     countHeld(db(), { ...filter, state: "overtaken" }),
     heldAges(db(), filter),
     listFeeds(db()),
@@ -40,7 +39,7 @@ export default async function QuarantinePage({
       groups={groups}
       order={order}
       group={group}
-      total={total}
+      total={ages.today + ages.week + ages.older}
       overtaken={overtaken}
       ages={ages}
       first={records}
