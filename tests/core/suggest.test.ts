@@ -23,10 +23,58 @@ describe("the column that a field has moved to", () => {
     ["date", "integer", false],
     ["timestamp", "timestamp", true],
     ["timestamp", "date yyyy-MM-dd", false],
+    ["timestamp", "timestamp of a kind", false],
+    ["date", "written date", true],
+    ["date", "no date", false],
+    ["uuid", "UUID", true],
+    ["uuid", "UUID of a kind", false],
+    ["uuid", "a UUID", false],
+    ["json", "JSON", true],
+    ["time", "time HH:mm", true],
+    ["time", "timestamp", false],
+    // An amount without a currency of its own must bring one.
+    ["money", "written number", true],
+    ["money", "integer", false],
+    ["money", "a written number", false],
+    ["money", "written numbers", false],
   ])("for the type %s is one of %s: %s", (type, found, is) => {
     const suggestion = suggestColumn(field(type), [column("x1", typed(found, 100))]);
     expect(suggestion?.column ?? null).toBe(is ? "x1" : null);
     if (is) expect(suggestion!.why).toBe("100 % of its values would do");
+  });
+
+  it("of an amount in one currency may be of numbers alone", () => {
+    const price = field("money", { currency: "EUR" });
+    for (const type of ["integer", "decimal with a comma", "written number"])
+      expect(suggestColumn(price, [column("x1", typed(type, 100))])?.column).toBe("x1");
+    expect(suggestColumn(price, [column("x1", typed("no integer", 100))])).toBeNull();
+  });
+
+  it("of times of day may have several forms, that do together", () => {
+    const times = column("x1", {
+      types: [
+        { type: "time HH:mm", fits: 60 },
+        { type: "time HH:mm:ss", fits: 40 },
+        { type: "integer", fits: 90 },
+      ] as unknown as TypeCandidate[],
+    });
+    expect(suggestColumn(field("time"), [times])?.why).toBe("100 % of its values would do");
+  });
+
+  it("is the one that does best, and the first of those that do alike", () => {
+    const [a, b, c] = [90, 100, 100].map((fits, i) => column(`weigth${i}`, typed("integer", fits)));
+    expect(suggestColumn(field("integer"), [a!, b!, c!])?.column).toBe("weigth1");
+  });
+
+  it("has a name like the field's where that is longer than three letters, and two of them differ at most", () => {
+    const near = (name: string, other: string) =>
+      suggestColumn({ ...field("text"), name }, [column(other)])?.column ?? null;
+    expect(near("weight", "wieght")).toBe("wieght");
+    expect(near("weight", "weigths")).toBe("weigths");
+    expect(near("weight", "hoigth")).toBeNull();
+    expect(near("day", "daybook")).toBeNull();
+    expect(near("days", "daysbook")).toBe("daysbook");
+    expect(near("weight", "we")).toBeNull();
   });
 
   it("must do for four of five values", () => {
