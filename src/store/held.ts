@@ -209,12 +209,43 @@ export async function heldValues(
   return rows;
 }
 
-/** One held record with its raw text, and how its file was read. Throws `no-record`. */
+/** A record that was held before and came again: when, where and for what. */
+export interface HeldBefore {
+  readonly load: number;
+  readonly record: number;
+  readonly line: number;
+  readonly came: Date;
+  readonly problems: Problem[];
+}
+
+/** Times that are followed back. */
+const MOST_TIMES = 20;
+
+/** Those as which a held record came before and was held, the latest first. */
+async function heldBefore(db: Queryable, load: number, record: number): Promise<HeldBefore[]> {
+  const { rows } = await db.query<HeldBefore>(
+    `with recursive before as (
+       select $1::int as load, $2::int as record, 0 as times
+       union all
+       select h.load, h.record, b.times + 1 from before b
+         join sieve.writing w on w.load = b.load and w.kind = 'load'
+         join sieve.held h on h.writing = w.id and h.came_as = b.record and h.state = 'closed' and h.feed = w.feed
+       where b.times < ${MOST_TIMES}
+     )
+     select h.load, h.record, h.line, l.ended_at as came, h.problems from before b
+       join sieve.held h on h.load = b.load and h.record = b.record join sieve.load l on l.id = h.load
+     where b.times > 0 order by h.load desc, h.record`,
+    [load, record],
+  );
+  return rows;
+}
+
+/** One held record with its raw text, how its file was read, and as what it came before. Throws `no-record`. */
 export async function getHeld(
   db: Queryable,
   load: number,
   record: number,
-): Promise<HeldRecord & { raw: string; alike: number; read: ReadOptions | null }> {
+): Promise<HeldRecord & { raw: string; alike: number; read: ReadOptions | null; before: HeldBefore[] }> {
   const { rows } = await db.query<HeldRecord & { bytes: Buffer; alike: number; read: ReadOptions | null }>(
     `select ${OWN}, l.report->'files'->h.file->>'name' as file, l.report->'files'->h.file->'columns' as columns, ${FIELD_NAMES},
        h.raw as bytes, l.report->'files'->h.file->'read' as read,
@@ -229,7 +260,7 @@ export async function getHeld(
     });
   }
   const { bytes, ...rest } = row;
-  return { ...rest, raw: rawText(bytes) };
+  return { ...rest, raw: rawText(bytes), before: await heldBefore(db, load, record) };
 }
 
 /** A held record with who sent it and how its file was read. */

@@ -25,6 +25,7 @@ import run from "./migrations/023-run.sql";
 import sender from "./migrations/024-sender.sql";
 import causes from "./migrations/025-causes.sql";
 import heldCauses from "./migrations/026-held.sql";
+import cameAs from "./migrations/027-came-as.sql";
 import { runMigrations } from "graphile-worker";
 import { ident, transaction, type Client, type Db } from "./db.ts";
 
@@ -56,6 +57,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 24, sql: sender },
   { id: 25, sql: causes },
   { id: 26, sql: heldCauses },
+  { id: 27, sql: cameAs },
 ];
 
 /**

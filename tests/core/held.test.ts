@@ -3,7 +3,7 @@ import { compilePlan } from "@/core/course/compile.ts";
 import { recheck } from "@/core/course/recheck.ts";
 import { mendedValues } from "@/core/mend/values.ts";
 import type { HeldRecord } from "@/store/held.ts";
-import { idOf, stayedWords, verdictOf } from "@/ui/quarantine/held.ts";
+import { idOf, stayedWords, timeWords, verdictOf } from "@/ui/quarantine/held.ts";
 import { planOf } from "../support/plans.ts";
 
 const compiled = compilePlan(
@@ -93,4 +93,14 @@ it("why a record stayed is said in words", () => {
     "it is released already",
     "7:3",
   ]);
+});
+
+it("how often a record has come is said in words", () => {
+  expect([1, 2, 3, 10].map(timeWords)).toEqual([
+    "It is held for the first time.",
+    "It is held for the second time.",
+    "It is held for the third time.",
+    "It is held for the tenth time.",
+  ]);
+  expect(timeWords(11)).toBe("It has come and was held 11 times.");
 });

@@ -4,7 +4,7 @@ import { verifyLoad } from "@/engine/look/verify.ts";
 import { packForSenders } from "@/engine/out/to-senders.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
-import { countHeld, listHeld, type HeldFilter } from "@/store/held.ts";
+import { countHeld, getHeld, listHeld, type HeldFilter } from "@/store/held.ts";
 import type { Load } from "@/store/loads.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { newFeed, waitFor, useSystem } from "../support/system.ts";
@@ -101,8 +101,21 @@ describe("held records for their senders", () => {
     await newFeed(db, "piles", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
     await newFeed(db, "keyless", FIELDS, {}, { gates: [] });
     for (const feed of ["piles", "keyless"]) {
-      for (let i = 0; i < 3; i++) await send(feed, "Mibora", `${i}.csv`, `id,n\nx1,bad\nx2,worse\nx${i + 5},1\n`);
+      const loads: Load[] = [];
+      for (let i = 0; i < 3; i++)
+        loads.push(await send(feed, "Mibora", `${i}.csv`, `id,n\nx1,bad\nx2,worse\nx${i + 5},1\n`));
       expect(await countHeld(db, { feed })).toBe(2);
+      // The one that is held knows as what it came before, and for what it was held.
+      const before = async (n: number) => (await getHeld(db, loads[n]!.id, 1)).before;
+      expect((await before(2)).map((b) => [b.load, b.record, b.line])).toEqual([
+        [loads[1]!.id, 1, 3],
+        [loads[0]!.id, 1, 3],
+      ]);
+      expect((await before(2))[0]!.problems[0]!.message).toContain("worse");
+      expect(await before(0)).toEqual([]);
+      await undoLoad(db, loads[2]!.id, "once too often", "steward");
+      expect((await before(1)).map((b) => b.load)).toEqual([loads[0]!.id]);
+      await send(feed, "Mibora", "again.csv", `id,n\nx1,bad\nx2,worse\nx9,1\n`);
       const other = await send(feed, "Erica", "e.csv", "id,n\nx1,bad\n");
       // What another sender sends is another's.
       expect(other.report!.returned).toBeUndefined();

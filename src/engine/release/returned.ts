@@ -50,7 +50,7 @@ export async function closeReturned(
   if (counts.accepted + counts.again > 0) {
     await noteBefore(client, writing.id, "held", "(r.load, r.record) in (select load, record from to_close)");
     await client.query(
-      `update sieve.held h set state = 'closed', writing = ${writing.id}, ended_by = $1, ended_at = now(),
+      `update sieve.held h set state = 'closed', writing = ${writing.id}, ended_by = $1, ended_at = now(), came_as = c.again,
          reason = case when c.accepted then $2 else $3 end || (c.again + 1)
        from to_close c where h.load = c.load and h.record = c.record`,
       [`load ${load}`, `load ${load} accepted it as its record `, `came again, still wrong, as record `],

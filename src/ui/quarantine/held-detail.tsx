@@ -9,7 +9,8 @@ import { listed } from "@/core/kernel/problem.ts";
 import { alignCells, type Aligned } from "@/core/mend/align.ts";
 import type { ReadOptions } from "@/core/read/part.ts";
 import type { Rechecked } from "@/core/course/recheck.ts";
-import type { HeldRecord } from "@/store/held.ts";
+import type { HeldBefore, HeldRecord } from "@/store/held.ts";
+import { timeWords } from "./held.ts";
 import { ask, problemOf } from "../kit/api.ts";
 import { Mark } from "../kit/mark.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
@@ -20,6 +21,8 @@ interface More {
   raw: string;
   alike: number;
   read: ReadOptions | null;
+  /** As what it came before, and was held. */
+  before: HeldBefore[];
   /** Of an overtaken record: the row of the target that has its key, and the writing that wrote it. */
   inTarget: { by: number | null; now: Record<string, string | null> } | null;
 }
@@ -107,6 +110,7 @@ export function HeldDetail({
           </li>
         ))}
       </ul>
+      {more && more.before.length > 0 && <CameBefore before={more.before} />}
       {more?.inTarget && <Overtaken by={more.inTarget.by} />}
       {more && (
         <p className="faint">
@@ -169,6 +173,27 @@ export function HeldDetail({
         </span>
       </form>
     </section>
+  );
+}
+
+/** How often it has come and was held, and for what the times before. */
+function CameBefore({ before }: { before: readonly HeldBefore[] }) {
+  return (
+    <>
+      <p className="mt-1">
+        <b>{timeWords(before.length + 1)}</b> Before:
+      </p>
+      <ul className="text-sm">
+        {before.map((b) => (
+          <li key={`${b.load}:${b.record}`}>
+            <Link className="underline" href={`/loads/${b.load}`}>
+              load {b.load}
+            </Link>
+            , line {grouped(b.line)}: {b.problems.map((p) => p.message).join(" ")}
+          </li>
+        ))}
+      </ul>
+    </>
   );
 }
 

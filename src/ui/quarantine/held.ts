@@ -2,7 +2,7 @@ import { readCheck } from "@/core/check/identity.ts";
 import { betweenCheck, type Compiled } from "@/core/course/compiled.ts";
 import { recheck, type Rechecked } from "@/core/course/recheck.ts";
 import { mendedValues } from "@/core/mend/values.ts";
-import { counted } from "@/core/kernel/problem.ts";
+import { counted, grouped } from "@/core/kernel/problem.ts";
 import type { HeldRecord } from "@/store/held.ts";
 
 /** What the quarantine says of held records, and finds out without asking the server. */
@@ -37,6 +37,15 @@ export function waitWords({
   const who = waiting === released ? (released === 1 ? "it" : "all of them") : counted(waiting, "record");
   const one = waiting === 1;
   return `; ${who} may be the same as ${one ? "a row" : "rows"} of the target and ${one ? "waits" : "wait"} for a decision in Matches${unknown}`;
+}
+
+const TIMES = ["first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth"];
+
+/** That a record is held once more, by how often it has come. */
+export function timeWords(times: number): string {
+  return times > TIMES.length
+    ? `It has come and was held ${grouped(times)} times.`
+    : `It is held for the ${TIMES[times - 1]!} time.`;
 }
 
 /** What is typed over, by record and field. */
