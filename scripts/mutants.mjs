@@ -119,7 +119,7 @@ const FOLDERS = {
   "core/report": { tests: ["report", "gates", "gates-of-counts", "drift", "report-compare", "sift"], heart: false },
   "core/sample": { tests: ["preview", "sizes"], heart: false },
   "core/mend": {
-    tests: ["mend", "mend-truth", "remembered-mends", "align", "by-formula", "for-sender"],
+    tests: ["mend", "remembered-mends", "align", "by-formula", "for-sender"],
     heart: false,
   },
   "core/interop": { tests: ["interop", "contract", "table"], heart: false },

@@ -77,7 +77,7 @@ export async function textOf(page: Page, selector = "main"): Promise<string> {
 /** Waits until the page shows a text, through reloads too. What it shows instead is said if it never does. */
 export async function shows(page: Page, text: string): Promise<void> {
   const until = Date.now() + PATIENCE;
-  let seen = "";
+  let seen: string;
   do {
     // A page that is just being replaced by another has no text to give.
     seen = await page.evaluate(() => document.body.innerText).catch((error: unknown) => String(error));

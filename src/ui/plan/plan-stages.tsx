@@ -62,7 +62,7 @@ export function LoadStage({ plan, change }: StageProps) {
             }}
           >
             <option value="append">append: add; a key that is there already is held</option>
-            <option value="replace">replace: put what comes in the place of all rows, or of a slice of them</option>
+            <option value="replace">replace: what comes is put in the place of what is there</option>
             <option value="upsert">upsert: add what is new, update what differs</option>
           </select>
         </div>
