@@ -83,6 +83,7 @@ describe("mends that could be meant", () => {
 
   it.each<[string, number, string[]]>([
     ["g:type", 2, ["3 dozen", "5-10", "< 5", "> 5", "5 / 10", "5 or 6", "no 12", "12 not weighed", "1.2.3", "12:30"]],
+    ["g:type", 2, ["12a", "5x", "€ 5", "$ 7"]],
     ["g:type", 2, ["5 + 3", "twelve", "12 May 2019", "about", "n/a", "40?", "2 x 5"]],
     // Two units where the field has none: which of them is its own?
     ["g:type", 2, ["40 g", "3 kg"]],
@@ -121,6 +122,14 @@ describe("mends that could be meant", () => {
     expect(to({ name: "weight_g" }, "3 m")).toBeUndefined();
     expect(to({ name: "weight_g" }, "3 lb")).toBeUndefined();
     expect(to({}, "3 lb")).toBe("3");
+  });
+
+  it("of free words are no way to make them shorter", () => {
+    const plan = compilePlan(planOf([{ name: "name", type: "text", length: 10 }]));
+    const values = ["Erica ciner."];
+    const problems = recheck(plan, values).problems;
+    expect(problems).toHaveLength(1);
+    expect(suggestMends(plan, problems[0]!.check, [{ id: "1:1", load: 1, values, problems }])).toEqual([]);
   });
 
   it("are what stood there before it was read in another encoding", () => {
@@ -170,7 +179,7 @@ describe("mends that could be meant", () => {
       suggestMends(plan, check, records, { known: more }).map(
         (m) => `${m.sets[0].from} → ${m.sets[0].to}: ${m.because}`,
       );
-    const because = "as in all rows of the target with the same no";
+    const because = "so in all 12 rows with the same no that were looked at in the target";
     expect(said("land:required", [record("ABC-1234", ""), record("other", "")])).toEqual([` → Norway: ${because}`]);
     expect(said("land:type", [record("XYZ-1", "ZZ")])).toEqual([`ZZ → Finland: ${because}`]);
     // Its own value says more; two that contradict one another say nothing.

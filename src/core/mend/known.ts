@@ -1,3 +1,4 @@
+import { grouped } from "../kernel/problem.ts";
 import type { Plan } from "../plan/document.ts";
 import type { Field } from "../plan/types.ts";
 
@@ -48,5 +49,9 @@ export function knownOf(
   const [first] = found;
   if (!first || found.some((k) => k.gives !== first.gives)) return null;
   const most = found.reduce((a, b) => (b.rows > a.rows ? b : a));
-  return { to: first.gives, because: `as in all rows of the target with the same ${most.by}` };
+  const rows = grouped(most.rows);
+  return {
+    to: first.gives,
+    because: `so in all ${rows} rows with the same ${most.by} that were looked at in the target`,
+  };
 }

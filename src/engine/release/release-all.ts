@@ -96,7 +96,7 @@ export async function releaseAll(
   let results: readonly Released[] = [];
   try {
     await transaction(db, async (client) => {
-      results = await releaseIn(client, mends, by);
+      results = await releaseIn(client, mends, by, { preview });
       if (preview) throw new Looked();
     });
   } catch (error) {

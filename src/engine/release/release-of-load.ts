@@ -72,6 +72,8 @@ export interface ReleaseOptions {
   /** Write also records that are overtaken, over what is newer. */
   readonly overtaken?: boolean;
   readonly reason?: string;
+  /** All of it is taken back when it has been seen: what the quarantine would say of the records is not written. */
+  readonly preview?: boolean;
 }
 
 /** A held record as it is needed to be released. */
@@ -464,6 +466,7 @@ export class Release {
   /** Sets the records' states as they were noted, once the writing is there. */
   private async mark(): Promise<void> {
     const { client, load, writing, marks, options } = this;
+    if (options.preview) return;
     // However few records the planner believes a load to have held, each is found by an index.
     await client.query(`create index on ${marks} (record); analyze ${marks}`);
     const marked = (where: string): string => `exists (select from ${marks} m where m.record = r.record and ${where})`;

@@ -96,12 +96,16 @@ export function LoadStage({ plan, change }: StageProps) {
               className="mt-1"
               checked={load.whole_record === true}
               onChange={(e) => {
-                const { whole_record: _, arriving: __, ...others } = load;
+                const { whole_record: _, arriving: __, slice, ...others } = load;
                 change({
                   ...plan,
                   load: e.target.checked
                     ? { ...others, mode: "upsert", whole_record: true }
-                    : { ...others, mode: others.mode === "upsert" ? "append" : others.mode },
+                    : {
+                        ...others,
+                        ...(slice === undefined ? {} : { slice }),
+                        mode: others.mode === "upsert" ? "append" : others.mode,
+                      },
                 });
               }}
             />

@@ -1,3 +1,4 @@
+import { currencyWords } from "../../type/currency.ts";
 import { asciiDigits, plainNumber } from "../../type/written-number.ts";
 import type { Idea, IdeaMaker, Wrong } from "./part.ts";
 import { multiplies, pointMoved, unitOf, unitOfField } from "./units.ts";
@@ -15,7 +16,11 @@ function aloneIn(text: string): { number: string; before: string; behind: string
   const found = [...plain.matchAll(NUMBERS)];
   if (found.length !== 1) return null;
   const { 0: number, index } = found[0]!;
-  return { number, before: plain.slice(0, index).trim(), behind: plain.slice(index + number.length).trim() };
+  const behind = plain.slice(index + number.length);
+  // Written together with a letter it is the name of something, as 12a is, unless that is a unit.
+  const [together = ""] = /^\p{L}+/u.exec(behind) ?? [];
+  if (together !== "" && !unitOf(together)) return null;
+  return { number, before: plain.slice(0, index).trim(), behind: behind.trim() };
 }
 
 const MARKS = [".", ","] as const;
@@ -28,6 +33,11 @@ function marksOf(numbers: readonly string[]): readonly (typeof MARKS)[number][] 
   });
   if (only[0]! > 0 === only[1]! > 0) return MARKS;
   return only[0]! > 0 ? ["."] : [","];
+}
+
+/** The currency that stands beside a number, or null. */
+function currencyIn(text: string): string | null {
+  return text.match(currencyWords())?.[0]?.trim().toLowerCase() ?? null;
 }
 
 /** The words behind a number, without what stands in brackets. */
@@ -52,8 +62,11 @@ export const numberIdeas: IdeaMaker = ({ field, values }: Wrong) => {
   const beside = new Set(
     [...alone.values()].flatMap((a) => (a ? wordsBehind(a.behind).slice(0, 1) : [])).filter((w) => unitOf(w)),
   );
+  const currencies = new Set(values.flatMap(({ value }) => currencyIn(value) ?? []));
   return ({ value, loads }) => {
     const ideas: Idea[] = [];
+    // Of amounts in several currencies nobody can say which is the field's.
+    if (currencies.size > 1 && currencyIn(value) !== null) return ideas;
     const possible = MARKS.filter((m) => loads.every((load) => marks.get(load)!.includes(m)));
     const read = (text: string, because: string, power = 0): void => {
       // One that would be loaded as it stands is that number.

@@ -2,11 +2,14 @@ import type { Idea, IdeaMaker } from "./part.ts";
 
 /** Another way to write the same: capitals, what stands between its parts, letters and digits that look alike, a zero that was lost. */
 export const textIdeas: IdeaMaker =
-  () =>
+  ({ field }) =>
   ({ value }) => {
     const ideas: Idea[] = [];
     const add = (to: string, because: string): void => void ideas.push({ to, because });
     const trimmed = value.trim().replace(/\s+/g, " ");
+    // Free words have no form of their own that says how they are joined.
+    if (field.type === "text" && field.pattern === undefined)
+      return [{ to: trimmed.toUpperCase(), because: "in capitals" }];
     const hyphens = trimmed.replace(/[\s_./]+/g, "-");
     // Only where digits or the ends of a part stand around them: elsewhere they are letters.
     const digits = trimmed.replace(/(?<=^|[\d-])[OoIlL]+(?=[\d-]|$)/g, (run) =>

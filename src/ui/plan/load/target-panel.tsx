@@ -119,7 +119,8 @@ function TakeTable({ plan, change }: { plan: Plan; change: (plan: Plan) => void 
         withContract(plan, taken!, {
           schema: chosen!.schema,
           target: chosen!.table,
-          ...(plan.load.mode === "replace" ? { mode: "append" } : {}),
+          // Of a table of others a slice can be replaced, and not all.
+          ...(plan.load.mode === "replace" && plan.load.slice === undefined ? { mode: "append" } : {}),
         }),
       );
       setSaid(`${counted(taken!.fields.length, "field")} from ${chosen!.schema}.${chosen!.table}. Undo takes it back.`);
