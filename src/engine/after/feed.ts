@@ -35,7 +35,7 @@ async function refuseCircle(db: Db, from: string, to: string): Promise<void> {
       });
     }
     const plans = await Promise.all(reached.map((feed) => planOf(db, feed)));
-    reached = [...new Set(plans.flatMap(givesTo))];
+    reached = [...new Set(plans.flatMap((plan) => givesTo(plan)))];
   }
 }
 
