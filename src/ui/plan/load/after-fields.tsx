@@ -1,0 +1,179 @@
+"use client";
+
+import { useQuery } from "@tanstack/react-query";
+import type { AfterAction } from "@/core/plan/after.ts";
+import { OUTPUT_IDS } from "@/core/write/records/index.ts";
+import { listFeeds } from "@/routes/feeds.ts";
+import { ask } from "../../kit/api.ts";
+
+type Of<Does extends AfterAction["do"]> = Extract<AfterAction, { do: Does }>;
+/** Sets properties of an action; one that becomes undefined goes. */
+type Put = (more: Partial<Record<string, unknown>>) => void;
+
+/** What can be said of an action, by what it does. */
+export function ActionFields({ feed, action, put }: { feed: string; action: AfterAction; put: Put }) {
+  switch (action.do) {
+    case "call":
+      return <Call action={action} put={put} />;
+    case "file":
+      return (
+        <>
+          <TextField label="folder" name="folder" value={action.folder} wide="!w-48" must put={put} />
+          <Files action={action} put={put} />
+        </>
+      );
+    case "put":
+      return <PutFiles action={action} put={put} />;
+    case "feed":
+      return <ToFeed own={feed} action={action} put={put} />;
+    case "sql":
+      return <Statement action={action} put={put} />;
+  }
+}
+
+/** A text of an action, taken when it is left; with `must` it can't be empty. */
+function TextField({
+  label,
+  name,
+  value,
+  wide,
+  must = false,
+  put,
+}: {
+  label: string;
+  name: string;
+  value: string | undefined;
+  wide: string;
+  must?: boolean;
+  put: Put;
+}) {
+  return (
+    <label className="flex items-center gap-2">
+      <span className="faint">{label}</span>
+      <input
+        className={`input input-sm font-mono ${wide}`}
+        key={value}
+        defaultValue={value}
+        maxLength={1000}
+        onBlur={(e) => {
+          const given = e.target.value.trim();
+          if (given === (value ?? "") || (must && given === "")) return;
+          put({ [name]: given === "" ? undefined : given });
+        }}
+      />
+    </label>
+  );
+}
+
+/** The format of what goes out; `open` stands for one that is left open. */
+function FormatChoice({ value, open, put }: { value: string | undefined; open?: string; put: Put }) {
+  return (
+    <label className="flex items-center gap-2">
+      <span className="faint">as</span>
+      <select
+        className="select select-sm !w-44"
+        value={value ?? ""}
+        onChange={(e) => put({ format: e.target.value === "" ? undefined : e.target.value })}
+      >
+        {open !== undefined && <option value="">{open}</option>}
+        {OUTPUT_IDS.map((id) => (
+          <option key={id} value={id}>
+            {id}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+/** In what form files are written. */
+function Files({ action, put }: { action: Of<"file"> | Of<"put">; put: Put }) {
+  return (
+    <>
+      <FormatChoice value={action.format} put={put} />
+      <TextField label="in folders by" name="partition" value={action.partition} wide="!w-56" put={put} />
+      <label className="flex items-center gap-2">
+        <input
+          type="checkbox"
+          checked={action.gzip === true}
+          onChange={(e) => put({ gzip: e.target.checked ? true : undefined })}
+        />
+        compressed
+      </label>
+    </>
+  );
+}
+
+function Call({ action, put }: { action: Of<"call">; put: Put }) {
+  return (
+    <>
+      <TextField label="address" name="url" value={action.url} wide="!w-80" must put={put} />
+      <TextField
+        label="signed with the connection"
+        name="signed_with"
+        value={action.signed_with}
+        wide="!w-36"
+        put={put}
+      />
+    </>
+  );
+}
+
+function PutFiles({ action, put }: { action: Of<"put">; put: Put }) {
+  return (
+    <>
+      <TextField label="below the address" name="url" value={action.url} wide="!w-80" must put={put} />
+      <TextField label="by the connection" name="connection" value={action.connection} wide="!w-36" put={put} />
+      <label className="flex items-center gap-2">
+        <input
+          type="checkbox"
+          checked={action.as === "object storage"}
+          disabled={action.connection === undefined}
+          onChange={(e) => put({ as: e.target.checked ? "object storage" : "basic" })}
+        />
+        an object storage: signed
+      </label>
+      <Files action={action} put={put} />
+    </>
+  );
+}
+
+function ToFeed({ own, action, put }: { own: string; action: Of<"feed">; put: Put }) {
+  const { data } = useQuery({ queryKey: ["feeds"], queryFn: () => ask(listFeeds, {}) });
+  const feeds = data?.feeds ?? [];
+  return (
+    <>
+      <label className="flex items-center gap-2">
+        <span className="faint">feed</span>
+        <select className="select select-sm !w-56" value={action.feed} onChange={(e) => put({ feed: e.target.value })}>
+          {!feeds.some((f) => f.name === action.feed) && <option value={action.feed}>{action.feed}</option>}
+          {feeds
+            .filter((f) => f.name !== own)
+            .map((f) => (
+              <option key={f.name} value={f.name}>
+                {f.title}
+              </option>
+            ))}
+        </select>
+      </label>
+      <FormatChoice value={action.format} open="as that feed reads" put={put} />
+    </>
+  );
+}
+
+function Statement({ action, put }: { action: Of<"sql">; put: Put }) {
+  return (
+    <>
+      <TextField label="connection" name="connection" value={action.connection} wide="!w-36" must put={put} />
+      <textarea
+        className="textarea textarea-sm w-full font-mono"
+        aria-label="Statement"
+        rows={3}
+        maxLength={20_000}
+        key={action.sql}
+        defaultValue={action.sql}
+        onBlur={(e) => e.target.value.trim() !== "" && e.target.value !== action.sql && put({ sql: e.target.value })}
+      />
+    </>
+  );
+}
