@@ -7,7 +7,8 @@ describe("the first suggestions, all taken in bulk, beside what senders meant", 
     const { mendable, hopeless, right, wrong } = measureMends(set, { seed: 31, count: 250 });
     expect(mendable).toBeGreaterThan(100);
     expect(hopeless).toBeGreaterThan(50);
-    expect(right / mendable).toBeGreaterThan(0.7);
+    // 0.7 would do; what they reach is held, so that a kind of fault that is lost is noticed.
+    expect(right / mendable).toBeGreaterThan(0.95);
     expect(wrong / (mendable + hopeless)).toBeLessThan(0.01);
   });
 });

@@ -47,6 +47,7 @@ describe("mends that could be meant", () => {
     ],
     ["land:type", 1, ["G"], []],
     ["g:type", 2, ["1,25", "12.5 g", "about"], ["1,25 → 1.25: 1", "12.5 g → 12.5: 1"]],
+    ["n:type", 5, ["$ 5", "7 USD", "12"], ["$ 5 → 5: 1", "7 USD → 7: 1"]],
     // As it would be read where it stands alone; else what its load says, or nothing.
     ["n:type", 5, ["ca. 1.234"], ["ca. 1.234 → 1.234: 1"]],
     ["n:type", 5, ["1,234"], []],

@@ -1,4 +1,4 @@
-import { currencyWords } from "../../type/currency.ts";
+import { currenciesIn } from "../../type/currency.ts";
 import { asciiDigits, plainNumber } from "../../type/written-number.ts";
 import type { Idea, IdeaMaker, Wrong } from "./part.ts";
 import { multiplies, pointMoved, unitOf, unitOfField } from "./units.ts";
@@ -35,9 +35,12 @@ function marksOf(numbers: readonly string[]): readonly (typeof MARKS)[number][] 
   return only[0]! > 0 ? ["."] : [","];
 }
 
-/** The currency that stands beside a number, or null. */
-function currencyIn(text: string): string | null {
-  return text.match(currencyWords())?.[0]?.trim().toLowerCase() ?? null;
+/** Whether amounts can all be in one currency: $ 5 and 7 USD can, $ 5 and 7 € can't. */
+function inOneCurrency(texts: readonly string[]): boolean {
+  const named = texts.map((text) => currenciesIn(text)).filter((own) => own === null || own.size > 0);
+  const [first] = named;
+  if (first === undefined) return true;
+  return first !== null && [...first].some((code) => named.every((own) => own?.has(code)));
 }
 
 /** The words behind a number, without what stands in brackets. */
@@ -62,11 +65,11 @@ export const numberIdeas: IdeaMaker = ({ field, values }: Wrong) => {
   const beside = new Set(
     [...alone.values()].flatMap((a) => (a ? wordsBehind(a.behind).slice(0, 1) : [])).filter((w) => unitOf(w)),
   );
-  const currencies = new Set(values.flatMap(({ value }) => currencyIn(value) ?? []));
+  const sameCurrency = inOneCurrency(values.map((v) => v.value));
   return ({ value, loads }) => {
     const ideas: Idea[] = [];
     // Of amounts in several currencies nobody can say which is the field's.
-    if (currencies.size > 1 && currencyIn(value) !== null) return ideas;
+    if (!sameCurrency && currenciesIn(value)?.size !== 0) return ideas;
     const possible = MARKS.filter((m) => loads.every((load) => marks.get(load)!.includes(m)));
     const read = (text: string, because: string, power = 0): void => {
       // One that would be loaded as it stands is that number.
