@@ -2,7 +2,7 @@ import type { Compiled, Problem } from "../course/compiled.ts";
 import { recheck } from "../course/recheck.ts";
 
 /** A record's values by field, and what is wrong with them. */
-interface Wrong {
+interface Faulty {
   readonly values: readonly string[];
   readonly problems: readonly Pick<Problem, "field">[];
 }
@@ -11,7 +11,7 @@ interface Wrong {
  * The field whose value stands in the place of that of field `f`, and the other way round: both are wrong, and the record
  * passes with the two exchanged. Null where there is none, or more than one.
  */
-export function swapOf(compiled: Compiled, f: number, record: Wrong): number | null {
+export function swapOf(compiled: Compiled, f: number, record: Faulty): number | null {
   const names = new Set(record.problems.map((p) => p.field));
   const others = compiled.fields.flatMap((field, i) =>
     i !== f && names.has(field.name) && record.values[i] !== "" ? [i] : [],

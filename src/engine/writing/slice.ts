@@ -9,12 +9,8 @@ const CAME = "slices_now";
 
 /** The slice of a row, in SQL: `value` gives each field's. */
 function sliceSql(parts: readonly Partition[], value: (field: string) => string): string[] {
-  return parts.map(({ field, by }) =>
-    by === undefined || by === "day" ? dayOrAll(value(field), by) : `date_trunc('${by}', ${value(field)})`,
-  );
+  return parts.map(({ field, by }) => (by === undefined ? value(field) : `date_trunc('${by}', ${value(field)})`));
 }
-
-const dayOrAll = (value: string, by: "day" | undefined): string => (by === undefined ? value : `(${value})::date`);
 
 /** That two rows are of one slice. */
 export function sameSlice(plan: Plan, a: (field: string) => string, b: (field: string) => string): string {
