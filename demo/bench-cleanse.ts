@@ -11,10 +11,9 @@ import { MemorySpill } from "@/core/check/repeats.ts";
 import { siftRows } from "@/core/course/recheck.ts";
 import { Course } from "@/core/course/course.ts";
 import { cleansedValues } from "@/core/course/of-record.ts";
+import { median } from "./median.ts";
 
 type Say = (text: string) => void;
-
-const median = (list: readonly number[]): number => [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)]!;
 
 function ms(work: () => void, rounds = 5): number {
   const times: number[] = [];

@@ -8,10 +8,10 @@ import { measure, proposedFor, type Measured } from "./circumstances/measure.ts"
 import { CIRCUMSTANCES, makeSet } from "./circumstances/sets.ts";
 import { PERSON_FIELDS, miswritten, peopleFrom, peopleWithRepeats, type Person } from "./people.ts";
 import { Random } from "./random.ts";
+import { median } from "./median.ts";
 
 type Say = (text: string) => void;
 
-const median = (list: readonly number[]): number => [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)]!;
 /** Beside the bundled bench. */
 const THREAD = new URL("./pairs-thread.js", import.meta.url);
 const seconds = (ms: number): string => `${(ms / 1000).toFixed(1)} s`;

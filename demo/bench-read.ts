@@ -18,10 +18,9 @@ import { fileSpool } from "@/engine/threads/spool.ts";
 import { Random } from "./random.ts";
 import { COLLECTORS, COUNTRIES, SITES, TAXA } from "./words.ts";
 import { workbook } from "./workbook.ts";
+import { median } from "./median.ts";
 
 type Say = (text: string) => void;
-
-const median = (list: readonly number[]): number => [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)]!;
 
 async function seconds(work: () => Promise<number>): Promise<{ records: number; s: number }> {
   const began = performance.now();

@@ -27,6 +27,7 @@ import { benchLikeness } from "./bench-likeness.ts";
 import { benchMends } from "./bench-mends.ts";
 import { benchQuarantine } from "./bench-quarantine.ts";
 import { benchPlan, benchSteps, largePlan } from "./bench-cleanse.ts";
+import { median } from "./median.ts";
 import { Random } from "./random.ts";
 import { COLLECTORS, COUNTRIES, REMARKS, SITES, TAXA } from "./words.ts";
 
@@ -275,10 +276,6 @@ function row(name: string, ours: number[], theirs: number[]): void {
   say(
     `${name}: median ${median(ours).toFixed(2)} s / ${median(theirs).toFixed(2)} s, ratio pair by pair ${median(ratios).toFixed(2)} (${Math.min(...ratios).toFixed(2)} to ${Math.max(...ratios).toFixed(2)})`,
   );
-}
-
-function median(list: readonly number[]): number {
-  return [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)]!;
 }
 
 async function deliver(db: Db, feed: string, path: string): Promise<number> {

@@ -6,7 +6,7 @@ import { SieveError } from "@/core/kernel/problem.ts";
 import { rawText } from "@/core/read/source.ts";
 import type { ReadOptions } from "@/core/read/part.ts";
 import { pagesOf, type Db, type Queryable } from "./db.ts";
-import { planInForce } from "./feeds.ts";
+import { planInForce, type PlanVersion } from "./feeds.ts";
 
 /** Which held records are meant. */
 export interface HeldFilter {
@@ -124,12 +124,13 @@ export async function heldGroups(
          order by c.count / w.mends::float8 desc, c.count desc, c.feed, c."check"`,
     params(filter),
   );
-  const groups: HeldGroup[] = [];
-  for (const row of rows) {
-    const plan = await planInForce(db, row.feed);
-    groups.push({ ...row, fault: faultTitle(row.check, plan.document.contract.fields) });
-  }
-  return groups;
+  // Causes are many, feeds few.
+  const plans = new Map<string, PlanVersion>();
+  for (const { feed } of rows) if (!plans.has(feed)) plans.set(feed, await planInForce(db, feed));
+  return rows.map((row) => ({
+    ...row,
+    fault: faultTitle(row.check, plans.get(row.feed)!.document.contract.fields),
+  }));
 }
 
 export async function countHeld(db: Queryable, filter: HeldFilter = {}): Promise<number> {

@@ -96,11 +96,16 @@ describe("a slice", () => {
     ]);
   });
 
-  it("where all is replaced, says how many rows make room", async () => {
-    await feed("whole", {});
-    await load("whole", "A,2026-01-03,1", "B,2026-01-03,2");
-    const done = await load("whole", "A,2026-01-04,5");
-    expect(done.report!.replaced).toEqual({ rows: 2, slices: null });
-    expect((await rows(system.db, "whole")).length).toBe(1);
+  it("where all is replaced, says how many rows make room, whether or not they are kept", async () => {
+    for (const [name, more] of [
+      ["whole", {}],
+      ["whole_gone", { undo: false }],
+    ] as const) {
+      await feed(name, more);
+      await load(name, "A,2026-01-03,1", "B,2026-01-03,2");
+      const done = await load(name, "A,2026-01-04,5");
+      expect(done.report!.replaced).toEqual({ rows: 2, slices: null });
+      expect((await rows(system.db, name)).length).toBe(1);
+    }
   });
 });

@@ -24,7 +24,7 @@ import { alterTarget } from "../writing/alterations.ts";
 import { refusedByFurther, takeHanded, type Sending } from "../writing/further-rows.ts";
 import { countReplaced, noteSlices } from "../writing/slice.ts";
 import { FurtherTargets, furtherWriting } from "../writing/further.ts";
-import { Writing, lockTarget } from "../writing/writing.ts";
+import { Writing, countsRemoved, lockTarget } from "../writing/writing.ts";
 import { Cancelled, type Attempted } from "./attempted.ts";
 import { holdBetween } from "./between.ts";
 import { IntoTarget } from "./into-target.ts";
@@ -103,7 +103,7 @@ export class Closing {
       const writing = this.trial || stopped ? null : await this.beginWriting();
       const expected = new Expected(plan);
       if (plan.match) await this.match(exists, writing, expected);
-      if (exists) await this.lookForReplaced();
+      if (exists) await this.lookForReplaced(writing);
       if (writing) await this.write(writing, expected, exists);
       else await this.weigh(exists);
       assertCloses(this.balance);
@@ -165,13 +165,14 @@ export class Closing {
   }
 
   /** Rows of the target that make room for those that come, now that it is known which do. */
-  private async lookForReplaced(): Promise<void> {
+  private async lookForReplaced(writing: Writing | null): Promise<void> {
     const { client, id, compiled, clock } = this.of;
     const { plan } = compiled;
     if (plan.load.mode !== "replace") return;
     await clock.timed("rows that are replaced", async () => {
       const slices = plan.load.slice === undefined ? null : await noteSlices(client, plan, staging(id));
-      this.replaced = await countReplaced(client, plan, slices);
+      // A writing that keeps what it takes away counts it by itself.
+      this.replaced = writing && countsRemoved(plan) ? { rows: 0, slices } : await countReplaced(client, plan, slices);
     });
   }
 
@@ -348,6 +349,7 @@ export class Closing {
       this.kept = await into.upsert(await this.meeting(), asCommitted ? db : null);
       await this.gone?.write(writing);
     });
+    if (this.replaced && countsRemoved(plan)) this.replaced = { ...this.replaced, rows: writing.removed };
     this.reconciliation = await clock.timed("reconciliation", async () =>
       reconcile(writing, staging(id), await expected.settle(client)),
     );

@@ -32,10 +32,11 @@ export async function knownFromTarget(
     const columns = await columnsByName(client, table);
     if (!columns.has(name)) return [];
     const found: KnownValue[] = [];
+    const mended = records.map((r) => mendedValues(r, {}, { fields }));
     for (const by of knownBy(plan, name)) {
       if (!columns.has(by.name)) continue;
       const place = fields.indexOf(by);
-      const values = new Set(records.map((r) => mendedValues(r, {}, { fields })[place]!));
+      const values = new Set(mended.map((values) => values[place]!));
       values.delete("");
       if (values.size === 0) continue;
       const { rows } = await client.query<KnownCounts>(

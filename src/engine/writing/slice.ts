@@ -46,9 +46,8 @@ export async function inSlices(client: Queryable, plan: Plan): Promise<string> {
     and exists (select from ${CAME} w where ${own.map((v, i) => `w.part_${i} is not distinct from ${v}`).join(" and ")}))`;
 }
 
-/** How many rows of a target make room for those that come; null where it is not replaced. To be asked after `noteSlices`. */
-export async function countReplaced(client: Client, plan: Plan, slices: number | null): Promise<ReplacedRows | null> {
-  if (plan.load.mode !== "replace") return null;
+/** How many rows of a target that is replaced make room for those that come. To be asked after `noteSlices`. */
+export async function countReplaced(client: Client, plan: Plan, slices: number | null): Promise<ReplacedRows> {
   const where = slices === null ? "" : ` where ${await inSlices(client, plan)}`;
   const { rows } = await byHash(client, () =>
     client.query<{ rows: number }>(`select count(*)::int as rows from ${tableOf(plan)} t${where}`),

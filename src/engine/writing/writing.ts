@@ -37,6 +37,11 @@ export interface AboutWriting {
   readonly act?: number;
 }
 
+/** Whether a writing that replaces rows knows how many those were; where all go and none is kept, nobody counts them. */
+export function countsRemoved(plan: Plan): boolean {
+  return plan.load.slice !== undefined || keepsBefore(plan);
+}
+
 /** The table in which the rows are that a writing found, where those were many. */
 export function undoTable(writing: number): string {
   return ident(UNDO, `writing ${writing}`);

@@ -30,8 +30,13 @@ export default async function QuarantinePage({
     listFeeds(db()),
   ]);
   const group = groups.find((g) => g.check === check && g.feed === (of ?? g.feed)) ?? groups[0] ?? null;
-  const records = group ? await listHeld(db(), { ...filter, feed: group.feed, check: group.check }, "", 500) : [];
-  const plan: Plan | null = group ? (await planInForce(db(), group.feed)).document : null;
+  const [records, plan, made] = group
+    ? await Promise.all([
+        listHeld(db(), { ...filter, feed: group.feed, check: group.check }, "", 500),
+        planInForce(db(), group.feed).then((p): Plan => p.document),
+        mendsMade(db(), group.feed),
+      ])
+    : [[], null, []];
   return (
     <QuarantineDesk
       key={`${JSON.stringify(filter)}${order}${group?.feed}${group?.check}`}
@@ -43,7 +48,7 @@ export default async function QuarantinePage({
       overtaken={overtaken}
       ages={ages}
       first={records}
-      made={group ? await mendsMade(db(), group.feed) : []}
+      made={made}
       known={group && plan ? await knownFromTarget(db(), plan, group.check, records) : []}
       plan={plan}
       titles={Object.fromEntries(feeds.map((f) => [f.name, f.title]))}

@@ -1,5 +1,6 @@
 import { usualDate } from "../../cleanse/written-date.ts";
 import type { Idea, IdeaMaker } from "./part.ts";
+import { readingsOf } from "./readings.ts";
 
 /** A day in one of the field's own forms, or null where it has none that can be written. */
 function inForm(day: string, formats: readonly string[]): string | null {
@@ -17,18 +18,6 @@ function inForm(day: string, formats: readonly string[]): string | null {
 
 const ORDERS = ["day first", "month first"] as const;
 
-/** The orders of day and month that days of a load can have, as those say that can be read in one only; both where none does or they disagree. */
-function ordersOf(values: readonly string[]): readonly (typeof ORDERS)[number][] {
-  let [day, month] = [0, 0];
-  for (const value of values) {
-    const [asDay, asMonth] = ORDERS.map((o) => usualDate(value, o));
-    if (asDay && !asMonth) day++;
-    else if (asMonth && !asDay) month++;
-  }
-  if (day > 0 === month > 0) return ORDERS;
-  return day > 0 ? ["day first"] : ["month first"];
-}
-
 /** A time behind a day, with or without a zone. */
 const TIME = /[T\s]\d{1,2}:\d{2}(?::\d{2}(?:[.,]\d+)?)?\s*(?:Z|[-+]\d{2}:?\d{2}|[ap]\.?m\.?)?$/i;
 /** Days since the end of 1899, as workbooks count them (Office Open XML, ISO/IEC 29500, with 29 February 1900): those of 1950 to 2064. */
@@ -41,10 +30,7 @@ const BOUND =
 
 /** Days as people write them. Of day and month in digits the order must be clear: from the value, or from others of its load. */
 export const dayIdeas: IdeaMaker = ({ field, formats, values }) => {
-  const byLoad = new Map<number, string[]>();
-  for (const { value, loads } of values)
-    for (const load of loads) byLoad.set(load, [...(byLoad.get(load) ?? []), value.replace(TIME, "")]);
-  const orders = new Map([...byLoad].map(([load, own]) => [load, ordersOf(own)]));
+  const orders = readingsOf(ORDERS, values, (value) => value.replace(TIME, ""), usualDate);
   return ({ value, loads }) => {
     const ideas: Idea[] = [];
     const add = (day: string | null, because: string): void => {
@@ -54,7 +40,7 @@ export const dayIdeas: IdeaMaker = ({ field, formats, values }) => {
     if (BOUND.test(value)) return ideas;
     // A moment is more than its day.
     if (field.type === "timestamp" && TIME.test(value)) return ideas;
-    const possible = ORDERS.filter((o) => loads.every((load) => orders.get(load)!.includes(o)));
+    const possible = orders(loads);
     const bare = value.replace(TIME, "");
     const time = bare === value ? "" : ", without its time";
     const [asDay = null, asMonth = asDay] = possible.map((o) => usualDate(bare, o));

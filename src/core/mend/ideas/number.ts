@@ -1,6 +1,7 @@
 import { currenciesIn } from "../../type/currency.ts";
 import { asciiDigits, plainNumber } from "../../type/written-number.ts";
 import type { Idea, IdeaMaker, Wrong } from "./part.ts";
+import { readingsOf } from "./readings.ts";
 import { multiplies, pointMoved, unitOf, unitOfField } from "./units.ts";
 
 /** Runs of digits with what may stand between and before them, as numbers are written. */
@@ -25,16 +26,6 @@ function aloneIn(text: string): { number: string; before: string; behind: string
 
 const MARKS = [".", ","] as const;
 
-/** The marks before decimals that these texts can have, as values say that can be read with one of them only. */
-function marksOf(numbers: readonly string[]): readonly (typeof MARKS)[number][] {
-  const only = MARKS.map((mark, i) => {
-    const other = MARKS[1 - i]!;
-    return numbers.filter((n) => plainNumber(n, mark, false) !== null && plainNumber(n, other, false) === null).length;
-  });
-  if (only[0]! > 0 === only[1]! > 0) return MARKS;
-  return only[0]! > 0 ? ["."] : [","];
-}
-
 /** Whether amounts can all be in one currency: $ 5 and 7 USD can, $ 5 and 7 € can't. */
 function inOneCurrency(texts: readonly string[]): boolean {
   const named = texts.map((text) => currenciesIn(text)).filter((own) => own === null || own.size > 0);
@@ -55,12 +46,12 @@ const wordsBehind = (behind: string): string[] =>
 export const numberIdeas: IdeaMaker = ({ field, values }: Wrong) => {
   const own = unitOfField(field);
   const alone = new Map(values.map(({ value }) => [value, aloneIn(value)]));
-  const marksByLoad = new Map<number, string[]>();
-  for (const { value, loads } of values) {
-    const number = alone.get(value)?.number ?? value;
-    for (const load of loads) marksByLoad.set(load, [...(marksByLoad.get(load) ?? []), number]);
-  }
-  const marks = new Map([...marksByLoad].map(([load, numbers]) => [load, marksOf(numbers)]));
+  const marks = readingsOf(
+    MARKS,
+    values,
+    (value) => alone.get(value)?.number ?? value,
+    (text, mark) => plainNumber(text, mark, false),
+  );
   // Without a unit of the field's own, all that stand beside its numbers must be the same.
   const beside = new Set(
     [...alone.values()].flatMap((a) => (a ? wordsBehind(a.behind).slice(0, 1) : [])).filter((w) => unitOf(w)),
@@ -70,7 +61,7 @@ export const numberIdeas: IdeaMaker = ({ field, values }: Wrong) => {
     const ideas: Idea[] = [];
     // Of amounts in several currencies nobody can say which is the field's.
     if (!sameCurrency && currenciesIn(value)?.size !== 0) return ideas;
-    const possible = MARKS.filter((m) => loads.every((load) => marks.get(load)!.includes(m)));
+    const possible = marks(loads);
     const read = (text: string, because: string, power = 0): void => {
       // One that would be loaded as it stands is that number.
       const asItStands = possible.includes(".") && plainNumber(text, ".", false) === text;
