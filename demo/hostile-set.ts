@@ -1,7 +1,7 @@
 import { gzipSync } from "node:zlib";
 import { strToU8, zipSync } from "fflate";
 import { parquetWriteBuffer } from "hyparquet-writer";
-import type { FormatId } from "@/core/read/part.ts";
+import type { FormatId } from "@/core/read/formats.ts";
 import { Random } from "./random.ts";
 import { workbook } from "./workbook.ts";
 

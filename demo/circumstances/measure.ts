@@ -2,7 +2,7 @@ import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { profileFiles } from "@/cli/profile.ts";
-import { limitsOf, type LimitsInUse } from "@/core/match/match.ts";
+import { limitsOf, type LimitsInUse } from "@/core/match/limits.ts";
 import type { Choice } from "@/core/match/model/choose.ts";
 import { resolvePairs } from "@/core/match/resolve.ts";
 import { PairSearch } from "@/engine/match/pairs.ts";

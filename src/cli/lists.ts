@@ -1,6 +1,6 @@
 import type { Reference, References } from "@/core/kernel/reference.ts";
 import { basename } from "node:path";
-import { listsOf } from "@/core/plan/edit.ts";
+import { listsOf } from "@/core/plan/uses.ts";
 import { fileLists } from "@/engine/load/delivery-lists.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { SieveError, listed } from "@/core/kernel/problem.ts";

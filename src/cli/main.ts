@@ -8,8 +8,9 @@ import { balanceLine } from "@/core/kernel/ledger.ts";
 import type { AgainOptions } from "./run.ts";
 import { parametersOf, type RunFlags } from "./run-flags.ts";
 import { dayGiven, loadPlan, siftFiles, type SiftOutputs } from "./sift.ts";
-import { FORMAT_IDS, type FormatId } from "@/core/read/part.ts";
-import type { ReadSettings } from "@/core/read/source.ts";
+import { FORMAT_IDS } from "@/core/read/schema.ts";
+import type { FormatId } from "@/core/read/formats.ts";
+import type { ReadSettings } from "@/core/read/settings.ts";
 import { CONTRACT_STANDARDS, giveContract } from "@/core/interop/contract.ts";
 import { readFiles } from "./read.ts";
 

@@ -2,7 +2,8 @@ import { writeFile } from "node:fs/promises";
 import { DOUBT_WORDS, limitsWords } from "@/core/match/model/doubts.ts";
 import { keepCluster, withJoinedBy } from "@/core/match/survive.ts";
 import { entriesAsRecords, type KnownEntry } from "@/core/course/match-entries.ts";
-import { BANDS, limitsOf, type LimitsInUse, type Pairs } from "@/core/match/match.ts";
+import { type Pairs } from "@/core/match/match.ts";
+import { BANDS, limitsOf, type LimitsInUse } from "@/core/match/limits.ts";
 import { sameShare } from "@/core/match/model/model.ts";
 import { proposeMatchWithReasons } from "@/core/match/propose.ts";
 import {

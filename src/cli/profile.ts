@@ -4,7 +4,8 @@ import { ProfileFold } from "@/core/profile/profile.ts";
 import { planOf, propose } from "@/core/profile/propose.ts";
 import { lastingReadOf } from "@/core/profile/lasting-read.ts";
 import { doubtWords } from "@/core/read/doubt.ts";
-import { openFile, type ReadOptions, type ReadSettings } from "@/core/read/source.ts";
+import { openFile } from "@/core/read/source.ts";
+import type { ReadOptions, ReadSettings } from "@/core/read/settings.ts";
 import { fileSpool } from "@/engine/threads/spool.ts";
 import { fileSource } from "./files.ts";
 

@@ -1,5 +1,6 @@
 import { once } from "node:events";
-import { openFile, rawText, type Opened, type ReadSettings } from "@/core/read/source.ts";
+import { openFile, rawText, type Opened } from "@/core/read/source.ts";
+import type { ReadSettings } from "@/core/read/settings.ts";
 import { arrivedCells, rawBytes } from "@/core/course/of-record.ts";
 import { fileSpool } from "@/engine/threads/spool.ts";
 import { fileSource } from "./files.ts";

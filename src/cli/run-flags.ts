@@ -1,7 +1,7 @@
 import { SieveError } from "@/core/kernel/problem.ts";
 import type { RunRequest } from "@/store/load-requests.ts";
 
-/** What a run is told on the command line. */
+/** What a run is given on the command line. */
 export interface RunFlags {
   parameter?: string[];
   without?: string[];

@@ -3,7 +3,7 @@ import type { Late } from "@/core/check/between/part.ts";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { BYTE, addToBalance, emptyBalance, heldByte } from "@/core/kernel/ledger.ts";
 import { mergeTally, newTally } from "@/core/course/tally.ts";
-import { Figures } from "@/core/report/figures.ts";
+import { Figures } from "@/core/report/figures/figures.ts";
 import { ProfileFold } from "@/core/profile/profile.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { lateProblem } from "@/core/course/problem-words.ts";
@@ -77,7 +77,7 @@ export function dayGiven(day: string): string {
 
 /**
  * The whole course over files without a database. `lists`: what look-ups ask, as `name=file`; `day`: what formulas
- * call the day of the load; `parameters`: what the run is told.
+ * call the day of the load; `parameters`: what the run is given.
  */
 export async function siftFiles(
   plan: Plan,

@@ -1,6 +1,5 @@
 import { z } from "zod";
-import type { ReadSettings } from "@/core/read/part.ts";
-import { readSectionSchema, readSettingsSchema } from "@/core/read/settings.ts";
+import { readSectionSchema, readSettingsSchema } from "@/core/read/schema.ts";
 import { plainNameSchema } from "@/core/plan/name.ts";
 import type { PartPreview } from "@/engine/look/preview.ts";
 import type { StoredProfile } from "@/store/profiles.ts";
@@ -29,7 +28,7 @@ export const previewFiles = declare("POST /api/deliveries/{id}/preview", {
     "what each file is, with the evidence for each guess, and its first records; `read` holds what has been decided",
   params: id,
   body: z.object({
-    read: readSettingsSchema.default({}) as unknown as z.ZodType<ReadSettings, ReadSettings | undefined>,
+    read: readSettingsSchema.default({}),
     most: z.int().min(1).max(2000).optional(),
   }),
   answer: z.object({ parts: answerOf<PartPreview[]>("what each part is, why, and its first records") }),
@@ -69,7 +68,7 @@ export const getProfile = declare("GET /api/profiles/{id}", {
 });
 
 export const loadDelivery = declare("POST /api/deliveries/{id}/load", {
-  about: "asks for its load, told what a run may be told; 409 with the earlier load when its bytes were loaded before",
+  about: "asks for its load, told what a run may be given; 409 with the earlier load when its bytes were loaded before",
   params: id,
   body: z.object({
     again: z.boolean().default(false),

@@ -4,8 +4,7 @@ import { retentionSchema } from "@/core/plan/retention.ts";
 import { MOST_SAMPLED } from "@/core/kernel/limits.ts";
 import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
-import { readSectionSchema } from "@/core/read/settings.ts";
-import type { ReadSection } from "@/core/plan/document.ts";
+import { readSectionSchema } from "@/core/read/schema.ts";
 import type { Sample } from "@/core/sample/sample.ts";
 import type { ProposedLookUp } from "@/engine/look/propose-look-up.ts";
 import type { FieldValues } from "@/engine/look/delivery-values.ts";
@@ -104,7 +103,7 @@ export const sampleRecords = declare("POST /api/feeds/{feed}/sample", {
   params: feed,
   body: z.object({
     delivery: z.int(),
-    read: readSectionSchema as unknown as z.ZodType<ReadSection, ReadSection>,
+    read: readSectionSchema,
     size: z.int().min(10).max(MOST_SAMPLED).default(2000),
     following: z.boolean().default(false),
   }),

@@ -3,7 +3,7 @@ import { formulaSchema } from "@/core/formula/schema.ts";
 import { HELD_AT } from "@/core/kernel/ledger.ts";
 import { MOST_AT_ONCE } from "@/core/kernel/limits.ts";
 import { HELD_STATES } from "@/core/kernel/writing.ts";
-import type { Released } from "@/engine/release/release-of-load.ts";
+import type { Released } from "@/engine/release/released.ts";
 import type { rowInTarget } from "@/engine/release/discard.ts";
 import type { HeldRecord, getHeld as heldRecord } from "@/store/held.ts";
 import type { BulkReleased } from "@/engine/release/release-all.ts";

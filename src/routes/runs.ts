@@ -11,7 +11,7 @@ const reason = z.string().max(500).describe("Why, for whoever reads the report")
 /** What a run is to do without, and why. */
 export const withoutSchema = z.object({ checks, steps, lookUps, reason });
 
-/** What a run is told beside its plan and its delivery. */
+/** What a run is given beside its plan and its delivery. */
 export const runRequest = {
   parameters: z
     .record(z.string().max(40), z.string().max(500))

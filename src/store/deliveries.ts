@@ -229,13 +229,13 @@ function wanted(have: readonly Buffer[]): number {
 }
 
 /** Is told how many bytes of a file have been read. */
-export type ReadTold = (file: string, bytes: number) => void;
+export type OnRead = (file: string, bytes: number) => void;
 
 /** A stored file as a source for reading. */
 export function storedFile(
   db: Db,
   file: Pick<DeliveryFile, "id" | "name" | "bytes">,
-  told: ReadTold = () => {},
+  onRead: OnRead = () => {},
 ): SourceFile {
   return {
     name: file.name,
@@ -243,12 +243,12 @@ export function storedFile(
     async *chunks() {
       let bytes = 0;
       for await (const chunk of storedBytes(db, file.id)) {
-        told(file.name, (bytes += chunk.length));
+        onRead(file.name, (bytes += chunk.length));
         yield chunk;
       }
     },
     range: async (start, end) => {
-      told(file.name, end);
+      onRead(file.name, end);
       return await storedRange(db, file.id, start, end);
     },
   };

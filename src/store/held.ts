@@ -4,7 +4,7 @@ import { faultTitle } from "@/core/course/problem-words.ts";
 import type { Problem } from "@/core/course/compiled.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { rawText } from "@/core/read/source.ts";
-import type { ReadOptions } from "@/core/read/part.ts";
+import type { ReadOptions } from "@/core/read/settings.ts";
 import { pagesOf, type Db, type Queryable } from "./db.ts";
 import { planInForce, type PlanVersion } from "./feeds.ts";
 

@@ -36,7 +36,7 @@ export interface LoadRequest extends RunRequest {
 /**
  * Asks for a delivery to be loaded by the plan in force. The same bytes are loaded into one feed
  * once: throws `loaded-before` with the earlier load, unless `again`. Throws `no-parameter`,
- * `parameter-invalid`, `no-check`, `check-needed`, `no-step` and `no-look-up` for what a run can't be told.
+ * `parameter-invalid`, `no-check`, `check-needed`, `no-step` and `no-look-up` for what a run can't be given.
  */
 export async function askForLoad(db: Db, delivery: number, request: LoadRequest = {}): Promise<number> {
   return await transaction(db, (client) => queueLoad(client, delivery, request));
@@ -173,7 +173,7 @@ export async function runWithout(db: Db, id: number, without: Without): Promise<
   });
 }
 
-/** Keeps with a load what its run is told. */
+/** Keeps with a load what its run is given. */
 async function tellRun(
   client: Client,
   id: number,

@@ -4,7 +4,7 @@ import type { PairOrder } from "@/core/match/model/asked.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import type { Reference } from "@/core/kernel/reference.ts";
 import { withWordLists, wordListsOf } from "@/core/match/word-lists.ts";
-import type { LimitsInUse } from "@/core/match/match.ts";
+import type { LimitsInUse } from "@/core/match/limits.ts";
 import type { PairModel } from "@/core/match/model/model.ts";
 import type { MatchField, MatchSection } from "@/core/match/schema.ts";
 import type { Answers } from "@/core/match/model/measured.ts";

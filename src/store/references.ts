@@ -1,6 +1,6 @@
 import type { Reference, ReferenceShape, References } from "@/core/kernel/reference.ts";
 import type { LookUpCounts } from "@/core/lookup/compile.ts";
-import { listsInFormulas, listsOf, usesOfList, type Use } from "@/core/plan/edit.ts";
+import { listsInFormulas, listsOf, usesOfList, type Use } from "@/core/plan/uses.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { SieveError, counted } from "@/core/kernel/problem.ts";
 import { transaction, type Client, type Db, type Queryable } from "./db.ts";

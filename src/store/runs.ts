@@ -11,7 +11,7 @@ export interface RunOutcome {
   readonly state: LoadState;
   /** Null before it has ended. */
   readonly read: number | null;
-  /** It was told parameters, or did without something. */
+  /** It was given parameters, or did without something. */
   readonly told: boolean;
   readonly outcomes: Readonly<Record<Outcome, number>> | null;
 }
@@ -62,7 +62,7 @@ export async function deliveriesSince(
 
 /**
  * Runs deliveries of a feed by the plan in force, in the order in which they arrived; all are asked for, or none.
- * Throws `no-delivery` for one that is not of the feed, `bytes-expired`, and what a run can't be told.
+ * Throws `no-delivery` for one that is not of the feed, `bytes-expired`, and what a run can't be given.
  */
 export async function runDeliveries(
   db: Db,

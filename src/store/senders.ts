@@ -1,5 +1,5 @@
 import { SieveError } from "@/core/kernel/problem.ts";
-import type { ReadOptions } from "@/core/read/part.ts";
+import type { ReadOptions } from "@/core/read/settings.ts";
 import type { Db, Queryable } from "./db.ts";
 
 /** What a person says of a sender. */

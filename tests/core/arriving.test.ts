@@ -1,7 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { withContract } from "@/core/interop/contract.ts";
 import { arrivingOf } from "@/core/plan/arriving.ts";
-import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
+import { removeField, renameField } from "@/core/plan/edit.ts";
+import { usedIn } from "@/core/plan/uses.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { csv, siftAll } from "../support/sift.ts";
 

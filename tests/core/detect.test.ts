@@ -2,7 +2,8 @@ import fc from "fast-check";
 import iconv from "iconv-lite";
 import { gzipSync } from "node:zlib";
 import { describe, expect, it } from "vitest";
-import { detectDelimited, detectTextFormat } from "@/core/read/detect.ts";
+import { detectDelimited } from "@/core/read/detect.ts";
+import { formatOfText } from "@/core/read/source.ts";
 import { encodingFor } from "@/core/read/encoding/detect.ts";
 import { memoryFile, read, readParts } from "../support/formats.ts";
 
@@ -147,7 +148,7 @@ describe("the format of a text", () => {
     ["delimited", "a.csv", "A1  oak   12\nB2  elm    3\nC33 ash  144\n"],
     ["delimited", "a.txt", "<5 of them\n<7 of them\n"],
   ] as const)("is %s for what %s begins with", (as, name, text) => {
-    expect(detectTextFormat(text, name).as).toBe(as);
+    expect(formatOfText(text, name).part.id).toBe(as);
   });
 });
 

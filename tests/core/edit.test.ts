@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { namesIn, renameInFormula } from "@/core/formula/names.ts";
-import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
+import { removeField, renameField } from "@/core/plan/edit.ts";
+import { usedIn } from "@/core/plan/uses.ts";
 import { BYTE, heldByte, transitions } from "@/core/kernel/ledger.ts";
 import { goesInto, originsOf, reach } from "@/core/plan/lineage.ts";
 import { parsePlan } from "@/core/plan/schema.ts";

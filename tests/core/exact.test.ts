@@ -4,7 +4,7 @@ import { describe, expect, it } from "vitest";
 import { dayText, momentText, timeText } from "@/core/read/logical.ts";
 import { elapsedText } from "@/core/read/xlsx/format.ts";
 import { shown, takeTypes } from "@/core/read/parquet/format.ts";
-import type { ReadSettings } from "@/core/read/part.ts";
+import type { ReadSettings } from "@/core/read/settings.ts";
 import { avroBytes, read } from "../support/formats.ts";
 
 const MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main";

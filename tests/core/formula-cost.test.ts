@@ -26,7 +26,7 @@ describe("what a formula may cost", () => {
       'note.split("").all(x, note.split("").all(y, note.split("").exists(z, x + y == z)))',
     ],
     ["a list made of a list", `${numbers(300)}.map(x, ${numbers(300)}.map(y, x * y)).size() > 0`],
-  ])("is reckoned and refused: %s", (_, source) => {
+  ])("is estimated and refused: %s", (_, source) => {
     expect(refused(source)).toMatch(/steps a record, and 200,000 are allowed|may stand inside each other/);
   });
 

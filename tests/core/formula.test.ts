@@ -178,7 +178,7 @@ describe("formulas", () => {
     ["code == 'a", "This quote is never closed.", 8],
     ["code 'a'", "An operator is missing before “'a'”.", 5],
     ["weight > 1.0", "There is no field weight. There is weight_g.", 0],
-    ["weight_g * 2", "A whole and a decimal number can't be reckoned together: write 2.0 for 2, or double(…).", 9],
+    ["weight_g * 2", "A whole and a decimal number can't be combined: write 2.0 for 2, or double(…).", 9],
     ["code > 1", "A text can't be compared with a whole number.", 5],
     ["left(code)", "left(text, count) takes a text, a whole number, and is given a text.", 0],
     ["lefft(code, 1)", "There is no function lefft.", 0],

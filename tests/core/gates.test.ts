@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { HistoryEntry, Figure } from "@/core/gate/part.ts";
-import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
+import { removeField, renameField } from "@/core/plan/edit.ts";
+import { usedIn } from "@/core/plan/uses.ts";
 import { planOf } from "../support/plans.ts";
 import { csv, siftAll, type FileInMemory } from "../support/sift.ts";
 

@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
+import { removeField, renameField } from "@/core/plan/edit.ts";
+import { usedIn } from "@/core/plan/uses.ts";
 import { arrivingOf } from "@/core/plan/arriving.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { judgeGates } from "@/core/report/judge.ts";

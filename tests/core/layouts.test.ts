@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { memoryFile, read, readParts, type ReadPart } from "../support/formats.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { lastingReadOf } from "@/core/profile/lasting-read.ts";
-import type { ReadOptions } from "@/core/read/part.ts";
+import type { ReadOptions, ReadSettings } from "@/core/read/settings.ts";
 import { random } from "../support/random.ts";
 import { siftAll } from "../support/sift.ts";
 import { workbook } from "../../demo/workbook.ts";
@@ -186,7 +186,7 @@ describe("tables of any columns", () => {
   /** How often they are read right, asked about, and wrong without a word. */
   const tally = async (
     made: Iterable<Made>,
-    as: (lines: string[][]) => [name: string, content: string | Uint8Array, settings?: object],
+    as: (lines: string[][]) => [name: string, content: string | Uint8Array, settings?: ReadSettings],
   ): Promise<Record<"right" | "asked" | "wrong", number>> => {
     const counts = { right: 0, asked: 0, wrong: 0 };
     for (const { rows, lines } of made) {
@@ -196,7 +196,7 @@ describe("tables of any columns", () => {
     }
     return counts;
   };
-  const asText = (lines: string[][]): [string, string, object] => [
+  const asText = (lines: string[][]): [string, string, ReadSettings] => [
     "a.csv",
     `${lines.map(quoted).join("\n")}\n`,
     { delimiter: "," },

@@ -2,7 +2,8 @@ import { describe, expect, it } from "vitest";
 import { entriesAsRecords } from "@/core/course/match-entries.ts";
 import type { Reference } from "@/core/kernel/reference.ts";
 import { compilePlan } from "@/core/course/compile.ts";
-import { listsOf, removeField, renameField, usesOfList } from "@/core/plan/edit.ts";
+import { removeField, renameField } from "@/core/plan/edit.ts";
+import { listsOf, usesOfList } from "@/core/plan/uses.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { planOf } from "../support/plans.ts";
 

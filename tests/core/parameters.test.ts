@@ -17,7 +17,7 @@ import {
 import { planOf } from "../support/plans.ts";
 import { csv, siftAll } from "../support/sift.ts";
 
-/** What a run is told beside its plan. */
+/** What a run is given beside its plan. */
 
 const FIELDS = [
   { name: "id", type: "text" },
@@ -60,7 +60,7 @@ function run(told: Run, ...rows: string[][]) {
 describe("parameters", () => {
   const row = [" bhg", "2026-05-31", "3", "100.5"];
 
-  it("are in formulas what the plan says, or what the run is told", () => {
+  it("are in formulas what the plan says, or what the run is given", () => {
     expect(run({}, row)[0]).toEqual({ out: false, id: "BHG", failed: [expect.stringContaining("light")] });
     expect(run({ parameters: { since: "2026-06-01" } }, row)[0]!.out).toBe(true);
     expect(run({ parameters: { since: "2026-05-31" } }, row)[0]!.out).toBe(false);

@@ -2,12 +2,13 @@ import { describe, expect, it } from "vitest";
 import { memoryFile, readParts } from "../support/formats.ts";
 import { planOf } from "../support/plans.ts";
 import { csv, siftAll } from "../support/sift.ts";
+import type { ReadSettings } from "@/core/read/settings.ts";
 
 /** Files whose records end with a mark of their own, and not with a line end. */
 
 async function seen(
   text: string,
-  settings: object = {},
+  settings: ReadSettings = {},
   step = 1 << 16,
 ): Promise<{ columns: readonly string[]; rows: string[]; row: unknown }> {
   const { parts, error } = await readParts(memoryFile("f.txt", text, step), settings);

@@ -12,7 +12,7 @@ import {
   type TellingAct,
 } from "@/ui/feeds/run.ts";
 
-/** What a run is told, put together on a page and on the command line. */
+/** What a run is given, put together on a page and on the command line. */
 
 const outcome = (held: number, more: Partial<RunOutcome> = {}): RunOutcome => ({
   id: 1,

@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { removeField, renameField, usedIn } from "@/core/plan/edit.ts";
+import { removeField, renameField } from "@/core/plan/edit.ts";
+import { usedIn } from "@/core/plan/uses.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { replacedWords, sliceOf, sliceWords } from "@/core/plan/slice.ts";
 import { planOf } from "../support/plans.ts";

@@ -1,7 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { mergeValueTables, readValueTable, valueTableCsv } from "@/core/cleanse/value-table.ts";
 import { compilePlan } from "@/core/course/compile.ts";
-import { fitSteps, removeField, renameField, usedIn } from "@/core/plan/edit.ts";
+import { fitSteps, removeField, renameField } from "@/core/plan/edit.ts";
+import { usedIn } from "@/core/plan/uses.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import type { Step } from "@/core/plan/sections.ts";
 import { parsePlan } from "@/core/plan/schema.ts";

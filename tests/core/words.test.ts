@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { FORMAT_IDS } from "@/core/read/part.ts";
+import { FORMAT_IDS } from "@/core/read/schema.ts";
 import {
   cellNumber,
   duration,

@@ -149,7 +149,7 @@ describe("sift", () => {
     expect(good("good.csv", "--day", "2026-02-31").err).toContain("“2026-02-31” is no day.");
   });
 
-  it("writes good records into folders, with a manifest, told what the run is told", () => {
+  it("writes good records into folders, with a manifest, told what the run is given", () => {
     const plan = {
       format: "good-sieve/plan@1",
       feed: "lots",

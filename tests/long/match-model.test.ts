@@ -5,7 +5,8 @@ import { MISSING, bounded, looseField, orderedField } from "@/core/match/model/d
 import { drawPairs, type Pool } from "@/core/match/pairs/draw.ts";
 import { Likeness, levelsOf } from "@/core/match/pairs/likeness.ts";
 import { RecordPairs, frequenciesOf } from "@/core/match/pairs/record-pairs.ts";
-import { Matcher, limitsOf } from "@/core/match/match.ts";
+import { Matcher } from "@/core/match/match.ts";
+import { limitsOf } from "@/core/match/limits.ts";
 import { answersWords, measuredWords, wilson, withMore } from "@/core/match/model/measured.ts";
 import { NO_RIVALS, weighRivals } from "@/core/match/model/rivals.ts";
 import type { MatchField } from "@/core/match/schema.ts";

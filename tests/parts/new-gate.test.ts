@@ -27,7 +27,8 @@ vi.mock("@/core/gate/parts.ts", async (original) => {
 });
 
 const { planJsonSchema } = await import("@/core/plan/schema.ts");
-const { renameField, removeField, usedIn } = await import("@/core/plan/edit.ts");
+const { renameField, removeField } = await import("@/core/plan/edit.ts");
+const { usedIn } = await import("@/core/plan/uses.ts");
 const { checksPage } = await import("@/core/docs/parts.ts");
 const { siftAll, csv } = await import("../support/sift.ts");
 const { planOf } = await import("../support/plans.ts");

@@ -1,5 +1,6 @@
 import avro from "avsc";
-import { openFile, rawText, type ReadSettings, type SourceFile } from "@/core/read/source.ts";
+import { openFile, rawText, type SourceFile } from "@/core/read/source.ts";
+import type { ReadSettings } from "@/core/read/settings.ts";
 import type { Block } from "@/core/kernel/block.ts";
 import { arrivedCells, rawBytes } from "@/core/course/of-record.ts";
 import type { Doubt, RangedFile } from "@/core/read/part.ts";

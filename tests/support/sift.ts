@@ -1,7 +1,7 @@
 import { MemorySpill } from "@/core/check/repeats.ts";
 import { BYTE, addToBalance, emptyBalance, heldByte, type Balance } from "@/core/kernel/ledger.ts";
 import { mergeTally, newTally } from "@/core/course/tally.ts";
-import { Figures } from "@/core/report/figures.ts";
+import { Figures } from "@/core/report/figures/figures.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import type { LoadInputs, Problem } from "@/core/course/compiled.ts";
 import type { Plan } from "@/core/plan/document.ts";

@@ -3,7 +3,7 @@ import { csvRow } from "@/core/write/csv.ts";
 import { decidePairs, withdrawPairs } from "@/engine/match/decide.ts";
 import { MOST_COMPARED } from "@/engine/match/match-released.ts";
 import { releaseRecords } from "@/engine/release/release.ts";
-import type { Released } from "@/engine/release/release-of-load.ts";
+import type { Released } from "@/engine/release/released.ts";
 import { undoLoad, undoWriting } from "@/engine/undo/undo.ts";
 import { verifyLoad } from "@/engine/look/verify.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";

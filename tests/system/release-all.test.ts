@@ -106,26 +106,26 @@ describe("all records of a cause at once", () => {
   });
 
   it("are mended by a formula over the record, tried on all of them first", async () => {
-    await begin("reckoned", 40);
+    await begin("computed", 40);
     const mend: BulkMend = { how: "formula", field: "land", by: "id == 'x4' ? 'NO' : it.replace('.', '')" };
-    const tried = await all("reckoned", mend, true);
+    const tried = await all("computed", mend, true);
     expect(tried).toMatchObject({ records: 40, released: 36 });
     expect(tried.mended).toEqual([
       { from: "S.E", to: "SE" },
       { from: "N.O", to: "NO" },
     ]);
-    expect(await countHeld(system.db, { feed: "reckoned" })).toBe(40);
-    await all("reckoned", mend);
-    const lands = await system.db.query("select land, count(*)::int as n from target.reckoned group by 1 order by 1");
+    expect(await countHeld(system.db, { feed: "computed" })).toBe(40);
+    await all("computed", mend);
+    const lands = await system.db.query("select land, count(*)::int as n from target.computed group by 1 order by 1");
     expect(lands.rows).toEqual([
       { land: "NO", n: 21 },
       { land: "SE", n: 15 },
     ]);
-    await expect(all("reckoned", { how: "formula", field: "land", by: "nothing + 1" })).rejects.toMatchObject({
+    await expect(all("computed", { how: "formula", field: "land", by: "nothing + 1" })).rejects.toMatchObject({
       code: "formula-invalid",
     });
     // A formula without a value leaves the cell as it is.
-    const none = await all("reckoned", { how: "formula", field: "n", by: "int(it) + 1" }, true, "n:type");
+    const none = await all("computed", { how: "formula", field: "n", by: "int(it) + 1" }, true, "n:type");
     expect(none).toMatchObject({ records: 4, released: 0, mended: [] });
   });
 });

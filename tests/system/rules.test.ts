@@ -36,7 +36,7 @@ const MORE = {
 };
 
 describe("steps and checks by formula", () => {
-  it("derive, leave out and hold as the browser would reckon it, and each count leads to its records", async () => {
+  it("derive, leave out and hold as the browser would compute it, and each count leads to its records", async () => {
     const { db } = system;
     await newFeed(db, "trials", FIELDS, { key: ["id"] }, MORE);
     const load = await loadNow(

@@ -53,7 +53,7 @@ describe("a run that is told something", () => {
     ]);
     expect((await verifyLoad(db, load.id)).differs).toEqual([]);
     expect((await compiledOfLoad(db, load.id, load.plan)).run.parameters).toEqual({ at_least: "2", garden: "A" });
-    // What the run was told holds for what it held: mended otherwise it is still not of the garden.
+    // What the run was given holds for what it held: mended otherwise it is still not of the garden.
     const [again] = await releaseRecords(db, [{ load: load.id, record: 1, values: {} }], "test");
     expect(again!.released).toBe(false);
     const [mended] = await releaseRecords(db, [{ load: load.id, record: 1, values: { id: "A9" } }], "test");

@@ -64,6 +64,7 @@ describe("a slice", () => {
     await load("keyed", "A,2026-01-03,1", "B,2026-01-03,2");
     const done = await load("keyed", "A,2026-01-04,1", "A,2026-01-05,2");
     expect(done).toMatchObject({ state: "loaded", inserted: 1, held: 1 });
+    expect(done.report!.checks.find((c) => c.key === "target:taken")).toMatchObject({ problems: 1 });
     expect(await all("keyed")).toEqual(["A,01-04,1", "B,01-03,2"]);
   });
 

@@ -20,6 +20,8 @@ export type CheckIdentity =
   | { readonly kind: "look-up"; readonly name: string; readonly several: boolean }
   /** That the key is not in the target yet. */
   | { readonly kind: "taken" }
+  /** That the key has a row in the target, where rows are only updated. */
+  | { readonly kind: "unmet" }
   /** A rule of the target's own. */
   | { readonly kind: "target"; readonly rule: string }
   /** That its file has not drifted. */
@@ -29,6 +31,7 @@ export type CheckIdentity =
 const KINDS = ["read", "rule", "between", "look-up", "target", "file", "field"];
 const SEVERAL = "several";
 const TAKEN = "taken";
+const UNMET = "unmet";
 const MAPPED = "mapped";
 
 /** What a check is called is part of its key, where : and + part words. */
@@ -51,6 +54,8 @@ export function printCheck(id: CheckIdentity): string {
       return `look-up:${word(id.name)}${id.several ? `:${SEVERAL}` : ""}`;
     case "taken":
       return `target:${TAKEN}`;
+    case "unmet":
+      return `target:${UNMET}`;
     case "target":
       return `target:${id.rule}`;
     case "file":
@@ -77,7 +82,8 @@ export function readCheck(key: string): CheckIdentity {
     case "look-up":
       return { kind: "look-up", name: others[0] ?? "", several: others[1] === SEVERAL };
     case "target":
-      return rest === TAKEN ? { kind: "taken" } : { kind: "target", rule: rest };
+      if (rest === TAKEN) return { kind: "taken" };
+      return rest === UNMET ? { kind: "unmet" } : { kind: "target", rule: rest };
     case "file":
       return { kind: "file", drift: rest };
   }

@@ -7,7 +7,7 @@ export interface DeriveOptions {
   readonly by: string;
 }
 
-/** What a field is, reckoned from others: by a formula, in which `it` is the field itself. */
+/** What a field is, computed from others: by a formula, in which `it` is the field itself. */
 export const derive: StepPart<DeriveOptions> = {
   id: "derive",
   makes: true,

@@ -102,7 +102,7 @@ export interface CompiledRule {
 
 export interface Compiled {
   readonly plan: Plan;
-  /** What the run was told. */
+  /** What the run was given. */
   readonly run: Run;
   /** The day of the load, as ISO 8601, where that is known. */
   readonly day: string | undefined;

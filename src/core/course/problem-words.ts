@@ -10,6 +10,8 @@ import type { Compiled, Problem } from "./compiled.ts";
 
 /** The key of the check that a record's key is not yet in the target, in append mode. */
 export const TAKEN = printCheck({ kind: "taken" });
+/** The key of the check that a record's key has a row in the target, where rows are only updated. */
+export const UNMET = printCheck({ kind: "unmet" });
 
 /** Words of a plan's own with the values of a record: “{seeds} seeds of {total}”. */
 export function fillWords(words: string, value: (name: string) => string | null): string {
@@ -90,6 +92,8 @@ export function checkTitle(compiled: Compiled | null, key: string): string {
       return READ_PROBLEMS[id.reason]?.title ?? key;
     case "taken":
       return "the key is not yet in the target";
+    case "unmet":
+      return "the key has a row in the target";
     case "target":
       return `the target's rule ${id.rule} holds`;
     case "file":
@@ -107,6 +111,8 @@ export function faultTitle(key: string, fields: readonly Field[]): string {
       return READ_PROBLEMS[id.reason]?.fault ?? id.reason;
     case "taken":
       return "the key is already in the target";
+    case "unmet":
+      return "the key has no row in the target";
     case "target":
       return `the target's rule ${id.rule} is broken`;
     case "file":
@@ -189,6 +195,7 @@ function repeatProblem(
   const names = check ? check.fields.map((f) => compiled.fields[f]!.name) : compiled.plan.load.key;
   const what = `${names.join(" and ")} ${values.map((v) => quoted(v)).join(" and ")}`;
   const verb = names.length > 1 ? "were" : "was";
+  if (key === UNMET) return unmetProblem(names, values);
   return {
     check: key,
     field: names[0] ?? "",
@@ -198,5 +205,17 @@ function repeatProblem(
       : `${what} ${names.length > 1 ? "are" : "is"} already in the target.`,
     expected: first ? CHECKS.unique.expected(compiled.fields[0]!) : "a key that the target does not have yet",
     onFailure: check?.onFailure ?? "hold",
+  };
+}
+
+/** The problem of a record whose key has no row that could be updated. */
+export function unmetProblem(names: readonly string[], values: readonly string[]): Problem {
+  return {
+    check: UNMET,
+    field: names[0] ?? "",
+    value: values.join(", "),
+    message: `No row of the target has the ${names.join(" and ")} ${values.map((v) => quoted(v)).join(" and ")}, and rows are only updated.`,
+    expected: "a key that the target has",
+    onFailure: "hold",
   };
 }

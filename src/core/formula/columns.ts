@@ -202,7 +202,7 @@ export function cellOf(value: Cell | typeof EMPTY, field: Field, type: Formula["
   // Nothing divided by nothing is no number that a target could have.
   if (typeof value === "number" && !Number.isFinite(value)) return "";
   if (typeof value === "boolean") return value ? (field.words?.yes[0] ?? "true") : (field.words?.no[0] ?? "false");
-  // What is reckoned has no digits of its own to keep, so it is given as many as the field has.
+  // What is computed has no digits of its own to keep, so it is given as many as the field has.
   if (typeof value === "number" && field.type === "decimal" && !Number.isInteger(value) && Math.abs(value) < 1e15) {
     return value.toFixed(Math.min(field.scale ?? 0, 20));
   }

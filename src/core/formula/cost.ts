@@ -1,7 +1,7 @@
 import type { Expr } from "@bufbuild/cel-spec/cel/expr/syntax_pb.js";
 
 /**
- * What a formula can cost at most for one record, reckoned from its text before any record is seen: lists within
+ * What a formula can cost at most for one record, estimated from its text before any record is seen: lists within
  * lists multiply, and so does text that is replaced by longer text.
  */
 export interface Estimate {

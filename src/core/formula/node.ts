@@ -46,7 +46,7 @@ export function isNull(expr: Expr): boolean {
   return expr.exprKind.case === "constExpr" && expr.exprKind.value.constantKind.case === "nullValue";
 }
 
-const NO_VALUE = "A field that the formula reckons with is empty.";
+const NO_VALUE = "A field that the formula uses is empty.";
 
 /** The value, which must be there. */
 export function present(v: Value): Exclude<Value, null> {

@@ -84,7 +84,7 @@ export function arithmetic(fail: Fail, expr: Expr, sign: string, [left, right]: 
   return fail(
     expr,
     mixed
-      ? `A whole and a decimal number can't be reckoned together: write 2.0 for 2, or double(…).`
+      ? `A whole and a decimal number can't be combined: write 2.0 for 2, or double(…).`
       : `${cap(TYPE_WORDS[left.type])} and ${TYPE_WORDS[right.type]} can't stand on the two sides of “${sign}”.`,
   );
 }

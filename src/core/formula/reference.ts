@@ -16,7 +16,8 @@ import type { Expr, ParsedExpr } from "@bufbuild/cel-spec/cel/expr/syntax_pb.js"
 import { create } from "@bufbuild/protobuf";
 import { DurationSchema, TimestampSchema, type Duration, type Timestamp } from "@bufbuild/protobuf/wkt";
 import type { References } from "../kernel/reference.ts";
-import { patternOf, FUNCTIONS } from "./functions.ts";
+import { FUNCTIONS } from "./functions.ts";
+import { patternOf } from "./patterns.ts";
 import type { FormulaFunction } from "./define.ts";
 import { MICROS, type Value, type ValueType } from "./value.ts";
 

@@ -22,6 +22,8 @@ export interface Figure {
   readonly newest?: string;
   /** Of anything else: the commonest values with their shares; what is left of 1 is other values. */
   readonly shares?: readonly (readonly [value: string, share: number])[];
+  /** What other parts of `report/figures` make of values. */
+  readonly [other: string]: unknown;
 }
 
 /** Text that came with a delivery and is no record: the last lines of a file, or a file beside it. */

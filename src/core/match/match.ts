@@ -11,15 +11,12 @@ import { summaryOf, type MatchModel, type PairModel } from "./model/model.ts";
 import { PairList, type Pairs } from "./pairs/pair-list.ts";
 import { RecordPairs, frequenciesOf, type Frequencies, type Stretch } from "./pairs/record-pairs.ts";
 import { weighRivals } from "./model/rivals.ts";
-import { bitsOf, scoreOf } from "./model/score.ts";
-import type { MatchField, MatchLimits } from "./schema.ts";
+import { bitsOf } from "./model/score.ts";
+import { startsFor } from "./model/starts.ts";
+import type { MatchField } from "./schema.ts";
 import { MatchTable, Values, type SharedNumbers, type SharedValues } from "./pairs/table.ts";
 
 export { concatPairs, type Pairs } from "./pairs/pair-list.ts";
-
-/** Where a score falls. */
-export const BANDS = ["same", "ask", "different"] as const;
-export type Band = (typeof BANDS)[number];
 
 /** How many of a record's candidates are compared field by field; by few fields they are chosen with more care. */
 const candidatesFor = (fields: number): number => (fields > 2 ? 16 : 10);
@@ -29,35 +26,6 @@ const SAMPLED = { side: 1_500, alone: 2_000 };
 const SAMPLED_MORE = 6_000;
 /** Pairs that score less are of no use to anybody, and not kept. */
 const LEAST_SCORE = 20;
-/** With no more fields than this that tell things apart, kinds of pairs can hardly be told from each other. */
-const FEW_FIELDS = 3;
-
-/** How the search for the kinds of pairs begins: several ways, of which the data chooses. */
-const STARTS: readonly Start[] = [
-  { kinds: ["same"], withTree: true },
-  { kinds: ["same", "moved"], withTree: true },
-  { kinds: ["same", "related"], withTree: true },
-  { kinds: ["same", "related", "related-otherwise"], withTree: true },
-  { kinds: ["same", "moved", "related", "related-otherwise"], withTree: true },
-];
-/** Beside another side it is tried as well to take all that is alike within a side for what only belongs together. */
-const STARTS_BESIDE: readonly Start[] = [
-  ...STARTS,
-  { kinds: ["same", "related", "related-otherwise"], withTree: true, mostWithin: 0.001 },
-];
-/** In one file, where nothing can be counted, to hold same pairs to be more alike. */
-const STARTS_ALONE: readonly Start[] = [
-  ...STARTS,
-  { kinds: ["same", "related", "related-otherwise"], withTree: true, strict: true },
-];
-const STARTS_OF_FEW: readonly Start[] = [
-  { kinds: ["same"], withTree: true, few: true },
-  { kinds: ["same"], withTree: false, few: true },
-  { kinds: ["same", "related"], withTree: true, few: true },
-];
-/** Where weights are set by hand there is nothing to be found out but how many are the same. */
-const STARTS_BY_HAND: readonly Start[] = [{ kinds: ["same"], withTree: false }];
-
 /** One of the ways in which the records of a match meet. */
 interface Meeting extends Omit<Source, "pool"> {
   readonly pairs: RecordPairs;
@@ -231,7 +199,7 @@ export class Matcher {
     const task: FitTask = {
       sources,
       facts,
-      starts: this.startsFor(facts, sources.length === 1),
+      starts: startsFor(this.fields, facts, sources.length === 1),
       labels: this.labelled(looking.labels ?? []),
     };
     return { task, conclude: (fits) => this.concluded(looking, meetings, task, fits) };
@@ -280,15 +248,6 @@ export class Matcher {
     const all = (table: MatchTable): Stretch => ({ table, from: 0, to: table.length });
     const pairs = this.pairsOf(all(left), all(right), this.frequencies!);
     return { pool: pairsInOrder(pairs), same: Uint8Array.from(labels, ({ same }) => Number(same)) };
-  }
-
-  private startsFor(facts: readonly FieldFacts[], alone: boolean): readonly Start[] {
-    if (this.fields.some((f) => f.weights)) return STARTS_BY_HAND;
-    return facts.filter((f) => f.telling && !f.silent).length <= FEW_FIELDS
-      ? STARTS_OF_FEW
-      : alone
-        ? STARTS_ALONE
-        : STARTS_BESIDE;
   }
 
   /** Takes a model that was estimated before, or elsewhere. */
@@ -398,24 +357,4 @@ export interface SharedRecords {
   readonly incoming: readonly SharedNumbers[];
   /** Null where records are compared with one another. */
   readonly known: readonly SharedNumbers[] | null;
-}
-
-/** The limits of a match as they are used: those set by hand, and for the others what was estimated. `same` is null where nothing is joined by itself. */
-export interface LimitsInUse {
-  readonly same: number | null;
-  readonly ask: number;
-  readonly lead?: number | undefined;
-}
-
-/** The limits of a section, those that it leaves open from what was estimated. */
-export function limitsOf(limits: MatchLimits, choice: Choice): LimitsInUse {
-  const rounded = (bits: number): number => Math.round(scoreOf(bits) * 10) / 10;
-  const same = limits.same ?? (choice.same === null ? null : rounded(choice.same));
-  const ask = limits.ask ?? Math.min(rounded(choice.ask), same ?? 100);
-  return { same, ask, ...(limits.lead !== undefined && { lead: limits.lead }) };
-}
-
-/** The band of a score. */
-export function bandOf(score: number, { same, ask }: LimitsInUse): Band {
-  return same !== null && score >= same ? "same" : score >= ask ? "ask" : "different";
 }

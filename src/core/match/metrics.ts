@@ -1,6 +1,7 @@
 import type { Choice } from "./model/choose.ts";
 import { UNLABELLED } from "./model/count.ts";
-import { limitsOf, type Band, type LimitsInUse, type Pairs } from "./match.ts";
+import { type Pairs } from "./match.ts";
+import { limitsOf, type Band, type LimitsInUse } from "./limits.ts";
 import type { MatchModel } from "./model/model.ts";
 import { bitsOf, probabilityOf } from "./model/score.ts";
 import { estimateOfLimits, wrongFrom, type LimitsEstimate, type Resolution } from "./resolve.ts";

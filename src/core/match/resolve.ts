@@ -1,5 +1,6 @@
 import { clusterRecords, type Link } from "./cluster.ts";
-import { BANDS, bandOf, type Band, type LimitsInUse, type Matcher, type Pairs } from "./match.ts";
+import { type Matcher, type Pairs } from "./match.ts";
+import { BANDS, bandOf, type Band, type LimitsInUse } from "./limits.ts";
 import type { Choice, Doubt } from "./model/choose.ts";
 import { wordOf } from "./model/count.ts";
 import { bitsOf, scoreOf } from "./model/score.ts";

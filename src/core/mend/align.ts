@@ -4,7 +4,7 @@ import type { Compiled } from "../course/compiled.ts";
 import { arrivedCells } from "../course/of-record.ts";
 import { recheck } from "../course/recheck.ts";
 import { DelimitedReader } from "../read/delimited/reader.ts";
-import type { ReadOptions } from "../read/part.ts";
+import type { ReadOptions } from "../read/settings.ts";
 
 /** Cells of a record that has too few or too many of them, put to the columns where they fit. */
 export interface Aligned {

@@ -70,7 +70,7 @@ export function withoutArriving<Load extends WithRules["load"]>(
 }
 
 /** Why a cell did not change what the target had. */
-export const KEPT_BECAUSE = ["empty", "leave", "fill", "fix"] as const;
+export const KEPT_BECAUSE = ["empty", "leave", "fill", "fix", "only"] as const;
 export type KeptBecause = (typeof KEPT_BECAUSE)[number];
 
 /** What is said of cells that did not change what the target had: “empty cells kept what the target had”. */
@@ -79,6 +79,7 @@ export const KEPT_WORDS: Record<KeptBecause, { one: string; many: string }> = {
   leave: { one: "cell said to leave what the target had", many: "cells said to leave what the target had" },
   fill: { one: "value came where the target had one", many: "values came where the target had one" },
   fix: { one: "value came where the target’s is fixed", many: "values came where the target’s are fixed" },
+  only: { one: "value came for a row that is only inserted", many: "values came for rows that are only inserted" },
 };
 
 /** Cells of a field that did not change what the target had. */

@@ -4,7 +4,7 @@ import type { NamedFormulas } from "../formula/named.ts";
 import type { Gate } from "../gate/index.ts";
 import type { LookUp } from "../lookup/schema.ts";
 import type { MatchSection } from "../match/schema.ts";
-import type { ReadOptions } from "../read/part.ts";
+import type { ReadOptions } from "../read/settings.ts";
 import type { AfterAction } from "./after.ts";
 import type { Parameter } from "./parameters.ts";
 import type { PlanCheck, RuleCheck, Step, UniqueCheck, loadSchema, mapSchema } from "./sections.ts";

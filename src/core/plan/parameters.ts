@@ -38,7 +38,7 @@ export const parameterSchema = z.strictObject({
   about: z.string().max(300).optional().describe("What it is for, for whoever starts a run"),
 });
 
-/** A value that a run may be told, with what it is otherwise. */
+/** A value that a run may be given, with what it is otherwise. */
 export type Parameter = z.infer<typeof parameterSchema>;
 
 /** A plan's parameters, and the named formulas that its own may use. */
@@ -66,7 +66,7 @@ export function parameterFault({ name, type, default: usual }: Parameter, others
 }
 
 /**
- * What a run is told of a plan's parameters, the texts trimmed but for those of the type text, and none that are as the
+ * What a run is given of a plan's parameters, the texts trimmed but for those of the type text, and none that are as the
  * plan has them. Throws `no-parameter` and `parameter-invalid`.
  */
 export function parametersGiven(

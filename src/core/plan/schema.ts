@@ -4,7 +4,7 @@ import { gateSchema } from "../gate/index.ts";
 import { SieveError } from "../kernel/problem.ts";
 import { lookUpSchema } from "../lookup/schema.ts";
 import { matchSchema } from "../match/schema.ts";
-import { readSectionSchema } from "../read/settings.ts";
+import { readSectionSchema } from "../read/schema.ts";
 import { afterSchema } from "./after.ts";
 import type { Plan } from "./document.ts";
 import { parameterSchema } from "./parameters.ts";
@@ -32,7 +32,7 @@ export const planSchema = z
       .array(parameterSchema)
       .max(20)
       .optional()
-      .describe("Values that a run may be told, which formulas ask by name and brackets: since()"),
+      .describe("Values that a run may be given, which formulas ask by name and brackets: since()"),
     contract: z.strictObject({ fields: z.array(fieldSchema).min(1).max(1500) }),
     cleanse: z.array(stepSchema).max(500).default([]),
     check: z.array(checkSchema).max(500).default([]),

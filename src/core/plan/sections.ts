@@ -157,6 +157,12 @@ export const loadSchema = z.strictObject({
     .optional()
     .describe("There is no key: a record that the target has already, alike in all fields, is not written again"),
   mode: z.enum(["append", "replace", "upsert"]).default("append"),
+  only: z
+    .enum(["insert", "update"])
+    .optional()
+    .describe(
+      "Of an upsert by a key: insert, where rows that are there stay as they are; or update, where records whose key has no row are held",
+    ),
   slice: z
     .string()
     .max(600)

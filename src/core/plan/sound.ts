@@ -254,6 +254,15 @@ function loadFaults(about: About): Fault[] {
   if (whole && (mode !== "upsert" || key.length > 0)) {
     fail("whole_record", "The whole record can be the key of an upsert that has no other.");
   }
+  if (plan.load.only && (mode !== "upsert" || key.length === 0)) {
+    fail("only", "Inserting alone, or updating alone, is of an upsert by a key.");
+  }
+  if (plan.load.only && plan.match) {
+    fail(
+      "only",
+      "Where records are matched, what is kept of them changes rows: inserting or updating alone can't be held to.",
+    );
+  }
   for (const n of arriving) {
     if (key.includes(n))
       fail("arriving", `${n} is of the key, which is the same in a record and the row that it meets.`);
@@ -276,6 +285,10 @@ function goneFaults(about: About): Fault[] {
   const faults = goneFields(gone).flatMap(({ name, at }) => about.unknown([name], path(at)));
   if (mode !== "upsert" || key.length === 0) {
     faults.push({ path: path("do"), message: "Which rows no longer come can be told of an upsert by a key alone." });
+  }
+  if (load.only === "insert") {
+    const message = "Rows that are there stay as they are, so that none can be marked or removed.";
+    faults.push({ path: path("do"), message });
   }
   if (match) {
     faults.push({

@@ -1,11 +1,11 @@
 import type { ReadSection } from "../plan/document.ts";
-import { OF_EACH, type OfEach, type ReadOptions, type ReadSettings } from "../read/part.ts";
+import { OF_EACH, type OfEach, type ReadOptions, type ReadSettings } from "../read/settings.ts";
 
 /**
  * How files like this one are read: what each file shows by itself is left to be found out from each,
  * unless a person has set it.
  */
-export function lastingRead(found: ReadOptions, set: Pick<ReadSettings, "delimiter" | "encoding">): ReadSection {
+export function lastingRead(found: ReadOptions, set: ReadSettings): ReadSection {
   const { escape, ...rest } = found;
   return {
     ...rest,

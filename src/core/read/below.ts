@@ -1,7 +1,8 @@
 import { quoted } from "../kernel/problem.ts";
 import { UNITS } from "../type/units.ts";
 import type { Header } from "./header.ts";
-import type { Doubt, ReadSettings } from "./part.ts";
+import type { Doubt } from "./part.ts";
+import type { ReadSettings } from "./settings.ts";
 
 /** Lines below the one that names the columns which say more of them, and are no records. */
 export interface Below {

@@ -1,12 +1,11 @@
 import { decodeText } from "./encoding/decode.ts";
 import { encodingFor } from "./encoding/detect.ts";
 import { counted } from "../kernel/problem.ts";
-import { looksLikeBlocks } from "./blocks/format.ts";
-import { columnStarts } from "./fixed/format.ts";
 import { rowsBelow } from "./below.ts";
-import { asLines, consistency, DELIMITERS, guessMarks, rowMark, setDelimiter, type Guess } from "./delimited/guess.ts";
+import { asLines, guessMarks, rowMark, setDelimiter, type Guess } from "./delimited/guess.ts";
 import { findHeader } from "./header.ts";
-import type { Doubt, Evidence, FormatId, ReadSettings } from "./part.ts";
+import type { Doubt, Evidence } from "./part.ts";
+import type { ReadSettings } from "./settings.ts";
 import type { DelimitedOptions } from "./options.ts";
 
 /** How many bytes of a file's beginning are looked at. */
@@ -83,55 +82,3 @@ const whySkipped = (skip: number): string =>
   skip > 0
     ? `${counted(skip, "line")} that ${skip === 1 ? "is" : "are"} no records stand${skip === 1 ? "s" : ""} before`
     : "the first line is as wide as the rest";
-
-/** The format of a file that is text, from its beginning and its name. */
-export function detectTextFormat(text: string, name: string): { as: FormatId; why: string } {
-  const trimmed = text.replace(/^\ufeff/, "").trimStart();
-  if (trimmed.startsWith("<") && /^<(\?xml|!--|!DOCTYPE|[\p{L}_])/iu.test(trimmed))
-    return { as: "xml", why: "it begins with a tag" };
-  if (trimmed.startsWith("{") || trimmed.startsWith("[")) {
-    const [first = "", second = ""] = trimmed.split(/\r?\n/).filter((l) => l.trim() !== "");
-    const alone = second === "" && /\[\s*\{/.test(first);
-    const lone = second === "" && /\.json$/i.test(name);
-    if (first.startsWith("{") && isJson(first) && !alone && !lone && (second === "" || second.startsWith("{"))) {
-      return { as: "json-lines", why: "each line is a JSON document" };
-    }
-    if (first.startsWith("[") && second.startsWith("[") && isJson(first))
-      return { as: "json-lines", why: "each line is a JSON document" };
-    if (/^[[{]\s*(["\]}{[]|-?\d|true|false|null)/.test(trimmed)) return { as: "json", why: "it begins as JSON does" };
-  }
-  if (looksLikeBlocks(text)) return { as: "blocks", why: "lines of names and values, whose names come again" };
-  if (/\.(txt|dat|fwf|prn)$/i.test(name) && looksFixed(text))
-    return { as: "fixed", why: "columns stand at the same places in every line" };
-  return { as: "delimited", why: "text in lines" };
-}
-
-function isJson(text: string): boolean {
-  try {
-    JSON.parse(text);
-    return true;
-  } catch {
-    return false;
-  }
-}
-
-/** Lines of about one length, with blanks at the same places, and no delimiter that fits. */
-function looksFixed(text: string): boolean {
-  const all = text.split(/\r?\n/).slice(0, 100);
-  all.pop();
-  const body = all.filter((l) => l.trim() !== "");
-  if (body.length < 3) return false;
-  const fits = DELIMITERS.some(
-    (d) => consistency(text, { delimiter: d, quote: '"', escape: '"', comment: "" }, undefined, false).score > 1.2,
-  );
-  const blanks = body.filter((l) => /\S {1,}\S/.test(l)).length;
-  // Without a run of blanks anywhere there is nothing that keeps columns in their places.
-  const padded = body.some((l) => /\S {2,}\S/.test(l));
-  return !fits && blanks === body.length && (padded || !areAsManyWords(body)) && columnStarts(body).length > 1;
-}
-
-/** Whether all lines have as many words, and more than two. */
-function areAsManyWords(lines: readonly string[]): boolean {
-  const words = lines.map((l) => l.split(" ").length);
-  return words[0]! > 2 && words.every((n) => n === words[0]);
-}

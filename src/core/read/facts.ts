@@ -1,5 +1,6 @@
 import type { UnreadableReason } from "../kernel/block.ts";
-import type { Doubt, Evidence, ReadOptions } from "./part.ts";
+import type { Doubt, Evidence } from "./part.ts";
+import type { ReadOptions } from "./settings.ts";
 
 /** What reading one part of a delivery has shown: a file, or a file or sheet within one. */
 export interface FileFacts {

@@ -1,5 +1,7 @@
+import type { z } from "zod";
 import type { Block } from "../kernel/block.ts";
 import type { Encoding } from "./encoding/names.ts";
+import type { ReadOptions, ReadSettings } from "./settings.ts";
 
 /** A file as a stream of bytes, from wherever it is kept. */
 export interface SourceFile {
@@ -20,24 +22,6 @@ export interface SourceFile {
 export type Spool = (name: string, chunks: AsyncIterable<Uint8Array>) => Promise<RangedFile>;
 export type RangedFile = SourceFile & Required<Pick<SourceFile, "range">>;
 
-export const FORMAT_IDS = [
-  "delimited",
-  "fixed",
-  "blocks",
-  "json",
-  "json-lines",
-  "xml",
-  "xlsx",
-  "ods",
-  "parquet",
-  "avro",
-] as const;
-export type FormatId = (typeof FORMAT_IDS)[number];
-
-/** What may differ between files of one delivery: the format itself, or lines above, the heading, lines below it and the quote character. */
-export const OF_EACH = ["as", "skip", "header", "below", "quote"] as const;
-export type OfEach = (typeof OF_EACH)[number];
-
 /** Why a thing was guessed, in words for a person, by what was guessed. */
 export type Evidence = Readonly<Record<string, string>>;
 
@@ -51,49 +35,6 @@ export interface Doubt {
     readonly shows: readonly string[];
   }[];
 }
-
-/** What a person or a plan has already decided about reading; the rest is found out. */
-export interface ReadSettings {
-  readonly as?: FormatId | "auto" | undefined;
-  readonly encoding?: string | undefined;
-  /** delimited */
-  readonly delimiter?: string | undefined;
-  readonly quote?: string | undefined;
-  readonly escape?: string | undefined;
-  /** delimited: what ends a record, where that is no line end. */
-  readonly row?: string | undefined;
-  /** delimited, fixed, xlsx: the first line names the columns. */
-  readonly header?: boolean | undefined;
-  /** delimited, fixed, xlsx: lines to pass over before the header or the first record. */
-  readonly skip?: number | undefined;
-  /** delimited, xlsx, ods: lines below the one that names the columns which say units or types and are no records. */
-  readonly below?: number | undefined;
-  /** delimited: lines to pass over at the end. */
-  readonly skip_end?: number | undefined;
-  /** delimited: what a comment line begins with. */
-  readonly comment?: string | undefined;
-  /** fixed: where each column begins, in characters from 0. */
-  readonly starts?: readonly number[] | undefined;
-  /** json, xml: the path of the records. */
-  readonly records?: string | undefined;
-  /** json, json-lines, xml, parquet, avro: the path of an array that becomes records of its own. */
-  readonly each?: string | undefined;
-  readonly arrays?:
-    Readonly<Record<string, { take: "join" | "first" | "last" | "json"; by?: string | undefined }>> | undefined;
-  /** xlsx: the sheets to read; the first that has records unless said. */
-  readonly sheets?: readonly string[] | undefined;
-  /** xlsx: numbers that are shown with leading zeros are read as shown; yes unless said. */
-  readonly as_shown?: boolean | undefined;
-  /** xlsx: merged cells all have what the first of them has. */
-  readonly fill_merged?: boolean | undefined;
-  /** Megabytes that a packed file may unpack to; by its own size unless said. */
-  readonly unpacked_mb?: number | undefined;
-  /** What is found out from each file anew, whatever is said of it here: files of one delivery may differ. */
-  readonly of_each?: readonly OfEach[] | undefined;
-}
-
-/** How a part is read, every guess decided: the settings that its format knows. */
-export type ReadOptions = ReadSettings & { readonly as: FormatId };
 
 /** Records of one kind within a file: the file itself, a file in an archive, a sheet. */
 export interface Opened {
@@ -126,9 +67,35 @@ export interface OpenContext {
   readonly whole: boolean;
 }
 
-/** A file format: one file each. Its settings are in settings.ts, so that screens need not have the readers. */
-export interface FormatPart {
-  readonly id: FormatId;
+/** What a file's name promises that it is. */
+export interface Promised {
+  readonly ends: RegExp;
+  /** In words: “a workbook”. */
+  readonly is: string;
+  /** Another format whose files may be called so as well. */
+  readonly or?: string;
+}
+
+/** How a format is read, and told from others where its first bytes alone don't say it. */
+export interface Reader {
+  /** Why a text is of this format, from its beginning and its name; null where it isn't. */
+  isSo?(text: string, name: string): string | null;
   /** Opens the file; more than one part for a file of several. */
   open(source: SourceFile, settings: ReadSettings, context: OpenContext): AsyncGenerator<Opened>;
 }
+
+/** What is known of a file format without its reader: one folder each. */
+export interface FormatPart<Id extends string = string> {
+  readonly id: Id;
+  readonly title: string;
+  /** The settings of a plan's read section that it knows; a text is what has an `encoding`. */
+  readonly settings: z.ZodRawShape;
+  /** The bytes that a file begins with, as characters, and how that is said. */
+  readonly begins?: { readonly with: string; readonly why: string };
+  /** Why a zip archive is such a file, from the names in it; null where it isn't. */
+  inZip?(names: readonly string[], textOf: (entry: string) => Promise<string>): Promise<string | null>;
+  readonly promised?: Promised;
+}
+
+/** Whether a format is text, whose encoding has to be known; else it is binary. */
+export const isText = ({ settings }: Pick<FormatPart, "settings">): boolean => "encoding" in settings;

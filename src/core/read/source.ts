@@ -1,45 +1,17 @@
 import { concat, isUtf8 } from "../kernel/bytes.ts";
 import { SieveError } from "../kernel/problem.ts";
-import { avroFormat } from "./avro/format.ts";
-import { blocks } from "./blocks/format.ts";
-import { delimited } from "./delimited/format.ts";
-import { DETECT_BYTES, detectTextFormat } from "./detect.ts";
+import { DETECT_BYTES } from "./detect.ts";
 import { decodeText } from "./encoding/decode.ts";
 import { encodingFor, type FoundEncoding } from "./encoding/detect.ts";
-import { fixed } from "./fixed/format.ts";
-import {
-  type Doubt,
-  type FormatId,
-  type FormatPart,
-  type OfEach,
-  type Opened,
-  type ReadSettings,
-  type SourceFile,
-  type Spool,
-} from "./part.ts";
-import { json, jsonLines } from "./json/format.ts";
-import { FORMAT_SETTINGS } from "./settings.ts";
 import { encodingOf } from "./encoding/names.ts";
-import { ods } from "./ods/format.ts";
-import { parquet } from "./parquet/format.ts";
+import { isText, type Doubt, type FormatPart, type Opened, type SourceFile, type Spool, type Reader } from "./part.ts";
+import type { FormatId } from "./formats.ts";
+import { READERS } from "./readers.ts";
+import { FORMAT_PARTS, formatPart } from "./schema.ts";
+import type { OfEach, ReadSettings } from "./settings.ts";
 import { gunzipped, zipEntry, zipNames } from "./unpack.ts";
-import { xlsx } from "./xlsx/format.ts";
-import { xml } from "./xml/format.ts";
 
-export type { Opened, ReadOptions, ReadSettings, SourceFile, Spool } from "./part.ts";
-
-const FORMATS: Record<FormatId, FormatPart> = {
-  delimited,
-  fixed,
-  blocks,
-  json,
-  "json-lines": jsonLines,
-  xml,
-  xlsx,
-  ods,
-  parquet,
-  avro: avroFormat,
-};
+export type { Opened, SourceFile, Spool } from "./part.ts";
 
 /** Archives inside archives that are opened. */
 const MOST_LAYERS = 3;
@@ -85,17 +57,17 @@ export async function* openFile(
     );
     return;
   }
-  const open = async function* (as: FormatId, from: SourceFile, why: string): AsyncGenerator<Opened> {
-    const isText = "encoding" in FORMAT_SETTINGS[as].settings;
-    const declared = as === "xml" && isAuto(settings.encoding) ? declaredIn(head) : null;
-    const encoding: FoundEncoding = isText ? (declared ?? (await encodingFound())) : { encoding: "utf-8", why: "" };
-    const context = { part: parts.next, spool, encoding: encoding.encoding, head, whole };
-    for await (const opened of FORMATS[as].open(from, settings, context)) {
-      const format = settings.as && settings.as !== "auto" ? "as set" : why;
+  const open = async function* (part: FormatPart, from: SourceFile, why: string): AsyncGenerator<Opened> {
+    const declared = part.id === "xml" && isAuto(settings.encoding) ? declaredIn(head) : null;
+    const found = isText(part) ? (declared ?? (await encodingFound())) : null;
+    const context = { part: parts.next, spool, encoding: found?.encoding ?? "utf-8", head, whole };
+    for await (const opened of readerOf(part).open(from, settings, context)) {
+      const format = set ? "as set" : why;
       yield {
         ...opened,
-        evidence: { format, ...(isText ? { encoding: encoding.why } : {}), ...opened.evidence },
-        ...doubtsOf(encoding.doubt, opened.doubts),
+        options: { ...opened.options, ...(found ? { encoding: found.encoding } : {}) },
+        evidence: { format, ...(found ? { encoding: found.why } : {}), ...opened.evidence },
+        ...doubtsOf(found?.doubt, opened.doubts),
         // Places in what is packed are not places in the file.
         resumable: opened.resumable && layer === 0,
       };
@@ -103,33 +75,31 @@ export async function* openFile(
       context.part = parts.next;
     }
   };
-  const set = settings.as && settings.as !== "auto" ? settings.as : null;
+  const set = isAuto(settings.as) ? null : formatPart(settings.as!);
   if (layered === "zip") {
     const kept = source.once
       ? { ...(await spool(source.name, source.chunks())), mayUnpackTo: source.mayUnpackTo }
       : source;
     const names = await zipNames(kept);
-    if (names.some((n) => n.toLowerCase() === "xl/workbook.xml")) {
-      yield* open("xlsx", kept, "a zip archive with a workbook in it");
-      return;
-    }
-    if (await isSpreadsheet(kept, names)) {
-      yield* open("ods", kept, "a zip archive that says it is an OpenDocument spreadsheet");
-      return;
+    for (const part of FORMAT_PARTS) {
+      const why = await part.inZip?.(names, (entry) => beginningOf(kept, entry));
+      if (why) {
+        yield* open(part, kept, why);
+        return;
+      }
     }
     for (const name of names) yield* openFile(zipEntry(kept, name), settings, spool, parts, layer + 1);
     return;
   }
-  if (magic === "PAR1" || set === "parquet") yield* open("parquet", source, "it begins with PAR1");
-  else if (magic === "Obj\u0001" || set === "avro") yield* open("avro", source, "it begins as an Avro container does");
-  else if (set === "xlsx" || set === "ods") {
-    const [is, such] =
-      set === "xlsx" ? ["a workbook", "A workbook"] : ["an OpenDocument spreadsheet", "Such a spreadsheet"];
-    throw new SieveError(`${set}-broken`, `${file.name} is not ${is}.`, {
-      detail: `${such} is a zip archive, and this file does not begin as one.`,
+  const first = FORMAT_PARTS.find(({ begins }) => begins && startsWith(head, begins.with));
+  if (first) yield* open(first, source, first.begins!.why);
+  else if (set?.inZip) {
+    const is = set.promised?.is ?? set.title;
+    throw new SieveError(`${set.id}-broken`, `${file.name} is not ${is}.`, {
+      detail: `What is ${is} is a zip archive, and this file does not begin as one.`,
       hint: "Check that it is the right file, or change the plan's read section.",
     });
-  } else if (head[0] === 0xd0 && head[1] === 0xcf && head[2] === 0x11 && head[3] === 0xe0) {
+  } else if (startsWith(head, "\u00d0\u00cf\u0011\u00e0")) {
     throw new SieveError("old-workbook", `${file.name} is a workbook in the binary form of before 2007.`, {
       hint: "Open it and save it as .xlsx.",
     });
@@ -137,34 +107,37 @@ export async function* openFile(
   else {
     const { encoding } = await encodingFound();
     const text = decodeText(head, encoding);
-    const { as, why } = detectTextFormat(text, file.name);
-    refuseOtherKind(file.name, as, text);
-    yield* open(as, source, why);
+    const { part, why } = formatOfText(text, file.name);
+    refuseOtherKind(file.name, part, text);
+    yield* open(part, source, why);
   }
 }
 
-/** What files are by the ends of their names, where the name is a promise. */
-const PROMISED: readonly (readonly [ends: RegExp, is: string, formats: readonly FormatId[]])[] = [
-  [/\.(xlsx|xlsm|xls)$/i, "a workbook", ["xlsx"]],
-  [/\.ods$/i, "an OpenDocument spreadsheet", ["ods"]],
-  [/\.parquet$/i, "a Parquet file", ["parquet"]],
-  [/\.avro$/i, "an Avro file", ["avro"]],
-  [/\.(zip|gz)$/i, "packed", []],
-  [/\.json$/i, "JSON of records", ["json", "json-lines"]],
-  [/\.(jsonl|ndjson)$/i, "lines of JSON", ["json-lines", "json"]],
-  [/\.xml$/i, "XML", ["xml"]],
-];
+const readerOf = ({ id }: FormatPart): Reader => READERS[id as FormatId];
+
+const startsWith = (head: Uint8Array, text: string): boolean =>
+  Array.from(text).every((c, i) => head[i] === c.charCodeAt(0));
+
+/** The format of a file that is text, from its beginning and its name. */
+export function formatOfText(text: string, name: string): { part: FormatPart; why: string } {
+  for (const part of FORMAT_PARTS.filter(isText).reverse()) {
+    const why = readerOf(part).isSo?.(text, name);
+    if (why) return { part, why };
+  }
+  throw new Error("no format takes any text");
+}
 
 /** A text whose name promises something else, and a web page, are not taken for a table without a word. Throws `other-kind`. */
-function refuseOtherKind(name: string, as: FormatId, text: string): void {
+function refuseOtherKind(name: string, part: FormatPart, text: string): void {
   if (text.trim() === "") return;
-  const promised = PROMISED.find(([ends]) => ends.test(name));
+  const packed = /\.(zip|gz)$/i.test(name) ? { is: "packed", id: "", or: "" } : null;
+  const named = FORMAT_PARTS.find((f) => f.promised?.ends.test(name));
+  const promised = packed ?? (named && { is: named.promised!.is, id: named.id, or: named.promised!.or });
   const page = /^\ufeff?\s*(<!--[\s\S]*?-->\s*)?<(!doctype\s+html|html|head|body|table)[\s>]/i.test(text);
-  if (!page && (!promised || promised[2].includes(as))) return;
-  const plain = as === "delimited" || as === "fixed" || as === "blocks";
-  const is = page ? "a web page" : plain ? "plain text" : FORMAT_SETTINGS[as].title;
+  if (!page && (!promised || promised.id === part.id || promised.or === part.id)) return;
+  const is = page ? "a web page" : part.promised ? part.title : "plain text";
   const begins = text.trim().split(/\r?\n/)[0]!.slice(0, 60);
-  throw new SieveError("other-kind", `${name} is not ${promised ? promised[1] : "a table"}: it is ${is}.`, {
+  throw new SieveError("other-kind", `${name} is not ${promised ? promised.is : "a table"}: it is ${is}.`, {
     detail: `It begins with “${begins}”.`,
     hint: page
       ? "Open it in the program that it is meant for, save it as a workbook or as delimited text, and send that."
@@ -177,18 +150,14 @@ function doubtsOf(encoding: Doubt | null | undefined, others: readonly Doubt[] =
   return all.length > 0 ? { doubts: all } : {};
 }
 
-/** What an OpenDocument says that it is, in a file of its own. */
-async function isSpreadsheet(
-  zip: SourceFile & Required<Pick<SourceFile, "chunks">>,
-  names: readonly string[],
-): Promise<boolean> {
-  if (!names.includes("mimetype") || !names.includes("content.xml")) return false;
-  let type = "";
-  for await (const chunk of zipEntry(zip, "mimetype").chunks()) {
-    type += new TextDecoder().decode(chunk);
-    if (type.length > 200) break;
+/** The beginning of a file within an archive, as text. */
+async function beginningOf(zip: SourceFile, entry: string): Promise<string> {
+  let text = "";
+  for await (const chunk of zipEntry(zip, entry).chunks()) {
+    text += new TextDecoder().decode(chunk);
+    if (text.length > 200) break;
   }
-  return type.trim().startsWith("application/vnd.oasis.opendocument.spreadsheet");
+  return text;
 }
 
 const isAuto = (set: string | undefined): boolean => !set || set === "auto";

@@ -81,3 +81,8 @@ export async function* lines(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<
   const end = window.at(-1) === 13 ? window.length - 1 : window.length;
   yield { bytes: window, from: [0], to: [end], line, base };
 }
+
+/** A text from its first character that is no blank, without a byte order mark. */
+export function begun(text: string): string {
+  return text.replace(/^\ufeff/, "").trimStart();
+}

@@ -10,7 +10,7 @@ import type { FurtherCounts } from "../plan/further.ts";
 import type { MatchMetrics } from "../match/metrics.ts";
 import type { Profile } from "../profile/facts.ts";
 import type { Tally } from "../course/tally.ts";
-import { READ_PROBLEMS, TAKEN, checkTitle, faultTitle } from "../course/problem-words.ts";
+import { READ_PROBLEMS, TAKEN, UNMET, checkTitle, faultTitle } from "../course/problem-words.ts";
 import type { Compiled } from "../course/compiled.ts";
 import type { UnreadableReason } from "../kernel/block.ts";
 import type { Plan } from "../plan/document.ts";
@@ -55,14 +55,14 @@ export interface LoadReport {
   readonly reconciliation?: Reconciliation;
   /** Held records of earlier loads that came back with this one; absent where none did. */
   readonly returned?: ReturnedCounts;
-  /** What the run was told, where its plan has parameters or something was switched off. */
-  readonly run?: ToldRun;
+  /** What the run was given, where its plan has parameters or something was switched off. */
+  readonly run?: RunInputs;
   /** How long each part of the load took, in the order in which they ran. None where nobody measured. */
   readonly timing?: readonly Timing[];
 }
 
 /** The values of a plan's parameters in one run, and what was switched off, each with the reason. */
-export interface ToldRun {
+export interface RunInputs {
   readonly parameters: readonly { readonly name: string; readonly value: string; readonly told: boolean }[];
   readonly steps: readonly { readonly words: string; readonly reason: string }[];
   readonly lookUps: readonly { readonly name: string; readonly reason: string }[];
@@ -232,12 +232,12 @@ export function makeReport(input: ReportInput): LoadReport {
     ...(input.loadedBefore ? { loadedBefore: input.loadedBefore } : {}),
     ...(input.reconciliation ? { reconciliation: input.reconciliation } : {}),
     ...(input.returned ? { returned: input.returned } : {}),
-    ...toldRun(compiled),
+    ...runInputs(compiled),
     ...(input.timing ? { timing: input.timing } : {}),
   };
 }
 
-function toldRun({ plan, run, steps }: Compiled): { run?: ToldRun } {
+function runInputs({ plan, run, steps }: Compiled): { run?: RunInputs } {
   const { parameters: told = {}, steps: off = {}, lookUps = {} } = run;
   const parameters = Object.entries(valuesOf(plan, told)).map(([name, value]) => ({
     name,
@@ -251,6 +251,12 @@ function toldRun({ plan, run, steps }: Compiled): { run?: ToldRun } {
   const lookUpsOff = Object.entries(lookUps).map(([name, reason]) => ({ name, reason }));
   if (parameters.length + stepsOff.length + lookUpsOff.length === 0) return {};
   return { run: { parameters, steps: stepsOff, lookUps: lookUpsOff } };
+}
+
+/** What the target is asked about the key of each record. */
+function ofTheKey({ load: { mode, key, slice, only } }: Plan): string[] {
+  if (only === "update") return [UNMET];
+  return key.length > 0 && (mode === "append" || slice !== undefined) ? [TAKEN] : [];
 }
 
 function checkMetrics({ compiled, tally, files, late, rules = [] }: ReportInput): CheckMetrics[] {
@@ -277,18 +283,8 @@ function checkMetrics({ compiled, tally, files, late, rules = [] }: ReportInput)
       ...(c.off === null ? {} : { off: c.off }),
     }),
   );
-  if (compiled.plan.load.mode === "append" && compiled.plan.load.key.length > 0) {
-    metrics.push({
-      key: TAKEN,
-      title: "the key is not yet in the target",
-      fault: faultTitle(TAKEN, compiled.fields),
-      stage: "load",
-      onFailure: "hold",
-      problems: late.get(TAKEN) ?? 0,
-    });
-  }
   const drifted = [...late.keys()].filter((key) => readCheck(key).kind === "file");
-  for (const key of [...drifted, ...rules]) {
+  for (const key of [...ofTheKey(compiled.plan), ...drifted, ...rules]) {
     metrics.push({
       key,
       title: checkTitle(compiled, key),

@@ -15,15 +15,15 @@ function say(message: FromApart): void {
 }
 
 async function work(db: Db, { task, input }: ToApart): Promise<void> {
-  let told = 0;
+  let last = 0;
   const tell = (file: string, bytes: number): void => {
     const now = Date.now();
-    if (now - told < TELL_MS) return;
-    told = now;
+    if (now - last < TELL_MS) return;
+    last = now;
     say({ type: "progress", at: { file, bytes } });
   };
   try {
-    const run = TASKS[task] as (db: Db, input: unknown, told: typeof tell) => Promise<unknown>;
+    const run = TASKS[task] as (db: Db, input: unknown, onRead: typeof tell) => Promise<unknown>;
     say({ type: "done", result: await run(db, input, tell) });
   } catch (error) {
     if (error instanceof SieveError) {

@@ -1,8 +1,8 @@
 import type { LookUp } from "@/core/lookup/schema.ts";
 import type { Plan, ReadSection } from "@/core/plan/document.ts";
-import type { ReadSettings } from "@/core/read/part.ts";
+import type { ReadSettings } from "@/core/read/settings.ts";
 import type { Db } from "@/store/db.ts";
-import type { ReadTold } from "@/store/deliveries.ts";
+import type { OnRead } from "@/store/deliveries.ts";
 import { getPlan, planInForce } from "@/store/feeds.ts";
 import { deliveryLists } from "../load/delivery-lists.ts";
 import { deliveryValues } from "../look/delivery-values.ts";
@@ -14,7 +14,7 @@ import { findRecords, type RecordFilter } from "../look/records.ts";
 import type { HeldFilter } from "@/store/held.ts";
 import { releaseAll, type BulkMend } from "../release/release-all.ts";
 import { releaseRecords } from "../release/release.ts";
-import type { Mend, ReleaseOptions } from "../release/release-of-load.ts";
+import type { Mend, ReleaseOptions } from "../release/released.ts";
 import { runProfile } from "../jobs/run-profile.ts";
 import { sampleDelivery } from "../look/sample.ts";
 import { previewUndo, type UndoRowFilter } from "../undo/preview.ts";
@@ -23,29 +23,29 @@ import type { OverChanged } from "../undo/rows.ts";
 
 /** What is done in a process of its own: by name, from an input that can be passed on to a result that can. */
 export const TASKS = {
-  preview: (db: Db, i: { delivery: number; read: ReadSettings; most?: number | undefined }, told: ReadTold) =>
-    previewDelivery(db, i.delivery, i.read, i.most, told),
+  preview: (db: Db, i: { delivery: number; read: ReadSettings; most?: number | undefined }, onRead: OnRead) =>
+    previewDelivery(db, i.delivery, i.read, i.most, onRead),
   sample: async (
     db: Db,
     i: { feed: string; delivery: number; read: ReadSection; size: number; following: boolean },
-    told: ReadTold,
-  ) => sampleDelivery(db, i.delivery, (await planInForce(db, i.feed)).document, i.read, i.size, i.following, told),
-  "values of a delivery": (db: Db, i: { delivery: number; plan: Plan; field: string; steps: number }, told: ReadTold) =>
-    deliveryValues(db, i.delivery, i.plan, i.field, i.steps, told),
-  "proposal of a look-up": (db: Db, i: { delivery: number; plan: Plan; lookUp: LookUp }, told: ReadTold) =>
-    proposedLookUp(db, i.delivery, i.plan, i.lookUp, told),
+    onRead: OnRead,
+  ) => sampleDelivery(db, i.delivery, (await planInForce(db, i.feed)).document, i.read, i.size, i.following, onRead),
+  "values of a delivery": (db: Db, i: { delivery: number; plan: Plan; field: string; steps: number }, onRead: OnRead) =>
+    deliveryValues(db, i.delivery, i.plan, i.field, i.steps, onRead),
+  "proposal of a look-up": (db: Db, i: { delivery: number; plan: Plan; lookUp: LookUp }, onRead: OnRead) =>
+    proposedLookUp(db, i.delivery, i.plan, i.lookUp, onRead),
   "records of a delivery": (
     db: Db,
     i: { delivery: number; read: ReadSettings; filter: CellFilter; from: number; limit: number },
-    told: ReadTold,
-  ) => findInDelivery(db, i.delivery, i.read, i.filter, i.from, i.limit, told),
+    onRead: OnRead,
+  ) => findInDelivery(db, i.delivery, i.read, i.filter, i.from, i.limit, onRead),
   "records of a load": (db: Db, i: { load: number; filter: RecordFilter; from: number; limit: number }) =>
     findRecords(db, i.load, i.filter, i.from, i.limit),
   "entries of a file": (_: Db, i: { path: string; name: string }) => readEntriesAt(i.path, i.name),
   "lists of a delivery": async (db: Db, i: { delivery: number; plan: number }) => [
     ...(await deliveryLists(db, i.delivery, (await getPlan(db, i.plan)).document)),
   ],
-  profile: (db: Db, i: { profile: number }, told: ReadTold) => runProfile(db, i.profile, told),
+  profile: (db: Db, i: { profile: number }, onRead: OnRead) => runProfile(db, i.profile, onRead),
   release: (db: Db, i: { mends: readonly Mend[]; by: string; options: ReleaseOptions }) =>
     releaseRecords(db, i.mends, i.by, i.options),
   "release of all": (

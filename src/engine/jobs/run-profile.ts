@@ -2,7 +2,7 @@ import { ProfileFold } from "@/core/profile/profile.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { openFile } from "@/core/read/source.ts";
 import type { Db } from "@/store/db.ts";
-import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
+import { getDelivery, storedFile, type OnRead } from "@/store/deliveries.ts";
 import { dayOf } from "@/store/loads.ts";
 import { beginProfile, endProfile, getProfile, profileProgress } from "@/store/profiles.ts";
 import { FileSpill, fileSpool } from "../threads/spool.ts";
@@ -10,7 +10,7 @@ import { FileSpill, fileSpool } from "../threads/spool.ts";
 const TELL_MS = 300;
 
 /** Looks at a whole delivery and keeps what is in its columns. Running it again begins anew. */
-export async function runProfile(db: Db, id: number, tell?: ReadTold): Promise<void> {
+export async function runProfile(db: Db, id: number, tell?: OnRead): Promise<void> {
   if (!(await beginProfile(db, id))) return;
   const stored = await getProfile(db, id);
   const { files, receivedAt } = await getDelivery(db, stored.delivery);

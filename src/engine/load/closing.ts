@@ -31,7 +31,15 @@ import { IntoTarget } from "./into-target.ts";
 import { GoneFromTarget } from "./gone.ts";
 import { Holding } from "./quarantine.ts";
 import type { Rerun } from "./rerun.ts";
-import { absentFields, findBroken, findLoadedBefore, findTaken, holdFiles, type StagedLoad } from "./staged.ts";
+import {
+  absentFields,
+  findBroken,
+  findLoadedBefore,
+  findTaken,
+  findUnmet,
+  holdFiles,
+  type StagedLoad,
+} from "./staged.ts";
 import { dropStaging, staging, stagingHeld, stagingMet } from "./staging.ts";
 import { absolveSuspects } from "./suspects.ts";
 
@@ -186,6 +194,8 @@ export class Closing {
     if (sliced) await clock.timed("slices", () => noteSlices(client, plan, staging(id)));
     const meets = exists && (plan.load.mode === "append" || sliced) && plan.load.key.length > 0;
     const taken = meets ? await clock.timed("keys of the target", () => findTaken(this.staged)) : 0;
+    const unmet =
+      plan.load.only === "update" ? await clock.timed("rows to update", () => findUnmet(this.staged, exists)) : 0;
     const loadedBefore = exists
       ? await clock.timed("what the target has already", () => findLoadedBefore(this.staged, taken))
       : null;
@@ -206,7 +216,7 @@ export class Closing {
     });
     await this.countLate();
     this.hold(apart, "check");
-    this.hold(taken + broken, "load");
+    this.hold(taken + unmet + broken, "load");
     this.heldAsFiles = await holdFiles(this.staged, this.report().drift, this.done.files);
     if (this.heldAsFiles > 0) {
       this.hold(this.heldAsFiles, "load");

@@ -50,7 +50,7 @@ export class Holding {
     const id = this.attempt.load;
     const course = new Course(compiled);
     const apart = holdingBetween(compiled);
-    const others = [...late.keys()].filter((key) => ["taken", "target", "file"].includes(readCheck(key).kind));
+    const others = [...late.keys()].filter((key) => ["taken", "unmet", "target", "file"].includes(readCheck(key).kind));
     for await (const block of ledgerBlocks(client, id)) {
       const { rows } = await client.query<{ record: number; apart: boolean }>(
         `select record, bool_or(check_key = any($4)) as apart from sieve.late_problem

@@ -2,7 +2,7 @@ import type { TableRule } from "@/core/interop/table.ts";
 import { loadedBeforeGate } from "@/core/gate/loaded-before.ts";
 import { driftPolicy, type Drift } from "@/core/report/drift.ts";
 import { printCheck } from "@/core/check/identity.ts";
-import { TAKEN } from "@/core/course/problem-words.ts";
+import { TAKEN, UNMET } from "@/core/course/problem-words.ts";
 import type { Compiled, Problem } from "@/core/course/compiled.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { targetPlans } from "@/core/plan/further.ts";
@@ -37,6 +37,23 @@ export async function findTaken({ client, id, compiled, staging }: StagedLoad): 
     `with taken as (delete from ${staging} s using ${target} t where ${same}${stays} returning s._record)
        insert into sieve.late_problem (load, record, check_key) select $1, _record, $2 from taken`,
     [id, TAKEN],
+  );
+  return rowCount ?? 0;
+}
+
+/** Records whose key has no row are no longer staged, where rows are only updated; returns how many. */
+export async function findUnmet({ client, id, compiled, staging }: StagedLoad, exists: boolean): Promise<number> {
+  let met = "";
+  if (exists) {
+    const columns = await columnsByName(client, tableOf(compiled.plan));
+    const same = compiled.plan.load.key.map((k) => `${staged(k, columns.get(k))} = t.${ident(k)}`).join(" and ");
+    met = ` where not exists (select from ${tableOf(compiled.plan)} t where ${same})`;
+  }
+  await client.query(`analyze ${staging}`);
+  const { rowCount } = await client.query(
+    `with unmet as (delete from ${staging} s${met} returning s._record)
+       insert into sieve.late_problem (load, record, check_key) select $1, _record, $2 from unmet`,
+    [id, UNMET],
   );
   return rowCount ?? 0;
 }

@@ -3,11 +3,11 @@ import { textOf, utf8 } from "@/core/kernel/bytes.ts";
 import { finishHash, hashSpan, startHash, type Hash } from "@/core/kernel/hash.ts";
 import { NOTHING_WORDS } from "@/core/profile/nothing-words.ts";
 import { newCellShape, scanShape, shapeText } from "@/core/profile/shape.ts";
-import type { ReadSettings } from "@/core/read/part.ts";
+import type { ReadSettings } from "@/core/read/settings.ts";
 import { openFile } from "@/core/read/source.ts";
 import { arrivedCells } from "@/core/course/of-record.ts";
 import type { Db } from "@/store/db.ts";
-import { getDelivery, storedFile, type DeliveryFile, type ReadTold } from "@/store/deliveries.ts";
+import { getDelivery, storedFile, type DeliveryFile, type OnRead } from "@/store/deliveries.ts";
 import { FileSpill, fileSpool } from "../threads/spool.ts";
 
 /** What can be asked of a column's cells; `again`: the value is given more than once. */
@@ -58,7 +58,7 @@ async function repeatedIn(
   files: readonly DeliveryFile[],
   read: ReadSettings,
   column: string,
-  told?: ReadTold,
+  onRead?: OnRead,
 ): Promise<(text: string) => boolean> {
   const { spool, close } = fileSpool();
   const spill = new FileSpill();
@@ -78,7 +78,7 @@ async function repeatedIn(
       let record = 0;
       const parts = { next: 0 };
       for (const file of files) {
-        for await (const opened of openFile(storedFile(db, file, told), read, spool, parts)) {
+        for await (const opened of openFile(storedFile(db, file, onRead), read, spool, parts)) {
           for await (const block of opened.blocks) {
             const c = opened.columns().indexOf(column);
             for (let r = 0; r < block.count; r++, record++) {
@@ -111,7 +111,7 @@ export async function findInDelivery(
   filter: CellFilter,
   from = 0,
   limit = 200,
-  told?: ReadTold,
+  onRead?: OnRead,
 ): Promise<{ columns: string[]; records: ArrivedRecord[]; more: boolean }> {
   const { files } = await getDelivery(db, delivery);
   const { spool, close } = fileSpool();
@@ -121,7 +121,7 @@ export async function findInDelivery(
   const sought = filter.is === "has" ? (filter.value ?? "").toLowerCase() : (filter.value ?? "");
   const word = NOTHING_WORDS.includes(sought);
   const [low, high] = filter.is === "outside" ? sought.split("..").map(Number) : [];
-  const isAgain = filter.is === "again" ? await repeatedIn(db, files, read, filter.column, told) : null;
+  const isAgain = filter.is === "again" ? await repeatedIn(db, files, read, filter.column, onRead) : null;
   const fits = (text: string): boolean => {
     switch (filter.is) {
       case "empty":
@@ -155,7 +155,7 @@ export async function findInDelivery(
   try {
     const parts = { next: 0 };
     for (const file of files) {
-      for await (const opened of openFile(storedFile(db, file, told), read, spool, parts)) {
+      for await (const opened of openFile(storedFile(db, file, onRead), read, spool, parts)) {
         for await (const block of opened.blocks) {
           const names = opened.columns();
           for (const name of names) if (!columns.includes(name)) columns.push(name);

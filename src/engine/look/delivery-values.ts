@@ -6,7 +6,7 @@ import { textOf } from "@/core/kernel/bytes.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import type { Db } from "@/store/db.ts";
-import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
+import { getDelivery, storedFile, type OnRead } from "@/store/deliveries.ts";
 import { dayOf } from "@/store/loads.ts";
 import { listsAtHand } from "@/store/references.ts";
 import { fileSpool } from "../threads/spool.ts";
@@ -31,7 +31,7 @@ export async function deliveryValues(
   plan: Plan,
   field: string,
   steps: number,
-  told?: ReadTold,
+  onRead?: OnRead,
 ): Promise<FieldValues> {
   const f = plan.contract.fields.findIndex((x) => x.name === field);
   if (f < 0) return { values: [], all: true };
@@ -46,7 +46,7 @@ export async function deliveryValues(
   try {
     const parts = { next: 0 };
     reading: for (const [i, file] of files.entries()) {
-      for await (const sifted of siftFile(course, storedFile(db, file, told), i, plan.read, spool, parts)) {
+      for await (const sifted of siftFile(course, storedFile(db, file, onRead), i, plan.read, spool, parts)) {
         const { start, end } = sifted.cleansed[f]!;
         for (let r = 0; r < sifted.block.count; r++) {
           const verdict = sifted.verdict[r];

@@ -1,9 +1,10 @@
 import { problemParts } from "@/core/kernel/problem.ts";
-import type { Doubt, Evidence, ReadOptions, ReadSettings } from "@/core/read/part.ts";
+import type { Doubt, Evidence } from "@/core/read/part.ts";
+import type { ReadOptions, ReadSettings } from "@/core/read/settings.ts";
 import { openFile, rawText } from "@/core/read/source.ts";
 import { arrivedCells, rawBytes } from "@/core/course/of-record.ts";
 import type { Db } from "@/store/db.ts";
-import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
+import { getDelivery, storedFile, type OnRead } from "@/store/deliveries.ts";
 import { fileSpool } from "../threads/spool.ts";
 
 /** The first records of a part of a delivery, and how it was read. */
@@ -36,7 +37,7 @@ export async function previewDelivery(
   delivery: number,
   settings: ReadSettings,
   most = 60,
-  told?: ReadTold,
+  onRead?: OnRead,
 ): Promise<PartPreview[]> {
   const { files } = await getDelivery(db, delivery);
   const { spool, close } = fileSpool();
@@ -45,7 +46,7 @@ export async function previewDelivery(
     for (const file of files) {
       let last: PartPreview | null = null;
       try {
-        for await (const opened of openFile(storedFile(db, file, told), settings, spool)) {
+        for await (const opened of openFile(storedFile(db, file, onRead), settings, spool)) {
           const { name, options, evidence, doubts = [], others = {} } = opened;
           last = {
             file: file.id,

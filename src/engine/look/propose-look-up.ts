@@ -11,7 +11,7 @@ import type { LookUp } from "@/core/lookup/schema.ts";
 import { proposeLimits, proposeLookUp, type LookUpProposal } from "@/core/map/propose-look-up.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import type { Db } from "@/store/db.ts";
-import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
+import { getDelivery, storedFile, type OnRead } from "@/store/deliveries.ts";
 import { dayOf } from "@/store/loads.ts";
 import { listsAtHand, readReference } from "@/store/references.ts";
 import { deliveryLists } from "../load/delivery-lists.ts";
@@ -28,7 +28,7 @@ export interface ProposedLookUp extends LookUpProposal {
 }
 
 /** The values by field of a delivery's first records, as they are when lists are asked. */
-async function askingRows(db: Db, delivery: number, plan: Plan, told?: ReadTold): Promise<string[][]> {
+async function askingRows(db: Db, delivery: number, plan: Plan, onRead?: OnRead): Promise<string[][]> {
   // Neither checks, which may be in the midst of being written, nor look-ups change what a look-up is asked.
   const { lookup: _, ...rest } = plan;
   const compiled = compilePlan({ ...rest, check: [] }, await listsAtHand(db, plan), { day: dayOf(new Date()) });
@@ -44,7 +44,7 @@ async function askingRows(db: Db, delivery: number, plan: Plan, told?: ReadTold)
       const until = Math.ceil((MOST_RECORDS * (n + 1)) / sources.length);
       reading: for await (const { block, cleansed, heap, verdict } of siftFile(
         course,
-        storedFile(db, file, told),
+        storedFile(db, file, onRead),
         i,
         plan.read,
         spool,
@@ -77,10 +77,10 @@ export async function proposedLookUp(
   delivery: number,
   plan: Plan,
   lookUp: LookUp,
-  told?: ReadTold,
+  onRead?: OnRead,
 ): Promise<ProposedLookUp> {
   const list = await listOf(db, delivery, plan, lookUp);
-  const rows = await askingRows(db, delivery, { ...plan, lookup: [lookUp] }, told);
+  const rows = await askingRows(db, delivery, { ...plan, lookup: [lookUp] }, onRead);
   const records = { fields: plan.contract.fields, rows };
   const proposal = proposeLookUp(records, list);
   const pairs = proposal.by.map(({ field, column }) => ({ field, column, compare: "words" as const }));

@@ -1,7 +1,8 @@
 import { createReadStream } from "node:fs";
 import { open } from "node:fs/promises";
 import { SieveError, counted } from "@/core/kernel/problem.ts";
-import { openFile, type ReadSettings, type SourceFile, type Spool } from "@/core/read/source.ts";
+import { openFile, type SourceFile, type Spool } from "@/core/read/source.ts";
+import type { ReadSettings } from "@/core/read/settings.ts";
 import { arrivedCells } from "@/core/course/of-record.ts";
 import { MOST_ENTRIES } from "@/store/references.ts";
 import { fileRange, fileSpool } from "../threads/spool.ts";

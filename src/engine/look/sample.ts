@@ -7,7 +7,7 @@ import { SampleChoice, type Sample } from "@/core/sample/sample.ts";
 import { Course } from "@/core/course/course.ts";
 import { MemorySpill } from "@/core/check/repeats.ts";
 import type { Db } from "@/store/db.ts";
-import { getDelivery, storedFile, type ReadTold } from "@/store/deliveries.ts";
+import { getDelivery, storedFile, type OnRead } from "@/store/deliveries.ts";
 import { dayOf } from "@/store/loads.ts";
 import { listsAtHand } from "@/store/references.ts";
 import { fileSpool } from "../threads/spool.ts";
@@ -25,7 +25,7 @@ export async function sampleDelivery(
   read: ReadSection,
   size: number,
   following = false,
-  told?: ReadTold,
+  onRead?: OnRead,
 ): Promise<Sample> {
   const { files } = await getDelivery(db, delivery);
   const { spool, close } = fileSpool();
@@ -39,7 +39,7 @@ export async function sampleDelivery(
   try {
     for (const [i, file] of files.entries()) {
       try {
-        for await (const sifted of siftFile(course, storedFile(db, file, told), i, read, spool, parts)) {
+        for await (const sifted of siftFile(course, storedFile(db, file, onRead), i, read, spool, parts)) {
           choice.add(sifted, course.columns, course.fileName);
           seen += sifted.block.count;
           if (seen >= MOST_READ) return choice.finish(false);

@@ -1,4 +1,5 @@
-import { limitsOf, type Pairs } from "@/core/match/match.ts";
+import { type Pairs } from "@/core/match/match.ts";
+import { limitsOf } from "@/core/match/limits.ts";
 import { estimateOfLimits, joinedBy, resolvePairs, type JoinedBy, type Resolution } from "@/core/match/resolve.ts";
 import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import { keepCluster, withJoinedBy } from "@/core/match/survive.ts";

@@ -1,4 +1,4 @@
-import { limitsOf, type LimitsInUse } from "@/core/match/match.ts";
+import { limitsOf, type LimitsInUse } from "@/core/match/limits.ts";
 import { resolvePairs } from "@/core/match/resolve.ts";
 import type { MatchSection } from "@/core/match/schema.ts";
 import { ident } from "@/store/db.ts";

@@ -9,7 +9,7 @@ import { planInForce } from "@/store/feeds.ts";
 import { getHeld } from "@/store/held.ts";
 import { tableOf, targetColumns } from "../writing/target.ts";
 import { WRITING } from "../writing/writing.ts";
-import type { Mend, Overtaken } from "./release-of-load.ts";
+import type { Mend, Overtaken } from "./released.ts";
 
 /** The row of the target that has a held record's key by now; null where none has, or the plan has no key. */
 export async function rowInTarget(db: Queryable, load: number, record: number): Promise<Overtaken | null> {

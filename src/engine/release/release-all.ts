@@ -10,7 +10,7 @@ import { countHeld, heldValues, type HeldFilter } from "@/store/held.ts";
 import { dayOf } from "@/store/loads.ts";
 import { referencesOf } from "@/store/references.ts";
 import { releaseIn } from "./release.ts";
-import type { Mend, Released } from "./release-of-load.ts";
+import type { Mend, Released } from "./released.ts";
 
 /** Held records of a page. */
 const PAGE = 2_000;

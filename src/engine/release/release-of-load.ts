@@ -2,12 +2,9 @@ import { mendedValues } from "@/core/mend/values.ts";
 import { overlaps } from "@/core/check/between/overlaps.ts";
 import { parent } from "@/core/check/between/parent.ts";
 import { extraOf, mapColumns } from "@/core/map/columns.ts";
-import { printCheck } from "@/core/check/identity.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { betweenCheck, type Compiled, type Problem } from "@/core/course/compiled.ts";
-import { quoted } from "@/core/kernel/problem.ts";
 import { intoFurther } from "@/core/course/into-further.ts";
-import { targetPlans } from "@/core/plan/further.ts";
 import { siftRows } from "@/core/course/recheck.ts";
 import { fieldValues, problemsOf } from "@/core/course/of-record.ts";
 import type { Run } from "@/core/plan/parameters.ts";
@@ -18,77 +15,24 @@ import { ident, type Client } from "@/store/db.ts";
 import { referencesOf } from "@/store/references.ts";
 import { getPlan, type PlanVersion } from "@/store/feeds.ts";
 import type { References } from "@/core/kernel/reference.ts";
-import type { HeldRecord } from "@/store/held.ts";
 import { deliveryLists } from "../load/delivery-lists.ts";
 import { apartInTarget } from "../load/between.ts";
-import { ruleProblem } from "../load/late.ts";
-import { INTO, refusedByFurther, takeHanded, type Sending } from "../writing/further-rows.ts";
+import { INTO, takeHanded, type Sending } from "../writing/further-rows.ts";
 import { FurtherTargets, furtherWriting } from "../writing/further.ts";
 import { LEAVE, freshRecords, meet, needsLeave, writeOver, type Absent, type Meeting } from "../writing/meet.ts";
-import { absentFields, addRefusals, addTo } from "../load/staged.ts";
+import { absentFields } from "../load/staged.ts";
 import { sameSlice } from "../writing/slice.ts";
 import { columnsByName, staged, stagedColumns, tableOf } from "../writing/target.ts";
 import { alterTarget } from "../writing/alterations.ts";
 import { noteBefore, noteRows, rowNow, turnOf, type NotedRow } from "@/store/writings.ts";
 import { findLookAlikes } from "../match/match-released.ts";
 import { putPairs, putWaiting, type PairRow } from "../match/records.ts";
+import { takeRefused } from "./refused.ts";
+import type { HeldRow, Overtaken, ReleaseOptions, Released } from "./released.ts";
 import { DIFFERS, PART, PLACE, WRITING, Writing } from "../writing/writing.ts";
-
-/** A record of the quarantine, and the values that a person gives it, by field. */
-export interface Mend {
-  load: number;
-  record: number;
-  values?: Record<string, string> | undefined;
-}
-
-/** What the target has by now for a held record, whose key was written since. */
-export interface Overtaken {
-  /** The writing that wrote the row since; null where another program did. */
-  readonly by: number | null;
-  /** The row that stands there, by field. */
-  readonly now: Record<string, string | null>;
-}
-
-export interface Released {
-  load: number;
-  record: number;
-  released: boolean;
-  /** Why it stays, when it does. */
-  problems: Problem[];
-  /** Its key has been written since by something newer, so that it stays unless a person says otherwise. */
-  overtaken?: Overtaken;
-  /** Somebody else was faster: what the record is by now. */
-  ended?: string;
-  /** It left the quarantine and waits for a decision, as it may be the same as so many others. */
-  waits?: number;
-  /** It was not compared with the target, which has more rows than can be compared at a release. */
-  uncompared?: boolean;
-}
 
 /** Records that are checked and written at a time. */
 const BATCH = 5_000;
-
-export interface ReleaseOptions {
-  /** Write also records that are overtaken, over what is newer. */
-  readonly overtaken?: boolean;
-  readonly reason?: string;
-  /** All of it is taken back when it has been seen: what the quarantine would say of the records is not written. */
-  readonly preview?: boolean;
-}
-
-/** A held record as it is needed to be released. */
-export interface HeldRow {
-  record: number;
-  feed: string;
-  file: number;
-  /** As they came, where the plan keeps what no field takes. */
-  cells: string[] | null;
-  values: string[];
-  mended: Record<string, string> | null;
-  state: HeldRecord["state"];
-  found: string | null;
-  endedBy: string;
-}
 
 /** The release of records of one load, which is one writing. */
 export class Release {
@@ -222,7 +166,12 @@ export class Release {
       });
     }
     await this.stage(passing);
-    for (const [record, problems] of await this.refused()) stays.set(record, problems);
+    for (const [record, problems] of await takeRefused(this.sending(), {
+      compiled,
+      load: load.id,
+      writing: this.writing,
+    }))
+      stays.set(record, problems);
     const waits = await this.putToWait();
     const meeting: Meeting = {
       plan,
@@ -273,61 +222,6 @@ export class Release {
        from jsonb_to_recordset($1::jsonb) as x (r integer, v jsonb, f text, l integer[], i integer[])`,
       [JSON.stringify(rows)],
     );
-  }
-
-  /** Takes records out of staging that the target would refuse, or that repeat what it has; gives their problems. */
-  private async refused(): Promise<Map<number, Problem[]>> {
-    const { client, compiled, load, staging, writing } = this;
-    const { plan, fields } = compiled;
-    const target = tableOf(plan);
-    const found = new Map<number, Problem[]>();
-    const columns = await columnsByName(client, target);
-    const key = printCheck({ kind: "field", fields: plan.load.key, check: "unique" });
-    for (const index of compiled.uniques) {
-      const check = compiled.checks[index]!;
-      const isKey = check.key === key;
-      const names = check.fields.map((f) => fields[f]!.name);
-      const list = names.map((n) => `s.${ident(n)}`).join(", ");
-      const filled = names.map((n) => `s.${ident(n)} is not null`).join(" and ");
-      const same = names.map(
-        (n) => `t.${ident(n)} = s.${ident(n)}${columns.has(n) ? `::${columns.get(n)!.type}` : ""}`,
-      );
-      // A row with the key is written over, but for one that a record of the same release has just been written to.
-      const together = isKey && plan.load.mode === "upsert";
-      const whose = together ? [`t.${ident(WRITING)} = ${writing.id}`] : isKey ? [] : [`t."_load" = ${load.id}`];
-      const where = [...same, ...whose].join(" and ");
-      const { rows } = await client.query<{ record: number; load: number | null; there: boolean; own: string[] }>(
-        `select * from (select s."_record" as record, t."_load" as load, t.there is not null as there,
-             array[${names.map((n) => `s.${ident(n)}::text`).join(", ")}] as own,
-             row_number() over (partition by ${list} order by s."_record") as turn
-           from ${staging} s left join lateral (select t."_load", true as there from ${target} t where ${where} limit 1) t on true
-           where ${filled}) x
-         where x.there or x.turn > 1`,
-      );
-      const words = names.join(" and ");
-      for (const row of rows) {
-        const stands =
-          row.there && !together
-            ? `is in the target already${row.load === null ? "" : `, from load ${row.load}`}`
-            : "comes with another record that is released with it";
-        addTo(found, row.record, {
-          check: check.key,
-          field: names[0]!,
-          value: row.own.join(", "),
-          message: `${words} ${row.own.map((v) => quoted(v)).join(" and ")} ${stands}.`,
-          expected: "a value that the target does not have yet",
-          onFailure: check.onFailure,
-        });
-      }
-    }
-    const [, ...further] = targetPlans(plan);
-    await addRefusals(client, plan, staging, { key: plan.load.mode !== "upsert", found, but: further.map(tableOf) });
-    for (const { rule, name, records } of plan.load.further ? await refusedByFurther(this.sending()) : []) {
-      for (const record of records) addTo(found, record, ruleProblem(name, rule, []));
-    }
-    const holding = [...found].filter(([, problems]) => problems.some((p) => p.onFailure !== "note"));
-    await client.query(`delete from ${staging} where "_record" = any($1)`, [holding.map(([record]) => record)]);
-    return new Map(holding);
   }
 
   /**

@@ -3,7 +3,8 @@ import { SieveError, grouped } from "@/core/kernel/problem.ts";
 import { transaction, type Client, type Db } from "@/store/db.ts";
 import { planInForce, type PlanVersion } from "@/store/feeds.ts";
 import { lockTarget } from "../writing/writing.ts";
-import { type HeldRow, type Mend, Release, type ReleaseOptions, type Released } from "./release-of-load.ts";
+import { Release } from "./release-of-load.ts";
+import type { HeldRow, Mend, ReleaseOptions, Released } from "./released.ts";
 
 /**
  * Checks held records again by the plan in force, with the values that a person gave them, and

@@ -1,7 +1,7 @@
 import { parentPort } from "node:worker_threads";
 import { BYTE, heldByte } from "@/core/kernel/ledger.ts";
 import { mergeTally, newTally, type Tally } from "@/core/course/tally.ts";
-import { Figures } from "@/core/report/figures.ts";
+import { Figures } from "@/core/report/figures/figures.ts";
 import { ProfileFold } from "@/core/profile/profile.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";

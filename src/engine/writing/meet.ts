@@ -80,6 +80,15 @@ function effectOf(
   // A column that the target is still to be given has nothing yet.
   if (!column) return { name, becomes: s, differs: `${own} is not null`, kept: [] };
   if (asTheyAre) return { name, becomes: s, differs: `${s} is distinct from ${t}`, kept: [] };
+  // A row that is there stays, whatever comes; what would have changed it is counted.
+  if (plan.load.only === "insert") {
+    return {
+      name,
+      becomes: t,
+      differs: "false",
+      kept: [["only", `${own} is not null and ${s} is distinct from ${t}`]],
+    };
+  }
   if (name === EXTRA) {
     const merged = `case when ${own} is null then ${t} when ${t} is null then ${s} else ${t} || ${s} end`;
     return { name, becomes: merged, differs: `${merged} is distinct from ${t}`, kept: [] };
@@ -230,7 +239,7 @@ export async function countKept({ plan, met }: Meeting, client: Client, load: nu
   for (const { code, field, because } of found) {
     await client.query(
       `insert into sieve.kept_cell (load, field, because, record, stays)
-       select $1, $2, $3, "_record", ${ident(field)}::text from ${met} where $4 = any(${KEPT}) order by "_record" limit ${MOST_KEPT}`,
+       select $1, $2, $3, "_record", coalesce(${ident(field)}::text, '') from ${met} where $4 = any(${KEPT}) order by "_record" limit ${MOST_KEPT}`,
       [load, field, because, code],
     );
   }

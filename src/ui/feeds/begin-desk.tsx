@@ -5,7 +5,7 @@ import { useMemo, useState } from "react";
 import type { Plan } from "@/core/plan/document.ts";
 import type { Reason } from "@/core/profile/reason.ts";
 import { doubtWords } from "@/core/read/doubt.ts";
-import type { ReadSettings } from "@/core/read/part.ts";
+import type { ReadSettings } from "@/core/read/settings.ts";
 import type { PartPreview } from "@/engine/look/preview.ts";
 import { loadDelivery } from "@/routes/deliveries.ts";
 import { savePlan } from "@/routes/feeds.ts";

@@ -2,7 +2,7 @@ import Link from "next/link";
 import { Fragment } from "react";
 import { afterWords } from "@/core/plan/after.ts";
 import { chainsOf, givesTo, whereStopped, type LastLoad } from "@/core/plan/chain.ts";
-import { listsOf } from "@/core/plan/edit.ts";
+import { listsOf } from "@/core/plan/uses.ts";
 import { listed } from "@/core/kernel/problem.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { furtherOf } from "@/core/plan/further.ts";

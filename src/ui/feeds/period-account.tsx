@@ -202,7 +202,7 @@ function Sums({ fields }: { fields: readonly SumAccount[] }) {
 }
 
 const DOES: Readonly<Record<string, string>> = {
-  call: "a receiver was told",
+  call: "a receiver was called",
   file: "files were written",
   put: "files were put to an address",
   feed: "records were given to another feed",

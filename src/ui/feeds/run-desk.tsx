@@ -11,12 +11,12 @@ import { ProblemNote } from "../kit/problem-note.tsx";
 import { useAct } from "../kit/use-act.ts";
 import { counted, grouped, moment } from "../kit/words.ts";
 import { loadedOf, newerThanChosen, newTelling, offCount, requestOf, tell, trialWords } from "./run.ts";
-import { RunTold, type Switchable } from "./run-told.tsx";
+import { RunInputs, type Switchable } from "./run-inputs.tsx";
 
 const ASK_MS = 1000;
 const isOpen = (state: string | undefined): boolean => state === "queued" || state === "running";
 
-/** Deliveries of a feed run again by the plan in force: which, told what, first as a trial and then in earnest. */
+/** Deliveries of a feed run again by the plan in force: which, with which inputs, first as a trial and then in earnest. */
 export function RunDesk({
   feed,
   version,
@@ -96,7 +96,7 @@ export function RunDesk({
           chooseAll={() => act({ does: "choose all", deliveries: deliveries.filter((d) => d.kept).map((d) => d.id) })}
           now={new Date(now)}
         />
-        <RunTold telling={telling} act={act} parameters={parameters} switchable={switchable} />
+        <RunInputs telling={telling} act={act} parameters={parameters} switchable={switchable} />
       </div>
     </>
   );
@@ -214,9 +214,9 @@ function DeliveryLine({
           </Link>
         )}
         {d.trial?.told && (
-          <span className="faint" title="It was told parameters, or did without something">
+          <span className="faint" title="It was given parameters, or did without something">
             {" "}
-            told otherwise
+            with other inputs
           </span>
         )}
       </td>

@@ -2,7 +2,7 @@ import type { Outcome } from "@/core/kernel/ledger.ts";
 import type { DeliveryRow, RunOutcome } from "@/store/runs.ts";
 import { counted, grouped } from "../kit/words.ts";
 
-/** What a run is told, while it is put together. */
+/** What a run is given, while it is put together. */
 export interface Telling {
   readonly chosen: ReadonlySet<number>;
   /** Values that differ from the plan's, by parameter. */

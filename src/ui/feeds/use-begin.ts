@@ -7,8 +7,8 @@ import type { Profile } from "@/core/profile/facts.ts";
 import { lastingReadOf } from "@/core/profile/lasting-read.ts";
 import { propose, withoutReasons } from "@/core/profile/propose.ts";
 import type { Reason } from "@/core/profile/reason.ts";
-import type { ReadOptions, ReadSettings } from "@/core/read/part.ts";
-import { FORMAT_SETTINGS } from "@/core/read/settings.ts";
+import type { ReadOptions, ReadSettings } from "@/core/read/settings.ts";
+import { formatPart } from "@/core/read/schema.ts";
 import type { PartPreview } from "@/engine/look/preview.ts";
 import { previewFiles } from "@/routes/deliveries.ts";
 import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
@@ -52,7 +52,7 @@ export function useFirstLook(delivery: number, settings: ReadSettings, arriving:
 export function readOfAll(parts: readonly PartPreview[] | null, settings: ReadSettings): ReadSection | undefined {
   const first = parts?.find((p) => p.error === null || p.rows.length > 0);
   if (!parts || !first || parts.some((p) => p.error !== null)) return undefined;
-  const withSheets = "sheets" in FORMAT_SETTINGS[first.read.as].settings;
+  const withSheets = "sheets" in formatPart(first.read.as).settings;
   const sheets = withSheets ? parts.flatMap((p) => p.read.sheets ?? []) : undefined;
   const read = lastingReadOf(
     parts.map((p) => p.read),
@@ -95,7 +95,7 @@ export function changed(found: ReadOptions, next: ReadOptions, before: ReadSetti
   if (next.as !== found.as) return { as: next.as };
   const settings: Record<string, unknown> = { ...before };
   for (const key of new Set([...Object.keys(found), ...Object.keys(next)])) {
-    const [a, b] = [found, next].map((o) => (o as unknown as Record<string, unknown>)[key]);
+    const [a, b] = [found, next].map((o) => o[key]);
     if (JSON.stringify(a) === JSON.stringify(b)) continue;
     if (b === undefined) delete settings[key];
     else settings[key] = b;

@@ -1,6 +1,7 @@
 import { grouped } from "@/core/kernel/problem.ts";
-import type { ReadOptions } from "@/core/read/part.ts";
-import { FORMAT_SETTINGS } from "@/core/read/settings.ts";
+import type { ReadOptions } from "@/core/read/settings.ts";
+import { isText } from "@/core/read/part.ts";
+import { formatPart } from "@/core/read/schema.ts";
 import type { Outcome } from "@/core/kernel/ledger.ts";
 
 export { byteSize, counted, grouped } from "@/core/kernel/problem.ts";
@@ -81,15 +82,16 @@ const DELIMITERS: Record<string, string> = { ",": "comma", ";": "semicolon", "\t
 /** How a file is read, in few words: “comma, utf-8”, “JSON Lines, a record for each of tests”. */
 export function readWords(read: ReadOptions): string {
   const { delimiter = "auto", encoding = "auto" } = read;
+  const format = formatPart(read.as);
   const words = [
     read.as === "delimited"
       ? delimiter === "auto"
         ? "delimiter found"
         : (DELIMITERS[delimiter] ?? `“${delimiter}”`)
-      : FORMAT_SETTINGS[read.as].title,
-    "sheets" in FORMAT_SETTINGS[read.as].settings ? (read.sheets ?? []).join(", ") : (read.records ?? ""),
+      : format.title,
+    "sheets" in format.settings ? (read.sheets ?? []).join(", ") : (read.records ?? ""),
     read.each ? `a record for each of ${read.each}` : "",
-    "encoding" in FORMAT_SETTINGS[read.as].settings ? encoding : "",
+    isText(format) ? encoding : "",
   ];
   return words.filter((w) => w !== "").join(", ");
 }

@@ -75,12 +75,12 @@ export function LoadFields({ load, report }: { load: number; report: LoadReport 
   );
 }
 
-/** What the run was told: values of parameters that are not the plan's usual ones, and what it did without. */
+/** What the run was given: values of parameters that are not the plan's usual ones, and what it did without. */
 export function LoadRun({ report: { run } }: { report: LoadReport }) {
   if (!run) return null;
   return (
     <>
-      <h2 className="mt-4">What the run was told</h2>
+      <h2 className="mt-4">What the run was given</h2>
       {run.parameters.length > 0 && (
         <table className="ledger tight">
           <tbody>

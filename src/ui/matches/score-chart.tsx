@@ -1,6 +1,6 @@
 import { scaleLinear, scaleSqrt } from "d3";
 import { BINS } from "@/core/match/metrics.ts";
-import type { LimitsInUse } from "@/core/match/match.ts";
+import type { LimitsInUse } from "@/core/match/limits.ts";
 import { grouped } from "../kit/words.ts";
 
 const WIDE = 344;

@@ -131,7 +131,7 @@ function Tried({ plan, sample, at, setAt }: OneRecordProps & { at: number }) {
             )}
           </div>
         ) : (
-          <p className="faint">Reckoning…</p>
+          <p className="faint">Computing…</p>
         )}
       </div>
     </section>

@@ -1,12 +1,12 @@
 "use client";
 
-import { withoutArriving } from "@/core/plan/arriving.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { ArrivingTable } from "./load/arriving-table.tsx";
 import { AfterList } from "./load/after-list.tsx";
 import { FurtherList } from "./load/further-list.tsx";
 import { SlicePanel } from "./load/slice-panel.tsx";
 import { GonePanel } from "./load/gone-panel.tsx";
+import { modeOf, withKey, withMode, type Mode } from "./load/load-edits.ts";
 import { GateList } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";
 import { NameInput } from "./load/name-input.tsx";
@@ -53,17 +53,20 @@ export function LoadStage({ plan, change }: StageProps) {
           <select
             id="load-mode"
             className="select select-sm text-sm"
-            value={load.mode}
+            value={modeOf(load)}
             onChange={(e) => {
-              const { whole_record: _, arriving, gone, slice: __, ...others } = load;
-              const mode = e.target.value as Plan["load"]["mode"];
-              const ofUpsert = { ...(arriving ? { arriving } : {}), ...(gone ? { gone } : {}) };
-              change({ ...plan, load: { ...others, mode, ...(mode === "upsert" ? ofUpsert : {}) } });
+              change({ ...plan, load: withMode(load, e.target.value as Mode) });
             }}
           >
             <option value="append">append: add; a key that is there already is held</option>
             <option value="replace">replace: what comes is put in the place of what is there</option>
             <option value="upsert">upsert: add what is new, update what differs</option>
+            {load.key.length > 0 && !plan.match && (
+              <>
+                <option value="insert">insert only: add what is new; rows that are there stay as they are</option>
+                <option value="update">update only: change rows that are there; a key without a row is held</option>
+              </>
+            )}
           </select>
         </div>
         <fieldset className="mt-3">
@@ -80,8 +83,7 @@ export function LoadStage({ plan, change }: StageProps) {
                     const key = plan.contract.fields
                       .map((x) => x.name)
                       .filter((n) => (n === f.name ? e.target.checked : load.key.includes(n)));
-                    const { whole_record: _, ...others } = load;
-                    change({ ...plan, load: withoutArriving({ ...others, key }, key) });
+                    change({ ...plan, load: withKey(load, key) });
                   }}
                 />
                 {f.name}
@@ -118,8 +120,8 @@ export function LoadStage({ plan, change }: StageProps) {
         {load.mode === "replace" && <SlicePanel plan={plan} change={change} />}
         {load.mode === "upsert" && load.key.length > 0 && (
           <>
-            {!plan.match && <GonePanel plan={plan} change={change} />}
-            <ArrivingTable plan={plan} change={change} />
+            {!plan.match && load.only !== "insert" && <GonePanel plan={plan} change={change} />}
+            {load.only !== "insert" && <ArrivingTable plan={plan} change={change} />}
           </>
         )}
         <label className="mt-3 flex items-center gap-2">

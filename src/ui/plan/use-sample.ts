@@ -4,7 +4,7 @@ import { wholeList } from "@/routes/references.ts";
 import { sampleRecords } from "@/routes/feeds.ts";
 import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { stepPart } from "@/core/cleanse/index.ts";
-import { listsInFormulas } from "@/core/plan/edit.ts";
+import { listsInFormulas } from "@/core/plan/uses.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import type { FieldPreview, RecordPreview, RulePreview, StepsPreview } from "@/core/sample/preview.ts";
 import type { Sample } from "@/core/sample/sample.ts";

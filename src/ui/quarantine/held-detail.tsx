@@ -7,7 +7,7 @@ import { useMemo, useState } from "react";
 import type { Compiled } from "@/core/course/compiled.ts";
 import { listed } from "@/core/kernel/problem.ts";
 import { alignCells, type Aligned } from "@/core/mend/align.ts";
-import type { ReadOptions } from "@/core/read/part.ts";
+import type { ReadOptions } from "@/core/read/settings.ts";
 import type { Rechecked } from "@/core/course/recheck.ts";
 import type { HeldBefore, HeldRecord } from "@/store/held.ts";
 import { timeWords } from "./held.ts";

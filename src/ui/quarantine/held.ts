@@ -64,7 +64,13 @@ export function verdictOf(
   // What only the store can tell; gaps and sums it does not ask again of one record.
   const late = held.problems.filter((p) => {
     const id = readCheck(p.check);
-    if (id.kind === "taken" || id.kind === "target" || (id.kind === "field" && id.check === "unique")) return true;
+    if (
+      id.kind === "taken" ||
+      id.kind === "unmet" ||
+      id.kind === "target" ||
+      (id.kind === "field" && id.check === "unique")
+    )
+      return true;
     const kind = betweenCheck(compiled.checks.find((c) => c.key === p.check))?.check;
     return kind === "has parent" || kind === "no overlaps";
   });

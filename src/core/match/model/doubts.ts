@@ -1,5 +1,5 @@
 import type { Doubt } from "./choose.ts";
-import type { LimitsInUse } from "../match.ts";
+import type { LimitsInUse } from "../limits.ts";
 import type { LimitsEstimate } from "../resolve.ts";
 
 /** What is doubtful about an estimate and what would help, each in a sentence or two. */

@@ -12,7 +12,7 @@ const RARE = 24;
 /** Rates are told apart in steps of four. */
 const RATE_BITS = 2;
 const BINS = 0x10000 >> RATE_BITS;
-/** Weights that are reckoned beforehand. */
+/** Weights that are computed beforehand. */
 const WEIGHTS = 8192;
 /** Features of one record are told apart by their last sixteen bits, so that all marks stay at hand. */
 const MARKED = 0xffff;

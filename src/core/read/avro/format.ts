@@ -1,9 +1,9 @@
 import avro from "avsc";
 import type { Block } from "../../kernel/block.ts";
 import { SieveError, grouped } from "../../kernel/problem.ts";
-import { type Value } from "../documents.ts";
+import type { Value } from "../documents.ts";
 import { MOST_EMPTY, walkOf, type Walk } from "./bounds.ts";
-import type { FormatPart, SourceFile } from "../part.ts";
+import type { Reader, SourceFile } from "../part.ts";
 import { ROWS_TOGETHER, type CellValue } from "../builder.ts";
 import { LONG } from "./long.ts";
 import { DocumentReader, cellOf, opened } from "../json/format.ts";
@@ -13,11 +13,10 @@ import { Bytes, broken, unpackBlock, writeLong } from "./bytes.ts";
 const MAGIC = [0x4f, 0x62, 0x6a, 0x01];
 
 /** Avro object container files (Apache Avro specification 1.11), blocks deflated, in Snappy or plain. */
-export const avroFormat: FormatPart = {
-  id: "avro",
+export const reader: Reader = {
   async *open(source, settings, context) {
     const documents = new DocumentReader(context.part, settings);
-    yield opened(source, "avro", settings, context, documents, readAvro(source, documents));
+    yield opened(source, "avro", settings, documents, readAvro(source, documents));
   },
 };
 

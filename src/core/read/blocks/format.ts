@@ -1,7 +1,7 @@
 import type { Block } from "../../kernel/block.ts";
 import { isUtf8, textOf } from "../../kernel/bytes.ts";
 import { DocumentReader, opened } from "../json/format.ts";
-import type { FormatPart, OpenContext, SourceFile } from "../part.ts";
+import type { Reader, OpenContext, SourceFile } from "../part.ts";
 import { lines, utf8Chunks } from "../text.ts";
 
 /** A line of a block: what it is called, and its value. */
@@ -10,19 +10,19 @@ const LINE = /^\s*([\p{L}_#][^:=\t]{0,60}?)\s*[:=]\s*(.*)$/u;
 const MOST_LINES = 2000;
 
 /** Records as blocks of lines, each a name and a value with a colon or an equals sign between; a blank line ends a record, and so does a name that comes again. */
-export const blocks: FormatPart = {
-  id: "blocks",
+export const reader: Reader = {
+  isSo: (text) => (looksLikeBlocks(text) ? "lines of names and values, whose names come again" : null),
   async *open(source, settings, context) {
     const documents = new DocumentReader(context.part, settings);
     yield {
-      ...opened(source, "blocks", settings, context, documents, readBlocks(source, context, documents)),
+      ...opened(source, "blocks", settings, documents, readBlocks(source, context, documents)),
       evidence: { blocks: "a blank line, or a name that comes again, begins a record" },
     };
   },
 };
 
 /** Whether lines of a text are names and values, in blocks that have the same names. */
-export function looksLikeBlocks(text: string): boolean {
+function looksLikeBlocks(text: string): boolean {
   const body = text.split(/\r?\n/).slice(0, 200);
   const filled = body.filter((l) => l.trim() !== "");
   if (filled.length < 4) return false;

@@ -2,11 +2,11 @@ import type { Block } from "../../kernel/block.ts";
 import { isManyBytes } from "../encoding/decode.ts";
 import { DelimitedReader } from "./reader.ts";
 import { detectDelimited } from "../detect.ts";
-import type { FormatPart } from "../part.ts";
+import type { Reader } from "../part.ts";
 
 /** Delimited text: RFC 4180 and what people make of it. */
-export const delimited: FormatPart = {
-  id: "delimited",
+export const reader: Reader = {
+  isSo: () => "text in lines",
   async *open(source, settings, context) {
     const detected = detectDelimited(context.head, context.whole, { ...settings, encoding: context.encoding });
     const reader = new DelimitedReader(detected.options, context.part);

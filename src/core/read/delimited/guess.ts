@@ -1,5 +1,5 @@
 import { isTitle } from "../header.ts";
-import type { ReadSettings } from "../part.ts";
+import type { ReadSettings } from "../settings.ts";
 
 export const DELIMITERS = [",", ";", "\t", "|", "^", "~", "\u001f", "||", "::"];
 /** Taken for delimiters only where every line says so. */

@@ -2,16 +2,18 @@ import type { Block } from "../../kernel/block.ts";
 import { isUtf8, textOf } from "../../kernel/bytes.ts";
 import { BlockBuilder } from "../builder.ts";
 import { distinctNames } from "../delimited/columns.ts";
+import { DELIMITERS, consistency } from "../delimited/guess.ts";
 import { findHeader } from "../header.ts";
-import type { FormatPart, OpenContext, SourceFile } from "../part.ts";
+import type { Reader, OpenContext, SourceFile } from "../part.ts";
 import { lines, utf8Chunks } from "../text.ts";
 
 /** Lines of the beginning that decide where columns begin. */
 const LOOKED_AT = 200;
 
 /** Text whose columns stand at fixed places of the line, counted in characters. */
-export const fixed: FormatPart = {
-  id: "fixed",
+export const reader: Reader = {
+  isSo: (text, name) =>
+    /\.(txt|dat|fwf|prn)$/i.test(name) && looksFixed(text) ? "columns stand at the same places in every line" : null,
   async *open(source, settings, context) {
     const sample = textOf(context.head, 0, context.head.length).split(/\r?\n/).slice(0, LOOKED_AT);
     if (!context.whole) sample.pop();
@@ -26,7 +28,7 @@ export const fixed: FormatPart = {
     const columns = header ? distinctNames(cut(body[0] ?? "", starts)) : starts.map((_, i) => String(i + 1));
     yield {
       name: source.name,
-      options: { as: "fixed", encoding: context.encoding, starts, header, skip },
+      options: { as: "fixed", starts, header, skip },
       evidence: {
         starts: settings.starts ? "as set" : `no line of the first ${body.length} has text between these columns`,
         header: why,
@@ -51,6 +53,27 @@ export function columnStarts(sample: readonly string[]): number[] {
 
 function cut(line: string, starts: readonly number[]): string[] {
   return starts.map((s, i) => line.slice(s, starts[i + 1]).trimEnd());
+}
+
+/** Lines of about one length, with blanks at the same places, and no delimiter that fits. */
+function looksFixed(text: string): boolean {
+  const all = text.split(/\r?\n/).slice(0, 100);
+  all.pop();
+  const body = all.filter((l) => l.trim() !== "");
+  if (body.length < 3) return false;
+  const fits = DELIMITERS.some(
+    (d) => consistency(text, { delimiter: d, quote: '"', escape: '"', comment: "" }, undefined, false).score > 1.2,
+  );
+  const blanks = body.filter((l) => /\S {1,}\S/.test(l)).length;
+  // Without a run of blanks anywhere there is nothing that keeps columns in their places.
+  const padded = body.some((l) => /\S {2,}\S/.test(l));
+  return !fits && blanks === body.length && (padded || !areAsManyWords(body)) && columnStarts(body).length > 1;
+}
+
+/** Whether all lines have as many words, and more than two. */
+function areAsManyWords(lines: readonly string[]): boolean {
+  const words = lines.map((l) => l.split(" ").length);
+  return words[0]! > 2 && words.every((n) => n === words[0]);
 }
 
 async function* readFixed(

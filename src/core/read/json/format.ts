@@ -3,11 +3,11 @@ import { SieveError } from "../../kernel/problem.ts";
 import type { Block } from "../../kernel/block.ts";
 import { BlockBuilder, type ColumnValues, type Place } from "../builder.ts";
 import { Flattener, KeyTwice, hexOf, parseJson, textOfScalar, type Value } from "../documents.ts";
-import type { FormatPart, OpenContext, Opened, ReadSettings, SourceFile } from "../part.ts";
-import { FORMAT_SETTINGS } from "../settings.ts";
+import type { OpenContext, Opened, Reader, SourceFile } from "../part.ts";
+import type { ReadSettings } from "../settings.ts";
 import { JsonScan } from "./scan.ts";
 import { JsonCutter, mayLoseDigits, pathKeys } from "./text.ts";
-import { lines, utf8Chunks } from "../text.ts";
+import { begun, lines, utf8Chunks } from "../text.ts";
 
 /** A value that has nothing nested in it, as a cell. */
 export function cellOf(value: Value): string | number | undefined {
@@ -128,12 +128,30 @@ export class DocumentReader {
   }
 }
 
+function isJson(text: string): boolean {
+  try {
+    JSON.parse(text);
+    return true;
+  } catch {
+    return false;
+  }
+}
+
 /** One JSON document a line. A line that is not JSON is held, and derails no other. */
-export const jsonLines: FormatPart = {
-  id: "json-lines",
+export const linesReader: Reader = {
+  isSo(text, name) {
+    const [first = "", second = ""] = begun(text)
+      .split(/\r?\n/)
+      .filter((l) => l.trim() !== "");
+    // A document alone in its file is one of JSON where that is what the file is called, or where records are within it.
+    const alone = second === "" && (/\[\s*\{/.test(first) || /\.json$/i.test(name));
+    const objects = first.startsWith("{") && !alone && (second === "" || second.startsWith("{"));
+    const arrays = first.startsWith("[") && second.startsWith("[");
+    return (objects || arrays) && isJson(first) ? "each line is a JSON document" : null;
+  },
   async *open(source, settings, context) {
     const documents = new DocumentReader(context.part, settings);
-    yield opened(source, "json-lines", settings, context, documents, readLines(source, context, documents));
+    yield opened(source, "json-lines", settings, documents, readLines(source, context, documents));
   },
 };
 
@@ -156,8 +174,8 @@ function isBlank(bytes: Uint8Array, from: number, to: number): boolean {
 }
 
 /** One JSON text whose records are the elements of an array in it, read without keeping the text. */
-export const json: FormatPart = {
-  id: "json",
+export const jsonReader: Reader = {
+  isSo: (text) => (/^[[{]\s*(["\]}{[]|-?\d|true|false|null)/.test(begun(text)) ? "it begins as JSON does" : null),
   async *open(source, settings, context) {
     const found = settings.records ? [settings.records] : arraysIn(context.head);
     const array = new TextDecoder()
@@ -173,7 +191,6 @@ export const json: FormatPart = {
         source,
         "json",
         { ...settings, records: path === "" ? undefined : path },
-        context,
         documents,
         readJson(source, context, documents, path === "" ? null : pathKeys(path)),
       ),
@@ -240,18 +257,15 @@ async function* readJson(
 
 export function opened(
   source: SourceFile,
-  as: "json" | "json-lines" | "xml" | "blocks" | "avro" | "parquet",
+  as: string,
   settings: ReadSettings,
-  context: OpenContext,
   documents: DocumentReader,
   blocks: AsyncGenerator<Block>,
 ): Opened {
-  const text = "encoding" in FORMAT_SETTINGS[as].settings;
   return {
     name: source.name,
     options: {
       as,
-      ...(text ? { encoding: context.encoding } : {}),
       ...(settings.records ? { records: settings.records } : {}),
       ...(settings.each ? { each: settings.each } : {}),
       ...(settings.arrays ? { arrays: settings.arrays } : {}),

@@ -1,6 +1,6 @@
 import { SieveError } from "../../kernel/problem.ts";
 import { plainNumber } from "../documents.ts";
-import type { FormatPart, SourceFile } from "../part.ts";
+import type { Reader, SourceFile } from "../part.ts";
 import { openSheets, type MergedCells, type Row } from "../sheets/sheets.ts";
 import { parseEntry, parseWhole, type Handlers } from "../sheets/xml.ts";
 
@@ -18,8 +18,7 @@ const broken = (name: string, detail: string): SieveError =>
   });
 
 /** OpenDocument spreadsheets (ISO/IEC 26300): sheets read row by row, numbers, days and times by their values and not as shown. */
-export const ods: FormatPart = {
-  id: "ods",
+export const reader: Reader = {
   async *open(source, settings, context) {
     const sheets = await listSheets(source);
     yield* openSheets(

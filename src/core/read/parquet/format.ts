@@ -11,7 +11,7 @@ import type { Block } from "../../kernel/block.ts";
 import { SieveError } from "../../kernel/problem.ts";
 import { PER_SECOND, bigFromBytes, dayText, decimalText, durationText, momentText, timeText } from "../logical.ts";
 import type { Value } from "../documents.ts";
-import type { FormatPart, RangedFile } from "../part.ts";
+import type { Reader, RangedFile } from "../part.ts";
 import { ROWS_TOGETHER, type CellValue, type ColumnValues } from "../builder.ts";
 import { DocumentReader, cellOf, opened } from "../json/format.ts";
 
@@ -25,8 +25,7 @@ const broken = (detail: string): SieveError =>
   });
 
 /** Apache Parquet, with its own types: decimals and 64-bit numbers keep every digit. */
-export const parquet: FormatPart = {
-  id: "parquet",
+export const reader: Reader = {
   async *open(source, settings, context) {
     const file = source.range ? (source as RangedFile) : await context.spool(source.name, source.chunks());
     const end = file.bytes < 12 ? new Uint8Array(0) : await file.range(file.bytes - 4, file.bytes);
@@ -46,7 +45,7 @@ export const parquet: FormatPart = {
     }
     const shape = takeTypes(metadata);
     const documents = new DocumentReader(context.part, settings);
-    yield opened(source, "parquet", settings, context, documents, readRows(buffer, metadata, shape, documents));
+    yield opened(source, "parquet", settings, documents, readRows(buffer, metadata, shape, documents));
   },
 };
 

@@ -4,7 +4,8 @@ import { BlockBuilder } from "../builder.ts";
 import { distinctNames } from "../delimited/columns.ts";
 import { rowsBelow, type Below } from "../below.ts";
 import { findHeader } from "../header.ts";
-import type { Doubt, FormatId, OpenContext, Opened, ReadSettings } from "../part.ts";
+import type { Doubt, OpenContext, Opened } from "../part.ts";
+import type { ReadSettings } from "../settings.ts";
 
 /** Rows of a sheet that are looked at to find the one that names the columns. */
 const LOOKED_AT = 40;
@@ -43,7 +44,7 @@ export interface Sheet {
  * Throws `no-sheet` and `nothing-read`.
  */
 export async function* openSheets(
-  as: FormatId,
+  as: string,
   file: string,
   sheets: readonly Sheet[],
   settings: ReadSettings,

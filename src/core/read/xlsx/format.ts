@@ -1,6 +1,6 @@
 import { SieveError } from "../../kernel/problem.ts";
 import { plainNumber } from "../documents.ts";
-import type { FormatPart, SourceFile } from "../part.ts";
+import type { Reader, SourceFile } from "../part.ts";
 import { openSheets, type MergedCells, type Row } from "../sheets/sheets.ts";
 import { parseEntry, parseWhole as parseAll, type Handlers } from "../sheets/xml.ts";
 import { zipNames } from "../unpack.ts";
@@ -23,8 +23,7 @@ interface Workbook {
 }
 
 /** Office Open XML workbooks (ECMA-376): sheets read row by row, dates and numbers as what they are. */
-export const xlsx: FormatPart = {
-  id: "xlsx",
+export const reader: Reader = {
   async *open(source, settings, context) {
     const workbook = await readWorkbook(source);
     yield* openSheets(

@@ -4,9 +4,9 @@ import { utf8Length } from "../../kernel/bytes.ts";
 import { SieveError, listed } from "../../kernel/problem.ts";
 import { MOST_DEPTH } from "../documents.ts";
 import { CellMaker, DocumentMaker, documentOf, type RecordMaker } from "./makers.ts";
-import type { FormatPart, OpenContext, SourceFile } from "../part.ts";
+import type { Reader, OpenContext, SourceFile } from "../part.ts";
 import { DocumentReader, opened } from "../json/format.ts";
-import { utf8Chunks } from "../text.ts";
+import { begun, utf8Chunks } from "../text.ts";
 
 /** Bytes that are read at a time. */
 const PIECE = 1 << 16;
@@ -19,21 +19,14 @@ const MOST_NESTED = 500;
  * become fields as `@name`, its elements as their names, repeated ones an array. Entities that a
  * document type declares are not expanded, and nothing outside the file is ever fetched.
  */
-export const xml: FormatPart = {
-  id: "xml",
+export const reader: Reader = {
+  isSo: (text) => (/^<(\?xml|!--|!DOCTYPE|[\p{L}_])/iu.test(begun(text)) ? "it begins with a tag" : null),
   async *open(source, settings, context) {
     const found = settings.records ? [settings.records] : await elementPaths(context);
     const path = found[0] ?? "/*";
     const documents = new DocumentReader(context.part, settings);
     yield {
-      ...opened(
-        source,
-        "xml",
-        { ...settings, records: path },
-        context,
-        documents,
-        readXml(source, context, path, documents),
-      ),
+      ...opened(source, "xml", { ...settings, records: path }, documents, readXml(source, context, path, documents)),
       evidence: {
         records: settings.records ? "as set" : `the elements at ${path} repeat nearest to the root`,
       },

@@ -1,7 +1,7 @@
 "use client";
 
 import { CHECKS } from "@/core/check/index.ts";
-import { usedIn } from "@/core/plan/edit.ts";
+import { usedIn } from "@/core/plan/uses.ts";
 import { originsOf, reach } from "@/core/plan/lineage.ts";
 import { listed } from "@/core/kernel/problem.ts";
 import { policyOf } from "@/core/course/checks.ts";

@@ -78,7 +78,7 @@ export function StepRecords({
 }) {
   const [before, setBefore] = useState(false);
   if (error) return <p className="held whitespace-pre-line">{error}</p>;
-  if (!result) return <p className="faint">Reckoning…</p>;
+  if (!result) return <p className="faint">Computing…</p>;
   const { touched, records } = result;
   const { fields } = plan.contract;
   // What the step changes stands first, so that it is seen.

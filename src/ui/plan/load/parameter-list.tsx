@@ -19,7 +19,7 @@ const BEGINS: Record<ParameterType, string> = {
   date: "2000-01-01",
 };
 
-/** Values that a run of the plan may be told, which its formulas ask for. */
+/** Values that a run of the plan may be given, which its formulas ask for. */
 export function ParameterList({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
   const parameters = plan.parameters ?? [];
   const put = (next: Parameter[]): void => {
@@ -35,7 +35,7 @@ export function ParameterList({ plan, change }: { plan: Plan; change: (plan: Pla
       <h2 className="mt-6">Parameters of a run</h2>
       {parameters.length === 0 && (
         <p className="max-w-prose">
-          None. A parameter is a value that one run may be told, such as the day from which on records are taken;
+          None. A parameter is a value that one run may be given, such as the day from which on records are taken;
           formulas and names of files ask for it, and every other run has what stands here.
         </p>
       )}
@@ -106,7 +106,7 @@ function OneParameter({
           ))}
         </select>
         <label className="flex items-center gap-2">
-          <span className="faint">unless told</span>
+          <span className="faint">unless given</span>
           {p.type === "boolean" ? (
             <select
               className="select select-sm !w-24 text-sm"

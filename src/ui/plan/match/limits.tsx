@@ -1,7 +1,7 @@
 import { useState } from "react";
 import Link from "next/link";
 import { DOUBT_WORDS, limitsWords, wrongWords } from "@/core/match/model/doubts.ts";
-import type { LimitsInUse } from "@/core/match/match.ts";
+import type { LimitsInUse } from "@/core/match/limits.ts";
 import type { LimitsEstimate } from "@/core/match/resolve.ts";
 import { estimateOf, expectedAt, type PairSample } from "@/core/match/metrics.ts";
 import type { MatchSection } from "@/core/match/schema.ts";

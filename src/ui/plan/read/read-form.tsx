@@ -1,9 +1,10 @@
 "use client";
 
-import { useId, type ReactNode } from "react";
+import { Fragment, useId, type ReactNode } from "react";
 import { listed } from "@/core/kernel/problem.ts";
-import { FORMAT_IDS, type FormatId, type OfEach, type ReadOptions } from "@/core/read/part.ts";
-import { FORMAT_SETTINGS } from "@/core/read/settings.ts";
+import { FORMAT_PARTS, formatPart } from "@/core/read/schema.ts";
+import { SETTINGS, type OfEach, type ReadOptions } from "@/core/read/settings.ts";
+import { label } from "../../kit/words.ts";
 import {
   Arrays,
   Choice,
@@ -11,6 +12,7 @@ import {
   Delimiter,
   Encoding,
   Escape,
+  Own,
   Quote,
   Sheets,
   Starts,
@@ -39,7 +41,7 @@ interface ReadFormProps {
 
 /** How a file or a feed's files are read: the format, and the settings that it knows. */
 export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }: ReadFormProps) {
-  const has = (name: string): boolean => name in FORMAT_SETTINGS[read.as].settings;
+  const has = (name: string): boolean => name in formatPart(read.as).settings;
   const one: OneSetting = {
     id: useId(),
     read,
@@ -59,6 +61,8 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
         </div>
       </>
     );
+  /** What the format has for itself; all else has a line below. */
+  const own = Object.entries(formatPart(read.as).settings).filter(([name]) => !(name in SETTINGS));
   const named = read.header ?? true;
   const zeros = evidence["as_shown"] !== undefined || read.as_shown !== undefined;
   return (
@@ -68,8 +72,8 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
         <Choice
           id={`${one.id}-format`}
           value={read.as}
-          choices={FORMAT_IDS.map((f) => [f, FORMAT_SETTINGS[f].title])}
-          set={(as) => set({ as: as as FormatId })}
+          choices={FORMAT_PARTS.map((f) => [f.id, f.title])}
+          set={(as) => set({ as })}
         />
         {evidence["format"] && <span className="faint block text-xs">{evidence["format"]}</span>}
       </div>
@@ -107,6 +111,9 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
       {line("header", "first line names columns", <Tick {...one} name="header" usual={true} />)}
       {named && line("below", "lines below it with units or types", <Count {...one} name="below" most={5} />)}
       {zeros && line("as_shown", "numbers with their leading zeros", <Tick {...one} name="as_shown" usual={true} />)}
+      {own.map(([name, type]) => (
+        <Fragment key={name}>{line(name, label(name), <Own {...one} name={name} type={type} />)}</Fragment>
+      ))}
       {line("fill_merged", "merged cells all have the value", <Tick {...one} name="fill_merged" usual={false} />)}
     </div>
   );

@@ -1,7 +1,9 @@
 "use client";
 
 import { useState } from "react";
-import type { ReadOptions } from "@/core/read/part.ts";
+import type { z } from "zod";
+import { toJSONSchema } from "zod";
+import type { ReadOptions } from "@/core/read/settings.ts";
 import { ENCODING_GROUPS } from "@/core/read/encoding/names.ts";
 
 const DELIMITER_WORDS: [string, string][] = [
@@ -253,6 +255,48 @@ export function Tick({
       type="checkbox"
       checked={read[name] ?? usual}
       onChange={(e) => put({ [name]: e.target.checked })}
+    />
+  );
+}
+
+/** A setting that one format has for itself, by what its declaration says of it. */
+export function Own({
+  id,
+  read,
+  put,
+  without,
+  name,
+  type,
+}: OneSetting & { name: string; type: z.ZodRawShape[string] }) {
+  const { type: kind, description } = toJSONSchema(type as z.ZodType, { io: "input" });
+  const value = read[name];
+  if (kind === "boolean") {
+    return (
+      <input
+        type="checkbox"
+        id={`${id}-${name}`}
+        className="checkbox checkbox-sm"
+        checked={value === true}
+        onChange={(e) => (e.target.checked ? put({ [name]: true }) : without(name))}
+      />
+    );
+  }
+  const number = kind === "integer" || kind === "number";
+  return (
+    <input
+      type={number ? "number" : "text"}
+      id={`${id}-${name}`}
+      className={`input input-sm ${WIDE}`}
+      placeholder={description}
+      title={description}
+      defaultValue={value === undefined ? "" : String(value)}
+      key={String(value)}
+      onBlur={(e) => {
+        const text = e.target.value;
+        if (text === String(value ?? "")) return;
+        if (text === "") without(name);
+        else put({ [name]: number ? Number(text) : text });
+      }}
     />
   );
 }

@@ -65,6 +65,7 @@ const KEPT_WHERE: Record<KeptBecause, string> = {
   leave: "said to leave what the target had",
   fill: "came where the target had a value already",
   fix: "came where the target’s value is fixed",
+  only: "came for a row that is there already, and rows are only inserted",
 };
 
 function describe(filter: RecordFilter, compiled: ReturnType<typeof compilePlan>): string {

@@ -1,5 +1,6 @@
 import { db, handle } from "@/app/server.ts";
-import { usesOfFormula, withFormula } from "@/core/plan/edit.ts";
+import { withFormula } from "@/core/plan/edit.ts";
+import { usesOfFormula } from "@/core/plan/uses.ts";
 import { formulaEffect } from "@/routes/formulas.ts";
 import { latestDelivery } from "@/store/deliveries.ts";
 import { keepDraft, planInForce } from "@/store/feeds.ts";

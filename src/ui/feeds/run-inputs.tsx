@@ -12,8 +12,8 @@ export interface Switchable {
   readonly lookUps: readonly { readonly name: string; readonly words: string }[];
 }
 
-/** What a run is told beside its plan: values of parameters, and what it is to do without. */
-export function RunTold({
+/** What a run is given beside its plan: values of parameters, and what it is to do without. */
+export function RunInputs({
   telling,
   act,
   parameters,
@@ -26,7 +26,7 @@ export function RunTold({
 }) {
   const off = offCount(telling);
   return (
-    <section aria-label="What the run is told">
+    <section aria-label="What the run is given">
       <h2>Parameters</h2>
       {parameters.length === 0 && (
         <p className="faint mb-2">The plan has none. They are made in its stage Load, and formulas ask for them.</p>
