@@ -227,7 +227,9 @@ withRunFlags(
 
 program
   .command("out")
-  .description("Write the rows of a feed's target into a file or a folder; the path's ending says the format.")
+  .description(
+    "Write the rows of a feed's target, or its records, into a file or a folder; the path's ending says the format.",
+  )
   .argument("<feed>", "the feed's name")
   .argument("<path>", "a file, or a folder for several files with their manifest")
   .option("--format <name>", OUTPUT_IDS.join(", "))
@@ -240,6 +242,8 @@ program
   .option("--encoding <name>", "delimited text: its encoding, such as windows-1252; UTF-8 unless said")
   .option("--load <load>", "only rows that this load wrote last", wholeNumber)
   .option("--accepted <load>", "instead, what this load accepted, as it made it", wholeNumber)
+  .option("--read <load>", "instead, all that this load read, with what became of each record and why", wholeNumber)
+  .option("--held", "instead, what is held of the feed, with what is wrong; with --load, of that load")
   .action(async (feed: string, path: string, flags: OutFlags) => {
     const { out } = await import("./out.ts");
     await out(feed, path, flags);

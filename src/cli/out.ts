@@ -3,7 +3,6 @@ import type { Manifest } from "@/core/interop/manifest.ts";
 import { outputOf } from "@/core/write/records/index.ts";
 import { outOf } from "@/engine/out/out.ts";
 import { openDb } from "@/store/db.ts";
-import { getLoad } from "@/store/loads.ts";
 import { isFolder } from "./good-out.ts";
 import { Output } from "@/engine/out/output.ts";
 
@@ -18,13 +17,27 @@ export interface OutFlags {
   readonly encoding?: string;
   readonly load?: number;
   readonly accepted?: number;
+  readonly read?: number;
+  readonly held?: boolean;
 }
 
 /** Writes the rows of a feed's target, or what a load accepted, into a file or a folder, and says what was written. */
 export async function out(feed: string, path: string, flags: OutFlags): Promise<void> {
-  if (flags.load !== undefined && flags.accepted !== undefined) {
-    throw new SieveError("usage", "--load and --accepted can't be said together.", {
-      hint: "--load 3 takes the rows that load 3 wrote last, --accepted 3 what load 3 accepted when it ran.",
+  if ([flags.load, flags.accepted, flags.read].filter((load) => load !== undefined).length > 1) {
+    throw new SieveError("usage", "--load, --accepted and --read can't be said together.", {
+      hint: "--load 3 takes the rows that load 3 wrote last, --accepted 3 what load 3 accepted when it ran, --read 3 all that it read.",
+    });
+  }
+  const what = flags.held
+    ? "held"
+    : flags.read !== undefined
+      ? "records"
+      : flags.accepted !== undefined
+        ? "accepted"
+        : "rows";
+  if (flags.held && (flags.accepted ?? flags.read) !== undefined) {
+    throw new SieveError("usage", "--held goes with --load alone.", {
+      hint: "--held --load 3 takes what is held of load 3.",
     });
   }
   const db = openDb(undefined, 4);
@@ -32,10 +45,7 @@ export async function out(feed: string, path: string, flags: OutFlags): Promise<
     const folder = await isFolder(path);
     const gzip = flags.gzip ?? (!folder && path.endsWith(".gz"));
     const plain = path.replace(/\.gz$/, "");
-    const load = flags.accepted ?? flags.load;
-    if (load !== undefined && (await getLoad(db, load)).feed !== feed) {
-      throw new SieveError("no-load", `Load ${load} is none of ${feed}.`, { hint: "Look at the feed's loads." });
-    }
+    const load = flags.accepted ?? flags.read ?? flags.load;
     const outgoing = await outOf(db, feed, {
       format: flags.format ?? (folder ? "csv" : outputOf(plain).id),
       gzip,
@@ -46,7 +56,7 @@ export async function out(feed: string, path: string, flags: OutFlags): Promise<
       delimiter: flags.delimiter?.replaceAll("\\t", "\t"),
       encoding: flags.encoding,
       load,
-      accepted: flags.accepted !== undefined,
+      what,
     });
     const manifest = folder ? await outgoing.unpack(path) : await intoFile(path, (into) => outgoing.pack(into));
     process.stdout.write(`${said(manifest, path)}\n`);

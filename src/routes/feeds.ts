@@ -14,6 +14,7 @@ import type { Expiring } from "@/store/retention.ts";
 import type { Feed, PlanVersion } from "@/store/feeds.ts";
 import type { Period } from "@/store/period.ts";
 import type { Source } from "@/store/sources.ts";
+import { CONTENTS } from "@/core/write/files/contents.ts";
 import { ENCODINGS } from "@/core/read/encoding/names.ts";
 import { answerOf, declare } from "./declare.ts";
 
@@ -31,20 +32,31 @@ const outRows = {
     .max(1000)
     .default("")
     .describe("Fields by which rows go into folders, days by year, month or day: `partner,collected_on:month`"),
-  load: z.coerce.number().int().min(1).optional().describe("Only rows that this load wrote last"),
+  what: z
+    .enum(CONTENTS)
+    .default("rows")
+    .describe(
+      "rows: of the target; accepted: what the load accepted; records: all that the load read, with what became of it; held: what is held",
+    ),
+  load: z.coerce
+    .number()
+    .int()
+    .min(1)
+    .optional()
+    .describe("Of rows only those that this load wrote last; of the rest what is of this load"),
 };
 
 export const countOut = declare("GET /api/feeds/{feed}/out/rows", {
-  about: "how many rows would go out, and into how many folders; null where counting takes too long",
+  about: "how many rows or records would go out, and into how many folders; null where counting takes too long",
   params: feed,
   query: outRows,
-  answer: z.object({ counted: z.object({ rows: z.int(), folders: z.int() }).nullable() }),
-  problems: ["out-unfit", "no-target"],
+  answer: z.object({ counted: z.object({ rows: z.int(), folders: z.int().nullable() }).nullable() }),
+  problems: ["out-unfit", "no-target", "no-load"],
 });
 
 export const recordsOut = declare("GET /api/feeds/{feed}/out", {
   about:
-    "the rows of the feed's target as they are now, as a file; where there may be several, an archive of them with a manifest: records, bytes and SHA-256 of each, and the contract",
+    "the rows of the feed's target as they are now, or records of it, as a file; where there may be several, an archive of them with a manifest: records, bytes and SHA-256 of each, and the contract",
   params: feed,
   query: {
     format: z.enum(OUTPUT_IDS).default("csv"),
@@ -56,7 +68,7 @@ export const recordsOut = declare("GET /api/feeds/{feed}/out", {
     encoding: z.enum(ENCODINGS).optional().describe("Of delimited text: its encoding; UTF-8 unless said"),
   },
   gives: "application/octet-stream",
-  problems: ["out-unfit", "no-target", "busy"],
+  problems: ["out-unfit", "no-target", "no-load", "wrong-state", "detail-expired", "busy"],
 });
 
 export const makeFeed = declare("POST /api/feeds", {

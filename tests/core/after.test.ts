@@ -48,6 +48,8 @@ describe("what is done after a load", () => {
   it("knows the day as a folder", () => {
     expect(plan([{ do: "file", folder: "a b/c", partition: "day:month" }]).after).toHaveLength(1);
     expect(afterWords(afterSchema.parse({ do: "file", folder: "a b/c" }))).toBe("writes files into a b/c");
+    const held = afterSchema.parse({ do: "put", url: "https://a.example/x", what: "held" });
+    expect(afterWords(held)).toBe("puts files of what is held to https://a.example/x");
   });
 });
 

@@ -32,6 +32,18 @@ describe("what a person has chosen of records on their way out", () => {
     expect(outPath(all, "parquet")).toBe("partner=…/collected_on=2026-05/all {n}.parquet.gz");
   });
 
+  it("says which records, and of which load", () => {
+    expect(outQuery({ ...plain, what: "rows" })).toEqual({ format: "csv" });
+    expect(outQuery({ ...plain, what: "held" })).toEqual({ format: "csv", what: "held" });
+    expect(outPath({ ...plain, what: "held" }, "csv")).toBe("{feed}-held-{day}.csv");
+    expect(outPath({ ...plain, what: "records", load: 7 }, "csv")).toBe("{feed}-records-load-{load}.csv");
+    const shell = (some: Partial<OutChoice>): string => shellWords("seeds", { ...plain, ...some }, "csv");
+    expect(shell({ what: "held", load: 7 })).toBe("sieve out seeds seeds.csv --held --load 7");
+    expect(shell({ what: "records", load: 7 })).toBe("sieve out seeds seeds.csv --read 7");
+    expect(shell({ what: "accepted", load: 7 })).toBe("sieve out seeds seeds.csv --accepted 7");
+    expect(shell({ load: 7 })).toBe("sieve out seeds seeds.csv --load 7");
+  });
+
   it("is a command that a shell takes as it stands", () => {
     expect(shellWords("seeds", plain, "csv")).toBe("sieve out seeds seeds.csv");
     expect(shellWords("seeds", { ...plain, gzip: true }, "csv")).toBe("sieve out seeds seeds.csv.gz");

@@ -241,6 +241,39 @@ describe("files", () => {
     expect(readdirSync(join(out, "for others/daily/id=a"))).toHaveLength(2);
   });
 
+  it("are of all that was read, or of what is held, beside one another in one folder", async () => {
+    const { db } = system;
+    await feedWith("all_of_it", [
+      { do: "file", folder: "beside", what: "records", partition: "_outcome" },
+      { do: "file", folder: "beside", what: "held" },
+      { do: "file", folder: "beside" },
+    ]);
+    const load = await loadNow("all_of_it", "id,n\na,1\nb,2\nc,x\n");
+    await runAfter(db, load.id, settings);
+    const has = (path: string): string[] =>
+      readFileSync(join(out, "beside", path), "utf8")
+        .trim()
+        .split(/\r?\n/);
+    expect(readdirSync(join(out, "beside")).sort()).toEqual(
+      [
+        "_outcome=held",
+        "_outcome=inserted",
+        `all_of_it-held-load-${load.id}.csv`,
+        `all_of_it-load-${load.id}.csv`,
+        `manifest-held-load-${load.id}.json`,
+        `manifest-load-${load.id}.json`,
+        `manifest-records-load-${load.id}.json`,
+      ].sort(),
+    );
+    const held = has(`all_of_it-held-load-${load.id}.csv`);
+    expect(held[0]).toBe("_problems,_load,_record,_file,_line,_since,_with_sender,id,n");
+    expect(held[1]).toMatch(new RegExp(`n .*x.*,${load.id},2,file-0.csv,4,.*,,c,x$`));
+    expect(held).toHaveLength(2);
+    await expect(feedWith("no_such", [{ do: "file", folder: "beside", partition: "_outcome" }])).rejects.toMatchObject({
+      code: "plan-invalid",
+    });
+  });
+
   it("never leave their folder, and are refused with the plan", async () => {
     for (const folder of ["../x", "/etc", "a/../b", ".hidden"]) {
       await expect(feedWith("bad_folder", [{ do: "file", folder }])).rejects.toMatchObject({ code: "plan-invalid" });

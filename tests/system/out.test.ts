@@ -11,6 +11,9 @@ import { parquetReadObjects } from "hyparquet";
 import { describe, expect, it } from "vitest";
 import type { Manifest } from "@/core/interop/manifest.ts";
 import { outOf, type OutAsked } from "@/engine/out/out.ts";
+import { countOfLoad, countRows } from "@/engine/out/records.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
+import { planInForce } from "@/store/feeds.ts";
 import { root } from "../../scripts/lib/machine.mjs";
 import { loadNow, newFeed, asOthers, useSystem } from "../support/system.ts";
 
@@ -45,6 +48,57 @@ async function packed(feed: string, asked: OutAsked): Promise<{ name: string; by
 }
 
 const sha256 = (bytes: Uint8Array): string => createHash("sha256").update(bytes).digest("hex");
+
+describe("records on their way out", () => {
+  const read = async (asked: OutAsked): Promise<Record<string, string>[]> =>
+    parseCsv((await packed("records_out", asked)).bytes, { columns: true });
+
+  it("are all that a load read, with what became of each and why; or what is held, as it is mended by now", async () => {
+    const { db } = system;
+    await newFeed(db, "records_out", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+    await loadNow(db, "records_out", `${HEAD}1,Mibora,2026-01-01,,1,yes,\n2,Mibora,2026-01-02,,1,yes,\n`);
+    const text = `${HEAD}1,Mibora,2026-01-01,,1,yes,\n2,Erica,2026-01-02,,1,yes,\n3,Erica,31.02.2026,,x,yes,\n4,Erica,,,,,\nbad\n`;
+    const { id: load, report } = await loadNow(db, "records_out", text);
+    const all = await read({ format: "csv", what: "records", load });
+    expect(all.map((r) => [r["_outcome"], r["id"], r["_line"]])).toEqual([
+      ["unchanged", "1", "2"],
+      ["updated", "2", "3"],
+      ["held", "3", "4"],
+      ["inserted", "4", "5"],
+      ["held", "", "6"],
+    ]);
+    expect(all[2]).toMatchObject({ day: "31.02.2026", g: "x" });
+    expect(all[2]!["_problems"]).toMatch(/day .*31\.02\.2026.* g .*x/);
+    expect(all[1]).toMatchObject({ g: "1", ok: "true" });
+    expect(await countOfLoad(db, "records_out", load, "records")).toEqual({ rows: all.length, folders: null });
+    expect(all).toHaveLength(report!.balance.read);
+    const accepted = await read({ format: "csv", what: "accepted", load });
+    expect(await countOfLoad(db, "records_out", load, "accepted")).toEqual({ rows: accepted.length, folders: null });
+    const { document } = await planInForce(db, "records_out");
+    const held = await packed("records_out", { format: "csv", what: "held", partition: "_file" });
+    expect(held.name).toBe("records_out-held-" + new Date().toISOString().slice(0, 10) + ".zip");
+    expect(held.manifest).toMatchObject({ of: { held: "records_out" }, records: 2 });
+    expect(held.manifest.files.map((f) => f.path.split("/")[0])).toEqual(["_file=file-0.csv"]);
+    const partitions = [{ field: "_file" }];
+    expect(await countRows(db, document, { what: "held", partitions })).toEqual({ rows: 2, folders: 1 });
+    const [mend] = await releaseRecords(db, [{ load, record: 2, values: { g: "7" } }], "test");
+    expect(mend!.released).toBe(false);
+    const still = await read({ format: "csv", what: "held", load });
+    expect(still.map((r) => [r["_load"], r["_record"], r["_line"], r["id"], r["g"], r["day"]])).toEqual([
+      [String(load), "2", "4", "3", "7", "31.02.2026"],
+      [String(load), "4", "6", "", "", ""],
+    ]);
+    expect(still[0]!["_since"]).toMatch(/^\d{4}-\d\d-\d\dT[\d:.]+Z$/);
+    const typed = JSON.parse(
+      (await packed("records_out", { format: "json", what: "held" })).bytes.toString(),
+    ) as object[];
+    expect(typed[0]).toMatchObject({ _load: load, _with_sender: null, g: "7" });
+    const parquet = await packed("records_out", { format: "parquet", what: "records", load });
+    const bytes = parquet.bytes.buffer.slice(parquet.bytes.byteOffset, parquet.bytes.byteOffset + parquet.bytes.length);
+    const rows = await parquetReadObjects({ file: bytes as ArrayBuffer });
+    expect(rows.map((r) => r["_outcome"])).toEqual(all.map((r) => r["_outcome"]));
+  });
+});
 
 describe("rows of a target on their way out", () => {
   it("are typed and whole, each value as the contract writes it", async () => {
@@ -108,9 +162,25 @@ describe("rows of a target on their way out", () => {
       (parseCsv((await packed("two", asked)).bytes, { columns: true }) as { id: string }[]).map((r) => r.id);
     expect(await ids({ format: "csv", load: again.id })).toEqual(["3", "99"]);
     expect(await ids({ format: "csv", load })).toHaveLength(29);
-    expect(await ids({ format: "csv", load, accepted: true })).toHaveLength(30);
-    const accepted = await packed("two", { format: "csv", load: again.id, accepted: true });
+    expect(await ids({ format: "csv", load, what: "accepted" })).toHaveLength(30);
+    const accepted = await packed("two", { format: "csv", load: again.id, what: "accepted" });
     expect(accepted.manifest).toMatchObject({ of: { load: again.id }, records: 2 });
+  });
+
+  it("are not those of another feed's load, nor of no load where one has to be said", async () => {
+    await begin("three");
+    await begin("four");
+    const { rows } = await system.db.query<{ id: number }>("select id from sieve.load where feed = 'four'");
+    const refused = (asked: OutAsked): Promise<unknown> =>
+      packed("three", asked).then(
+        () => null,
+        (error: { code: string }) => error.code,
+      );
+    for (const what of ["rows", "accepted", "records", "held"] as const) {
+      expect(await refused({ format: "csv", what, load: rows[0]!.id })).toBe("no-load");
+    }
+    expect(await refused({ format: "csv", what: "records" })).toBe("out-unfit");
+    await expect(countOfLoad(system.db, "three", rows[0]!.id, "records")).rejects.toMatchObject({ code: "no-load" });
   });
 
   it("are those of one moment, whoever writes meanwhile", async () => {

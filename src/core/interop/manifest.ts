@@ -1,4 +1,5 @@
 import type { Plan } from "../plan/document.ts";
+import type { Contents } from "../write/files/contents.ts";
 import { giveContract } from "./contract.ts";
 
 export const MANIFEST_FORMAT = "good-sieve/manifest@1";
@@ -19,8 +20,12 @@ export interface Manifest {
   readonly feed: string;
   /** The version of the plan whose contract it is; null for one that is kept nowhere. */
   readonly plan: number | null;
-  /** What the records are: rows of the target, what a load accepted, or what is good of files. */
-  readonly of: { readonly target: string } | { readonly load: number } | { readonly files: readonly string[] };
+  /** What the records are: rows of the target, of a load what it accepted or all it read, what is held of a feed, or what is good of files. */
+  readonly of:
+    | { readonly target: string }
+    | { readonly load: number; readonly what: Contents }
+    | { readonly held: string }
+    | { readonly files: readonly string[] };
   readonly made_at: string;
   readonly records: number;
   readonly files: readonly WrittenFile[];

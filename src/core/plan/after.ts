@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { LOAD_CONTENTS, fieldsOut } from "../write/files/contents.ts";
 import { fileName, usualName } from "../write/files/name.ts";
 import { readPartitions } from "../write/files/partition.ts";
 import { ENCODINGS } from "../read/encoding/names.ts";
@@ -33,8 +34,14 @@ const isFormat = (name: string): boolean => {
 };
 const format = z.string().min(1).max(20).refine(isFormat, "There is no such format for files out.");
 
-/** In what form records go out. */
+/** Which records go out, and in what form. */
 const files = {
+  what: z
+    .enum(LOAD_CONTENTS)
+    .optional()
+    .describe(
+      "accepted: what the load accepted, unless said; records: all that it read, with what became of each; held: what is held of it, with what is wrong",
+    ),
   format: format.default("csv").describe(`Its format: ${OUTPUT_IDS.join(", ")}`),
   gzip: z.boolean().optional().describe("Compressed"),
   partition: z
@@ -67,7 +74,7 @@ export const afterSchema = z.discriminatedUnion("do", [
       .describe("A connection to a web address whose password signs what is sent (HMAC with SHA-256)"),
   }),
   z.strictObject({
-    do: z.literal("file").describe("Writes the records that the load accepted as files, into a folder of SIEVE_OUT"),
+    do: z.literal("file").describe("Writes records of the load as files, into a folder of SIEVE_OUT"),
     on,
     folder: z
       .string()
@@ -78,9 +85,7 @@ export const afterSchema = z.discriminatedUnion("do", [
   z.strictObject({
     do: z
       .literal("put")
-      .describe(
-        "Puts the records that the load accepted to an address as files, by HTTP PUT, each whole and their manifest last",
-      ),
+      .describe("Puts records of the load to an address as files, by HTTP PUT, each whole and their manifest last"),
     on,
     url: z
       .url({ protocol: /^https?$/ })
@@ -127,15 +132,22 @@ export const afterSchema = z.discriminatedUnion("do", [
 ]);
 export type AfterAction = z.infer<typeof afterSchema>;
 
+/** Files with this, in words. */
+const CONTENT_WORDS: Record<(typeof LOAD_CONTENTS)[number], string> = {
+  accepted: "files",
+  records: "files of all its records",
+  held: "files of what is held",
+};
+
 /** What is done, in a line. */
 export function afterWords(action: AfterAction): string {
   switch (action.do) {
     case "call":
       return `tells ${action.url}`;
     case "file":
-      return `writes files into ${action.folder}`;
+      return `writes ${CONTENT_WORDS[action.what ?? "accepted"]} into ${action.folder}`;
     case "put":
-      return `puts files to ${action.url}`;
+      return `puts ${CONTENT_WORDS[action.what ?? "accepted"]} to ${action.url}`;
     case "feed":
       return `gives its records to the feed ${action.feed}`;
     case "sql":
@@ -157,7 +169,7 @@ export function afterFault(
   if (action.do === "put" && action.as === "object storage" && action.connection === undefined)
     return "An object storage needs a connection, whose user and password are the key and its secret.";
   try {
-    readPartitions(action.partition ?? "", plan.contract.fields);
+    readPartitions(action.partition ?? "", fieldsOut(action.what ?? "accepted", plan.contract.fields));
     const part = outputCalled(action.format);
     if (!part.delimited && (action.delimiter ?? action.encoding) !== undefined)
       return `${part.title} has no delimiter and no encoding to choose.`;

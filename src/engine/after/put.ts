@@ -11,7 +11,7 @@ import type { Db } from "@/store/db.ts";
 import type { Load } from "@/store/loads.ts";
 import { outOf } from "../out/out.ts";
 import { httpPut, shownUrl } from "../sources/http-get.ts";
-import { outAsked } from "./file.ts";
+import { manifestName, outAsked } from "./file.ts";
 
 const SILENCE_MS = 60_000;
 
@@ -44,7 +44,7 @@ export async function putFiles(
   const folder = await mkdtemp(join(tmpdir(), "sieve-put-"));
   try {
     const outgoing = await outOf(db, load.feed, outAsked(action, load));
-    const name = `manifest-load-${load.id}.json`;
+    const name = manifestName(action, load);
     const { files } = await outgoing.unpack(folder, name);
     const manifest = await readFile(join(folder, name));
     const last = { path: name, bytes: manifest.length, sha256: createHash("sha256").update(manifest).digest("hex") };

@@ -5,12 +5,13 @@ import { SieveError } from "@/core/kernel/problem.ts";
 import { encoderOf } from "@/core/write/encode.ts";
 import { outputCalled } from "@/core/write/records/index.ts";
 import type { TextSettings } from "@/core/write/records/part.ts";
+import { fieldsOut, isOfLoad, type Contents } from "@/core/write/files/contents.ts";
 import { usualName } from "@/core/write/files/name.ts";
 import { readPartitions } from "@/core/write/files/partition.ts";
 import type { Db } from "@/store/db.ts";
 import { getPlan, planInForce } from "@/store/feeds.ts";
 import { dayOf, getLoad } from "@/store/loads.ts";
-import { acceptedOf, rowsOfTarget, type Page } from "./records.ts";
+import { acceptedOf, heldOf, needOfFeed, recordsOf, rowsOfTarget, type Page } from "./records.ts";
 import { FolderSink, ZipSink, oneFile, putFile } from "./sinks.ts";
 import { isSeveral, onlyPath, writeOut, type OutSpec, type Sink } from "./write-out.ts";
 
@@ -30,10 +31,10 @@ export interface OutAsked {
   /** What stands between cells of delimited text, and its encoding. */
   readonly delimiter?: string | undefined;
   readonly encoding?: string | undefined;
-  /** Only what this load wrote last, or, of `accepted`, what this load accepted. */
+  /** Rows of the target unless said. */
+  readonly what?: Contents | undefined;
+  /** Of rows, those that this load wrote last; of the rest, what is of this load. */
   readonly load?: number | undefined;
-  /** What the load accepted, as it made it, instead of what the target has now. */
-  readonly accepted?: boolean | undefined;
 }
 
 /** How delimited text is written. Throws `out-unfit` where the format is another, or can't be written so. */
@@ -75,19 +76,28 @@ export interface Outgoing {
 }
 
 /**
- * Gets the records of a feed ready to go out: rows of its target as they are at one moment, or what a load accepted.
+ * Gets the records of a feed ready to go out: rows of its target as they are at one moment, what a
+ * load accepted, all that it read with what became of it, or what is held.
  * Nothing is written yet. Throws `out-unfit` for what can't be written, `no-load` and `no-plan`.
  */
 export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outgoing> {
+  const what = asked.what ?? "rows";
   const load = asked.load === undefined ? null : await getLoad(db, asked.load);
-  const { id, document: plan } = asked.accepted && load ? await getPlan(db, load.plan) : await planInForce(db, feed);
+  if (load) needOfFeed(load, feed);
+  if (isOfLoad(what) && !load) {
+    throw new SieveError("out-unfit", "It has to be said which load's records are to go out.", {
+      hint: "Say the number of a load.",
+    });
+  }
+  const { id, document: plan } = isOfLoad(what) && load ? await getPlan(db, load.plan) : await planInForce(db, feed);
+  const fields = fieldsOut(what, plan.contract.fields);
   const spec: OutSpec = {
     format: asked.format,
     gzip: asked.gzip ?? false,
-    partitions: readPartitions(asked.partition ?? "", plan.contract.fields),
+    partitions: readPartitions(asked.partition ?? "", fields),
     records: asked.records,
     bytes: asked.bytes,
-    name: asked.name ?? usualName(asked.load),
+    name: asked.name ?? usualName(asked.load, what),
     text: textOf(asked),
   };
   const made = new Date();
@@ -100,12 +110,14 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
   // Named before anything is read, so that what can't be is said at once.
   const only = onlyPath(spec, about);
   const write = async (sink: Sink): Promise<Manifest> => {
-    const files = await writeOut(pagesOf(db, plan, spec, asked), plan.contract.fields, spec, sink, {
+    const files = await writeOut(pagesOf(db, plan, spec, asked), fields, spec, sink, {
       about,
-      ordered: !asked.accepted,
+      ordered: what === "rows",
     });
-    const of = asked.accepted ? { load: asked.load! } : { target: plan.load.target };
-    return manifestOf(plan, { plan: id, of, made_at: made.toISOString() }, files);
+    const of =
+      what === "rows" ? { target: plan.load.target } : what === "held" ? { held: feed } : { load: asked.load!, what };
+    const contract = what === "rows" || what === "accepted" ? plan : { ...plan, contract: { fields } };
+    return manifestOf(contract, { plan: id, of, made_at: made.toISOString() }, files);
   };
   const several = isSeveral(spec);
   return {
@@ -148,6 +160,15 @@ const TYPES: Readonly<Record<string, string>> = {
 
 const manifestText = (manifest: Manifest): string => `${JSON.stringify(manifest, null, 2)}\n`;
 
-function pagesOf(db: Db, plan: Plan, { partitions }: OutSpec, { load, accepted }: OutAsked): AsyncIterable<Page> {
-  return accepted && load !== undefined ? acceptedOf(db, load) : rowsOfTarget(db, plan, { partitions, load });
+function pagesOf(db: Db, plan: Plan, { partitions }: OutSpec, { load, what }: OutAsked): AsyncIterable<Page> {
+  switch (what) {
+    case "accepted":
+      return acceptedOf(db, load!);
+    case "records":
+      return recordsOf(db, load!);
+    case "held":
+      return heldOf(db, plan, { partitions, load });
+    default:
+      return rowsOfTarget(db, plan, { partitions, load });
+  }
 }

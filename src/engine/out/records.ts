@@ -1,15 +1,18 @@
 import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { Course } from "@/core/course/course.ts";
+import type { Sifted } from "@/core/course/sifted.ts";
 import { fieldValues } from "@/core/course/of-record.ts";
-import { BYTE } from "@/core/kernel/ledger.ts";
+import { BYTE, outcomeOf } from "@/core/kernel/ledger.ts";
+import { fieldsOut } from "@/core/write/files/contents.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { PERIOD_LENGTHS, type Partition } from "@/core/write/files/partition.ts";
 import { ident, pagesOf, transaction, wasEnded, type Db } from "@/store/db.ts";
 import { getDelivery } from "@/store/deliveries.ts";
-import { ledgerBlocks } from "@/store/ledger.ts";
-import { getLoad } from "@/store/loads.ts";
-import { compiledOfLoad, rerunBlock } from "../load/rerun.ts";
+import { ledgerBlocks, type LedgerBlock } from "@/store/ledger.ts";
+import { getLoad, needDetail, type Load } from "@/store/loads.ts";
+import { compiledOfLoad, problemsOfBlock, rerunBlock, type Rerun } from "../load/rerun.ts";
+import { heldViewSql } from "../writing/held-view.ts";
 import type { TableColumn } from "@/core/interop/table.ts";
 import { tableOf, targetColumns } from "../writing/target.ts";
 
@@ -57,15 +60,41 @@ export async function* rowsOfTarget(
   for await (const rows of pages) yield rows.map((r) => r.v);
 }
 
-/** How many rows would go out, and into how many folders; null where counting takes too long. */
+/** How much would go out, and into how many folders. */
+export interface CountedOut {
+  readonly rows: number;
+  /** Null where that is not known before it is written. */
+  readonly folders: number | null;
+}
+
+/** Throws `no-load` for a load of another feed. */
+export function needOfFeed({ id, feed: of }: Pick<Load, "id" | "feed">, feed: string): void {
+  if (of === feed) return;
+  throw new SieveError("no-load", `Load ${id} is none of ${feed}.`, { hint: "Look at the feed's loads." });
+}
+
+/** How many records of a load go out, by its balance. Throws `no-load`. */
+export async function countOfLoad(db: Db, feed: string, id: number, what: "accepted" | "records"): Promise<CountedOut> {
+  const load = await getLoad(db, id);
+  needOfFeed(load, feed);
+  const { report } = load;
+  const { inserted = 0, updated = 0, unchanged = 0 } = report?.balance.outcomes ?? {};
+  return { rows: what === "records" ? (report?.balance.read ?? 0) : inserted + updated + unchanged, folders: null };
+}
+
+/** How many rows of the target, or held records, would go out, and into how many folders; null where counting takes too long. */
 export async function countRows(
   db: Db,
   plan: Plan,
-  { partitions, load }: { partitions: readonly Partition[]; load?: number | undefined },
-): Promise<{ rows: number; folders: number } | null> {
-  const table = tableOf(plan);
+  { what, partitions, load }: { what: "rows" | "held"; partitions: readonly Partition[]; load?: number | undefined },
+): Promise<CountedOut | null> {
   return await transaction(db, async (client) => {
-    const columns = new Set((await targetColumns(client, table)).map((c) => c.name));
+    const held = what === "held";
+    const table = held ? `(${heldViewSql(plan)})` : tableOf(plan);
+    const names = held
+      ? fieldsOut(what, plan.contract.fields).map((f) => f.name)
+      : (await targetColumns(client, table)).map((c) => c.name);
+    const columns = new Set(names);
     if (columns.size === 0) throw noTarget(plan);
     await client.query(`set local timezone = 'UTC'; set local statement_timeout = ${COUNT_MS}`);
     const part = ({ field, by }: Partition): string =>
@@ -87,23 +116,80 @@ const noTarget = (plan: Plan): SieveError =>
     hint: "It is made by the first load.",
   });
 
-/** The records that a load accepted, as it made them, computed again from its files: inserted, updated or unchanged. */
-export async function* acceptedOf(db: Db, load: number): AsyncGenerator<Page> {
-  const { delivery, plan, report, state } = await getLoad(db, load);
+const ACCEPTED: ReadonlySet<number> = new Set([BYTE.inserted, BYTE.updated, BYTE.unchanged]);
+
+/** A block of a load that was computed again, with those of its records that are wanted. */
+interface Again {
+  readonly block: LedgerBlock;
+  readonly sifted: Sifted;
+  readonly which: readonly number[];
+  readonly rerun: Rerun;
+}
+
+/** The blocks of a load that have records which are wanted, computed again from its files. */
+async function* blocksOf(db: Db, id: number, wanted: (outcome: number) => boolean): AsyncGenerator<Again> {
+  const load = await getLoad(db, id);
+  const { delivery, plan, report, state } = load;
   if (!report) {
-    throw new SieveError("wrong-state", `Load ${load} is ${state}, so it has not accepted anything yet.`, {
+    throw new SieveError("wrong-state", `Load ${id} is ${state}, so it has not accepted anything yet.`, {
       hint: "Wait until it has ended.",
     });
   }
-  const compiled = await compiledOfLoad(db, load, plan);
+  needDetail(load);
+  const compiled = await compiledOfLoad(db, id, plan);
   const { files } = await getDelivery(db, delivery);
   const rerun = { compiled, files, facts: report.files };
   const course = new Course(compiled);
-  const accepted: ReadonlySet<number> = new Set([BYTE.inserted, BYTE.updated, BYTE.unchanged]);
-  for await (const block of ledgerBlocks(db, load)) {
-    const which = [...block.outcomes.keys()].filter((r) => accepted.has(block.outcomes[r]!));
-    if (which.length === 0) continue;
-    const sifted = await rerunBlock(db, rerun, course, block);
+  for await (const block of ledgerBlocks(db, id)) {
+    const which = [...block.outcomes.keys()].filter((r) => wanted(block.outcomes[r]!));
+    if (which.length > 0) yield { block, which, rerun, sifted: await rerunBlock(db, rerun, course, block) };
+  }
+}
+
+/** The records that a load accepted, as it made them: inserted, updated or unchanged. */
+export async function* acceptedOf(db: Db, load: number): AsyncGenerator<Page> {
+  for await (const { sifted, which } of blocksOf(db, load, (outcome) => ACCEPTED.has(outcome))) {
     for (let at = 0; at < which.length; at += ROWS) yield which.slice(at, at + ROWS).map((r) => fieldValues(sifted, r));
   }
+}
+
+/** A sound yes or no as the contract keeps it, in words. */
+const YES_OR_NO: Readonly<Record<string, string>> = { t: "true", f: "false" };
+
+/** All records of a load, by the fields of `OF_RECORDS` and its contract: what became of each, and why. */
+export async function* recordsOf(db: Db, load: number): AsyncGenerator<Page> {
+  for await (const { block, sifted, which, rerun } of blocksOf(db, load, () => true)) {
+    const problems = await problemsOfBlock(db, load, rerun, sifted);
+    const file = rerun.facts[block.file]!.name;
+    const isYesOrNo = rerun.compiled.fields.map((f) => f.type === "boolean");
+    const page = which.map((r) => [
+      outcomeOf(block.outcomes[r]!) ?? "",
+      problems(r)
+        .map((p) => p.message)
+        .join(" "),
+      String(block.firstRecord + r),
+      file,
+      String(sifted.block.origin.line[r]!),
+      ...fieldValues(sifted, r).map((value, f) => (isYesOrNo[f] ? (YES_OR_NO[value] ?? value) : value)),
+    ]);
+    for (let at = 0; at < page.length; at += ROWS) yield page.slice(at, at + ROWS);
+  }
+}
+
+/** The records of a feed that are held or overtaken, by the fields of `OF_HELD` and its contract, as they are mended by now. */
+export async function* heldOf(
+  db: Db,
+  plan: Plan,
+  { partitions, load }: { partitions: readonly Partition[]; load?: number | undefined },
+): AsyncGenerator<Page> {
+  const order = [...partitions.map((p) => p.field), "_load", "_record"].map((name) => `h.${ident(name)}`);
+  const names = fieldsOut("held", plan.contract.fields).map(({ name }) => `coalesce(h.${ident(name)}::text, '')`);
+  const pages = pagesOf<{ v: string[] }>(db, ROWS, async (client) => {
+    await client.query("set local timezone = 'UTC'; set local datestyle = 'ISO'");
+    const only = load === undefined ? "" : `where h._load = ${load}`;
+    return {
+      sql: `select array[${names.join(", ")}] as v from (${heldViewSql(plan)}) h ${only} order by ${order.join(", ")}`,
+    };
+  });
+  for await (const rows of pages) yield rows.map((r) => r.v);
 }

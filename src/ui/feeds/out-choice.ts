@@ -1,4 +1,5 @@
 import type { Encoding } from "@/core/read/encoding/names.ts";
+import type { Contents } from "@/core/write/files/contents.ts";
 import { usualName } from "@/core/write/files/name.ts";
 import type { Partition } from "@/core/write/files/partition.ts";
 
@@ -8,6 +9,8 @@ export interface OutChoice {
   readonly gzip: boolean;
   readonly partitions: readonly Partition[];
   readonly records?: number | undefined;
+  /** Rows of the target unless said. */
+  readonly what?: Contents | undefined;
   readonly load?: number | undefined;
   readonly name?: string | undefined;
   /** Of delimited text. */
@@ -24,17 +27,19 @@ export function outQuery(choice: OutChoice): {
   gzip?: "true";
   partition?: string;
   records?: number;
+  what?: Contents;
   load?: number;
   name?: string;
   delimiter?: string;
   encoding?: Encoding;
 } {
-  const { format, gzip, partitions, records, load, name, delimiter, encoding } = choice;
+  const { format, gzip, partitions, records, what, load, name, delimiter, encoding } = choice;
   return {
     format,
     ...(gzip && { gzip: "true" as const }),
     ...(partitions.length > 0 && { partition: partitionText(partitions) }),
     ...(records !== undefined && { records }),
+    ...(what !== undefined && what !== "rows" && { what }),
     ...(load !== undefined && { load }),
     ...(name !== undefined && { name }),
     ...(delimiter !== undefined && { delimiter }),
@@ -54,8 +59,8 @@ const endingOf = ({ gzip }: OutChoice, ending: string): string => `${ending}${gz
 
 /** What a file's path will look like. */
 export function outPath(choice: OutChoice, ending: string): string {
-  const { partitions, load } = choice;
-  const pattern = choice.name ?? usualName(load);
+  const { partitions, load, what } = choice;
+  const pattern = choice.name ?? usualName(load, what);
   const name = isSeveral(choice) && !pattern.includes("{n}") ? `${pattern}-{n}` : pattern;
   const example = { year: "2026", month: "2026-05", day: "2026-05-31" };
   const folders = partitions.map(({ field, by }) => `${field}=${by ? example[by] : "…"}/`).join("");
@@ -65,16 +70,25 @@ export function outPath(choice: OutChoice, ending: string): string {
 /** A word of a shell, within quotes where it has anything in it that a shell takes for its own. */
 const shellWord = (word: string): string => (/^[\w.,:/=-]+$/.test(word) ? word : `'${word.replaceAll("'", "'\\''")}'`);
 
+/** By what goes out: the flag of the command line that says of which load. */
+const LOAD_FLAGS: Record<Contents, string> = {
+  rows: "--load",
+  held: "--load",
+  accepted: "--accepted",
+  records: "--read",
+};
+
 /** The command that writes the same files. */
 export function shellWords(feed: string, choice: OutChoice, ending: string): string {
-  const { format, gzip, partitions, records, load, name, delimiter, encoding } = choice;
+  const { format, gzip, partitions, records, what = "rows", load, name, delimiter, encoding } = choice;
   const several = isSeveral(choice);
   const words = ["sieve", "out", feed, several ? `${feed}-out/` : `${feed}.${endingOf(choice, ending)}`];
   if (several || format === "csv-for-spreadsheets") words.push("--format", format);
   if (several && gzip) words.push("--gzip");
   if (partitions.length > 0) words.push("--partition", partitionText(partitions));
   if (records !== undefined) words.push("--records", String(records));
-  if (load !== undefined) words.push("--load", String(load));
+  if (what === "held") words.push("--held");
+  if (load !== undefined) words.push(LOAD_FLAGS[what], String(load));
   if (name !== undefined && several) words.push("--name", name);
   if (delimiter !== undefined) words.push("--delimiter", delimiter === "\t" ? "\\t" : delimiter);
   if (encoding !== undefined) words.push("--encoding", encoding);

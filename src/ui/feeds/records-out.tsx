@@ -3,6 +3,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { ENCODING_GROUPS, type Encoding } from "@/core/read/encoding/names.ts";
+import { OF_HELD, OF_RECORDS, isOfLoad, type Contents } from "@/core/write/files/contents.ts";
 import { usualName } from "@/core/write/files/name.ts";
 import { countOut } from "@/routes/feeds.ts";
 import { ask, problemOf } from "../kit/api.ts";
@@ -71,28 +72,16 @@ export function RecordsOut({
         </dd>
         {format.delimited && <TextChoice choice={choice} set={set} />}
         <dt>
-          <label htmlFor="out-load">Rows</label>
+          <label htmlFor="out-what">What</label>
         </dt>
         <dd>
-          <select
-            id="out-load"
-            className="select select-sm max-w-56"
-            value={choice.load ?? ""}
-            onChange={(e) => set({ load: e.target.value === "" ? undefined : Number(e.target.value) })}
-          >
-            <option value="">all rows of the target</option>
-            {loads.map((l) => (
-              <option key={l} value={l}>
-                those that load {l} wrote last
-              </option>
-            ))}
-          </select>
+          <WhatGoesOut choice={choice} loads={loads} set={set} />
         </dd>
         <dt>Folders</dt>
         <dd>
           <PartitionPicker
             partitions={partitions}
-            fields={fields}
+            fields={fieldsOfContents(choice.what, fields)}
             words={{ add: "Add folders by a field", none: "one folder for all", each: "a folder for each" }}
             set={(to) => set({ partitions: to })}
           />
@@ -118,7 +107,7 @@ export function RecordsOut({
           <input
             id="out-name"
             className="input input-sm font-mono max-w-72"
-            placeholder={usualName(choice.load)}
+            placeholder={usualName(choice.load, choice.what)}
             value={choice.name ?? ""}
             onChange={(e) => set({ name: e.target.value === "" ? undefined : e.target.value })}
           />
@@ -133,15 +122,76 @@ export function RecordsOut({
   );
 }
 
+/** Rows of the target, or records: which, and of which load. */
+function WhatGoesOut({
+  choice: { what = "rows", load },
+  loads,
+  set,
+}: {
+  choice: OutChoice;
+  loads: readonly number[];
+  set: (some: Partial<OutChoice>) => void;
+}) {
+  return (
+    <>
+      <select
+        id="out-what"
+        className="select select-sm max-w-72"
+        value={what}
+        onChange={(e) => {
+          const next = e.target.value as Contents;
+          // What is said of records is no field of rows.
+          set({ what: next, load: isOfLoad(next) ? (load ?? loads[0]) : undefined, partitions: [] });
+        }}
+      >
+        <option value="rows">the rows of the target</option>
+        {loads.length > 0 && (
+          <>
+            <option value="accepted">what a load accepted, as it made it</option>
+            <option value="records">all that a load read, and what became of it</option>
+          </>
+        )}
+        <option value="held">what is held, and why</option>
+      </select>
+      {loads.length > 0 && (
+        <select
+          aria-label="Of which load"
+          className="select select-sm mt-2 max-w-72"
+          value={load ?? ""}
+          onChange={(e) => set({ load: e.target.value === "" ? undefined : Number(e.target.value) })}
+        >
+          {!isOfLoad(what) && <option value="">of all loads</option>}
+          {loads.map((l) => (
+            <option key={l} value={l}>
+              {what === "rows" ? `those that load ${l} wrote last` : `of load ${l}`}
+            </option>
+          ))}
+        </select>
+      )}
+    </>
+  );
+}
+
+/** Fields by which what goes out can be put into folders. */
+const fieldsOfContents = (what: Contents = "rows", fields: readonly PickedField[]): readonly PickedField[] => {
+  if (what === "rows" || what === "accepted") return fields;
+  const about = what === "held" ? OF_HELD : OF_RECORDS;
+  return [
+    ...about.map(({ name, type }) => ({ name, isDay: type === "timestamp" })),
+    ...fields.map(({ name }) => ({ name, isDay: false })),
+  ];
+};
+
 /** How many rows that is, in which files, and where to get them. */
 function WhatComes({ feed, choice, ending }: { feed: string; choice: OutChoice; ending: string }) {
-  const { partition, load } = outQuery(choice);
+  const { partition, load, what } = outQuery(choice);
   const rows = useQuery({
-    queryKey: ["rows out", feed, partition, load],
-    queryFn: ({ signal }) => ask(countOut, { params: { feed }, query: { partition, load }, signal }),
+    queryKey: ["rows out", feed, partition, load, what],
+    queryFn: ({ signal }) => ask(countOut, { params: { feed }, query: { partition, load, what }, signal }),
     staleTime: 10_000,
     retry: false,
   });
+  const thing = what === undefined ? "row" : "record";
   const several = choice.partitions.length > 0 || choice.records !== undefined;
   return (
     <section aria-live="polite">
@@ -152,13 +202,15 @@ function WhatComes({ feed, choice, ending }: { feed: string; choice: OutChoice; 
         <>
           <p className="mb-1">
             {!rows.data ? (
-              "Counting the rows…"
+              `Counting the ${thing}s…`
             ) : rows.data.counted === null ? (
-              "More rows than can be counted in a moment"
+              `More ${thing}s than can be counted in a moment`
             ) : (
               <>
-                <b>{counted(rows.data.counted.rows, "row")}</b>
-                {choice.partitions.length > 0 && ` in ${counted(rows.data.counted.folders, "folder")}`}
+                <b>{counted(rows.data.counted.rows, thing)}</b>
+                {choice.partitions.length > 0 &&
+                  rows.data.counted.folders !== null &&
+                  ` in ${counted(rows.data.counted.folders, "folder")}`}
               </>
             )}
           </p>
@@ -180,7 +232,7 @@ function WhatComes({ feed, choice, ending }: { feed: string; choice: OutChoice; 
             </p>
           )}
           <a className="btn btn-primary mt-3" href={withPath(outHref(feed, choice))} download>
-            Download{rows.data?.counted ? ` ${counted(rows.data.counted.rows, "row")}` : ""}
+            Download{rows.data?.counted ? ` ${counted(rows.data.counted.rows, thing)}` : ""}
           </a>
           <h2 className="mt-6">The same in a shell</h2>
           <pre className="font-mono overflow-x-auto text-sm whitespace-pre-wrap">

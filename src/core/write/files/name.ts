@@ -1,12 +1,15 @@
 import { SieveError, listed } from "../../kernel/problem.ts";
+import type { Contents } from "./contents.ts";
 
 /** What a pattern of a name may speak of beside the number of the file, `{n}`, and the parameters of a run. */
 export const NAME_PARTS = ["feed", "load", "day"] as const;
 export type AboutFile = Readonly<Record<(typeof NAME_PARTS)[number], string>> & Readonly<Record<string, string>>;
 
-/** The pattern of names where nobody has said one; `load`: the one whose rows alone are written. */
-export const usualName = (load: number | undefined): string =>
-  load === undefined ? "{feed}-{day}" : "{feed}-load-{load}";
+/** The pattern of names where nobody has said one; `load`: the one of which alone something is written. */
+export function usualName(load: number | undefined, what: Contents = "rows"): string {
+  const of = what === "rows" || what === "accepted" ? "{feed}" : `{feed}-${what}`;
+  return load === undefined ? `${of}-{day}` : `${of}-load-{load}`;
+}
 
 /** Digits of a file's number. */
 const DIGITS = 4;

@@ -2,6 +2,7 @@
 
 import { useQuery } from "@tanstack/react-query";
 import type { AfterAction } from "@/core/plan/after.ts";
+import { LOAD_CONTENTS } from "@/core/write/files/contents.ts";
 import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { listFeeds } from "@/routes/feeds.ts";
 import { ask } from "../../kit/api.ts";
@@ -86,10 +87,30 @@ function FormatChoice({ value, open, put }: { value: string | undefined; open?: 
   );
 }
 
-/** In what form files are written. */
+const CONTENTS_LABEL: Record<(typeof LOAD_CONTENTS)[number], string> = {
+  accepted: "what was accepted",
+  records: "all that it read",
+  held: "what is held",
+};
+
+/** Of what and in what form files are written. */
 function Files({ action, put }: { action: Of<"file"> | Of<"put">; put: Put }) {
   return (
     <>
+      <label className="flex items-center gap-2">
+        <span className="faint">of</span>
+        <select
+          className="select select-sm !w-52"
+          value={action.what ?? "accepted"}
+          onChange={(e) => put({ what: e.target.value === "accepted" ? undefined : e.target.value })}
+        >
+          {LOAD_CONTENTS.map((what) => (
+            <option key={what} value={what}>
+              {CONTENTS_LABEL[what]}
+            </option>
+          ))}
+        </select>
+      </label>
       <FormatChoice value={action.format} put={put} />
       <TextField label="in folders by" name="partition" value={action.partition} wide="!w-56" put={put} />
       <label className="flex items-center gap-2">

@@ -22,7 +22,7 @@ export default async function OutPage({ params }: { params: Promise<{ feed: stri
       <p className="faint mb-3 max-w-3xl">
         The rows of {document.load.schema ? `${document.load.schema}.` : ""}
         {document.load.target} as they are at the moment when you ask, by the fields of the contract, each value typed
-        as the contract has it.
+        as the contract has it; or the records of a load, or what is held, with what is said of each.
       </p>
       <RecordsOut
         feed={feed.name}

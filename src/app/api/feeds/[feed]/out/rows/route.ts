@@ -1,11 +1,15 @@
 import { db, handle } from "@/app/server.ts";
+import { fieldsOut } from "@/core/write/files/contents.ts";
 import { readPartitions } from "@/core/write/files/partition.ts";
-import { countRows } from "@/engine/out/records.ts";
+import { countOfLoad, countRows } from "@/engine/out/records.ts";
 import { countOut } from "@/routes/feeds.ts";
 import { planInForce } from "@/store/feeds.ts";
 
-export const GET = handle(countOut, async ({ params, query: { partition, load } }) => {
+export const GET = handle(countOut, async ({ params, query: { partition, load, what } }) => {
+  if ((what === "accepted" || what === "records") && load !== undefined) {
+    return { counted: await countOfLoad(db(), params.feed, load, what) };
+  }
   const { document } = await planInForce(db(), params.feed);
-  const partitions = readPartitions(partition, document.contract.fields);
-  return { counted: await countRows(db(), document, { partitions, load }) };
+  const partitions = readPartitions(partition, fieldsOut(what, document.contract.fields));
+  return { counted: await countRows(db(), document, { what: what === "held" ? what : "rows", partitions, load }) };
 });
