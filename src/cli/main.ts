@@ -1,3 +1,4 @@
+import type { SendersFlags } from "./senders.ts";
 import type { OutFlags } from "./out.ts";
 import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { Command, CommanderError } from "commander";
@@ -247,6 +248,21 @@ program
   .action(async (feed: string, path: string, flags: OutFlags) => {
     const { out } = await import("./out.ts");
     await out(feed, path, flags);
+  });
+
+program
+  .command("senders")
+  .description(
+    "List who delivers and what each owes; with --into, write what is held for each into a folder of its own.",
+  )
+  .option("--feed <feed>", "of this feed alone")
+  .option("--sender <name>", "of this sender alone")
+  .option("--json", "as JSON")
+  .option("--into <folder>", "write what is held, in the layouts in which they sent it, and a letter for each")
+  .option("--given", "note that what was written is with its sender from now on")
+  .action(async (flags: SendersFlags) => {
+    const { senders } = await import("./senders.ts");
+    await senders(flags);
   });
 
 program

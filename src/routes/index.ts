@@ -10,6 +10,7 @@ import * as references from "./references.ts";
 import * as senders from "./senders.ts";
 import * as runs from "./runs.ts";
 import * as store from "./store.ts";
+import * as work from "./work.ts";
 import * as writings from "./writings.ts";
 
 const isDeclared = (value: unknown): value is Declared =>
@@ -31,6 +32,7 @@ export const ROUTES: readonly { readonly group: string; readonly routes: readonl
   { group: "Matches", of: matches },
   { group: "Reference lists", of: references },
   { group: "Formulas and sets of checks", of: formulas },
+  { group: "Long work", of: work },
   { group: "Sources, tables, room and state", of: store },
 ].map(({ group, of }) => ({
   group,

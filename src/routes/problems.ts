@@ -123,6 +123,7 @@ export const OF_WHAT_IS_GIVEN: readonly string[] = [
   "row-twice",
   "rows-referred-to",
   "statement-failed",
+  "stopped",
   "table-unusable",
   "target-differs",
   "too-long",

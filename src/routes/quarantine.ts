@@ -8,6 +8,7 @@ import type { rowInTarget } from "@/engine/release/discard.ts";
 import type { HeldRecord, getHeld as heldRecord } from "@/store/held.ts";
 import type { BulkReleased } from "@/engine/release/release-all.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
+import { workName } from "./work.ts";
 
 /** Which held records a page or a file is about. */
 export const heldFilter = {
@@ -105,9 +106,12 @@ export const releaseAllHeld = declare("POST /api/quarantine/release/all", {
       ])
       .default({ how: "as they are" }),
     preview: z.boolean().default(false),
+    work: workName
+      .optional()
+      .describe("A name of your own, by which GET and DELETE /api/work/{work} look at it and stop it"),
   }),
   answer: answerOf<BulkReleased>("how many are released, wait, are overtaken or stay, and why these do"),
-  problems: ["no-field", "formula-invalid", "no-records", "too-many"],
+  problems: ["no-field", "formula-invalid", "no-records", "too-many", "stopped"],
 });
 
 export const discardHeld = declare("POST /api/quarantine/discard", {

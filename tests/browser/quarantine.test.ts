@@ -106,6 +106,17 @@ describe("held records", () => {
     await shows(page, "700 would be released");
     await shows(page, "N.O to NO");
     expect(await countHeld(system.db, { feed: "first" })).toBe(700);
+    // Somebody else holds the quarantine, so that it takes its time.
+    const other = await system.admin.connect();
+    await other.query("begin; lock table sieve.held in exclusive mode");
+    await press("Release 700 records");
+    await shows(page, "Mended 700 of 700");
+    await press("Stop it");
+    await shows(page, "Stopping…");
+    await other.query("rollback");
+    other.release();
+    await shows(page, "It was stopped, and what it had done until then is taken back.");
+    expect(await countHeld(system.db, { feed: "first" })).toBe(700);
     await press("Release 700 records");
     await shows(page, "The quarantine is empty");
     expect(await countHeld(system.db, { feed: "first" })).toBe(0);

@@ -4,7 +4,7 @@ import { Readable } from "node:stream";
 import { unzipSync } from "fflate";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import type { Page } from "puppeteer-core";
-import { ACCESSIONS } from "../../demo/plan.ts";
+import { ACCESSIONS, AFTER_ACCESSIONS, FURTHER_ACCESSIONS } from "../../demo/plan.ts";
 import { makeDeliveries } from "../../demo/generate.ts";
 import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
@@ -336,6 +336,10 @@ describe("every screen", () => {
     const { db } = system;
     await makeFeed(db, { name: "unknown", title: "Unknown", about: "" });
     const long = await longNames(db);
+    // With all that a plan's last stage can have.
+    const more = { load: { ...ACCESSIONS.load, further: FURTHER_ACCESSIONS }, after: AFTER_ACCESSIONS };
+    await makeFeed(db, { name: "further", title: "Further", about: "" });
+    await savePlan(db, "further", { ...ACCESSIONS, feed: "further", ...more }, "for a test", "test");
     const id = await makeDelivery(db, "unknown", "test", "");
     const bytes = new TextEncoder().encode("a;b\n1;2\n");
     await receiveFile(db, id, "a.csv", Readable.from([bytes]), bytes.length);
@@ -348,6 +352,7 @@ describe("every screen", () => {
       "/deliveries/1/records?column=Partner&is=value&value=BHG",
       "/feeds/accessions",
       "/feeds/accessions/plan",
+      "/feeds/further/plan?stage=Load",
       `/loads/${loads[0]}`,
       `/loads/${loads[0]}/records?outcome=held`,
       "/quarantine",

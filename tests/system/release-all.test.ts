@@ -1,10 +1,20 @@
-import { describe, expect, it } from "vitest";
+import { apart, writeLimits } from "@/engine/apart/apart.ts";
+import { asLongWork, stopWork, workAt } from "@/engine/apart/long-work.ts";
+import { join } from "node:path";
+import { beforeAll, describe, expect, it } from "vitest";
 import { releaseAll, type BulkMend, type BulkReleased } from "@/engine/release/release-all.ts";
 import { undoWriting } from "@/engine/undo/undo.ts";
 import { countHeld, listHeld } from "@/store/held.ts";
+import { root } from "../../scripts/lib/machine.mjs";
 import { loadNow, newFeed, rows, useSystem } from "../support/system.ts";
 
 const system = useSystem();
+
+beforeAll(() => {
+  // For work in a process of its own.
+  process.env["SIEVE_APART"] = join(root, "dist/apart.js");
+  process.env["DATABASE_URL"] = system.url;
+});
 
 const FIELDS = [
   { name: "id", type: "text", required: true },
@@ -103,6 +113,49 @@ describe("all records of a cause at once", () => {
     await expect(all("none", { how: "as they are" }, false, "id:required")).rejects.toMatchObject({
       code: "no-records",
     });
+  });
+
+  it("say how far they are, and are all taken back where it is stopped, up to the last moment", async () => {
+    await begin("stoppable", 12_000);
+    const mend: BulkMend = { how: "set", field: "land", to: "NO" };
+    const run = (name: string, stopAt?: string) => {
+      const seen: string[] = [];
+      const work = asLongWork(name, ({ onWork, stop }) =>
+        apart(
+          "release of all",
+          { filter: { feed: "stoppable", check: "land:type" }, mend, by: "test", preview: false },
+          {
+            ...writeLimits(),
+            stop,
+            onWork(at) {
+              onWork!(at);
+              expect(workAt(name)).toEqual(at);
+              if (seen.at(-1) !== at.stage) seen.push(at.stage);
+              if (at.stage === stopAt) expect(stopWork(name)).toBe(true);
+            },
+          },
+        ),
+      );
+      return { seen, work };
+    };
+    const held = await countHeld(system.db, { feed: "stoppable" });
+    for (const stage of ["mending", "checking"]) {
+      const { work } = run(`stopped-${stage}`, stage);
+      await expect(work).rejects.toMatchObject({ code: "stopped" });
+      expect(await countHeld(system.db, { feed: "stoppable" })).toBe(held);
+      expect(
+        await system.db.query("select from sieve.writing where feed = 'stoppable' and kind = 'release'"),
+      ).toMatchObject({
+        rowCount: 0,
+      });
+      expect(workAt(`stopped-${stage}`)).toBeNull();
+    }
+    const { seen, work } = run("whole-work");
+    const done = await work;
+    expect(seen).toEqual(["mending", "checking", "closing"]);
+    expect(done.released).toBe(10_800);
+    expect(await countHeld(system.db, { feed: "stoppable" })).toBe(held - done.released);
+    expect(stopWork("whole-work")).toBe(false);
   });
 
   it("are mended by a formula over the record, tried on all of them first", async () => {

@@ -4,7 +4,7 @@ import { DETECT_BYTES } from "./detect.ts";
 import { decodeText } from "./encoding/decode.ts";
 import { encodingFor, type FoundEncoding } from "./encoding/detect.ts";
 import { encodingOf } from "./encoding/names.ts";
-import { isText, type Doubt, type FormatPart, type Opened, type SourceFile, type Spool, type Reader } from "./part.ts";
+import { isText, type Doubt, type FormatPart, type Opened, type Reader, type SourceFile, type Spool } from "./part.ts";
 import type { FormatId } from "./formats.ts";
 import { READERS } from "./readers.ts";
 import { FORMAT_PARTS, formatPart } from "./schema.ts";
@@ -96,7 +96,7 @@ export async function* openFile(
   else if (set?.inZip) {
     const is = set.promised?.is ?? set.title;
     throw new SieveError(`${set.id}-broken`, `${file.name} is not ${is}.`, {
-      detail: `What is ${is} is a zip archive, and this file does not begin as one.`,
+      detail: `${is.charAt(0).toUpperCase()}${is.slice(1)} is a zip archive, and this file does not begin as one.`,
       hint: "Check that it is the right file, or change the plan's read section.",
     });
   } else if (startsWith(head, "\u00d0\u00cf\u0011\u00e0")) {

@@ -18,6 +18,17 @@ export interface ApartLimits {
   readonly megabytes: number;
   /** Ends it, and takes it out of those that wait. */
   readonly signal?: AbortSignal | undefined;
+  /** Is told how far the work is. */
+  readonly onWork?: ((at: WorkAt) => void) | undefined;
+  /** Asks the work to end by itself where it can, with what it did taken back. */
+  readonly stop?: AbortSignal | undefined;
+}
+
+/** How far a piece of work on many records is: so many of so many, at one of its stages. */
+export interface WorkAt {
+  readonly stage: string;
+  readonly done: number;
+  readonly of: number;
 }
 
 /** How far a piece of work has come, as it said last. */
@@ -29,6 +40,7 @@ export interface ApartProgress {
 /** From a process: how far it is, or how it ended. */
 export type FromApart =
   | { readonly type: "progress"; readonly at: ApartProgress }
+  | { readonly type: "work"; readonly at: WorkAt }
   | { readonly type: "done"; readonly result: unknown }
   | {
       readonly type: "failed";
@@ -40,10 +52,7 @@ export type FromApart =
     }
   | { readonly type: "broken"; readonly message: string };
 
-export interface ToApart {
-  readonly task: TaskName;
-  readonly input: unknown;
-}
+export type ToApart = { readonly task: TaskName; readonly input: unknown } | { readonly stop: true };
 
 const IDLE_MS = 60_000;
 /** Pieces of work that wait at most; more are told to come back. */
@@ -86,7 +95,7 @@ export async function apart<K extends TaskName>(
   input: TaskInput<K>,
   limits: ApartLimits = lookLimits(),
 ): Promise<TaskOutput<K>> {
-  await turn(limits.signal);
+  await turn(limits.signal ?? limits.stop);
   try {
     return (await run(task, input, limits)) as TaskOutput<K>;
   } finally {
@@ -132,6 +141,7 @@ function run(task: TaskName, input: unknown, limits: ApartLimits): Promise<unkno
       clearTimeout(clock);
       clearInterval(watch);
       limits.signal?.removeEventListener("abort", onAbort);
+      limits.stop?.removeEventListener("abort", onStop);
       for (const event of ["message", "exit", "error"]) child.removeAllListeners(event);
       if (keep) giveBack(child, limits.megabytes);
       else child.kill("SIGKILL");
@@ -139,16 +149,21 @@ function run(task: TaskName, input: unknown, limits: ApartLimits): Promise<unkno
     };
     const end = (error: SieveError): void => settle(false, () => reject(error));
     const onAbort = (): void => end(gone());
+    const onStop = (): void => void child.send({ stop: true } satisfies ToApart);
     const clock = setTimeout(() => end(tooLong(limits, at)), limits.seconds * 1000);
     const watch = setInterval(() => {
       if (memoryOf(child.pid) > limits.megabytes) end(tooHeavy(limits, at));
     }, WATCH_MS);
     limits.signal?.addEventListener("abort", onAbort);
     if (limits.signal?.aborted) return onAbort();
+    limits.stop?.addEventListener("abort", onStop);
     child.on("message", (message: FromApart) => {
       switch (message.type) {
         case "progress":
           at = message.at;
+          break;
+        case "work":
+          limits.onWork?.(message.at);
           break;
         case "done":
           settle(true, () => resolve(message.result));
@@ -171,6 +186,7 @@ function run(task: TaskName, input: unknown, limits: ApartLimits): Promise<unkno
     child.send({ task, input } satisfies ToApart, (error) => {
       if (error) settle(false, () => reject(error));
     });
+    if (limits.stop?.aborted) onStop();
   });
 }
 

@@ -3,7 +3,7 @@ import { fileURLToPath } from "node:url";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { TASKS } from "./tasks.ts";
-import type { FromApart, ToApart } from "./apart.ts";
+import type { FromApart, ToApart, WorkAt } from "./apart.ts";
 
 /** The process that does pieces of work that may have to be ended (`apart.ts`), one after the other. */
 
@@ -14,8 +14,21 @@ function say(message: FromApart): void {
   process.send?.(message);
 }
 
-async function work(db: Db, { task, input }: ToApart): Promise<void> {
+/** Whether the work at hand is asked to stop. */
+let stopping = false;
+
+async function work(db: Db, { task, input }: Exclude<ToApart, { stop: true }>): Promise<void> {
+  stopping = false;
   let last = 0;
+  /** Says how far work on records is. Throws `stopped`, where that is asked for, so that what was done is taken back. */
+  const onWork = (at: WorkAt): void => {
+    if (stopping) {
+      throw new SieveError("stopped", "It was stopped, and what it had done until then is taken back.", {
+        hint: "Nothing is as it would have been; begin again when you like.",
+      });
+    }
+    say({ type: "work", at });
+  };
   const tell = (file: string, bytes: number): void => {
     const now = Date.now();
     if (now - last < TELL_MS) return;
@@ -23,8 +36,8 @@ async function work(db: Db, { task, input }: ToApart): Promise<void> {
     say({ type: "progress", at: { file, bytes } });
   };
   try {
-    const run = TASKS[task] as (db: Db, input: unknown, onRead: typeof tell) => Promise<unknown>;
-    say({ type: "done", result: await run(db, input, tell) });
+    const run = TASKS[task] as (db: Db, input: unknown, onRead: typeof tell, work: typeof onWork) => Promise<unknown>;
+    say({ type: "done", result: await run(db, input, tell, onWork) });
   } catch (error) {
     if (error instanceof SieveError) {
       const { code, message, detail, hint, facts } = error;
@@ -35,7 +48,10 @@ async function work(db: Db, { task, input }: ToApart): Promise<void> {
 
 if (isMainThread) {
   const db = openDb(undefined, 3);
-  process.on("message", (message: ToApart) => void work(db, message));
+  process.on("message", (message: ToApart) => {
+    if ("stop" in message) stopping = true;
+    else void work(db, message);
+  });
   process.on("disconnect", () => process.exit(0));
   // Work that stands still hears nothing of its parent's end.
   new Worker(fileURLToPath(import.meta.url)).unref();

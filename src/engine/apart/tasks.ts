@@ -2,6 +2,7 @@ import type { LookUp } from "@/core/lookup/schema.ts";
 import type { Plan, ReadSection } from "@/core/plan/document.ts";
 import type { ReadSettings } from "@/core/read/settings.ts";
 import type { Db } from "@/store/db.ts";
+import type { WorkAt } from "./apart.ts";
 import type { OnRead } from "@/store/deliveries.ts";
 import { getPlan, planInForce } from "@/store/feeds.ts";
 import { deliveryLists } from "../load/delivery-lists.ts";
@@ -51,7 +52,9 @@ export const TASKS = {
   "release of all": (
     db: Db,
     i: { filter: HeldFilter & { feed: string }; mend: BulkMend; by: string; preview: boolean },
-  ) => releaseAll(db, i.filter, i),
+    _: OnRead,
+    onWork?: (at: WorkAt) => void,
+  ) => releaseAll(db, i.filter, { ...i, onWork }),
   undo: (db: Db, i: { writing: number; reason: string; by: string; over: OverChanged }) =>
     undoWriting(db, i.writing, i),
   "undo of a load": (db: Db, i: { load: number; reason: string; by: string; over: OverChanged }) =>

@@ -7,7 +7,7 @@ import { heldBySender, type HeldFilter, type SentRecord } from "@/store/held.ts"
 import { dayOf } from "@/store/loads.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { ZipSink, putFile } from "./sinks.ts";
-import type { FileSink } from "./write-out.ts";
+import type { FileSink, Sink } from "./write-out.ts";
 
 /** A name as part of a path. */
 const pathPart = (text: string): string =>
@@ -41,18 +41,33 @@ class Sender {
   }
 }
 
-/**
- * Held records for their senders, in an archive: for each sender of a feed a folder, in it a file for each layout in which
- * it has sent them, and a letter. In memory that does not grow with them. Throws `no-records` where none are held.
- */
+/** What was written for senders: for whom, each once, in how many files, how many records. */
+export interface ForSenders {
+  readonly names: readonly string[];
+  readonly files: number;
+  readonly records: number;
+}
+
+/** Held records for their senders, in an archive as `writeForSenders` fills it. */
 export async function packForSenders(
   db: Db,
   filter: HeldFilter,
   into: (bytes: Uint8Array) => Promise<void>,
-): Promise<{ senders: number; files: number; records: number }> {
+): Promise<ForSenders> {
   const zip = new ZipSink(into);
+  const done = await writeForSenders(db, filter, zip);
+  await zip.end();
+  return done;
+}
+
+/**
+ * Writes held records for their senders: for each sender of a feed a folder, in it a file for each layout in which
+ * it has sent them, and a letter. In memory that does not grow with them. Throws `no-records` where none are held.
+ */
+export async function writeForSenders(db: Db, filter: HeldFilter, into: Sink): Promise<ForSenders> {
   const day = dayOf(new Date());
-  const done = { senders: 0, files: 0, records: 0 };
+  const done = { files: 0, records: 0 };
+  const names = new Set<string>();
   const folders = new Set<string>();
   let sender: Sender | null = null;
   let folder = "";
@@ -70,11 +85,11 @@ export async function packForSenders(
     if (!sender) return;
     const { name, title, records, causes, files } = sender;
     await putFile(
-      zip,
+      into,
       `${folder}letter.txt`,
       letterOf({ sender: name, feed: title, day, records, causes: [...causes.values()], files }),
     );
-    done.senders++;
+    names.add(name);
     done.records += records;
   };
   for await (const page of heldBySender(db, filter)) {
@@ -98,7 +113,7 @@ export async function packForSenders(
         for (let n = 2; sender.files.some((f) => f.name === name); n++) name = `${base}-to-mend-${n}.${file.ending}`;
         sender.files.push({ name, records: 0 });
         done.files++;
-        at.open = { file, sink: await zip.open(folder + name), layout };
+        at.open = { file, sink: await into.open(folder + name), layout };
       }
       at.open!.file.add({
         cells: held.cells,
@@ -117,6 +132,5 @@ export async function packForSenders(
       hint: "Look at the quarantine; what expired is not kept any more.",
     });
   }
-  await zip.end();
-  return done;
+  return { ...done, names: [...names] };
 }

@@ -43,17 +43,32 @@ export interface BulkReleased {
   readonly mended: readonly { readonly from: string; readonly to: string }[];
 }
 
+/** What is done to many records, one after the other. */
+export type BulkStage = "mending" | "checking" | "closing";
+
 class Looked extends Error {}
 
 /**
  * Releases all held records of a filter, up to `MOST_AT_ONCE`, each mended in one way, in one transaction; those that do
  * not pass stay. With `preview` all of it is done and taken back, so that what is said beforehand is what will be.
- * Throws `no-field`, `formula-invalid`, `too-many` and `no-records`.
+ * Throws `no-field`, `formula-invalid`, `too-many` and `no-records`, and what
+ * `onWork` throws, by which it is stopped.
  */
 export async function releaseAll(
   db: Db,
   filter: HeldFilter & { readonly feed: string },
-  { mend, by, preview }: { mend: BulkMend; by: string; preview: boolean },
+  {
+    mend,
+    by,
+    preview,
+    onWork = () => {},
+  }: {
+    mend: BulkMend;
+    by: string;
+    preview: boolean;
+    /** Is told how far it is; what it throws takes all of it back. */
+    onWork?: ((at: { stage: BulkStage; done: number; of: number }) => void) | undefined;
+  },
 ): Promise<BulkReleased> {
   const { document } = await planInForce(db, filter.feed);
   const { fields } = document.contract;
@@ -86,6 +101,7 @@ export async function releaseAll(
         if (mended.length < MOST_REASONS && !mended.some((m) => m.from === from)) mended.push({ from, to });
       }
     }
+    onWork({ stage: "mending", done: mends.length, of: total });
     const last = page.at(-1);
     if (!last || page.length < PAGE) break;
     after = `${last.load}:${last.record}`;
@@ -94,9 +110,13 @@ export async function releaseAll(
     throw new SieveError("no-records", "No such record is held any more.", { hint: "Look at the quarantine again." });
   }
   let results: readonly Released[] = [];
+  let done = 0;
+  const onBatch = (records: number): void => onWork({ stage: "checking", done: (done += records), of: mends.length });
   try {
     await transaction(db, async (client) => {
-      results = await releaseIn(client, mends, by, { preview });
+      results = await releaseIn(client, mends, by, { preview, onBatch });
+      // The last moment at which it can be stopped.
+      onWork({ stage: "closing", done: mends.length, of: mends.length });
       if (preview) throw new Looked();
     });
   } catch (error) {

@@ -113,7 +113,9 @@ export class Release {
     const size = beside ? 1 : BATCH;
     const results: Released[] = [];
     for (let at = 0; at < held.length; at += size) {
-      results.push(...(await this.batch(held.slice(at, at + size), given)));
+      const some = held.slice(at, at + size);
+      results.push(...(await this.batch(some, given)));
+      options.onBatch?.(some.length);
     }
     if (results.some((r) => r.released)) {
       await this.further?.end("before");

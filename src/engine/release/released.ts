@@ -38,6 +38,8 @@ export interface ReleaseOptions {
   readonly reason?: string;
   /** All of it is taken back when it has been seen: what the quarantine would say of the records is not written. */
   readonly preview?: boolean;
+  /** Is told of so many records more that have been checked and written; what it throws takes all of it back. */
+  readonly onBatch?: (records: number) => void;
 }
 
 /** A held record as it is needed to be released. */

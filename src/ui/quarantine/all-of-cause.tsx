@@ -1,7 +1,7 @@
 "use client";
 
 import { useState } from "react";
-import type { BulkMend, BulkReleased } from "@/engine/release/release-all.ts";
+import type { BulkMend, BulkReleased, BulkStage } from "@/engine/release/release-all.ts";
 import { releaseAllHeld } from "@/routes/quarantine.ts";
 import type { NamedFormulas } from "@/core/formula/named.ts";
 import { asText } from "@/core/mend/by-formula.ts";
@@ -10,11 +10,18 @@ import { FormulaEditor } from "../formulas/formula-editor.tsx";
 import { ask } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { useAct } from "../kit/use-act.ts";
+import { WorkUnderWay, newWork } from "../kit/work-under-way.tsx";
 import type { DeskFilter } from "./filter.ts";
 import { counted, grouped } from "../kit/words.ts";
 import { waitWords } from "./held.ts";
 
 type How = BulkMend["how"];
+
+const STAGES: Record<BulkStage, string> = {
+  mending: "Mended",
+  checking: "Checked and written",
+  closing: "Closing:",
+};
 
 const HOWS: readonly { how: How; says: string }[] = [
   { how: "as they are", says: "as they are by now" },
@@ -59,9 +66,14 @@ export function AllOfCause({
     change();
     setTried(null);
   };
+  const [work, setWork] = useState<string | null>(null);
   const send = (preview: boolean): Promise<boolean> =>
     act(async () => {
-      const answer = await ask(releaseAllHeld, { body: { ...filter, mend, preview } });
+      const name = newWork();
+      setWork(name);
+      const answer = await ask(releaseAllHeld, { body: { ...filter, mend, preview, work: name } }).finally(() =>
+        setWork(null),
+      );
       if (preview) return setTried(answer);
       const stay = answer.records - answer.released;
       done(
@@ -140,6 +152,7 @@ export function AllOfCause({
         </div>
       )}
       {problem && <ProblemNote problem={problem} />}
+      {work && <WorkUnderWay work={work} stages={STAGES} />}
       {tried && <Tried tried={tried} />}
       <p className="mt-2 flex gap-3">
         {tried && tried.released > 0 ? (
@@ -156,7 +169,7 @@ export function AllOfCause({
             {busy ? "Trying them all…" : "See what it would do"}
           </button>
         )}
-        <button type="button" className="plain" onClick={close}>
+        <button type="button" className="plain" disabled={busy} onClick={close}>
           Leave it
         </button>
       </p>

@@ -302,7 +302,7 @@ function ColumnRow({
       </td>
       <td>
         <select
-          className="select select-xs !w-64 text-sm"
+          className="select select-xs !w-48 text-sm"
           aria-label={`What ${name} has`}
           value={sourceOf(column)}
           onChange={(e) => set(withSource(column, e.target.value))}
