@@ -3,6 +3,7 @@ import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { SieveError, grouped } from "@/core/kernel/problem.ts";
 import { numberSetting } from "@/store/environment.ts";
+import type { WorkAt } from "./work-at.ts";
 import type { TaskInput, TaskName, TaskOutput } from "./tasks.ts";
 
 /**
@@ -22,13 +23,6 @@ export interface ApartLimits {
   readonly onWork?: ((at: WorkAt) => void) | undefined;
   /** Asks the work to end by itself where it can, with what it did taken back. */
   readonly stop?: AbortSignal | undefined;
-}
-
-/** How far a piece of work on many records is: so many of so many, at one of its stages. */
-export interface WorkAt {
-  readonly stage: string;
-  readonly done: number;
-  readonly of: number;
 }
 
 /** How far a piece of work has come, as it said last. */

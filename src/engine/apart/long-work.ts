@@ -1,4 +1,5 @@
-import type { ApartLimits, WorkAt } from "./apart.ts";
+import type { ApartLimits } from "./apart.ts";
+import type { WorkAt } from "./work-at.ts";
 
 /** Long work that a person waits for: how far each piece is, and how it is stopped, by the name that who asked gave it. */
 interface LongWork {

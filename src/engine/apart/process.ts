@@ -3,7 +3,8 @@ import { fileURLToPath } from "node:url";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { TASKS } from "./tasks.ts";
-import type { FromApart, ToApart, WorkAt } from "./apart.ts";
+import type { FromApart, ToApart } from "./apart.ts";
+import type { WorkAt } from "./work-at.ts";
 
 /** The process that does pieces of work that may have to be ended (`apart.ts`), one after the other. */
 

@@ -2,7 +2,7 @@ import type { LookUp } from "@/core/lookup/schema.ts";
 import type { Plan, ReadSection } from "@/core/plan/document.ts";
 import type { ReadSettings } from "@/core/read/settings.ts";
 import type { Db } from "@/store/db.ts";
-import type { WorkAt } from "./apart.ts";
+import type { WorkAt } from "./work-at.ts";
 import type { OnRead } from "@/store/deliveries.ts";
 import { getPlan, planInForce } from "@/store/feeds.ts";
 import { deliveryLists } from "../load/delivery-lists.ts";
