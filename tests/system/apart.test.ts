@@ -55,6 +55,19 @@ describe("work in a process of its own", () => {
     expect(await Promise.all(ends)).toEqual(Array(5).fill("given-up"));
   });
 
+  it("is not begun where it is asked to stop while it waits; what goes on and can't stop is done", async () => {
+    const id = await deliver(system.db, "apart", "a\n1\n");
+    const asked = Array.from({ length: 5 }, () => new AbortController());
+    const ends = asked.map((a) =>
+      look(id, { ...lookLimits(), stop: a.signal }).then(
+        () => "done",
+        (e: { code: string }) => e.code,
+      ),
+    );
+    for (const a of asked) a.abort();
+    expect(await Promise.all(ends)).toEqual(["done", "done", "stopped", "stopped", "stopped"]);
+  });
+
   it("more than can wait are told to come back", async () => {
     const id = await deliver(system.db, "apart", "a\n1\n");
     const ends = await Promise.all(

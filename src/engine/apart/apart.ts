@@ -3,7 +3,7 @@ import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { SieveError, grouped } from "@/core/kernel/problem.ts";
 import { numberSetting } from "@/store/environment.ts";
-import type { WorkAt } from "./work-at.ts";
+import { stopped, type WorkAt } from "./work-at.ts";
 import type { TaskInput, TaskName, TaskOutput } from "./tasks.ts";
 
 /**
@@ -89,7 +89,7 @@ export async function apart<K extends TaskName>(
   input: TaskInput<K>,
   limits: ApartLimits = lookLimits(),
 ): Promise<TaskOutput<K>> {
-  await turn(limits.signal ?? limits.stop);
+  await turn(limits);
   try {
     return (await run(task, input, limits)) as TaskOutput<K>;
   } finally {
@@ -98,7 +98,7 @@ export async function apart<K extends TaskName>(
   }
 }
 
-async function turn(signal?: AbortSignal): Promise<void> {
+async function turn({ signal, stop }: Pick<ApartLimits, "signal" | "stop">): Promise<void> {
   const most = setting("SIEVE_LOOKS", 2);
   if (pool.running >= most) {
     if (pool.waiting.length >= MOST_WAITING) {
@@ -108,16 +108,24 @@ async function turn(signal?: AbortSignal): Promise<void> {
       });
     }
     await new Promise<void>((resolve, reject) => {
-      const leave = (): void => {
+      const leave = (why: SieveError): void => {
+        forget();
         pool.waiting.splice(pool.waiting.indexOf(come), 1);
-        reject(gone());
+        reject(why);
+      };
+      const onAbort = (): void => leave(gone());
+      const onStop = (): void => leave(stopped());
+      const forget = (): void => {
+        signal?.removeEventListener("abort", onAbort);
+        stop?.removeEventListener("abort", onStop);
       };
       const come = (): void => {
-        signal?.removeEventListener("abort", leave);
+        forget();
         resolve();
       };
       pool.waiting.push(come);
-      signal?.addEventListener("abort", leave, { once: true });
+      signal?.addEventListener("abort", onAbort);
+      stop?.addEventListener("abort", onStop);
     });
   }
   pool.running++;

@@ -4,7 +4,7 @@ import { SieveError } from "@/core/kernel/problem.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { TASKS } from "./tasks.ts";
 import type { FromApart, ToApart } from "./apart.ts";
-import type { WorkAt } from "./work-at.ts";
+import { stopped, type WorkAt } from "./work-at.ts";
 
 /** The process that does pieces of work that may have to be ended (`apart.ts`), one after the other. */
 
@@ -23,11 +23,7 @@ async function work(db: Db, { task, input }: Exclude<ToApart, { stop: true }>): 
   let last = 0;
   /** Says how far work on records is. Throws `stopped`, where that is asked for, so that what was done is taken back. */
   const onWork = (at: WorkAt): void => {
-    if (stopping) {
-      throw new SieveError("stopped", "It was stopped, and what it had done until then is taken back.", {
-        hint: "Nothing is as it would have been; begin again when you like.",
-      });
-    }
+    if (stopping) throw stopped();
     say({ type: "work", at });
   };
   const tell = (file: string, bytes: number): void => {

@@ -30,7 +30,7 @@ function stageWords(plan: Plan): Record<Stage, string> {
       ? counted(plan.lookup.length, "list is asked", "lists are asked")
       : "no list is asked",
     Match: plan.match ? `${counted(plan.match.fields.length, "field")} compared` : "nothing is compared",
-    Load: `${plan.load.mode} into ${plan.load.target}${plan.load.further ? ` and ${plan.load.further.length} more` : ""}`,
+    Load: `${plan.load.only ? `${plan.load.only} only` : plan.load.mode} into ${plan.load.target}${plan.load.further ? ` and ${plan.load.further.length} more` : ""}`,
   };
 }
 
