@@ -1,5 +1,5 @@
-import type { SendersFlags } from "./senders.ts";
 import type { OutFlags } from "./out.ts";
+import type { SendersFlags } from "./senders.ts";
 import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { Command, CommanderError } from "commander";
 import { errorLines, SieveError } from "@/core/kernel/problem.ts";
@@ -10,7 +10,6 @@ import type { AgainOptions } from "./run.ts";
 import { parametersOf, type RunFlags } from "./run-flags.ts";
 import { dayGiven, loadPlan, siftFiles, type SiftOutputs } from "./sift.ts";
 import { FORMAT_IDS } from "@/core/read/schema.ts";
-import type { FormatId } from "@/core/read/formats.ts";
 import type { ReadSettings } from "@/core/read/settings.ts";
 import { CONTRACT_STANDARDS, giveContract } from "@/core/interop/contract.ts";
 import { readFiles } from "./read.ts";
@@ -132,7 +131,7 @@ function withReadFlags(command: Command): Command {
 
 function readSettings(o: ReadFlags): ReadSettings {
   const { as, starts, arrays, sheet, skipEnd, delimiter, ...rest } = o;
-  if (as !== undefined && !(FORMAT_IDS as readonly string[]).includes(as)) {
+  if (as !== undefined && !FORMAT_IDS.includes(as)) {
     throw new SieveError("usage", `“${as}” is not a format.`, { hint: `Give one of ${FORMAT_IDS.join(", ")}.` });
   }
   if (arrays !== undefined && !["join", "first", "last", "json"].includes(arrays)) {
@@ -141,7 +140,7 @@ function readSettings(o: ReadFlags): ReadSettings {
   const places = starts?.split(",").map((s) => wholeNumber(s.trim()));
   return {
     ...rest,
-    as: as as FormatId | undefined,
+    as,
     delimiter: delimiter?.replaceAll("\\t", "\t"),
     ...(skipEnd === undefined ? {} : { skip_end: skipEnd }),
     ...(places ? { starts: places } : {}),
