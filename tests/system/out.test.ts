@@ -93,6 +93,18 @@ describe("records on their way out", () => {
       (await packed("records_out", { format: "json", what: "held" })).bytes.toString(),
     ) as object[];
     expect(typed[0]).toMatchObject({ _load: load, _with_sender: null, g: "7" });
+    // One file for each folder, though their records come in turn.
+    const apart = await packed("records_out", { format: "csv", what: "records", load, partition: "_outcome" });
+    expect(apart.manifest.files.map((f) => [f.path.split("/")[0], f.records])).toEqual([
+      ["_outcome=unchanged", 1],
+      ["_outcome=updated", 1],
+      ["_outcome=held", 2],
+      ["_outcome=inserted", 1],
+    ]);
+    for (const { path, sha256: hash, bytes } of apart.manifest.files) {
+      const own = unzipSync(apart.bytes)[path]!;
+      expect([own.length, sha256(own)]).toEqual([bytes, hash]);
+    }
     const parquet = await packed("records_out", { format: "parquet", what: "records", load });
     const bytes = parquet.bytes.buffer.slice(parquet.bytes.byteOffset, parquet.bytes.byteOffset + parquet.bytes.length);
     const rows = await parquetReadObjects({ file: bytes as ArrayBuffer });

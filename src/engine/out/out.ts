@@ -1,3 +1,7 @@
+import { createReadStream } from "node:fs";
+import { mkdtemp, rm } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { manifestOf, type Manifest } from "@/core/interop/manifest.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { valuesOf } from "@/core/plan/parameters.ts";
@@ -91,6 +95,8 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
   }
   const { id, document: plan } = isOfLoad(what) && load ? await getPlan(db, load.plan) : await planInForce(db, feed);
   const fields = fieldsOut(what, plan.contract.fields);
+  // What a load read comes in the order of its files.
+  const ordered = !isOfLoad(what);
   const spec: OutSpec = {
     format: asked.format,
     gzip: asked.gzip ?? false,
@@ -112,7 +118,7 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
   const write = async (sink: Sink): Promise<Manifest> => {
     const files = await writeOut(pagesOf(db, plan, spec, asked), fields, spec, sink, {
       about,
-      ordered: what === "rows",
+      ordered,
     });
     const of =
       what === "rows" ? { target: plan.load.target } : what === "held" ? { held: feed } : { load: asked.load!, what };
@@ -130,7 +136,7 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
     async pack(into) {
       if (!several) return await write(oneFile(into));
       const zip = new ZipSink(into);
-      const manifest = await write(zip);
+      const manifest = ordered || spec.partitions.length === 0 ? await write(zip) : await throughFolder(write, zip);
       await putFile(zip, MANIFEST, manifestText(manifest));
       await zip.end();
       return manifest;
@@ -146,6 +152,22 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
       }
     },
   };
+}
+
+/** Writes files beside first, as an archive takes them one after the other, and records come in no order of their folders. */
+async function throughFolder(write: (sink: Sink) => Promise<Manifest>, into: Sink): Promise<Manifest> {
+  const folder = await mkdtemp(join(tmpdir(), "sieve-out-"));
+  try {
+    const manifest = await write(new FolderSink(folder));
+    for (const { path } of manifest.files) {
+      const file = await into.open(path);
+      for await (const bytes of createReadStream(join(folder, path))) await file.write(bytes as Uint8Array);
+      await file.end();
+    }
+    return manifest;
+  } finally {
+    await rm(folder, { recursive: true, force: true });
+  }
 }
 
 const TYPES: Readonly<Record<string, string>> = {
