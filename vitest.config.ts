@@ -14,7 +14,7 @@ const shared = {
 };
 
 /** What needs no more than this machine's processors: pure, or the command line. */
-const pure = { testTimeout: 60_000, maxWorkers: 2, sequence: { groupOrder: 0 } };
+const pure = { testTimeout: 120_000, maxWorkers: 2, sequence: { groupOrder: 0 } };
 
 export default defineConfig({
   ...shared,
@@ -32,8 +32,8 @@ export default defineConfig({
       },
       // Parts that are added to the lists of parts, which no other test may see.
       { ...shared, test: { ...pure, name: "parts", include: ["tests/parts/**/*.test.ts"] } },
-      // What takes its time: many files, records or processes.
-      { ...shared, test: { ...pure, name: "long", include: ["tests/long/**/*.test.ts"] } },
+      // What takes its time: many files, records or processes; more of it where other loads share the machine.
+      { ...shared, test: { ...pure, testTimeout: 300_000, name: "long", include: ["tests/long/**/*.test.ts"] } },
       ...["system", "browser"].map((name) => ({
         ...shared,
         test: {

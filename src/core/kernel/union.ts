@@ -1,8 +1,11 @@
 import { z } from "zod";
 
+/** Schemas of kinds of a thing that come from a list of parts, of which the compiler knows less than `T` says: asserted here alone. */
+export const schemasOf = <T>(kinds: readonly z.ZodObject[]): z.ZodType<T, T>[] => kinds as unknown as z.ZodType<T, T>[];
+
 /**
  * A schema of several kinds of a thing, told apart by one property. The kinds come from a list of
- * parts, of which the compiler knows less than `T` says; this is the one place where that is asserted.
+ * parts, as those of `schemasOf`.
  */
 export function unionOf<T>(property: string, kinds: readonly z.ZodObject[]): z.ZodType<T, T> {
   return z.discriminatedUnion(property, kinds as [z.ZodObject, ...z.ZodObject[]]) as unknown as z.ZodType<T, T>;

@@ -1,6 +1,7 @@
 import { z } from "zod";
+import type { Unchanging } from "../kernel/unchanging.ts";
 import { plainNameSchema } from "../plan/name.ts";
-import { TEXT_KINDS, type TextKind } from "../match/part.ts";
+import { TEXT_KINDS } from "../match/part.ts";
 
 const name = plainNameSchema;
 const column = z.string().min(1).max(200);
@@ -12,54 +13,6 @@ export type NonePolicy = (typeof ON_NONE)[number];
 
 /** How a scored look-up compares a field with a column. */
 export const SCORED_BY = ["person", "words", "edit", "jaro-winkler", "q-gram"] as const;
-
-interface Common {
-  readonly name: string;
-  readonly list: string;
-  /** The list is a file of the same delivery, by its name; * stands for anything. */
-  readonly file?: string | undefined;
-  /** By field: the column of the partner that it gets. */
-  readonly bring: Readonly<Record<string, string>>;
-  readonly only?: Readonly<Record<string, readonly string[]>> | undefined;
-  /** The field with the day on which the entry must hold. */
-  readonly on?: string | undefined;
-  readonly none: NonePolicy;
-  readonly several: LookUpPolicy;
-  /** By field: what it gets where there is no partner. */
-  readonly default?: Readonly<Record<string, string>> | undefined;
-}
-
-export interface ExactLookUp extends Common {
-  readonly how: "exact";
-  readonly by: readonly { readonly field: string; readonly column: string }[];
-  readonly same?: "exactly" | "but for case, accents and marks" | undefined;
-}
-
-export interface ScoredLookUp extends Common {
-  readonly how: "scored";
-  readonly by: readonly {
-    readonly field: string;
-    readonly column: string;
-    readonly compare: (typeof SCORED_BY)[number];
-    readonly as?: TextKind | undefined;
-  }[];
-  /** From this score on an entry is the partner; estimated from the list where it is not said. */
-  readonly least?: number | undefined;
-  /** How far it must be ahead of the next one; estimated as well. */
-  readonly lead?: number | undefined;
-  readonly score_in?: string | undefined;
-  readonly lead_in?: string | undefined;
-}
-
-export interface RangeLookUp extends Common {
-  readonly how: "range";
-  readonly field: string;
-  readonly from: string;
-  readonly to: string;
-  readonly by?: readonly { readonly field: string; readonly column: string }[] | undefined;
-}
-
-export type LookUp = ExactLookUp | ScoredLookUp | RangeLookUp;
 
 const common = {
   name: z
@@ -96,57 +49,64 @@ const exactBy = z
   .min(1)
   .max(8);
 
-export const lookUpSchema = z.discriminatedUnion("how", [
-  z.strictObject({
-    how: z.literal("exact"),
-    ...common,
-    by: exactBy.describe("The fields and the columns that must be the same"),
-    same: z
-      .enum(["exactly", "but for case, accents and marks"])
-      .optional()
-      .describe("When two values are the same; but for case, accents and marks unless said"),
-  }),
-  z.strictObject({
-    how: z.literal("scored"),
-    ...common,
-    by: z
-      .array(
-        z.strictObject({
-          field: name,
-          column,
-          compare: z.enum(SCORED_BY).default("words").describe("The comparator"),
-          as: z.enum(TEXT_KINDS).optional().describe("What the text is, for what does not matter in it"),
-        }),
-      )
-      .min(1)
-      .max(8)
-      .describe("The fields and the columns that are compared; the score is the mean of their likeness"),
-    least: z
-      .number()
-      .min(1)
-      .max(100)
-      .optional()
-      .describe(
-        "The least score, of 100, of a partner; estimated from how near the list's entries are to each other unless said",
-      ),
-    lead: z
-      .number()
-      .min(0)
-      .max(100)
-      .optional()
-      .describe("How far the best must be ahead of the next; estimated from the list unless said"),
-    score_in: name.optional().describe("A field that gets the score"),
-    lead_in: name.optional().describe("A field that gets the lead"),
-  }),
-  z.strictObject({
-    how: z.literal("range"),
-    ...common,
-    field: name.describe("A date or a number"),
-    from: column.describe("The column with the beginning of each entry's range"),
-    to: column.describe("The column with its end, which is in it; empty: no end"),
-    by: exactBy.optional().describe("Fields and columns that must be the same as well"),
-  }),
-]);
+const exactSchema = z.strictObject({
+  how: z.literal("exact"),
+  ...common,
+  by: exactBy.describe("The fields and the columns that must be the same"),
+  same: z
+    .enum(["exactly", "but for case, accents and marks"])
+    .optional()
+    .describe("When two values are the same; but for case, accents and marks unless said"),
+});
+
+const scoredSchema = z.strictObject({
+  how: z.literal("scored"),
+  ...common,
+  by: z
+    .array(
+      z.strictObject({
+        field: name,
+        column,
+        compare: z.enum(SCORED_BY).default("words").describe("The comparator"),
+        as: z.enum(TEXT_KINDS).optional().describe("What the text is, for what does not matter in it"),
+      }),
+    )
+    .min(1)
+    .max(8)
+    .describe("The fields and the columns that are compared; the score is the mean of their likeness"),
+  least: z
+    .number()
+    .min(1)
+    .max(100)
+    .optional()
+    .describe(
+      "The least score, of 100, of a partner; estimated from how near the list's entries are to each other unless said",
+    ),
+  lead: z
+    .number()
+    .min(0)
+    .max(100)
+    .optional()
+    .describe("How far the best must be ahead of the next; estimated from the list unless said"),
+  score_in: name.optional().describe("A field that gets the score"),
+  lead_in: name.optional().describe("A field that gets the lead"),
+});
+
+const rangeSchema = z.strictObject({
+  how: z.literal("range"),
+  ...common,
+  field: name.describe("A date or a number"),
+  from: column.describe("The column with the beginning of each entry's range"),
+  to: column.describe("The column with its end, which is in it; empty: no end"),
+  by: exactBy.optional().describe("Fields and columns that must be the same as well"),
+});
+
+export const lookUpSchema = z.discriminatedUnion("how", [exactSchema, scoredSchema, rangeSchema]);
+
+export type ExactLookUp = Unchanging<z.infer<typeof exactSchema>>;
+export type ScoredLookUp = Unchanging<z.infer<typeof scoredSchema>>;
+export type RangeLookUp = Unchanging<z.infer<typeof rangeSchema>>;
+export type LookUp = ExactLookUp | ScoredLookUp | RangeLookUp;
 
 /** Names of the lists that are kept, and not files of the delivery. */
 export function keptLists(lookUps: readonly LookUp[]): string[] {

@@ -1,6 +1,6 @@
 import type { Field } from "../plan/types.ts";
 import type { ComparatorId } from "./compare/index.ts";
-import { DEFAULT_LIMITS, type MatchField, type MatchSection } from "./schema.ts";
+import type { MatchField, MatchSection } from "./schema.ts";
 
 /** What a field may hold, as its name or title says in one of many languages. */
 type Concept =
@@ -239,7 +239,7 @@ export function proposeMatchWithReasons(fields: readonly Field[], key: readonly 
   for (const { field } of found.slice(MOST_FIELDS)) left.push({ in: field.in, why: `more than ${MOST_FIELDS} fields` });
   const kept = found.slice(0, MOST_FIELDS);
   return {
-    section: { against: ["delivery"], fields: kept.map((f) => f.field), limits: DEFAULT_LIMITS },
+    section: { against: ["delivery"], fields: kept.map((f) => f.field), limits: {} },
     reasons: kept.map(({ field, why }) => ({ in: field.in, why })),
     left,
   };

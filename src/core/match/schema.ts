@@ -1,6 +1,8 @@
 import { SURVIVORSHIP, type Survivorship } from "./keep/index.ts";
 import { z } from "zod";
 import { formulaSchema } from "../formula/schema.ts";
+import { unionOf } from "../kernel/union.ts";
+import type { Unchanging } from "../kernel/unchanging.ts";
 import { plainNameSchema } from "../plan/name.ts";
 import { COMPARATOR_IDS, comparatorPart, type ComparatorId } from "./compare/index.ts";
 
@@ -33,35 +35,6 @@ export function mayBeShared({ by, shared, ...options }: MatchField): boolean {
 
 export const MATCH_AGAINST = ["delivery", "target", "list"] as const;
 
-/** The limits of a match; what is left out follows from the data. */
-export interface MatchLimits {
-  readonly same?: number | undefined;
-  readonly ask?: number | undefined;
-  readonly lead?: number | undefined;
-  /** The share of what is joined that is to be the same, where `same` is left out. */
-  readonly precision?: number | undefined;
-}
-
-/** The match section of a plan. */
-export interface MatchSection {
-  readonly against: readonly (typeof MATCH_AGAINST)[number][];
-  /** The reference list whose entries are compared, and which field a column of it is, where not the one of its name. */
-  readonly list?:
-    { readonly name: string; readonly columns?: Readonly<Record<string, string>> | undefined } | undefined;
-  readonly fields: readonly MatchField[];
-  readonly limits: MatchLimits;
-  readonly keep?: Readonly<Record<string, Survivorship>> | undefined;
-  /** A record with a greater value in this field is the more recent one. */
-  readonly recent?: string | undefined;
-  /** Whom to trust most, by the values of a field, the most trusted first. */
-  readonly trust?: { readonly field: string; readonly order: readonly string[] } | undefined;
-  /** A formula; of two records the one for which it gives more is ranked higher. */
-  readonly rank?: string | undefined;
-  /** Fields of what is kept that get the score by which it was joined, and how far that was ahead of the next candidate. */
-  readonly score_in?: string | undefined;
-  readonly lead_in?: string | undefined;
-}
-
 /** The fields that a match fills itself. */
 export function filledByMatch({ score_in, lead_in }: Pick<MatchSection, "score_in" | "lead_in">): string[] {
   return [score_in, lead_in].filter((f) => f !== undefined);
@@ -90,10 +63,45 @@ export function keepRules(section: MatchSection, fields: readonly { readonly nam
   return fields.map((f) => section.keep?.[f.name] ?? other);
 }
 
-export const DEFAULT_LIMITS: MatchLimits = {};
-
 const name = plainNameSchema;
 
+/** The limits of a match; what is left out follows from the data. */
+const limitsSchema = z
+  .strictObject({
+    same: z
+      .number()
+      .min(0)
+      .max(100)
+      .optional()
+      .describe("From this score on two records are the same; follows from the data unless set"),
+    ask: z
+      .number()
+      .min(0)
+      .max(100)
+      .optional()
+      .describe("From this score on a person is asked; follows from the data unless set"),
+    precision: z
+      .number()
+      .min(0.5)
+      .max(0.9999)
+      .optional()
+      .describe(
+        "The share of what is joined that is to be the same, where same is left out: 0.995 unless set, and a little less where that would leave much undone",
+      ),
+    lead: z
+      .number()
+      .min(0)
+      .max(100)
+      .optional()
+      .describe("How far the best candidate must be ahead of the next; a person is asked where it is not"),
+  })
+  .refine(
+    (l) => l.ask === undefined || l.same === undefined || l.ask <= l.same,
+    "The limit for asking can't be above the limit for the same.",
+  );
+export type MatchLimits = Unchanging<z.infer<typeof limitsSchema>>;
+
+/** What is compared with what, from which score on it is the same, and what is kept of it. */
 export const matchSchema = z.strictObject({
   against: z
     .array(z.enum(MATCH_AGAINST))
@@ -114,7 +122,7 @@ export const matchSchema = z.strictObject({
     .describe("The list whose entries records are compared with; an entry is never changed"),
   fields: z
     .array(
-      z.discriminatedUnion(
+      unionOf<MatchField>(
         "by",
         COMPARATOR_IDS.map((id) =>
           z.strictObject({
@@ -133,45 +141,12 @@ export const matchSchema = z.strictObject({
               .optional()
               .describe("Bits of evidence for each level, from equal to different; estimated from the data unless set"),
           }),
-        ) as unknown as [z.ZodObject, ...z.ZodObject[]],
+        ),
       ),
     )
     .min(1)
     .max(16),
-  limits: z
-    .strictObject({
-      same: z
-        .number()
-        .min(0)
-        .max(100)
-        .optional()
-        .describe("From this score on two records are the same; follows from the data unless set"),
-      ask: z
-        .number()
-        .min(0)
-        .max(100)
-        .optional()
-        .describe("From this score on a person is asked; follows from the data unless set"),
-      precision: z
-        .number()
-        .min(0.5)
-        .max(0.9999)
-        .optional()
-        .describe(
-          "The share of what is joined that is to be the same, where same is left out: 0.995 unless set, and a little less where that would leave much undone",
-        ),
-      lead: z
-        .number()
-        .min(0)
-        .max(100)
-        .optional()
-        .describe("How far the best candidate must be ahead of the next; a person is asked where it is not"),
-    })
-    .refine(
-      (l) => l.ask === undefined || l.same === undefined || l.ask <= l.same,
-      "The limit for asking can't be above the limit for the same.",
-    )
-    .default(DEFAULT_LIMITS),
+  limits: limitsSchema.default({}),
   recent: name.optional().describe("The field by whose value one record is more recent than another"),
   trust: z
     .strictObject({
@@ -200,3 +175,4 @@ export const matchSchema = z.strictObject({
     .optional()
     .describe("By field, or * for all others: whose value the kept record has"),
 });
+export type MatchSection = Unchanging<z.infer<typeof matchSchema>>;

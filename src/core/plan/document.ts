@@ -19,18 +19,18 @@ export interface Plan {
   format: typeof PLAN_FORMAT;
   feed: string;
   read: ReadSection;
-  senders?: SenderOf[];
+  senders?: SenderOf[] | undefined;
   map: z.infer<typeof mapSchema>;
-  formulas?: NamedFormulas;
-  parameters?: Parameter[];
+  formulas?: NamedFormulas | undefined;
+  parameters?: Parameter[] | undefined;
   contract: { fields: Field[] };
   cleanse: Step[];
   check: PlanCheck[];
-  lookup?: LookUp[];
-  match?: MatchSection;
+  lookup?: LookUp[] | undefined;
+  match?: MatchSection | undefined;
   load: z.infer<typeof loadSchema>;
   gates: Gate[];
-  after?: AfterAction[];
+  after?: AfterAction[] | undefined;
 }
 
 export function isUnique(check: PlanCheck): check is UniqueCheck {

@@ -51,7 +51,7 @@ export const planSchema = z
     after: z.array(afterSchema).max(20).optional().describe("What is done when a load has ended"),
   })
   .superRefine((value, context) => {
-    for (const { path, message } of faultsOf(value as unknown as Plan)) {
+    for (const { path, message } of faultsOf(value)) {
       context.addIssue({ code: "custom", path: [...path], message });
     }
   });
@@ -62,7 +62,7 @@ export const planSchema = z
  */
 export function parsePlan(value: unknown): Plan {
   const result = planSchema.safeParse(value);
-  if (result.success) return result.data as unknown as Plan;
+  if (result.success) return result.data;
   const faults = [...new Set(result.error.issues.map((issue) => `${pathWords(issue.path)}: ${issue.message}`))];
   throw new SieveError("plan-invalid", `The plan has ${faults.length === 1 ? "a fault" : `${faults.length} faults`}.`, {
     detail: faults.slice(0, 20).join("\n"),

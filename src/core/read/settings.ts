@@ -1,4 +1,5 @@
 import { z } from "zod";
+import type { Unchanging } from "../kernel/unchanging.ts";
 import { ENCODINGS, findEncoding } from "./encoding/names.ts";
 
 /** What may differ between files of one delivery: the format itself, or lines above, the heading, lines below it and the quote character. */
@@ -87,8 +88,6 @@ export function sharedSettings<K extends keyof Shared>(...names: readonly K[]): 
 
 /** What every text has. */
 export const TEXT_SETTINGS = { encoding: SETTINGS.encoding.default("auto") };
-
-type Unchanging<T> = T extends readonly (infer E)[] ? readonly E[] : T extends object ? Readonly<T> : T;
 
 /** What a person or a plan has already decided about reading, of whichever format; the rest is found out. */
 export type ReadSettings = {

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import type { OnFailure } from "../../plan/types.ts";
 import type { BetweenPart } from "./part.ts";
+import { schemasOf } from "../../kernel/union.ts";
 import { BETWEEN_PARTS } from "./parts.ts";
 
 /** Every kind, whatever its options are. */
@@ -33,8 +34,8 @@ export function betweenFields(check: BetweenCheck): string[] {
 }
 
 /** The schemas of a plan's checks between records. `common`: what all checks have; `policy`: what happens to a record with the fault. */
-export function betweenSchemas(common: z.ZodRawShape, policy: z.ZodType): z.ZodObject[] {
-  return BETWEEN.map((part) =>
+export function betweenSchemas(common: z.ZodRawShape, policy: z.ZodType): z.ZodType<BetweenCheck, BetweenCheck>[] {
+  const kinds = BETWEEN.map((part) =>
     z.strictObject({
       check: z.literal(part.id),
       ...part.options,
@@ -42,4 +43,5 @@ export function betweenSchemas(common: z.ZodRawShape, policy: z.ZodType): z.ZodO
       on_failure: policy.default(part.onFailure),
     }),
   );
+  return schemasOf<BetweenCheck>(kinds);
 }
