@@ -15,7 +15,7 @@ import { ensureModules, fail, root } from "./lib/machine.mjs";
 const MOST = 150;
 const MOST_MINUTES = 12;
 /** Those that are run together, each time with all tests once before. */
-const TOGETHER = 50;
+const TOGETHER = 20;
 /** The share that must be noticed: in the heart of the product, and elsewhere. */
 const HEART = 0.8;
 const ELSEWHERE = 0.65;

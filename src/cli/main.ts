@@ -9,10 +9,9 @@ import { balanceLine } from "@/core/kernel/ledger.ts";
 import type { AgainOptions } from "./run.ts";
 import { parametersOf, type RunFlags } from "./run-flags.ts";
 import { dayGiven, loadPlan, siftFiles, type SiftOutputs } from "./sift.ts";
-import { FORMAT_IDS } from "@/core/read/schema.ts";
-import type { ReadSettings } from "@/core/read/settings.ts";
 import { CONTRACT_STANDARDS, giveContract } from "@/core/interop/contract.ts";
 import { readFiles } from "./read.ts";
+import { readSettings, wholeNumber, withReadFlags, type ReadFlags } from "./read-flags.ts";
 
 /** Exit codes: 0 done, 1 a gate stopped the load, 2 a usage error, 3 a failure. */
 const EXIT = { stopped: 1, usage: 2, failure: 3 } as const;
@@ -29,7 +28,7 @@ interface SiftFlags {
   parameter?: string[];
 }
 
-/** The options that say what a run is told beside its plan. */
+/** The options that say what a run is given beside its plan. */
 function withRunFlags(command: Command): Command {
   return command
     .option("--parameter <name=value...>", "values of the plan's parameters; the others are as the plan has them")
@@ -87,67 +86,6 @@ program
       await matchFiles(await loadPlan(plan), files, against ?? [], outputs, list);
     },
   );
-
-interface ReadFlags {
-  as?: string;
-  delimiter?: string;
-  quote?: string;
-  escape?: string;
-  row?: string;
-  header?: boolean;
-  skip?: number;
-  skipEnd?: number;
-  below?: number;
-  comment?: string;
-  encoding?: string;
-  starts?: string;
-  records?: string;
-  each?: string;
-  arrays?: string;
-  sheet?: string[];
-}
-
-/** The options that say how files are read; what is not set is found out. */
-function withReadFlags(command: Command): Command {
-  return command
-    .option("--as <format>", `the format: ${FORMAT_IDS.join(", ")}`)
-    .option("--delimiter <text>", "what stands between cells")
-    .option("--quote <char>", 'the quote character, or "" for none')
-    .option("--escape <char>", "what stands before a quote inside a value")
-    .option("--row <char>", "what ends a record, where that is no line end")
-    .option("--header", "the first line names the columns")
-    .option("--no-header", "the first line is a record; columns are 1, 2, …")
-    .option("--skip <lines>", "lines to pass over first", wholeNumber)
-    .option("--skip-end <lines>", "lines to pass over at the end", wholeNumber)
-    .option("--below <lines>", "lines below the heading with units or types, which are no records", wholeNumber)
-    .option("--comment <text>", "what a comment line begins with")
-    .option("--encoding <name>", "the encoding")
-    .option("--starts <places>", "fixed-width text: where columns begin, such as 0,12,30")
-    .option("--records <path>", "JSON and XML: the path of the records")
-    .option("--each <path>", "documents: the path of an array that becomes records of its own")
-    .option("--arrays <choice>", "documents: join, first, last or json for other arrays")
-    .option("--sheet <name...>", "workbooks: the sheets to read");
-}
-
-function readSettings(o: ReadFlags): ReadSettings {
-  const { as, starts, arrays, sheet, skipEnd, delimiter, ...rest } = o;
-  if (as !== undefined && !FORMAT_IDS.includes(as)) {
-    throw new SieveError("usage", `“${as}” is not a format.`, { hint: `Give one of ${FORMAT_IDS.join(", ")}.` });
-  }
-  if (arrays !== undefined && !["join", "first", "last", "json"].includes(arrays)) {
-    throw new SieveError("usage", `“${arrays}” is no choice for arrays.`, { hint: "Give join, first, last or json." });
-  }
-  const places = starts?.split(",").map((s) => wholeNumber(s.trim()));
-  return {
-    ...rest,
-    as,
-    delimiter: delimiter?.replaceAll("\\t", "\t"),
-    ...(skipEnd === undefined ? {} : { skip_end: skipEnd }),
-    ...(places ? { starts: places } : {}),
-    ...(arrays ? { arrays: { "*": { take: arrays as "join" } } } : {}),
-    ...(sheet ? { sheets: sheet } : {}),
-  };
-}
 
 withReadFlags(
   program
@@ -374,13 +312,6 @@ program
   .command("docs", { hidden: true })
   .description("Write the published JSON Schema of the plan.")
   .action(async () => (await import("./docs.ts")).writeDocs());
-
-function wholeNumber(text: string): number {
-  if (!/^\d{1,6}$/.test(text)) {
-    throw new SieveError("usage", `“${text}” is not a whole number.`, { hint: "Give digits, such as 3." });
-  }
-  return Number(text);
-}
 
 // A reader that closes the pipe early, as head does, is no failure.
 process.stdout.on("error", (error: NodeJS.ErrnoException) => process.exit(error.code === "EPIPE" ? 0 : EXIT.failure));
