@@ -170,6 +170,7 @@ export function lateProblem(
   valueOf: (name: string) => string | null = () => null,
 ): Problem {
   const check = compiled.checks.find((c) => c.key === key);
+  if (key === UNMET) return unmetProblem(compiled.plan.load.key, values);
   if (check?.kind !== "between") return repeatProblem(compiled, key, values, other);
   const { part, check: own } = check.between;
   const where = other && `line ${grouped(other.line)} of ${other.file}`;
@@ -195,7 +196,6 @@ function repeatProblem(
   const names = check ? check.fields.map((f) => compiled.fields[f]!.name) : compiled.plan.load.key;
   const what = `${names.join(" and ")} ${values.map((v) => quoted(v)).join(" and ")}`;
   const verb = names.length > 1 ? "were" : "was";
-  if (key === UNMET) return unmetProblem(names, values);
   return {
     check: key,
     field: names[0] ?? "",

@@ -40,8 +40,7 @@ export async function* openFile(
   /** How the file's text is encoded; asked for by whoever tells the format, and for the format. */
   const encodingFound = (): Promise<FoundEncoding> =>
     (found ??= findEncoding(source, { head, whole }, settings.encoding));
-  const magic = String.fromCharCode(...head.subarray(0, 4));
-  const layered = head[0] === 0x1f && head[1] === 0x8b ? "gzip" : magic === "PK\u0003\u0004" ? "zip" : null;
+  const layered = startsWith(head, "\u001f\u008b") ? "gzip" : startsWith(head, "PK\u0003\u0004") ? "zip" : null;
   if (layered && layer >= MOST_LAYERS) {
     throw new SieveError("too-many-layers", `${file.name} is packed more than ${MOST_LAYERS} times over.`, {
       hint: "Ask the sender for the files themselves.",
@@ -130,14 +129,13 @@ export function formatOfText(text: string, name: string): { part: FormatPart; wh
 /** A text whose name promises something else, and a web page, are not taken for a table without a word. Throws `other-kind`. */
 function refuseOtherKind(name: string, part: FormatPart, text: string): void {
   if (text.trim() === "") return;
-  const packed = /\.(zip|gz)$/i.test(name) ? { is: "packed", id: "", or: "" } : null;
   const named = FORMAT_PARTS.find((f) => f.promised?.ends.test(name));
-  const promised = packed ?? (named && { is: named.promised!.is, id: named.id, or: named.promised!.or });
+  const promised = /\.(zip|gz)$/i.test(name) ? "packed" : named?.promised?.is;
   const page = /^\ufeff?\s*(<!--[\s\S]*?-->\s*)?<(!doctype\s+html|html|head|body|table)[\s>]/i.test(text);
-  if (!page && (!promised || promised.id === part.id || promised.or === part.id)) return;
+  if (!page && (!promised || named?.id === part.id || named?.promised?.or === part.id)) return;
   const is = page ? "a web page" : part.promised ? part.title : "plain text";
   const begins = text.trim().split(/\r?\n/)[0]!.slice(0, 60);
-  throw new SieveError("other-kind", `${name} is not ${promised ? promised.is : "a table"}: it is ${is}.`, {
+  throw new SieveError("other-kind", `${name} is not ${promised ?? "a table"}: it is ${is}.`, {
     detail: `It begins with “${begins}”.`,
     hint: page
       ? "Open it in the program that it is meant for, save it as a workbook or as delimited text, and send that."

@@ -13,7 +13,7 @@ import { brokenRules } from "../writing/rules.ts";
 import { ruleProblem } from "./late.ts";
 import { sameRecord, type Absent } from "../writing/meet.ts";
 import { inSlices } from "../writing/slice.ts";
-import { columnsByName, plannedColumns, recordColumns, staged, tableOf, targetColumns } from "../writing/target.ts";
+import { columnsByName, plannedColumns, recordColumns, sameKey, tableOf, targetColumns } from "../writing/target.ts";
 
 /** Staged records that are held against what is known only at the end: the target's rows and rules, the files' drift. */
 export interface StagedLoad {
@@ -28,7 +28,7 @@ export interface StagedLoad {
 export async function findTaken({ client, id, compiled, staging }: StagedLoad): Promise<number> {
   const target = tableOf(compiled.plan);
   const columns = await columnsByName(client, target);
-  const same = compiled.plan.load.key.map((k) => `${staged(k, columns.get(k))} = t.${ident(k)}`).join(" and ");
+  const same = sameKey(compiled.plan.load.key, columns);
   const { rows } = await client.query<{ any: boolean }>(`select exists (select from ${target}) as any`);
   if (!rows[0]!.any) return 0;
   await client.query(`analyze ${staging}`);
@@ -46,7 +46,7 @@ export async function findUnmet({ client, id, compiled, staging }: StagedLoad, e
   let met = "";
   if (exists) {
     const columns = await columnsByName(client, tableOf(compiled.plan));
-    const same = compiled.plan.load.key.map((k) => `${staged(k, columns.get(k))} = t.${ident(k)}`).join(" and ");
+    const same = sameKey(compiled.plan.load.key, columns);
     met = ` where not exists (select from ${tableOf(compiled.plan)} t where ${same})`;
   }
   await client.query(`analyze ${staging}`);

@@ -1,9 +1,8 @@
 import { limitsOf, type LimitsInUse } from "@/core/match/limits.ts";
 import { resolvePairs } from "@/core/match/resolve.ts";
 import type { MatchSection } from "@/core/match/schema.ts";
-import { ident } from "@/store/db.ts";
 import { matchModelFor } from "@/store/matches.ts";
-import { columnsByName, staged, tableOf } from "../writing/target.ts";
+import { columnsByName, sameKey, tableOf } from "../writing/target.ts";
 import { PairSearch } from "./pairs.ts";
 import {
   ComparedRecords,
@@ -96,7 +95,7 @@ async function comesAnew({ client, compiled }: Comparison): Promise<string> {
   const { plan } = compiled;
   if (plan.load.mode !== "upsert" || plan.load.key.length === 0) return "true";
   const columns = await columnsByName(client, tableOf(plan));
-  const same = plan.load.key.map((k) => `${staged(k, columns.get(k))} = t.${ident(k)}`).join(" and ");
+  const same = sameKey(plan.load.key, columns);
   return `not exists (select from ${tableOf(plan)} t where ${same})`;
 }
 

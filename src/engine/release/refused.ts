@@ -7,7 +7,7 @@ import { ident } from "@/store/db.ts";
 import { ruleProblem } from "../load/late.ts";
 import { addRefusals, addTo } from "../load/staged.ts";
 import { refusedByFurther, type Sending } from "../writing/further-rows.ts";
-import { columnsByName, staged, tableOf } from "../writing/target.ts";
+import { columnsByName, sameKey, tableOf } from "../writing/target.ts";
 import { WRITING, type Writing } from "../writing/writing.ts";
 
 /** Takes records out of staging that the target would refuse, or that repeat what it has; gives their problems, by record. */
@@ -58,10 +58,9 @@ export async function takeRefused(
   }
   if (plan.load.only === "update") {
     const key = plan.load.key;
-    const same = key.map((n) => `t.${ident(n)} = ${staged(n, columns.get(n))}`).join(" and ");
     const { rows } = await client.query<{ record: number; own: string[] }>(
       `select s."_record" as record, array[${key.map((n) => `s.${ident(n)}::text`).join(", ")}] as own
-       from ${staging} s where not exists (select from ${target} t where ${same})`,
+       from ${staging} s where not exists (select from ${target} t where ${sameKey(key, columns)})`,
     );
     for (const { record, own } of rows) addTo(found, record, unmetProblem(key, own));
   }

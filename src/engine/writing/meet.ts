@@ -9,6 +9,7 @@ import {
   inTarget,
   plannedColumns,
   recordColumns,
+  sameKey,
   staged,
   tableOf,
   type PlannedColumn,
@@ -182,9 +183,7 @@ export async function meet(meeting: Meeting, client: Client): Promise<void> {
         ? { enable_hashjoin: "off", enable_mergejoin: "off" }
         : { enable_nestloop: "off" }),
   };
-  const on = meeting.byPlace
-    ? `t.ctid = s."_place"`
-    : key.map((k) => `${staged(k, have.get(k))} = t.${ident(k)}`).join(" and ");
+  const on = meeting.byPlace ? `t.ctid = s."_place"` : sameKey(key, have);
   const differs = touching.map((e) => `(${e.differs})`).join(" or ");
   const any = kept.map((k) => k.where).join(" or ");
   const list = kept.map((k) => `case when ${k.where} then ${k.code} end`).join(", ");

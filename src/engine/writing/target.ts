@@ -135,6 +135,10 @@ export function staged(name: string, column: (TableColumn & { readonly pending?:
   return `${own}::${column.type}`;
 }
 
+/** That a staged record `s` has the key of a row `t` of the target. */
+export const sameKey = (key: readonly string[], columns: ReadonlyMap<string, Parameters<typeof staged>[1]>): string =>
+  key.map((k) => `${staged(k, columns.get(k))} = t.${ident(k)}`).join(" and ");
+
 /** The target's side of a comparison with a staged column; `t` is the row. */
 export function inTarget(name: string, column: PlannedColumn): string {
   return column.pending ? `t.${ident(name)}::text` : `t.${ident(name)}`;
