@@ -1,6 +1,7 @@
 import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import { recordsOf } from "@/cli/match.ts";
 import { profileFiles } from "@/cli/profile.ts";
 import { limitsOf, type LimitsInUse } from "@/core/match/limits.ts";
 import type { Choice } from "@/core/match/model/choose.ts";
@@ -9,22 +10,40 @@ import { PairSearch } from "@/engine/match/pairs.ts";
 import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
 import { propose } from "@/core/profile/propose.ts";
+import { compilePlan } from "@/core/course/compile.ts";
 import { csvRow } from "@/core/write/csv.ts";
-import type { Set as Records } from "./sets.ts";
+import type { Set as Records, Side } from "./sets.ts";
 
-/** The match that the product proposes for a set's first file, and how its records are compared by it. */
+/**
+ * The match that the product proposes for a set's first file, and what of a set's records is compared by it: of
+ * values as the proposed contract makes them canonical, or as they are where it would hold a record.
+ */
 export async function proposedFor(
   set: Records,
 ): Promise<{ section: MatchSection; compared: (row: readonly string[]) => string[] } | null> {
   const folder = mkdtempSync(join(tmpdir(), "circumstance-"));
+  const written = (side: Side, name: string): string => {
+    const path = join(folder, name);
+    writeFileSync(path, [set.columns, ...side.rows].map((row) => csvRow(row)).join(""));
+    return path;
+  };
   try {
-    const path = join(folder, "records.csv");
-    writeFileSync(path, [set.columns, ...set.a.rows].map((row) => csvRow(row)).join(""));
+    const path = written(set.a, "a.csv");
     const { profile, read } = await profileFiles([path], {});
     const { plan } = propose(profile, { feed: "records", read: { ...read } as never });
-    const key = plan.load.key.length > 0 ? plan.load.key : [plan.contract.fields[0]!.name];
-    const section = proposeMatch(plan.contract.fields, key);
-    return section && { section, compared: comparedOf(section, plan.contract.fields) };
+    const { fields } = plan.contract;
+    const key = plan.load.key.length > 0 ? plan.load.key : [fields[0]!.name];
+    const section = proposeMatch(fields, key);
+    if (!section) return null;
+    const compiled = compilePlan(plan, new Map());
+    const canonical = new Map<readonly string[], readonly string[]>();
+    const take = async (side: Side, file: string): Promise<void> => {
+      for await (const { line, values } of recordsOf(compiled, [file])) canonical.set(side.rows[line - 2]!, values);
+    };
+    await take(set.a, path);
+    if (set.b) await take(set.b, written(set.b, "b.csv"));
+    const compared = comparedOf(section, fields);
+    return { section, compared: (row) => compared(canonical.get(row) ?? row) };
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }
@@ -40,7 +59,7 @@ export interface Measured {
   readonly recallWithAsk: number | null;
   /** Pairs to be asked about per 1,000 records of the first file. */
   readonly asked: number;
-  readonly says: Pick<Choice, "precision" | "recall" | "basis" | "doubts">;
+  readonly says: Pick<Choice, "precision" | "recall" | "basis" | "doubts" | "differing">;
   readonly limits: LimitsInUse;
   readonly ms: number;
 }

@@ -10,6 +10,19 @@ import {
   type Kind,
   type Thing,
 } from "./kinds.ts";
+import {
+  books,
+  citizens,
+  devices,
+  hotels,
+  patients,
+  payments,
+  registry,
+  residents,
+  restaurants,
+  songs,
+  vehicles,
+} from "./more-kinds.ts";
 
 /** Records of one side, and for each the number of the thing that it is. */
 export interface Side {
@@ -114,6 +127,28 @@ export function makeSet(c: Circumstance, seed: number): Set {
 const HARD = { without: ["phone", "email"], errors: [3, 4] as const };
 const PEOPLE = { kind: () => people(), size: 5_000, same: 0.5 };
 
+/** Kinds by another hand: each with half, little and nothing in common, and in one file. */
+const MORE_KINDS: Readonly<Record<string, () => Kind>> = {
+  registry,
+  patients,
+  citizens,
+  residents,
+  restaurants,
+  songs,
+  devices,
+  payments,
+  vehicles,
+  books,
+  hotels,
+};
+const MORE: readonly Circumstance[] = Object.entries(MORE_KINDS).flatMap(([name, kind]) => [
+  { name, kind, size: 3_000, same: 0.5 },
+  { name: `${name}, 5 % the same`, kind, size: 3_000, same: 0.05 },
+  { name: `${name}, none the same`, kind, size: 3_000, same: 0 },
+  { name: `${name} in one file`, kind, size: 3_000, same: 0.2, one: true },
+  { name: `${name} in one file, none the same`, kind, size: 3_000, same: 0, one: true },
+]);
+
 /** What is tried: other kinds of things, sizes, shares of what is the same, columns more or fewer. */
 export const CIRCUMSTANCES: readonly Circumstance[] = [
   { name: "people", ...PEOPLE },
@@ -175,4 +210,5 @@ export const CIRCUMSTANCES: readonly Circumstance[] = [
   { name: "articles, two columns", kind: articles, size: 2_000, same: 0.5, errors: [0, 2], only: ["article", "price"] },
   { name: "sites", kind: sites, size: 2_000, same: 0.5, errors: [0, 3] },
   { name: "sites in one file", kind: sites, size: 3_000, same: 0.2, one: true, errors: [0, 3] },
+  ...MORE,
 ];

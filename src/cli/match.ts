@@ -1,5 +1,5 @@
 import { writeFile } from "node:fs/promises";
-import { DOUBT_WORDS, limitsWords } from "@/core/match/model/doubts.ts";
+import { doubtsWords, limitsWords } from "@/core/match/model/doubts.ts";
 import { keepCluster, withJoinedBy } from "@/core/match/survive.ts";
 import { entriesAsRecords, type KnownEntry } from "@/core/course/match-entries.ts";
 import { type Pairs } from "@/core/match/match.ts";
@@ -174,7 +174,8 @@ async function matchBy(search: PairSearch, what: Compared): Promise<MatchReport>
       `${grouped(report.pairs.same)} pairs are the same, ${grouped(report.pairs.ask)} are to be asked about; ` +
       `${grouped(clusters)} clusters\n${limitsWords(limits, estimate)}\n`,
   );
-  for (const doubt of estimate.doubts) process.stderr.write(`${DOUBT_WORDS[doubt]}\n`);
+  const names = section.fields.map((f) => f.in.join(" + "));
+  for (const words of doubtsWords(estimate, names)) process.stderr.write(`${words}\n`);
   return report;
 }
 
@@ -186,7 +187,7 @@ function put(to: Side, side: string, file: string, line: string, values: string[
 }
 
 /** Every record that can be read and was not left out; a cell that is not sound is taken for missing. */
-async function* recordsOf(
+export async function* recordsOf(
   compiled: Compiled,
   paths: readonly string[],
 ): AsyncGenerator<{ file: string; line: number; values: string[] }> {

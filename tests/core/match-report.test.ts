@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import type { Choice } from "@/core/match/model/choose.ts";
-import { DOUBT_WORDS, limitsWords, wrongWords } from "@/core/match/model/doubts.ts";
+import { DOUBTS, type Choice } from "@/core/match/model/choose.ts";
+import { doubtsWords, limitsWords, wrongWords } from "@/core/match/model/doubts.ts";
 import { type Matcher, type Pairs } from "@/core/match/match.ts";
 import { limitsOf } from "@/core/match/limits.ts";
 import { BINS, estimateOf, expectedAt, metricsOf, samplePairs } from "@/core/match/metrics.ts";
@@ -75,6 +75,7 @@ describe("what a match found", () => {
       ask: -1,
       answered: { right: 0, all: 0 },
       doubts: [],
+      differing: [],
       curve: [{ bits: -3, wrong: 0.2 }],
     } as unknown as Choice,
     estimate: { precision: 1, recall: 1, basis: "model", doubts: [] },
@@ -159,7 +160,23 @@ describe("what a match found", () => {
       "about 20 wrong in 1,000",
       "about 15 wrong in 100",
     ]);
-    for (const words of Object.values(DOUBT_WORDS)) expect(words).toMatch(/^[A-Z].*\.$/);
+    const all = doubtsWords({ ...nothing, doubts: DOUBTS }, []);
+    expect(new Set(all).size).toBe(DOUBTS.length);
+    for (const words of all) expect(words).toMatch(/^[A-Z].*\.$/);
+  });
+
+  it("names the fields in which what is most alike still differs", () => {
+    const said = (differing: number[]): string =>
+      doubtsWords({ precision: null, recall: null, basis: null, doubts: ["one-file", "not-told-apart"], differing }, [
+        "title",
+        "publisher",
+        "year",
+        "pages",
+        "series",
+      ])[1]!;
+    expect(said([1])).toContain("still differ in “publisher”, by which");
+    expect(said([1, 2, 3, 4])).toContain("“publisher”, “year”, “pages” and 1 more, by which");
+    expect(said([])).toContain("still differ in fields");
   });
 
   it("leaves limits that are set by hand, and takes the others from what was estimated", () => {
@@ -236,6 +253,8 @@ describe("a match that is proposed", () => {
       "country equal shared",
       "first_year number",
       "zip number shared",
+      "grams number shared",
+      "copies number shared",
     ]);
   });
 
@@ -247,10 +266,57 @@ describe("a match that is proposed", () => {
     expect(proposeMatch([text("note")], [])).toBeNull();
   });
 
+  it("takes for a person's what is called their name, and a song's for a thing's", () => {
+    expect(
+      proposed(
+        text("name"),
+        text("customer_name"),
+        text("mothers_name"),
+        text("song_name"),
+        text("site_name"),
+        text("company_name"),
+        text("f_1", { title: "姓名" }),
+        text("collector"),
+      ),
+    ).toEqual([
+      "name person",
+      "customer_name person",
+      "mothers_name person",
+      "song_name words",
+      "site_name words place shared",
+      "company_name words organisation",
+      "f_1 person",
+      "collector person",
+    ]);
+  });
+
+  it("compares numbers that identify as codes, and after all else what is counted", () => {
+    const whole = (name: string): Field => ({ name, type: "integer" }) as Field;
+    expect(
+      proposed(whole("soc_sec_id"), whole("isbn"), whole("ssn"), whole("amount"), whole("stock"), text("cpf")),
+    ).toEqual([
+      ...["soc_sec_id", "isbn", "ssn", "cpf"].map((name) => `${name} edit code`),
+      ...["amount", "stock"].map((name) => `${name} number shared`),
+    ]);
+  });
+
+  it("puts all lines of an address together, and another address not", () => {
+    expect(
+      proposed(
+        { name: "street_number", type: "integer" } as Field,
+        text("address_1"),
+        text("address_2"),
+        text("suburb"),
+        text("postcode"),
+        text("billing_address"),
+      ),
+    ).toEqual(["street_number+address_1+address_2+postcode+suburb address shared", "billing_address address shared"]);
+  });
+
   it("puts latitude and longitude together", () => {
     const at = (name: string): Field => ({ name, type: "decimal", precision: 9, scale: 6 }) as Field;
     expect(proposed(at("lat"), at("lon"))).toEqual(["lat+lon distance shared"]);
-    expect(proposed(at("latitude"))).toEqual([]);
+    expect(proposed(at("latitude"))).toEqual(["latitude number shared"]);
   });
 
   it("compares sixteen fields at most", () => {

@@ -102,6 +102,39 @@ describe("a proposal", () => {
     expect(await formats(["2026-01-25", "2026-02-26", "2026-03-01"])).toEqual(["yyyy-MM-dd"]);
   });
 
+  it("takes numbers of eight digits for days where nearly all are days of years that may be meant", async () => {
+    const of = async (values: readonly string[]) =>
+      (await proposed({ n: values.map((_, i) => i), v: values })).plan.contract.fields[1]!;
+    expect(await of(["19870409", "19521231", "20010228", "19990101"])).toMatchObject({
+      type: "date",
+      formats: ["yyyyMMdd"],
+    });
+    // A day that begins with 0 is no code.
+    expect(await of(["09041987", "31121952", "28022001", "01011999"])).toMatchObject({
+      type: "date",
+      formats: ["ddMMyyyy"],
+    });
+    expect((await of(["04091987", "12311952", "02282001", "01011999"])).formats).toEqual(["MMddyyyy"]);
+    // Both ways of writing days in one column.
+    expect((await of(["19870409", "1952-12-31", "2001-02-28"])).formats?.toSorted()).toEqual([
+      "yyyy-MM-dd",
+      "yyyyMMdd",
+    ]);
+    expect((await of(["19870409", "19521232", "20010229", "19991301"])).type).toBe("integer");
+    expect((await of(["10870409", "10521231", "10010228"])).type).toBe("integer");
+    expect((await of(["1987040", "1952123", "2001022"])).type).toBe("integer");
+    expect((await of(["+19870409", "-19521231", "+20010228"])).type).toBe("integer");
+  });
+
+  it("knows days that programs put where they know none, and days to come, in eight digits too", async () => {
+    const v = ["19870409", "19000101", "99991231", "20991130", "19521231"];
+    const c = (await profileOf({ n: v.map((_, i) => i), v }, "2026-05-31")).columns[1]!;
+    expect(c.defaultDates?.map((d) => d.value).toSorted()).toEqual(["19000101", "99991231"]);
+    expect(c.future).toBe(2);
+    const numbers = await columnOf(["19000101", "45718822", "77120913"]);
+    expect(numbers).toMatchObject({ defaultDates: [], future: 0, dateOrders: null });
+  });
+
   it("needs nine in ten of the values to fit a type, and not one fewer", async () => {
     const numbers = (words: number): string[] => [
       ...Array.from({ length: 100 - words }, (_, i) => String(i + 1)),

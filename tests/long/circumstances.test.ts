@@ -96,3 +96,48 @@ describe("one file by the match that is proposed", () => {
     },
   );
 });
+
+describe("kinds of things by another hand", () => {
+  it.each([
+    ["registry", 0.97],
+    ["songs", 0.85],
+    ["payments", 0.9],
+    ["residents", 0.97],
+  ])("%s, half the same in two files: joined rightly, and known how rightly", async (name, least) => {
+    const m = await tried(name, { size: 1_500 });
+    expect(m.precision).toBeGreaterThan(0.985);
+    expect(m.f1).toBeGreaterThan(least);
+    expect(m.says.basis).toBe("counted");
+    expect(Math.abs(m.says.precision! - m.precision!)).toBeLessThan(0.015);
+  });
+
+  it.each(["songs, 5 % the same", "devices, 5 % the same", "books, 5 % the same"])(
+    "%s: what belongs together is not joined for want of better",
+    async (name) => {
+      const m = await tried(name, { size: 1_500 });
+      expect(m.precision ?? 1).toBeGreaterThan(0.95);
+    },
+  );
+
+  it.each(["registry", "restaurants", "vehicles"])("%s in one file: joined rightly", async (name) => {
+    const m = await tried(`${name} in one file`, { size: 1_500 });
+    expect(m.precision).toBeGreaterThan(0.98);
+    expect(m.f1).toBeGreaterThan(0.95);
+  });
+
+  it.each(["songs", "citizens", "hotels", "books", "registry"])(
+    "%s in one file, none the same: hardly anything joined",
+    async (name) => {
+      const m = await tried(`${name} in one file, none the same`, { size: 1_500 });
+      expect(m.same).toBeLessThanOrEqual(1);
+      expect(m.asked).toBeLessThan(60);
+    },
+  );
+
+  it("says in which fields what is most alike differs", async () => {
+    const m = await tried("songs in one file", { size: 1_500 });
+    expect(m.same).toBe(0);
+    expect(m.says.doubts).toContain("not-told-apart");
+    expect(m.says.differing.length).toBeGreaterThan(0);
+  });
+});

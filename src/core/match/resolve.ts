@@ -152,6 +152,8 @@ export interface LimitsEstimate {
   /** How the precision is known: counted within the files, or by the model's own word; null where nothing is. */
   readonly basis: Choice["basis"];
   readonly doubts: readonly Doubt[];
+  /** The numbers of compared fields in which the likeliest pairs differ too often to be the same; left out where there are none. */
+  readonly differing?: readonly number[];
   /** Pairs that people have decided, from the limit on: how many of all were the same. Left out where there are none. */
   readonly answered?: Choice["answered"];
 }
@@ -159,7 +161,11 @@ export interface LimitsEstimate {
 /** What is known of the limits in use, be they set by hand or chosen. */
 export function estimateOfLimits(pairs: Pairs, { same: limit }: LimitsInUse, choice: Choice): LimitsEstimate {
   const { curve } = choice;
-  const known = { doubts: choice.doubts, ...(choice.answered.all > 0 && { answered: choice.answered }) };
+  const known = {
+    doubts: choice.doubts,
+    ...(choice.differing.length > 0 && { differing: choice.differing }),
+    ...(choice.answered.all > 0 && { answered: choice.answered }),
+  };
   const least = limit === null ? Infinity : bitsOf(limit);
   const { joined: same, right, all } = wordOf(pairs.bits.subarray(0, pairs.count), least);
   const [precision, recall] = [same === 0 ? null : right / same, same === 0 ? null : right / all];

@@ -5,6 +5,7 @@ import { hash32 } from "../kernel/hash.ts";
 import { yesAndNo } from "../type/yes-no.ts";
 import { CountedValues, KEPT_BYTES, type CountedValue } from "./counted-values.ts";
 import { DayFold } from "./days.ts";
+import { ENOUGH } from "./reason.ts";
 import type { ColumnProfile, TypeCandidate } from "./facts.ts";
 import { KindFold, type KindFacts } from "./kinds.ts";
 import { NOTHING_WORDS } from "./nothing-words.ts";
@@ -43,6 +44,8 @@ export class ColumnFold {
   private deferred = true;
   private readonly numbers = new NumberFold();
   private readonly days: DayFold;
+  /** Numbers of eight digits, which are days where nearly all of them are. */
+  private readonly eights: DayFold;
   private readonly kinds = new KindFold();
   /** Follows the values that come again, as long as the column may be a key. */
   repeats: Repeats | null = null;
@@ -51,6 +54,7 @@ export class ColumnFold {
   /** @param today the day after which days are in the future, as 20260531 */
   constructor(today: number) {
     this.days = new DayFold(today);
+    this.eights = new DayFold(today);
   }
 
   /**
@@ -132,6 +136,7 @@ export class ColumnFold {
       shape.digits > 0 &&
       this.numbers.add(bytes, start, end, record, times, this.deferred);
     if (!plain) this.kinds.add(bytes, start, end, shape, times);
+    else if (shape.digits === 8 && shape.marks === 0) this.eights.addEight(bytes, start, end, record, times);
     if (shape.groups >= 3 || (shape.groups === 2 && shape.lower > 0)) {
       this.days.add(bytes, start, end, record, times, shape);
     }
@@ -160,6 +165,7 @@ export class ColumnFold {
       repeats = 0;
       for (const found of this.repeats.resolve()) repeats += found.length;
     }
+    if (this.eights.days > 0 && this.eights.days + this.days.days >= this.filled * ENOUGH) this.days.join(this.eights);
     const ordered = this.values.ordered();
     const shapes = [...this.shapes.values()].sort((a, b) => b.count - a.count);
     const nothing = [...this.nothing].map(([value, { count, first }]) => ({ value, count, first }));

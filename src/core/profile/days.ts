@@ -3,17 +3,24 @@ import { MONTHS, daysIn } from "../type/calendar.ts";
 import type { ColumnProfile } from "./facts.ts";
 import type { CellShape } from "./shape.ts";
 
-/** Orders in which a date's numbers may stand, by the mark between them. */
+/** What may stand between the numbers of a day: a hyphen, a point, a slash, a blank. */
 const MARKS = [45, 46, 47, 32];
 
 /** A day as one number that orders days: 20260531. */
 const dayNumber = (year: number, month: number, day: number): number => year * 10_000 + month * 100 + day;
+
+/** Whether there is such a day. */
+const isDay = (year: number, month: number, day: number): boolean =>
+  month >= 1 && month <= 12 && day >= 1 && day <= daysIn(year, month);
 
 /** Days that programs put where they know none: the first and last ones that they can say, and the beginnings of their counts. */
 const DEFAULT_DAYS: ReadonlySet<number> = new Set([
   10101, 10102, 17530101, 18991230, 18991231, 19000101, 19000102, 19010101, 19040101, 19691231, 19700101, 19800101,
   20380119, 20991231, 21000101, 29991231, 99991231,
 ]);
+
+/** Years in which days that are written without marks between their numbers are believed to lie: most numbers of eight digits lie in none of them. */
+const BELIEVABLE_YEARS = { least: 1800, most: 2100 };
 
 /** Default days that are kept as they are written. */
 const MOST_DEFAULTS = 20;
@@ -26,6 +33,8 @@ export class DayFold {
   readonly formats = new Map<string, number>();
   /** Values that can be read with the day or the month first. */
   private either = 0;
+  /** Values that fit two formats: those, and days of which both numbers are the same. */
+  private twice = 0;
   private future = 0;
   private readonly defaults = new Map<string, { count: number; first: number }>();
   /** Of the value at hand, the day that it is. */
@@ -42,6 +51,45 @@ export class DayFold {
     while (s < e && bytes[s]! <= 32) s++;
     while (e > s && bytes[e - 1]! <= 32) e--;
     this.read(bytes, s, e, times, shape);
+    this.noteDay(bytes, start, end, record, times);
+  }
+
+  /** Takes a cell that is a number of eight digits: a day may be written so. */
+  addEight(bytes: Uint8Array, start: number, end: number, record: number, times: number): void {
+    this.day = 0;
+    let s = start;
+    while (s < end && bytes[s]! <= 32) s++;
+    const number = (from: number, digits: number): number => {
+      let n = 0;
+      for (let p = s + from; p < s + from + digits; p++) n = n * 10 + bytes[p]! - 48;
+      return n;
+    };
+    const believable = (year: number): boolean => year >= BELIEVABLE_YEARS.least && year <= BELIEVABLE_YEARS.most;
+    const [year, month, day] = [number(0, 4), number(4, 2), number(6, 2)];
+    const read = dayNumber(year, month, day);
+    if (DEFAULT_DAYS.has(read) || (believable(year) && isDay(year, month, day))) {
+      this.day = read;
+      this.fits("yyyyMMdd", times);
+    } else if (believable(number(4, 4))) this.eitherOrder("", number(0, 2), number(2, 2), number(4, 4), true, times);
+    this.noteDay(bytes, start, end, record, times);
+  }
+
+  /** How many values are days. */
+  get days(): number {
+    const read = [...this.formats.values()].reduce((n, fits) => n + fits, 0);
+    return read - this.twice;
+  }
+
+  /** Counts what another has found as well. */
+  join(other: DayFold): void {
+    for (const [format, fits] of other.formats) this.fits(format, fits);
+    this.either += other.either;
+    this.twice += other.twice;
+    this.future += other.future;
+    for (const [text, { count, first }] of other.defaults) this.noteDefault(text, first, count);
+  }
+
+  private noteDay(bytes: Uint8Array, start: number, end: number, record: number, times: number): void {
     if (this.day > this.today) this.future += times;
     if (DEFAULT_DAYS.has(this.day)) this.noteDefault(textOf(bytes, start, end).trim().slice(0, 10), record, times);
   }
@@ -91,18 +139,23 @@ export class DayFold {
     const third = r - q - 1;
     const m = String.fromCharCode(mark);
     if (first === 4 && third <= 2) {
-      if (b < 1 || b > 12 || c < 1 || c > daysIn(a, b)) return;
+      if (!isDay(a, b, c)) return;
       this.day = dayNumber(a, b, c);
       if (r === end) this.fits(first + second + third === 8 ? `yyyy${m}MM${m}dd` : `yyyy${m}M${m}d`, times);
       else if ((bytes[r] === 84 || bytes[r] === 32) && shape.groups >= 5) this.timestamps += times;
       return;
     }
     if (third !== 4 || first > 2 || r !== end) return;
-    const dayFirst = b >= 1 && b <= 12 && a >= 1 && a <= daysIn(c, b);
-    const monthFirst = a >= 1 && a <= 12 && b >= 1 && b <= daysIn(c, a);
-    const two = first === 2 && second === 2;
+    this.eitherOrder(m, a, b, c, first === 2 && second === 2, times);
+  }
+
+  /** Two numbers and a year, of which the day may be the first or the second. */
+  private eitherOrder(m: string, a: number, b: number, c: number, two: boolean, times: number): void {
+    const dayFirst = isDay(c, b, a);
+    const monthFirst = isDay(c, a, b);
     if (dayFirst) this.fits(two ? `dd${m}MM${m}yyyy` : `d${m}M${m}yyyy`, times);
     if (monthFirst) this.fits(two ? `MM${m}dd${m}yyyy` : `M${m}d${m}yyyy`, times);
+    if (dayFirst && monthFirst) this.twice += times;
     // What can be read in two ways is in the future only if it is so in both.
     if (dayFirst || monthFirst) {
       this.day = Math.min(dayFirst ? dayNumber(c, b, a) : Infinity, monthFirst ? dayNumber(c, a, b) : Infinity);

@@ -24,6 +24,7 @@ interface Looked {
 /** What a column may be, in the order in which it is asked. Each says with `because` what it was told by. */
 const SHAPES: readonly ((looked: Looked) => Shape | null)[] = [
   yesOrNo,
+  dayInEightDigits,
   ownKind,
   wholeNumber,
   thousands,
@@ -138,6 +139,13 @@ function decimal(looked: Looked): Shape | null {
   );
   return { type: "decimal", precision, scale, ...limits(column.name, numbers, because) };
 }
+
+/** A day whose numbers stand without marks between them, which is a whole number else. */
+function dayInEightDigits(looked: Looked): Shape | null {
+  return looked.column.types.some(({ type }) => EIGHT_DIGITS.has(type)) ? day(looked) : null;
+}
+
+const EIGHT_DIGITS: ReadonlySet<string> = new Set(["date yyyyMMdd", "date ddMMyyyy", "date MMddyyyy"]);
 
 /** A day, in digits or in words. */
 function day({ column, because, enough }: Looked): Shape | null {

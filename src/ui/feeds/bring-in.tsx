@@ -15,6 +15,11 @@ interface Sending {
   done: boolean;
 }
 
+interface FeedName {
+  readonly name: string;
+  readonly title: string;
+}
+
 /** Stands among the names of feeds for one that is still to be made. */
 const NEW = "+";
 
@@ -22,16 +27,12 @@ const NEW = "+";
  * Takes files by a click or dropped anywhere on the page, sends them as one delivery of a feed, and
  * opens the load. What was loaded before is refused with the way to the earlier load.
  */
-export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: string }[]; feed?: string }) {
-  const router = useRouter();
+export function BringIn({ feeds, feed: only }: { feeds: FeedName[]; feed?: string }) {
   const dialog = useRef<HTMLDialogElement>(null);
   const [files, setFiles] = useState<File[]>([]);
   const [feed, setFeed] = useState(only ?? feeds[0]?.name ?? NEW);
   const [sender, setSender] = useState("");
-  const [sending, setSending] = useState<Sending[] | null>(null);
-  const [problem, setProblem] = useState<ApiProblem | null>(null);
-  const stop = useRef<AbortController | null>(null);
-
+  const { sending, problem, setProblem, send, again, stop } = useSending(feeds, () => dialog.current?.close());
   const over = useDrop(add);
 
   function add(more: File[]): void {
@@ -40,53 +41,8 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
     if (!dialog.current?.open) dialog.current?.showModal();
   }
 
-  async function load(delivery: number, again: boolean): Promise<void> {
-    const { load: asked } = await ask(loadDelivery, { params: { id: delivery }, body: { again } });
-    dialog.current?.close();
-    router.push(`/loads/${asked}`);
-    router.refresh();
-  }
-
-  async function send(): Promise<void> {
-    setProblem(null);
-    stop.current = new AbortController();
-    const list = files.map((f) => ({ name: f.name, bytes: f.size, done: false }));
-    setSending(list);
-    const options = {
-      sender,
-      signal: stop.current.signal,
-      sent: (n: number) => setSending(list.map((s, k) => (k < n ? { ...s, done: true } : s))),
-    };
-    try {
-      if (feed === NEW) {
-        const begun = await beginFeed(
-          titleOf(files[0]!.name),
-          feeds.map((f) => f.name),
-          files,
-          sender,
-        );
-        dialog.current?.close();
-        router.push(begun.href);
-      } else await load(await sendFiles(feed, files, options), false);
-    } catch (error) {
-      if ((error as Error).name !== "AbortError") setProblem(problemOf(error));
-    } finally {
-      setSending(null);
-    }
-  }
-
-  async function again(): Promise<void> {
-    const delivery = problem?.delivery;
-    if (delivery === undefined) return;
-    try {
-      await load(delivery, true);
-    } catch (error) {
-      setProblem(problemOf(error));
-    }
-  }
-
   const close = (): void => {
-    stop.current?.abort();
+    stop();
     setFiles([]);
     setProblem(null);
     dialog.current?.close();
@@ -111,58 +67,11 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
         className="m-auto w-[34rem] max-w-full border border-[var(--ink)] bg-[var(--paper)] p-5 text-[var(--ink)] backdrop:bg-black/40"
       >
         <p className="mb-3 text-lg font-bold">Bring in a delivery</p>
-        <div className="grid grid-cols-[6rem_1fr] items-center gap-x-3 gap-y-2">
-          <label htmlFor="bring-feed">into the feed</label>
-          {only ? (
-            <b>{feeds.find((f) => f.name === only)?.title ?? only}</b>
-          ) : (
-            <select id="bring-feed" className="select select-sm" value={feed} onChange={(e) => setFeed(e.target.value)}>
-              {feeds.map((f) => (
-                <option key={f.name} value={f.name}>
-                  {f.title}
-                </option>
-              ))}
-              <option value={NEW}>a new feed, made from these files</option>
-            </select>
-          )}
-          <label htmlFor="bring-sender">sent by</label>
-          <input
-            id="bring-sender"
-            className="input input-sm"
-            value={sender}
-            onChange={(e) => setSender(e.target.value)}
-            placeholder="optional"
-            maxLength={120}
-          />
-        </div>
-        <table className="ledger mt-3">
-          <tbody>
-            {(sending ?? files.map((f) => ({ name: f.name, bytes: f.size, done: false }))).map((f, i) => (
-              <tr key={i}>
-                <td className="break-all">{f.name}</td>
-                <td className="n">{grouped(f.bytes)} bytes</td>
-                <td className="n">
-                  {sending ? (
-                    f.done ? (
-                      "received"
-                    ) : (
-                      "sending…"
-                    )
-                  ) : (
-                    <button
-                      type="button"
-                      className="plain"
-                      onClick={() => setFiles(files.filter((_, k) => k !== i))}
-                      aria-label={`Take ${f.name} out`}
-                    >
-                      take out
-                    </button>
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <ToFeed {...{ feeds, only, feed, setFeed, sender, setSender }} />
+        <FileRows
+          files={sending ?? files.map(waiting)}
+          takeOut={sending ? null : (i) => setFiles(files.filter((_, k) => k !== i))}
+        />
         <div className="mt-2">
           <FilePicker label="Files" add={add} disabled={sending !== null}>
             {files.length === 0
@@ -192,12 +101,139 @@ export function BringIn({ feeds, feed: only }: { feeds: { name: string; title: s
             type="button"
             className="btn btn-primary"
             disabled={files.length === 0 || sending !== null || feed === ""}
-            onClick={() => void send()}
+            onClick={() => void send(feed, files, sender)}
           >
             {feed === NEW ? "Look at" : "Load"} {counted(files.length, "file")}
           </button>
         </div>
       </dialog>
     </>
+  );
+}
+
+/** A file that has not been sent yet. */
+const waiting = (f: File): Sending => ({ name: f.name, bytes: f.size, done: false });
+
+/** Sends files as one delivery and opens what comes of it: a load, or the beginning of a feed. `leave` is called before. */
+function useSending(feeds: readonly FeedName[], leave: () => void) {
+  const router = useRouter();
+  const [sending, setSending] = useState<Sending[] | null>(null);
+  const [problem, setProblem] = useState<ApiProblem | null>(null);
+  const stop = useRef<AbortController | null>(null);
+
+  async function load(delivery: number, again: boolean): Promise<void> {
+    const { load: asked } = await ask(loadDelivery, { params: { id: delivery }, body: { again } });
+    leave();
+    router.push(`/loads/${asked}`);
+    router.refresh();
+  }
+
+  async function send(feed: string, files: readonly File[], sender: string): Promise<void> {
+    setProblem(null);
+    stop.current = new AbortController();
+    const list = files.map(waiting);
+    setSending(list);
+    const options = {
+      sender,
+      signal: stop.current.signal,
+      sent: (n: number) => setSending(list.map((s, k) => (k < n ? { ...s, done: true } : s))),
+    };
+    try {
+      if (feed === NEW) {
+        const names = feeds.map((f) => f.name);
+        const begun = await beginFeed(titleOf(files[0]!.name), names, files, sender);
+        leave();
+        router.push(begun.href);
+      } else await load(await sendFiles(feed, files, options), false);
+    } catch (error) {
+      if ((error as Error).name !== "AbortError") setProblem(problemOf(error));
+    } finally {
+      setSending(null);
+    }
+  }
+
+  async function again(): Promise<void> {
+    const delivery = problem?.delivery;
+    if (delivery === undefined) return;
+    try {
+      await load(delivery, true);
+    } catch (error) {
+      setProblem(problemOf(error));
+    }
+  }
+
+  return { sending, problem, setProblem, send, again, stop: () => stop.current?.abort() };
+}
+
+/** Which feed files are for, and who sent them. */
+function ToFeed({
+  feeds,
+  only,
+  feed,
+  setFeed,
+  sender,
+  setSender,
+}: {
+  feeds: readonly FeedName[];
+  only: string | undefined;
+  feed: string;
+  setFeed: (feed: string) => void;
+  sender: string;
+  setSender: (sender: string) => void;
+}) {
+  return (
+    <div className="grid grid-cols-[6rem_1fr] items-center gap-x-3 gap-y-2">
+      <label htmlFor="bring-feed">into the feed</label>
+      {only ? (
+        <b>{feeds.find((f) => f.name === only)?.title ?? only}</b>
+      ) : (
+        <select id="bring-feed" className="select select-sm" value={feed} onChange={(e) => setFeed(e.target.value)}>
+          {feeds.map((f) => (
+            <option key={f.name} value={f.name}>
+              {f.title}
+            </option>
+          ))}
+          <option value={NEW}>a new feed, made from these files</option>
+        </select>
+      )}
+      <label htmlFor="bring-sender">sent by</label>
+      <input
+        id="bring-sender"
+        className="input input-sm"
+        value={sender}
+        onChange={(e) => setSender(e.target.value)}
+        placeholder="optional"
+        maxLength={120}
+      />
+    </div>
+  );
+}
+
+/** Files with their sizes; `takeOut` takes one out again, or null while they are sent. */
+function FileRows({ files, takeOut }: { files: readonly Sending[]; takeOut: ((i: number) => void) | null }) {
+  return (
+    <table className="ledger mt-3">
+      <tbody>
+        {files.map((f, i) => (
+          <tr key={i}>
+            <td className="break-all">{f.name}</td>
+            <td className="n">{grouped(f.bytes)} bytes</td>
+            <td className="n">
+              {takeOut === null ? (
+                f.done ? (
+                  "received"
+                ) : (
+                  "sending…"
+                )
+              ) : (
+                <button type="button" className="plain" onClick={() => takeOut(i)} aria-label={`Take ${f.name} out`}>
+                  take out
+                </button>
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }

@@ -1,6 +1,6 @@
 import { printCheck } from "@/core/check/identity.ts";
 import { likenessWords } from "@/core/lookup/limits.ts";
-import { DOUBT_WORDS, limitsWords } from "@/core/match/model/doubts.ts";
+import { doubtsWords, limitsWords } from "@/core/match/model/doubts.ts";
 import { answersWords, measuredWords, type Answers } from "@/core/match/model/measured.ts";
 import { estimateOf } from "@/core/match/metrics.ts";
 import Link from "next/link";
@@ -165,9 +165,9 @@ export function LoadMatches({
           {words}
         </p>
       ))}
-      {estimate.doubts.map((doubt) => (
-        <p key={doubt} className="mt-1 max-w-prose border-l-4 border-[var(--ochre)] pl-2">
-          {DOUBT_WORDS[doubt]}
+      {doubtsWords(estimate, matches.fields).map((words) => (
+        <p key={words} className="mt-1 max-w-prose border-l-4 border-[var(--ochre)] pl-2">
+          {words}
         </p>
       ))}
       <p className="flex gap-4">

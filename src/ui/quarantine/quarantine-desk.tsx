@@ -1,11 +1,12 @@
 "use client";
 
-import { useEffect, useMemo } from "react";
+import { useMemo } from "react";
 import { compilePlan } from "@/core/course/compile.ts";
+import type { Compiled } from "@/core/course/compiled.ts";
 import { fieldsNamed, readCheck } from "@/core/check/identity.ts";
 import { mendsForSteps, type MendMade } from "@/core/mend/remembered.ts";
 import type { KnownValue } from "@/core/mend/known.ts";
-import { suggestMends } from "@/core/mend/suggest.ts";
+import { suggestMends, type Mend } from "@/core/mend/suggest.ts";
 import { mendedValues } from "@/core/mend/values.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import type { CauseOrder, HeldGroup, HeldRecord } from "@/store/held.ts";
@@ -13,7 +14,6 @@ import { NoteForm } from "../kit/note-form.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { withPath } from "../kit/with-path.ts";
 import { counted, grouped, isoDay } from "../kit/words.ts";
-import { isTyping } from "../shell/nav.tsx";
 import { AllOfCause } from "./all-of-cause.tsx";
 import { Causes } from "./causes.tsx";
 import { chosenOf, forDiscardOf } from "./desk.ts";
@@ -21,10 +21,11 @@ import { DeskHeading } from "./desk-heading.tsx";
 import { queryOf, type DeskFilter } from "./filter.ts";
 import { idOf } from "./held.ts";
 import { HeldDetail } from "./held-detail.tsx";
-import { HeldTable, useHeldRows, type HeldRows } from "./held-table.tsx";
+import { HeldTable, useHeldRows } from "./held-table.tsx";
 import { MendsMeant } from "./mends-meant.tsx";
 import { NothingHeld } from "./nothing-held.tsx";
 import { useDesk, type DeskWork } from "./use-desk.ts";
+import { useDeskKeys } from "./use-desk-keys.ts";
 
 /**
  * The quarantine: what is wrong at the left, the records that share it in the middle, one record
@@ -65,34 +66,17 @@ export function QuarantineDesk({
   const over = filter.state === "overtaken";
   const compiled = useMemo(() => (plan ? compilePlan(plan, undefined, { day: isoDay(new Date()) }) : null), [plan]);
   const work = useDesk(first, { compiled, target: plan?.load.target ?? "the target", over });
-  const { desk, tell, verdicts, passes, busy, problem } = work;
+  const { desk, tell, verdicts, busy, problem } = work;
   const { records, edits, picked, said } = desk;
   const rows = useHeldRows(records.length);
   useDeskKeys(work, rows);
   const query = queryOf(filter);
-  const mends = useMemo(
-    () =>
-      compiled && group
-        ? suggestMends(
-            compiled,
-            group.check,
-            records.map((h) => ({
-              id: idOf(h),
-              load: h.load,
-              values: mendedValues(h, edits[idOf(h)] ?? {}, compiled),
-              problems: h.problems,
-            })),
-            { most: records.length, made, known },
-          )
-        : [],
-    [records, compiled, group, edits, made, known],
-  );
+  const mends = useMends(work, compiled, group, { made, known });
   const again = useMemo(() => (plan ? mendsForSteps(plan, made) : []), [plan, made]);
   if (!group || !compiled) {
     return <NothingHeld filter={filter} overtaken={overtaken} query={query} said={said?.text ?? null} />;
   }
 
-  const releasable = chosenOf(desk).filter(passes);
   const forDiscard = forDiscardOf(desk);
   const open = records[desk.at];
   const wrongField = fieldsNamed(readCheck(group.check))[0];
@@ -104,46 +88,10 @@ export function QuarantineDesk({
           causes={groups.length}
           again={again.length}
         />
-        <div className="flex shrink-0 items-center gap-3">
-          {!over && (
-            <a
-              className="plain"
-              href={withPath(`/api/quarantine/senders?${query({ feed: group.feed, check: group.check })}`)}
-              title="A folder for each sender: files in the layout that they came in, with a mark and the problem beside each record, and a letter"
-            >
-              These for their senders
-            </a>
-          )}
-          <button
-            type="button"
-            className="btn btn-line"
-            onClick={() => tell({ does: "open", what: "discard" })}
-            disabled={busy}
-          >
-            Discard {grouped(forDiscard.length)}… <kbd>X</kbd>
-          </button>
-          <button
-            type="button"
-            className="btn btn-primary"
-            disabled={busy || releasable.length === 0}
-            onClick={() => void work.release(releasable)}
-          >
-            Release {counted(releasable.length, "record")}
-            {over && " over what is newer"}
-          </button>
-        </div>
+        <Actions {...{ work, group, query, over, forDiscard }} />
       </div>
       {problem && <ProblemNote problem={problem} />}
-      {said && (
-        <p role="status" className="mt-2 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-1">
-          {said.text}{" "}
-          {said.undo && (
-            <button type="button" className="plain" onClick={() => void work.takeBack()}>
-              Take that back
-            </button>
-          )}
-        </p>
-      )}
+      {said && <Said said={said} takeBack={() => void work.takeBack()} />}
       {desk.open === "discard" && (
         <NoteForm
           tone="plum"
@@ -158,37 +106,7 @@ export function QuarantineDesk({
       <div className="mt-3 grid grid-cols-1 gap-5 lg:grid-cols-[13rem_minmax(0,1fr)_17rem] xl:grid-cols-[16rem_minmax(0,1fr)_19rem]">
         <Causes {...{ groups, group, order, ages, titles, query }} />
         <section aria-label="Records" className="min-w-0">
-          <div className="flex items-baseline justify-between">
-            <h2>
-              {counted(group.count, "record")}: {group.fault}
-              {records.length < group.count && `, the first ${grouped(records.length)}`}
-              {picked.size > 0 && `, ${grouped(picked.size)} picked`}
-            </h2>
-            <span className="faint text-xs whitespace-nowrap">
-              <kbd>Space</kbd> pick <kbd>E</kbd> mend <kbd>R</kbd> release
-            </span>
-          </div>
-          {!over && desk.open !== "all" && group.count > 1 && (
-            <p className="mb-1">
-              <button type="button" className="plain text-sm" onClick={() => tell({ does: "open", what: "all" })}>
-                All {grouped(group.count)} of this cause at once…
-              </button>
-            </p>
-          )}
-          {desk.open === "all" && (
-            <AllOfCause
-              filter={{ feed: group.feed, check: group.check, load: filter.load, at: filter.at, sender: filter.sender }}
-              count={group.count}
-              fields={compiled.fields}
-              named={compiled.plan.formulas}
-              field={wrongField ?? compiled.fields[0]!.name}
-              done={(text) => {
-                tell({ does: "await", page: first, text });
-                work.refresh();
-              }}
-              close={() => tell({ does: "open", what: null })}
-            />
-          )}
+          <AboveRecords {...{ work, filter, group, compiled, first, over }} wrongField={wrongField} />
           {mends.length > 0 && <MendsMeant mends={mends} take={(which) => tell({ does: "mend", mends: which })} />}
           <HeldTable {...{ work, rows, compiled, wrongField }} />
         </section>
@@ -213,37 +131,145 @@ export function QuarantineDesk({
   );
 }
 
-/** The desk by keys alone. */
-function useDeskKeys({ desk, tell, passes, release }: DeskWork, { rows }: HeldRows): void {
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent): void => {
-      if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
-      if (event.key === "Escape" && isTyping(event.target)) {
-        (event.target as HTMLElement).blur();
-        return;
-      }
-      if (isTyping(event.target) || desk.records.length === 0) return;
-      const open = desk.records[desk.at];
-      const by = { ArrowDown: 1, ArrowUp: -1, PageDown: 15, PageUp: -15 }[event.key];
-      if (by) {
-        event.preventDefault();
-        rows.scrollToIndex(Math.max(0, Math.min(desk.records.length - 1, desk.at + by)));
-        tell({ does: "move", by });
-      } else if (event.key === " " && open) {
-        event.preventDefault();
-        tell({ does: "pick", id: idOf(open) });
-      } else if (event.key === "e") {
-        event.preventDefault();
-        document.querySelector<HTMLInputElement>("[data-mend-first]")?.focus();
-      } else if (event.key === "r") {
-        if (desk.picked.size > 0) void release(chosenOf(desk).filter(passes));
-        else if (open && passes(open)) void release([open]);
-      } else if (event.key === "x") {
-        event.preventDefault();
-        tell({ does: "open", what: "discard" });
-      }
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  }, [desk, tell, passes, release, rows]);
+/** What is suggested for the records at hand, as they stand with what was typed. */
+function useMends(
+  { desk: { records, edits } }: DeskWork,
+  compiled: Compiled | null,
+  group: HeldGroup | null,
+  from: { readonly made: MendMade[]; readonly known: KnownValue[] },
+): Mend[] {
+  const { made, known } = from;
+  return useMemo(
+    () =>
+      compiled && group
+        ? suggestMends(
+            compiled,
+            group.check,
+            records.map((h) => ({
+              id: idOf(h),
+              load: h.load,
+              values: mendedValues(h, edits[idOf(h)] ?? {}, compiled),
+              problems: h.problems,
+            })),
+            { most: records.length, made, known },
+          )
+        : [],
+    [records, compiled, group, edits, made, known],
+  );
+}
+
+/** What can be done with the records that are chosen, or all. */
+function Actions({
+  work: { desk, tell, passes, busy, release },
+  group,
+  query,
+  over,
+  forDiscard,
+}: {
+  work: DeskWork;
+  group: HeldGroup;
+  query: ReturnType<typeof queryOf>;
+  over: boolean;
+  forDiscard: readonly HeldRecord[];
+}) {
+  const releasable = chosenOf(desk).filter(passes);
+  return (
+    <div className="flex shrink-0 items-center gap-3">
+      {!over && (
+        <a
+          className="plain"
+          href={withPath(`/api/quarantine/senders?${query({ feed: group.feed, check: group.check })}`)}
+          title="A folder for each sender: files in the layout that they came in, with a mark and the problem beside each record, and a letter"
+        >
+          These for their senders
+        </a>
+      )}
+      <button
+        type="button"
+        className="btn btn-line"
+        onClick={() => tell({ does: "open", what: "discard" })}
+        disabled={busy}
+      >
+        Discard {grouped(forDiscard.length)}… <kbd>X</kbd>
+      </button>
+      <button
+        type="button"
+        className="btn btn-primary"
+        disabled={busy || releasable.length === 0}
+        onClick={() => void release(releasable)}
+      >
+        Release {counted(releasable.length, "record")}
+        {over && " over what is newer"}
+      </button>
+    </div>
+  );
+}
+
+function Said({ said, takeBack }: { said: NonNullable<DeskWork["desk"]["said"]>; takeBack: () => void }) {
+  return (
+    <p role="status" className="mt-2 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-1">
+      {said.text}{" "}
+      {said.undo && (
+        <button type="button" className="plain" onClick={takeBack}>
+          Take that back
+        </button>
+      )}
+    </p>
+  );
+}
+
+/** How many records share the cause, how many of them are shown and picked, and the way to all of them at once. */
+function AboveRecords({
+  work: { desk, tell, refresh },
+  filter,
+  group,
+  compiled,
+  first,
+  over,
+  wrongField,
+}: {
+  work: DeskWork;
+  filter: DeskFilter;
+  group: HeldGroup;
+  compiled: Compiled;
+  first: HeldRecord[];
+  over: boolean;
+  wrongField: string | undefined;
+}) {
+  const { records, picked, open } = desk;
+  return (
+    <>
+      <div className="flex items-baseline justify-between">
+        <h2>
+          {counted(group.count, "record")}: {group.fault}
+          {records.length < group.count && `, the first ${grouped(records.length)}`}
+          {picked.size > 0 && `, ${grouped(picked.size)} picked`}
+        </h2>
+        <span className="faint text-xs whitespace-nowrap">
+          <kbd>Space</kbd> pick <kbd>E</kbd> mend <kbd>R</kbd> release
+        </span>
+      </div>
+      {!over && open !== "all" && group.count > 1 && (
+        <p className="mb-1">
+          <button type="button" className="plain text-sm" onClick={() => tell({ does: "open", what: "all" })}>
+            All {grouped(group.count)} of this cause at once…
+          </button>
+        </p>
+      )}
+      {open === "all" && (
+        <AllOfCause
+          filter={{ feed: group.feed, check: group.check, load: filter.load, at: filter.at, sender: filter.sender }}
+          count={group.count}
+          fields={compiled.fields}
+          named={compiled.plan.formulas}
+          field={wrongField ?? compiled.fields[0]!.name}
+          done={(text) => {
+            tell({ does: "await", page: first, text });
+            refresh();
+          }}
+          close={() => tell({ does: "open", what: null })}
+        />
+      )}
+    </>
+  );
 }

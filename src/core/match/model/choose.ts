@@ -5,7 +5,18 @@ import type { Labelled } from "./estimate.ts";
 import type { FieldFacts } from "./fields.ts";
 import { Judge } from "./judge.ts";
 import type { Fit, Source } from "./kinds.ts";
-import { RELATED_DIFFER, differingOwn, isRareEnough, relatedDiffer, sameAgree, withRepeats } from "./plausible.ts";
+import {
+  RELATED_DIFFER,
+  differingFields,
+  differingOwn,
+  isAsFrequentWithin,
+  isRareEnough,
+  mayHaveSilenced,
+  relatedDiffer,
+  sameAgree,
+  seesLookalikes,
+  withRepeats,
+} from "./plausible.ts";
 import { NO_RIVALS, type Rivals } from "./rivals.ts";
 
 /** What speaks against trusting an estimate; where it is grave nothing is joined by itself. */
@@ -39,6 +50,8 @@ export interface Choice {
   readonly precision: number | null;
   readonly recall: number | null;
   readonly doubts: readonly Doubt[];
+  /** Fields, by their numbers, that tell things apart and in which the pairs that are most alike differ too often to be the same. */
+  readonly differing: readonly number[];
   /** By limit in bits, ascending: what share of what would be joined from there on would be wrong, where it is counted. */
   readonly curve: readonly { readonly bits: number; readonly wrong: number }[];
 }
@@ -137,7 +150,9 @@ export function choose(given: Choosing): Choice {
   const fits = sound.length > 0 ? sound : given.fits;
   const input = { ...given, fits };
   const repeats = withRepeats(fits, sources, facts);
-  const sides = sources.map((source, s) => (s > 0 && !source.sought && !repeats.has(s) ? s : -1));
+  // Repeats count as wrong where they are counted. By few fields it is better to join too little than by the model's word.
+  const few = fits.every((fit) => fit.start.few);
+  const sides = sources.map((source, s) => (s > 0 && !source.sought && (few || !repeats.has(s)) ? s : -1));
   const counted = sides.filter(
     (s) => s > 0 && sources[s]!.pool.records * sources[s]!.pool.others >= LEAST_RECORDS ** 2,
   );
@@ -177,6 +192,7 @@ export function choose(given: Choosing): Choice {
     precision,
     recall: all === 0 ? null : right / all,
     doubts,
+    differing: [],
     curve: curveOf(list.filter((j) => j.fit === best.fit)),
   };
 }
@@ -229,6 +245,7 @@ function asked(list: readonly Joined[], rivals: Rivals, doubts: readonly Doubt[]
     ask: best.limit,
     rivals,
     doubts: [...doubts, "not-parted"],
+    differing: [],
     curve: curveOf(list.filter((j) => j.fit === best.fit)),
   };
 }
@@ -252,6 +269,7 @@ function ranked(
     precision: null,
     recall: null,
     doubts,
+    differing: doubts.includes("not-told-apart") ? differingFields(fit, facts) : [],
     curve: [],
   };
 }
@@ -285,10 +303,17 @@ function byModel(input: Choosing, rivals: Rivals, before: readonly Doubt[]): Cho
     const { right, all } = answeredFrom(input, fit, MODEL_LIMIT);
     return all >= CHECKED && right >= BORNE_OUT * all;
   });
-  const plausible = fits.filter((fit) => facts.some((f) => f.byHand) || isRareEnough(fit));
+  const { others } = sources[0]!.pool;
+  const plausible = fits.filter(
+    (fit) => facts.some((f) => f.byHand) || (isRareEnough(fit, facts) && !mayHaveSilenced(fit, facts, others)),
+  );
   const fit =
     likeliest(plausible, facts) ?? borneOut.reduce<Fit | null>((x, y) => (x && x.gain >= y.gain ? x : y), null);
-  if (!fit) return untold(fits.reduce((x, y) => (differingOwn(y, facts) < differingOwn(x, facts) ? y : x)));
+  // Where much that only belongs together looks like the same, a likelihood without it is a lesser one.
+  const likelier = fits.some((f) => f.gain > (fit?.gain ?? Infinity) && seesLookalikes(f, facts));
+  if (!fit || (likelier && !borneOut.includes(fit)))
+    return untold(fits.reduce((x, y) => (differingOwn(y, facts) < differingOwn(x, facts) ? y : x)));
+  if (isAsFrequentWithin(fit, sources) && !borneOut.includes(fit)) return untold(fit);
   const bits = judged(fit);
   const answers = new Answers(new Judge(values, fit), labels, values.length);
   const aim = wanted.precision ?? 1 - TOLERATED * (1 - USUAL_PRECISION);
@@ -310,6 +335,7 @@ function byModel(input: Choosing, rivals: Rivals, before: readonly Doubt[]): Cho
       precision: checked ? precision : null,
       recall: checked && joined > 0 && all > 0 ? right / all : null,
       doubts: checked ? doubts.filter((d) => d !== "one-file") : doubts,
+      differing: [],
       curve: [],
     };
   }

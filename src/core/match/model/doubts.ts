@@ -1,9 +1,22 @@
+import { listed } from "../../kernel/problem.ts";
 import type { Doubt } from "./choose.ts";
 import type { LimitsInUse } from "../limits.ts";
 import type { LimitsEstimate } from "../resolve.ts";
 
-/** What is doubtful about an estimate and what would help, each in a sentence or two. */
-export const DOUBT_WORDS: Record<Doubt, string> = {
+/** What is doubtful about an estimate and what would help, each in a sentence or two. `fields`: what is compared, by their names. */
+export function doubtsWords({ doubts, differing = [] }: LimitsEstimate, fields: readonly string[]): string[] {
+  const named = differing.map((f) => `“${fields[f]}”`);
+  return doubts.map((doubt) =>
+    doubt === "not-told-apart" && named.length > 0
+      ? `The pairs that are most alike still differ in ${listed(named, MOST_NAMED)}, by which records are told apart, so they may only belong together, as people of one household do. Nothing is joined by itself. If that is only written in several ways for the same thing, don’t compare it; more fields that tell records apart would help, and so would decided pairs.`
+      : DOUBT_WORDS[doubt],
+  );
+}
+
+/** Fields that are named in one sentence. */
+const MOST_NAMED = 3;
+
+const DOUBT_WORDS: Record<Doubt, string> = {
   "few-records":
     "There are too few records to tell what pairs are like. Nothing is joined by itself; the likeliest pairs are asked about.",
   "one-file":

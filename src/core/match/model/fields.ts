@@ -11,6 +11,8 @@ export interface FieldFacts {
   readonly different: readonly boolean[];
   /** Whether pairs that nothing else is known of seldom have it in common. */
   readonly telling: boolean;
+  /** Whether hardly any pair that nothing else is known of has it in common: a name does this, one of ten categories does not. */
+  readonly identifying: boolean;
   /** Whether records that are not the same may have it in common because they belong together. */
   readonly shared: boolean;
   /** Why it says nothing, and is left out. */
@@ -21,6 +23,8 @@ export interface FieldFacts {
 
 /** Values that come together by chance more often than this tell little. */
 const TELLING = 0.2;
+/** And those that come together less often than this may tell one thing from another. */
+const IDENTIFYING = 0.05;
 /** A pair with so many bits by a simple score is worth a look. */
 export const LIKELY_BITS = 10;
 /** In a field of noise fewer of the likeliest pairs than this agree. */
@@ -90,6 +94,7 @@ export function fieldFacts(
       believed: believed(levels),
       different: differentLevels(v),
       telling: equal[f]! < TELLING,
+      identifying: equal[f]! < IDENTIFYING,
       shared: v.shared,
       silent: null,
       byHand: v.field.weights ?? null,
@@ -100,6 +105,9 @@ export function fieldFacts(
     silent: isNoise(f, values[f]!, facts, sought) ? ("noise" as const) : null,
   }));
 }
+
+/** Unless they agree in it so much more often than pairs taken at random, and so often at least: then it tells the same from its like. */
+const TELLS = { times: 20, pairs: 5 };
 
 /** Whether pairs that all other fields speak for don't have the field in common: then it says nothing about them. */
 function isNoise(f: number, values: Values, facts: readonly FieldFacts[], pools: readonly Pool[]): boolean {
@@ -116,5 +124,8 @@ function isNoise(f: number, values: Values, facts: readonly FieldFacts[], pools:
       if (!facts[f]!.different[l]) agree++;
     }
   }
-  return all >= ENOUGH_PAIRS && agree < NOISE * all;
+  const { u, different } = facts[f]!;
+  const byChance = u.reduce((n, x, l) => n + (different[l] ? 0 : x), 0);
+  const tells = agree >= TELLS.pairs && agree > TELLS.times * byChance * all;
+  return all >= ENOUGH_PAIRS && agree < NOISE * all && !tells;
 }

@@ -31,11 +31,11 @@ export function firstChances(
       if (fact.shared) {
         shared++;
         if (different) sharedDiffer++;
-      } else if (fact.telling) {
+      } else if (fact.identifying) {
         own++;
         if (!different) ownAgree++;
       }
-      if (!fact.telling) continue;
+      if (!fact.identifying) continue;
       present++;
       if (different) differ++;
     }

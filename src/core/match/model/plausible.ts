@@ -1,11 +1,15 @@
 import type { FieldFacts } from "./fields.ts";
 import { THERE, isSame, type Fit, type Kind, type Source } from "./kinds.ts";
 
-/** Fields that tell things apart and are their own, not of those that they belong to; all that tell things apart where there are none. */
+/**
+ * Fields that tell one thing from another and are its own, not of those that it belongs to; all that tell things
+ * apart where there are none. Two sources may well sort the same thing into other ones of ten categories.
+ */
 function ownFields(facts: readonly FieldFacts[]): number[] {
   const telling = facts.flatMap((f, i) => (f.telling && !f.silent ? [i] : []));
   const own = telling.filter((i) => !facts[i]!.shared);
-  return own.length > 0 ? own : telling;
+  const identifying = own.filter((i) => facts[i]!.identifying);
+  return [identifying, own].find((list) => list.length > 0) ?? telling;
 }
 
 function differing(fit: Fit, name: string, f: number, facts: readonly FieldFacts[]): number {
@@ -66,12 +70,34 @@ export function withRepeats(
   const apart = told.filter((fit) => kindsThere(fit).some(({ name }) => !isSame(name)));
   const fit = (apart.length > 0 ? apart : told).reduce<Fit | null>((x, y) => (x && x.gain >= y.gain ? x : y), null);
   if (!fit) return found;
-  // Those that have moved may be namesakes: they say too little.
-  const { prior } = fit.kinds.find((k) => k.name === "same")!;
-  const same = (s: number): number => prior[s]! * sources[s]!.pool.others;
-  for (let s = 1; s < sources.length; s++)
-    if (same(s) > Math.max(REPEATS.share, REPEATS.ofAcross * same(0))) found.add(s);
+  const [across, ...within] = sameOfRecord(fit, sources) as [number, ...number[]];
+  within.forEach((same, i) => {
+    if (same > Math.max(REPEATS.share, REPEATS.ofAcross * across)) found.add(i + 1);
+  });
   return found;
+}
+
+/** By source: how many same pairs a record has. Those that have moved may be namesakes: they say too little. */
+function sameOfRecord(fit: Fit, sources: readonly Source[]): number[] {
+  const { prior } = fit.kinds.find((k) => k.name === "same")!;
+  return sources.map((source, s) => prior[s]! * source.pool.others);
+}
+
+/** Where a side has nearly as many same pairs for a record as there are across, these may be what only belongs together. */
+const AS_MANY_WITHIN = 0.85;
+
+/** Whether what a fit takes for the same is within a side about as frequent as across, as what only belongs together is. */
+export function isAsFrequentWithin(fit: Fit, sources: readonly Source[]): boolean {
+  const [across, ...within] = sameOfRecord(fit, sources) as [number, ...number[]];
+  return within.some((same) => same > AS_MANY_WITHIN * across);
+}
+
+/** Fields of their own in which a fit's same pairs differ more often than is to be believed, the most often first. */
+export function differingFields(fit: Fit, facts: readonly FieldFacts[]): number[] {
+  const share = (f: number): number => differing(fit, "same", f, facts);
+  return ownFields(facts)
+    .filter((f) => share(f) > BELIEVABLE)
+    .sort((x, y) => share(y) - share(x));
 }
 
 /** How much a fit's same pairs differ in fields of their own. */
@@ -82,8 +108,43 @@ export function differingOwn(fit: Fit, facts: readonly FieldFacts[]): number {
 /** Related pairs for each pair that is the same: with more, what is taken for the same may be the likeliest of them. */
 const MOST_RELATED = 4;
 
+/** So many pairs that only belong together, for each pair that is the same, may look like it: as many as may be joined wrongly. */
+const MOST_LOOKALIKES = 0.02;
+
+/** Of pairs that only belong together those that agree in all fields of their own, for each pair that is the same. */
+function lookalikes(fit: Fit, facts: readonly FieldFacts[]): number {
+  const own = ownFields(facts);
+  const { same, alike } = sumOf(fit, ({ name, prior }) =>
+    own.reduce((n, f) => n * (1 - differing(fit, name, f, facts)), prior[0]!),
+  );
+  return alike / same;
+}
+
+function sumOf({ kinds }: Fit, of: (related: Kind) => number): { same: number; alike: number } {
+  let [same, alike] = [0, 0];
+  for (const kind of kinds) {
+    if (isSame(kind.name)) same += kind.prior[0]!;
+    else alike += of(kind);
+  }
+  return { same, alike };
+}
+
 /** Whether pairs that only belong together are not so many more than the same ones that these can't be told from them. */
-export function isRareEnough(fit: Fit): boolean {
-  const sum = (same: boolean): number => fit.kinds.reduce((n, k) => n + (isSame(k.name) === same ? k.prior[0]! : 0), 0);
-  return sum(false) <= MOST_RELATED * sum(true);
+export function isRareEnough(fit: Fit, facts: readonly FieldFacts[]): boolean {
+  const { same, alike: related } = sumOf(fit, ({ prior }) => prior[0]!);
+  return related <= MOST_RELATED * same && lookalikes(fit, facts) <= MOST_LOOKALIKES;
+}
+
+/** Whether a fit sees so much that only belongs together and looks like the same that one which knows nothing of it would take it for that. */
+export function seesLookalikes(fit: Fit, facts: readonly FieldFacts[]): boolean {
+  return relatedDiffer(fit, facts, RELATED_DIFFER.alone) && lookalikes(fit, facts) > MOST_LOOKALIKES;
+}
+
+/** Same pairs for each record of one file: with more, what is taken for noise may be what tells things apart, such as the titles of an album's songs. */
+const MOST_SAME = 1;
+
+/** Whether a fit may take for the same what only belongs together since the field that tells it apart was taken for noise. */
+export function mayHaveSilenced({ kinds }: Fit, facts: readonly FieldFacts[], others: number): boolean {
+  const same = kinds.reduce((n, k) => n + (isSame(k.name) ? k.prior[0]! : 0), 0);
+  return same * others > MOST_SAME && facts.some((f) => f.silent && f.identifying);
 }

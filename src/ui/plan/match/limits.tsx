@@ -1,6 +1,6 @@
 import { useState } from "react";
 import Link from "next/link";
-import { DOUBT_WORDS, limitsWords, wrongWords } from "@/core/match/model/doubts.ts";
+import { doubtsWords, limitsWords, wrongWords } from "@/core/match/model/doubts.ts";
 import type { LimitsInUse } from "@/core/match/limits.ts";
 import type { LimitsEstimate } from "@/core/match/resolve.ts";
 import { estimateOf, expectedAt, type PairSample } from "@/core/match/metrics.ts";
@@ -237,12 +237,12 @@ function Lead({ match, set }: Pick<Props, "match" | "set">) {
 
 /** What speaks against trusting the figures, and what would help. */
 function Doubts({ seen }: { seen: MatchSeen }) {
-  const { doubts } = estimateOf(seen.metrics);
+  const doubts = doubtsWords(estimateOf(seen.metrics), seen.metrics.fields);
   if (doubts.length === 0) return null;
   return (
     <ul className="mt-2 space-y-1 border-l-4 border-[var(--ochre)] pl-2 text-sm">
-      {doubts.map((doubt) => (
-        <li key={doubt}>{DOUBT_WORDS[doubt]}</li>
+      {doubts.map((words) => (
+        <li key={words}>{words}</li>
       ))}
     </ul>
   );
