@@ -5,6 +5,11 @@ import type { Queryable } from "./db.ts";
 
 const connection = z.string().regex(CONNECTION_NAME, "The name of a connection");
 
+const sender = z.string().trim().min(1).max(120).optional();
+
+/** Stands in an inbox's sender for the folder below in which a file lies. */
+export const OF_FOLDER = "{folder}";
+
 /** What a source of each kind needs to know. No secrets: those are in the connection that it names. */
 export const SOURCE_OPTIONS = {
   inbox: z.strictObject({
@@ -18,6 +23,9 @@ export const SOURCE_OPTIONS = {
       .max(200)
       .default("*")
       .describe("Names of files that are taken: * for anything, ? for one character"),
+    sender: sender.describe(
+      `Who sends them; with ${OF_FOLDER} the folders below are looked into as well, and it stands for the name of the one in which a file lies`,
+    ),
   }),
   outbox: z.strictObject({
     address: z
@@ -27,6 +35,7 @@ export const SOURCE_OPTIONS = {
       .describe("Where the partner's list of files begins"),
     connection: connection.optional().describe("The connection that has the credentials for it, where it asks for any"),
     pattern: z.string().min(1).max(200).default("*"),
+    sender: sender.describe("Who sends what is in it"),
   }),
   query: z.strictObject({
     connection: connection.describe("The connection to the database"),
@@ -42,6 +51,7 @@ export const SOURCE_OPTIONS = {
       .describe(
         "Where the column is a time: each look goes back so far and takes those records again, instead of waiting for transactions that are still writing",
       ),
+    sender: sender.describe("Who sends what it gives"),
   }),
 } as const;
 export type SourceKind = keyof typeof SOURCE_OPTIONS;

@@ -1,8 +1,8 @@
-import { mkdirSync, mkdtempSync, rmSync, utimesSync, writeFileSync } from "node:fs";
+import { mkdirSync, mkdtempSync, rmSync, symlinkSync, utimesSync, writeFileSync } from "node:fs";
 import { createServer, type IncomingHttpHeaders, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
 import { tmpdir } from "node:os";
-import { join } from "node:path";
+import { dirname, join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { lookAtSources, type SourceSettings } from "@/engine/sources/sources.ts";
 import { text } from "node:stream/consumers";
@@ -102,6 +102,34 @@ describe("a watched folder", () => {
     expect(await values("boxed")).toEqual([1, 2]);
   });
 
+  it("knows whose a file is by the folder in which it lies", async () => {
+    const { db } = system;
+    await newFeed(db, "sorted", FIELDS);
+    const options = { folder: "sorted", pattern: "*.csv", sender: "{folder} Garden" };
+    await makeSource(db, "sorted", "inbox", options, 3600, "test");
+    const put = (name: string, text: string): void => {
+      const path = join(settings.inbox, "sorted", name);
+      mkdirSync(dirname(path), { recursive: true });
+      writeFileSync(path, text);
+      utimesSync(path, new Date(Date.now() - 60_000), new Date(Date.now() - 60_000));
+    };
+    put("Quillfen/lot.csv", "a\n1\n");
+    put("Brindle/lot.csv", "a\n2\n");
+    put("Brindle/deeper/lot.csv", "a\n3\n");
+    put(".hidden/lot.csv", "a\n4\n");
+    put("lot.csv", "a\n5\n");
+    put("Brindle/lot.txt", "a\n6\n");
+    symlinkSync(join(settings.inbox, "boxed"), join(settings.inbox, "sorted", "Elsewhere"));
+    expect(await look("sorted")).toMatchObject({ taken: 3, error: null });
+    expect((await values("sorted")).toSorted()).toEqual([1, 2, 5]);
+    const { rows: senders } = await db.query<{ of: string }>(
+      `select sender || ': ' || f.name as of from sieve.delivery d join sieve.delivery_file f on f.delivery = d.id
+       where d.feed = 'sorted' order by 1`,
+    );
+    expect(senders.map((r) => r.of)).toEqual([": lot.csv", "Brindle Garden: lot.csv", "Quillfen Garden: lot.csv"]);
+    expect((await look("sorted")).taken).toBe(3);
+  });
+
   it("can't be outside the inbox", async () => {
     for (const folder of ["../up", "/etc", "a/b", ".hidden", ""]) {
       await expect(makeSource(system.db, "boxed", "inbox", { folder }, 60, "test")).rejects.toThrow();
@@ -113,7 +141,7 @@ describe("a partner's outbox", () => {
   it("is read page by page; only what is new or has changed is taken", async () => {
     const { db } = system;
     await newFeed(db, "outed", FIELDS);
-    await makeSource(db, "outed", "outbox", { address, pattern: "*" }, 3600, "test");
+    await makeSource(db, "outed", "outbox", { address, pattern: "*", sender: "Coldwell" }, 3600, "test");
     bodies.set("/one", "a\n1\n").set("/two", "a\n2\n");
     pages[0] = { files: [{ name: "one.csv", href: "/one", version: 1 }], next: "/list?page=1" };
     pages[1] = { files: [{ name: "two.csv", href: "/two", version: "x" }] };
@@ -122,6 +150,8 @@ describe("a partner's outbox", () => {
     pages[1] = { files: [{ name: "two.csv", href: "/two", version: "y" }] };
     expect((await look("outed")).taken).toBe(3);
     expect(await values("outed")).toEqual([1, 2, 22]);
+    const { rows: senders } = await db.query("select distinct sender from sieve.delivery where feed = 'outed'");
+    expect(senders).toEqual([{ sender: "Coldwell" }]);
   });
 
   it("says what is wrong with it, and is never asked beyond the allowed hosts", async () => {

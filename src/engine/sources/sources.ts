@@ -1,5 +1,5 @@
 import { fitsName } from "@/core/kernel/file-name.ts";
-import { createReadStream } from "node:fs";
+import { createReadStream, type Dirent } from "node:fs";
 import { mkdir, readdir, stat } from "node:fs/promises";
 import { join } from "node:path";
 import type { IncomingMessage } from "node:http";
@@ -14,7 +14,7 @@ import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { httpGet, shownUrl } from "./http-get.ts";
 import { alone, refuseMighty } from "./others-sql.ts";
-import { claimDue, endLook, isTaken, noteTaken, type Source } from "@/store/sources.ts";
+import { OF_FOLDER, claimDue, endLook, isTaken, noteTaken, type Source } from "@/store/sources.ts";
 
 /** A file that changed within this time may still be written to. */
 const STILL_MS = 1500;
@@ -60,17 +60,22 @@ async function look(db: Db, source: Source, settings: SourceSettings): Promise<s
   }
 }
 
+/** One thing that a source has. */
+interface Found {
+  /** What it is known by, and by what it is seen that it has changed. */
+  readonly item: string;
+  readonly mark: string;
+  /** What its file is called. */
+  readonly name: string;
+  readonly bytes: AsyncIterable<Uint8Array>;
+  readonly size?: number | undefined;
+  /** Who sends it, where that is not what the source says. */
+  readonly sender?: string;
+}
+
 /** Stores one thing as a delivery, asks for its load, and writes down that it was taken. */
-async function take(
-  db: Db,
-  source: Source,
-  item: string,
-  mark: string,
-  name: string,
-  bytes: AsyncIterable<Uint8Array>,
-  size?: number,
-): Promise<void> {
-  const delivery = await makeDelivery(db, source.feed, source.kind);
+async function take(db: Db, source: Source, { item, mark, name, bytes, size, sender }: Found): Promise<void> {
+  const delivery = await makeDelivery(db, source.feed, source.kind, sender ?? source.options["sender"]);
   await receiveFile(db, delivery, name, bytes, size);
   let load: number | null = null;
   let note = "";
@@ -85,18 +90,42 @@ async function take(
 }
 
 async function takeFromInbox(db: Db, source: Source, settings: SourceSettings): Promise<void> {
-  const folder = join(settings.inbox, source.options["folder"]!);
-  await mkdir(folder, { recursive: true });
-  for (const entry of (await readdir(folder, { withFileTypes: true })).sort((a, b) => a.name.localeCompare(b.name))) {
-    if (!entry.isFile() || entry.name.startsWith(".") || !fitsName(source.options["pattern"] ?? "*", entry.name))
-      continue;
-    const path = join(folder, entry.name);
-    const info = await stat(path);
-    if (Date.now() - info.mtimeMs < STILL_MS) continue;
-    const mark = `${info.size} bytes, ${info.mtime.toISOString()}`;
-    if (await isTaken(db, source.id, entry.name, mark)) continue;
-    await take(db, source, entry.name, mark, entry.name, createReadStream(path, { highWaterMark: 1 << 20 }), info.size);
+  const { folder = "", pattern = "*", sender = "" } = source.options;
+  const inbox = join(settings.inbox, folder);
+  await mkdir(inbox, { recursive: true });
+  for await (const file of filesIn(inbox, sender)) {
+    if (!fitsName(pattern, file.name)) continue;
+    const { size, mtime, mtimeMs } = await stat(file.path);
+    if (Date.now() - mtimeMs < STILL_MS) continue;
+    const mark = `${size} bytes, ${mtime.toISOString()}`;
+    if (await isTaken(db, source.id, file.item, mark)) continue;
+    await take(db, source, { ...file, mark, bytes: createReadStream(file.path, { highWaterMark: 1 << 20 }), size });
   }
+}
+
+/** As long as the name of a sender may be. */
+const LONGEST_SENDER = 120;
+
+/** The files of a watched folder, and of the folders below where these say who sends them. */
+async function* filesIn(
+  folder: string,
+  sender: string,
+): AsyncGenerator<Pick<Found, "item" | "name"> & { path: string; sender: string }> {
+  const bySender = sender.includes(OF_FOLDER);
+  for (const entry of await visibleIn(folder)) {
+    const path = join(folder, entry.name);
+    if (entry.isFile()) yield { path, name: entry.name, item: entry.name, sender: bySender ? "" : sender };
+    if (!entry.isDirectory() || !bySender) continue;
+    const of = sender.replaceAll(OF_FOLDER, entry.name).slice(0, LONGEST_SENDER);
+    for (const { name } of (await visibleIn(path)).filter((e) => e.isFile()))
+      yield { path: join(path, name), name, item: `${entry.name}/${name}`, sender: of };
+  }
+}
+
+/** What is in a folder and not hidden, by name. A link is neither a file nor a folder here. */
+async function visibleIn(folder: string): Promise<Dirent[]> {
+  const all = await readdir(folder, { withFileTypes: true });
+  return all.filter((e) => !e.name.startsWith(".")).sort((a, b) => a.name.localeCompare(b.name));
 }
 
 const outboxPage = z.object({
@@ -157,7 +186,13 @@ async function takeFromOutbox(db: Db, source: Source, settings: SourceSettings):
       if (await isTaken(db, source.id, name, String(version))) continue;
       const file = await get(new URL(href, here));
       const size = Number(file.headers["content-length"] ?? NaN);
-      await take(db, source, name, String(version), name, file, Number.isFinite(size) ? size : undefined);
+      await take(db, source, {
+        item: name,
+        mark: String(version),
+        name,
+        bytes: file,
+        size: Number.isFinite(size) ? size : undefined,
+      });
     }
     page = next ? new URL(next, here) : null;
   }
@@ -220,7 +255,7 @@ async function takeFromQuery(db: Db, source: Source): Promise<string | undefined
     const until = reached.replace(/[^\w.-]+/g, "_").slice(0, 60);
     const name = `${source.feed}-to-${until}.${delimited ? "csv" : "jsonl"}`;
     const bytes = fetched(client, delimited ? mark : null);
-    await take(db, source, `past ${source.reached ?? "the beginning"}`, `to ${reached}`, name, bytes);
+    await take(db, source, { item: `past ${source.reached ?? "the beginning"}`, mark: `to ${reached}`, name, bytes });
     return reached;
   } catch (error) {
     if (error instanceof SieveError) throw error;

@@ -16,6 +16,7 @@ const KINDS: Record<SourceKind, { title: string; fields: [name: string, label: s
     fields: [
       ["folder", "folder of the inbox", "accessions"],
       ["pattern", "names of files", "*.csv"],
+      ["sender", "sent by", "anyone; {folder} for the folder below"],
     ],
   },
   outbox: {
@@ -24,6 +25,7 @@ const KINDS: Record<SourceKind, { title: string; fields: [name: string, label: s
       ["address", "address of its list", "http://127.0.0.1:4311/files"],
       ["pattern", "names of files", "*"],
       ["connection", "connection with its password", "none"],
+      ["sender", "sent by", "anyone"],
     ],
   },
   query: {
@@ -33,6 +35,7 @@ const KINDS: Record<SourceKind, { title: string; fields: [name: string, label: s
       ["sql", "query", "select id, … from …"],
       ["cursor", "column that only grows", "id"],
       ["back_seconds", "seconds to go back", "wait instead"],
+      ["sender", "sent by", "anyone"],
     ],
   },
 };
@@ -55,7 +58,6 @@ export function SourceList({
 }) {
   const router = useRouter();
   const [adding, setAdding] = useState<SourceKind | null>(null);
-  const [values, setValues] = useState<Record<string, string>>({});
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   const [asked, setAsked] = useState(0);
   const waiting = sources.some((s) => s.lookedAt === null) || asked > 0;
@@ -82,7 +84,6 @@ export function SourceList({
       setProblem(problemOf(error));
     }
   };
-  const at = (time: Date | string): string => moment(time, new Date(now));
   return (
     <section className="mt-5">
       <h2>Other ways in</h2>
@@ -95,55 +96,7 @@ export function SourceList({
         <table className="ledger">
           <tbody>
             {sources.map((s) => (
-              <tr key={s.id}>
-                <td className="align-top">
-                  {KINDS[s.kind].title}
-                  <span className="raw faint block max-w-96 truncate text-xs">{about(s)}</span>
-                  {s.error && (
-                    <span className="held block text-xs">
-                      {s.error.message} {s.error.detail}
-                    </span>
-                  )}
-                </td>
-                <td className="n align-top">{grouped(s.taken)} taken</td>
-                <td className="align-top">
-                  {s.last.slice(0, 3).map((t) => (
-                    <span
-                      key={`${t.item} ${t.mark}`}
-                      className="block max-w-72 truncate"
-                      title={`${t.item}, ${t.mark}${t.note && `: ${t.note}`}`}
-                    >
-                      {t.load ? (
-                        <a className="count" href={withPath(`/loads/${t.load}`)}>
-                          {t.item}
-                        </a>
-                      ) : (
-                        t.item
-                      )}{" "}
-                      <span className="faint">{t.note || at(t.takenAt)}</span>
-                    </span>
-                  ))}
-                </td>
-                <td className="align-top whitespace-nowrap">
-                  <span className="faint">{s.lookedAt ? `looked at ${at(s.lookedAt)}` : "to be looked at"}</span>
-                  <span className="flex gap-3">
-                    <button
-                      type="button"
-                      className="plain"
-                      onClick={() => void act(() => ask(lookSoon, { params: { id: s.id }, body: {} }))}
-                    >
-                      Look now
-                    </button>
-                    <button
-                      type="button"
-                      className="plain"
-                      onClick={() => void act(() => ask(dropSource, { params: { id: s.id } }))}
-                    >
-                      Take away
-                    </button>
-                  </span>
-                </td>
-              </tr>
+              <SourceRow key={s.id} source={s} now={new Date(now)} act={act} />
             ))}
           </tbody>
         </table>
@@ -152,54 +105,132 @@ export function SourceList({
       {adding === null ? (
         <p className="mt-2 flex gap-4">
           {(Object.keys(KINDS) as SourceKind[]).map((kind) => (
-            <button
-              key={kind}
-              type="button"
-              className="plain"
-              onClick={() => {
-                setAdding(kind);
-                setValues({});
-              }}
-            >
+            <button key={kind} type="button" className="plain" onClick={() => setAdding(kind)}>
               Add {KINDS[kind].title.toLowerCase()}
             </button>
           ))}
         </p>
       ) : (
-        <form
-          className="mt-2 grid max-w-xl grid-cols-[12rem_1fr] items-center gap-x-3 gap-y-2"
-          onSubmit={(e) => {
-            e.preventDefault();
-            const options = Object.fromEntries(Object.entries(values).filter(([, v]) => v.trim() !== ""));
-            void act(async () => {
+        <NewSource
+          kind={adding}
+          leave={() => setAdding(null)}
+          make={(options) =>
+            act(async () => {
               await ask(makeSource, { params: { feed }, body: { kind: adding, options } });
               setAdding(null);
-            });
-          }}
-        >
-          {KINDS[adding].fields.map(([name, label, hint]) => (
-            <div key={name} className="contents">
-              <label htmlFor={`source-${name}`}>{label}</label>
-              <input
-                id={`source-${name}`}
-                className="input input-sm"
-                placeholder={hint}
-                value={values[name] ?? ""}
-                onChange={(e) => setValues({ ...values, [name]: e.target.value })}
-              />
-            </div>
-          ))}
-          <span />
-          <span className="flex gap-3">
-            <button type="submit" className="btn btn-line btn-sm">
-              Add and look now
-            </button>
-            <button type="button" className="plain" onClick={() => setAdding(null)}>
-              Leave it
-            </button>
-          </span>
-        </form>
+            })
+          }
+        />
       )}
     </section>
+  );
+}
+
+/** A way in: what it is, what it gave last, and when it was looked at. */
+function SourceRow({
+  source: s,
+  now,
+  act,
+}: {
+  source: Source & { taken: number; last: Taken[] };
+  now: Date;
+  act: (work: () => Promise<unknown>) => Promise<void>;
+}) {
+  const at = (time: Date | string): string => moment(time, now);
+  return (
+    <tr>
+      <td className="align-top">
+        {KINDS[s.kind].title}
+        <span className="raw faint block max-w-96 truncate text-xs">{about(s)}</span>
+        {s.options["sender"] && <span className="faint block text-xs">sent by {s.options["sender"]}</span>}
+        {s.error && (
+          <span className="held block text-xs">
+            {s.error.message} {s.error.detail}
+          </span>
+        )}
+      </td>
+      <td className="n align-top">{grouped(s.taken)} taken</td>
+      <td className="align-top">
+        {s.last.slice(0, 3).map((t) => (
+          <span
+            key={`${t.item} ${t.mark}`}
+            className="block max-w-72 truncate"
+            title={`${t.item}, ${t.mark}${t.note && `: ${t.note}`}`}
+          >
+            {t.load ? (
+              <a className="count" href={withPath(`/loads/${t.load}`)}>
+                {t.item}
+              </a>
+            ) : (
+              t.item
+            )}{" "}
+            <span className="faint">{t.note || at(t.takenAt)}</span>
+          </span>
+        ))}
+      </td>
+      <td className="align-top whitespace-nowrap">
+        <span className="faint">{s.lookedAt ? `looked at ${at(s.lookedAt)}` : "to be looked at"}</span>
+        <span className="flex gap-3">
+          <button
+            type="button"
+            className="plain"
+            onClick={() => void act(() => ask(lookSoon, { params: { id: s.id }, body: {} }))}
+          >
+            Look now
+          </button>
+          <button
+            type="button"
+            className="plain"
+            onClick={() => void act(() => ask(dropSource, { params: { id: s.id } }))}
+          >
+            Take away
+          </button>
+        </span>
+      </td>
+    </tr>
+  );
+}
+
+/** What a new way in has to know. */
+function NewSource({
+  kind,
+  make,
+  leave,
+}: {
+  kind: SourceKind;
+  make: (options: Record<string, string>) => Promise<void>;
+  leave: () => void;
+}) {
+  const [values, setValues] = useState<Record<string, string>>({});
+  return (
+    <form
+      className="mt-2 grid max-w-xl grid-cols-[12rem_1fr] items-center gap-x-3 gap-y-2"
+      onSubmit={(e) => {
+        e.preventDefault();
+        void make(Object.fromEntries(Object.entries(values).filter(([, v]) => v.trim() !== "")));
+      }}
+    >
+      {KINDS[kind].fields.map(([name, label, hint]) => (
+        <div key={name} className="contents">
+          <label htmlFor={`source-${name}`}>{label}</label>
+          <input
+            id={`source-${name}`}
+            className="input input-sm"
+            placeholder={hint}
+            value={values[name] ?? ""}
+            onChange={(e) => setValues({ ...values, [name]: e.target.value })}
+          />
+        </div>
+      ))}
+      <span />
+      <span className="flex gap-3">
+        <button type="submit" className="btn btn-line btn-sm">
+          Add and look now
+        </button>
+        <button type="button" className="plain" onClick={leave}>
+          Leave it
+        </button>
+      </span>
+    </form>
   );
 }
