@@ -288,6 +288,8 @@ describe("a match that is proposed", () => {
       "f_1 person",
       "collector person",
     ]);
+    expect(proposed(text("taxon"), text("family"))).toEqual(["taxon words", "family words"]);
+    expect(proposed(text("given"), text("family"))).toEqual(["given person", "family person"]);
   });
 
   it("compares numbers that identify as codes, and after all else what is counted", () => {

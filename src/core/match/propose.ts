@@ -230,7 +230,7 @@ const MOST_FIELDS = 16;
  */
 export function proposeMatchWithReasons(fields: readonly Field[], key: readonly string[]): MatchProposal | null {
   const left: MatchReason[] = [];
-  const candidates = fields.flatMap((field) => {
+  const all = fields.flatMap((field) => {
     if (field.name.startsWith("_")) return [];
     if (key.includes(field.name)) {
       left.push({ in: [field.name], why: "the key, which another record of the same thing does not have" });
@@ -238,6 +238,9 @@ export function proposeMatchWithReasons(fields: readonly Field[], key: readonly 
     }
     return [{ field, concept: conceptOf(field.name) ?? (field.title ? conceptOf(field.title) : null) }];
   });
+  // Plants and products have families too: it is a person's name where given names stand beside it.
+  const people = all.some((c) => c.concept === "given");
+  const candidates = all.map((c) => (!people && plain(c.field.name) === "family" ? { ...c, concept: null } : c));
   const named = (test: RegExp): string | undefined =>
     candidates.find(({ field }) => test.test(plain(field.name)) && field.type !== "text" && field.type !== "date")
       ?.field.name;

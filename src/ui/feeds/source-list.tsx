@@ -210,6 +210,7 @@ function NewSource({
         void make(Object.fromEntries(Object.entries(values).filter(([, v]) => v.trim() !== "")));
       }}
     >
+      <b className="col-span-2">{KINDS[kind].title}</b>
       {KINDS[kind].fields.map(([name, label, hint]) => (
         <div key={name} className="contents">
           <label htmlFor={`source-${name}`}>{label}</label>
