@@ -203,30 +203,7 @@ export function fit(
     }
   }
   const kinds = start.kinds.map((name, k): Kind => ({ name, fields: fields[k]!, prior: priors[k]! }));
-  return { start, kinds, rest, gain: gain - costOf(kinds, rest, facts, sources) };
-}
-
-/**
- * What a fit's numbers cost, in bits: half the logarithm of the pairs that speak for each number that could be chosen
- * (Schwarz 1978). Of a kind these are its own, and not all there are: by those even a tenth of all same pairs that have
- * moved would be too dear to be seen.
- */
-function costOf(
-  kinds: readonly Kind[],
-  rest: RestDensity,
-  facts: readonly FieldFacts[],
-  sources: readonly Source[],
-): number {
-  const free = facts.map((f) => (f.silent ? 0 : f.levels - 1));
-  const ofKind = free.reduce((a, b) => a + b, 0);
-  // A field by itself has its levels whether another hangs on it or not.
-  const ofEdges = rest.edges.reduce((n, { field, parent }) => n + free[field]! * free[parent]!, 0);
-  const bits = (pairs: number): number => 0.5 * Math.log2(Math.max(2, pairs));
-  const drawn = sources.reduce((n, { pool }) => n + pool.count, 0);
-  return kinds.reduce(
-    (sum, { prior }) => sum + ofKind * bits(sources.reduce((n, source, s) => n + prior[s]! * pairsOf(source), 0)),
-    ofEdges * bits(drawn),
-  );
+  return { start, kinds, rest, gain };
 }
 
 /** Pairs that people have decided. */

@@ -43,7 +43,7 @@ export interface Densities {
 
 export interface Fit extends Densities {
   readonly start: Start;
-  /** By how many bits the pools are likelier than pairs taken at random field by field, less what its numbers cost. */
+  /** By how many bits the pools are likelier than pairs taken at random field by field. */
   readonly gain: number;
 }
 

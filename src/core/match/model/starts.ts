@@ -18,13 +18,9 @@ const STARTS_BESIDE: readonly Start[] = [
   ...STARTS,
   { kinds: ["same", "related", "related-otherwise"], withTree: true, mostWithin: 0.001 },
 ];
-/**
- * In one file, where nothing can be counted, to hold same pairs to be more alike; and to let no field hang on another,
- * since repeats that were not seen at first would be what makes them.
- */
+/** In one file, where nothing can be counted, to hold same pairs to be more alike. */
 const STARTS_ALONE: readonly Start[] = [
   ...STARTS,
-  { kinds: ["same"], withTree: false },
   { kinds: ["same", "related", "related-otherwise"], withTree: true, strict: true },
 ];
 const STARTS_OF_FEW: readonly Start[] = [
