@@ -252,6 +252,7 @@ export function proposeMatchWithReasons(fields: readonly Field[], key: readonly 
   const isAddress = parts.length > 1 && parts.some((c) => OF_ADDRESS.has(c.concept));
   const together = isAddress ? parts.map((c) => c.field.name) : [];
   const found: { field: MatchField; why: string }[] = [];
+  const amounts: typeof found = [];
   for (const { field, concept } of candidates) {
     if (lat && lon && (field.name === lat || field.name === lon)) continue;
     if (together.includes(field.name)) {
@@ -261,13 +262,13 @@ export function proposeMatchWithReasons(fields: readonly Field[], key: readonly 
     }
     const way = ofField(field, concept);
     if (typeof way === "string") left.push({ in: [field.name], why: way });
-    else found.push({ field: { ...way.field, in: [field.name] }, why: way.why });
+    else (way === AMOUNT ? amounts : found).push({ field: { ...way.field, in: [field.name] }, why: way.why });
   }
   if (lat && lon) {
     found.push({ field: { in: [lat, lon], by: "distance", km: 10 }, why: "a place on the map, as their names say" });
   }
+  found.push(...amounts);
   if (found.length === 0) return null;
-  found.sort((a, b) => Number(a.why === AMOUNT.why) - Number(b.why === AMOUNT.why));
   for (const { field } of found.slice(MOST_FIELDS)) left.push({ in: field.in, why: `more than ${MOST_FIELDS} fields` });
   const kept = found.slice(0, MOST_FIELDS);
   return {

@@ -309,9 +309,10 @@ function byModel(input: Choosing, rivals: Rivals, before: readonly Doubt[]): Cho
   );
   const fit =
     likeliest(plausible, facts) ?? borneOut.reduce<Fit | null>((x, y) => (x && x.gain >= y.gain ? x : y), null);
-  // Where much that only belongs together looks like the same, a likelihood without it is a lesser one.
-  const likelier = fits.some((f) => f.gain > (fit?.gain ?? Infinity) && seesLookalikes(f, facts));
-  if (!fit || (likelier && !borneOut.includes(fit)))
+  // A likelier fit may see much that only belongs together and looks like the same, which one without it takes for that.
+  const doubted = (of: Fit): boolean =>
+    !borneOut.includes(of) && fits.some((other) => other.gain > of.gain && seesLookalikes(other, facts));
+  if (!fit || doubted(fit))
     return untold(fits.reduce((x, y) => (differingOwn(y, facts) < differingOwn(x, facts) ? y : x)));
   if (isAsFrequentWithin(fit, sources) && !borneOut.includes(fit)) return untold(fit);
   const bits = judged(fit);

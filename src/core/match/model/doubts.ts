@@ -22,7 +22,7 @@ const DOUBT_WORDS: Record<Doubt, string> = {
   "one-file":
     "Records of one file are compared with one another, so nothing in the data can check how many are joined wrongly. Decide 20 pairs or more to measure it.",
   "repeats-inside":
-    "A side has repeats of its own, so how many pairs are joined wrongly can’t be counted there. Match each side with itself first, or decide some pairs.",
+    "A side has repeats of its own, or what looks like them, so how many pairs are joined wrongly can’t be counted well there. Match each side with itself first, or decide some pairs.",
   "nothing-same":
     "There are no more pairs that look alike between the two sides than within each: nothing is the same, or it can’t be told. Nothing is joined, and nothing is asked about.",
   "not-parted":

@@ -114,25 +114,26 @@ const MOST_LOOKALIKES = 0.02;
 /** Of pairs that only belong together those that agree in all fields of their own, for each pair that is the same. */
 function lookalikes(fit: Fit, facts: readonly FieldFacts[]): number {
   const own = ownFields(facts);
-  const { same, alike } = sumOf(fit, ({ name, prior }) =>
+  return relatedOfSame(fit, ({ name, prior }) =>
     own.reduce((n, f) => n * (1 - differing(fit, name, f, facts)), prior[0]!),
   );
-  return alike / same;
 }
 
-function sumOf({ kinds }: Fit, of: (related: Kind) => number): { same: number; alike: number } {
-  let [same, alike] = [0, 0];
-  for (const kind of kinds) {
-    if (isSame(kind.name)) same += kind.prior[0]!;
-    else alike += of(kind);
-  }
-  return { same, alike };
+/** For each pair that is the same, how many only belong together, or how many of these. */
+function relatedOfSame(fit: Fit, of: (related: Kind) => number): number {
+  const related = fit.kinds.filter(({ name }) => !isSame(name));
+  return related.reduce((n, kind) => n + of(kind), 0) / shareOfSame(fit);
+}
+
+/** Of all pairs the share that is the same. */
+function shareOfSame({ kinds }: Fit): number {
+  return kinds.reduce((n, { name, prior }) => n + (isSame(name) ? prior[0]! : 0), 0);
 }
 
 /** Whether pairs that only belong together are not so many more than the same ones that these can't be told from them. */
 export function isRareEnough(fit: Fit, facts: readonly FieldFacts[]): boolean {
-  const { same, alike: related } = sumOf(fit, ({ prior }) => prior[0]!);
-  return related <= MOST_RELATED * same && lookalikes(fit, facts) <= MOST_LOOKALIKES;
+  const related = relatedOfSame(fit, ({ prior }) => prior[0]!);
+  return related <= MOST_RELATED && lookalikes(fit, facts) <= MOST_LOOKALIKES;
 }
 
 /** Whether a fit sees so much that only belongs together and looks like the same that one which knows nothing of it would take it for that. */
@@ -144,7 +145,6 @@ export function seesLookalikes(fit: Fit, facts: readonly FieldFacts[]): boolean 
 const MOST_SAME = 1;
 
 /** Whether a fit may take for the same what only belongs together since the field that tells it apart was taken for noise. */
-export function mayHaveSilenced({ kinds }: Fit, facts: readonly FieldFacts[], others: number): boolean {
-  const same = kinds.reduce((n, k) => n + (isSame(k.name) ? k.prior[0]! : 0), 0);
-  return same * others > MOST_SAME && facts.some((f) => f.silent && f.identifying);
+export function mayHaveSilenced(fit: Fit, facts: readonly FieldFacts[], others: number): boolean {
+  return shareOfSame(fit) * others > MOST_SAME && facts.some((f) => f.silent && f.identifying);
 }
