@@ -41,6 +41,9 @@ const LEFT: Record<LeftBecause, { says: OneOrMany; decide: boolean }> = {
 };
 const said = (n: number, [one, many]: OneOrMany): string => (n === 1 ? one : many);
 
+/** How many rows still stand as the writing left them. */
+const standing = ({ does }: Preview): number => does.remove + does["put back"] + does["bring back"];
+
 /** What undoing a writing does, in counts that lead to rows; what was changed since is left unless a person says otherwise. */
 export function UndoDesk({
   preview,
@@ -52,35 +55,16 @@ export function UndoDesk({
   keyNames: readonly string[];
 }) {
   const router = useRouter();
-  const { writing, does, left, along } = preview;
+  const { writing, left } = preview;
   const [rows, setRows] = useState(preview.rows);
   const [next, setNext] = useState(preview.next);
   const [over, setOver] = useState<ReadonlySet<string>>(new Set());
   const [all, setAll] = useState(false);
   const { busy, problem, act } = useAct();
   const [done, setDone] = useState<Undone | null>(null);
-  const stands = does.remove + does["put back"] + does["bring back"];
+  const stands = standing(preview);
   const open = left.changed + left.gone + left.another;
   const chosen = all ? open : over.size;
-  const href = (f: Filter): string => {
-    const q = new URLSearchParams(Object.entries(f).filter((e): e is [string, string] => e[1] !== undefined));
-    return `/writings/${writing.id}?${q.toString()}`;
-  };
-  const link = (f: Filter, n: number, says: string) => {
-    const here = f.does === filter.does && f.left === filter.left;
-    return (
-      <li key={says}>
-        <Link
-          href={href(f)}
-          aria-current={here ? "true" : undefined}
-          className={`flex gap-2 border-l-4 py-1 pr-2 pl-2 ${here ? "border-l-[var(--pine)] bg-[var(--shade)]" : "border-l-transparent"}`}
-        >
-          <b className="min-w-14 text-right tabular-nums">{grouped(n)}</b>
-          <span>{says}</span>
-        </Link>
-      </li>
-    );
-  };
   const more = async (): Promise<void> => {
     await act(async () => {
       const page = await ask(previewUndo, {
@@ -101,59 +85,11 @@ export function UndoDesk({
       router.refresh();
     });
   };
-  if (done) {
-    return (
-      <p role="status" className="mt-4 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-2">
-        <b>Undone by writing {done.writing}:</b> {counted(done.removed, "row")} went, {grouped(done.restored)} are as
-        they were before
-        {done.left > 0 ? `, ${grouped(done.left)} left as ${done.left === 1 ? "it is" : "they are"}` : ""}.{" "}
-        <Link className="underline" href={`/writings/${done.writing}`}>
-          That can be undone too
-        </Link>
-        .
-      </p>
-    );
-  }
-  const lefts = (Object.keys(LEFT) as LeftBecause[]).filter((b) => left[b] > 0);
+  if (done) return <DoneWords done={done} />;
   return (
     <div className="mt-3 grid grid-cols-1 gap-6 lg:grid-cols-[22rem_minmax(0,1fr)]">
       <section aria-label="What undoing it does">
-        <h2>{writing.kind === "undo" ? "Undoing this undo" : "Undoing it"}</h2>
-        {stands === 0 && <p className="mt-1">Nothing of what it wrote still stands as it wrote it.</p>}
-        <ul className="mt-1">
-          {(Object.keys(DOES) as UndoDoes[])
-            .filter((d) => does[d] > 0)
-            .map((d) => link({ does: d }, does[d], said(does[d], DOES[d])))}
-        </ul>
-        {lefts.length > 0 && (
-          <>
-            <h2 className="mt-3">It leaves as they are</h2>
-            <ul className="mt-1">
-              {lefts.map((b) => link({ left: b }, left[b], said(left[b], LEFT[b].says)))}
-              {lefts.length > 1 &&
-                link(
-                  { left: "any" },
-                  lefts.reduce((n, b) => n + left[b], 0),
-                  "in all",
-                )}
-            </ul>
-          </>
-        )}
-        {along.length > 0 && (
-          <>
-            <h2 className="mt-3">With it goes what came of its records later</h2>
-            <ul className="mt-1">
-              {along.map((w) => (
-                <li key={w.id}>
-                  <Link className="underline" href={`/writings/${w.id}`}>
-                    {w.id}
-                  </Link>{" "}
-                  {writingWords(w)}
-                </li>
-              ))}
-            </ul>
-          </>
-        )}
+        <WhatItDoes preview={preview} filter={filter} />
         {open > 0 && (
           <label className="mt-3 flex items-start gap-2">
             <input type="checkbox" className="mt-1" checked={all} onChange={(e) => setAll(e.target.checked)} />
@@ -203,6 +139,101 @@ export function UndoDesk({
         )}
       </section>
     </div>
+  );
+}
+
+/** What was undone, and the way to undo that. */
+function DoneWords({ done }: { done: Undone }) {
+  return (
+    <p role="status" className="mt-4 border-l-4 border-[var(--pine)] bg-[var(--paper-bright)] px-3 py-2">
+      <b>Undone by writing {done.writing}:</b> {counted(done.removed, "row")} went, {grouped(done.restored)} are as they
+      were before
+      {done.left > 0 ? `, ${grouped(done.left)} left as ${done.left === 1 ? "it is" : "they are"}` : ""}.{" "}
+      <Link className="underline" href={`/writings/${done.writing}`}>
+        That can be undone too
+      </Link>
+      .
+    </p>
+  );
+}
+
+/** What an undo does, leaves and takes along, in counts that lead to the rows. */
+function WhatItDoes({ preview, filter }: { preview: Preview; filter: Filter }) {
+  const { writing, does, left, along } = preview;
+  const lefts = (Object.keys(LEFT) as LeftBecause[]).filter((b) => left[b] > 0);
+  const link = (f: Filter, n: number, says: string) => (
+    <RowsLink key={says} writing={writing.id} to={f} here={f.does === filter.does && f.left === filter.left} n={n}>
+      {says}
+    </RowsLink>
+  );
+  return (
+    <>
+      <h2>{writing.kind === "undo" ? "Undoing this undo" : "Undoing it"}</h2>
+      {standing(preview) === 0 && <p className="mt-1">Nothing of what it wrote still stands as it wrote it.</p>}
+      <ul className="mt-1">
+        {(Object.keys(DOES) as UndoDoes[])
+          .filter((d) => does[d] > 0)
+          .map((d) => link({ does: d }, does[d], said(does[d], DOES[d])))}
+      </ul>
+      {lefts.length > 0 && (
+        <>
+          <h2 className="mt-3">It leaves as they are</h2>
+          <ul className="mt-1">
+            {lefts.map((b) => link({ left: b }, left[b], said(left[b], LEFT[b].says)))}
+            {lefts.length > 1 &&
+              link(
+                { left: "any" },
+                lefts.reduce((n, b) => n + left[b], 0),
+                "in all",
+              )}
+          </ul>
+        </>
+      )}
+      {along.length > 0 && (
+        <>
+          <h2 className="mt-3">With it goes what came of its records later</h2>
+          <ul className="mt-1">
+            {along.map((w) => (
+              <li key={w.id}>
+                <Link className="underline" href={`/writings/${w.id}`}>
+                  {w.id}
+                </Link>{" "}
+                {writingWords(w)}
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </>
+  );
+}
+
+/** A count that leads to its rows. */
+function RowsLink({
+  writing,
+  to,
+  here,
+  n,
+  children,
+}: {
+  writing: number;
+  to: Filter;
+  here: boolean;
+  n: number;
+  children: string;
+}) {
+  const query = new URLSearchParams(Object.entries(to).filter((e): e is [string, string] => e[1] !== undefined));
+  return (
+    <li>
+      <Link
+        href={`/writings/${writing}?${query.toString()}`}
+        aria-current={here ? "true" : undefined}
+        className={`flex gap-2 border-l-4 py-1 pr-2 pl-2 ${here ? "border-l-[var(--pine)] bg-[var(--shade)]" : "border-l-transparent"}`}
+      >
+        <b className="min-w-14 text-right tabular-nums">{grouped(n)}</b>
+        <span>{children}</span>
+      </Link>
+    </li>
   );
 }
 

@@ -18,7 +18,7 @@ import { OneRecord } from "../one-record.tsx";
 import { StepEditor } from "./step-editor.tsx";
 import { RememberedMends } from "./remembered.tsx";
 import { SampleWords, StepRecords } from "./step-records.tsx";
-import { useCopiedSteps } from "./use-copied-steps.ts";
+import { useCopiedSteps, type CopiedSteps } from "./use-copied-steps.ts";
 import { USUAL_SAMPLE, useSample, useSteps } from "../use-sample.ts";
 import { counted, grouped } from "../../kit/words.ts";
 
@@ -76,10 +76,6 @@ export function StepList({
     if (steps.length > 0) insert(steps);
     setSaid(`${counted(steps.length, "step")} put in${left.length > 0 ? `; not put in: ${left.join("; ")}` : ""}.`);
   };
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
-  );
   const onKey = (event: React.KeyboardEvent): void => {
     if (event.target instanceof HTMLInputElement || event.target instanceof HTMLSelectElement || event.altKey) return;
     if ((event.target as HTMLElement).closest("textarea, .cm-editor, [aria-roledescription]")) return;
@@ -101,77 +97,29 @@ export function StepList({
         >
           as it came
         </button>
-        <DndContext
-          id="steps"
-          sensors={sensors}
-          collisionDetection={closestCenter}
-          onDragEnd={({ active, over }) => over && move(Number(active.id) - 1, Number(over.id) - 1)}
-        >
-          <SortableContext items={plan.cleanse.map((_, i) => i + 1)} strategy={verticalListSortingStrategy}>
-            <ol>
-              {plan.cleanse.map((step, i) => (
-                <StepRow
-                  key={i}
-                  number={i + 1}
-                  here={at === i + 1}
-                  step={step}
-                  plan={plan}
-                  count={stood.result?.steps[i]}
-                  choose={() => setChosen(i + 1)}
-                  set={(next) => {
-                    set(plan.cleanse.flatMap((s, k) => (k === i ? (next ? [next] : []) : [s])));
-                    if (next) setChosen(i + 1);
-                  }}
-                  copy={() => {
-                    const before = copied?.feed === plan.feed ? copied.steps : [];
-                    keepCopied({ feed: plan.feed, steps: [...before, step] });
-                    setSaid(`Step ${i + 1} is copied.`);
-                  }}
-                />
-              ))}
-            </ol>
-          </SortableContext>
-        </DndContext>
-        <div className="mt-3 flex flex-wrap items-center gap-x-4 gap-y-2">
-          <select
-            className="select select-sm max-w-72"
-            aria-label="Add a step"
-            value=""
-            onChange={(e) => e.target.value && insert([firstStep(e.target.value as StepId, plan)])}
-          >
-            <option value="">Add a step {where}</option>
-            {STEP_IDS.map((id) => (
-              <option key={id} value={id} title={STEPS[id].about}>
-                {STEPS[id].title}
-              </option>
-            ))}
-          </select>
-          {plan.cleanse.length > 1 && (
-            <button
-              type="button"
-              className="plain"
-              onClick={() => {
-                keepCopied({ feed: plan.feed, steps: plan.cleanse });
-                setSaid(`All ${plan.cleanse.length} steps are copied; they can be put into any plan.`);
+        <Ordered count={plan.cleanse.length} move={move}>
+          {plan.cleanse.map((step, i) => (
+            <StepRow
+              key={i}
+              number={i + 1}
+              here={at === i + 1}
+              step={step}
+              plan={plan}
+              count={stood.result?.steps[i]}
+              choose={() => setChosen(i + 1)}
+              set={(next) => {
+                set(plan.cleanse.flatMap((s, k) => (k === i ? (next ? [next] : []) : [s])));
+                if (next) setChosen(i + 1);
               }}
-            >
-              copy all steps
-            </button>
-          )}
-        </div>
-        {copied && (
-          <p className="mt-2 flex flex-wrap gap-x-3 text-sm">
-            <span>
-              {counted(copied.steps.length, "step")} copied{copied.feed !== plan.feed && ` from ${copied.feed}`}:
-            </span>
-            <button type="button" className="plain" onClick={paste}>
-              put in {where}
-            </button>
-            <button type="button" className="plain" onClick={() => keepCopied(null)}>
-              forget
-            </button>
-          </p>
-        )}
+              copy={() => {
+                const before = copied?.feed === plan.feed ? copied.steps : [];
+                keepCopied({ feed: plan.feed, steps: [...before, step] });
+                setSaid(`Step ${i + 1} is copied.`);
+              }}
+            />
+          ))}
+        </Ordered>
+        <MoreSteps {...{ plan, where, copied, insert, paste }} keep={keepCopied} say={setSaid} />
         {said && (
           <p className="faint mt-1 text-sm" role="status">
             {said}
@@ -202,6 +150,99 @@ export function StepList({
         )}
       </div>
     </div>
+  );
+}
+
+/** Steps that can be dragged into another order, or moved by keys. */
+function Ordered({
+  count,
+  move,
+  children,
+}: {
+  count: number;
+  move: (from: number, to: number) => void;
+  children: React.ReactNode;
+}) {
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
+    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
+  );
+  return (
+    <DndContext
+      id="steps"
+      sensors={sensors}
+      collisionDetection={closestCenter}
+      onDragEnd={({ active, over }) => over && move(Number(active.id) - 1, Number(over.id) - 1)}
+    >
+      <SortableContext items={Array.from({ length: count }, (_, i) => i + 1)} strategy={verticalListSortingStrategy}>
+        <ol>{children}</ol>
+      </SortableContext>
+    </DndContext>
+  );
+}
+
+/** Steps that are added, copied from here, or put in from what was copied, in another plan too. */
+function MoreSteps({
+  plan,
+  where,
+  copied,
+  keep,
+  insert,
+  paste,
+  say,
+}: {
+  plan: Plan;
+  /** Where steps are put in, in words. */
+  where: string;
+  copied: CopiedSteps | null;
+  keep: (copied: CopiedSteps | null) => void;
+  insert: (steps: readonly Step[]) => void;
+  paste: () => void;
+  say: (text: string) => void;
+}) {
+  return (
+    <>
+      <div className="mt-3 flex flex-wrap items-center gap-x-4 gap-y-2">
+        <select
+          className="select select-sm max-w-72"
+          aria-label="Add a step"
+          value=""
+          onChange={(e) => e.target.value && insert([firstStep(e.target.value as StepId, plan)])}
+        >
+          <option value="">Add a step {where}</option>
+          {STEP_IDS.map((id) => (
+            <option key={id} value={id} title={STEPS[id].about}>
+              {STEPS[id].title}
+            </option>
+          ))}
+        </select>
+        {plan.cleanse.length > 1 && (
+          <button
+            type="button"
+            className="plain"
+            onClick={() => {
+              keep({ feed: plan.feed, steps: plan.cleanse });
+              say(`All ${plan.cleanse.length} steps are copied; they can be put into any plan.`);
+            }}
+          >
+            copy all steps
+          </button>
+        )}
+      </div>
+      {copied && (
+        <p className="mt-2 flex flex-wrap gap-x-3 text-sm">
+          <span>
+            {counted(copied.steps.length, "step")} copied{copied.feed !== plan.feed && ` from ${copied.feed}`}:
+          </span>
+          <button type="button" className="plain" onClick={paste}>
+            put in {where}
+          </button>
+          <button type="button" className="plain" onClick={() => keep(null)}>
+            forget
+          </button>
+        </p>
+      )}
+    </>
   );
 }
 
