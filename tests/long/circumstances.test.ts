@@ -144,6 +144,13 @@ describe("kinds of things by another hand", () => {
     },
   );
 
+  it("asks about the few of one file that may be alike by chance", async () => {
+    const m = await tried("residents in one file, none the same", { size: 8_000 }, {}, 13);
+    expect(m.same).toBe(0);
+    expect(m.asked).toBeLessThan(20);
+    expect(m.says.doubts).toContain("hardly-any");
+  });
+
   it("says in which fields what is most alike differs", async () => {
     const m = await tried("songs in one file", { size: 1_500 });
     expect(m.same).toBe(0);

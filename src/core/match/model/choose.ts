@@ -27,6 +27,7 @@ export const DOUBTS = [
   "nothing-same",
   "not-parted",
   "not-told-apart",
+  "hardly-any",
   "below-wanted",
 ] as const;
 export type Doubt = (typeof DOUBTS)[number];
@@ -325,6 +326,9 @@ function byModel(input: Choosing, rivals: Rivals, before: readonly Doubt[]): Cho
     if (precision !== null && precision < aim) continue;
     const answered = answeredFrom(input, fit, limit);
     const checked = answered.all >= CHECKED;
+    const { records, all: ofAll } = sources[0]!.pool;
+    if (!checked && joined < LEAST_SHARE * records && (joined > 0 || records < ofAll))
+      return ranked([fit], facts, rivals, [...doubts, "hardly-any"], ASK_BITS);
     return {
       fit,
       same: limit,
@@ -342,6 +346,9 @@ function byModel(input: Choosing, rivals: Rivals, before: readonly Doubt[]): Cho
   }
   return untold(fit);
 }
+
+/** Where fewer records than this have a pair that would be joined, these may be alike by chance, which nothing here can count. */
+const LEAST_SHARE = 1 / 250;
 
 /** An implausible fit is believed where of its decided pairs at least this share are the same. */
 const BORNE_OUT = 0.9;

@@ -29,6 +29,8 @@ const DOUBT_WORDS: Record<Doubt, string> = {
     "No limit parts the same from what only looks alike well enough. Nothing is joined by itself; the likeliest pairs are asked about. One more field that tells records apart would help, such as a birth date, a phone number or an e-mail address; so would decided pairs.",
   "not-told-apart":
     "The pairs that are most alike still differ in fields that tell records apart, so they may only belong together, as people of one household do. Nothing is joined by itself. More fields that tell records apart would help; so would decided pairs.",
+  "hardly-any":
+    "Hardly any pairs look the same, so that these may be alike by chance. Nothing is joined by itself; they are asked about.",
   "below-wanted":
     "As much precision as is wanted would leave much undone; a little less was taken. Set the precision that is wanted to hold it strictly.",
 };
