@@ -39,8 +39,8 @@ function spoiled(columns: readonly string[], errors: Readonly<Record<string, Spo
   };
 }
 
-const two = (n: number): string => String(n).padStart(2, "0");
-const capital = (word: string): string => word.charAt(0).toUpperCase() + word.slice(1);
+export const two = (n: number): string => String(n).padStart(2, "0");
+export const capital = (word: string): string => word.charAt(0).toUpperCase() + word.slice(1);
 
 /** So many names made of syllables that a language might have. */
 function names(random: Random, count: number, starts: string, middles: string, ends: string): string[] {

@@ -1,5 +1,5 @@
 import { Random } from "../random.ts";
-import type { Kind, Thing } from "./kinds.ts";
+import { capital, two, type Kind, type Thing } from "./kinds.ts";
 
 /**
  * Kinds of things by another hand than the first: values are spoiled by chance, each field by itself, and not by a
@@ -18,9 +18,6 @@ interface Fate {
 const CONSONANTS = "b c d f g h j k l m n p r s t v w z br cl dr gr kr st tr sch".split(" ");
 const VOWELS = "a e i o u ai ea ie ou".split(" ");
 const LAST = "n r s t l m".split(" ");
-
-const capital = (word: string): string => word.charAt(0).toUpperCase() + word.slice(1);
-const two = (n: number): string => String(n).padStart(2, "0");
 
 function word(random: Random, least = 2, most = 3): string {
   let text = "";

@@ -14,7 +14,7 @@ import {
   type LimitsEstimate,
   type Resolution,
 } from "@/core/match/resolve.ts";
-import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
+import { comparedNames, comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import type { MatchTable } from "@/core/match/pairs/table.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import type { Compiled } from "@/core/course/compiled.ts";
@@ -174,8 +174,7 @@ async function matchBy(search: PairSearch, what: Compared): Promise<MatchReport>
       `${grouped(report.pairs.same)} pairs are the same, ${grouped(report.pairs.ask)} are to be asked about; ` +
       `${grouped(clusters)} clusters\n${limitsWords(limits, estimate)}\n`,
   );
-  const names = section.fields.map((f) => f.in.join(" + "));
-  for (const words of doubtsWords(estimate, names)) process.stderr.write(`${words}\n`);
+  for (const words of doubtsWords(estimate, comparedNames(section))) process.stderr.write(`${words}\n`);
   return report;
 }
 

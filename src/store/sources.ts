@@ -1,11 +1,12 @@
 import { z } from "zod";
 import { SieveError, problemParts } from "@/core/kernel/problem.ts";
+import { LONGEST_SENDER } from "@/core/plan/senders.ts";
 import { CONNECTION_NAME } from "./connections.ts";
 import type { Queryable } from "./db.ts";
 
 const connection = z.string().regex(CONNECTION_NAME, "The name of a connection");
 
-const sender = z.string().trim().min(1).max(120).optional();
+const sender = z.string().trim().min(1).max(LONGEST_SENDER).optional();
 
 /** Stands in an inbox's sender for the folder below in which a file lies. */
 export const OF_FOLDER = "{folder}";

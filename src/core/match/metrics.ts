@@ -5,7 +5,7 @@ import { limitsOf, type Band, type LimitsInUse } from "./limits.ts";
 import type { MatchModel } from "./model/model.ts";
 import { bitsOf, probabilityOf } from "./model/score.ts";
 import { estimateOfLimits, wrongFrom, type LimitsEstimate, type Resolution } from "./resolve.ts";
-import type { MatchSection } from "./schema.ts";
+import { comparedNames, type MatchSection } from "./schema.ts";
 
 /** How many stretches of the scores from 0 to 100 are counted. */
 export const BINS = 100;
@@ -156,6 +156,6 @@ export function metricsOf(input: {
       wrong: Array.from({ length: BINS }, (_, i) => rounded(wrongFrom(choice.curve, bitsOf((i / BINS) * 100)))),
     }),
     model,
-    fields: section.fields.map((f) => f.in.join(" + ")),
+    fields: comparedNames(section),
   };
 }

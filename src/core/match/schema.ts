@@ -48,6 +48,11 @@ export function comparedText({ in: names }: Pick<MatchField, "in">, valueOf: (na
     .join(" ");
 }
 
+/** What is compared, by the names of its fields. */
+export function comparedNames({ fields }: Pick<MatchSection, "fields">): string[] {
+  return fields.map((f) => f.in.join(" + "));
+}
+
 /** Gives what is compared of a record, by match field, from its values in the order of the plan's fields. */
 export function comparedOf(
   section: Pick<MatchSection, "fields">,

@@ -1,9 +1,12 @@
 import { z } from "zod";
 import { fitsName } from "../kernel/file-name.ts";
 
+/** As long as the name of a sender may be. */
+export const LONGEST_SENDER = 120;
+
 export const senderOfSchema = z.strictObject({
   files: z.string().min(1).max(200).describe("Names of files: * for anything, ? for one character"),
-  sender: z.string().trim().min(1).max(120).describe("Who sends them"),
+  sender: z.string().trim().min(1).max(LONGEST_SENDER).describe("Who sends them"),
 });
 
 /** Whose files of a name are. */

@@ -7,6 +7,7 @@ import pg from "pg";
 import { z } from "zod";
 import { planInForce } from "@/store/feeds.ts";
 import { SieveError, listed } from "@/core/kernel/problem.ts";
+import { LONGEST_SENDER } from "@/core/plan/senders.ts";
 import { csvRow } from "@/core/write/csv.ts";
 import { addressOf } from "@/store/connections.ts";
 import { ident, type Db } from "@/store/db.ts";
@@ -102,9 +103,6 @@ async function takeFromInbox(db: Db, source: Source, settings: SourceSettings): 
     await take(db, source, { ...file, mark, bytes: createReadStream(file.path, { highWaterMark: 1 << 20 }), size });
   }
 }
-
-/** As long as the name of a sender may be. */
-const LONGEST_SENDER = 120;
 
 /** The files of a watched folder, and of the folders below where these say who sends them. */
 async function* filesIn(

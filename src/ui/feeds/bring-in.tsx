@@ -4,15 +4,15 @@ import { loadDelivery } from "@/routes/deliveries.ts";
 import { useRouter } from "next/navigation";
 import { useRef, useState } from "react";
 import { ask, problemOf, type ApiProblem } from "../kit/api.ts";
-import { FilePicker, beginFeed, sendFiles, titleOf, useDrop } from "../kit/files.tsx";
+import { FilePicker, FileRows, beginFeed, sendFiles, titleOf, useDrop } from "../kit/files.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
-import { counted, grouped } from "../kit/words.ts";
+import { counted } from "../kit/words.ts";
 import { withPath } from "../kit/with-path.ts";
 
+/** Files that are under way, and how many of them have been received. */
 interface Sending {
-  name: string;
-  bytes: number;
-  done: boolean;
+  readonly files: readonly File[];
+  readonly sent: number;
 }
 
 interface FeedName {
@@ -69,8 +69,9 @@ export function BringIn({ feeds, feed: only }: { feeds: FeedName[]; feed?: strin
         <p className="mb-3 text-lg font-bold">Bring in a delivery</p>
         <ToFeed {...{ feeds, only, feed, setFeed, sender, setSender }} />
         <FileRows
-          files={sending ?? files.map(waiting)}
-          takeOut={sending ? null : (i) => setFiles(files.filter((_, k) => k !== i))}
+          files={sending?.files ?? files}
+          sent={sending?.sent ?? null}
+          takeOut={(i) => setFiles(files.filter((_, k) => k !== i))}
         />
         <div className="mt-2">
           <FilePicker label="Files" add={add} disabled={sending !== null}>
@@ -111,13 +112,10 @@ export function BringIn({ feeds, feed: only }: { feeds: FeedName[]; feed?: strin
   );
 }
 
-/** A file that has not been sent yet. */
-const waiting = (f: File): Sending => ({ name: f.name, bytes: f.size, done: false });
-
 /** Sends files as one delivery and opens what comes of it: a load, or the beginning of a feed. `leave` is called before. */
 function useSending(feeds: readonly FeedName[], leave: () => void) {
   const router = useRouter();
-  const [sending, setSending] = useState<Sending[] | null>(null);
+  const [sending, setSending] = useState<Sending | null>(null);
   const [problem, setProblem] = useState<ApiProblem | null>(null);
   const stop = useRef<AbortController | null>(null);
 
@@ -131,12 +129,11 @@ function useSending(feeds: readonly FeedName[], leave: () => void) {
   async function send(feed: string, files: readonly File[], sender: string): Promise<void> {
     setProblem(null);
     stop.current = new AbortController();
-    const list = files.map(waiting);
-    setSending(list);
+    setSending({ files, sent: 0 });
     const options = {
       sender,
       signal: stop.current.signal,
-      sent: (n: number) => setSending(list.map((s, k) => (k < n ? { ...s, done: true } : s))),
+      sent: (sent: number) => setSending({ files, sent }),
     };
     try {
       if (feed === NEW) {
@@ -206,34 +203,5 @@ function ToFeed({
         maxLength={120}
       />
     </div>
-  );
-}
-
-/** Files with their sizes; `takeOut` takes one out again, or null while they are sent. */
-function FileRows({ files, takeOut }: { files: readonly Sending[]; takeOut: ((i: number) => void) | null }) {
-  return (
-    <table className="ledger mt-3">
-      <tbody>
-        {files.map((f, i) => (
-          <tr key={i}>
-            <td className="break-all">{f.name}</td>
-            <td className="n">{grouped(f.bytes)} bytes</td>
-            <td className="n">
-              {takeOut === null ? (
-                f.done ? (
-                  "received"
-                ) : (
-                  "sending…"
-                )
-              ) : (
-                <button type="button" className="plain" onClick={() => takeOut(i)} aria-label={`Take ${f.name} out`}>
-                  take out
-                </button>
-              )}
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
   );
 }

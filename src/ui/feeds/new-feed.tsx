@@ -4,9 +4,9 @@ import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { problemOf, type ApiProblem } from "../kit/api.ts";
-import { FilePicker, beginFeed, feedNameOf, titleOf, useDrop } from "../kit/files.tsx";
+import { FilePicker, FileRows, beginFeed, feedNameOf, titleOf, useDrop } from "../kit/files.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
-import { counted, grouped } from "../kit/words.ts";
+import { counted } from "../kit/words.ts";
 
 /** Begins a feed from files: dropped or chosen, sent, and looked at. Nothing has to be typed. */
 export function NewFeed({ taken }: { taken: readonly string[] }) {
@@ -71,29 +71,7 @@ export function NewFeed({ taken }: { taken: readonly string[] }) {
       </FilePicker>
       {files.length > 0 && (
         <>
-          <table className="ledger mt-3">
-            <tbody>
-              {files.map((f, i) => (
-                <tr key={i}>
-                  <td className="break-all">{f.name}</td>
-                  <td className="n">{grouped(f.size)} bytes</td>
-                  <td className="n">
-                    {sent !== null ? (
-                      i < sent ? (
-                        "received"
-                      ) : (
-                        "sending…"
-                      )
-                    ) : (
-                      <button type="button" className="plain" onClick={() => setFiles(files.filter((_, k) => k !== i))}>
-                        take out
-                      </button>
-                    )}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <FileRows files={files} sent={sent} takeOut={(i) => setFiles(files.filter((_, k) => k !== i))} />
           {files.length > 1 && (
             <fieldset className="mt-3 flex gap-5">
               <legend className="sr-only">What the files are</legend>

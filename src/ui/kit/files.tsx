@@ -6,6 +6,7 @@ import { useEffect, useRef, useState } from "react";
 import { fieldName } from "@/core/profile/propose.ts";
 import { ask } from "./api.ts";
 import { startUpload } from "./uploads.ts";
+import { grouped } from "./words.ts";
 
 /** Files of a folder are read so many at a time; browsers give no more at once. */
 type Entry = FileSystemEntry | null;
@@ -173,6 +174,43 @@ export async function sendFiles(
     options.sent?.(i + 1);
   }
   return id;
+}
+
+/** Files with their sizes, which can be taken out again until they are sent. `sent`: how many have been received, or null before. */
+export function FileRows({
+  files,
+  sent,
+  takeOut,
+}: {
+  files: readonly File[];
+  sent: number | null;
+  takeOut: (i: number) => void;
+}) {
+  return (
+    <table className="ledger mt-3">
+      <tbody>
+        {files.map((f, i) => (
+          <tr key={i}>
+            <td className="break-all">{f.name}</td>
+            <td className="n">{grouped(f.size)} bytes</td>
+            <td className="n">
+              {sent !== null ? (
+                i < sent ? (
+                  "received"
+                ) : (
+                  "sending…"
+                )
+              ) : (
+                <button type="button" className="plain" onClick={() => takeOut(i)} aria-label={`Take ${f.name} out`}>
+                  take out
+                </button>
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
 }
 
 /** Makes a feed and begins to send its first files; gives where it is begun, and when all have gone. */

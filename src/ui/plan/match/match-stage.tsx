@@ -2,7 +2,7 @@
 
 import { comparatorPart } from "@/core/match/compare/index.ts";
 import { proposeMatchWithReasons } from "@/core/match/propose.ts";
-import type { MatchSection } from "@/core/match/schema.ts";
+import { comparedNames, type MatchSection } from "@/core/match/schema.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { MatchAgainst } from "../../matches/match-against.tsx";
 import { counted } from "../../kit/words.ts";
@@ -71,7 +71,7 @@ export function MatchStage({ plan, change, seen }: Props) {
   }
   const set = (next: MatchSection): void => change({ ...plan, match: next });
   // Numbers of another match say nothing about this one.
-  const fits = seen !== null && seen.metrics.fields.join() === match.fields.map((f) => f.in.join(" + ")).join();
+  const fits = seen !== null && seen.metrics.fields.join() === comparedNames(match).join();
   return (
     <div className="grid grid-cols-1 gap-6 xl:grid-cols-[minmax(0,1fr)_23rem]">
       <div className="min-w-0">
