@@ -1,5 +1,5 @@
 /** Every test: lint, types, unit, database and browser. Installs what it needs. The last line counts them. */
-import { spawn, spawnSync } from "node:child_process";
+import { spawn } from "node:child_process";
 import { mkdtempSync, readFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -11,68 +11,73 @@ ensureModules();
 let passed = 0;
 let failed = 0;
 const bin = (name) => join(root, "node_modules/.bin", name);
-const run = (command, args, options = {}) =>
-  spawnSync(command, args, {
-    cwd: root,
-    stdio: "inherit",
-    env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1" },
-    ...options,
-  }).status === 0;
-function check(name, ok) {
-  if (ok) passed++;
-  else failed++;
-  tell(`${name}: ${ok ? "passed" : "FAILED"}`);
-}
 
-check("bundles", run(process.execPath, ["scripts/build.mjs"]));
-check(
-  "web build",
-  run(process.execPath, ["node_modules/next/dist/bin/next", "build"], { stdio: ["ignore", "ignore", "inherit"] }),
-);
-check("types", run(bin("tsc"), ["--noEmit"]));
-check("lint", run(bin("eslint"), ["."]));
-check("layers", run(bin("depcruise"), ["--config", ".dependency-cruiser.mjs", "src"]));
-check("format", run(bin("prettier"), ["--check", "--log-level=warn", "."]));
-
-/** Runs some of the tests and counts them. What they print comes when they have ended, so that it is not mixed. */
-function runTests(name, args, { live }) {
-  const results = join(mkdtempSync(join(tmpdir(), "sieve-tests-")), "results.json");
-  const reporters = ["--reporter=default", "--reporter=json", `--outputFile.json=${results}`];
+/** Runs a command. What it prints comes when it has ended, so that commands side by side are not mixed. */
+function run(command, args, { live = false, quiet = false } = {}) {
   return new Promise((resolve) => {
-    const child = spawn(bin("vitest"), ["run", ...reporters, ...args], {
+    const out = live ? "inherit" : "pipe";
+    const child = spawn(command, args, {
       cwd: root,
-      stdio: ["ignore", live ? "inherit" : "pipe", live ? "inherit" : "pipe"],
+      stdio: ["ignore", quiet ? "ignore" : out, out],
+      env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1", SIEVE_BUNDLED: "1" },
     });
     const printed = [];
     for (const stream of [child.stdout, child.stderr]) stream?.on("data", (piece) => printed.push(piece));
-    child.once("exit", (status) => {
+    child.once("error", () => resolve(false));
+    child.once("close", (status) => {
       process.stdout.write(Buffer.concat(printed));
-      try {
-        const counts = JSON.parse(readFileSync(results, "utf8"));
-        passed += counts.numPassedTests;
-        failed += counts.numFailedTests;
-        // A file that can't be loaded counts no test of its own.
-        if (status !== 0 && counts.numFailedTests === 0) failed++;
-      } catch {
-        failed++;
-      }
-      tell(`${name}: ${status === 0 ? "passed" : "FAILED"}`);
-      resolve();
+      resolve(status === 0);
     });
   });
 }
 
+function say(name, ok) {
+  tell(`${name}: ${ok ? "passed" : "FAILED"}`);
+}
+async function check(name, ...command) {
+  const ok = await run(...command);
+  if (ok) passed++;
+  else failed++;
+  say(name, ok);
+}
+
+/** Runs some of the tests and counts them. */
+async function runTests(name, args, options) {
+  const results = join(mkdtempSync(join(tmpdir(), "sieve-tests-")), "results.json");
+  const reporters = ["--reporter=default", "--reporter=json", `--outputFile.json=${results}`];
+  const ok = await run(bin("vitest"), ["run", ...reporters, ...args], options);
+  try {
+    const counts = JSON.parse(readFileSync(results, "utf8"));
+    passed += counts.numPassedTests;
+    failed += counts.numFailedTests;
+    // A file that can't be loaded counts no test of its own.
+    if (!ok && counts.numFailedTests === 0) failed++;
+  } catch {
+    failed++;
+  }
+  say(name, ok);
+}
+const project = (...names) => names.map((name) => `--project=${name}`);
+
+await check("bundles", process.execPath, ["scripts/build.mjs"]);
 const chosen = process.argv.slice(2);
-if (chosen.length > 0) await runTests("tests", chosen, { live: true });
-else {
-  // Browsers wait for servers and servers for browsers: the rest goes on meanwhile.
+const webBuild = () =>
+  check("web build", process.execPath, ["node_modules/next/dist/bin/next", "build"], { quiet: true });
+if (chosen.length > 0) {
+  await webBuild();
+  await runTests("tests", chosen, { live: true });
+} else {
+  // Side by side: browsers wait for servers, and tests of the database for the database.
   await Promise.all([
-    runTests(
-      "core and system tests",
-      ["core", "parts", "long", "system"].map((p) => `--project=${p}`),
-      { live: true },
-    ),
-    runTests("browser tests", ["--project=browser"], { live: false }),
+    webBuild().then(() => runTests("browser tests", project("browser"))),
+    (async () => {
+      await check("types", bin("tsc"), ["--noEmit"]);
+      await check("layers", bin("depcruise"), ["--config", ".dependency-cruiser.mjs", "src"]);
+      await check("lint", bin("eslint"), ["."]);
+      await check("format", bin("prettier"), ["--check", "--log-level=warn", "."]);
+      await runTests("core tests", project("core", "parts", "long"));
+    })(),
+    runTests("system tests", project("system"), { live: true }),
   ]);
 }
 process.stdout.write(`${passed} passed, ${failed} failed\n`);

@@ -216,14 +216,16 @@ describe("what unpacks to very much", () => {
   });
 
   it("is read where a person has said how far", async () => {
-    const bytes = new Uint8Array(gzipSync(text(`v\n${"1\n".repeat(20_000_000)}`)));
+    // Just over what is unpacked without being asked.
+    const records = 9_000_000;
+    const bytes = new Uint8Array(gzipSync(text(`v\n${"1\n".repeat(records)}`)));
     const file = memoryFile("a.csv.gz", bytes);
     await expect(read("a.csv.gz", bytes)).rejects.toMatchObject({ code: "unpacks-too-far" });
-    let records = 0;
+    let count = 0;
     for await (const opened of openFile(file, { unpacked_mb: 100, header: true }, nowhere)) {
-      for await (const block of opened.blocks) records += block.count;
+      for await (const block of opened.blocks) count += block.count;
     }
-    expect(records).toBe(20_000_000);
+    expect(count).toBe(records);
   });
 
   it("a workbook of very many rows is not", async () => {

@@ -11,7 +11,8 @@ declare module "vitest" {
 
 /** A cluster of the tests' own, on a port that is free; each test file makes a database in it. */
 export default async function setup(project: TestProject): Promise<() => Promise<void>> {
-  await build();
+  // The script of all tests has made the bundles, and other tests run what is in them by now.
+  if (process.env["SIEVE_BUNDLED"] === undefined) await build();
   const cluster = await startCluster(`test-${project.name}`, await freePort(), {
     settings: { fsync: "off" },
     quiet: true,

@@ -5,7 +5,7 @@ import type { System } from "../support/system.ts";
 
 /** Tables beside a plan's own which have the same: whatever is loaded, killed, released and undone, they stay alike. */
 
-const COUNT = 40;
+const COUNT = 24;
 
 class AlikeSequence extends KeyedSequence {
   protected override readonly alike = 4;

@@ -2,7 +2,7 @@ import { it } from "vitest";
 import { KeyedSequence } from "../support/keyed-sequence.ts";
 import { runSequences, sequences } from "../support/sequence.ts";
 
-const COUNT = 250;
+const COUNT = 100;
 
 it(
   `${sequences(COUNT)} random sequences leave the target as a simple model says, and verify finds nothing`,

@@ -224,7 +224,7 @@ describe("releases", () => {
 
   it("of very many at once, and taken back again, each as it was", async () => {
     const { db } = system;
-    const count = 30_000;
+    const count = 12_000;
     await newFeed(db, "many", FIELDS, UPSERT, { gates: [] });
     const lines = Array.from({ length: count }, (_, i) => `${i},name ${i},bad`);
     const load = await loadNow(db, "many", `id,name,n\n${lines.join("\n")}\n`);
