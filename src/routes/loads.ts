@@ -2,10 +2,12 @@ import { z } from "zod";
 import { AFTER_OUTCOMES } from "@/core/plan/after.ts";
 import type { AfterLoad } from "@/store/after.ts";
 import { HELD_AT, OUTCOMES, type Transition } from "@/core/kernel/ledger.ts";
+import { MOST_AT_ONCE } from "@/core/kernel/limits.ts";
 import { KEPT_BECAUSE } from "@/core/plan/arriving.ts";
 import { STAGES } from "@/core/plan/types.ts";
 import type { LoadReport } from "@/core/report/report.ts";
 import type { RecordPage } from "@/engine/look/records.ts";
+import type { AlikeFound } from "@/engine/release/alike.ts";
 import type { Load } from "@/store/loads.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
 import { withoutSchema } from "./runs.ts";
@@ -124,6 +126,36 @@ export const changeClusters = declare("POST /api/loads/{id}/clusters", {
       .describe("fields of the kept row that somebody has changed since, which stay as they are"),
   }),
   problems: ["no-cluster", "no-member", "no-record", "row-gone", "row-changed", "row-refused"],
+});
+
+const heldRecord = { load: z.int().min(1), record: z.int().min(0) };
+
+export const findAlike = declare("GET /api/loads/{id}/alike", {
+  about:
+    "held records of earlier loads that may have come again in this one without their mark and under another key, each with the record that is most like it",
+  params: id,
+  answer: answerOf<AlikeFound>("pairs, the likest first, and among how many they were looked for"),
+  problems: ["no-report", "bytes-expired", "detail-expired", "busy"],
+});
+
+export const closeAlike = declare("POST /api/loads/{id}/alike", {
+  about: "closes held records of which somebody says that this load has brought them back",
+  params: id,
+  body: z.object({
+    records: z
+      .array(z.object({ ...heldRecord, again: z.int().min(0) }))
+      .min(1)
+      .max(MOST_AT_ONCE),
+  }),
+  answer: z.object({ closed: z.int() }),
+  problems: ["wrong-state"],
+});
+
+export const reopenAlike = declare("DELETE /api/loads/{id}/alike", {
+  about: "takes that back: they are held again",
+  params: id,
+  body: z.object({ records: z.array(z.object(heldRecord)).min(1).max(MOST_AT_ONCE) }),
+  answer: z.object({ reopened: z.int() }),
 });
 
 export const afterLoad = declare("GET /api/loads/{id}/after", {

@@ -47,7 +47,7 @@ export interface HeldRecord {
 
 const WHERE = `($1::text is null or h.feed = $1) and ($2::int is null or h.load = $2)
   and ($3::text is null or h.checks @> array[$3]) and ($4::text is null or h.at = $4) and h.state = coalesce($5, 'held')
-  and ($6::text is null or h.load in (select sl.id from sieve.load sl join sieve.delivery sd on sd.id = sl.delivery where sd.sender = $6))`;
+  and ($6::text is null or h.sender = $6 or h.sender is null and h.load in (select sl.id from sieve.load sl join sieve.delivery sd on sd.id = sl.delivery where sd.sender = $6))`;
 
 function params(filter: HeldFilter): unknown[] {
   return [
@@ -289,11 +289,11 @@ const SENT = 1_000;
  */
 export async function* heldBySender(db: Db, filter: HeldFilter): AsyncGenerator<readonly SentRecord[]> {
   const file = "l.report->'files'->h.file";
-  const sql = `select h.load, h.record, h.feed, d.sender, h.line, h.cells, h.problems, case when h.cells is null then h.raw end as bytes,
+  const sql = `select h.load, h.record, h.feed, coalesce(h.sender, d.sender) as sender, h.line, h.cells, h.problems, case when h.cells is null then h.raw end as bytes,
       ${file}->>'name' as file, coalesce(${file}->'columns', '[]') as columns, coalesce(${file}->'read', '{}') as read
     from sieve.held h join sieve.load l on l.id = h.load join sieve.delivery d on d.id = l.delivery
     where ${WHERE} and h.expired_at is null
-    order by h.feed, d.sender, md5((${file}->'columns')::text || (${file}->'read')::text), h.load, h.record`;
+    order by h.feed, coalesce(h.sender, d.sender), md5((${file}->'columns')::text || (${file}->'read')::text), h.load, h.record`;
   const pages = pagesOf<Omit<SentRecord, "raw"> & { bytes: Buffer | null }>(db, SENT, () =>
     Promise.resolve({ sql, params: params(filter) }),
   );

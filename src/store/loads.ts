@@ -125,7 +125,7 @@ export async function listLoads(
      from sieve.load l join sieve.plan p on p.id = l.plan join sieve.feed f on f.name = l.feed
        join sieve.delivery d on d.id = l.delivery
      where l.kind = 'load' and ($1::text is null or l.feed = $1) and ($2::timestamptz is null or l.asked_at >= $2)
-       and ($4::text is null or d.sender = $4)
+       and ($4::text is null or exists (select from sieve.load_of_sender s where s.load = l.id and s.sender = $4))
      order by l.id desc limit $3`,
     [where.feed ?? null, where.since ?? null, where.limit ?? 200, where.sender ?? null],
   );

@@ -22,6 +22,7 @@ import afterLoad from "./migrations/020-after-load.sql";
 import heldValues from "./migrations/021-held-values.sql";
 import orderOfNotes from "./migrations/022-order-of-notes.sql";
 import run from "./migrations/023-run.sql";
+import sendersOfRecords from "./migrations/028-senders-of-records.sql";
 import sender from "./migrations/024-sender.sql";
 import causes from "./migrations/025-causes.sql";
 import heldCauses from "./migrations/026-held.sql";
@@ -58,6 +59,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 25, sql: causes },
   { id: 26, sql: heldCauses },
   { id: 27, sql: cameAs },
+  { id: 28, sql: sendersOfRecords },
 ];
 
 /**

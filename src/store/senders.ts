@@ -32,18 +32,21 @@ export interface Sender extends SenderAbout {
 /** Loads by which the quality of what a sender sends is followed. */
 const FOLLOWED = 12;
 
+/** Whose a held record `h` of a delivery `o` is. */
+const WHOSE = "coalesce(h.sender, o.sender)";
+
 const SENDERS = `select d.name, coalesce(s.contact, '') as contact, coalesce(s.address, '') as address, coalesce(s.note, '') as note,
     s.days_to_answer as "daysToAnswer", d.feeds, d.deliveries, d.came as "lastCame",
     coalesce(l.loads, '[]') as loads, coalesce(h.held, 0) as held, coalesce(h.with_them, 0) as "withThem", h.since,
     coalesce(h.since + s.days_to_answer * interval '1 day' < now(), false) as overdue
   from (select sender as name, count(*)::int as deliveries, max(received_at) as came,
       jsonb_agg(distinct jsonb_build_object('name', f.name, 'title', f.title)) as feeds
-      from sieve.delivery join sieve.feed f on f.name = feed group by sender) d
+      from sieve.delivery_of_sender join sieve.feed f on f.name = feed group by sender) d
     left join sieve.sender s on s.name = d.name
-    left join lateral (select jsonb_agg(x order by x.id) as loads from (select l.id, l.read, l.held from sieve.load l
-      join sieve.delivery o on o.id = l.delivery where o.sender = d.name and l.kind = 'load' and l.state in ('loaded', 'stopped')
+    left join lateral (select jsonb_agg(x order by x.id) as loads from (select l.id, o.read, o.held from sieve.load l
+      join sieve.load_of_sender o on o.load = l.id where o.sender = d.name and l.kind = 'load' and l.state in ('loaded', 'stopped')
       order by l.id desc limit ${FOLLOWED}) x) l on true
-    left join (select o.sender as name, count(*)::int as held, count(h.with_sender)::int as with_them, min(h.with_sender) as since
+    left join (select ${WHOSE} as name, count(*)::int as held, count(h.with_sender)::int as with_them, min(h.with_sender) as since
       from sieve.held h join sieve.load l on l.id = h.load join sieve.delivery o on o.id = l.delivery
       where h.state = 'held' group by 1) h on h.name = d.name`;
 
@@ -58,8 +61,8 @@ export async function overdueSenders(
 ): Promise<Pick<Sender, "name" | "withThem" | "since" | "daysToAnswer" | "overdue">[]> {
   const { rows } = await db.query<Pick<Sender, "name" | "withThem" | "since" | "daysToAnswer" | "overdue">>(
     `select s.name, count(*)::int as "withThem", min(h.with_sender) as since, s.days_to_answer as "daysToAnswer", true as overdue
-     from sieve.held h join sieve.load l on l.id = h.load join sieve.delivery d on d.id = l.delivery
-       join sieve.sender s on s.name = d.sender
+     from sieve.held h join sieve.load l on l.id = h.load join sieve.delivery o on o.id = l.delivery
+       join sieve.sender s on s.name = ${WHOSE}
      where h.state = 'held' and h.with_sender is not null group by s.name
      having min(h.with_sender) + s.days_to_answer * interval '1 day' < now() order by "withThem" desc, s.name`,
   );
@@ -95,13 +98,13 @@ export async function habitsOf(db: Queryable, name: string): Promise<Habit[]> {
     `select f.name as feed, f.title, l.id as load, coalesce(l.file->>'name', '') as file, coalesce(l.file->'read', '{}') as read,
        coalesce(l.file->'columns', '[]') as columns, d.deliveries, coalesce(h.held, 0) as held,
        coalesce(h.with_them, 0) as "withThem", h.since
-     from (select feed, count(*)::int as deliveries from sieve.delivery where sender = $1 group by feed) d
+     from (select feed, count(*)::int as deliveries from sieve.delivery_of_sender where sender = $1 group by feed) d
        join sieve.feed f on f.name = d.feed
-       join lateral (select l.id, l.report->'files'->0 as file from sieve.load l join sieve.delivery o on o.id = l.delivery
+       join lateral (select l.id, l.report->'files'->0 as file from sieve.load l join sieve.load_of_sender o on o.load = l.id
          where o.sender = $1 and l.feed = f.name and l.kind = 'load' and l.report is not null order by l.id desc limit 1) l on true
        left join (select l.feed, count(*)::int as held, count(h.with_sender)::int as with_them, min(h.with_sender) as since
          from sieve.held h join sieve.load l on l.id = h.load join sieve.delivery o on o.id = l.delivery
-         where o.sender = $1 and h.state = 'held' group by 1) h on h.feed = f.name
+         where ${WHOSE} = $1 and h.state = 'held' group by 1) h on h.feed = f.name
      order by f.title`,
     [name],
   );
@@ -125,8 +128,8 @@ export async function putSender(db: Db, name: string, about: SenderAbout, by: st
   );
 }
 
-const OF_SENDER = `h.state = 'held' and h.load in (select l.id from sieve.load l join sieve.delivery d on d.id = l.delivery
-  where d.sender = $1 and ($2::text is null or l.feed = $2))`;
+const OF_SENDER = `h.state = 'held' and ($2::text is null or h.feed = $2) and (h.sender = $1 or h.sender is null
+  and h.load in (select l.id from sieve.load l join sieve.delivery d on d.id = l.delivery where d.sender = $1))`;
 
 /** Notes that what is held of a sender, of one feed or of all, is with it from now on; gives of how many that is new. */
 export async function handOver(db: Db, name: string, feed: string | null): Promise<number> {

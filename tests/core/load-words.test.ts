@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { emptyBalance } from "@/core/kernel/ledger.ts";
 import type { LoadReport } from "@/core/report/report.ts";
 import type { Load, LoadState } from "@/store/loads.ts";
-import { headline, returnedWords } from "@/ui/loads/load-words.ts";
+import { alikeWords, headline, returnedWords } from "@/ui/loads/load-words.ts";
 
 const balance = emptyBalance();
 Object.assign(balance.outcomes, { inserted: 900, updated: 80, unchanged: 5, merged: 3, waiting: 2, held: 10 });
@@ -48,5 +48,17 @@ describe("what a load has brought back", () => {
     ],
   ])("of %i accepted and %i still wrong", (accepted, again, words) => {
     expect(returnedWords({ accepted, again })).toBe(`It brought back ${words}`);
+  });
+});
+
+describe("held records that were looked for in a load", () => {
+  it("are counted in words", () => {
+    const found = { pairs: [], looked: 1, more: 0, among: 1_200 };
+    expect(alikeWords(found)).toBe(
+      "1 record held before was looked for among the 1,200 records of this load: none is like one of them.",
+    );
+    expect(alikeWords({ ...found, pairs: [{}], looked: 20_000, more: 1 })).toBe(
+      "20,000 records held before were looked for among the 1,200 records of this load: 1 is like one of them. 1 older one was not looked for.",
+    );
   });
 });

@@ -1,4 +1,9 @@
 import { describe, expect, it } from "vitest";
+import { compilePlan } from "@/core/course/compile.ts";
+import { siftRows } from "@/core/course/recheck.ts";
+import { SendersSeen } from "@/core/course/senders-seen.ts";
+import { removeField, renameField } from "@/core/plan/edit.ts";
+import { usedIn } from "@/core/plan/uses.ts";
 import { differences } from "@/core/plan/difference.ts";
 import { senderOfFiles } from "@/core/plan/senders.ts";
 import { planOf } from "../support/plans.ts";
@@ -58,6 +63,51 @@ describe("whose files they are", () => {
     const found = differences(planOf(fields), planOf(fields, { senders }));
     expect(found.map((d) => d.stage)).toEqual(["Read", "Read"]);
     expect(() => planOf(fields, { senders: [{ files: "*", sender: " " }] })).toThrow();
+  });
+});
+
+describe("whose single records are", () => {
+  const fields = ["id", "who", "n"].map((name) => ({ name, type: "text" }));
+  const plan = planOf(fields, { sender_field: "who" });
+  const counts = (compiled: ReturnType<typeof compilePlan>, rows: readonly string[][]) => {
+    const seen = new SendersSeen(compiled);
+    seen.add(siftRows(compiled, ["id", "who", "n"], rows));
+    return seen.finish();
+  };
+
+  it("is counted by the field that says it, as it stands after Cleanse", () => {
+    const upper = planOf(fields, { sender_field: "who", cleanse: [{ do: "case", to: "upper", in: ["who"] }] });
+    const rows = [
+      ["1", "Fen", ""],
+      ["2", " moor ", ""],
+      ["3", "fen", ""],
+      ["4", "", ""],
+    ];
+    expect(counts(compilePlan(upper), rows)).toEqual([
+      ["FEN", 2],
+      ["", 1],
+      ["MOOR", 1],
+    ]);
+    expect(counts(compilePlan(planOf(fields)), rows)).toEqual([]);
+  });
+
+  it("is cut where it is too long for a name, and left to the delivery where there are very many", () => {
+    expect(counts(compilePlan(plan), [["1", "x".repeat(200), ""]])).toEqual([["x".repeat(120), 1]]);
+    const many = counts(
+      compilePlan(plan),
+      Array.from({ length: 6_000 }, (_, i) => [`${i}`, `s${i}`, ""]),
+    );
+    expect(many).toHaveLength(5_001);
+    expect(many[0]).toEqual(["", 1_000]);
+  });
+
+  it("follows the field's name, goes with the field, and is one that there is", () => {
+    expect(renameField(plan, "who", "whose").sender_field).toBe("whose");
+    expect(removeField(plan, "who")).not.toHaveProperty("sender_field");
+    expect(removeField(plan, "n").sender_field).toBe("who");
+    expect(usedIn(plan, "who")).toContainEqual({ stage: "Read", says: "says whose a record is" });
+    expect(() => planOf(fields, { sender_field: "nobody" })).toThrow();
+    expect(differences(planOf(fields), plan).map((d) => [d.stage, d.what])).toEqual([["Read", "sender field"]]);
   });
 });
 

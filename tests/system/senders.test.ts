@@ -1,10 +1,11 @@
 import { describe, expect, it } from "vitest";
 import { releaseRecords } from "@/engine/release/release.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
-import { countHeld, getHeld, heldGroups, lateHeld, listHeld } from "@/store/held.ts";
+import { countHeld, getHeld, heldBySender, heldGroups, lateHeld, listHeld } from "@/store/held.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { listLoads, type Load } from "@/store/loads.ts";
 import { getSender, habitsOf, handOver, listSenders, overdueSenders, putSender, takeBack } from "@/store/senders.ts";
+import { sendersOfLoad } from "@/store/senders-of-load.ts";
 import { newFeed, tamper, useSystem, waitFor } from "../support/system.ts";
 
 /** Senders over all feeds, and what they owe. */
@@ -71,6 +72,57 @@ describe("senders", () => {
     await load("named", "", "id,n\na,1\n");
     await load("named", "Said", "id,n\nb,1\n");
     expect((await listLoads(db, { feed: "named" })).map((l) => l.sender)).toEqual(["Said", "Marsh"]);
+  });
+
+  it("are told record by record where a field names them, and so is what each owes", async () => {
+    const { db } = system;
+    await newFeed(
+      db,
+      "mixed",
+      [...FIELDS, { name: "who", type: "text" }],
+      { key: ["id"] },
+      { gates: [], sender_field: "who" },
+    );
+    const text = "id,n,who\na,x,Beck\nb,2,Beck\nc,y,Tarn\nd,z,\ne,5, Tarn \n";
+    const { id } = await load("mixed", "Post", text);
+    expect(await sendersOfLoad(db, id)).toEqual([
+      { sender: "Beck", read: 2, held: 1 },
+      { sender: "Tarn", read: 2, held: 1 },
+      { sender: "Post", read: 1, held: 1 },
+    ]);
+    for (const sender of ["Beck", "Tarn", "Post"]) {
+      expect(await countHeld(db, { sender })).toBe(1);
+      expect(await getSender(db, sender)).toMatchObject({ deliveries: 1, held: 1, feeds: [{ name: "mixed" }] });
+      expect((await listLoads(db, { sender })).map((l) => l.id)).toEqual([id]);
+      expect(await habitsOf(db, sender)).toMatchObject([{ feed: "mixed", load: id, held: 1 }]);
+    }
+    expect((await getSender(db, "Tarn")).loads).toEqual([{ id, read: 2, held: 1 }]);
+    // Each goes to its own.
+    const files = [];
+    for await (const page of heldBySender(db, { feed: "mixed" }))
+      files.push(...page.map((r) => [r.sender, r.cells![0]]));
+    expect(files).toEqual([
+      ["Beck", "a"],
+      ["Post", "d"],
+      ["Tarn", "c"],
+    ]);
+    expect(await handOver(db, "Tarn", "mixed")).toBe(1);
+    expect(await getSender(db, "Beck")).toMatchObject({ withThem: 0 });
+    // What comes back is met although another has brought it, as long as the records say whose they are.
+    await load("mixed", "Office", "id,n,who\nc,w,Tarn\nd,w,Elsewhere\n");
+    expect(await countHeld(db, { feed: "mixed", sender: "Tarn" })).toBe(1);
+    expect(await getHeld(db, id, 2)).toMatchObject({ state: "closed" });
+    expect(await getHeld(db, id, 3)).toMatchObject({ state: "held" });
+  });
+
+  it("have a delivery of which nobody has said, where all its records are theirs", async () => {
+    const { db } = system;
+    await newFeed(db, "one_of", [...FIELDS, { name: "who", type: "text" }], {}, { gates: [], sender_field: "who" });
+    const { id } = await load("one_of", "", "id,n,who\na,x,Scar\nb,2,Scar\n");
+    expect(await listLoads(db, { feed: "one_of" })).toMatchObject([{ sender: "Scar" }]);
+    expect(await sendersOfLoad(db, id)).toEqual([{ sender: "Scar", read: 2, held: 1 }]);
+    const other = await load("one_of", "", "id,n,who\nc,x,\n");
+    expect(await sendersOfLoad(db, other.id)).toEqual([{ sender: "", read: 1, held: 1 }]);
   });
 
   it("have what was handed over until it is released, comes back, or is taken back", async () => {

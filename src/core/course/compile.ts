@@ -70,6 +70,7 @@ export function compilePlan(
     further: (plan.load.further ?? []).map(({ where }) =>
       where === undefined ? null : compileFormula(where, { fields, named, lists: references, day }),
     ),
+    senderField: plan.sender_field === undefined ? -1 : number.get(plan.sender_field)!,
     leaves: new Map([...leavesOf(plan)].map(([name, texts]) => [number.get(name)!, texts])),
   };
 }

@@ -116,6 +116,8 @@ export interface Compiled {
   readonly lookUps: readonly CompiledLookUp[];
   /** Fields that steps and look-ups fill, which need no column. */
   readonly made: ReadonlySet<string>;
+  /** The number of the field that says whose a record is, or -1. */
+  readonly senderField: number;
   /** By number of the field: texts that mean that the target's value is to be left as it is. */
   readonly leaves: ReadonlyMap<number, ReadonlySet<string>>;
   /** For each further target in the order of the plan: which records go there; null for all. */

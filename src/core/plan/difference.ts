@@ -201,6 +201,7 @@ export function differences(was: Plan, is: Plan): Difference[] {
       asNamed(is.senders ?? [], (s) => s.files, ["files"]),
       ["files"],
     ),
+    ...properties("Read", "", { sender_field: was.sender_field }, { sender_field: is.sender_field }),
     ...properties("Map", "", was.map as unknown as Thing, is.map as unknown as Thing),
     ...named("Formulas", "formula", formulas(was), formulas(is), []),
     ...named(

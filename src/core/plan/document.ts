@@ -20,6 +20,7 @@ export interface Plan {
   feed: string;
   read: ReadSection;
   senders?: SenderOf[] | undefined;
+  sender_field?: string | undefined;
   map: z.infer<typeof mapSchema>;
   formulas?: NamedFormulas | undefined;
   parameters?: Parameter[] | undefined;

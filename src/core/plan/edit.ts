@@ -58,6 +58,7 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
       if (isBetween(c)) return { ...renameInBetween(c, follow), ...words };
       return { ...c, that: renameInFormula(c.that, from, to), ...(c.in ? { in: follow(c.in) } : {}), ...words };
     }),
+    ...(plan.sender_field === undefined ? {} : { sender_field: follow([plan.sender_field])[0]! }),
     ...(plan.lookup ? { lookup: plan.lookup.map((l) => renameInLookUp(l, follow)) } : {}),
     ...(plan.match ? { match: renameInMatch(plan.match, follow, (source) => renameInFormula(source, from, to)) } : {}),
     load: {
@@ -221,7 +222,7 @@ export function removeField(plan: Plan, name: string): Plan {
     const rest = c.in.filter((n) => n !== name);
     return rest.length > 0 ? [{ ...c, in: rest }] : [];
   });
-  const { lookup, match, ...others } = plan;
+  const { lookup, match, sender_field: whose, ...others } = plan;
   const lookUps = (lookup ?? []).flatMap((l) => removeFromLookUp(l, name));
   const compared = match ? removeFromMatch(match, name) : null;
   const { gone, further: _, taken_from: __, slice, ...load } = plan.load;
@@ -233,6 +234,7 @@ export function removeField(plan: Plan, name: string): Plan {
     slice === undefined ? {} : namesInPartitions(slice).includes(name) ? { mode: "append" as const } : { slice };
   return {
     ...others,
+    ...(whose === undefined || whose === name ? {} : { sender_field: whose }),
     ...inAfter(plan, name, null),
     ...(lookUps.length > 0 ? { lookup: lookUps } : {}),
     ...(compared ? { match: compared } : {}),

@@ -9,6 +9,11 @@ export const senderOfSchema = z.strictObject({
   sender: z.string().trim().min(1).max(LONGEST_SENDER).describe("Who sends them"),
 });
 
+/** Who sent a record whose field names it: the text of its cell, cut where it is too long for a name. */
+export function senderOfValue(text: string): string {
+  return text.trim().slice(0, LONGEST_SENDER).trimEnd();
+}
+
 /** Whose files of a name are. */
 export type SenderOf = z.infer<typeof senderOfSchema>;
 

@@ -28,6 +28,7 @@ export function faultsOf(plan: Plan): Fault[] {
   const about = new About(plan);
   return [
     nameFaults,
+    senderFaults,
     namedFormulaFaults,
     parameterFaults,
     checkFaults,
@@ -79,6 +80,11 @@ function nameFaults({ plan }: About): Fault[] {
     path: ["contract", "fields", at, "name"],
     message: `Two fields are called ${name}.`,
   }));
+}
+
+function senderFaults(about: About): Fault[] {
+  const { sender_field } = about.plan;
+  return about.unknown(sender_field === undefined ? [] : [sender_field], ["sender_field"]);
 }
 
 /** Names that were given before, with their places. */

@@ -14,7 +14,7 @@ import { goneFields } from "./gone.ts";
 
 /** Where a plan speaks of a field. */
 export interface Use {
-  readonly stage: "Cleanse" | "Check" | "Look up" | "Match" | "Load";
+  readonly stage: "Read" | "Cleanse" | "Check" | "Look up" | "Match" | "Load";
   readonly says: string;
 }
 
@@ -26,6 +26,7 @@ export function speaksOf(words: string | undefined, name: string): boolean {
 /** Every place of a plan that a field is used in, in the order of the course. */
 export function usedIn(plan: Plan, name: string): Use[] {
   const uses: Use[] = [];
+  if (plan.sender_field === name) uses.push({ stage: "Read", says: "says whose a record is" });
   plan.cleanse.forEach((s, i) => {
     const part = stepPart(s.do);
     const how = [

@@ -13,6 +13,7 @@ import { previewDelivery } from "../look/preview.ts";
 import { readEntriesAt } from "../look/read-list.ts";
 import { findRecords, type RecordFilter } from "../look/records.ts";
 import type { HeldFilter } from "@/store/held.ts";
+import { findAlike } from "../release/alike.ts";
 import { releaseAll, type BulkMend } from "../release/release-all.ts";
 import { releaseRecords } from "../release/release.ts";
 import type { Mend, ReleaseOptions } from "../release/released.ts";
@@ -55,6 +56,7 @@ export const TASKS = {
     _: OnRead,
     onWork?: (at: WorkAt) => void,
   ) => releaseAll(db, i.filter, { ...i, onWork }),
+  "held records in a load": (db: Db, i: { load: number }) => findAlike(db, i.load),
   undo: (db: Db, i: { writing: number; reason: string; by: string; over: OverChanged }) =>
     undoWriting(db, i.writing, i),
   "undo of a load": (db: Db, i: { load: number; reason: string; by: string; over: OverChanged }) =>

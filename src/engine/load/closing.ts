@@ -11,6 +11,7 @@ import { makeReport, type Reconciliation, type ReturnedCounts } from "@/core/rep
 import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
 import { dayOf, endLoad } from "@/store/loads.ts";
 import { columnsBefore, historyBefore } from "@/store/load-history.ts";
+import { noteSenders } from "@/store/senders-of-load.ts";
 import { addProposals } from "@/store/references.ts";
 import { matchStaged } from "../match/match-load.ts";
 import { overtakeHeld } from "../release/overtake.ts";
@@ -206,9 +207,10 @@ export class Closing {
       for (const [name, rule] of found.rules) this.rules.set(name, rule);
     }
     if (plan.load.further) broken += await clock.timed("rules of further targets", () => this.holdRefused());
+    const sender = this.ofOne() ?? delivery.sender;
     this.before = {
-      before: await columnsBefore(client, load, delivery.sender),
-      history: await historyBefore(client, load, delivery.sender),
+      before: await columnsBefore(client, load, sender),
+      history: await historyBefore(client, load, sender),
       loadedBefore,
     };
     await clock.timed("balance", async () => {
@@ -222,6 +224,12 @@ export class Closing {
       this.hold(this.heldAsFiles, "load");
       await this.countLate();
     }
+  }
+
+  /** Who sent the delivery, where nobody has said and all records name one sender; else null. */
+  private ofOne(): string | null {
+    const [only, other] = this.done.senders;
+    return only && only[0] !== "" && !other && this.of.delivery.sender === "" ? only[0] : null;
   }
 
   /** The fields whose column has not come, which is asked once. */
@@ -368,6 +376,7 @@ export class Closing {
     await this.writeFurther(further, "after");
     this.further = further?.counts ?? null;
     if (plan.load.key.length > 0) await overtakeHeld(client, writing, staging(id));
+    await noteSenders(client, load, this.ofOne(), done.senders);
     const back = await clock.timed("what came back", () => closeReturned(client, writing, done.returned));
     if (back.accepted + back.again > 0) this.returned = back;
     await keepHeldView(client, plan);

@@ -1,6 +1,7 @@
 import { RAW_KEPT } from "@/core/kernel/block.ts";
 import type { Compiled } from "@/core/course/compiled.ts";
 import { arrivedCells, cleansedValues, problemsOf, rawBytes } from "@/core/course/of-record.ts";
+import { senderOfRecord } from "@/core/course/senders-seen.ts";
 import type { Sifted } from "@/core/course/sifted.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
 import type { HeldRow } from "../threads/messages.ts";
@@ -20,6 +21,7 @@ export function heldRow(sifted: Sifted, compiled: Compiled, r: number, at: HeldR
     cells: block.unreadable.has(r) ? null : arrivedCells(block, r),
     field_values: cleansedValues(sifted, r),
     problems: problemsOf(sifted, compiled, r),
+    sender: senderOfRecord(sifted, compiled, r) || null,
     suspect: sifted.verdict[r] === VERDICT.suspect,
   };
 }

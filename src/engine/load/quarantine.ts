@@ -16,7 +16,7 @@ import { stagingHeld } from "./staging.ts";
 export async function makeStagedHeld(client: Client, load: number): Promise<void> {
   await client.query(
     `create unlogged table ${stagingHeld(load)} (record integer not null, at text, file integer, line integer,
-       byte_start bigint, byte_end bigint, raw text, cells jsonb, field_values jsonb, problems jsonb, suspect boolean)`,
+       byte_start bigint, byte_end bigint, raw text, cells jsonb, field_values jsonb, problems jsonb, sender text, suspect boolean)`,
   );
 }
 
@@ -24,9 +24,9 @@ export async function makeStagedHeld(client: Client, load: number): Promise<void
 export async function stageHeld(db: Pick<Db, "query">, attempt: Attempt, rows: string): Promise<void> {
   const { rowCount } = await db.query(
     `with ${OF_ATTEMPT} insert into ${stagingHeld(attempt.load)}
-     select record, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, suspect
+     select record, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, sender, suspect
      from of_attempt, jsonb_to_recordset($3::jsonb) as x (record integer, at text, file integer, line integer, byte_start bigint,
-       byte_end bigint, raw text, cells jsonb, field_values jsonb, problems jsonb, suspect boolean)`,
+       byte_end bigint, raw text, cells jsonb, field_values jsonb, problems jsonb, sender text, suspect boolean)`,
     [attempt.load, attempt.attempt, rows],
   );
   inTime(rowCount, attempt);
@@ -112,10 +112,10 @@ export class Holding {
     }
     await client.query("close late_held");
     await client.query(
-      `insert into sieve.held (load, record, feed, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, checks, found)
+      `insert into sieve.held (load, record, feed, at, file, line, byte_start, byte_end, raw, cells, field_values, problems, checks, sender, found)
        select $1, h.record, $2, h.at, h.file, h.line, h.byte_start, h.byte_end, decode(h.raw, 'base64'), h.cells,
-         h.field_values, h.problems, h.checks, ${targetExists ? this.foundSql() : "null"}
-       from (select h.record, h.at, h.file, h.line, h.byte_start, h.byte_end, h.raw, h.cells, h.field_values, p.problems,
+         h.field_values, h.problems, h.checks, h.sender, ${targetExists ? this.foundSql() : "null"}
+       from (select h.record, h.at, h.file, h.line, h.byte_start, h.byte_end, h.raw, h.cells, h.field_values, h.sender, p.problems,
            array(select distinct x->>'check' from jsonb_array_elements(p.problems) x where x->>'onFailure' <> 'note') as checks, null::jsonb as mended
          from ${held} h left join late_words w on w.record = h.record
            cross join lateral (select h.problems || coalesce(w.problems, '[]') as problems) p) h`,

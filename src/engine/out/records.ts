@@ -1,17 +1,14 @@
 import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/plan/types.ts";
-import { Course } from "@/core/course/course.ts";
-import type { Sifted } from "@/core/course/sifted.ts";
 import { fieldValues } from "@/core/course/of-record.ts";
 import { BYTE, outcomeOf } from "@/core/kernel/ledger.ts";
 import { fieldsOut } from "@/core/write/files/contents.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { PERIOD_LENGTHS, type Partition } from "@/core/write/files/partition.ts";
 import { ident, pagesOf, transaction, wasEnded, type Db } from "@/store/db.ts";
-import { getDelivery } from "@/store/deliveries.ts";
-import { ledgerBlocks, type LedgerBlock } from "@/store/ledger.ts";
-import { getLoad, needDetail, type Load } from "@/store/loads.ts";
-import { compiledOfLoad, problemsOfBlock, rerunBlock, type Rerun } from "../load/rerun.ts";
+import { getLoad, type Load } from "@/store/loads.ts";
+import { blocksAgain } from "../load/again.ts";
+import { problemsOfBlock } from "../load/rerun.ts";
 import { heldViewSql } from "../writing/held-view.ts";
 import type { TableColumn } from "@/core/interop/table.ts";
 import { tableOf, targetColumns } from "../writing/target.ts";
@@ -118,37 +115,9 @@ const noTarget = (plan: Plan): SieveError =>
 
 const ACCEPTED: ReadonlySet<number> = new Set([BYTE.inserted, BYTE.updated, BYTE.unchanged]);
 
-/** A block of a load that was computed again, with those of its records that are wanted. */
-interface Again {
-  readonly block: LedgerBlock;
-  readonly sifted: Sifted;
-  readonly which: readonly number[];
-  readonly rerun: Rerun;
-}
-
-/** The blocks of a load that have records which are wanted, computed again from its files. */
-async function* blocksOf(db: Db, id: number, wanted: (outcome: number) => boolean): AsyncGenerator<Again> {
-  const load = await getLoad(db, id);
-  const { delivery, plan, report, state } = load;
-  if (!report) {
-    throw new SieveError("wrong-state", `Load ${id} is ${state}, so it has not accepted anything yet.`, {
-      hint: "Wait until it has ended.",
-    });
-  }
-  needDetail(load);
-  const compiled = await compiledOfLoad(db, id, plan);
-  const { files } = await getDelivery(db, delivery);
-  const rerun = { compiled, files, facts: report.files };
-  const course = new Course(compiled);
-  for await (const block of ledgerBlocks(db, id)) {
-    const which = [...block.outcomes.keys()].filter((r) => wanted(block.outcomes[r]!));
-    if (which.length > 0) yield { block, which, rerun, sifted: await rerunBlock(db, rerun, course, block) };
-  }
-}
-
 /** The records that a load accepted, as it made them: inserted, updated or unchanged. */
 export async function* acceptedOf(db: Db, load: number): AsyncGenerator<Page> {
-  for await (const { sifted, which } of blocksOf(db, load, (outcome) => ACCEPTED.has(outcome))) {
+  for await (const { sifted, which } of blocksAgain(db, load, (outcome) => ACCEPTED.has(outcome))) {
     for (let at = 0; at < which.length; at += ROWS) yield which.slice(at, at + ROWS).map((r) => fieldValues(sifted, r));
   }
 }
@@ -158,7 +127,7 @@ const YES_OR_NO: Readonly<Record<string, string>> = { t: "true", f: "false" };
 
 /** All records of a load, by the fields of `OF_RECORDS` and its contract: what became of each, and why. */
 export async function* recordsOf(db: Db, load: number): AsyncGenerator<Page> {
-  for await (const { block, sifted, which, rerun } of blocksOf(db, load, () => true)) {
+  for await (const { block, sifted, which, rerun } of blocksAgain(db, load, () => true)) {
     const problems = await problemsOfBlock(db, load, rerun, sifted);
     const file = rerun.facts[block.file]!.name;
     const isYesOrNo = rerun.compiled.fields.map((f) => f.type === "boolean");

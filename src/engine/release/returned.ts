@@ -35,10 +35,13 @@ export async function closeReturned(
     `create temp table to_close on commit drop as
      select distinct on (c.load, c.record) c.load, c.record, c.again, c.accepted
      from came_back c cross join lateral (
-         select h.feed, h.state from sieve.held h where h.load = c.load and h.record = c.record offset 0) h
+         select h.feed, h.state, h.sender from sieve.held h where h.load = c.load and h.record = c.record offset 0) h
        join sieve.load old on old.id = c.load join sieve.delivery before on before.id = old.delivery
        join sieve.load new on new.id = $1 join sieve.delivery now on now.id = new.delivery
-     where h.feed = $2 and c.load < $1 and h.state in ('held', 'overtaken') and (before.sender = now.sender or '' in (before.sender, now.sender))
+       cross join lateral (select coalesce(h.sender, before.sender) as sender) whose
+     where h.feed = $2 and c.load < $1 and h.state in ('held', 'overtaken')
+       and ('' in (whose.sender, now.sender) or whose.sender = now.sender
+         or exists (select from sieve.load_sender s where s.load = $1 and s.sender = whose.sender))
      order by c.load, c.record, c.accepted desc, c.again`,
     [load, writing.about.feed],
   );

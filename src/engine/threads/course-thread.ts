@@ -1,5 +1,6 @@
 import { parentPort } from "node:worker_threads";
 import { BYTE, heldByte } from "@/core/kernel/ledger.ts";
+import { SendersSeen } from "@/core/course/senders-seen.ts";
 import { mergeTally, newTally, type Tally } from "@/core/course/tally.ts";
 import { Figures } from "@/core/report/figures/figures.ts";
 import { ProfileFold } from "@/core/profile/profile.ts";
@@ -144,6 +145,7 @@ async function runLoad({ plan, references, inputs, leave, expected }: ThreadStar
     const files: FileFacts[] = [];
     const figures = new Figures(compiled);
     const returned: Returned[] = [];
+    const senders = new SendersSeen(compiled);
     for (;;) {
       const message = await next();
       if (message.type === "end") break;
@@ -159,6 +161,7 @@ async function runLoad({ plan, references, inputs, leave, expected }: ThreadStar
         const { extra } = course.mapping;
         if (extras && extra.length > 0) extras.add(step.value.block, course.columns, new Set(extra));
         figures.add(step.value);
+        senders.add(step.value);
         takeMarks(step.value.block, course.columns, step.value.first, returned);
         sendBlock(course, step.value, total, leave);
         underway++;
@@ -183,6 +186,7 @@ async function runLoad({ plan, references, inputs, leave, expected }: ThreadStar
       figures: figures.finish(),
       controls: course.controls,
       returned,
+      senders: senders.finish(),
     });
   } finally {
     spill.close();

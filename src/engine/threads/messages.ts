@@ -2,6 +2,7 @@ import type { ControlText, Figure } from "@/core/gate/part.ts";
 import type { Profile } from "@/core/profile/facts.ts";
 import type { Returned } from "@/core/mend/for-sender.ts";
 import type { CodesSeen } from "@/core/course/codes.ts";
+import type { SentBy } from "@/core/course/senders-seen.ts";
 import type { Tally } from "@/core/course/tally.ts";
 import type { LoadInputs, Problem } from "@/core/course/compiled.ts";
 import type { HeldAt } from "@/core/kernel/ledger.ts";
@@ -52,6 +53,7 @@ export type FromThread =
       controls: ControlText[];
       /** Held records that came back, by their marks. */
       returned: Returned[];
+      senders: SentBy[];
     }
   | { type: "failed"; code: string; message: string; detail: string; hint: string };
 
@@ -91,6 +93,8 @@ export interface HeldRow {
   cells: string[] | null;
   field_values: string[];
   problems: Problem[];
+  /** Whose it is, where a field of it says so; else null. */
+  sender: string | null;
   /** It passes every check but may repeat a value. */
   suspect: boolean;
 }

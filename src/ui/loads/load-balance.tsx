@@ -3,7 +3,7 @@ import { OUTCOMES } from "@/core/kernel/ledger.ts";
 import type { LoadReport } from "@/core/report/report.ts";
 import type { TrialBefore } from "@/store/load-history.ts";
 import { Mark } from "../kit/mark.tsx";
-import { OUTCOME_CLASS, grouped, recordsHref } from "../kit/words.ts";
+import { OUTCOME_CLASS, counted, grouped, recordsHref } from "../kit/words.ts";
 import { replacedWords } from "@/core/plan/slice.ts";
 import { goneRowsWords, returnedWords } from "./load-words.ts";
 
@@ -15,6 +15,7 @@ export function LoadBalance({
   would,
   stillHeld,
   overtaken,
+  openBefore,
 }: {
   load: number;
   report: LoadReport;
@@ -23,6 +24,8 @@ export function LoadBalance({
   would: boolean;
   stillHeld: number;
   overtaken: number;
+  /** Records that were held before this load and still are. */
+  openBefore: number;
 }) {
   const { balance } = report;
   const handled = balance.outcomes.held - stillHeld - overtaken;
@@ -63,6 +66,15 @@ export function LoadBalance({
       {report.gone && <p className="faint">{goneRowsWords(report.gone, would)}</p>}
       {report.replaced && <p className="faint">{replacedWords(report.replaced, would ? "would be " : "")}.</p>}
       {report.returned && <p className="faint">{returnedWords(report.returned)}</p>}
+      {openBefore > 0 && (
+        <p className="faint">
+          {counted(openBefore, "record", "records")} held before {openBefore === 1 ? "is" : "are"} still held:{" "}
+          <Link className="underline" href={`/loads/${load}/alike`}>
+            look for {openBefore === 1 ? "it" : "them"} among these
+          </Link>
+          .
+        </p>
+      )}
     </div>
   );
 }

@@ -73,3 +73,23 @@ export function goneRowsWords({ did, rows, of, referred, unsure, left }: GoneRow
   const kept = did === "remove" && referred > 0 ? `, ${grouped(referred)} left, as other tables refer to them` : "";
   return `${which}: ${grouped(n)} ${would ? `would be ${done}` : done}${kept}.`;
 }
+
+/** Among what held records of earlier loads were looked for, and how many are like one of it. */
+export function alikeWords({
+  pairs,
+  looked,
+  more,
+  among,
+}: {
+  readonly pairs: readonly unknown[];
+  readonly looked: number;
+  readonly more: number;
+  readonly among: number;
+}): string {
+  const like =
+    pairs.length === 0
+      ? "none is like one of them"
+      : `${grouped(pairs.length)} ${pairs.length === 1 ? "is" : "are"} like one of them`;
+  const rest = more > 0 ? ` ${counted(more, "older one was", "older ones were")} not looked for.` : "";
+  return `${counted(looked, "record")} held before ${looked === 1 ? "was" : "were"} looked for among the ${counted(among, "record")} of this load: ${like}.${rest}`;
+}

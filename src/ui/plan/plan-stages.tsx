@@ -11,7 +11,7 @@ import { GateList } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";
 import { NameInput } from "./load/name-input.tsx";
 import { ParameterList } from "./load/parameter-list.tsx";
-import { SenderOfFiles } from "./read/sender-list.tsx";
+import { SenderList } from "./read/sender-list.tsx";
 import { TargetPanel } from "./load/target-panel.tsx";
 
 interface StageProps {
@@ -24,7 +24,7 @@ export function ReadStage({ plan, change }: StageProps) {
   return (
     <div className="max-w-2xl">
       <ReadForm read={plan.read} set={(read) => change({ ...plan, read })} />
-      <SenderOfFiles plan={plan} change={change} />
+      <SenderList plan={plan} change={change} />
     </div>
   );
 }

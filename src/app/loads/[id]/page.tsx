@@ -1,3 +1,4 @@
+import { countOpenBefore } from "@/engine/release/alike.ts";
 import { cannotUndo } from "@/engine/undo/kept.ts";
 import { afterOf } from "@/store/after.ts";
 import { getDelivery } from "@/store/deliveries.ts";
@@ -6,6 +7,7 @@ import { countHeld } from "@/store/held.ts";
 import { getLoad, listLoads } from "@/store/loads.ts";
 import { trialBefore } from "@/store/load-history.ts";
 import { answersAbout, countClusters, countPairs } from "@/store/matches.ts";
+import { sendersOfLoad } from "@/store/senders-of-load.ts";
 import { listWritings } from "@/store/writings.ts";
 import { moment } from "@/ui/kit/words.ts";
 import { LoadProgress } from "@/ui/loads/load-actions.tsx";
@@ -22,6 +24,7 @@ import {
 } from "@/ui/loads/load-figures.tsx";
 import { LoadFailed, LoadHeading, LoadStopped } from "@/ui/loads/load-heading.tsx";
 import { LoadLookUps, LoadMatches } from "@/ui/loads/load-matches.tsx";
+import { LoadSenders } from "@/ui/loads/load-senders.tsx";
 import { LoadFurther, LoadKept, LoadReconciliation, LoadWritings } from "@/ui/loads/load-writing.tsx";
 import { Sift } from "@/ui/loads/sift.tsx";
 import { HeldTrend } from "@/ui/quarantine/held-trend.tsx";
@@ -35,17 +38,20 @@ export async function generateMetadata({ params }: { params: Promise<{ id: strin
 export default async function LoadPage({ params }: { params: Promise<{ id: string }> }) {
   const load = await orNotThere(params.then(({ id }) => getLoad(db(), wholeNumber(id, "The load"))));
   const now = new Date();
-  const [feed, delivery, stillHeld, overtaken, loads, clusters, pairs, answers, after] = await Promise.all([
-    getFeed(db(), load.feed),
-    getDelivery(db(), load.delivery),
-    countHeld(db(), { load: load.id }),
-    countHeld(db(), { load: load.id, state: "overtaken" }),
-    listLoads(db(), { feed: load.feed, limit: 40 }),
-    countClusters(db(), load.id),
-    countPairs(db(), { load: load.id }),
-    answersAbout(db(), load.id),
-    afterOf(db(), load.id),
-  ]);
+  const [feed, delivery, stillHeld, overtaken, loads, clusters, pairs, answers, after, senders, openBefore] =
+    await Promise.all([
+      getFeed(db(), load.feed),
+      getDelivery(db(), load.delivery),
+      countHeld(db(), { load: load.id }),
+      countHeld(db(), { load: load.id, state: "overtaken" }),
+      listLoads(db(), { feed: load.feed, limit: 40 }),
+      countClusters(db(), load.id),
+      countPairs(db(), { load: load.id }),
+      answersAbout(db(), load.id),
+      afterOf(db(), load.id),
+      sendersOfLoad(db(), load.id),
+      load.state === "loaded" && load.expiredAt === null ? countOpenBefore(db(), load.id) : 0,
+    ]);
   const { report } = load;
   const recent = loads
     .filter((l) => (l.state === "loaded" || l.state === "stopped") && l.id <= load.id)
@@ -83,6 +89,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
               would={load.state === "stopped" || load.state === "dropped" || load.state === "tried"}
               stillHeld={stillHeld}
               overtaken={overtaken}
+              openBefore={openBefore}
             />
             <LoadFurther report={report} would={load.state !== "loaded" && load.state !== "undone"} />
             <LoadReconciliation report={report} />
@@ -97,6 +104,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
               </div>
             )}
             <LoadFiles report={report} />
+            <LoadSenders load={load.id} senders={senders} />
           </section>
           <section className="min-w-0">
             <LoadFields load={load.id} report={report} />

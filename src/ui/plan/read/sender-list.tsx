@@ -3,8 +3,8 @@
 import type { Plan } from "@/core/plan/document.ts";
 import type { SenderOf } from "@/core/plan/senders.ts";
 
-/** Who sends a delivery of which nobody has said, by the names of its files. */
-export function SenderOfFiles({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
+/** Who sends a delivery of which nobody has said, by the names of its files, and whose single records are. */
+export function SenderList({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
   const senders = plan.senders ?? [];
   const put = (next: SenderOf[]): void => {
     const { senders: _, ...rest } = plan;
@@ -58,6 +58,30 @@ export function SenderOfFiles({ plan, change }: { plan: Plan; change: (plan: Pla
       >
         Add a line
       </button>
+      <SenderField plan={plan} change={change} />
     </section>
+  );
+}
+
+/** The field that says whose each record is, in deliveries that hold records of several. */
+function SenderField({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
+  return (
+    <div className="mt-3 flex items-center gap-2">
+      <label htmlFor="sender-field">Each record is of whom it names in</label>
+      <select
+        id="sender-field"
+        className="select select-sm w-52"
+        value={plan.sender_field ?? ""}
+        onChange={(e) => {
+          const { sender_field: _, ...rest } = plan;
+          change(e.target.value === "" ? rest : { ...plan, sender_field: e.target.value });
+        }}
+      >
+        <option value="">no field: all are the delivery’s</option>
+        {plan.contract.fields.map((f) => (
+          <option key={f.name}>{f.name}</option>
+        ))}
+      </select>
+    </div>
   );
 }

@@ -1,0 +1,72 @@
+import { describe, expect, it } from "vitest";
+import { AlikeSearch, type LookedFor } from "@/core/mend/alike.ts";
+
+const held = (values: readonly string[], ...wrong: number[]): LookedFor => ({
+  values,
+  wrong: values.map((_, f) => wrong.includes(f)),
+});
+
+function found(looked: readonly LookedFor[], records: readonly (readonly string[])[]) {
+  const search = new AlikeSearch(looked, looked[0]!.values.length);
+  records.forEach((r, i) => search.offer(i, r));
+  return search.finish().map(({ held: h, record, same, sound }) => [h, record, `${same} of ${sound}`]);
+}
+
+describe("a held record that comes again without its mark", () => {
+  const seed = ["?", "Silene alba", "Moor", "2026-05-01", "12"];
+
+  it("is found by what it has in common, whatever was wrong with it", () => {
+    expect(
+      found(
+        [held(seed, 0)],
+        [
+          ["A-7", "Silene alba", "Moor", "2026-05-01", "12"],
+          ["A-8", "Silene alba", "Fen", "2026-05-02", "9"],
+        ],
+      ),
+    ).toEqual([[0, 0, "4 of 4"]]);
+  });
+
+  it("may have one of four sound values otherwise, and not two", () => {
+    const looked = [held(seed, 0)];
+    expect(found(looked, [["A", "Silene alba", "Moor", "2026-05-01", "13"]])).toEqual([[0, 0, "3 of 4"]]);
+    expect(found(looked, [["A", "Silene alba", "Moor", "2026-05-02", "13"]])).toEqual([]);
+  });
+
+  it("is not told from several that are as like it", () => {
+    const twin = ["A", "Silene alba", "Moor", "2026-05-01", "12"];
+    expect(found([held(seed, 0)], [twin, ["B", ...twin.slice(1)]])).toEqual([]);
+    // A likelier one that comes after two equals is it.
+    const near = ["C", "Silene alba", "Moor", "2026-05-01", "13"];
+    expect(found([held(seed, 0)], [near, near, twin])).toEqual([[0, 2, "4 of 4"]]);
+  });
+
+  it("has a record for itself, which the likest of several gets, and none of equals", () => {
+    const record = ["A", "Silene alba", "Moor", "2026-05-01", "12"];
+    const less = held(["?", "Silene alba", "Moor", "2026-05-01", "9"], 0);
+    expect(found([less, held(seed, 0)], [record])).toEqual([[1, 0, "4 of 4"]]);
+    expect(found([held(seed, 0), held(seed, 0)], [record])).toEqual([]);
+  });
+
+  it("is not found by a single value, or by what is wrong", () => {
+    expect(found([held(["x", "", ""])], [["x", "y", "z"]])).toEqual([]);
+    expect(found([held(["x", "y", "z"], 1, 2)], [["x", "y", "z"]])).toEqual([]);
+    expect(found([held(["x", "y", ""])], [["x", "y", "z"]])).toEqual([[0, 0, "2 of 2"]]);
+  });
+
+  it("is another where both have a sound key and it is not the same", () => {
+    const search = (own: LookedFor) => {
+      const s = new AlikeSearch([own], 5, [0]);
+      s.offer(3, ["A-7", "Silene alba", "Moor", "2026-05-01", "12"]);
+      return s.finish().length;
+    };
+    expect(search(held(["A-8", ...seed.slice(1)]))).toBe(0);
+    expect(search(held(["A-8", ...seed.slice(1)], 0))).toBe(1);
+    expect(search(held(["A-7", ...seed.slice(1)]))).toBe(1);
+  });
+
+  it("is found by other values where very many have the same", () => {
+    const many = Array.from({ length: 600 }, (_, i) => held(["Moor", `n${i}`, ""]));
+    expect(found(many, [["Moor", "n7", "k"]])).toEqual([[7, 0, "2 of 2"]]);
+  });
+});
