@@ -33,7 +33,10 @@ export default defineConfig({
       // Parts that are added to the lists of parts, which no other test may see.
       { ...shared, test: { ...pure, name: "parts", include: ["tests/parts/**/*.test.ts"] } },
       // What takes its time: many files, records or processes; more of it where other loads share the machine.
-      { ...shared, test: { ...pure, testTimeout: 300_000, name: "long", include: ["tests/long/**/*.test.ts"] } },
+      {
+        ...shared,
+        test: { ...pure, testTimeout: 300_000, name: "long", include: ["tests/long/**/*.test.ts"], isolate: false },
+      },
       ...["system", "browser"].map((name) => ({
         ...shared,
         test: {
@@ -42,6 +45,9 @@ export default defineConfig({
           // A database cluster of its own.
           globalSetup: "tests/support/cluster.ts",
           fileParallelism: false,
+          // Files share what they import, which takes as long as many of them.
+          isolate: false,
+          setupFiles: ["tests/support/own-environment.ts"],
           sequence: { groupOrder: 1 },
           testTimeout: name === "browser" ? 300_000 : 90_000,
           hookTimeout: 180_000,

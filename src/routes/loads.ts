@@ -6,6 +6,7 @@ import { MOST_AT_ONCE } from "@/core/kernel/limits.ts";
 import { KEPT_BECAUSE } from "@/core/plan/arriving.ts";
 import { STAGES } from "@/core/plan/types.ts";
 import type { LoadReport } from "@/core/report/report.ts";
+import type { RecordLife } from "@/engine/look/life.ts";
 import type { RecordPage } from "@/engine/look/records.ts";
 import type { AlikeFound } from "@/engine/release/alike.ts";
 import type { Load } from "@/store/loads.ts";
@@ -49,6 +50,14 @@ export const loadRecords = declare("GET /api/loads/{id}/records", {
   query: recordFilter,
   answer: answerOf<RecordPage>("records, each with its cells, values and problems, and where the next page begins"),
   problems: ["bytes-expired", "detail-expired"],
+});
+
+export const recordLife = declare("GET /api/loads/{id}/records/{record}", {
+  about:
+    "one record of a load: as it came, what each step made of it, what became of it, in the quarantine and in the target, until now",
+  params: { ...id, record: numberOf("The record") },
+  answer: answerOf<RecordLife>("the record, from its raw text to its row"),
+  problems: ["no-report", "no-record", "busy"],
 });
 
 export const compareLoads = declare("GET /api/loads/{id}/against/{other}", {

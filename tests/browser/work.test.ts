@@ -355,6 +355,8 @@ describe("every screen", () => {
       "/feeds/further/plan?stage=Load",
       `/loads/${loads[0]}`,
       `/loads/${loads[0]}/records?outcome=held`,
+      `/loads/${loads[0]}/records/7`,
+      `/loads/${loads[0]}/alike`,
       "/quarantine",
       "/quarantine?state=overtaken",
       "/feeds/accessions/writings",

@@ -86,7 +86,7 @@ describe("a record is found again", () => {
     ]);
     expect(records[0]).toMatchObject({ feed: "finds", file: "file-0.csv", load: load.id });
     expect(placeOf(records[0]!)).toBe(`/quarantine?load=${load.id}`);
-    expect(placeOf(records[1]!)).toBe(`/loads/${load.id}/records?from=1`);
+    expect(placeOf(records[1]!)).toBe(`/loads/${load.id}/records/1`);
   });
 
   it("from the command line, in words or as JSON, and says where it is nowhere", () => {

@@ -1,7 +1,7 @@
 import type { HeldState } from "../kernel/writing.ts";
 
 /** What a record is, or was, that did not simply go to the target. */
-export type RecordState = HeldState | "waiting" | "inserted" | "merged";
+export type RecordState = HeldState | "waiting" | "inserted" | "merged" | "joined";
 
 /** What a writing did to a row, in words. */
 export function changeWords({
@@ -28,6 +28,7 @@ const STATES: Record<RecordState, string> = {
   waiting: "waits for a decision",
   inserted: "waited, and became a row of its own",
   merged: "waited, and was put to another record",
+  joined: "became one",
 };
 
 /** What became of a record that did not simply go to the target. */
@@ -40,5 +41,5 @@ export function stateWords({
   readonly endedBy: string;
   readonly reason: string;
 }): string {
-  return `${STATES[state]}${endedBy === "" ? "" : ` by ${endedBy}`}${reason === "" ? "" : `: ${reason}`}`;
+  return `${STATES[state]}${endedBy === "" ? "" : ` by ${endedBy}`}${reason === "" ? "" : state === "joined" ? ` ${reason}` : `: ${reason}`}`;
 }

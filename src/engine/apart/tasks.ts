@@ -8,6 +8,7 @@ import { getPlan, planInForce } from "@/store/feeds.ts";
 import { deliveryLists } from "../load/delivery-lists.ts";
 import { deliveryValues } from "../look/delivery-values.ts";
 import { findInDelivery, type CellFilter } from "../look/delivery-records.ts";
+import { lifeOf } from "../look/life.ts";
 import { proposedLookUp } from "../look/propose-look-up.ts";
 import { previewDelivery } from "../look/preview.ts";
 import { readEntriesAt } from "../look/read-list.ts";
@@ -43,6 +44,7 @@ export const TASKS = {
   ) => findInDelivery(db, i.delivery, i.read, i.filter, i.from, i.limit, onRead),
   "records of a load": (db: Db, i: { load: number; filter: RecordFilter; from: number; limit: number }) =>
     findRecords(db, i.load, i.filter, i.from, i.limit),
+  "life of a record": (db: Db, i: { load: number; record: number }) => lifeOf(db, i.load, i.record),
   "entries of a file": (_: Db, i: { path: string; name: string }) => readEntriesAt(i.path, i.name),
   "lists of a delivery": async (db: Db, i: { delivery: number; plan: number }) => [
     ...(await deliveryLists(db, i.delivery, (await getPlan(db, i.plan)).document)),

@@ -84,26 +84,27 @@ export async function findValue(db: Db, value: string): Promise<FoundValue> {
     rows.push(...found.rows.map((r) => ({ ...r, feed: name, title })));
     if (!found.whole) unfinished.push(title);
   }
-  const records = await recordsWith(db, wanted);
+  const records = [...(await recordsWith(db, wanted)), ...(await mergedWith(db, wanted))];
   return { rows, records, more: { rows: rows.length >= MOST, records: records.length >= MOST }, unfinished };
 }
 
-/** That a column has the value, in SQL over $1; null where a value of its type can't be written so. */
-function hasValue({ name, type }: Pick<Field, "name" | "type">, value: string): string | null {
+/** That a column has the value, in SQL over the parameter of a number; null where a value of its type can't be written so. */
+function hasValue({ name, type }: Pick<Field, "name" | "type">, value: string, parameter = 1): string | null {
   const column = `t.${ident(name)}`;
+  const given = `$${parameter}`;
   switch (type) {
     case "text":
     case "code":
-      return `${column} = $1`;
+      return `${column} = ${given}`;
     case "integer":
     case "decimal":
-      return /^[+-]?\d{1,30}(\.\d{1,30})?$/.test(value) ? `${column} = $1::numeric` : null;
+      return /^[+-]?\d{1,30}(\.\d{1,30})?$/.test(value) ? `${column} = ${given}::numeric` : null;
     case "date":
       return /^\d{4}-\d\d-\d\d$/.test(value) && !Number.isNaN(Date.parse(value)) && isDay(value)
-        ? `${column} = $1::date`
+        ? `${column} = ${given}::date`
         : null;
     case "uuid":
-      return /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(value) ? `${column} = $1::uuid` : null;
+      return /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(value) ? `${column} = ${given}::uuid` : null;
     default:
       return null;
   }
@@ -112,7 +113,57 @@ function hasValue({ name, type }: Pick<Field, "name" | "type">, value: string): 
 /** Whether ISO 8601 text is a day that there is: 2026-02-31 becomes another one. */
 const isDay = (text: string): boolean => new Date(text).toISOString().startsWith(text);
 
-type Row = Omit<FoundRow, "feed" | "title">;
+/** A row with what was done to it; which of its fields have a value that was looked for is for who looked. */
+export type Row = Omit<FoundRow, "feed" | "title">;
+
+/**
+ * The row of a plan's target that a record became: the one with its key, or, where there is no key or it is not whole, the
+ * one that came from it. Null where there is none, or where it could not be found in the time there is.
+ */
+export async function rowOfRecord(
+  db: Db,
+  plan: Plan,
+  {
+    load,
+    record,
+    values,
+  }: { readonly load: number; readonly record: number; readonly values: ReadonlyMap<string, string> },
+): Promise<Row | null> {
+  const of = plan.load.key.map((k) => plan.contract.fields.find((f) => f.name === k)!);
+  const ofKey = of.map(({ name }) => values.get(name) ?? "");
+  const byKey = of.map((f, i) => (ofKey[i] === "" ? null : hasValue(f, ofKey[i]!, i + 1)));
+  const found = await inTarget(db, plan, LOOK_MS.one, async (client, present) =>
+    of.length > 0 && of.every((f, i) => byKey[i] !== null && present.includes(f))
+      ? await select(client, plan, present, byKey.join(" and "), ofKey, 1)
+      : await select(client, plan, present, "t._load = $1 and t._record = $2", [load, record], 1),
+  );
+  return found?.[0] ?? null;
+}
+
+/** Asks a target for rows within so many milliseconds; null where that was not enough. No rows where no load has written it. */
+async function inTarget(
+  db: Db,
+  plan: Plan,
+  ms: number,
+  ask: (client: Client, present: readonly Field[]) => Promise<Row[]>,
+): Promise<Row[] | null> {
+  try {
+    return await transaction(db, async (client) => {
+      await client.query(
+        `set transaction read only; set local timezone = 'UTC'; set local datestyle = 'ISO'; set local statement_timeout = ${ms}`,
+      );
+      const there = new Set((await targetColumns(client, tableOf(plan))).map((c) => c.name));
+      if (!there.has("_load")) return [];
+      return await ask(
+        client,
+        plan.contract.fields.filter((f) => there.has(f.name)),
+      );
+    });
+  } catch (error) {
+    if (!wasEnded(error)) throw error;
+    return null;
+  }
+}
 
 async function rowsWith(
   db: Db,
@@ -120,42 +171,32 @@ async function rowsWith(
   value: string,
   { most, ms }: { readonly most: number; readonly ms: number },
 ): Promise<{ rows: Row[]; whole: boolean }> {
-  const { fields } = plan.contract;
   const isKey = ({ name }: Field): boolean => plan.load.key.includes(name);
-  try {
-    return await transaction(db, async (client) => {
-      await client.query(
-        `set transaction read only; set local timezone = 'UTC'; set local datestyle = 'ISO'; set local statement_timeout = ${ms}`,
-      );
-      const there = new Set((await targetColumns(client, tableOf(plan))).map((c) => c.name));
-      if (!there.has("_load")) return { rows: [], whole: true };
-      const present = fields.filter((f) => there.has(f.name));
-      const conditions = (of: readonly Field[]): string[] => of.flatMap((f) => hasValue(f, value) ?? []);
-      const byKey = await select(client, plan, present, conditions(present.filter(isKey)), value, most);
-      if (byKey.length > 0) return { rows: byKey, whole: true };
-      const others = present.filter((f) => !isKey(f) && (f.type === "text" || f.type === "code" || f.type === "uuid"));
-      return { rows: await select(client, plan, present, conditions(others), value, most), whole: true };
-    });
-  } catch (error) {
-    if (!wasEnded(error)) throw error;
-    return { rows: [], whole: false };
-  }
+  const conditions = (of: readonly Field[]): string => of.flatMap((f) => hasValue(f, value) ?? []).join(" or ");
+  const rows = await inTarget(db, plan, ms, async (client, present) => {
+    const byKey = await select(client, plan, present, conditions(present.filter(isKey)), [value], most);
+    if (byKey.length > 0) return byKey;
+    const others = present.filter((f) => !isKey(f) && (f.type === "text" || f.type === "code" || f.type === "uuid"));
+    return await select(client, plan, present, conditions(others), [value], most);
+  });
+  const marked = (rows ?? []).map((row) => ({ ...row, in: row.names.filter((_, i) => row.values[i] === value) }));
+  return { rows: marked, whole: rows !== null };
 }
 
 async function select(
   client: Client,
   plan: Plan,
   fields: readonly Field[],
-  conditions: readonly string[],
-  value: string,
+  condition: string,
+  params: readonly unknown[],
   most: number,
 ): Promise<Row[]> {
-  if (conditions.length === 0) return [];
+  if (condition === "") return [];
   const table = tableOf(plan);
   const { rows } = await client.query<{ values: string[]; load: number | null; record: number | null }>(
     `select array[${fields.map((f) => `coalesce(t.${ident(f.name)}::text, '')`).join(", ")}] as values, t._load as load, t._record as record
-     from ${table} t where ${conditions.join(" or ")} limit ${most}`,
-    [value],
+     from ${table} t where ${condition} limit ${most}`,
+    [...params],
   );
   const names = fields.map((f) => f.name);
   const kept = rows.length > 0 ? await keptOf(client, plan, names) : [];
@@ -163,7 +204,7 @@ async function select(
   for (const row of rows) {
     found.push({
       ...{ target: plan.load.target, names, ...row },
-      in: names.filter((_, i) => row.values[i] === value),
+      in: [],
       changes: await changesOf(client, plan, kept, names, row.values),
     });
   }
@@ -237,22 +278,39 @@ async function changesOf(
   return changes;
 }
 
+/** The names of the fields of a plan `p`, in SQL. */
+const NAMES = `array(select f->>'name' from jsonb_array_elements(p.document->'contract'->'fields') with ordinality as x (f, n) order by n) as names`;
+
 /** Records that are held, were held or wait, with the value in one of their fields as they were checked. */
 async function recordsWith(db: Db, value: string): Promise<FoundRecord[]> {
-  const names = `array(select f->>'name' from jsonb_array_elements(p.document->'contract'->'fields') with ordinality as x (f, n) order by n) as names`;
   const { rows: held } = await db.query<FoundRecord>(
-    `select h.feed, f.title, h.load, h.record, h.state, l.report->'files'->h.file->>'name' as file, h.line, ${names}, h.field_values as values, h.reason,
+    `select h.feed, f.title, h.load, h.record, h.state, l.report->'files'->h.file->>'name' as file, h.line, ${NAMES}, h.field_values as values, h.reason,
        h.ended_by as "endedBy", h.ended_at as "endedAt"
      from sieve.held h join sieve.feed f on f.name = h.feed join sieve.load l on l.id = h.load join sieve.plan p on p.id = l.plan
      where h.field_values @> to_jsonb($1::text) order by h.load desc, h.record limit ${MOST}`,
     [value],
   );
   const { rows: waiting } = await db.query<FoundRecord>(
-    `select w.feed, f.title, w.load, w.record, w.state, null as file, null as line, ${names}, w.field_values as values, '' as reason,
+    `select w.feed, f.title, w.load, w.record, w.state, null as file, null as line, ${NAMES}, w.field_values as values, '' as reason,
        w.ended_by as "endedBy", w.ended_at as "endedAt"
      from sieve.waiting w join sieve.feed f on f.name = w.feed join sieve.load l on l.id = w.load join sieve.plan p on p.id = coalesce(w.plan, l.plan)
      where w.field_values @> to_jsonb($1::text) and w.state in ('waiting', 'merged') order by w.load desc, w.record limit ${MOST}`,
     [value],
   );
   return [...held, ...waiting];
+}
+
+/** Records that a load put to another one, with the value among their own. */
+async function mergedWith(db: Db, value: string): Promise<FoundRecord[]> {
+  const { rows } = await db.query<FoundRecord>(
+    `select l.feed, f.title, c.load, (m->>'record')::int as record, 'joined' as state, null as file, null as line,
+       ${NAMES}, m->'values' as values, 'with record ' || (c.first + 1) as reason, '' as "endedBy", l.ended_at as "endedAt"
+     from sieve.cluster c join sieve.load l on l.id = c.load join sieve.feed f on f.name = l.feed join sieve.plan p on p.id = l.plan
+       cross join lateral jsonb_array_elements(c.members) m
+     where c.members @> jsonb_build_array(jsonb_build_object('values', jsonb_build_array($1::text))) and m->'values' @> to_jsonb($1::text)
+       and m->>'record' is not null and (m->>'record')::int <> c.first and m->>'split' is null
+     order by c.load desc, record limit ${MOST}`,
+    [value],
+  );
+  return rows;
 }

@@ -1,9 +1,10 @@
 import Link from "next/link";
 import { listed } from "@/core/kernel/problem.ts";
-import { changeWords, stateWords } from "@/core/report/found-words.ts";
+import { stateWords } from "@/core/report/found-words.ts";
 import type { FoundRow, FoundValue } from "@/engine/look/find-value.ts";
 import { counted, grouped, moment } from "../kit/words.ts";
 import { placeOf } from "./found-words.ts";
+import { RowChanges } from "./row-changes.tsx";
 
 /** What was found of a value: rows with their lives, and records that are not rows. */
 export function FoundTable({ value, found, now }: { value: string; found: FoundValue; now: Date }) {
@@ -58,7 +59,11 @@ export function FoundTable({ value, found, now }: { value: string; found: FoundV
                     </Link>
                   </td>
                   <td className="whitespace-nowrap">
-                    {r.file === null ? `record ${grouped(r.record + 1)}` : `line ${grouped(r.line ?? 0)} of ${r.file}`}
+                    <Link className="plain" href={`/loads/${r.load}/records/${r.record}`}>
+                      {r.file === null
+                        ? `record ${grouped(r.record + 1)}`
+                        : `line ${grouped(r.line ?? 0)} of ${r.file}`}
+                    </Link>
                   </td>
                   <td>
                     <Link className="plain" href={placeOf(r)}>
@@ -88,7 +93,7 @@ function Row({ row, now }: { row: FoundRow; now: Date }) {
         {row.load !== null && (
           <>
             ; came last as{" "}
-            <Link className="plain" href={`/loads/${row.load}/records?from=${row.record ?? 0}`}>
+            <Link className="plain" href={`/loads/${row.load}/records/${row.record ?? 0}`}>
               record {grouped((row.record ?? 0) + 1)} of load {row.load}
             </Link>
           </>
@@ -102,29 +107,7 @@ function Row({ row, now }: { row: FoundRow; now: Date }) {
           </div>
         ))}
       </dl>
-      {row.changes.length > 0 && (
-        <ul className="mt-1 border-t border-[var(--rule)] pt-1">
-          {row.changes.map((c) => (
-            <li key={c.writing}>
-              <Link className="plain" href={`/writings/${c.writing}`}>
-                {moment(c.at, now)}
-              </Link>{" "}
-              {changeWords(c)}
-              <span className="faint"> ({c.by})</span>
-              {c.fields.map((f) => (
-                <span key={f.name} className="block pl-6">
-                  {f.name}: {f.was || "nothing"} → <b>{f.is || "nothing"}</b>
-                </span>
-              ))}
-            </li>
-          ))}
-        </ul>
-      )}
-      {row.changes.length === 0 && (
-        <p className="faint mt-1 text-sm">
-          What was done to it before is no longer kept, or was nothing but being put there.
-        </p>
-      )}
+      <RowChanges changes={row.changes} now={now} />
     </section>
   );
 }

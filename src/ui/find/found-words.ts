@@ -3,5 +3,5 @@ import type { FoundRecord } from "@/engine/look/find-value.ts";
 /** Where the quarantine or the list of a load has the record. */
 export function placeOf({ load, record, state }: Pick<FoundRecord, "load" | "record" | "state">): string {
   if (state === "held" || state === "overtaken") return `/quarantine?load=${load}`;
-  return state === "waiting" ? `/matches?load=${load}` : `/loads/${load}/records?from=${record}`;
+  return state === "waiting" ? `/matches?load=${load}` : `/loads/${load}/records/${record}`;
 }

@@ -3,6 +3,7 @@
 import { useAct } from "./use-act.ts";
 import { loadRecords } from "@/routes/loads.ts";
 import { useVirtualizer } from "@tanstack/react-virtual";
+import Link from "next/link";
 import { useRef, useState } from "react";
 import type { RecordPage } from "@/engine/look/records.ts";
 import { ask } from "./api.ts";
@@ -90,7 +91,11 @@ export function RecordTable({
               return (
                 <tr key={r.record} data-index={item.index} className="h-[27px]">
                   <td className="faint whitespace-nowrap">{r.file}</td>
-                  <td className="n faint">{grouped(r.line)}</td>
+                  <td className="n faint">
+                    <Link href={`/loads/${load}/records/${r.record}`} title="All that is known of this record">
+                      {grouped(r.line)}
+                    </Link>
+                  </td>
                   <td className={`whitespace-nowrap ${r.outcome ? OUTCOME_CLASS[r.outcome] : ""}`}>
                     {r.outcome && <Mark outcome={r.outcome} />} {r.outcome}
                   </td>

@@ -2,11 +2,11 @@
 
 import { useState } from "react";
 import type { RecordPreview, RuleVerdict } from "@/core/sample/preview.ts";
-import { stepWords } from "@/core/plan/words.ts";
 import { isRule, type Plan } from "@/core/plan/document.ts";
 import { Value } from "../kit/cell.tsx";
+import { StepChanges } from "../kit/step-changes.tsx";
 import { useRecord, type KeyedSample } from "./use-sample.ts";
-import { counted, grouped } from "../kit/words.ts";
+import { grouped } from "../kit/words.ts";
 
 interface OneRecordProps {
   plan: Plan;
@@ -106,7 +106,7 @@ function Tried({ plan, sample, at, setAt }: OneRecordProps & { at: number }) {
           <p className="held whitespace-pre-line">{error}</p>
         ) : result ? (
           <div className="max-h-[26rem] min-w-0 overflow-auto" role="status">
-            <Steps plan={plan} result={result} />
+            <StepChanges plan={plan} steps={result.steps} />
             <Checks plan={plan} result={result} />
             {!result.leftOut && (
               <details className="mt-1">
@@ -135,39 +135,6 @@ function Tried({ plan, sample, at, setAt }: OneRecordProps & { at: number }) {
         )}
       </div>
     </section>
-  );
-}
-
-function Steps({ plan, result }: { plan: Plan; result: RecordPreview }) {
-  const { fields } = plan.contract;
-  const acting = result.steps.flatMap((s, i) => (s.changes.length > 0 || s.leavesOut ? [{ ...s, i }] : []));
-  return (
-    <>
-      <h4 className="font-semibold">
-        {acting.length === 0
-          ? "No step changes it"
-          : `${acting.length} of ${counted(plan.cleanse.length, "step")} ${acting.length === 1 ? "changes" : "change"} it`}
-      </h4>
-      <ol className="mb-2">
-        {acting.map(({ i, changes, leavesOut }) => (
-          <li key={i} className="grid grid-cols-[1.5rem_minmax(0,1fr)] border-b border-[var(--rule)] py-0.5">
-            <span className="faint">{i + 1}</span>
-            <div className="min-w-0">
-              <span className="faint text-sm">{stepWords(plan.cleanse[i]!)}</span>
-              {changes.map(({ field, before, after }) => (
-                <p key={field} className="flex flex-wrap gap-x-2">
-                  <b>{fields[field]!.name}</b>
-                  {before === "" ? <span className="faint">empty</span> : <Value text={before} mono />}
-                  <span className="faint">becomes</span>
-                  <span className="changed font-semibold">{after === "" ? "empty" : <Value text={after} mono />}</span>
-                </p>
-              ))}
-              {leavesOut && <p className="font-semibold">It is left out.</p>}
-            </div>
-          </li>
-        ))}
-      </ol>
-    </>
   );
 }
 

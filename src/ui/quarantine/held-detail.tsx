@@ -90,7 +90,10 @@ export function HeldDetail({
         Line {grouped(held.line)} of {held.file}
       </h2>
       <p className="faint text-xs">
-        load {held.load}, bytes {grouped(held.byteStart)}-{grouped(held.byteEnd)}
+        <Link className="underline" href={`/loads/${held.load}/records/${held.record}`}>
+          all that is known of it
+        </Link>
+        , load {held.load}, bytes {grouped(held.byteStart)}-{grouped(held.byteEnd)}
         {held.withSender && <b> · with its sender since {moment(new Date(held.withSender), new Date())}</b>}
       </p>
       <pre
