@@ -1,5 +1,6 @@
 import { execFileSync } from "node:child_process";
 import { existsSync, readFileSync, readdirSync } from "node:fs";
+import { builtinModules } from "node:module";
 import { describe, expect, it } from "vitest";
 
 interface Lock {
@@ -19,6 +20,34 @@ describe("the project", () => {
         ).toBe(true);
       }
     }
+  });
+
+  it("depends on what it imports, and on nothing else", () => {
+    const own = JSON.parse(readFileSync("package.json", "utf8")) as Record<string, Record<string, string>>;
+    const depends = Object.keys({ ...own["dependencies"], ...own["devDependencies"] });
+    const files = ["src", "scripts", "demo", "tests"].flatMap((folder) =>
+      readdirSync(folder, { recursive: true, encoding: "utf8" })
+        .filter((f) => /\.(css|m?tsx?|mjs)$/.test(f))
+        .map((f) => `${folder}/${f}`),
+    );
+    const settings = readdirSync(".").filter((f) => /\.(m?ts|mjs)$/.test(f));
+    const text = [...files, ...settings].map((f) => readFileSync(f, "utf8")).join("\n");
+    // The compiler and the mutation tester are programs that are run, and types are there for what they are types of.
+    const run = ["typescript", "@stryker-mutator/core", "@stryker-mutator/vitest-runner"];
+    const unused = depends.filter((d) => {
+      const of = d.replace(/^@types\//, "");
+      return !run.includes(d) && of !== "node" && !text.includes(`"${of}"`) && !text.includes(`"${of}/`);
+    });
+    expect(unused).toEqual([]);
+    // A package that only another one brings along goes with that one.
+    const imported = [...text.matchAll(/^import [^"]*?"((?:@[a-z][\w-]*\/)?[a-z][\w.-]*)[\w./-]*";$/gm)].map(
+      (m) => m[1]!,
+    );
+    // The mutation tester is made of these, at its own version.
+    const ofTester = ["@stryker-mutator/api", "@stryker-mutator/instrumenter", "typed-inject"];
+    const known = new Set([...depends, ...ofTester, ...builtinModules]);
+    expect(imported.length).toBeGreaterThan(500);
+    expect([...new Set(imported)].filter((name) => !known.has(name))).toEqual([]);
   });
 
   it("links every picture from the README, and has the pictures it links", () => {

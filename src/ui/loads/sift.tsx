@@ -1,4 +1,6 @@
-import { curveBasis, line, randomLcg, randomNormal, randomUniform, scaleLinear } from "d3";
+import { randomLcg, randomNormal, randomUniform } from "d3-random";
+import { scaleLinear } from "d3-scale";
+import { curveBasis, line } from "d3-shape";
 import type { Stratum } from "@/core/report/strata.ts";
 import { OUTCOME_CLASS, grouped, recordsHref } from "../kit/words.ts";
 import { withPath } from "../kit/with-path.ts";

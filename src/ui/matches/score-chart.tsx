@@ -1,4 +1,4 @@
-import { scaleLinear, scaleSqrt } from "d3";
+import { scaleLinear, scaleSqrt } from "d3-scale";
 import { BINS } from "@/core/match/metrics.ts";
 import type { LimitsInUse } from "@/core/match/limits.ts";
 import { grouped } from "../kit/words.ts";

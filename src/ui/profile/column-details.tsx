@@ -1,6 +1,7 @@
 "use client";
 
-import { max, scaleLinear } from "d3";
+import { max } from "d3-array";
+import { scaleLinear } from "d3-scale";
 import type { ColumnProfile } from "@/core/profile/facts.ts";
 import type { CodeSeen } from "@/store/load-history.ts";
 import { Bar } from "../kit/bar.tsx";

@@ -1,6 +1,6 @@
 "use client";
 
-import { scaleLinear } from "d3";
+import { scaleLinear } from "d3-scale";
 import { Fragment, useState } from "react";
 import type { ColumnChange } from "@/core/profile/compare.ts";
 import type { ColumnProfile, Profile } from "@/core/profile/facts.ts";

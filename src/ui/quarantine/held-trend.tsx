@@ -1,4 +1,5 @@
-import { max, scaleBand, scaleLinear } from "d3";
+import { max } from "d3-array";
+import { scaleBand, scaleLinear } from "d3-scale";
 import { percent } from "@/core/gate/usual.ts";
 import { withPath } from "../kit/with-path.ts";
 
