@@ -25,6 +25,7 @@ import { benchFormats, benchProfile } from "./bench-read.ts";
 import { benchCircumstances, benchComparators, benchLookUp, benchRepeats } from "./bench-match.ts";
 import { benchLikeness } from "./bench-likeness.ts";
 import { benchMends } from "./bench-mends.ts";
+import { benchOut } from "./bench-out.ts";
 import { benchQuarantine } from "./bench-quarantine.ts";
 import { benchPlan, benchSteps, largePlan } from "./bench-cleanse.ts";
 import { median } from "./median.ts";
@@ -133,7 +134,7 @@ async function main(): Promise<void> {
   if (only === "match" || only === "circumstances") return;
   if (only === undefined || only === "mends") benchMends([11, 12], say);
   if (only === "mends") return;
-  const engine = ["load", "upsert", "memory", "release", "targets", "quarantine"].includes(only ?? "");
+  const engine = ["load", "upsert", "memory", "release", "targets", "quarantine", "out"].includes(only ?? "");
   if (!engine && only !== "read") {
     benchSteps(say);
     await benchPlan(tenth, parsePlan(PLAN), rounds, say);
@@ -144,6 +145,8 @@ async function main(): Promise<void> {
     await benchProfile(whole, parsePlan(PLAN), rounds, say);
   }
   if (only === "read") return;
+  if (only === undefined || only === "out") benchOut(parsePlan(PLAN), COUNT, rounds, say);
+  if (only === "out") return;
 
   const db = openDb(url, 4);
   await migrate(db);

@@ -10,7 +10,8 @@ import { decodeText } from "@/core/read/encoding/decode.ts";
 import { outputOf } from "@/core/write/records/index.ts";
 import { encoderOf } from "@/core/write/encode.ts";
 import { OUTPUTS } from "@/core/write/records/parts.ts";
-import { jsonOf, textOfValue } from "@/core/write/records/typed.ts";
+import { unitsOf } from "@/core/type/scaled.ts";
+import { jsonObjects, textOfValue } from "@/core/write/records/typed.ts";
 import { planOf } from "../support/plans.ts";
 import { csv, siftAll, type FileInMemory } from "../support/sift.ts";
 
@@ -379,8 +380,30 @@ describe("values in another form", () => {
     [{ name: "a", type: "list", of: "decimal" }, '{"1.50","-2"}', "[1.50,-2]"],
     [{ name: "a", type: "text" }, "", "null"],
   ] as [Field, string, string][])("%o %j is %s in JSON", (field, canonical, expected) => {
-    expect(jsonOf(field, canonical)).toBe(expected);
+    expect(jsonObjects([field])([canonical])).toBe(`{"a":${expected}}`);
     expect(() => JSON.parse(expected) as unknown).not.toThrow();
+  });
+
+  it("are JSON whatever their letters are", () => {
+    const write = jsonObjects([{ name: 'a "b"', type: "text" }]);
+    const texts = ["\u0000\u001f", "\\", "🌱", "\ud800", "\u2028\ufeff", "~ !#[]", "\u007f"];
+    for (const text of texts) expect(JSON.parse(write([text])), text).toEqual({ 'a "b"': text });
+  });
+
+  it("are whole numbers of units, however long, and cut where they are finer", () => {
+    for (const [text, scale, units] of [
+      ["1.50", 2, 150n],
+      ["-0.5", 1, -5n],
+      ["-.25", 2, -25n],
+      ["+7.125", 3, 7125n],
+      ["7", 3, 7000n],
+      ["7.", 0, 7n],
+      ["1.999", 2, 199n],
+      ["99999999999999.9", 1, 999999999999999n],
+      ["12345678901234567890.0123456789", 10, 123456789012345678900123456789n],
+    ] as const) {
+      expect(unitsOf(text, scale), text).toBe(units);
+    }
   });
 
   it("keep a list's values apart in a text", () => {

@@ -30,6 +30,21 @@ interface Column {
   value(canonical: string): unknown;
 }
 
+/** Days come again and again; more than so many different ones are not remembered. */
+const MOST_REMEMBERED = 50_000;
+
+function remembered<T>(value: (canonical: string) => T): (canonical: string) => T {
+  const known = new Map<string, T>();
+  return (canonical) => {
+    let found = known.get(canonical);
+    if (found === undefined) {
+      found = value(canonical);
+      if (known.size < MOST_REMEMBERED) known.set(canonical, found);
+    }
+    return found;
+  };
+}
+
 /** How a field's values are kept: what the type has is what the column has. */
 function columnOf(field: Field): Column {
   const { name } = field;
@@ -49,7 +64,7 @@ function columnOf(field: Field): Column {
     case "date":
       return {
         schema: optional({ type: "INT32", converted_type: "DATE", logical_type: { type: "DATE" } }),
-        value: (v) => Math.round(microsOf(v) / DAY_MICROS),
+        value: remembered((v) => Math.round(microsOf(v) / DAY_MICROS)),
       };
     case "timestamp":
       return {
@@ -109,7 +124,10 @@ export const parquet: OutputPart<"parquet"> = {
     };
     return {
       add(values) {
-        values.forEach((v, f) => data[f]!.push(v === "" ? null : columns[f]!.value(v)));
+        for (let f = 0; f < columns.length; f++) {
+          const v = values[f]!;
+          data[f]!.push(v === "" ? null : columns[f]!.value(v));
+        }
         if (data[0]!.length === GROUP) flush();
       },
       take: () => writer.take(),

@@ -4,37 +4,55 @@ import { listValues } from "../../type/list.ts";
 /** A moment as ISO 8601 has it, from how it is kept. */
 export const isoMoment = (canonical: string): string => canonical.replace(" ", "T").replace(/\+00$/, "Z");
 
+const JSON_NUMBER = /^-?(?:0|[1-9]\d*)(?:\.\d+)?$/;
+
 /** A plain number as JSON may have it: no plus, no zeros before, digits on both sides of the point. */
 function jsonNumber(canonical: string): string {
+  if (JSON_NUMBER.test(canonical)) return canonical;
   const [, sign, whole, part] = /^([+-]?)0*(\d*)(?:\.(\d*))?$/.exec(canonical) ?? [];
   if (whole === undefined) return JSON.stringify(canonical);
   return `${sign === "-" ? "-" : ""}${whole === "" ? "0" : whole}${part ? `.${part}` : ""}`;
 }
 
-/** A canonical value as JSON text, typed as the contract has it, every digit kept; null for what is empty. */
-export function jsonOf(field: Field, canonical: string): string {
-  if (canonical === "") return "null";
+/** Text of which no character needs an escape within quotes. */
+const NO_ESCAPE = /^[\x20\x21\x23-\x5b\x5d-\ud7ff\ue000-\uffff]*$/;
+const jsonText = (text: string): string => (NO_ESCAPE.test(text) ? `"${text}"` : JSON.stringify(text));
+
+/** What writes filled canonical values of a field as JSON text, typed as the contract has it, every digit kept. */
+function jsonWriter(field: Field): (canonical: string) => string {
   switch (field.type) {
     case "integer":
     case "decimal":
-      return jsonNumber(canonical);
+      return jsonNumber;
     case "money":
-      return field.currency === undefined ? JSON.stringify(canonical) : jsonNumber(canonical);
+      return field.currency === undefined ? jsonText : jsonNumber;
     case "boolean":
-      return String(canonical === "t" || canonical === "true");
+      return (v) => String(v === "t" || v === "true");
     case "timestamp":
-      return JSON.stringify(isoMoment(canonical));
+      return (v) => jsonText(isoMoment(v));
     case "list": {
-      const numbers = field.of === "integer" || field.of === "decimal";
-      return `[${listValues(canonical)
-        .map((v) => (numbers ? jsonNumber(v) : JSON.stringify(v)))
-        .join(",")}]`;
+      const write = field.of === "integer" || field.of === "decimal" ? jsonNumber : jsonText;
+      return (v) => `[${listValues(v).map(write).join(",")}]`;
     }
     case "json":
-      return canonical.replace(/[\r\n]+/g, " ");
+      return (v) => v.replace(/[\r\n]+/g, " ");
     default:
-      return JSON.stringify(canonical);
+      return jsonText;
   }
+}
+
+/** What writes records as JSON objects; what is empty is null. */
+export function jsonObjects(fields: readonly Field[]): (values: readonly string[]) => string {
+  const writers = fields.map(jsonWriter);
+  const before = fields.map(({ name }, f) => `${f === 0 ? "{" : ","}${JSON.stringify(name)}:`);
+  return (values) => {
+    let text = "";
+    for (let f = 0; f < before.length; f++) {
+      const value = values[f]!;
+      text += before[f]! + (value === "" ? "null" : writers[f]!(value));
+    }
+    return `${text}}`;
+  };
 }
 
 /** A canonical value as a text that the contract reads again: booleans and lists in its own words. */
