@@ -188,3 +188,14 @@ describe("checks between records", () => {
     expect(await between("date", days)).toEqual([0, 1, 0]);
   });
 });
+
+describe("no record at all", () => {
+  it("takes the course as any number of them does", () => {
+    const compiled = compilePlan(
+      planOf([{ name: "a", type: "integer", required: true }], { cleanse: [{ do: "trim", in: "*" }] }),
+    );
+    const sifted = siftRows(compiled, ["a"], []);
+    expect(sifted.tally).toMatchObject({ read: 0, held: 0, filled: [0] });
+    expect(siftRows(compiled, ["a"], [[" 7 "]]).cells).toHaveLength(1);
+  });
+});

@@ -88,6 +88,13 @@ describe("held records that may have come again", () => {
     expect(await reopenAlike(db, [{ load: first, record: 2 }])).toBe(0);
   });
 
+  it("are none where nothing is held", async () => {
+    const { db } = system;
+    await newFeed(db, "clean", FIELDS, { key: ["id"] }, { gates: [] });
+    const only = await load("clean", "Beck", "id,taxon,site,on,n\nA-1,Silene alba,Moor,2026-05-01,12\n");
+    expect(await findAlike(db, only)).toMatchObject({ looked: 0, more: 0, among: 0, pairs: [] });
+  });
+
   it("are found too where they could not be read, by the cells that they have", async () => {
     const { db } = system;
     await newFeed(db, "short", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });

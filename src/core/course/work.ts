@@ -39,7 +39,8 @@ export class Work {
 
   /** Makes room for a block, of whose records nothing is known but which can't be read. */
   begin({ count, heap, unreadable }: Block): void {
-    if (this.verdict.length < count) this.grow(count);
+    // Of no records there are columns all the same.
+    if (this.verdict.length < count || this.cells.length === 0) this.grow(count);
     this.count = count;
     this.heap = heap;
     this.tally = newTally(this.compiled);

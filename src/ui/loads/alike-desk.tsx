@@ -97,27 +97,28 @@ export function AlikeDesk({ load, open }: { load: number; open: boolean }) {
   );
 }
 
-/** Two records field by field: what differs stands out. */
+/** Two records field by field, those that differ first. */
 function Beside({ fields, pair: { was, is } }: { fields: readonly string[]; pair: AlikePair }) {
+  const differs = (f: number): boolean => was[f] !== is[f];
+  const all = [...fields.keys()];
+  const order = [...all.filter(differs), ...all.filter((f) => !differs(f))];
   return (
     <div className="mt-1 overflow-x-auto">
       <table className="ledger tight">
         <thead>
           <tr>
             <th></th>
-            {fields.map((name) => (
-              <th key={name}>{name}</th>
+            {order.map((f) => (
+              <th key={f}>{fields[f]}</th>
             ))}
           </tr>
         </thead>
         <tbody>
-          {[["held", was] as const, ["here", is] as const].map(([which, values]) => (
+          {Object.entries({ held: was, here: is }).map(([which, values]) => (
             <tr key={which}>
-              <th scope="row" className="faint font-normal">
-                {which}
-              </th>
-              {fields.map((name, f) => (
-                <td key={name} className={was[f] === is[f] ? "faint" : "font-semibold"}>
+              <td className="faint">{which}</td>
+              {order.map((f) => (
+                <td key={f} className={`whitespace-nowrap ${differs(f) ? "font-semibold" : "faint"}`}>
                   <Value text={values[f] ?? ""} />
                 </td>
               ))}

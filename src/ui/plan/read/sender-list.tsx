@@ -66,20 +66,22 @@ export function SenderList({ plan, change }: { plan: Plan; change: (plan: Plan) 
 /** The field that says whose each record is, in deliveries that hold records of several. */
 function SenderField({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
   return (
-    <div className="mt-3 flex items-center gap-2">
-      <label htmlFor="sender-field">Each record is of whom it names in</label>
+    <div className="mt-3 grid grid-cols-[9rem_1fr] items-center gap-x-4">
+      <label htmlFor="sender-field">whose each record is</label>
       <select
         id="sender-field"
-        className="select select-sm w-52"
+        className="select select-sm !w-72 text-sm"
         value={plan.sender_field ?? ""}
         onChange={(e) => {
           const { sender_field: _, ...rest } = plan;
           change(e.target.value === "" ? rest : { ...plan, sender_field: e.target.value });
         }}
       >
-        <option value="">no field: all are the delivery’s</option>
+        <option value="">the delivery’s, all of them</option>
         {plan.contract.fields.map((f) => (
-          <option key={f.name}>{f.name}</option>
+          <option key={f.name} value={f.name}>
+            of the sender that {f.name} names
+          </option>
         ))}
       </select>
     </div>
