@@ -16,7 +16,7 @@ import type { Period } from "@/store/period.ts";
 import type { Source } from "@/store/sources.ts";
 import { CONTENTS } from "@/core/write/files/contents.ts";
 import { ENCODINGS } from "@/core/read/encoding/names.ts";
-import { answerOf, declare } from "./declare.ts";
+import { answerOf, declare, numberOf } from "./declare.ts";
 
 const feed = { feed: z.string().describe("The feed's name") };
 const document = z.object({ document: z.unknown().describe("A plan, as docs/plan.schema.json describes it") });
@@ -90,6 +90,13 @@ export const listPlans = declare("GET /api/feeds/{feed}/plans", {
       "each with its note, who made it, when, and how many loads have used it",
     ),
   }),
+});
+
+export const getPlanVersion = declare("GET /api/feeds/{feed}/plans/{version}", {
+  about: "one version of a feed's plan with its document, as it can be changed and saved as the next one",
+  params: { ...feed, version: numberOf("The version") },
+  answer: answerOf<PlanVersion>("the document, its note, who made it and when"),
+  problems: ["no-plan"],
 });
 
 export const savePlan = declare("POST /api/feeds/{feed}/plans", {

@@ -91,6 +91,18 @@ describe("whose single records are", () => {
     expect(counts(compilePlan(planOf(fields)), rows)).toEqual([]);
   });
 
+  it("is nobody's whose name is not one that may stand there", () => {
+    const codes = [fields[0]!, { name: "who", type: "code", values: ["FEN", "MOOR"] }, fields[2]!];
+    const rows = [
+      ["1", "FEN", ""],
+      ["2", "2026-06-03", ""],
+    ];
+    expect(counts(compilePlan(planOf(codes, { sender_field: "who" })), rows)).toEqual([
+      ["", 1],
+      ["FEN", 1],
+    ]);
+  });
+
   it("is cut where it is too long for a name, and left to the delivery where there are very many", () => {
     expect(counts(compilePlan(plan), [["1", "x".repeat(200), ""]])).toEqual([["x".repeat(120), 1]]);
     const many = counts(

@@ -91,9 +91,10 @@ describe("the life of a record", () => {
         { in: ["code"], by: "equal" },
       ],
       limits: { same: 60, ask: 50 },
+      against: ["delivery", "target"],
     };
     const fields = ["name", "code", "note"].map((name) => ({ name, type: "text" }));
-    await newFeed(db, "ones", fields, {}, { gates: [], match });
+    await newFeed(db, "ones", fields, { key: ["note"], mode: "upsert" }, { gates: [], match });
     const names = Array.from({ length: 60 }, (_, i) => `Garden of ${"abcdefghij"[i % 10]}${i * 37} lane,C${i},n${i}`);
     const twins = ["Brindle Hollow Garden,BHG,first", "Brindle Hollow Gardens,BHG,second"];
     const load = await loadNow(db, "ones", `name,code,note\n${[...names, ...twins].join("\n")}\n`);
@@ -106,6 +107,14 @@ describe("the life of a record", () => {
     expect(joined).toMatchObject({ load: load.id, record: 61, feed: "ones" });
     expect(stateWords(joined)).toBe("became one with record 61");
     expect(placeOf(joined)).toBe(`/loads/${load.id}/records/61`);
+    // One that is the same as a row of the target, which another load wrote.
+    const others = names.map((n, i) => (i < 30 ? n.replace("Garden of", "Field by") : n).replace(/,n/, ",m"));
+    const next = await loadNow(db, "ones", `name,code,note\n${others.join("\n")}\nBrindle Hollow Garden,BHG,third\n`);
+    const third = await lifeOf(db, next.id, 60);
+    expect(third).toMatchObject({ outcome: "merged", pairs: [{ other: null, row: [load.id, 60], band: "same" }] });
+    expect(third.row!.values).toContain("BHG");
+    const [found3] = (await findValue(db, "third")).records;
+    expect(stateWords(found3!)).toBe(`became one with record 61 of load ${load.id}`);
   });
 
   it("ends with what is kept where the bytes have gone, and is nobody's where there is no such record", async () => {

@@ -9,9 +9,13 @@ const MOST_SENDERS = 5_000;
 /** So many records of a delivery are of this sender; "" stands for whoever sent the delivery. */
 export type SentBy = readonly [sender: string, records: number];
 
-/** Who sent a record, where a field of the plan says it; "" where none does or its cell is empty. */
-export function senderOfRecord({ heap, cleansed }: Sifted, { senderField }: Compiled, r: number): string {
-  return senderField < 0 ? "" : senderOfValue(cellText(heap, cleansed[senderField]!, r));
+/**
+ * Who sent a record, where a field of the plan says it; "" where none does, its cell is empty, or what stands there is not
+ * sound: what slipped into it from another column is nobody's name.
+ */
+export function senderOfRecord({ heap, cleansed, faults }: Sifted, { senderField }: Compiled, r: number): string {
+  if (senderField < 0 || faults[senderField]![r] !== 0) return "";
+  return senderOfValue(cellText(heap, cleansed[senderField]!, r));
 }
 
 /** Counts the records of each sender, block by block. */

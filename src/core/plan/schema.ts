@@ -26,7 +26,9 @@ export const planSchema = z
       .describe("Who sends a delivery of which nobody has said, by the names of its files; the first that fits"),
     sender_field: nameSchema
       .optional()
-      .describe("The field that says whose a record is; where its cell is empty, it is of whoever sent the delivery"),
+      .describe(
+        "The field that says whose a record is; where its cell is empty or not sound, it is of whoever sent the delivery",
+      ),
     map: mapSchema.default({ extra: "note" }),
     formulas: namedFormulasSchema
       .optional()

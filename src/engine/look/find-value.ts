@@ -300,15 +300,20 @@ async function recordsWith(db: Db, value: string): Promise<FoundRecord[]> {
   return [...held, ...waiting];
 }
 
-/** Records that a load put to another one, with the value among their own. */
+/** Records that a load put to another one, or to a row, with the value among their own. */
 async function mergedWith(db: Db, value: string): Promise<FoundRecord[]> {
   const { rows } = await db.query<FoundRecord>(
     `select l.feed, f.title, c.load, (m->>'record')::int as record, 'joined' as state, null as file, null as line,
-       ${NAMES}, m->'values' as values, 'with record ' || (c.first + 1) as reason, '' as "endedBy", l.ended_at as "endedAt"
+       ${NAMES}, m->'values' as values, 'with ' || case when c.members->0->>'record' is not null
+         then 'record ' || (c.members->0->>'record')::int + 1
+         when jsonb_typeof(c.members->0->'row') = 'array'
+         then 'record ' || (c.members->0->'row'->>1)::int + 1 || ' of load ' || (c.members->0->'row'->>0)
+         else 'an entry of a list' end as reason,
+       '' as "endedBy", l.ended_at as "endedAt"
      from sieve.cluster c join sieve.load l on l.id = c.load join sieve.feed f on f.name = l.feed join sieve.plan p on p.id = l.plan
-       cross join lateral jsonb_array_elements(c.members) m
+       cross join lateral jsonb_array_elements(c.members) with ordinality x (m, n)
      where c.members @> jsonb_build_array(jsonb_build_object('values', jsonb_build_array($1::text))) and m->'values' @> to_jsonb($1::text)
-       and m->>'record' is not null and (m->>'record')::int <> c.first and m->>'split' is null
+       and n > 1 and m->>'record' is not null and m->>'split' is null
      order by c.load desc, record limit ${MOST}`,
     [value],
   );

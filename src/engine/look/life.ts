@@ -71,8 +71,10 @@ export interface RecordMade {
 
 /** A record or a row that a record was compared with. */
 export interface RecordPair {
-  /** The other record of the load, or null where it is a row or an entry of a list. */
+  /** The other record of the load; or else the load and the record that a row of the target came from, or an entry of a list. */
   readonly other: number | null;
+  readonly row: readonly [load: number, record: number] | null;
+  readonly entry: readonly string[] | null;
   readonly score: number;
   readonly band: "same" | "ask";
   readonly decision: "same" | "different" | null;
@@ -101,8 +103,12 @@ export async function lifeOf(db: Db, id: number, record: number): Promise<Record
   const file = load.report.files[held?.file ?? block!.file];
   const outcome = block ? block.outcomes[record - block.firstRecord]! : null;
   const names = compiled.fields.map((f) => f.name);
+  const cluster = await clusterOf(db, id, record);
   const own = new Map(
-    names.map((name, f) => [name, held?.about.mended?.[name] ?? found?.life.values[f] ?? held?.values.get(name) ?? ""]),
+    names.map((name, f) => [
+      name,
+      held?.about.mended?.[name] ?? cluster?.kept[f] ?? found?.life.values[f] ?? held?.values.get(name) ?? "",
+    ]),
   );
   const plan = (await planInForce(db, load.feed)).document;
   return {
@@ -118,7 +124,7 @@ export async function lifeOf(db: Db, id: number, record: number): Promise<Record
     endedAt: load.endedAt,
     held: held?.about ?? null,
     pairs: await pairsOf(db, id, record),
-    cluster: await clusterOf(db, id, record),
+    cluster: cluster?.first ?? null,
     row: await rowOfRecord(db, plan, { load: id, record, values: own }),
   };
 }
@@ -206,17 +212,19 @@ async function heldOf(db: Db, load: number, record: number) {
 
 async function pairsOf(db: Db, load: number, record: number): Promise<RecordPair[]> {
   const { rows } = await db.query<RecordPair>(
-    `select case when record = $2 then other else record end as other, score, band, decision, decided_by as "decidedBy"
+    `select case when record = $2 then other else record end as other,
+       case when row_load is not null then array[row_load, row_record] end as row, entry, score, band, decision, decided_by as "decidedBy"
      from sieve.match_pair where load = $1 and (record = $2 or other = $2) order by score desc, id limit ${MOST_PAIRS}`,
     [load, record],
   );
   return rows;
 }
 
-async function clusterOf(db: Db, load: number, record: number): Promise<number | null> {
-  const { rows } = await db.query<{ first: number }>(
-    `select first from sieve.cluster where load = $1 and members @> jsonb_build_array(jsonb_build_object('record', $2::int)) limit 1`,
+/** The cluster that a record is in, with the values that were kept of it. */
+async function clusterOf(db: Db, load: number, record: number): Promise<{ first: number; kept: string[] } | null> {
+  const { rows } = await db.query<{ first: number; kept: string[] }>(
+    `select first, kept from sieve.cluster where load = $1 and members @> jsonb_build_array(jsonb_build_object('record', $2::int)) limit 1`,
     [load, record],
   );
-  return rows[0]?.first ?? null;
+  return rows[0] ?? null;
 }

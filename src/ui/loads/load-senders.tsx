@@ -2,6 +2,9 @@ import Link from "next/link";
 import type { SenderOfLoad } from "@/store/senders-of-load.ts";
 import { grouped, percentOf } from "../kit/words.ts";
 
+/** Senders that are listed, those with most records. */
+const MOST = 20;
+
 /** Whose records a load had, where they are of more than one sender. */
 export function LoadSenders({ load, senders }: { load: number; senders: readonly SenderOfLoad[] }) {
   if (senders.length < 2) return null;
@@ -18,7 +21,7 @@ export function LoadSenders({ load, senders }: { load: number; senders: readonly
           </tr>
         </thead>
         <tbody>
-          {senders.map(({ sender, read, held }) => (
+          {senders.slice(0, MOST).map(({ sender, read, held }) => (
             <tr key={sender}>
               <td>
                 {sender === "" ? (
@@ -44,6 +47,7 @@ export function LoadSenders({ load, senders }: { load: number; senders: readonly
           ))}
         </tbody>
       </table>
+      {senders.length > MOST && <p className="faint">and {grouped(senders.length - MOST)} more</p>}
     </div>
   );
 }

@@ -1,7 +1,7 @@
 import Link from "next/link";
 import type { Plan } from "@/core/plan/document.ts";
 import { stateWords } from "@/core/report/found-words.ts";
-import type { RecordLife, RecordMade } from "@/engine/look/life.ts";
+import type { RecordLife, RecordMade, RecordPair } from "@/engine/look/life.ts";
 import { RowChanges } from "../find/row-changes.tsx";
 import { Value } from "../kit/cell.tsx";
 import { Mark } from "../kit/mark.tsx";
@@ -191,14 +191,7 @@ function Pairs({ life: { load, pairs, cluster } }: { life: RecordLife }) {
       <ul>
         {pairs.map((p, i) => (
           <li key={i}>
-            {p.other === null ? (
-              "a row of the target or an entry of a list"
-            ) : (
-              <Link className="underline" href={`/loads/${load}/records/${p.other}`}>
-                record {grouped(p.other + 1)}
-              </Link>
-            )}
-            : {pairWords(p)}
+            <Other load={load} pair={p} />: {pairWords(p)}
           </li>
         ))}
       </ul>
@@ -210,6 +203,25 @@ function Pairs({ life: { load, pairs, cluster } }: { life: RecordLife }) {
         </p>
       )}
     </>
+  );
+}
+
+/** What a record was compared with: a record of its load, a row by the record that it came from, or an entry of a list. */
+function Other({ load, pair: { other, row, entry } }: { load: number; pair: RecordPair }) {
+  if (other !== null) {
+    return (
+      <Link className="underline" href={`/loads/${load}/records/${other}`}>
+        record {grouped(other + 1)}
+      </Link>
+    );
+  }
+  if (row === null)
+    return <>{entry ? `${entry.slice(1).join(" ")} of the list ${entry[0]}` : "a row of another program"}</>;
+  const [from, record] = row;
+  return (
+    <Link className="underline" href={`/loads/${from}/records/${record}`}>
+      record {grouped(record + 1)} of load {from}
+    </Link>
   );
 }
 
