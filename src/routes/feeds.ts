@@ -148,6 +148,7 @@ export const periodOfFeed = declare("GET /api/feeds/{feed}/period", {
   query: {
     from: z.iso.date().optional().describe("The first day; of this month unless said"),
     until: z.iso.date().optional().describe("The last day; of the month of the first unless said"),
+    as: z.enum(["json", "csv"]).default("json").describe("CSV is one table, made safe for a spreadsheet"),
   },
   answer: z.object({
     period: answerOf<Period>(

@@ -56,6 +56,15 @@ export interface SumAccount {
   readonly target: string;
 }
 
+/** Totals that senders announced for the loads that stand, summed, with what came of them. */
+export interface AnnouncedAccount {
+  readonly what: string;
+  /** Loads for which it was announced, of all that stand. */
+  readonly loads: number;
+  readonly announced: number;
+  readonly came: number;
+}
+
 /** What was done after the loads of a period, by kind and how it ended. */
 export interface AfterAccount {
   readonly does: string;
@@ -71,6 +80,7 @@ export interface Period {
   readonly held: HeldAccount;
   readonly targets: readonly TargetAccount[];
   readonly fields: readonly SumAccount[];
+  readonly announced: readonly AnnouncedAccount[];
   readonly after: readonly AfterAccount[];
 }
 
@@ -103,12 +113,30 @@ export async function periodOf(db: Queryable, feed: string, days: Days): Promise
      group by 1 order by min(x.n)`,
     values,
   );
+  const { rows: announced } = await db.query<AnnouncedAccount>(
+    `select a->>'what' as what, count(distinct l.id)::int as loads, sum((a->>'announced')::numeric)::float8 as announced,
+       sum((a->>'came')::numeric)::float8 as came
+     from sieve.load l, jsonb_array_elements(l.report->'gates') g, jsonb_array_elements(coalesce(g->'announced', '[]')) a
+     where l.feed = $1 and l.kind = 'load' and l.state = 'loaded' and ${within("l.ended_at")}
+     group by 1 order by a->>'what' <> 'records', 1`,
+    values,
+  );
   const { rows: after } = await db.query<AfterAccount>(
     `select a.action->>'do' as does, a.state, count(*)::int as times from sieve.after_load a join sieve.load l on l.id = a.load
      where l.feed = $1 and ${within("l.ended_at")} group by 1, 2 order by 1, 2`,
     values,
   );
-  return { feed, days, loads, sums: sumsOf(loads), held: await heldOver(db, values), targets, fields, after };
+  return {
+    feed,
+    days,
+    loads,
+    sums: sumsOf(loads),
+    held: await heldOver(db, values),
+    targets,
+    fields,
+    announced,
+    after,
+  };
 }
 
 /** The loads that stand, added up. */

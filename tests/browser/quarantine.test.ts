@@ -161,6 +161,38 @@ describe("mends that were made again and again", () => {
   });
 });
 
+describe("a held record that came again under another key", () => {
+  it("is looked for from the load's page, closed by who says that it is the same, and held again where not", async () => {
+    await newFeed(system.db, "fourth", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+    const first = await send("fourth", "g.csv", "id,land,day,n\n#17,NO,2026-07-01,5\n");
+    const second = await send("fourth", "h.csv", "id,land,day,n\nx17,NO,2026-07-01,5\nx18,SE,2026-07-01,6\n");
+    const page = await web.open(`/loads/${second}`);
+    await shows(page, "1 record held before is still held");
+    await press(page, "look for it among these");
+    await shows(page, "1 record held before was looked for among the 2 records of this load: 1 is like one of them.");
+    await shows(page, "3 of 3 sound fields the same");
+    // What differs comes first.
+    expect(await page.$$eval("main th", (all) => all.map((t) => t.textContent))).toEqual([
+      "",
+      "id",
+      "land",
+      "day",
+      "n",
+    ]);
+    await press(page, "It is the same");
+    await shows(page, "closed hold it again");
+    expect(await countHeld(system.db, { feed: "fourth" })).toBe(0);
+    const life = await web.open(`/loads/${first}/records/0`);
+    await shows(life, "was held, and came back by steward");
+    await shows(life, "#17,NO,2026-07-01,5");
+    await press(life, `record 1 of load ${second}`);
+    await shows(life, "Its row in the target now");
+    await press(page, "hold it again");
+    await shows(page, "It is the same");
+    expect(await countHeld(system.db, { feed: "fourth" })).toBe(1);
+  });
+});
+
 describe("rows on their way out", () => {
   it("are counted as they are chosen, and come as they were asked for", async () => {
     const page = await web.open("/feeds/second/out");

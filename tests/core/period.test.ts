@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { sumsOf, type PeriodLoad } from "@/store/period.ts";
-import { daysAsked, daysWords, isDay, monthOf, openAccounts } from "@/ui/feeds/period.ts";
+import { daysAsked, daysWords, isDay, monthOf } from "@/core/report/days.ts";
+import { openAccounts } from "@/ui/feeds/period.ts";
 
 /** The days of an account, and what does not add up in it. */
 

@@ -2,9 +2,11 @@ import { expect, it } from "vitest";
 import { discardRecords } from "@/engine/release/discard.ts";
 import { releaseRecords } from "@/engine/release/release.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
+import { periodRows } from "@/engine/look/period-rows.ts";
+import { letThrough } from "@/store/load-requests.ts";
 import { periodOf } from "@/store/period.ts";
 import { openAccounts } from "@/ui/feeds/period.ts";
-import { loadNow, newFeed, useSystem } from "../support/system.ts";
+import { loadNow, newFeed, useSystem, waitFor } from "../support/system.ts";
 
 /** The account of a feed over some days. */
 
@@ -57,4 +59,54 @@ it("has each load and each held record once, whatever became of them, and all of
   expect(before.held).toEqual({ atStart: 0, came: 2, went: {}, atEnd: 2 });
   const empty = await periodOf(db, "weighed", { from: day(-600), until: day(-500) });
   expect([empty.loads, empty.held]).toEqual([[], { atStart: 0, came: 0, went: {}, atEnd: 0 }]);
+});
+
+it("has what senders announced beside what came, and goes out as one table", async () => {
+  const { db } = system;
+  const gate = {
+    limit: "control totals",
+    in: "last lines",
+    find: "^END;(?P<n>\\d+);(?P<g>[\\d.]+)",
+    records: "n",
+    sums: [{ field: "grams", group: "g" }],
+  };
+  await newFeed(
+    db,
+    "announced",
+    FIELDS,
+    { key: ["id"] },
+    { gates: [gate], read: { as: "delimited", delimiter: ",", skip_end: 1 } },
+  );
+  const right = await loadNow(db, "announced", "id,grams\n1,1.5\n2,2.5\nEND;2;4\n");
+  expect(right.state).toBe("loaded");
+  const short = await loadNow(db, "announced", "id,grams\n3,1.5\nEND;2;4\n");
+  expect(short.state).toBe("stopped");
+  const day = new Date().toISOString().slice(0, 10);
+  const days = { from: day, until: day };
+  const agreed = [
+    { what: "records", loads: 1, announced: 2, came: 2 },
+    { what: "sum of grams", loads: 1, announced: 4, came: 4 },
+  ];
+  expect((await periodOf(db, "announced", days)).announced).toEqual(agreed);
+  // Let through, it stands, and what is missing is seen.
+  await letThrough(db, short.id, "the rest comes tomorrow");
+  await waitFor(db, short.id);
+  const period = await periodOf(db, "announced", days);
+  expect(period.announced).toEqual([
+    { what: "records", loads: 2, announced: 4, came: 3 },
+    { what: "sum of grams", loads: 2, announced: 8, came: 5.5 },
+  ]);
+  const rows = periodRows(period);
+  expect(rows[0]).toEqual(["account", "of", "what", "value"]);
+  expect(rows).toEqual(
+    expect.arrayContaining([
+      ["load, loaded", String(right.id), "inserted", "2"],
+      ["loads that stand", "", "read", "3"],
+      ["quarantine", "", "at the end", "0"],
+      ["target, load", '"target"."announced"', "inserted", "3"],
+      ["sum", "grams", "in the target", "5.5"],
+      ["announced", "sum of grams", "came", "5.5"],
+    ]),
+  );
+  expect(new Set(rows.map((r) => r.length))).toEqual(new Set([4]));
 });

@@ -2,7 +2,7 @@ import { z } from "zod";
 import { compilePattern, patternSchema } from "../kernel/pattern.ts";
 import { fitsName } from "../kernel/file-name.ts";
 import { plainNameSchema } from "../plan/name.ts";
-import { gatePart, short } from "./part.ts";
+import { gatePart, short, type Announced } from "./part.ts";
 
 const grams = [
   { field: "seeds", count: 3, sum: "900" },
@@ -78,6 +78,7 @@ export const controlTotals = gatePart({
       return texts.reduce((n, t) => n + Number(t.replace(/[\s,'](?=\d{3}(\D|$))/g, "")), 0);
     };
     const parts: string[] = [];
+    const announced: Announced[] = [];
     let passed = true;
     const compare = (what: string, theirs: number | null, ours: number, within: number): void => {
       if (theirs === null) {
@@ -85,6 +86,7 @@ export const controlTotals = gatePart({
         parts.push(`they don't say ${what}`);
         return;
       }
+      announced.push({ what, announced: theirs, came: ours });
       const agree = Math.abs(theirs - ours) <= within + Math.abs(theirs) * 1e-12;
       passed &&= agree;
       parts.push(
@@ -96,7 +98,7 @@ export const controlTotals = gatePart({
       const figure = figures.find((f) => f.field === field);
       compare(`sum of ${field}`, said(group), Number(figure?.sum ?? 0), within);
     }
-    return { passed, message: `${parts.join("; ")}.` };
+    return { passed, message: `${parts.join("; ")}.`, announced };
   },
   examples: [
     { options: own, measured: { read: 1234, controls: said("1,234;9") }, passed: true, says: "1,234 announced" },

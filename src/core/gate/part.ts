@@ -9,6 +9,16 @@ import { LEAST_HISTORY } from "./usual.ts";
 export interface Judged {
   readonly passed: boolean;
   readonly message: string;
+  /** Totals that the sender announced, each with what came; of gates that compare such. */
+  readonly announced?: readonly Announced[];
+}
+
+/** A total as the sender announced it, and as it came. */
+export interface Announced {
+  /** “records”, or “sum of” and a field. */
+  readonly what: string;
+  readonly announced: number;
+  readonly came: number;
 }
 
 /** What a field's sound values come to over a load, where a gate asks for it. */

@@ -1,5 +1,6 @@
 import Link from "next/link";
-import type { HeldAccount, Period, PeriodLoad, SumAccount, TargetAccount } from "@/store/period.ts";
+import { short } from "@/core/gate/part.ts";
+import type { AnnouncedAccount, HeldAccount, Period, PeriodLoad, SumAccount, TargetAccount } from "@/store/period.ts";
 import { Totals } from "../loads/load-writing.tsx";
 import { tableWords } from "../loads/writing-list.tsx";
 import { cellNumber, counted, grouped } from "../kit/words.ts";
@@ -44,6 +45,7 @@ export function PeriodAccount({ period }: { period: Period }) {
         <div>
           <Targets targets={period.targets} />
           <Sums fields={period.fields} />
+          <AnnouncedTotals announced={period.announced} loads={period.sums.loads} />
         </div>
       </div>
     </>
@@ -197,6 +199,38 @@ function Sums({ fields }: { fields: readonly SumAccount[] }) {
     <section className="mt-4" aria-label="Sums of what was written">
       <h2>Sums of what the loads wrote</h2>
       <Totals what="field" lines={fields.map((f) => ({ what: f.field, sides: [f.ledger, f.target] }))} />
+    </section>
+  );
+}
+
+/** What senders announced beside what came of it, over the loads that stand. */
+function AnnouncedTotals({ announced, loads }: { announced: readonly AnnouncedAccount[]; loads: number }) {
+  if (announced.length === 0) return null;
+  return (
+    <section className="mt-4" aria-label="What senders announced">
+      <h2>What senders announced</h2>
+      <table className="ledger tight mt-1 w-full">
+        <thead>
+          <tr>
+            <th>total</th>
+            <th className="n">loads</th>
+            <th className="n">announced</th>
+            <th className="n">came</th>
+          </tr>
+        </thead>
+        <tbody>
+          {announced.map((a) => (
+            <tr key={a.what}>
+              <td>{a.what}</td>
+              <td className="n faint">
+                {grouped(a.loads)} of {grouped(loads)}
+              </td>
+              <td className="n">{short(a.announced)}</td>
+              <td className={`n ${a.announced === a.came ? "" : "held font-bold"}`}>{short(a.came)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
     </section>
   );
 }

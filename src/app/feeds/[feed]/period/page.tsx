@@ -2,7 +2,8 @@ import Link from "next/link";
 import { getFeed } from "@/store/feeds.ts";
 import { dayOf } from "@/store/loads.ts";
 import { periodOf } from "@/store/period.ts";
-import { daysAsked, daysWords, monthOf } from "@/ui/feeds/period.ts";
+import { daysAsked, daysWords, monthOf } from "@/core/report/days.ts";
+import { withPath } from "@/ui/kit/with-path.ts";
 import { PeriodAccount } from "@/ui/feeds/period-account.tsx";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db } from "../../../server.ts";
@@ -52,6 +53,13 @@ export default async function PeriodPage({
           <button type="submit" className="btn btn-line btn-sm">
             Show
           </button>
+          <a
+            className="plain"
+            href={withPath(`/api/feeds/${feed.name}/period?from=${days.from}&until=${days.until}&as=csv`)}
+            download
+          >
+            as CSV
+          </a>
         </form>
       </div>
       {period.loads.length === 0 && <p className="mt-3">No load of this feed ended in these days.</p>}
