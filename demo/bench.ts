@@ -25,6 +25,7 @@ import { benchFormats, benchProfile } from "./bench-read.ts";
 import { benchCircumstances, benchComparators, benchLookUp, benchRepeats } from "./bench-match.ts";
 import { benchLikeness } from "./bench-likeness.ts";
 import { benchMends } from "./bench-mends.ts";
+import { benchFind } from "./bench-find.ts";
 import { benchOut } from "./bench-out.ts";
 import { benchQuarantine } from "./bench-quarantine.ts";
 import { benchPlan, benchSteps, largePlan } from "./bench-cleanse.ts";
@@ -134,7 +135,7 @@ async function main(): Promise<void> {
   if (only === "match" || only === "circumstances") return;
   if (only === undefined || only === "mends") benchMends([11, 12], say);
   if (only === "mends") return;
-  const engine = ["load", "upsert", "memory", "release", "targets", "quarantine", "out"].includes(only ?? "");
+  const engine = ["load", "upsert", "memory", "release", "targets", "quarantine", "out", "find"].includes(only ?? "");
   if (!engine && only !== "read") {
     benchSteps(say);
     await benchPlan(tenth, parsePlan(PLAN), rounds, say);
@@ -160,6 +161,13 @@ async function main(): Promise<void> {
   if (only === "release") {
     const worker = await startWorker();
     await benchRelease(db, more, rounds);
+    await stop(worker);
+    return await db.end();
+  }
+  if (only === "find") {
+    const worker = await startWorker();
+    await load(db, await deliver(db, "bench", tenth));
+    await benchFind(db, { target: "target.bench", count: COUNT * 20, rounds: 9 }, say);
     await stop(worker);
     return await db.end();
   }
