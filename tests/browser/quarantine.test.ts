@@ -187,6 +187,7 @@ describe("a held record that came again under another key", () => {
     await shows(life, "#17,NO,2026-07-01,5");
     await life.click(`a[href="/loads/${second}/records/0"]`);
     await shows(life, "Its row in the target now");
+    await page.bringToFront();
     await press(page, "hold it again");
     await shows(page, "It is the same");
     expect(await countHeld(system.db, { feed: "fourth" })).toBe(1);
