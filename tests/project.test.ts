@@ -50,6 +50,18 @@ describe("the project", () => {
     expect([...new Set(imported)].filter((name) => !known.has(name))).toEqual([]);
   });
 
+  it("has every file and folder that its documents speak of", () => {
+    const folders = "core|engine|store|ui|app|routes|cli|tests|scripts|demo|docs";
+    const spoken = ["docs/glossary.md", "docs/architecture.md", "CONTRIBUTING.md"].flatMap((document) =>
+      [...readFileSync(document, "utf8").matchAll(new RegExp(`\`((?:${folders})/[\\w./-]+)\``, "g"))].map(
+        (m) => `${document}: ${m[1]!}`,
+      ),
+    );
+    expect(spoken.length).toBeGreaterThan(80);
+    const is = (path: string): boolean => existsSync(path) || existsSync(`src/${path}`);
+    expect(spoken.filter((s) => !is(s.replace(/^.*?: /, "")))).toEqual([]);
+  });
+
   it("links every picture from the README, and has the pictures it links", () => {
     const readme = readFileSync("README.md", "utf8");
     const linked = [...readme.matchAll(/docs\/screenshots\/([\w-]+\.png)/g)].map((m) => m[1]!);
