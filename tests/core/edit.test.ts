@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { namesIn, renameInFormula } from "@/core/formula/names.ts";
+import { withContract } from "@/core/interop/contract.ts";
 import { removeField, renameField } from "@/core/plan/edit.ts";
 import { usedIn } from "@/core/plan/uses.ts";
 import { BYTE, heldByte, transitions } from "@/core/kernel/ledger.ts";
@@ -188,5 +189,36 @@ describe("what became of records in two ledgers", () => {
       { from: "held", to: "inserted", count: 1 },
       { from: "held", to: "held", count: 1 },
     ]);
+  });
+});
+
+describe("the indexes of a target", () => {
+  const indexed = parsePlan({ ...plan, load: { target: "x", key: ["a"], indexes: [["b", "c"], ["c"]] } });
+
+  it("follow a field's name, and go with a field of theirs", () => {
+    expect(renameField(indexed, "c", "third").load.indexes).toEqual([["b", "third"], ["third"]]);
+    expect(removeField(indexed, "b").load.indexes).toEqual([["c"]]);
+    expect(removeField(indexed, "c").load).not.toHaveProperty("indexes");
+    expect(usedIn(indexed, "b").map((u) => u.says)).toContain("in an index of the target");
+    expect(usedIn(plan, "b").map((u) => u.says)).not.toContain("in an index of the target");
+  });
+
+  it("are over fields that there are, each once, of a table that Good Sieve makes", () => {
+    const wrong = (indexes: string[][], more: object = {}) => {
+      try {
+        parsePlan({ ...plan, load: { target: "x", key: ["a"], indexes, ...more } });
+        return "";
+      } catch (error) {
+        return (error as { detail: string }).detail;
+      }
+    };
+    expect(wrong([["a", "b"]])).toBe("");
+    expect(wrong([["z"]])).toContain("There is no field z.");
+    expect(wrong([["b"], ["b"]])).toContain("Two indexes are the same.");
+    expect(wrong([["b", "b"]])).toContain("An index has a field once.");
+    expect(wrong([["b"]], { schema: "public" })).toContain("for its owner to make");
+    const taken = withContract(indexed, { fields: [...plan.contract.fields], key: ["a"], lost: [] }, { schema: "public" });
+    expect(taken.load).toMatchObject({ schema: "public" });
+    expect(taken.load).not.toHaveProperty("indexes");
   });
 });

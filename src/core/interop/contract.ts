@@ -47,13 +47,15 @@ export function withContract(plan: Plan, taken: Taken, load: Partial<Plan["load"
   });
   const rest = plan.contract.fields.reduce((p, { name }) => (known.has(name) ? p : removeField(p, name)), plan);
   const key = taken.key.length > 0 ? taken.key : rest.load.key;
-  const { whole_record: whole, ...own } = withoutArriving({ ...rest.load, ...load, key }, key);
+  const { whole_record: whole, indexes, ...own } = withoutArriving({ ...rest.load, ...load, key }, key);
   const record = whole === true && key.length === 0;
   return parsePlan({
     ...rest,
     contract: { fields },
     load: {
       ...own,
+      // Those of a table that was there before are for its owner to make.
+      ...(indexes && own.schema === undefined ? { indexes } : {}),
       ...(record ? { whole_record: true } : {}),
       ...(key.length === 0 && own.mode === "upsert" && !record ? { mode: "append" } : {}),
     },

@@ -66,6 +66,7 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
       key: follow(plan.load.key),
       ...(plan.load.gone ? { gone: renameInGone(plan.load.gone, follow) } : {}),
       ...(plan.load.slice === undefined ? {} : { slice: renameInPartitions(plan.load.slice, from, to) }),
+      ...(plan.load.indexes ? { indexes: plan.load.indexes.map(follow) } : {}),
       ...renameInFurther(plan, from, to),
       ...(plan.load.arriving
         ? {
@@ -225,7 +226,9 @@ export function removeField(plan: Plan, name: string): Plan {
   const { lookup, match, sender_field: whose, ...others } = plan;
   const lookUps = (lookup ?? []).flatMap((l) => removeFromLookUp(l, name));
   const compared = match ? removeFromMatch(match, name) : null;
-  const { gone, further: _, taken_from: __, slice, ...load } = plan.load;
+  const { gone, further: _, taken_from: __, slice, indexes, ...load } = plan.load;
+  // One over a field that goes is not one over the others.
+  const indexed = indexes?.filter((fields) => !fields.includes(name)) ?? [];
   const key = load.key.filter((n) => n !== name);
   // Without a field that says which rows are looked for, others would be.
   const still = gone && key.length > 0 && !goneFields(gone).some((f) => f.name === name);
@@ -241,9 +244,17 @@ export function removeField(plan: Plan, name: string): Plan {
     contract: { fields: plan.contract.fields.filter((f) => f.name !== name) },
     cleanse,
     check,
-    load: withoutArriving({ ...load, ...sliced, key, ...(still ? { gone } : {}), ...withoutFurtherField(plan, name) }, [
-      name,
-    ]),
+    load: withoutArriving(
+      {
+        ...load,
+        ...sliced,
+        key,
+        ...(indexed.length > 0 ? { indexes: indexed } : {}),
+        ...(still ? { gone } : {}),
+        ...withoutFurtherField(plan, name),
+      },
+      [name],
+    ),
     gates: plan.gates.flatMap((g) => withFields(g, (n) => (n === name ? null : n)) ?? []),
   };
 }

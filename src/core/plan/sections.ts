@@ -194,6 +194,11 @@ export const loadSchema = z.strictObject({
     .describe(
       "A view in the schema of targets that shows others of the database what is held, as it is at each moment",
     ),
+  indexes: z
+    .array(z.array(nameSchema).min(1).max(8))
+    .max(20)
+    .optional()
+    .describe("Of a table that Good Sieve makes: by which fields others look its rows up, beside the key"),
   held_days: z
     .int()
     .min(1)

@@ -253,6 +253,13 @@ function loadFaults(about: About): Fault[] {
   if (mode === "replace" && schema !== undefined && plan.load.slice === undefined) {
     fail("mode", "A table that was there before is not emptied: append to it, upsert, or replace slices of it.");
   }
+  const indexes = plan.load.indexes ?? [];
+  indexes.forEach((fields, i) => faults.push(...about.unknown(fields, ["load", "indexes", i])));
+  if (repeated(indexes.map((fields) => JSON.stringify(fields))).length > 0)
+    fail("indexes", "Two indexes are the same.");
+  if (indexes.some((fields) => repeated(fields).length > 0)) fail("indexes", "An index has a field once.");
+  if (indexes.length > 0 && schema !== undefined)
+    fail("indexes", "The indexes of a table that was there before are for its owner to make.");
   const slice = sliceFault(plan);
   if (slice !== null) fail("slice", slice);
   if (mode === "upsert" && key.length === 0 && !whole)

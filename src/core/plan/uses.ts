@@ -66,6 +66,8 @@ export function usedIn(plan: Plan, name: string): Use[] {
   if (plan.load.gone && goneFields(plan.load.gone).some((f) => f.name === name))
     uses.push({ stage: "Load", says: "what becomes of rows that no longer come" });
   if (namesInPartitions(plan.load.slice ?? "").includes(name)) uses.push({ stage: "Load", says: "what is replaced" });
+  if (plan.load.indexes?.some((fields) => fields.includes(name)))
+    uses.push({ stage: "Load", says: "in an index of the target" });
   for (const action of plan.after ?? []) {
     if ("partition" in action && namesInPartitions(action.partition ?? "").includes(name))
       uses.push({ stage: "Load", says: "folders of files after a load" });

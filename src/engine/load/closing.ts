@@ -20,6 +20,7 @@ import type { FromThread } from "../threads/messages.ts";
 import { pruneUndo } from "../undo/kept.ts";
 import { countKept, countUpsert, meet, type Absent, type Meeting } from "../writing/meet.ts";
 import { keepHeldView } from "../writing/held-view.ts";
+import { keepIndexes } from "../writing/indexes.ts";
 import { Expected, reconcile } from "../writing/reconcile.ts";
 import { alterTarget } from "../writing/alterations.ts";
 import { refusedByFurther, takeHanded, type Sending } from "../writing/further-rows.ts";
@@ -367,6 +368,7 @@ export class Closing {
       this.kept = await into.upsert(await this.meeting(), asCommitted ? db : null);
       await this.gone?.write(writing);
     });
+    if (plan.load.indexes) await clock.timed("indexes", () => keepIndexes(client, plan));
     if (this.replaced && countsRemoved(plan)) this.replaced = { ...this.replaced, rows: writing.removed };
     this.reconciliation = await clock.timed("reconciliation", async () =>
       reconcile(writing, staging(id), await expected.settle(client)),

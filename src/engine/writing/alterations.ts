@@ -5,6 +5,7 @@ import type { Field } from "@/core/plan/types.ts";
 import { SieveError, counted, grouped, listed, quoted } from "@/core/kernel/problem.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { ownTransactions, transactionNumber } from "@/store/writings.ts";
+import { indexStatements } from "./indexes.ts";
 import {
   beginConversion,
   conversionSql,
@@ -102,7 +103,7 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
   const { target, schema } = plan.load;
   const rights = await needRights(db, schema ?? TARGET, target);
   const columns = rights ? await targetColumns(db, tableOf(plan)) : [];
-  if (columns.length === 0) return ofNewTarget(plan);
+  if (columns.length === 0) return await ofNewTarget(db, plan);
   const found: Found = { statements: [], refusals: [], conversions: [], rewrites: false };
   const at = { plan, table, own: schema === undefined, found };
   const have = new Map(columns.map((c) => [c.name, c]));
@@ -126,6 +127,8 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
   }
   for (const column of have.values()) leaveUnfilled(at, column);
   await refuseOtherKey(db, at);
+  // Elsewhere than in the target itself they are made when its rows are there.
+  if (rights?.alter && table === tableOf(plan)) found.statements.push(...(await indexStatements(db, plan)));
   if (rights && !rights.alter && found.statements.length > 0) {
     found.refusals.push({
       field: "",
@@ -155,10 +158,11 @@ interface Altering {
 }
 
 /** A target that is not there yet: made among the targets, refused elsewhere. */
-function ofNewTarget(plan: Plan): Alterations {
+async function ofNewTarget(db: Queryable, plan: Plan): Promise<Alterations> {
   const { target, schema } = plan.load;
   const none = { exists: false, statements: [], refusals: [], conversions: [], rewrites: false };
-  if (schema === undefined) return { ...none, statements: [createTargetSql(plan)] };
+  if (schema === undefined)
+    return { ...none, statements: [createTargetSql(plan), ...(await indexStatements(db, plan))] };
   const says = `There is no table ${schema}.${target}.`;
   const hint = "Choose a table that is there, or let one be made among the targets.";
   return { ...none, refusals: [{ field: "", says, hint }] };

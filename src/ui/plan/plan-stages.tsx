@@ -7,6 +7,7 @@ import { FurtherList } from "./load/further-list.tsx";
 import { SlicePanel } from "./load/slice-panel.tsx";
 import { GonePanel } from "./load/gone-panel.tsx";
 import { modeOf, withKey, withMode, type Mode } from "./load/load-edits.ts";
+import { IndexPanel } from "./load/index-panel.tsx";
 import { GateList } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";
 import { NameInput } from "./load/name-input.tsx";
@@ -169,6 +170,7 @@ export function LoadStage({ plan, change }: StageProps) {
       </div>
       <div className="min-w-0">
         <TargetPanel plan={plan} change={change} />
+        {load.schema === undefined && <IndexPanel plan={plan} change={change} />}
         <FurtherList plan={plan} change={change} />
       </div>
     </div>

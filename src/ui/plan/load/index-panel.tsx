@@ -1,0 +1,75 @@
+"use client";
+
+import { X } from "lucide-react";
+import type { Plan } from "@/core/plan/document.ts";
+
+/** By which fields others look rows of the target up: each line an index, its fields in their order. */
+export function IndexPanel({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
+  const { indexes = [], ...load } = plan.load;
+  const set = (to: readonly (readonly string[])[]): void =>
+    change({ ...plan, load: to.length > 0 ? { ...load, indexes: to.map((fields) => [...fields]) } : load });
+  const names = plan.contract.fields.map((f) => f.name);
+  const put = (at: number, fields: readonly string[]): void =>
+    set(indexes.flatMap((have, i) => (i !== at ? [have] : fields.length > 0 ? [fields] : [])));
+  return (
+    <section className="mt-3" aria-label="Indexes">
+      <h2>Indexes, beside the key’s</h2>
+      {indexes.length === 0 && (
+        <p className="faint max-w-prose">None: where others look rows up by other fields, an index makes that fast.</p>
+      )}
+      <ul className="mb-2">
+        {indexes.map((fields, i) => (
+          <li key={fields.join(" ")} className="flex flex-wrap items-center gap-2 py-0.5">
+            <span className="font-mono text-sm">{fields.join(", ")}</span>
+            <FieldSelect
+              label={`Add a field to the index by ${fields.join(", ")}`}
+              first="and by…"
+              names={names.filter((n) => !fields.includes(n))}
+              choose={(name) => put(i, [...fields, name])}
+            />
+            <button
+              type="button"
+              className="btn btn-ghost btn-xs"
+              aria-label={`Take the index by ${fields.join(", ")} away`}
+              onClick={() => put(i, [])}
+            >
+              <X size={14} aria-hidden />
+            </button>
+          </li>
+        ))}
+      </ul>
+      <FieldSelect
+        label="Add an index by a field"
+        first="Add an index by…"
+        names={names.filter((n) => !indexes.some((fields) => fields.length === 1 && fields[0] === n))}
+        choose={(name) => set([...indexes, [name]])}
+      />
+    </section>
+  );
+}
+
+function FieldSelect({
+  label,
+  first,
+  names,
+  choose,
+}: {
+  label: string;
+  first: string;
+  names: readonly string[];
+  choose: (name: string) => void;
+}) {
+  return (
+    <select
+      aria-label={label}
+      className="select select-xs !w-44 text-sm"
+      value=""
+      onChange={(e) => e.target.value !== "" && choose(e.target.value)}
+    >
+      <option value="">{first}</option>
+      {names.map((name) => (
+        <option key={name}>{name}</option>
+      ))}
+    </select>
+  );
+}

@@ -1,0 +1,84 @@
+import { describe, expect, it } from "vitest";
+import { alterationsOf } from "@/engine/writing/alterations.ts";
+import { planInForce, savePlan } from "@/store/feeds.ts";
+import { undoLoad } from "@/engine/undo/undo.ts";
+import { asOthers, loadNow, newFeed, useSystem } from "../support/system.ts";
+
+/** Indexes that a plan says its target has. */
+
+const system = useSystem();
+const FIELDS = [
+  { name: "id", type: "integer", required: true },
+  { name: "site", type: "text" },
+  { name: "day", type: "date" },
+];
+
+async function indexesOf(table: string): Promise<string[]> {
+  const { rows } = await system.db.query<{ def: string }>(
+    "select regexp_replace(indexdef, '^.* USING ', '') as def from pg_indexes where schemaname = 'target' and tablename = $1 order by 1",
+    [table],
+  );
+  return rows.map((r) => r.def);
+}
+
+async function change(feed: string, load: object): Promise<void> {
+  const { document } = await planInForce(system.db, feed);
+  await savePlan(system.db, feed, { ...document, load: { ...document.load, ...load } }, "changed", "test");
+}
+
+describe("indexes of a target", () => {
+  it.each(["append", "replace", "upsert"])(
+    "are there after each load of the mode %s, and not made twice",
+    async (mode) => {
+      const { db } = system;
+      const feed = `by_${mode}`;
+      const indexes = [["site"], ["day", "site"]];
+      await newFeed(db, feed, FIELDS, { key: ["id"], mode, indexes }, { gates: [] });
+      const wanted = ["btree (day, site)", "btree (id)", "btree (site)"];
+      const { document } = await planInForce(db, feed);
+      expect((await alterationsOf(db, document)).statements.join("; ")).toContain(`create index "${feed}_by_site" on`);
+      for (let n = 0; n < 3; n++) {
+        const load = await loadNow(
+          db,
+          feed,
+          `id,site,day\n${n * 2},Fen,2026-01-0${n + 1}\n${n * 2 + 1},Moor,2026-01-01\n`,
+        );
+        expect(load.state).toBe("loaded");
+        expect(await indexesOf(feed)).toEqual(wanted);
+        if (n === 2) await undoLoad(db, load.id, "a try", "test");
+      }
+      expect(await indexesOf(feed)).toEqual(wanted);
+      expect((await alterationsOf(db, document)).statements).toEqual([]);
+    },
+  );
+
+  it("go when the plan no longer has them, but not those that somebody else has made", async () => {
+    const { db } = system;
+    await newFeed(db, "changing", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+    await loadNow(db, "changing", "id,site,day\n1,Fen,2026-01-01\n");
+    expect(await indexesOf("changing")).toEqual(["btree (id)"]);
+    await asOthers(system, "create index theirs on target.changing (day)");
+    await change("changing", { indexes: [["site"], ["day"]] });
+    // What is there over the same columns serves.
+    const { document } = await planInForce(db, "changing");
+    expect((await alterationsOf(db, document)).statements).toHaveLength(2);
+    await loadNow(db, "changing", "id,site,day\n1,Fen,2026-01-02\n");
+    expect(await indexesOf("changing")).toEqual(["btree (day)", "btree (id)", "btree (site)"]);
+    await change("changing", { indexes: undefined });
+    await loadNow(db, "changing", "id,site,day\n1,Fen,2026-01-03\n");
+    expect(await indexesOf("changing")).toEqual(["btree (day)", "btree (id)"]);
+  });
+
+  it("have names that PostgreSQL takes, however long their fields' are", async () => {
+    const { db } = system;
+    const long = [
+      { name: "id", type: "integer" },
+      ...["a", "b"].map((c) => ({ name: `${c}_${"very_".repeat(9)}long`, type: "text" })),
+    ];
+    const [, a, b] = long.map((f) => f.name);
+    await newFeed(db, "long", long, { key: ["id"], indexes: [[a, b], [a], [b]] }, { gates: [] });
+    const load = await loadNow(db, "long", `id,${a},${b}\n1,x,y\n`);
+    expect(load.state).toBe("loaded");
+    expect(await indexesOf("long")).toHaveLength(4);
+  });
+});
