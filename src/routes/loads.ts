@@ -144,7 +144,7 @@ export const findAlike = declare("GET /api/loads/{id}/alike", {
     "held records of earlier loads that may have come again in this one without their mark and under another key, each with the record that is most like it",
   params: id,
   answer: answerOf<AlikeFound>("pairs, the likest first, and among how many they were looked for"),
-  problems: ["no-report", "bytes-expired", "detail-expired", "busy"],
+  problems: ["wrong-state", "bytes-expired", "detail-expired", "busy"],
 });
 
 export const closeAlike = declare("POST /api/loads/{id}/alike", {

@@ -47,6 +47,10 @@ export async function getFeed(db: Queryable, name: string): Promise<Feed> {
   });
 }
 
+/** The names of the fields of a plan `p` in their order, in SQL. */
+export const FIELD_NAMES =
+  "array(select f->>'name' from jsonb_array_elements(p.document->'contract'->'fields') with ordinality x (f, n) order by n)";
+
 /** The plan in force: the feed's newest version. Throws `no-plan`. */
 export async function planInForce(db: Queryable, feed: string): Promise<PlanVersion> {
   const { rows } = await db.query<PlanVersion>(

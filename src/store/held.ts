@@ -6,7 +6,8 @@ import { SieveError } from "@/core/kernel/problem.ts";
 import { rawText } from "@/core/read/source.ts";
 import type { ReadOptions } from "@/core/read/settings.ts";
 import { pagesOf, type Db, type Queryable } from "./db.ts";
-import { planInForce, type PlanVersion } from "./feeds.ts";
+import { FIELD_NAMES, planInForce, type PlanVersion } from "./feeds.ts";
+import { senderOfHeld } from "./senders-of-load.ts";
 
 /** Which held records are meant. */
 export interface HeldFilter {
@@ -160,9 +161,6 @@ export async function heldAges(
 
 const OWN = `h.load, h.record, h.feed, h.at, h.line, h.byte_start as "byteStart", h.byte_end as "byteEnd", h.cells,
   h.field_values as values, h.problems, h.state, h.mended, h.reason, h.ended_by as "endedBy", h.ended_at as "endedAt", h.expired_at as "expiredAt", h.with_sender as "withSender"`;
-const FIELD_NAMES =
-  "(select jsonb_agg(f->>'name') from jsonb_array_elements(p.document->'contract'->'fields') f) as fields";
-
 /**
  * A page of held records as `page`, with the loads that they are of, and of those loads the files, and the fields of the
  * plans: documents are taken apart once for each load and plan, and not for each record.
@@ -175,7 +173,7 @@ const PAGE = `with page as (
     select l.id as load, n - 1 as file, f->>'name' as name, f->'columns' as columns
     from loads l, jsonb_array_elements(l.files) with ordinality x (f, n)
   ), plans as materialized (
-    select p.id, ${FIELD_NAMES} from sieve.plan p where p.id in (select plan from loads)
+    select p.id, ${FIELD_NAMES} as fields from sieve.plan p where p.id in (select plan from loads)
   )`;
 
 function pageParams(filter: HeldFilter, after: string, limit: number): unknown[] {
@@ -248,7 +246,7 @@ export async function getHeld(
   record: number,
 ): Promise<HeldRecord & { raw: string; alike: number; read: ReadOptions | null; before: HeldBefore[] }> {
   const { rows } = await db.query<HeldRecord & { bytes: Buffer; alike: number; read: ReadOptions | null }>(
-    `select ${OWN}, l.report->'files'->h.file->>'name' as file, l.report->'files'->h.file->'columns' as columns, ${FIELD_NAMES},
+    `select ${OWN}, l.report->'files'->h.file->>'name' as file, l.report->'files'->h.file->'columns' as columns, ${FIELD_NAMES} as fields,
        h.raw as bytes, l.report->'files'->h.file->'read' as read,
        (select count(*)::int - 1 from sieve.held o where o.load = h.load and o.checks && h.checks) as alike
      from sieve.held h join sieve.load l on l.id = h.load join sieve.plan p on p.id = l.plan where h.load = $1 and h.record = $2`,
@@ -289,11 +287,11 @@ const SENT = 1_000;
  */
 export async function* heldBySender(db: Db, filter: HeldFilter): AsyncGenerator<readonly SentRecord[]> {
   const file = "l.report->'files'->h.file";
-  const sql = `select h.load, h.record, h.feed, coalesce(h.sender, d.sender) as sender, h.line, h.cells, h.problems, case when h.cells is null then h.raw end as bytes,
+  const sql = `select h.load, h.record, h.feed, ${senderOfHeld("d")} as sender, h.line, h.cells, h.problems, case when h.cells is null then h.raw end as bytes,
       ${file}->>'name' as file, coalesce(${file}->'columns', '[]') as columns, coalesce(${file}->'read', '{}') as read
     from sieve.held h join sieve.load l on l.id = h.load join sieve.delivery d on d.id = l.delivery
     where ${WHERE} and h.expired_at is null
-    order by h.feed, coalesce(h.sender, d.sender), md5((${file}->'columns')::text || (${file}->'read')::text), h.load, h.record`;
+    order by h.feed, ${senderOfHeld("d")}, md5((${file}->'columns')::text || (${file}->'read')::text), h.load, h.record`;
   const pages = pagesOf<Omit<SentRecord, "raw"> & { bytes: Buffer | null }>(db, SENT, () =>
     Promise.resolve({ sql, params: params(filter) }),
   );

@@ -2,6 +2,9 @@ import type { SentBy } from "@/core/course/senders-seen.ts";
 import type { Client, Queryable } from "./db.ts";
 import type { Load } from "./loads.ts";
 
+/** Whose a held record `h` is, in SQL; `delivery`: the alias of the delivery that it came in. */
+export const senderOfHeld = (delivery: string): string => `coalesce(h.sender, ${delivery}.sender)`;
+
 /**
  * Keeps whose records a load has read and held, where its records say so: of a delivery of one sender, that it is theirs,
  * and else of each sender how many there were. `ofOne`: the sender of all of them, where nobody has said who sent the

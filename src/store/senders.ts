@@ -1,6 +1,7 @@
 import { SieveError } from "@/core/kernel/problem.ts";
 import type { ReadOptions } from "@/core/read/settings.ts";
 import type { Db, Queryable } from "./db.ts";
+import { senderOfHeld } from "./senders-of-load.ts";
 
 /** What a person says of a sender. */
 export interface SenderAbout {
@@ -32,8 +33,7 @@ export interface Sender extends SenderAbout {
 /** Loads by which the quality of what a sender sends is followed. */
 const FOLLOWED = 12;
 
-/** Whose a held record `h` of a delivery `o` is. */
-const WHOSE = "coalesce(h.sender, o.sender)";
+const WHOSE = senderOfHeld("o");
 
 const SENDERS = `select d.name, coalesce(s.contact, '') as contact, coalesce(s.address, '') as address, coalesce(s.note, '') as note,
     s.days_to_answer as "daysToAnswer", d.feeds, d.deliveries, d.came as "lastCame",

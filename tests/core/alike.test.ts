@@ -65,6 +65,15 @@ describe("a held record that comes again without its mark", () => {
     expect(search(held(["A-7", ...seed.slice(1)]))).toBe(1);
   });
 
+  it("is said to be the likest so far, or not", () => {
+    const search = new AlikeSearch([held(seed, 0)], 5);
+    const record = ["A", "Silene alba", "Moor", "2026-05-01", "13"];
+    expect(search.offer(0, record)).toBe(true);
+    expect(search.offer(1, record)).toBe(false);
+    expect(search.offer(2, ["A", "Silene alba", "Moor", "2026-05-01", "12"])).toBe(true);
+    expect(search.offer(3, ["A", "Carex", "Moor", "2026-05-01", "13"])).toBe(false);
+  });
+
   it("is found by other values where very many have the same", () => {
     const many = Array.from({ length: 600 }, (_, i) => held(["Moor", `n${i}`, ""]));
     expect(found(many, [["Moor", "n7", "k"]])).toEqual([[7, 0, "2 of 2"]]);

@@ -63,32 +63,38 @@ export class AlikeSearch {
     this.shared = new Int32Array(held.length);
   }
 
-  /** Offers a record of the load, with its values by field. */
-  offer(record: number, values: readonly string[]): void {
+  /** Offers a record of the load, with its values by field; gives whether it is the likest so far of some held one. */
+  offer(record: number, values: readonly string[]): boolean {
     const { having, shared, touched } = this;
+    let likest = false;
     values.forEach((value, f) => {
       if (value === "") return;
       for (const h of having[f]?.get(value) ?? []) if (shared[h]!++ === 0) touched.push(h);
     });
     for (const h of touched) {
       shared[h] = 0;
-      this.weigh(h, record, values);
+      if (this.weigh(h, record, values)) likest = true;
     }
     touched.length = 0;
+    return likest;
   }
 
-  private weigh(h: number, record: number, values: readonly string[]): void {
+  private weigh(h: number, record: number, values: readonly string[]): boolean {
     const { values: own, wrong } = this.held[h]!;
     const sound = this.sound[h]!;
     const { key } = this;
     const keyed = key.length > 0 && key.every((f) => own[f] !== "" && !wrong[f] && values[f] !== "");
-    if (keyed && key.some((f) => own[f] !== values[f])) return;
+    if (keyed && key.some((f) => own[f] !== values[f])) return false;
     const same = own.reduce((n, v, f) => n + (v !== "" && !wrong[f] && v === values[f] ? 1 : 0), 0);
-    if (same < Math.max(LEAST.fields, LEAST.share * sound)) return;
+    if (same < Math.max(LEAST.fields, LEAST.share * sound)) return false;
     const before = this.best[h];
-    if (before && before.same > same) return;
-    if (before?.same === same) this.best[h] = { ...before, equals: before.equals + 1 };
-    else this.best[h] = { held: h, record, values, sound, same, equals: 1 };
+    if (before && before.same > same) return false;
+    if (before?.same === same) {
+      this.best[h] = { ...before, equals: before.equals + 1 };
+      return false;
+    }
+    this.best[h] = { held: h, record, values, sound, same, equals: 1 };
+    return true;
   }
 
   /**

@@ -2,7 +2,7 @@ import type { Plan } from "@/core/plan/document.ts";
 import type { RecordState } from "@/core/report/found-words.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { ident, transaction, wasEnded, type Client, type Db } from "@/store/db.ts";
-import { listFeeds, planInForce } from "@/store/feeds.ts";
+import { FIELD_NAMES, listFeeds, planInForce } from "@/store/feeds.ts";
 import type { WritingKind } from "@/store/writings.ts";
 import { tableOf, targetColumns } from "../writing/target.ts";
 import { DID, undoTable } from "../writing/writing.ts";
@@ -278,20 +278,17 @@ async function changesOf(
   return changes;
 }
 
-/** The names of the fields of a plan `p`, in SQL. */
-const NAMES = `array(select f->>'name' from jsonb_array_elements(p.document->'contract'->'fields') with ordinality as x (f, n) order by n) as names`;
-
 /** Records that are held, were held or wait, with the value in one of their fields as they were checked. */
 async function recordsWith(db: Db, value: string): Promise<FoundRecord[]> {
   const { rows: held } = await db.query<FoundRecord>(
-    `select h.feed, f.title, h.load, h.record, h.state, l.report->'files'->h.file->>'name' as file, h.line, ${NAMES}, h.field_values as values, h.reason,
+    `select h.feed, f.title, h.load, h.record, h.state, l.report->'files'->h.file->>'name' as file, h.line, ${FIELD_NAMES} as names, h.field_values as values, h.reason,
        h.ended_by as "endedBy", h.ended_at as "endedAt"
      from sieve.held h join sieve.feed f on f.name = h.feed join sieve.load l on l.id = h.load join sieve.plan p on p.id = l.plan
      where h.field_values @> to_jsonb($1::text) order by h.load desc, h.record limit ${MOST}`,
     [value],
   );
   const { rows: waiting } = await db.query<FoundRecord>(
-    `select w.feed, f.title, w.load, w.record, w.state, null as file, null as line, ${NAMES}, w.field_values as values, '' as reason,
+    `select w.feed, f.title, w.load, w.record, w.state, null as file, null as line, ${FIELD_NAMES} as names, w.field_values as values, '' as reason,
        w.ended_by as "endedBy", w.ended_at as "endedAt"
      from sieve.waiting w join sieve.feed f on f.name = w.feed join sieve.load l on l.id = w.load join sieve.plan p on p.id = coalesce(w.plan, l.plan)
      where w.field_values @> to_jsonb($1::text) and w.state in ('waiting', 'merged') order by w.load desc, w.record limit ${MOST}`,
@@ -304,7 +301,7 @@ async function recordsWith(db: Db, value: string): Promise<FoundRecord[]> {
 async function mergedWith(db: Db, value: string): Promise<FoundRecord[]> {
   const { rows } = await db.query<FoundRecord>(
     `select l.feed, f.title, c.load, (m->>'record')::int as record, 'joined' as state, null as file, null as line,
-       ${NAMES}, m->'values' as values, 'with ' || case when c.members->0->>'record' is not null
+       ${FIELD_NAMES} as names, m->'values' as values, 'with ' || case when c.members->0->>'record' is not null
          then 'record ' || (c.members->0->>'record')::int + 1
          when jsonb_typeof(c.members->0->'row') = 'array'
          then 'record ' || (c.members->0->'row'->>1)::int + 1 || ' of load ' || (c.members->0->'row'->>0)

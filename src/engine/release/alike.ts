@@ -10,8 +10,9 @@ import { alignCells } from "@/core/mend/align.ts";
 import type { ReadOptions } from "@/core/read/settings.ts";
 import { rawText } from "@/core/read/source.ts";
 import { transaction, type Db, type Queryable } from "@/store/db.ts";
-import { getPlan } from "@/store/feeds.ts";
+import { FIELD_NAMES, getPlan } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
+import { senderOfHeld } from "@/store/senders-of-load.ts";
 import { noteBefore } from "@/store/writings.ts";
 import { blocksAgain } from "../load/again.ts";
 
@@ -71,7 +72,7 @@ const SENDERS = "select s.sender from sieve.load_of_sender s where s.load = $1";
 /** Records of a feed that were held before a load and still are, of whoever sent what the load has; the latest first. */
 const OPEN = `from sieve.held h join sieve.load o on o.id = h.load join sieve.delivery d on d.id = o.delivery
   join sieve.plan p on p.id = o.plan
-  cross join lateral (select coalesce(h.sender, d.sender) as sender) whose
+  cross join lateral (select ${senderOfHeld("d")} as sender) whose
   where h.feed = (select feed from sieve.load where id = $1) and h.load < $1 and h.state in ('held', 'overtaken') and h.expired_at is null
     and (whose.sender = '' or '' in (${SENDERS}) or whose.sender in (${SENDERS}))`;
 
@@ -92,7 +93,7 @@ export async function findAlike(db: Db, load: number): Promise<AlikeFound> {
   const fields = plain.fields.map((f) => f.name);
   const { rows } = await db.query<Held>(
     `select h.load, h.record, h.line, h.field_values as values, h.mended, h.problems, case when h.cells is null then h.raw end as raw,
-       array(select f->>'name' from jsonb_array_elements(p.document->'contract'->'fields') with ordinality x (f, n) order by n) as names,
+       ${FIELD_NAMES} as names,
        coalesce(o.report->'files'->h.file->'columns', '[]') as columns, coalesce(o.report->'files'->h.file->'read', '{}') as read
      ${OPEN}
      order by h.load desc, h.record limit ${MOST_LOOKED_FOR}`,
@@ -112,8 +113,8 @@ export async function findAlike(db: Db, load: number): Promise<AlikeFound> {
     for await (const { block, sifted, which } of blocksAgain(db, load, came)) {
       among += which.length;
       for (const r of which) {
-        search.offer(block.firstRecord + r, soundValues(sifted, r));
-        outcomes.set(block.firstRecord + r, outcomeOf(block.outcomes[r]!)!);
+        const record = block.firstRecord + r;
+        if (search.offer(record, soundValues(sifted, r))) outcomes.set(record, outcomeOf(block.outcomes[r]!)!);
       }
     }
   }

@@ -3,6 +3,7 @@ import type { Returned } from "@/core/mend/for-sender.ts";
 import type { ReturnedCounts } from "@/core/report/report.ts";
 import { byHash, ident, type Client } from "@/store/db.ts";
 import { ledgerBlocks } from "@/store/ledger.ts";
+import { senderOfHeld } from "@/store/senders-of-load.ts";
 import { noteBefore } from "@/store/writings.ts";
 import type { Writing } from "../writing/writing.ts";
 import { keysOfHeld } from "./overtake.ts";
@@ -38,7 +39,7 @@ export async function closeReturned(
          select h.feed, h.state, h.sender from sieve.held h where h.load = c.load and h.record = c.record offset 0) h
        join sieve.load old on old.id = c.load join sieve.delivery before on before.id = old.delivery
        join sieve.load new on new.id = $1 join sieve.delivery now on now.id = new.delivery
-       cross join lateral (select coalesce(h.sender, before.sender) as sender) whose
+       cross join lateral (select ${senderOfHeld("before")} as sender) whose
      where h.feed = $2 and c.load < $1 and h.state in ('held', 'overtaken')
        and ('' in (whose.sender, now.sender) or whose.sender = now.sender
          or exists (select from sieve.load_sender s where s.load = $1 and s.sender = whose.sender))
