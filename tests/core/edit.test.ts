@@ -217,7 +217,11 @@ describe("the indexes of a target", () => {
     expect(wrong([["b"], ["b"]])).toContain("Two indexes are the same.");
     expect(wrong([["b", "b"]])).toContain("An index has a field once.");
     expect(wrong([["b"]], { schema: "public" })).toContain("for its owner to make");
-    const taken = withContract(indexed, { fields: [...plan.contract.fields], key: ["a"], lost: [] }, { schema: "public" });
+    const taken = withContract(
+      indexed,
+      { fields: [...plan.contract.fields], key: ["a"], lost: [] },
+      { schema: "public" },
+    );
     expect(taken.load).toMatchObject({ schema: "public" });
     expect(taken.load).not.toHaveProperty("indexes");
   });
