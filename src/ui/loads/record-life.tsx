@@ -63,7 +63,6 @@ export function RecordLifeView({ life, plan, now }: { life: RecordLife; plan: Pl
 function Fields({ life, made }: { life: RecordLife; made: RecordMade }) {
   if (made.cells === null) return <p className="faint">It could not be read into {life.columns.length} columns.</p>;
   const wrong = new Set(made.problems.filter((p) => p.onFailure !== "note").map((p) => p.field));
-  const extra = life.columns.length > made.cells.length ? [] : life.columns;
   return (
     <table className="ledger tight w-full">
       <thead>
@@ -91,9 +90,9 @@ function Fields({ life, made }: { life: RecordLife; made: RecordMade }) {
           );
         })}
       </tbody>
-      {extra.length > life.fields.length && (
+      {life.columns.length > life.fields.length && (
         <caption className="faint caption-bottom text-left text-xs">
-          Its file has {extra.length} columns; those that are not listed are not in the plan.
+          Its file has {life.columns.length} columns; those that are not listed are not in the plan.
         </caption>
       )}
     </table>
