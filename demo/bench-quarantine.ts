@@ -65,6 +65,7 @@ export async function benchQuarantine(
     times.set(name, [...(times.get(name) ?? []), performance.now() - began]);
     return result;
   };
+  const mend = { how: "formula", field: "quantity_g", by: 'it.replace("ca. ", "")' } as const;
   for (let i = 0; i < rounds; i++) {
     const { document: plan } = await planInForce(db, feed);
     await timed("all that the page asks", async () => {
@@ -96,14 +97,12 @@ export async function benchQuarantine(
     const { rows } = await db.query<{ load: number }>("select min(load) as load from sieve.held where feed = $1", [
       feed,
     ]);
-    const mend = { how: "formula", field: "quantity_g", by: 'it.replace("ca. ", "")' } as const;
     const cause = { feed, check: "quantity_g:type", load: rows[0]!.load };
     const seen = await timed("preview", () => releaseAll(db, cause, { mend, by: "bench", preview: true }));
     if (i === 0)
       say(`  preview of a mend by a formula: ${grouped(seen.records)} records, ${grouped(seen.released)} would pass`);
   }
   // In earnest, load by load.
-  const mend = { how: "formula", field: "quantity_g", by: 'it.replace("ca. ", "")' } as const;
   const { rows: loads } = await db.query<{ load: number }>(
     "select distinct load from sieve.held where feed = $1 order by load limit 2",
     [feed],

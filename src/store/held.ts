@@ -7,7 +7,7 @@ import { rawText } from "@/core/read/source.ts";
 import type { ReadOptions } from "@/core/read/settings.ts";
 import { pagesOf, type Db, type Queryable } from "./db.ts";
 import { FIELD_NAMES, planInForce, type PlanVersion } from "./feeds.ts";
-import { senderOfHeld } from "./senders-of-load.ts";
+import { heldIsOf, senderOfHeld } from "./senders-of-load.ts";
 
 /** Which held records are meant. */
 export interface HeldFilter {
@@ -48,7 +48,7 @@ export interface HeldRecord {
 
 const WHERE = `($1::text is null or h.feed = $1) and ($2::int is null or h.load = $2)
   and ($3::text is null or h.checks @> array[$3]) and ($4::text is null or h.at = $4) and h.state = coalesce($5, 'held')
-  and ($6::text is null or h.sender = $6 or h.sender is null and h.load in (select sl.id from sieve.load sl join sieve.delivery sd on sd.id = sl.delivery where sd.sender = $6))`;
+  and ($6::text is null or ${heldIsOf("$6")})`;
 
 function params(filter: HeldFilter): unknown[] {
   return [

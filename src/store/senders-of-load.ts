@@ -5,6 +5,10 @@ import type { Load } from "./loads.ts";
 /** Whose a held record `h` is, in SQL; `delivery`: the alias of the delivery that it came in. */
 export const senderOfHeld = (delivery: string): string => `coalesce(h.sender, ${delivery}.sender)`;
 
+/** That a held record `h` is of a sender, in SQL; `given`: the parameter with its name. */
+export const heldIsOf = (given: string): string =>
+  `(h.sender = ${given} or h.sender is null and h.load in (select sl.id from sieve.load sl join sieve.delivery sd on sd.id = sl.delivery where sd.sender = ${given}))`;
+
 /**
  * Keeps whose records a load has read and held, where its records say so: of a delivery of one sender, that it is theirs,
  * and else of each sender how many there were. `ofOne`: the sender of all of them, where nobody has said who sent the

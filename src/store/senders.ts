@@ -1,7 +1,7 @@
 import { SieveError } from "@/core/kernel/problem.ts";
 import type { ReadOptions } from "@/core/read/settings.ts";
 import type { Db, Queryable } from "./db.ts";
-import { senderOfHeld } from "./senders-of-load.ts";
+import { heldIsOf, senderOfHeld } from "./senders-of-load.ts";
 
 /** What a person says of a sender. */
 export interface SenderAbout {
@@ -128,8 +128,7 @@ export async function putSender(db: Db, name: string, about: SenderAbout, by: st
   );
 }
 
-const OF_SENDER = `h.state = 'held' and ($2::text is null or h.feed = $2) and (h.sender = $1 or h.sender is null
-  and h.load in (select l.id from sieve.load l join sieve.delivery d on d.id = l.delivery where d.sender = $1))`;
+const OF_SENDER = `h.state = 'held' and ($2::text is null or h.feed = $2) and ${heldIsOf("$1")}`;
 
 /** Notes that what is held of a sender, of one feed or of all, is with it from now on; gives of how many that is new. */
 export async function handOver(db: Db, name: string, feed: string | null): Promise<number> {

@@ -359,7 +359,7 @@ export class Closing {
     if (plan.load.taken_from) await takeHanded({ client, plan, staging: staging(id) });
     await clock.timed("target", async () => {
       const into = new IntoTarget({ client, id, plan, balance: this.balance, writing, expected });
-      if (await into.takePlace(successor)) return;
+      if (await into.takePlace(successor)) return await keepIndexes(client, plan);
       await alterTarget(client, plan);
       if (plan.load.mode !== "upsert") return await into.add();
       // The ledger and the staged records are as they were committed where nothing was held or merged since.
@@ -368,7 +368,6 @@ export class Closing {
       this.kept = await into.upsert(await this.meeting(), asCommitted ? db : null);
       await this.gone?.write(writing);
     });
-    if (plan.load.indexes) await clock.timed("indexes", () => keepIndexes(client, plan));
     if (this.replaced && countsRemoved(plan)) this.replaced = { ...this.replaced, rows: writing.removed };
     this.reconciliation = await clock.timed("reconciliation", async () =>
       reconcile(writing, staging(id), await expected.settle(client)),

@@ -187,11 +187,10 @@ async function heldOf(db: Db, load: number, record: number) {
   const { rows } = await db.query<{
     file: number;
     sender: string | null;
-    feed: string;
     load: number | null;
     again: number | null;
   }>(
-    `select h.file, h.sender, h.feed, case when h.state = 'closed' then w.load end as load, h.came_as as again
+    `select h.file, h.sender, case when h.state = 'closed' then w.load end as load, h.came_as as again
      from sieve.held h left join sieve.writing w on w.id = h.writing where h.load = $1 and h.record = $2`,
     [load, record],
   );

@@ -6,7 +6,7 @@ import { outcomeOf, type Outcome } from "@/core/kernel/ledger.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { AlikeSearch, type LookedFor } from "@/core/mend/alike.ts";
 import { alignCells } from "@/core/mend/align.ts";
-
+import { mendedValues, type ToBeMended } from "@/core/mend/values.ts";
 import type { ReadOptions } from "@/core/read/settings.ts";
 import { rawText } from "@/core/read/source.ts";
 import { transaction, type Db, type Queryable } from "@/store/db.ts";
@@ -52,13 +52,10 @@ const MOST_PAIRS = 500;
 /** What came of records that may be held ones that came again; what a step left out has not come. */
 const CAME: ReadonlySet<Outcome> = new Set(["inserted", "updated", "unchanged", "merged", "waiting", "held"]);
 
-interface Held {
+interface Held extends ToBeMended {
   readonly load: number;
   readonly record: number;
   readonly line: number;
-  readonly names: readonly string[];
-  readonly values: readonly string[];
-  readonly mended: Readonly<Record<string, string>> | null;
   readonly problems: readonly Problem[];
   /** Of one that could not be read. */
   readonly raw: Buffer | null;
@@ -93,7 +90,7 @@ export async function findAlike(db: Db, load: number): Promise<AlikeFound> {
   const fields = plain.fields.map((f) => f.name);
   const { rows } = await db.query<Held>(
     `select h.load, h.record, h.line, h.field_values as values, h.mended, h.problems, case when h.cells is null then h.raw end as raw,
-       ${FIELD_NAMES} as names,
+       ${FIELD_NAMES} as fields,
        coalesce(o.report->'files'->h.file->'columns', '[]') as columns, coalesce(o.report->'files'->h.file->'read', '{}') as read
      ${OPEN}
      order by h.load desc, h.record limit ${MOST_LOOKED_FOR}`,
@@ -139,7 +136,7 @@ function lookedFor(compiled: Compiled, held: readonly Held[]): LookedFor[] {
   const { fields } = compiled;
   const texts = held.map((h) => {
     const raw = h.raw ? alignCells(compiled, { raw: rawText(h.raw), columns: h.columns, read: h.read }) : null;
-    return fields.map(({ name }) => h.mended?.[name] ?? raw?.values[name] ?? h.values[h.names.indexOf(name)] ?? "");
+    return mendedValues(h, { ...raw?.values, ...h.mended }, compiled);
   });
   const sifted = siftRows(
     compiled,

@@ -127,7 +127,7 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
   }
   for (const column of have.values()) leaveUnfilled(at, column);
   await refuseOtherKey(db, at);
-  // Elsewhere than in the target itself they are made when its rows are there.
+  // A table that is to take the target's place gets them when it has.
   if (rights?.alter && table === tableOf(plan)) found.statements.push(...(await indexStatements(db, plan)));
   if (rights && !rights.alter && found.statements.length > 0) {
     found.refusals.push({

@@ -52,7 +52,7 @@ export async function indexStatements(db: Queryable, plan: Plan): Promise<string
   ];
 }
 
-/** Brings the target's indexes to what the plan says, once its rows are there. */
+/** Brings the indexes of a target to what the plan says, where it was not altered: another table has taken its place. */
 export async function keepIndexes(client: Client, plan: Plan): Promise<void> {
   for (const statement of await indexStatements(client, plan)) await client.query(statement);
 }

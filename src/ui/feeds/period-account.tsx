@@ -1,21 +1,11 @@
 import Link from "next/link";
+import { PERIOD_COLUMNS } from "@/core/report/period-columns.ts";
 import { short } from "@/core/gate/part.ts";
 import type { AnnouncedAccount, HeldAccount, Period, PeriodLoad, SumAccount, TargetAccount } from "@/store/period.ts";
 import { Totals } from "../loads/load-writing.tsx";
 import { tableWords } from "../loads/writing-list.tsx";
 import { cellNumber, counted, grouped } from "../kit/words.ts";
 import { openAccounts } from "./period.ts";
-
-const COLUMNS = [
-  ["read", "read"],
-  ["inserted", "inserted"],
-  ["updated", "updated"],
-  ["unchanged", "unchanged"],
-  ["merged", "merged"],
-  ["held", "held"],
-  ["waiting", "waiting"],
-  ["leftOut", "left out"],
-] as const;
 
 /** What came in some days and what became of it, load by load, with what it all adds up to. */
 export function PeriodAccount({ period }: { period: Period }) {
@@ -53,7 +43,7 @@ export function PeriodAccount({ period }: { period: Period }) {
 }
 
 function Loads({ period: { loads, sums } }: { period: Period }) {
-  const shown = COLUMNS.filter(([key]) => key === "read" || loads.some((l) => l[key] > 0));
+  const shown = PERIOD_COLUMNS.filter(([key]) => key === "read" || loads.some((l) => l[key] > 0));
   return (
     <div className="mt-3 overflow-x-auto" tabIndex={0} role="region" aria-label="Loads of the period">
       <table className="ledger">
@@ -93,7 +83,7 @@ function Loads({ period: { loads, sums } }: { period: Period }) {
   );
 }
 
-function LoadLine({ load, shown }: { load: PeriodLoad; shown: readonly (typeof COLUMNS)[number][] }) {
+function LoadLine({ load, shown }: { load: PeriodLoad; shown: readonly (typeof PERIOD_COLUMNS)[number][] }) {
   const stands = load.state === "loaded";
   return (
     <tr className={stands ? "" : "faint"}>

@@ -5,6 +5,7 @@ import type { RecordLife, RecordMade, RecordPair } from "@/engine/look/life.ts";
 import { RowChanges } from "../find/row-changes.tsx";
 import { Value } from "../kit/cell.tsx";
 import { Mark } from "../kit/mark.tsx";
+import { RawText } from "../kit/raw-text.tsx";
 import { StepChanges } from "../kit/step-changes.tsx";
 import { OUTCOME_CLASS, grouped, moment } from "../kit/words.ts";
 import { HELD_AT_WORDS, pairWords } from "./life-words.ts";
@@ -29,13 +30,7 @@ export function RecordLifeView({ life, plan, now }: { life: RecordLife; plan: Pl
         </p>
         {made ? (
           <>
-            <pre
-              className="my-2 max-h-40 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-2 font-mono text-[0.8rem] break-all whitespace-pre-wrap"
-              tabIndex={0}
-              aria-label="Raw text of the record"
-            >
-              {made.raw}
-            </pre>
+            <RawText>{made.raw}</RawText>
             <Fields life={life} made={made} />
             <div className="mt-4">
               <StepChanges plan={plan} steps={made.steps} />

@@ -14,6 +14,7 @@ import { timeWords } from "./held.ts";
 import { ask, problemOf } from "../kit/api.ts";
 import { Mark } from "../kit/mark.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
+import { RawText } from "../kit/raw-text.tsx";
 import { counted, grouped, moment } from "../kit/words.ts";
 
 /** What is asked for when a record is opened. */
@@ -96,13 +97,7 @@ export function HeldDetail({
         , load {held.load}, bytes {grouped(held.byteStart)}-{grouped(held.byteEnd)}
         {held.withSender && <b> · with its sender since {moment(new Date(held.withSender), new Date())}</b>}
       </p>
-      <pre
-        className="my-1 max-h-28 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-2 font-mono text-[0.8rem] break-all whitespace-pre-wrap"
-        tabIndex={0}
-        aria-label="Raw text of the record"
-      >
-        {more ? <Raw text={more.raw} values={held.problems.map((p) => p.value)} /> : "…"}
-      </pre>
+      <RawText>{more ? <Raw text={more.raw} values={held.problems.map((p) => p.value)} /> : "…"}</RawText>
       {error && <ProblemNote problem={problemOf(error)} />}
       <h2 className="mt-2">What is wrong, for the sender</h2>
       <ul>
