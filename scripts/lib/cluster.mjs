@@ -80,6 +80,8 @@ export async function startCluster(name, port, { settings = {}, quiet = false } 
     port,
     unix_socket_directories: "",
     max_connections: 100,
+    // So that copies of targets on the same server are written by two-phase commit.
+    max_prepared_transactions: 20,
     shared_buffers: "256MB",
     maintenance_work_mem: "128MB",
     work_mem: "64MB",

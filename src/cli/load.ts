@@ -6,6 +6,7 @@ import { getFeed } from "@/store/feeds.ts";
 import { getLoad, type Load } from "@/store/loads.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { replacedWords } from "@/core/plan/slice.ts";
+import { copyLine } from "@/core/plan/copies.ts";
 import { furtherLine } from "@/core/plan/further.ts";
 import { balanceLine } from "@/core/kernel/ledger.ts";
 import { runRequestOf, type RunFlags } from "./run-flags.ts";
@@ -85,11 +86,12 @@ function tellEnd(load: Load): number {
     process.stdout.write(`load ${load.id} was cancelled; nothing was written to the target\n`);
     return 3;
   }
-  const { balance, gates, replaced, further = [] } = load.report!;
+  const { balance, gates, replaced, further = [], copies = [] } = load.report!;
   const would = load.state === "stopped" ? "would be " : "";
   process.stdout.write(`load ${load.id} ${load.state}: ${balanceLine(balance, would)}\n`);
   if (replaced) process.stdout.write(`${replacedWords(replaced, would)}\n`);
   for (const counts of further) process.stdout.write(`${furtherLine(counts, would)}\n`);
+  for (const counts of copies) process.stdout.write(`${copyLine(counts)}\n`);
   if (load.state !== "stopped") return 0;
   for (const gate of gates)
     if (!gate.passed) process.stdout.write(`stopped at the gate “${gate.gate}”: ${gate.message}\n`);

@@ -4,6 +4,7 @@ import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { Command, CommanderError } from "commander";
 import { errorLines, SieveError } from "@/core/kernel/problem.ts";
 import type { RetentionOptions } from "./room.ts";
+import type { CopiesFlags } from "./copies.ts";
 import type { UndoOptions } from "./undo.ts";
 import { balanceLine } from "@/core/kernel/ledger.ts";
 import type { AgainOptions } from "./run.ts";
@@ -253,6 +254,17 @@ program
   .action(async (load: string | undefined) => {
     const { verify } = await import("./verify.ts");
     process.exitCode = await verify(load);
+  });
+
+program
+  .command("copies")
+  .description("Hold the copies of a feed's targets in other databases against them, row by row.")
+  .argument("<feed>", "the feed")
+  .option("--mend", "make each copy what its target is: what others changed there is written over")
+  .option("--json", "as JSON")
+  .action(async (feed: string, options: CopiesFlags) => {
+    const { copies } = await import("./copies.ts");
+    process.exitCode = await copies(feed, options);
   });
 
 program

@@ -6,6 +6,7 @@ import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
 import { readSectionSchema } from "@/core/read/schema.ts";
 import type { Sample } from "@/core/sample/sample.ts";
+import type { Compared } from "@/engine/copies/compare.ts";
 import type { ProposedLookUp } from "@/engine/look/propose-look-up.ts";
 import type { FieldValues } from "@/engine/look/delivery-values.ts";
 import type { targetValues } from "@/engine/writing/target.ts";
@@ -18,6 +19,7 @@ import { CONTENTS } from "@/core/write/files/contents.ts";
 import { ENCODINGS } from "@/core/read/encoding/names.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
 
+const COPY_PROBLEMS = ["no-feed", "no-copy", "no-connection", "copy-away", "copy-unfit", "copy-failed"];
 const feed = { feed: z.string().describe("The feed's name") };
 const document = z.object({ document: z.unknown().describe("A plan, as docs/plan.schema.json describes it") });
 
@@ -204,6 +206,24 @@ export const lookUpOfDelivery = declare("POST /api/feeds/{feed}/look-up", {
     "pairs of field and column, what they would fill, keys that several entries have, limits",
   ),
   problems: ["plan-invalid", "no-delivery", "no-list", "list-missing", "list-invalid", "bytes-expired"],
+});
+
+const compared = z.object({
+  copies: answerOf<Compared[]>("each with its rows that are alike, otherwise, missing and more"),
+});
+
+export const compareCopies = declare("GET /api/feeds/{feed}/copies", {
+  about: "holds the copies of the feed's targets in other databases against them, row by row; changes nothing",
+  params: feed,
+  answer: compared,
+  problems: COPY_PROBLEMS,
+});
+
+export const mendCopies = declare("POST /api/feeds/{feed}/copies", {
+  about: "the same, and makes each copy what its target is: what others changed there is written over",
+  params: feed,
+  answer: compared,
+  problems: COPY_PROBLEMS,
 });
 
 export const listSources = declare("GET /api/feeds/{feed}/sources", {

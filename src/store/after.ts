@@ -49,6 +49,19 @@ export async function endWithAfter(db: Queryable, load: number, ending: string, 
   if (rowCount) await enqueue(db, load, null);
 }
 
+/** Writes down what was done together with a load, in its transaction. */
+export async function noteDone(
+  client: Queryable,
+  { load, outcome, n, action, answer }: Pick<AfterLoad, "load" | "outcome" | "n" | "action" | "answer">,
+): Promise<void> {
+  await client.query(
+    `insert into sieve.after_load (load, outcome, n, action, state, attempts, answer, ended_at)
+     values ($1, $2, $3, $4, 'done', 1, $5, now())
+     on conflict (load, outcome, n) do update set answer = excluded.answer, ended_at = excluded.ended_at`,
+    [load, outcome, n, JSON.stringify(action), answer],
+  );
+}
+
 /** Loads after which something should have been done by now that nobody has in the queue. */
 export async function enqueueForgotten(db: Queryable): Promise<void> {
   const { rows } = await db.query<{ load: number }>(

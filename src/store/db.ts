@@ -81,6 +81,48 @@ export function openDb(url = databaseUrl(), max = 10, { patience = 0 }: { patien
   return pool;
 }
 
+/** Something elsewhere that is committed together with a client's transaction, or not at all. */
+export interface Companion {
+  /** Throws where it can't be committed; once it has not thrown, it can. */
+  prepare(): Promise<void>;
+  /** The transaction is committed: never throws, what can't be done now is done by who comes next. */
+  commit(): Promise<void>;
+  /** The transaction is not committed, or, once all was prepared, nobody knows. */
+  rollback(): Promise<void>;
+}
+
+const companions = new WeakMap<object, Companion>();
+
+/** What goes along with the transaction that a client is in; made where there is none yet. */
+export function companionOf<T extends Companion>(client: object, make: () => T): T {
+  const known = companions.get(client) as T | undefined;
+  if (known) return known;
+  const made = make();
+  companions.set(client, made);
+  return made;
+}
+
+/** Commits the transaction that a client is in, with what goes along. */
+export async function commitAll(client: Queryable): Promise<void> {
+  const along = companions.get(client);
+  await along?.prepare();
+  await client.query("commit");
+  companions.delete(client);
+  await along?.commit();
+}
+
+/** Rolls it back, with what goes along; gives the fault of a connection that is broken. */
+export async function rollbackAll(client: Queryable): Promise<Error | undefined> {
+  const along = companions.get(client);
+  companions.delete(client);
+  const fault = await client.query("rollback").then(
+    () => undefined,
+    (error: Error) => error,
+  );
+  await along?.rollback().catch(() => {});
+  return fault;
+}
+
 /** Runs `work` in a transaction on a client of its own. */
 export async function transaction<T>(db: Db, work: (client: Client) => Promise<T>): Promise<T> {
   const client = await db.connect();
@@ -91,12 +133,10 @@ export async function transaction<T>(db: Db, work: (client: Client) => Promise<T
   try {
     await client.query("begin");
     const result = await work(client);
-    await client.query("commit");
+    await commitAll(client);
     return result;
   } catch (error) {
-    await client.query("rollback").catch((e: Error) => {
-      broken = e;
-    });
+    broken = await rollbackAll(client);
     throw error;
   } finally {
     client.off("error", ignore);

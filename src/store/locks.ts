@@ -15,5 +15,7 @@ export const RETENTION_LOCK = 7303;
 export const FORMULA_LOCK = 7305;
 /** The next version of a set of checks. */
 export const CHECK_SET_LOCK = 7306;
+/** Held by the transaction of a writing whose target has copies, as long as it is under way. */
+export const COPY_LOCK = 7308;
 /** What is done after a load is done by one at a time. */
 export const AFTER_LOCK = 7307;

@@ -1,18 +1,29 @@
 import { expect, it } from "vitest";
 import { KeyedSequence } from "../support/keyed-sequence.ts";
+import { useFar, type FarName } from "../support/far.ts";
 import { runSequences, sequences } from "../support/sequence.ts";
 import type { System } from "../support/system.ts";
 
-/** Tables beside a plan's own which have the same: whatever is loaded, killed, released and undone, they stay alike. */
+/** Tables beside a plan's own which have the same, here and in other databases: whatever is loaded, killed, released and undone, they stay alike. */
+
+const far = useFar();
 
 const COUNT = 24;
 
 class AlikeSequence extends KeyedSequence {
   protected override readonly alike = 4;
 
-  constructor(system: System, feed: string, mode: "upsert" | "append", roll: () => number) {
+  constructor(
+    system: System,
+    feed: string,
+    mode: "upsert" | "append",
+    private readonly connection: FarName,
+    roll: () => number,
+  ) {
     const key = ["id"];
+    const copy = (table: string): object => ({ connection, table: `${system.url.split("/").at(-1)}_${table}` });
     super(system, feed, mode, roll, {
+      copies: [copy(feed)],
       further: [
         { target: `${feed}_first`, turn: "before", key },
         {
@@ -21,7 +32,7 @@ class AlikeSequence extends KeyedSequence {
           where: "true",
           fields: [{ name: "id" }, { name: "label", of: "name" }, { name: "n" }],
         },
-        { target: `${feed}_past`, key, mode: "history" },
+        { target: `${feed}_past`, key, mode: "history", copies: [copy(`${feed}_past`)] },
       ],
     });
   }
@@ -49,6 +60,24 @@ class AlikeSequence extends KeyedSequence {
     expect(await rows(`${this.feed}_first`, "name"), this.words).toEqual(own);
     expect(await rows(`${this.feed}_some`, "label"), this.words).toEqual(own);
     expect(await rows(`${this.feed}_past`, "name", "valid_until is null"), this.words).toEqual(own);
+    await this.compareCopies();
+  }
+
+  private async compareCopies(): Promise<void> {
+    for (const [table, columns] of [
+      [this.feed, "id, name, n"],
+      [`${this.feed}_past`, "id, name, n, valid_from, valid_until"],
+    ] as const) {
+      const query = (from: string): string => `select ${columns} from ${from} order by ${columns}`;
+      const copy = `${this.system.url.split("/").at(-1)}_${table}`;
+      const { rows } = await far.db(this.connection).query(query(copy));
+      expect(rows, this.words).toEqual((await this.system.db.query(query(`target.${table}`))).rows);
+    }
+  }
+
+  override async run(): Promise<void> {
+    await far.connect(this.system.db);
+    await super.run();
   }
 }
 
@@ -58,6 +87,13 @@ it(
   () =>
     runSequences(
       COUNT,
-      (system, s, roll) => new AlikeSequence(system, `alike_${s}`, s % 3 === 2 ? "append" : "upsert", roll),
+      (system, s, roll) =>
+        new AlikeSequence(
+          system,
+          `alike_${s}`,
+          s % 3 === 2 ? "append" : "upsert",
+          s % 2 === 0 ? "prepares" : "commits",
+          roll,
+        ),
     ),
 );

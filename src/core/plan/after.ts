@@ -128,6 +128,12 @@ export const afterSchema = z.discriminatedUnion("do", [
       .min(1)
       .max(20_000)
       .describe("One statement; current_setting('sieve.load'), 'sieve.feed' and 'sieve.outcome' say what it is about"),
+    within: z
+      .boolean()
+      .optional()
+      .describe(
+        "In a transaction that is committed together with the load's, where that server lets transactions be prepared: if the statement fails, nothing is loaded",
+      ),
   }),
 ]);
 export type AfterAction = z.infer<typeof afterSchema>;
@@ -151,7 +157,7 @@ export function afterWords(action: AfterAction): string {
     case "feed":
       return `gives its records to the feed ${action.feed}`;
     case "sql":
-      return `runs a statement on ${action.connection}`;
+      return `runs a statement on ${action.connection}${action.within ? ", together with the load" : ""}`;
   }
 }
 
@@ -165,6 +171,8 @@ export function afterFault(
   },
 ): string | null {
   if (action.do === "feed" && action.feed === plan.feed) return "A feed can't be given its own records.";
+  if (action.do === "sql" && action.within && action.on.some((o) => o === "stopped" || o === "failed"))
+    return "A load that does not load has no transaction in which a statement could run.";
   if (action.do !== "file" && action.do !== "put") return null;
   if (action.do === "put" && action.as === "object storage" && action.connection === undefined)
     return "An object storage needs a connection, whose user and password are the key and its secret.";

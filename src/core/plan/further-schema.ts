@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { formulaSchema } from "../formula/schema.ts";
+import { copiesSchema } from "./copies.ts";
 import { othersSchema, plainNameSchema, sqlNameSchema } from "./name.ts";
 
 /** What becomes of the values of many records in the one row that they make. */
@@ -66,6 +67,7 @@ export const furtherSchema = z.strictObject({
     .enum(FURTHER_MODES)
     .default("upsert")
     .describe("How rows are written; history: where something changed a new row holds from the day of the load on"),
+  copies: copiesSchema,
   valid: validSchema.optional().describe("The columns of a history; valid_from and valid_until unless said"),
 });
 export type Further = z.infer<typeof furtherSchema>;

@@ -96,6 +96,7 @@ export function furtherPlan(plan: Plan, further: Further): Plan {
       ...(plan.load.undo === undefined ? {} : { undo: plan.load.undo }),
       ...arrivingThere(plan, further),
       ...(further.numbered === undefined ? {} : { numbered: further.numbered }),
+      ...(further.copies === undefined ? {} : { copies: further.copies }),
     },
     gates: [],
   };

@@ -7,6 +7,7 @@ import { patternSchema } from "../kernel/pattern.ts";
 import { unionOf } from "../kernel/union.ts";
 import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
 import { arrivingSchema } from "./arriving.ts";
+import { copiesSchema } from "./copies.ts";
 import { furtherSchema, takenFromSchema } from "./further-schema.ts";
 import { goneSchema } from "./gone.ts";
 import { othersSchema, plainNameSchema, sqlNameSchema } from "./name.ts";
@@ -184,6 +185,7 @@ export const loadSchema = z.strictObject({
     .max(20)
     .optional()
     .describe("Tables that are written beside the target, in this order and in the same transaction"),
+  copies: copiesSchema,
   taken_from: z
     .array(takenFromSchema)
     .max(20)

@@ -9,6 +9,7 @@ import { survivorshipPart } from "../match/keep/index.ts";
 import { afterFault } from "./after.ts";
 import { ALL_FIELDS, arrivingOf } from "./arriving.ts";
 import { isBetween, isUnique, type Plan } from "./document.ts";
+import { copyFaults } from "./copies.ts";
 import { furtherFaults, handedFault } from "./further.ts";
 import { goneFields } from "./gone.ts";
 import { namedOf, parameterFault } from "./parameters.ts";
@@ -343,6 +344,14 @@ function furtherTargetFaults(about: About): Fault[] {
         : handedFault(plan, from, { turn: "own", at: 0 });
     if (message) faults.push({ path, message });
   });
+  for (const [path, table] of [
+    [["load"], plan.load] as const,
+    ...further.map((f, i) => [["load", "further", i], f] as const),
+  ]) {
+    const about = { target: table.target, key: table.key, undo: plan.load.undo };
+    for (const { at, message } of copyFaults(table.copies ?? [], about))
+      faults.push({ path: [...path, "copies", at], message });
+  }
   const view = plan.load.held_in;
   const tables = [plan.load, ...further].filter((t) => t.schema === undefined).map((t) => t.target);
   if (view !== undefined && tables.includes(view))

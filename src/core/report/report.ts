@@ -6,6 +6,7 @@ import { findDrift, type Drift } from "./drift.ts";
 import type { LookUpCounts } from "../lookup/compile.ts";
 import { listed } from "../kernel/problem.ts";
 import type { KeptCells } from "../plan/arriving.ts";
+import type { CopyCounts, CopyOutlook } from "../plan/copies.ts";
 import type { FurtherCounts } from "../plan/further.ts";
 import type { MatchMetrics } from "../match/metrics.ts";
 import type { Profile } from "../profile/facts.ts";
@@ -52,6 +53,10 @@ export interface LoadReport {
   readonly replaced?: ReplacedRows;
   /** What went to the plan's further targets, in the order of writing. */
   readonly further?: readonly FurtherCounts[];
+  /** What was done to copies of the targets in other databases. */
+  readonly copies?: readonly CopyCounts[];
+  /** Of a trial: how they would be written, or what stands in the way. */
+  readonly copyOutlook?: readonly CopyOutlook[];
   readonly reconciliation?: Reconciliation;
   /** Held records of earlier loads that came back with this one; absent where none did. */
   readonly returned?: ReturnedCounts;
@@ -139,6 +144,8 @@ export interface ReportInput {
   readonly gone?: GoneRows | null;
   readonly replaced?: ReplacedRows | null;
   readonly further?: readonly FurtherCounts[] | null;
+  readonly copies?: readonly CopyCounts[];
+  readonly copyOutlook?: readonly CopyOutlook[];
   readonly loadedBefore?: LoadedBefore | null;
   readonly reconciliation?: Reconciliation | null;
   readonly returned?: ReturnedCounts | null;
@@ -229,6 +236,8 @@ export function makeReport(input: ReportInput): LoadReport {
     ...(input.gone ? { gone: input.gone } : {}),
     ...(input.replaced ? { replaced: input.replaced } : {}),
     ...(input.further ? { further: input.further } : {}),
+    ...(input.copies && input.copies.length > 0 ? { copies: input.copies } : {}),
+    ...(input.copyOutlook && input.copyOutlook.length > 0 ? { copyOutlook: input.copyOutlook } : {}),
     ...(input.loadedBefore ? { loadedBefore: input.loadedBefore } : {}),
     ...(input.reconciliation ? { reconciliation: input.reconciliation } : {}),
     ...(input.returned ? { returned: input.returned } : {}),

@@ -8,12 +8,32 @@ import { alone, refuseMighty } from "../sources/others-sql.ts";
 
 const MOST_MS = 600_000;
 
-/** Runs a statement of a plan on a connection's database, in a transaction that knows what it is about. Throws `statement-failed`. */
-export async function runStatement(
-  db: Db,
-  action: AfterAction & { do: "sql" },
-  { load, feed, outcome }: Pick<AfterLoad, "load" | "feed" | "outcome">,
+type Statement = AfterAction & { do: "sql" };
+type About = Pick<AfterLoad, "load" | "feed" | "outcome">;
+
+/** Runs a statement of a plan in the transaction that a client is in, which then knows what it is about; gives what came of it. Throws `statement-failed`. */
+export async function statementIn(
+  client: pg.Client,
+  action: Statement,
+  { load, feed, outcome }: About,
 ): Promise<string> {
+  try {
+    await client.query(
+      `select set_config('sieve.load', $1, true), set_config('sieve.feed', $2, true), set_config('sieve.outcome', $3, true),
+         set_config('statement_timeout', $4, true)`,
+      [String(load), feed, outcome, String(MOST_MS)],
+    );
+    const { rowCount, command } = await client.query(alone(action.sql));
+    return `${command ?? "Done"}: ${counted(rowCount ?? 0, "row")}`;
+  } catch (error) {
+    throw new SieveError("statement-failed", `The statement on ${action.connection} failed.`, {
+      detail: (error as Error).message,
+    });
+  }
+}
+
+/** Runs a statement of a plan on a connection's database, in a transaction of its own. Throws `statement-failed`. */
+export async function runStatement(db: Db, action: Statement, about: About): Promise<string> {
   const client = new pg.Client({
     connectionString: await addressOf(db, action.connection, "database"),
     application_name: "good sieve after a load",
@@ -24,14 +44,9 @@ export async function runStatement(
     await client.connect();
     await refuseMighty(client, action.connection);
     await client.query("begin");
-    await client.query(
-      `select set_config('sieve.load', $1, true), set_config('sieve.feed', $2, true), set_config('sieve.outcome', $3, true),
-         set_config('statement_timeout', $4, true)`,
-      [String(load), feed, outcome, String(MOST_MS)],
-    );
-    const { rowCount, command } = await client.query(alone(action.sql));
+    const answer = await statementIn(client, action, about);
     await client.query("commit");
-    return `${command ?? "Done"}: ${counted(rowCount ?? 0, "row")}`;
+    return answer;
   } catch (error) {
     if (error instanceof SieveError) throw error;
     throw new SieveError("statement-failed", `The statement on ${action.connection} failed.`, {

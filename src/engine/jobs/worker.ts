@@ -10,6 +10,7 @@ import { getLoad } from "@/store/loads.ts";
 import { WORKER_LOCK, LOAD_LOCK } from "@/store/locks.ts";
 import { dropQueued } from "@/store/queue.ts";
 import { MOST_DEATHS, abandonLoad, deathWords } from "../load/abandon.ts";
+import { recoverAll } from "../copies/recover.ts";
 import { runLoad } from "../load/run-load.ts";
 import { apart, profileLimits } from "../apart/apart.ts";
 import { endProfile } from "@/store/profiles.ts";
@@ -27,6 +28,8 @@ const LOOK_MS = 2000;
 const AFTER_AT_ONCE = 2;
 /** How often what was to be done after a load, and stands in no queue, is put there. */
 const FORGOTTEN_MS = 30_000;
+/** How often what others have prepared of writings whose process has died is ended there. */
+const RECOVER_MS = 60_000;
 
 // Left to itself the engine lets garbage lie until it is twice what is in use, so that a long load looks
 // larger than a short one. Holds for the threads too, which are made later.
@@ -99,6 +102,7 @@ async function serve(db: Db, signal: AbortSignal): Promise<void> {
         SWEEP_MS,
       ),
       setInterval(() => void enqueueForgotten(db).catch(() => {}), FORGOTTEN_MS),
+      setInterval(() => void recoverAll(db).catch(() => {}), RECOVER_MS),
       setInterval(lookingAtSources(db), LOOK_MS),
     );
     await Promise.race([lost, ...runners.map((r) => r.promise), aborted(signal, ending.signal)]);

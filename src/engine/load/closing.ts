@@ -1,3 +1,4 @@
+import type { CopyOutlook } from "@/core/plan/copies.ts";
 import { printCheck } from "@/core/check/identity.ts";
 import type { TableRule } from "@/core/interop/table.ts";
 import { BYTE, addToBalance, assertCloses, emptyBalance, type Balance } from "@/core/kernel/ledger.ts";
@@ -9,6 +10,11 @@ import type { GoneRows } from "@/core/gate/part.ts";
 import type { ReplacedRows } from "@/core/plan/slice.ts";
 import { makeReport, type Reconciliation, type ReturnedCounts } from "@/core/report/report.ts";
 import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
+import { commitAll, rollbackAll } from "@/store/db.ts";
+import { noteDone } from "@/store/after.ts";
+import { outcomeOf } from "@/core/plan/after.ts";
+import { statementIn } from "../after/sql.ts";
+import { cannotPrepare } from "../copies/far.ts";
 import { dayOf, endLoad } from "@/store/loads.ts";
 import { columnsBefore, historyBefore } from "@/store/load-history.ts";
 import { noteSenders } from "@/store/senders-of-load.ts";
@@ -25,6 +31,8 @@ import { Expected, reconcile } from "../writing/reconcile.ts";
 import { alterTarget } from "../writing/alterations.ts";
 import { refusedByFurther, takeHanded, type Sending } from "../writing/further-rows.ts";
 import { countReplaced, noteSlices } from "../writing/slice.ts";
+import { copyOutlook } from "../copies/copies.ts";
+import { CopySession } from "../copies/session.ts";
 import { FurtherTargets, furtherWriting } from "../writing/further.ts";
 import { Writing, countsRemoved, lockTarget } from "../writing/writing.ts";
 import { Cancelled, type Attempted } from "./attempted.ts";
@@ -81,6 +89,7 @@ export class Closing {
   private reconciliation: Reconciliation | null = null;
   private returned: ReturnedCounts | null = null;
   private further: readonly FurtherCounts[] | null = null;
+  private outlook: readonly CopyOutlook[] = [];
   private absent: Absent | null = null;
   private replaced: ReplacedRows | null = null;
   private gone: GoneFromTarget | null = null;
@@ -126,9 +135,9 @@ export class Closing {
         [id],
       );
       if (rows[0]!.cancel_asked) throw new Cancelled();
-      await client.query("commit");
+      await commitAll(client);
     } catch (error) {
-      await client.query("rollback").catch(() => {});
+      await rollbackAll(client);
       throw error;
     }
   }
@@ -160,6 +169,8 @@ export class Closing {
       gone: this.goneRows,
       replaced: this.replaced,
       further: this.further,
+      copies: CopySession.of(this.of.client).counts,
+      copyOutlook: this.outlook,
     });
   }
 
@@ -336,6 +347,7 @@ export class Closing {
   private async weigh(exists: boolean): Promise<void> {
     const { client, id, compiled, clock } = this.of;
     if (this.heldLate > 0) await this.holding.markLate(this.late, false);
+    if (this.trial) this.outlook = await copyOutlook(client, compiled.plan);
     if (compiled.plan.load.further) {
       const further = new FurtherTargets(await this.sending());
       await clock.timed("further targets", () => further.weigh());
@@ -383,6 +395,23 @@ export class Closing {
     await keepHeldView(client, plan);
     await addProposals(client, id, done.lookUps);
     await pruneUndo(client, plan);
+    await this.runWithin(writing);
+  }
+
+  /** Runs what the plan has run together with the load, on other databases that commit when it does. */
+  private async runWithin(writing: Writing): Promise<void> {
+    const { client, id, load, compiled, clock } = this.of;
+    const outcome = outcomeOf("loaded", this.balance.outcomes.held);
+    for (const [n, action] of (compiled.plan.after ?? []).entries()) {
+      if (action.do !== "sql" || !action.within || !action.on.includes(outcome)) continue;
+      await clock.timed("statements of the plan", async () => {
+        const along = await CopySession.of(client).along(action.connection, writing.id);
+        if (along.how !== "two phases") throw cannotPrepare(action.connection);
+        const about = { load: id, feed: load.feed, outcome };
+        const answer = await statementIn(along.within, action, about);
+        await noteDone(client, { ...about, n, action, answer: `${answer}, committed together with the load` });
+      });
+    }
   }
 
   private async writeFurther(further: FurtherTargets | null, turn: Further["turn"]): Promise<void> {

@@ -11,6 +11,7 @@ import { LOAD_LOCK } from "@/store/locks.ts";
 import { referencesOfLoad } from "@/store/references.ts";
 import { nextWriting, transactionNumber } from "@/store/writings.ts";
 import { apart, profileLimits } from "../apart/apart.ts";
+import { beginCopies } from "../copies/copies.ts";
 import { INTO } from "../writing/further-rows.ts";
 import { LEAVE, needsLeave } from "../writing/meet.ts";
 import { stagedColumns } from "../writing/target.ts";
@@ -133,6 +134,7 @@ class LoadRun {
     ]);
     const compiled = compilePlan(document, references, inputsOf(load));
     await needTargets(client, compiled.plan);
+    if (load.kind === "load") await beginCopies(client, compiled.plan);
     const successor =
       load.kind === "trial" ? null : await successorOf(client, compiled.plan, { load: id, writing }, staging(id));
     const leaves = successor === null && needsLeave(compiled.plan);

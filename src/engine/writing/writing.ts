@@ -3,6 +3,7 @@ import type { Plan } from "@/core/plan/document.ts";
 import { byPlace, ident, type Client, type Queryable } from "@/store/db.ts";
 import { targetPlans } from "@/core/plan/further.ts";
 import { nextWriting, ownTransactions, putWriting, transactionNumber, type WritingKind } from "@/store/writings.ts";
+import { copyOut } from "../copies/copies.ts";
 import { assertWritten, columnsByName, recordColumns, staged, tableOf, targetColumns } from "./target.ts";
 
 /** The column of rows of a target that says which writing left them as they are. */
@@ -325,7 +326,7 @@ export class Writing {
     return found;
   }
 
-  /** Writes down what the writing was and did. */
+  /** Writes down what the writing was and did, and brings it into the copies of the target. */
   async end(): Promise<void> {
     const { about, id, table, xids, inserted, updated, removed, leftRows } = this;
     await putWriting(this.client, {
@@ -345,6 +346,7 @@ export class Writing {
       removed,
       leftRows,
     });
+    await copyOut({ client: this.client, id, table, key: about.plan.load.key, kept: undoTable(id), did: DID });
   }
 }
 

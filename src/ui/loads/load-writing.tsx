@@ -1,6 +1,9 @@
 import Link from "next/link";
 import { KEPT_WORDS } from "@/core/plan/arriving.ts";
 import type { BothSides, LoadReport } from "@/core/report/report.ts";
+import { listed } from "@/core/kernel/problem.ts";
+import { howWords, outlookLine } from "@/core/plan/copies.ts";
+import type { Copied } from "@/store/target-copies.ts";
 import type { Writing } from "@/store/writings.ts";
 import { didWords, tableWords, writingWords } from "./writing-list.tsx";
 import { cellNumber, grouped, moment, recordsHref, total } from "../kit/words.ts";
@@ -137,6 +140,66 @@ export function LoadFurther({ report, would }: { report: LoadReport; would: bool
           </tbody>
         </table>
       </div>
+    </section>
+  );
+}
+
+/** What was done to copies of the load's targets in other databases, or how a trial says that they would be written. */
+export function LoadCopies({ report, copied, feed }: { report: LoadReport; copied: readonly Copied[]; feed: string }) {
+  const { copyOutlook = [] } = report;
+  if (copied.length === 0 && copyOutlook.length === 0) return null;
+  const waiting = copied.filter((c) => !c.settled);
+  return (
+    <section className="mt-3 border-t border-[var(--rule)] pt-2" aria-label="Copies">
+      <div className="flex justify-between gap-3">
+        <h2>Copies in other databases</h2>
+        <Link className="plain text-xs" href={`/feeds/${feed}/copies`}>
+          compare them
+        </Link>
+      </div>
+      {copyOutlook.map((c) => (
+        <p key={`${c.connection} ${c.table}`} className={c.hindrance === "" ? "" : "held"}>
+          {outlookLine(c)}
+        </p>
+      ))}
+      {copied.length > 0 && (
+        <div className="overflow-x-auto" tabIndex={0} aria-label="Balance of each copy">
+          <table className="ledger tight w-full">
+            <thead>
+              <tr>
+                <th>table</th>
+                <th>writing</th>
+                <th className="n">inserted</th>
+                <th className="n">updated</th>
+                <th className="n">unchanged</th>
+                <th className="n">removed</th>
+                <th className="n">left</th>
+              </tr>
+            </thead>
+            <tbody>
+              {copied.map((c) => (
+                <tr key={`${c.writing} ${c.connection} ${c.table}`}>
+                  <td title={`Committed ${howWords(c.how)}`}>
+                    {c.table} <span className="faint">on {c.connection}</span>
+                  </td>
+                  <td>{c.writing}</td>
+                  <td className="n">{cellNumber(c.inserted, true)}</td>
+                  <td className="n">{cellNumber(c.updated, true)}</td>
+                  <td className="n">{cellNumber(c.unchanged, true)}</td>
+                  <td className="n">{cellNumber(c.removed, true)}</td>
+                  <td className={`n ${c.left > 0 ? "held" : ""}`}>{cellNumber(c.left, true)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      {waiting.length > 0 && (
+        <p className="held">
+          {listed([...new Set(waiting.map((c) => c.connection))])} has it ready and has not said that it is committed;
+          it is asked again every minute.
+        </p>
+      )}
     </section>
   );
 }

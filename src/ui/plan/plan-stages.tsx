@@ -3,10 +3,11 @@
 import type { Plan } from "@/core/plan/document.ts";
 import { ArrivingTable } from "./load/arriving-table.tsx";
 import { AfterList } from "./load/after-list.tsx";
+import { CopyList } from "./load/copy-list.tsx";
 import { FurtherList } from "./load/further-list.tsx";
 import { SlicePanel } from "./load/slice-panel.tsx";
 import { GonePanel } from "./load/gone-panel.tsx";
-import { modeOf, withKey, withMode, type Mode } from "./load/load-edits.ts";
+import { modeOf, withKey, withMode, type Mode, withCopies } from "./load/load-edits.ts";
 import { IndexPanel } from "./load/index-panel.tsx";
 import { GateList } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";
@@ -171,6 +172,16 @@ export function LoadStage({ plan, change }: StageProps) {
       <div className="min-w-0">
         <TargetPanel plan={plan} change={change} />
         {load.schema === undefined && <IndexPanel plan={plan} change={change} />}
+        {load.key.length > 0 && (
+          <section className="mt-4" aria-label="Copies">
+            <h2>Copies in other databases</h2>
+            <p className="faint max-w-prose">
+              Each has the same rows, and is changed together with its table, or not at all. Connections are made from a
+              shell.
+            </p>
+            <CopyList of={load.target} copies={load.copies} set={(to) => change(withCopies(plan, to))} />
+          </section>
+        )}
         <FurtherList plan={plan} change={change} />
       </div>
     </div>

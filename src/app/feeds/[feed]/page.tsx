@@ -5,6 +5,7 @@ import { countHeld } from "@/store/held.ts";
 import { listLoads } from "@/store/loads.ts";
 import { BringIn } from "@/ui/feeds/bring-in.tsx";
 import { HeldTrend } from "@/ui/quarantine/held-trend.tsx";
+import { copiesOfFeed } from "@/store/target-copies.ts";
 import { listSources } from "@/store/sources.ts";
 import { SourceList } from "@/ui/feeds/source-list.tsx";
 import { LoadList } from "@/ui/loads/load-list.tsx";
@@ -30,11 +31,12 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
   const name = (await params).feed;
   const feed = await orNotThere(getFeed(db(), name));
   const now = new Date();
-  const [plans, held, loads, sources] = await Promise.all([
+  const [plans, held, loads, sources, copies] = await Promise.all([
     listPlans(db(), name),
     countHeld(db(), { feed: name }),
     listLoads(db(), { feed: name, limit: 60 }),
     listSources(db(), name),
+    copiesOfFeed(db(), name),
   ]);
   const ended = loads.filter((l) => l.state === "loaded" || l.state === "stopped");
   const drift = driftOf(loads);
@@ -87,6 +89,11 @@ export default async function FeedPage({ params }: { params: Promise<{ feed: str
               <Link className="plain" href={`/feeds/${name}/out`}>
                 records out, as files
               </Link>
+              {copies.length > 0 && (
+                <Link className="plain" href={`/feeds/${name}/copies`}>
+                  {counted(copies.length, "copy", "copies")} elsewhere
+                </Link>
+              )}
               <Link className="plain" href={`/feeds/${name}/writings`}>
                 all writings of the target
               </Link>

@@ -8,6 +8,7 @@ import { getLoad, listLoads } from "@/store/loads.ts";
 import { trialBefore } from "@/store/load-history.ts";
 import { answersAbout, countClusters, countPairs } from "@/store/matches.ts";
 import { sendersOfLoad } from "@/store/senders-of-load.ts";
+import { copiedOfLoad } from "@/store/target-copies.ts";
 import { listWritings } from "@/store/writings.ts";
 import { moment } from "@/ui/kit/words.ts";
 import { LoadProgress } from "@/ui/loads/load-actions.tsx";
@@ -25,7 +26,7 @@ import {
 import { LoadFailed, LoadHeading, LoadStopped } from "@/ui/loads/load-heading.tsx";
 import { LoadLookUps, LoadMatches } from "@/ui/loads/load-matches.tsx";
 import { LoadSenders } from "@/ui/loads/load-senders.tsx";
-import { LoadFurther, LoadKept, LoadReconciliation, LoadWritings } from "@/ui/loads/load-writing.tsx";
+import { LoadCopies, LoadFurther, LoadKept, LoadReconciliation, LoadWritings } from "@/ui/loads/load-writing.tsx";
 import { Sift } from "@/ui/loads/sift.tsx";
 import { HeldTrend } from "@/ui/quarantine/held-trend.tsx";
 import { orNotThere } from "../../or-not-there.ts";
@@ -60,6 +61,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
   const plan = load.state === "stopped" ? (await getPlan(db(), load.plan)).document : null;
   const tried = load.state === "loaded" ? await trialBefore(db(), load.id) : null;
   const writings = load.writing === null ? [] : await listWritings(db(), { load: load.id }, 50);
+  const copied = load.writing === null ? [] : await copiedOfLoad(db(), load.id);
   const undoFault = load.state === "loaded" ? await cannotUndo(db(), load.id) : null;
   const running = load.state === "queued" || load.state === "running";
   return (
@@ -92,6 +94,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
               openBefore={openBefore}
             />
             <LoadFurther report={report} would={load.state !== "loaded" && load.state !== "undone"} />
+            <LoadCopies report={report} copied={copied} feed={load.feed} />
             <LoadReconciliation report={report} />
             <LoadWritings writings={writings} own={load.writing} now={now.toISOString()} />
             {recent.length > 1 && load.kind === "load" && (

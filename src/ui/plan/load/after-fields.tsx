@@ -195,6 +195,14 @@ function Statement({ action, put }: { action: Of<"sql">; put: Put }) {
         defaultValue={action.sql}
         onBlur={(e) => e.target.value.trim() !== "" && e.target.value !== action.sql && put({ sql: e.target.value })}
       />
+      <label className="flex items-center gap-2">
+        <input
+          type="checkbox"
+          checked={action.within === true}
+          onChange={(e) => put({ within: e.target.checked ? true : undefined })}
+        />
+        committed together with the load: if it fails, nothing is loaded
+      </label>
     </>
   );
 }

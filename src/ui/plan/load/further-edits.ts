@@ -1,3 +1,4 @@
+import type { TargetCopy } from "@/core/plan/copies.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import type { Further, FurtherField, Takes } from "@/core/plan/further-schema.ts";
 import { furtherFields, furtherOf, handedFault } from "@/core/plan/further.ts";
@@ -122,4 +123,9 @@ export function setColumn(further: Further, plan: Plan, at: number, next: Furthe
   const fields = columns.flatMap((c, i) => (i !== at ? [c] : next ? [next] : []));
   const key = further.key.flatMap((k) => (k !== was ? [k] : next ? [next.name] : []));
   return { ...further, fields, key };
+}
+
+/** A further target with other copies in other databases. */
+export function withTheirCopies({ copies: _, ...further }: Further, copies: TargetCopy[] | undefined): Further {
+  return copies ? { ...further, copies } : further;
 }

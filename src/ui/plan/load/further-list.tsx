@@ -4,6 +4,7 @@ import { TAKES, FURTHER_MODES, type Further, type FurtherField, type Takes } fro
 import { furtherFields, furtherWords } from "@/core/plan/further.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { FormulaEditor } from "../../formulas/formula-editor.tsx";
+import { CopyList } from "./copy-list.tsx";
 import { NameInput } from "./name-input.tsx";
 import {
   addFurther,
@@ -16,6 +17,7 @@ import {
   sourceOf,
   sourcesOf,
   withSource,
+  withTheirCopies,
   withTakes,
 } from "./further-edits.ts";
 
@@ -98,6 +100,9 @@ function OneFurther({ plan, further, at, change }: OneProps) {
       </div>
       <Columns {...{ plan, further, at, change }} />
       <HandOn {...{ plan, further, at, change }} />
+      {further.key.length > 0 && (
+        <CopyList of={further.target} copies={further.copies} set={(to) => put(withTheirCopies(further, to))} />
+      )}
       <p className="faint mt-1">{furtherWords(further)}</p>
     </fieldset>
   );

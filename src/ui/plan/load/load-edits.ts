@@ -1,4 +1,5 @@
 import { withoutArriving } from "@/core/plan/arriving.ts";
+import type { TargetCopy } from "@/core/plan/copies.ts";
 import type { Plan } from "@/core/plan/document.ts";
 
 type Load = Plan["load"];
@@ -19,6 +20,13 @@ export function withMode(load: Load, mode: Mode): Load {
 
 /** The load section with another key; what needs a key goes with the last of it. */
 export function withKey(load: Load, key: string[]): Load {
-  const { whole_record: _, only, ...others } = load;
-  return withoutArriving({ ...others, ...(only && key.length > 0 ? { only } : {}), key }, key);
+  const { whole_record: _, only, copies, ...others } = load;
+  const keyed = key.length > 0 ? { ...(only ? { only } : {}), ...(copies ? { copies } : {}) } : {};
+  return withoutArriving({ ...others, ...keyed, key }, key);
+}
+
+/** The plan with other copies of its target in other databases. */
+export function withCopies(plan: Plan, copies: TargetCopy[] | undefined): Plan {
+  const { copies: _, ...load } = plan.load;
+  return { ...plan, load: copies ? { ...load, copies } : load };
 }

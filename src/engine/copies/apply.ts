@@ -1,0 +1,217 @@
+import { SieveError, counted, listed, quoted } from "@/core/kernel/problem.ts";
+import { ident, literal, type Queryable } from "@/store/db.ts";
+import { farTable, type FarTable } from "./far.ts";
+
+/**
+ * What is brought into a copy: two tables beside it, with rows as the target had them before a writing and as it has them
+ * now. They are there before the copy is changed and go when it is known how that ended, so that it can be finished, or
+ * taken back, by who comes later.
+ */
+export interface Brought {
+  readonly writing: number;
+  /** The copy's table there: its schema and its name. */
+  readonly place: readonly [schema: string, table: string];
+  readonly columns: readonly string[];
+  readonly key: readonly string[];
+  /** Quoted names of the two tables. */
+  readonly was: string;
+  readonly now: string;
+}
+
+/** The column that says that a row is there at all. */
+export const THERE = '"_ there"';
+/** What the table of rows as they are is commented with once the copy has them; within the transaction that does it. */
+const APPLIED = "applied";
+
+/** The quoted names of the two tables of a writing and a copy, by the mark of the store. */
+function namesOf(schema: string, mark: string, writing: number, copy: number): { was: string; now: string } {
+  const name = (which: string): string => ident(schema, `good sieve ${mark} ${writing}.${copy} ${which}`);
+  return { was: name("was"), now: name("now") };
+}
+
+/** Makes the two tables, empty. `lasting`: they must be there also when the server has crashed. */
+export async function makeBrought(
+  far: Queryable,
+  {
+    table,
+    place,
+    mark,
+    writing,
+    copy,
+    columns,
+    key,
+    lasting,
+  }: Omit<Brought, "was" | "now"> & {
+    readonly table: FarTable;
+    readonly mark: string;
+    readonly copy: number;
+    readonly lasting: boolean;
+  },
+): Promise<Brought> {
+  const names = namesOf(place[0], mark, writing, copy);
+  const list = columns.map((c) => `t.${ident(c)}`).join(", ");
+  for (const name of [names.was, names.now]) {
+    await far.query(`drop table if exists ${name}`);
+    await far.query(
+      `create ${lasting ? "" : "unlogged "}table ${name} as select ${list}, true as ${THERE} from ${table.name} t limit 0`,
+    );
+    await far.query(`alter table ${name} alter column ${THERE} set default true`);
+  }
+  await far.query(`comment on table ${names.was} is ${literal(JSON.stringify({ place, key }))}`);
+  return { writing, place, columns, key, ...names };
+}
+
+/** What was done to the rows of a copy, and to which of them nothing. */
+export interface Applied {
+  readonly rows: number;
+  readonly inserted: number;
+  readonly updated: number;
+  readonly unchanged: number;
+  readonly removed: number;
+  readonly left: number;
+}
+
+const KEYS_TOLD = 3;
+
+/** How columns of two aliases differ: types that know no equality are compared as texts. */
+function differ({ columns }: FarTable, names: readonly string[], a: string, b: string): string {
+  const text = (n: string): string => (/^(json|xml|point)$/.test(columns.get(n)!.type) ? "::text" : "");
+  return names.map((n) => `${a}.${ident(n)}${text(n)} is distinct from ${b}.${ident(n)}${text(n)}`).join(" or ");
+}
+
+/**
+ * Changes a copy from how the target was to how it is, within a transaction of the other database that holds the copy
+ * locked. A row that is not as the copy left it is somebody else's: it is left, or all is refused. Throws
+ * `copy-differs` and `not_written`.
+ */
+export async function apply(
+  far: Queryable,
+  brought: Brought,
+  { others, connection }: { readonly others: "refuse" | "leave"; readonly connection: string },
+): Promise<Applied> {
+  const { was, now, key, columns } = brought;
+  const table = await farTable(far, ...brought.place);
+  const { name } = table;
+  await far.query(`lock table ${name} in share row exclusive mode`);
+  for (const t of [was, now]) {
+    await far.query(`create index on ${t} (${key.map((k) => ident(k)).join(", ")})`);
+    await far.query(`analyze ${t}`);
+  }
+  const same = (a: string, b: string): string => key.map((k) => `${a}.${ident(k)} = ${b}.${ident(k)}`).join(" and ");
+  const values = columns.filter((c) => !key.includes(c));
+  const differs = (a: string, b: string): string => (values.length > 0 ? differ(table, values, a, b) : "false");
+  const does = ident(brought.place[0], `good sieve does ${brought.writing}`);
+  const keys = key.map((k) => `coalesce(n.${ident(k)}, w.${ident(k)}) as ${ident(k)}`).join(", ");
+  const met = key.map((k) => `t.${ident(k)} = x.${ident(k)}`).join(" and ");
+  await far.query(
+    `create unlogged table ${does} as select ${key.map((k) => `x.${ident(k)}`).join(", ")},
+       case when t.ctid is null then case when not x.now then 'same' when x.was then 'gone' else 'insert' end
+         when x.now and not (${differs("t", "n")}) then 'same'
+         when not x.was or (${differs("t", "w")}) then 'others'
+         when x.now then 'update' else 'remove' end as does
+     from (select ${keys}, n.${THERE} is not null as now, w.${THERE} is not null as was
+       from ${now} n full join ${was} w on ${same("n", "w")}) x
+     left join ${now} n on ${same("n", "x")} left join ${was} w on ${same("w", "x")} left join ${name} t on ${met}`,
+  );
+  await far.query(`create index on ${does} (${key.map((k) => ident(k)).join(", ")})`);
+  await far.query(`analyze ${does}`);
+  const { rows } = await far.query<{ does: string; n: number; some: string[] }>(
+    `select does, count(*)::int as n, (array_agg(concat_ws(', ', ${key.map((k) => `${ident(k)}::text`).join(", ")})))[1:${KEYS_TOLD}] as some
+     from ${does} group by 1`,
+  );
+  const count = (what: string): number => rows.find((r) => r.does === what)?.n ?? 0;
+  const foreign = rows.filter((r) => r.does === "others" || r.does === "gone");
+  const left = count("others") + count("gone");
+  if (left > 0 && others === "refuse") {
+    throw new SieveError(
+      "copy-differs",
+      `${counted(left, "row")} of ${name} on the connection ${connection} ${left === 1 ? "is" : "are"} not as the copy left ${left === 1 ? "it" : "them"}: ${listed(foreign.flatMap((f) => f.some.map((k) => quoted(k))).slice(0, KEYS_TOLD))}.`,
+      {
+        detail: "Others have put them in, changed or removed them there, or changed the target's rows here by hand.",
+        hint: "Nothing was written, here or there. Have the plan leave such rows as they are, or look at them and bring the copy into step (sieve copies).",
+      },
+    );
+  }
+  const done = {
+    removed: await far.query(`delete from ${name} t using ${does} d where ${same("t", "d")} and d.does = 'remove'`),
+    updated:
+      values.length === 0
+        ? { rowCount: 0 }
+        : await far.query(
+            `update ${name} t set ${values.map((c) => `${ident(c)} = n.${ident(c)}`).join(", ")}
+             from ${now} n, ${does} d where ${same("n", "d")} and ${same("t", "d")} and d.does = 'update'`,
+          ),
+    inserted: await far.query(
+      `insert into ${name} (${columns.map((c) => ident(c)).join(", ")})
+       select ${columns.map((c) => `n.${ident(c)}`).join(", ")} from ${now} n join ${does} d on ${same("n", "d")} where d.does = 'insert'`,
+    ),
+  };
+  for (const [what, wanted] of [
+    ["removed", "remove"],
+    ["updated", "update"],
+    ["inserted", "insert"],
+  ] as const) {
+    const wrote = done[what].rowCount ?? 0;
+    if (wrote === count(wanted)) continue;
+    throw new SieveError(
+      "not_written",
+      `${name} on the connection ${connection} took ${wrote} of the ${count(wanted)} rows that were to be ${what}.`,
+      {
+        detail: "A trigger, a rule or rows with the same key there have brought that about, so nothing was written.",
+        hint: "Look at that table's triggers and rules, and whether its rows have a key of their own.",
+      },
+    );
+  }
+  await far.query(`drop table ${does}`);
+  await far.query(`comment on table ${now} is '${APPLIED}'`);
+  return {
+    rows: rows.reduce((n, r) => n + r.n, 0),
+    inserted: count("insert"),
+    updated: count("update"),
+    unchanged: count("same"),
+    removed: count("remove"),
+    left,
+  };
+}
+
+/** Takes back what was applied and committed there, as far as it stands. */
+export async function takeBack(far: Queryable, brought: Brought, connection: string): Promise<void> {
+  await far.query("begin");
+  try {
+    await apply(far, { ...brought, was: brought.now, now: brought.was }, { others: "leave", connection });
+    await dropBrought(far, brought);
+    await far.query("commit");
+  } catch (error) {
+    await far.query("rollback").catch(() => {});
+    throw error;
+  }
+}
+
+export async function dropBrought(far: Queryable, { was, now }: Pick<Brought, "was" | "now">): Promise<void> {
+  await far.query(`drop table if exists ${was}, ${now}`);
+}
+
+/** What writings of a store have brought and not cleared away, and whether the copy has it. */
+export async function leftBrought(far: Queryable, mark: string): Promise<(Brought & { readonly applied: boolean })[]> {
+  const { rows } = await far.query<{
+    schema: string;
+    name: string;
+    about: string;
+    applied: boolean;
+    columns: string[];
+  }>(
+    `select n.nspname as schema, left(w.relname, -4) as name, obj_description(w.oid, 'pg_class') as about,
+       coalesce(obj_description(to_regclass(format('%I.%I', n.nspname, left(w.relname, -3) || 'now')), 'pg_class') = $2, false) as applied,
+       array(select attname::text from pg_attribute where attrelid = w.oid and attnum > 0 and not attisdropped and attname <> '_ there' order by attnum) as columns
+     from pg_class w join pg_namespace n on n.oid = w.relnamespace
+     where w.relkind = 'r' and starts_with(w.relname, $1) and right(w.relname, 4) = ' was' and pg_has_role(w.relowner, 'usage')`,
+    [`good sieve ${mark} `, APPLIED],
+  );
+  return rows.flatMap(({ schema, name, about, applied, columns }) => {
+    const writing = Number(/ (\d+)\.\d+$/.exec(name)?.[1]);
+    if (!about || !Number.isInteger(writing)) return [];
+    const { place, key } = JSON.parse(about) as Pick<Brought, "place" | "key">;
+    const names = { was: ident(schema, `${name} was`), now: ident(schema, `${name} now`) };
+    return [{ writing, place, key, columns, ...names, applied }];
+  });
+}

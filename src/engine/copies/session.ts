@@ -1,0 +1,120 @@
+import type { CopyCounts } from "@/core/plan/copies.ts";
+import { companionOf, type Client, type Companion } from "@/store/db.ts";
+import { COPY_LOCK } from "@/store/locks.ts";
+import { settleCopied, storeMark } from "@/store/target-copies.ts";
+import { dropBrought, takeBack, type Brought } from "./apply.ts";
+import { canPrepare, connectFar, endFar, farFault, type Far } from "./far.ts";
+import { preparedName, recover } from "./recover.ts";
+
+/** What one other database is given in the course of one transaction of the store. */
+export interface Along {
+  readonly connection: string;
+  /** Commits each statement: what must be there however the transaction ends. */
+  readonly beside: Far;
+  /** The transaction that is committed together with the store's. */
+  readonly within: Far;
+  readonly how: CopyCounts["how"];
+  /** The writing by which the transaction is known there. */
+  readonly writing: number;
+  readonly mark: string;
+  readonly brought: Brought[];
+}
+
+/** The state of what goes along: `prepared`: from here on the store's own commit decides. */
+type State = "open" | "prepared";
+
+/** What goes along with one transaction of the store into other databases. */
+export class CopySession implements Companion {
+  private readonly all = new Map<string, Along>();
+  readonly counts: CopyCounts[] = [];
+  private state: State = "open";
+
+  constructor(private readonly client: Client) {}
+
+  /** The session of the transaction that a client is in. */
+  static of(client: Client): CopySession {
+    return companionOf(client, () => new CopySession(client));
+  }
+
+  /** A transaction in the database of a connection, begun for a writing where there is none yet. */
+  async along(connection: string, writing: number): Promise<Along> {
+    const { client } = this;
+    await client.query("select pg_advisory_xact_lock($1, $2)", [COPY_LOCK, writing]);
+    const known = this.all.get(connection);
+    if (known) return known;
+    const beside = await connectFar(client, connection);
+    let within: Far | undefined;
+    try {
+      await recover(client, beside, connection);
+      within = await connectFar(client, connection);
+      const how = (await canPrepare(within)) ? "two phases" : "in order";
+      await within.query("begin");
+      const made = { connection, beside, within, how, writing, mark: await storeMark(client), brought: [] } as const;
+      this.all.set(connection, { ...made, brought: [] });
+    } catch (error) {
+      await endFar(beside);
+      if (within) await endFar(within);
+      throw farFault(error, connection, "What is changed together with the target");
+    }
+    return this.all.get(connection)!;
+  }
+
+  /** Prepares those that can be, then commits the others; where one of them fails, those before it are taken back. */
+  async prepare(): Promise<void> {
+    const all = [...this.all.values()];
+    const prepared: Along[] = [];
+    const committed: Along[] = [];
+    let at: Along | undefined;
+    try {
+      for (at of all.filter((a) => a.how === "two phases")) {
+        await at.within.query(`prepare transaction '${preparedName(at.mark, at.writing)}'`);
+        prepared.push(at);
+      }
+      // What the store itself would refuse at its end must not come after others have committed.
+      if (all.some((a) => a.how === "in order")) await this.client.query("set constraints all immediate");
+      for (at of all.filter((a) => a.how === "in order")) {
+        await at.within.query("commit");
+        committed.push(at);
+      }
+    } catch (error) {
+      for (const a of committed.reverse())
+        for (const b of [...a.brought].reverse()) await takeBack(a.beside, b, a.connection).catch(() => {});
+      for (const a of prepared)
+        await a.within.query(`rollback prepared '${preparedName(a.mark, a.writing)}'`).catch(() => {});
+      throw farFault(error, at!.connection, "Committing together with the target");
+    }
+    this.state = "prepared";
+  }
+
+  async commit(): Promise<void> {
+    for (const a of this.all.values()) {
+      try {
+        if (a.how === "two phases") await a.within.query(`commit prepared '${preparedName(a.mark, a.writing)}'`);
+        for (const b of a.brought) await dropBrought(a.beside, b);
+        await settleCopied(this.client, a.connection, { only: a.brought.map((b) => b.writing) });
+      } catch {
+        // The other database has all it needs: whoever connects to it next commits it.
+      }
+    }
+    await this.end();
+  }
+
+  async rollback(): Promise<void> {
+    // Whether the store has committed is not known: whoever connects next looks, and ends it as the store has it.
+    if (this.state === "open") {
+      for (const a of this.all.values()) {
+        await a.within.query("rollback").catch(() => {});
+        for (const b of a.brought) await dropBrought(a.beside, b).catch(() => {});
+      }
+    }
+    await this.end();
+  }
+
+  private async end(): Promise<void> {
+    for (const a of this.all.values()) {
+      await endFar(a.within);
+      await endFar(a.beside);
+    }
+    this.all.clear();
+  }
+}
