@@ -68,7 +68,11 @@ async function main(folder: string): Promise<void> {
     for (const { name, title, about, plan } of OTHER_FEEDS) {
       await makeFeed(db, { name, title, about });
       const { rowCount } = await db.query("select 1 from sieve.plan where feed = $1", [name]);
-      if (rowCount === 0) await savePlan(db, name, plan, "The contract agreed with the gardens", "Ines");
+      const copied = name === "collectors" && process.env["SIEVE_CONNECTION_HERBARIUM"];
+      // The herbaria work with the collectors in a database of their own.
+      const copies = copied ? { copies: [{ connection: "herbarium" }] } : {};
+      const document = { ...plan, load: { ...plan.load, ...copies } };
+      if (rowCount === 0) await savePlan(db, name, document, "The contract agreed with the gardens", "Ines");
     }
     for (const d of others) writeFileSync(join(folder, d.name), d.bytes);
     const load = async (d: (typeof others)[number]): Promise<void> => {

@@ -109,6 +109,8 @@ mkdirSync(join(root, ".data"), { recursive: true });
 let url = process.env.DATABASE_URL;
 let owner = process.env.SIEVE_OWNER_URL ?? url;
 let admin = owner;
+/** Another database of the scenario, in which targets have copies. */
+let herbarium;
 if (url) {
   tell("using the database of DATABASE_URL");
 } else {
@@ -116,6 +118,16 @@ if (url) {
   cluster = await startCluster("postgres", 54310);
   ({ url, owner, admin } = makeDatabase(cluster, "sieve"));
   writeFileSync(join(root, ".data/database-url"), url, { mode: 0o600 });
+  herbarium = makeDatabase(cluster, "herbarium");
+  await statement(herbarium.admin, "grant create on schema public to sieve_app");
+}
+/** Runs statements in a database. */
+async function statement(address, sql) {
+  const pg = (await import("pg")).default;
+  const client = new pg.Client({ connectionString: address });
+  await client.connect();
+  await client.query(sql);
+  await client.end();
 }
 /** A secret that is made once and kept where nobody else reads it. */
 function kept(name, make) {
@@ -137,7 +149,7 @@ const storage = `http://ashmere:${readFileSync(
 const env = {
   SIEVE_CONNECTION_STORAGE: storage,
   SIEVE_KEY_FILE: kept("key", () => randomBytes(32).toString("base64")),
-  ...(cluster ? { SIEVE_CONNECTION_STATION: station.href } : {}),
+  ...(cluster ? { SIEVE_CONNECTION_STATION: station.href, SIEVE_CONNECTION_HERBARIUM: herbarium.url } : {}),
   ...process.env,
   DATABASE_URL: url,
   NEXT_TELEMETRY_DISABLED: "1",
@@ -145,11 +157,9 @@ const env = {
 
 if (flags.has("--fresh")) {
   tell("starting over: taking away everything that was loaded");
-  const pg = (await import("pg")).default;
-  const client = new pg.Client({ connectionString: owner });
-  await client.connect();
-  await client.query("drop schema if exists sieve, target, staging, undo, graphile_worker cascade");
-  await client.end();
+  await statement(owner, "drop schema if exists sieve, target, staging, undo, graphile_worker cascade");
+  if (herbarium)
+    await statement(herbarium.admin, "drop owned by sieve_app; grant create on schema public to sieve_app");
   rmSync(join(root, ".data/deliveries"), { recursive: true, force: true });
 }
 tell("bringing the store up to date");

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import type { CopyOutlook } from "@/core/plan/copies.ts";
 import { plainNameSchema } from "@/core/plan/name.ts";
 import { retentionSchema } from "@/core/plan/retention.ts";
 import { MOST_SAMPLED } from "@/core/kernel/limits.ts";
@@ -224,6 +225,17 @@ export const mendCopies = declare("POST /api/feeds/{feed}/copies", {
   params: feed,
   answer: compared,
   problems: COPY_PROBLEMS,
+});
+
+export const copiesOfPlan = declare("POST /api/feeds/{feed}/copies/outlook", {
+  about:
+    "how the copies that a plan says its targets have would be written, or what stands in the way; changes nothing",
+  params: feed,
+  body: document,
+  answer: z.object({
+    copies: answerOf<CopyOutlook[]>("each with its table there, how it would be committed, and what stands in the way"),
+  }),
+  problems: ["plan-invalid"],
 });
 
 export const listSources = declare("GET /api/feeds/{feed}/sources", {

@@ -182,7 +182,7 @@ describe.each(["prepares", "commits"] as const)("a copy on a server that %s", (c
     expect(left.report!.copies).toMatchObject([{ rows: 4, updated: 1, left: 3 }]);
     expect(await there(connection, own)).toEqual(["1 Fen 77", "3 Heath 3", "4 theirs"]);
     expect(await compareCopies(db, own, { mend: false })).toMatchObject([
-      { same: 1, otherwise: 2, missing: 1, more: 0, mended: false },
+      { same: 1, otherwise: 2, missing: 1, more: 0, mended: false, some: { otherwise: ["1", "4"], missing: ["2"] } },
     ]);
     expect(await there(connection, own)).toEqual(["1 Fen 77", "3 Heath 3", "4 theirs"]);
     await compareCopies(db, own, { mend: true });

@@ -69,9 +69,12 @@ export interface Applied {
   readonly unchanged: number;
   readonly removed: number;
   readonly left: number;
+  /** Keys of the first rows that were otherwise there, missing, or there alone. */
+  readonly some: { readonly [Kind in "otherwise" | "missing" | "more"]: readonly string[] };
 }
+type Does = "insert" | "update" | "remove" | "same" | "others" | "gone";
 
-const KEYS_TOLD = 3;
+const KEYS_TOLD = 5;
 
 /** How columns of two aliases differ: types that know no equality are compared as texts. */
 function differ({ columns }: FarTable, names: readonly string[], a: string, b: string): string {
@@ -115,17 +118,17 @@ export async function apply(
   );
   await far.query(`create index on ${does} (${key.map((k) => ident(k)).join(", ")})`);
   await far.query(`analyze ${does}`);
-  const { rows } = await far.query<{ does: string; n: number; some: string[] }>(
-    `select does, count(*)::int as n, (array_agg(concat_ws(', ', ${key.map((k) => `${ident(k)}::text`).join(", ")})))[1:${KEYS_TOLD}] as some
-     from ${does} group by 1`,
+  const { rows } = await far.query<{ does: Does; n: number; some: string[] }>(
+    `select does, count(*)::int as n, (array_agg(key order by key))[1:${KEYS_TOLD}] as some
+     from (select does, concat_ws(', ', ${key.map((k) => `${ident(k)}::text`).join(", ")}) as key from ${does}) d group by 1`,
   );
+  const keysOf = (what: Does): readonly string[] => rows.find((r) => r.does === what)?.some ?? [];
   const count = (what: string): number => rows.find((r) => r.does === what)?.n ?? 0;
-  const foreign = rows.filter((r) => r.does === "others" || r.does === "gone");
   const left = count("others") + count("gone");
   if (left > 0 && others === "refuse") {
     throw new SieveError(
       "copy-differs",
-      `${counted(left, "row")} of ${name} on the connection ${connection} ${left === 1 ? "is" : "are"} not as the copy left ${left === 1 ? "it" : "them"}: ${listed(foreign.flatMap((f) => f.some.map((k) => quoted(k))).slice(0, KEYS_TOLD))}.`,
+      `${counted(left, "row")} of ${name} on the connection ${connection} ${left === 1 ? "is" : "are"} not as the copy left ${left === 1 ? "it" : "them"}: ${listed([...keysOf("others"), ...keysOf("gone")].slice(0, KEYS_TOLD).map((k) => quoted(k)))}.`,
       {
         detail: "Others have put them in, changed or removed them there, or changed the target's rows here by hand.",
         hint: "Nothing was written, here or there. Have the plan leave such rows as they are, or look at them and bring the copy into step (sieve copies).",
@@ -171,6 +174,7 @@ export async function apply(
     unchanged: count("same"),
     removed: count("remove"),
     left,
+    some: { otherwise: keysOf("update"), missing: keysOf("insert"), more: keysOf("remove") },
   };
 }
 

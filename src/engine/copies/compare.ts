@@ -17,6 +17,8 @@ export interface Compared {
   readonly missing: number;
   /** Rows that the target does not have, of a table that was made as a copy; others beside it are nobody's concern. */
   readonly more: number;
+  /** Keys of the first of each. */
+  readonly some: Applied["some"];
   /** It was brought into step. */
   readonly mended: boolean;
 }
@@ -75,14 +77,11 @@ async function compare(db: Db, copy: KeptCopy, mend: boolean): Promise<Compared>
   }
 }
 
-const inWords = ({
-  unchanged,
-  updated,
-  inserted,
-  removed,
-}: Applied): Pick<Compared, "same" | "otherwise" | "missing" | "more"> => ({
+type Found = Pick<Compared, "same" | "otherwise" | "missing" | "more" | "some">;
+const inWords = ({ unchanged, updated, inserted, removed, some }: Applied): Found => ({
   same: unchanged,
   otherwise: updated,
   missing: inserted,
   more: removed,
+  some,
 });

@@ -177,7 +177,7 @@ async function bring(
     along.brought.push(brought);
     await send(client, rows.was, beside, brought.was, names);
     await send(client, rows.now, beside, brought.now, names);
-    const applied = await apply(within, brought, { others: copy.others, connection });
+    const { some: _, ...applied } = await apply(within, brought, { others: copy.others, connection });
     return { target: unquoted(writing.table), connection, table: shown, how, ...applied };
   } catch (error) {
     throw farFault(error, connection, `Changing ${shown}`);

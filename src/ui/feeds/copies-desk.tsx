@@ -2,6 +2,7 @@
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import type { Compared } from "@/engine/copies/compare.ts";
 import { compareCopies, mendCopies } from "@/routes/feeds.ts";
 import { ask, problemOf } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
@@ -66,6 +67,9 @@ export function CopiesDesk({ feed }: { feed: string }) {
           </tbody>
         </table>
       </div>
+      {data.copies.map((c) => (
+        <FirstKeys key={`${c.connection} ${c.table} ${c.target}`} of={c} />
+      ))}
       <p className="mt-3 flex flex-wrap items-center gap-3">
         <button
           type="button"
@@ -87,5 +91,32 @@ export function CopiesDesk({ feed }: { feed: string }) {
       </p>
       {problem && <ProblemNote problem={problem} />}
     </>
+  );
+}
+
+const KINDS = [
+  ["otherwise", "otherwise"],
+  ["missing", "missing there"],
+  ["more", "there alone"],
+] as const;
+
+/** By their keys, the first rows of a copy that are not what the target has. */
+function FirstKeys({ of }: { of: Compared }) {
+  const kinds = KINDS.filter(([kind]) => of[kind] > 0);
+  if (kinds.length === 0) return null;
+  return (
+    <ul className="mt-2" aria-label={`Rows of ${of.table} that differ`}>
+      {kinds.map(([kind, words]) => (
+        <li key={kind}>
+          <span className="faint">
+            {of.table}, {words}:
+          </span>{" "}
+          <span className="raw">{of.some[kind].join("; ")}</span>
+          {of[kind] > of.some[kind].length && (
+            <span className="faint"> and {grouped(of[kind] - of.some[kind].length)} more</span>
+          )}
+        </li>
+      ))}
+    </ul>
   );
 }

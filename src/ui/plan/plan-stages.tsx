@@ -3,7 +3,7 @@
 import type { Plan } from "@/core/plan/document.ts";
 import { ArrivingTable } from "./load/arriving-table.tsx";
 import { AfterList } from "./load/after-list.tsx";
-import { CopyList } from "./load/copy-list.tsx";
+import { CopyList, CopyOutlooks } from "./load/copy-list.tsx";
 import { FurtherList } from "./load/further-list.tsx";
 import { SlicePanel } from "./load/slice-panel.tsx";
 import { GonePanel } from "./load/gone-panel.tsx";
@@ -180,6 +180,7 @@ export function LoadStage({ plan, change }: StageProps) {
               shell.
             </p>
             <CopyList of={load.target} copies={load.copies} set={(to) => change(withCopies(plan, to))} />
+            <CopyOutlooks plan={plan} />
           </section>
         )}
         <FurtherList plan={plan} change={change} />

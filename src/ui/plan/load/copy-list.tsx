@@ -1,7 +1,11 @@
 "use client";
 
+import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
-import { placeOf, type TargetCopy } from "@/core/plan/copies.ts";
+import { outlookLine, placeOf, type TargetCopy } from "@/core/plan/copies.ts";
+import type { Plan } from "@/core/plan/document.ts";
+import { copiesOfPlan } from "@/routes/feeds.ts";
+import { ask } from "../../kit/api.ts";
 
 /** The copies that a table has in other databases: each a connection and a table there. */
 export function CopyList({
@@ -39,12 +43,12 @@ function OneCopy({ of, copy, put }: { of: string; copy: TargetCopy; put: (next: 
   const [schema, table] = placeOf(copy, of);
   return (
     <fieldset className="flex flex-wrap items-center gap-x-3 gap-y-1 py-0.5" aria-label={`Copy of ${of}`}>
-      <span>copied by the connection</span>
+      <span>by the connection</span>
       <Name label="Connection" value={copy.connection} set={(connection) => put({ ...copy, connection })} />
-      <span>into</span>
-      <Name label="Schema there" value={schema} set={(name) => put({ ...copy, schema: name })} />
-      <span>.</span>
+      <span>into the table</span>
       <Name label="Table there" value={table} set={(name) => put({ ...copy, table: name })} />
+      <span>of the schema</span>
+      <Name label="Schema there" value={schema} set={(name) => put({ ...copy, schema: name })} />
       <select
         className="select select-sm !w-60"
         aria-label="Rows that others have changed there"
@@ -76,5 +80,28 @@ function Name({ label, value, set }: { label: string; value: string; set: (name:
         if (name !== value && e.target.validity.valid) set(name);
       }}
     />
+  );
+}
+
+/** How the copies of a plan's targets would be written, as their databases say at this moment. */
+export function CopyOutlooks({ plan }: { plan: Plan }) {
+  const some = [plan.load, ...(plan.load.further ?? [])].some((t) => t.copies);
+  const { data, isFetching } = useQuery({
+    queryKey: ["copies of a plan", JSON.stringify(plan.load)],
+    queryFn: ({ signal }) => ask(copiesOfPlan, { params: { feed: plan.feed }, body: { document: plan }, signal }),
+    enabled: some,
+    placeholderData: (before) => before,
+    retry: false,
+  });
+  if (!some) return null;
+  if (!data) return isFetching ? <p className="faint">The other databases are asked …</p> : null;
+  return (
+    <ul className="mt-1" aria-label="How the copies would be written">
+      {data.copies.map((c) => (
+        <li key={`${c.connection} ${c.table} ${c.target}`} className={c.hindrance === "" ? "faint" : "held"}>
+          {outlookLine(c)}
+        </li>
+      ))}
+    </ul>
   );
 }

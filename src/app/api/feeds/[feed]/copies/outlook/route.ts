@@ -1,0 +1,8 @@
+import { db, handle } from "@/app/server.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
+import { copyOutlook } from "@/engine/copies/copies.ts";
+import { copiesOfPlan } from "@/routes/feeds.ts";
+
+export const POST = handle(copiesOfPlan, async ({ body }) => ({
+  copies: await copyOutlook(db(), parsePlan(body.document)),
+}));
