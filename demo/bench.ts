@@ -14,7 +14,7 @@ import { grouped } from "@/core/kernel/problem.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
-import { getLoad, type Load } from "@/store/loads.ts";
+import { getLoad, type Load, listLoads } from "@/store/loads.ts";
 import { askForLoad, askForTrial } from "@/store/load-requests.ts";
 import { migrate } from "@/store/migrate.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
@@ -398,6 +398,7 @@ async function benchTargets(db: Db, file: string, rounds: number): Promise<void>
         },
       ],
     },
+    copied: { copies: [{ connection: "copy" }] },
   };
   const deliveries: Record<string, number> = {};
   for (const [feed, more] of Object.entries(feeds)) {
@@ -405,18 +406,23 @@ async function benchTargets(db: Db, file: string, rounds: number): Promise<void>
     await savePlan(db, feed, { ...PLAN, feed, load: { target: feed, key, mode, ...more } }, "bench", "bench");
     deliveries[feed] = await deliver(db, feed, file);
   }
-  const took: Record<string, number[]> = { single: [], triple: [], grouped: [] };
+  const took: Record<string, number[]> = { single: [], triple: [], grouped: [], copied: [] };
   for (let i = 0; i < rounds; i++) {
     for (const feed of Object.keys(feeds)) {
       await db.query(
         `drop table if exists target.single, target.triple, target.triple_second, target.triple_third, target.grouped, target.grouped_by_site`,
       );
       took[feed]!.push(await load(db, deliveries[feed]!));
+      if (feed !== "copied") continue;
+      // The copy's rows go with the load's.
+      const [last] = await listLoads(db, { feed, limit: 1 });
+      await undoLoad(db, last!.id, "once more", "bench");
     }
   }
   const three = took["single"]!.map((s) => s * 3);
   row(`${grouped(COUNT / 10)} records into three tables by one load / by three loads`, took["triple"]!, three);
   row("the same into one and a row for each site / into one", took["grouped"]!, took["single"]!);
+  row("the same into one with a copy in another database / into one", took["copied"]!, took["single"]!);
 }
 
 /** Seconds from asking for a load until it has ended. */

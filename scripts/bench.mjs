@@ -3,7 +3,7 @@ import { spawnSync } from "node:child_process";
 import { rmSync } from "node:fs";
 import { join } from "node:path";
 import { ensureModules, ensurePackages, freePort, postgresBin, root } from "./lib/machine.mjs";
-import { makeDatabase, startCluster } from "./lib/cluster.mjs";
+import { makeDatabase, makeFarDatabase, startCluster } from "./lib/cluster.mjs";
 
 if (process.argv[2]) process.env.BENCH_ONLY = process.argv[2];
 ensurePackages();
@@ -14,6 +14,7 @@ const cluster = await startCluster("bench", await freePort());
 let status;
 try {
   const { admin } = makeDatabase(cluster, `bench_${Date.now()}`);
+  const copy = makeFarDatabase(cluster, `bench_copy_${Date.now()}`);
   status = spawnSync(
     process.execPath,
     [
@@ -24,7 +25,7 @@ try {
       process.env.BENCH_RECORDS ?? "1000000",
       process.env.BENCH_ROUNDS ?? "5",
     ],
-    { stdio: "inherit", env: { ...process.env, DATABASE_URL: admin } },
+    { stdio: "inherit", env: { ...process.env, DATABASE_URL: admin, SIEVE_CONNECTION_COPY: copy.url } },
   ).status;
 } finally {
   await cluster.stop();

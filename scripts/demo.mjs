@@ -7,7 +7,7 @@ import { randomBytes } from "node:crypto";
 import { existsSync, mkdirSync, readFileSync, rmSync, statSync, readdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { ensureModules, ensurePackages, fail, portIsFree, root, tell } from "./lib/machine.mjs";
-import { makeDatabase, startCluster } from "./lib/cluster.mjs";
+import { makeDatabase, makeFarDatabase, startCluster } from "./lib/cluster.mjs";
 
 const flags = new Set(process.argv.slice(2));
 const dev = flags.has("--dev");
@@ -118,8 +118,7 @@ if (url) {
   cluster = await startCluster("postgres", 54310);
   ({ url, owner, admin } = makeDatabase(cluster, "sieve"));
   writeFileSync(join(root, ".data/database-url"), url, { mode: 0o600 });
-  herbarium = makeDatabase(cluster, "herbarium");
-  await statement(herbarium.admin, "grant create on schema public to sieve_app");
+  herbarium = makeFarDatabase(cluster, "herbarium");
 }
 /** Runs statements in a database. */
 async function statement(address, sql) {
@@ -158,8 +157,7 @@ const env = {
 if (flags.has("--fresh")) {
   tell("starting over: taking away everything that was loaded");
   await statement(owner, "drop schema if exists sieve, target, staging, undo, graphile_worker cascade");
-  if (herbarium)
-    await statement(herbarium.admin, "drop owned by sieve_app; grant create on schema public to sieve_app");
+  if (herbarium) await statement(herbarium.admin, "drop table if exists public.collector");
   rmSync(join(root, ".data/deliveries"), { recursive: true, force: true });
 }
 tell("bringing the store up to date");

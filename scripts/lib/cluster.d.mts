@@ -19,3 +19,5 @@ export interface Addresses {
   readonly admin: string;
 }
 export function makeDatabase(cluster: { base: string; folder: string }, name: string): Addresses;
+/** A database beside the store, in which targets may have copies. */
+export function makeFarDatabase(cluster: { base: string; folder: string }, name: string): Addresses;

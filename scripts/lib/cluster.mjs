@@ -241,3 +241,10 @@ export function makeDatabase(cluster, name) {
     admin: `${cluster.base}/${name}`,
   };
 }
+
+/** A database beside the store, in which targets may have copies. */
+export function makeFarDatabase(cluster, name) {
+  const made = makeDatabase(cluster, name);
+  psql(cluster, name, ["-c", "grant create on schema public to sieve_app"]);
+  return made;
+}

@@ -337,7 +337,8 @@ describe("every screen", () => {
     await makeFeed(db, { name: "unknown", title: "Unknown", about: "" });
     const long = await longNames(db);
     // With all that a plan's last stage can have.
-    const more = { load: { ...ACCESSIONS.load, further: FURTHER_ACCESSIONS }, after: AFTER_ACCESSIONS };
+    const copies = [{ connection: "elsewhere" }];
+    const more = { load: { ...ACCESSIONS.load, further: FURTHER_ACCESSIONS, copies }, after: AFTER_ACCESSIONS };
     await makeFeed(db, { name: "further", title: "Further", about: "" });
     await savePlan(db, "further", { ...ACCESSIONS, feed: "further", ...more }, "for a test", "test");
     const id = await makeDelivery(db, "unknown", "test", "");
@@ -362,6 +363,7 @@ describe("every screen", () => {
       "/feeds/accessions/writings",
       "/feeds/accessions/period",
       "/feeds/accessions/out",
+      "/feeds/accessions/copies",
       "/feeds/accessions/run?delivery=1",
       "/senders",
       `/senders/${encodeURIComponent(sender)}`,

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, inject } from "vitest";
 import { openDb, type Db } from "@/store/db.ts";
 import { putConnection } from "@/store/connections.ts";
-import { makeDatabase, startCluster } from "../../scripts/lib/cluster.mjs";
+import { makeFarDatabase, startCluster } from "../../scripts/lib/cluster.mjs";
 import { freePort } from "../../scripts/lib/machine.mjs";
 import { newName } from "./system.ts";
 
@@ -28,9 +28,8 @@ export function useFar(): FarDatabases {
       ["commits", { base: second.base, folder: second.folder }],
     ] as const;
     for (const [name, cluster] of clusters) {
-      const { url, admin } = makeDatabase(cluster, newName());
+      const { url, admin } = makeFarDatabase(cluster, newName());
       const far = { url, db: openDb(url, 4), admin: openDb(admin, 2) };
-      await far.admin.query("grant create on schema public to sieve_app");
       made.set(name, far);
     }
   });
