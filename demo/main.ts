@@ -7,6 +7,7 @@ import { watchLoad } from "@/cli/load.ts";
 import pg from "pg";
 import { makeSource } from "@/store/sources.ts";
 import { databaseUrl, ident, openDb, type Db } from "@/store/db.ts";
+import { makeAskedList } from "@/engine/look/ask-list.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
 import { askForLoad } from "@/store/load-requests.ts";
@@ -131,6 +132,13 @@ async function makeSources(db: Db, folder: string): Promise<void> {
     "Ines",
   );
   await makeOthersTables();
+  const rooms = {
+    name: "rooms",
+    title: "Rooms of the vaults",
+    about: "Kept by the vaults in their own table.",
+    parts: {},
+  };
+  await makeAskedList(db, rooms, { table: "vault.room" }, "Ines");
   await makeFeed(db, {
     name: "humidity",
     title: "Humidity of the vaults",

@@ -4,6 +4,7 @@ import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { Command, CommanderError } from "commander";
 import { errorLines, SieveError } from "@/core/kernel/problem.ts";
 import type { RetentionOptions } from "./room.ts";
+import type { ListFlags } from "./list.ts";
 import type { CopiesFlags } from "./copies.ts";
 import type { UndoOptions } from "./undo.ts";
 import { balanceLine } from "@/core/kernel/ledger.ts";
@@ -254,6 +255,20 @@ program
   .action(async (load: string | undefined) => {
     const { verify } = await import("./verify.ts");
     process.exitCode = await verify(load);
+  });
+
+program
+  .command("list")
+  .description("Ask a reference list that another system keeps, now; or make one, of a table or of a query.")
+  .argument("<name>", "the list's name")
+  .option("--table <schema.table>", "make it of this table of the database that the application works in")
+  .option("--connection <name>", "make it of the database of this connection,")
+  .option("--sql <query>", "by this query")
+  .option("--title <text>", "what people call it")
+  .option("--key <column>", "the column that is the key; the first unless said")
+  .action(async (name: string, options: ListFlags) => {
+    const { list } = await import("./list.ts");
+    await list(name, options);
   });
 
 program

@@ -21,6 +21,7 @@ export const STATUS: Readonly<Record<string, number>> = {
   "no-sender": 404,
   "list-exists": 409,
   "list-moved": 409,
+  "list-asked": 409,
   "formula-moved": 409,
   "set-moved": 409,
   "row-gone": 409,
@@ -39,6 +40,7 @@ export const STATUS: Readonly<Record<string, number>> = {
   failure: 500,
   "store-away": 503,
   "copy-away": 503,
+  "list-away": 503,
   busy: 503,
   "no-room": 507,
 };
@@ -83,6 +85,7 @@ export const OF_WHAT_IS_GIVEN: readonly string[] = [
   "list-invalid",
   "list-large",
   "list-missing",
+  "list-not-asked",
   "load-failed",
   "look-up-invalid",
   "match-invalid",

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { askedSchema } from "@/core/lookup/asked.ts";
 import type { Reference } from "@/core/kernel/reference.ts";
 import type { ReferenceInfo, searchEntries, versionChanges } from "@/store/references.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
@@ -33,7 +34,7 @@ export const changeEntries = declare("POST /api/references/{list}", {
     note: z.string().min(1).max(500),
   }),
   answer: z.object({ version: z.int() }),
-  problems: ["list-moved"],
+  problems: ["list-moved", "list-asked"],
 });
 
 export const versionOfList = declare("GET /api/references/{list}/versions/{version}", {
@@ -81,5 +82,29 @@ export const bringListIn = declare("PUT /api/references/{list}/file", {
     note: z.string().max(500).default(""),
   },
   takesFile: true,
-  problems: ["list-invalid", "list-exists", "file-too-large"],
+  problems: ["list-invalid", "list-exists", "list-asked", "file-too-large"],
+});
+
+export const makeAskedList = declare("PUT /api/references/{list}/asked", {
+  about:
+    "makes a list of a table, or of a query of another database, which is asked again whenever a load needs it; each change is a version",
+  params: list,
+  body: z.object({
+    asked: askedSchema,
+    title: z.string().max(120).default(""),
+    about: z.string().max(500).default(""),
+    key: z.string().max(200).optional().describe("The column that is the key; the first unless said"),
+    accepted: z.string().max(200).optional().describe("The column by which a synonym leads to its accepted entry"),
+    since: z.string().max(200).optional(),
+    until: z.string().max(200).optional(),
+  }),
+  answer: z.object({ version: z.int() }),
+  problems: ["list-invalid", "list-away", "no-connection", "usage"],
+});
+
+export const askListNow = declare("POST /api/references/{list}/asked", {
+  about: "asks such a list now",
+  params: list,
+  answer: z.object({ version: z.int(), before: z.int() }),
+  problems: ["no-list", "list-not-asked", "list-invalid", "list-away", "no-connection"],
 });

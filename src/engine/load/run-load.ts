@@ -12,6 +12,7 @@ import { referencesOfLoad } from "@/store/references.ts";
 import { nextWriting, transactionNumber } from "@/store/writings.ts";
 import { apart, profileLimits } from "../apart/apart.ts";
 import { beginCopies } from "../copies/copies.ts";
+import { askListsOf } from "../look/ask-list.ts";
 import { INTO } from "../writing/further-rows.ts";
 import { LEAVE, needsLeave } from "../writing/meet.ts";
 import { stagedColumns } from "../writing/target.ts";
@@ -128,6 +129,7 @@ class LoadRun {
 
     const { document } = await getPlan(client, load.plan);
     const delivery = await getDelivery(client, load.delivery);
+    await askListsOf(db, document, id);
     const references = new Map([
       ...(await referencesOfLoad(client, id, document, true)),
       ...(await this.deliveryLists(document)),

@@ -40,10 +40,13 @@ export function WhereUsed({ used }: { used: readonly UsedBy[] }) {
 
 /** Entries that loads have proposed. */
 export function Proposals({
+  kept,
   waiting,
   add,
   refuse,
 }: {
+  /** The list is kept here, so that an entry can be put in. */
+  kept: boolean;
   waiting: readonly Proposal[];
   add: (p: Proposal) => void;
   refuse: (p: Proposal) => void;
@@ -63,9 +66,11 @@ export function Proposals({
                 {grouped(p.records)}
               </td>
               <td className="text-right whitespace-nowrap">
-                <button type="button" className="plain" onClick={() => add(p)}>
-                  add
-                </button>{" "}
+                {kept && (
+                  <button type="button" className="plain" onClick={() => add(p)}>
+                    add
+                  </button>
+                )}{" "}
                 <button type="button" className="plain held" onClick={() => refuse(p)}>
                   refuse
                 </button>
@@ -101,20 +106,22 @@ export function AskedInVain({
                 {a.values.join(", ")}
               </td>
               <td className="n">{grouped(a.count)}</td>
-              <td className="text-right">
-                <button
-                  type="button"
-                  className="plain"
-                  onClick={() =>
-                    tell({
-                      does: "add",
-                      cells: columns.map((c, k) => (c === key || k === 0 ? (a.values[0] ?? "") : "")),
-                    })
-                  }
-                >
-                  add
-                </button>
-              </td>
+              {!info.asked && (
+                <td className="text-right">
+                  <button
+                    type="button"
+                    className="plain"
+                    onClick={() =>
+                      tell({
+                        does: "add",
+                        cells: columns.map((c, k) => (c === key || k === 0 ? (a.values[0] ?? "") : "")),
+                      })
+                    }
+                  >
+                    add
+                  </button>
+                </td>
+              )}
             </tr>
           ))}
         </tbody>

@@ -6,26 +6,21 @@ import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { ask } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";
+import { ColumnParts, NO_PARTS, partsSaid } from "./column-parts.tsx";
+import { listName } from "./list-name.ts";
 
 /** Makes a reference list of a file. */
 export function BringList() {
   const router = useRouter();
   const [file, setFile] = useState<File | null>(null);
   const [title, setTitle] = useState("");
-  const [special, setSpecial] = useState({ key: "", accepted: "", since: "", until: "" });
+  const [parts, setParts] = useState(NO_PARTS);
   const { busy, problem, act } = useAct();
-  const name = title
-    .normalize("NFKD")
-    .replace(/\p{M}/gu, "")
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, "_")
-    .replace(/^[^a-z]+|_+$/g, "")
-    .slice(0, 63);
+  const name = listName(title);
 
   const bring = async (): Promise<void> => {
     if (!file) return;
-    const said = Object.entries(special).map(([key, value]) => [key, value.trim()] as const);
-    const query = { file: file.name, title: title.trim(), ...Object.fromEntries(said.filter(([, v]) => v !== "")) };
+    const query = { file: file.name, title: title.trim(), ...partsSaid(parts) };
     await act(
       async () => {
         await ask(bringListIn, { params: { list: name }, query, file });
@@ -35,16 +30,6 @@ export function BringList() {
       { leaves: true },
     );
   };
-  const field = (key: keyof typeof special, words: string) => (
-    <label className="block">
-      <span className="faint text-sm">{words}</span>
-      <input
-        className="input input-sm"
-        value={special[key]}
-        onChange={(e) => setSpecial((s) => ({ ...s, [key]: e.target.value }))}
-      />
-    </label>
-  );
   return (
     <form
       className="flex flex-col gap-2 border-[var(--rule)] lg:border-l lg:pl-6"
@@ -70,15 +55,7 @@ export function BringList() {
         <span className="faint text-sm">What it is called</span>
         <input className="input input-sm" value={title} maxLength={120} onChange={(e) => setTitle(e.target.value)} />
       </label>
-      <details>
-        <summary className="cursor-pointer">What its columns are for</summary>
-        <div className="mt-1 flex flex-col gap-2">
-          {field("key", "The column with the key; the first one unless said")}
-          {field("accepted", "The column by which a synonym leads to its accepted entry, if there is one")}
-          {field("since", "The column with the first day on which an entry holds")}
-          {field("until", "The column with the last day")}
-        </div>
-      </details>
+      <ColumnParts parts={parts} set={setParts} />
       {problem && <ProblemNote problem={problem} />}
       <div>
         <button type="submit" className="btn btn-primary" disabled={busy || !file || name === ""}>

@@ -99,8 +99,8 @@ export function EntryTable({
                 <tr key={e.id} className={tone}>
                   {columns.map((c, column) => (
                     <td key={c} className="!p-0">
-                      {out ? (
-                        cells[column]
+                      {out || info.asked ? (
+                        <span className="px-1">{cells[column]}</span>
                       ) : (
                         <CellInput
                           label={`${e.cells[columns.indexOf(key)]}: ${c}`}
@@ -111,9 +111,11 @@ export function EntryTable({
                     </td>
                   ))}
                   <td className="text-right whitespace-nowrap">
-                    <button type="button" className="plain" onClick={() => tell({ does: "take out", id: e.id })}>
-                      {out ? "keep" : "take out"}
-                    </button>
+                    {!info.asked && (
+                      <button type="button" className="plain" onClick={() => tell({ does: "take out", id: e.id })}>
+                        {out ? "keep" : "take out"}
+                      </button>
+                    )}
                   </td>
                 </tr>
               );

@@ -11,6 +11,7 @@ import { ProblemNote } from "../kit/problem-note.tsx";
 import { useAct } from "../kit/use-act.ts";
 import { withPath } from "../kit/with-path.ts";
 import { counted } from "../kit/words.ts";
+import { WhereAsked } from "./asked-list.tsx";
 import { AskedInVain, Proposals, Versions, WhereUsed, type UsedBy } from "./about-list.tsx";
 import { NO_DRAFT, changeWords, changesOf, nextDraft } from "./draft.ts";
 import { EntryTable, type FoundEntries } from "./entry-table.tsx";
@@ -23,6 +24,7 @@ export function ReferenceDesk({
   first,
   asked,
   proposed,
+  now,
 }: {
   info: ReferenceInfo;
   versions: ReferenceVersion[];
@@ -30,6 +32,7 @@ export function ReferenceDesk({
   first: FoundEntries;
   asked: { values: string[]; count: number; feed: string; lookUp: string }[];
   proposed: Proposal[];
+  now: string;
 }) {
   const router = useRouter();
   const [draft, tell] = useReducer(nextDraft, NO_DRAFT);
@@ -69,24 +72,29 @@ export function ReferenceDesk({
           <a className="plain" href={withPath(`/api/references/${info.name}/file`)}>
             As CSV
           </a>
-          <label className="plain cursor-pointer">
-            Replace by a file…
-            <input
-              type="file"
-              className="sr-only"
-              onChange={(e) => tell({ does: "replace", file: e.target.files?.[0] ?? null })}
-            />
-          </label>
-          <button
-            type="button"
-            className="btn btn-line"
-            onClick={() => tell({ does: "add", cells: info.shape.columns.map(() => "") })}
-          >
-            Add an entry
-          </button>
+          {!info.asked && (
+            <label className="plain cursor-pointer">
+              Replace by a file…
+              <input
+                type="file"
+                className="sr-only"
+                onChange={(e) => tell({ does: "replace", file: e.target.files?.[0] ?? null })}
+              />
+            </label>
+          )}
+          {!info.asked && (
+            <button
+              type="button"
+              className="btn btn-line"
+              onClick={() => tell({ does: "add", cells: info.shape.columns.map(() => "") })}
+            >
+              Add an entry
+            </button>
+          )}
         </div>
       </div>
       {info.about && <p>{info.about}</p>}
+      {info.asked && <WhereAsked info={info} asked={info.asked} now={now} />}
       {problem && <ProblemNote problem={problem} />}
       {(words !== "" || replacing) && (
         <NoteForm
@@ -105,6 +113,7 @@ export function ReferenceDesk({
         <aside className="min-w-0">
           <WhereUsed used={used} />
           <Proposals
+            kept={!info.asked}
             waiting={proposed.filter((p) => !draft.taken.has(p.id))}
             add={(p) => tell({ does: "add", cells: p.cells, proposal: p.id })}
             refuse={(p) => void refuse(p)}

@@ -1,5 +1,7 @@
 import Link from "next/link";
+import { askedWords } from "@/core/lookup/asked.ts";
 import { listReferences } from "@/store/references.ts";
+import { AskedList } from "@/ui/references/asked-list.tsx";
 import { BringList } from "@/ui/references/bring-list.tsx";
 import { counted, grouped, moment } from "@/ui/kit/words.ts";
 import { db } from "../../server.ts";
@@ -50,13 +52,17 @@ export default async function ReferencesPage() {
                   <td className="n">{r.version}</td>
                   <td className="whitespace-nowrap">
                     {moment(r.changedAt, now)} <span className="faint">by {r.changedBy || "nobody named"}</span>
+                    {r.asked && <span className="faint block text-xs">kept elsewhere: {askedWords(r.asked)}</span>}
                   </td>
                 </tr>
               ))}
             </tbody>
           </table>
         )}
-        <BringList />
+        <div>
+          <BringList />
+          <AskedList />
+        </div>
       </div>
     </>
   );

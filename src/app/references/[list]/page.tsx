@@ -30,6 +30,7 @@ export default async function ReferencePage({ params }: { params: Promise<{ list
       first={first}
       asked={asked}
       proposed={proposed}
+      now={new Date().toISOString()}
     />
   );
 }

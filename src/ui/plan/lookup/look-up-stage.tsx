@@ -64,6 +64,8 @@ function useFiles(delivery: number | null): ReferenceInfo[] {
     entries: 0,
     changedAt: new Date(),
     changedBy: "",
+    asked: null,
+    askedAt: null,
   }));
 }
 

@@ -7,6 +7,7 @@ export const GET = handle(listEntries, async ({ params: { list }, query: { q, of
   ...(await store.searchEntries(db(), list, q, limit, offset)),
 }));
 
-export const POST = handle(changeEntries, async ({ params: { list }, body: { from, note, ...entries } }) => ({
-  version: await store.changeReference(db(), list, from, entries, note, "steward"),
-}));
+export const POST = handle(changeEntries, async ({ params: { list }, body: { from, note, ...entries } }) => {
+  await store.needKeptHere(db(), list);
+  return { version: await store.changeReference(db(), list, from, entries, note, "steward") };
+});
