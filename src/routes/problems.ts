@@ -86,6 +86,7 @@ export const OF_WHAT_IS_GIVEN: readonly string[] = [
   "list-large",
   "list-missing",
   "list-not-asked",
+  "list-refused",
   "load-failed",
   "look-up-invalid",
   "match-invalid",

@@ -99,12 +99,12 @@ export const makeAskedList = declare("PUT /api/references/{list}/asked", {
     until: z.string().max(200).optional(),
   }),
   answer: z.object({ version: z.int() }),
-  problems: ["list-invalid", "list-away", "no-connection", "usage"],
+  problems: ["list-invalid", "list-away", "list-refused", "no-connection", "usage"],
 });
 
 export const askListNow = declare("POST /api/references/{list}/asked", {
   about: "asks such a list now",
   params: list,
   answer: z.object({ version: z.int(), before: z.int() }),
-  problems: ["no-list", "list-not-asked", "list-invalid", "list-away", "no-connection"],
+  problems: ["no-list", "list-not-asked", "list-invalid", "list-away", "list-refused", "no-connection"],
 });

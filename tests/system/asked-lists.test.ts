@@ -87,9 +87,9 @@ describe("a list that another system keeps", () => {
       makeAskedList(db, list("bad"), { connection: "prepares", sql }, "Ines");
     await far.db("prepares").query("create table counted (n integer)");
     await expect(of("with x as (insert into counted values (1) returning n) select * from x")).rejects.toMatchObject({
-      code: "list-away",
+      code: "list-refused",
     });
-    await expect(of("select 1 as code; drop table counted")).rejects.toMatchObject({ code: "list-away" });
+    await expect(of("select 1 as code; drop table counted")).rejects.toMatchObject({ code: "list-refused" });
     await expect(of("select 1 as code, 2 as code")).rejects.toMatchObject({ code: "list-invalid" });
     expect((await far.db("prepares").query("select count(*)::int as n from counted")).rows).toEqual([{ n: 0 }]);
     await expect(askAgain(db, "bad", "Ines")).rejects.toMatchObject({ code: "no-list" });

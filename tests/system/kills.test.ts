@@ -1,13 +1,20 @@
 import { fork, type ChildProcess } from "node:child_process";
+import { createHash } from "node:crypto";
+import { mkdtempSync, readFileSync, readdirSync, rmSync } from "node:fs";
+import { createServer } from "node:http";
+import type { AddressInfo } from "node:net";
+import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, expect, it } from "vitest";
 import { releaseRecords } from "@/engine/release/release.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
 import { loadsToVerify, verifyLoad } from "@/engine/look/verify.ts";
 import { isStoreAway, openDb, type Db } from "@/store/db.ts";
-import { startCluster, type Cluster } from "../../scripts/lib/cluster.mjs";
+import { SieveError } from "@/core/kernel/problem.ts";
+import { putConnection } from "@/store/connections.ts";
+import { makeFarDatabase, startCluster, type Cluster } from "../../scripts/lib/cluster.mjs";
 import { freePort, root } from "../../scripts/lib/machine.mjs";
-import { newFeed, newSystem, type System } from "../support/system.ts";
+import { newFeed, newName, newSystem, type System } from "../support/system.ts";
 import { random } from "../support/random.ts";
 import { program } from "../support/web.ts";
 
@@ -34,9 +41,20 @@ function textOf(round: number, part: number): string {
 /** Both twins' way through a round. Each step is asked for until it has come about, as people do who got no answer. */
 class Twin {
   constructor(
+    readonly name: "clean" | "killed",
     readonly db: Db,
     readonly address: string,
+    /** The database in which it keeps a copy. */
+    private readonly far: Db,
   ) {}
+
+  /** What its loads are told to do when they have ended. */
+  private get after(): object[] {
+    return [
+      { do: "call", url: `${receiverAt}/${this.name}` },
+      { do: "file", folder: this.name, records: 5_000 },
+    ];
+  }
 
   private async insist<T>(what: () => Promise<T | null>): Promise<T> {
     const until = Date.now() + 120_000;
@@ -47,7 +65,9 @@ class Twin {
         if (result !== null) return result;
       } catch (error) {
         // The web process or the server is away; anything else is a fault.
-        const network = error instanceof TypeError && error.message === "fetch failed";
+        const network =
+          (error instanceof TypeError && error.message === "fetch failed") ||
+          (error instanceof SieveError && error.code === "copy-away");
         if (!network && !isStoreAway(error) && !/recovery|shutting down|starting up/.test(String(error))) throw error;
         last = error;
       }
@@ -131,7 +151,13 @@ class Twin {
       { target: `${upserts}_by`, rows: "key", fields: [{ name: "t" }, { name: "n", takes: "sum" }], key: ["t"] },
     ];
     await this.insist(() =>
-      newFeed(this.db, upserts, FIELDS, { key: ["id"], mode: "upsert", further }, { gates: [] }).then(() => true),
+      newFeed(
+        this.db,
+        upserts,
+        FIELDS,
+        { key: ["id"], mode: "upsert", further, copies: [{ connection: "elsewhere" }] },
+        { gates: [], after: this.after },
+      ).then(() => true),
     );
     await this.insist(() => newFeed(this.db, appends, FIELDS, { key: ["id"] }, { gates: [] }).then(() => true));
     const [one, other] = await Promise.all([this.load(upserts, textOf(n, 1)), this.load(appends, textOf(n, 2))]);
@@ -156,6 +182,12 @@ class Twin {
         `select count(*)::int as rows, sum(n)::int as sum, md5(string_agg(concat_ws('|', t, n), ',' order by t)) as content from target.${upserts}_by`,
       );
       seen.push(copy.rows, sums.rows);
+      const elsewhere = await this.far.query(
+        `select count(*)::int as rows, md5(string_agg(concat_ws('|', id, t, n), ',' order by id)) as content from ${upserts}`,
+      );
+      // The other database is told to commit a moment after the store has.
+      if (JSON.stringify(elsewhere.rows) !== JSON.stringify(copy.rows)) return null;
+      seen.push(elsewhere.rows);
       for (const load of [one, other, two, three]) {
         const { rows } = await this.db.query(
           `select l.state, read, inserted, updated, unchanged, l.held,
@@ -170,9 +202,21 @@ class Twin {
   }
 }
 
+/** A receiver that keeps by which numbers it was told; the same number says that it is the same. */
+const told = new Set<string>();
+const receiver = createServer((request, response) => {
+  request.resume().on("end", () => {
+    told.add(`${request.url} ${String(request.headers["sieve-delivery"])}`);
+    response.end();
+  });
+});
+let receiverAt = "";
+const out = mkdtempSync(join(tmpdir(), "sieve-kills-"));
+
 let cluster: Cluster;
 let clean: System;
 let killed: System;
+const far: Db[] = [];
 const processes = new Map<string, ChildProcess>();
 const ports = new Map<string, number>();
 let ending = false;
@@ -188,6 +232,8 @@ function keep(name: string, file: string, args: string[], url: string): void {
       DATABASE_URL: url,
       LOG_LEVEL: "silent",
       SIEVE_COSTLY_AT_ONCE: "100000",
+      SIEVE_OUT: out,
+      SIEVE_RECEIVER_HOSTS: new URL(receiverAt).host,
     },
     stdio: ["ignore", "ignore", "inherit", "ipc"],
   });
@@ -197,8 +243,16 @@ function keep(name: string, file: string, args: string[], url: string): void {
 
 beforeAll(async () => {
   cluster = await startCluster("test-kills", await freePort(), { settings: { fsync: "off" }, quiet: true });
+  await new Promise<void>((resolve) => receiver.listen(0, "127.0.0.1", resolve));
+  receiverAt = `http://127.0.0.1:${(receiver.address() as AddressInfo).port}`;
+  process.env["SIEVE_KEY"] = Buffer.alloc(32, 7).toString("base64");
   clean = await newSystem(cluster);
   killed = await newSystem(cluster);
+  for (const { db } of [clean, killed]) {
+    const { url } = makeFarDatabase(cluster, newName());
+    far.push(openDb(url, 2, { patience: 5000 }));
+    await putConnection(db, "elsewhere", url, "test");
+  }
   for (const [name, { url }] of [
     ["clean", clean],
     ["killed", killed],
@@ -213,7 +267,9 @@ beforeAll(async () => {
 afterAll(async () => {
   ending = true;
   for (const child of processes.values()) child.kill("SIGKILL");
-  await Promise.allSettled([clean?.end(), killed?.end()]);
+  await Promise.allSettled([clean?.end(), killed?.end(), ...far.map((db) => db.end())]);
+  receiver.close();
+  rmSync(out, { recursive: true, force: true });
   await cluster?.stop();
 });
 
@@ -223,8 +279,8 @@ it(
   async () => {
     const roll = random(SEED * 7919, 20);
     const twins = [
-      new Twin(openDb(clean.url, 4), `http://127.0.0.1:${ports.get("clean")}`),
-      new Twin(openDb(killed.url, 4, { patience: 5000 }), `http://127.0.0.1:${ports.get("killed")}`),
+      new Twin("clean", openDb(clean.url, 4), `http://127.0.0.1:${ports.get("clean")}`, far[0]!),
+      new Twin("killed", openDb(killed.url, 4, { patience: 5000 }), `http://127.0.0.1:${ports.get("killed")}`, far[1]!),
     ] as const;
     const kills: Record<string, number> = { worker: 0, web: 0, server: 0 };
     const all = (): number => Object.values(kills).reduce((a, b) => a + b);
@@ -270,7 +326,40 @@ it(
          or schemaname = 'undo' and not exists (select from sieve.writing w where tablename = 'writing ' || w.id)`,
     );
     expect(left.rows).toEqual([]);
+    await afterwards(db);
     process.stdout.write(`killed: ${JSON.stringify(kills)}\n`);
     for (const twin of twins) await twin.db.end();
   },
 );
+
+/** Who was to be told was told, by one number for each thing, and what manifests say of files is so. */
+async function afterwards(db: Db): Promise<void> {
+  const waiting = async (): Promise<unknown> =>
+    (await db.query("select load, n, attempts, answer from sieve.after_load where state = 'waiting'")).rows;
+  await expect.poll(waiting, { timeout: 120_000 }).toEqual([]);
+  const { rows } = await db.query<{ load: number; outcome: string; n: number; does: string }>(
+    "select load, outcome, n, action->>'do' as does from sieve.after_load where state = 'done'",
+  );
+  expect(rows.length).toBeGreaterThan(0);
+  const manifests = readdirSync(join(out, "killed")).filter((f) => f.startsWith("manifest-"));
+  for (const { load, outcome, n, does } of rows) {
+    if (does === "call") expect(told).toContain(`/killed ${load}-${outcome.replaceAll(" ", "-")}-${n}`);
+    else expect(manifests).toContain(`manifest-load-${load}.json`);
+  }
+  for (const name of manifests) {
+    const manifest = JSON.parse(readFileSync(join(out, "killed", name), "utf8")) as {
+      files: { path: string; bytes: number; sha256: string }[];
+    };
+    for (const file of manifest.files) {
+      const bytes = readFileSync(join(out, "killed", file.path));
+      expect(bytes.length, name).toBe(file.bytes);
+      expect(createHash("sha256").update(bytes).digest("hex"), name).toBe(file.sha256);
+    }
+  }
+  const { rows: left } = await far[1]!.query(
+    "select relname from pg_class where relname like 'good sieve %' union all select gid from pg_prepared_xacts where database = current_database()",
+  );
+  expect(left).toEqual([]);
+  const { rows: open } = await db.query("select * from sieve.copied where not settled");
+  expect(open).toEqual([]);
+}

@@ -2,7 +2,7 @@ import pg from "pg";
 import type { TableColumn } from "@/core/interop/table.ts";
 import { SieveError, listed } from "@/core/kernel/problem.ts";
 import { addressOf } from "@/store/connections.ts";
-import { ident, type Queryable } from "@/store/db.ts";
+import { ident, isStoreAway, type Queryable } from "@/store/db.ts";
 import { refuseMighty } from "../sources/others-sql.ts";
 
 /** Another database in which targets have copies. */
@@ -15,10 +15,18 @@ const LOCK_PATIENCE = 30_000;
 const HINT =
   "Nothing was written, here or there. Have it put right there and try again, or take the copy out of the plan.";
 
+function farAway(connection: string, detail: string): SieveError {
+  return new SieveError("copy-away", `The database of the connection ${connection} can't be reached.`, {
+    detail,
+    hint: HINT,
+  });
+}
+
 /** A fault of the other database, in words of what was to be done there; one that has words already as it is. */
 export function farFault(error: unknown, connection: string, what: string): SieveError {
   if (error instanceof SieveError) return error;
   const { message, detail = "" } = error as { message: string; detail?: string };
+  if (isStoreAway(error)) return farAway(connection, message);
   return new SieveError("copy-failed", `${what} on the connection ${connection} failed: ${message}.`, {
     detail,
     hint: HINT,
@@ -38,10 +46,7 @@ export async function connectFar(store: Queryable, connection: string): Promise<
   try {
     await far.connect();
   } catch (error) {
-    throw new SieveError("copy-away", `The database of the connection ${connection} can't be reached.`, {
-      detail: (error as Error).message,
-      hint: HINT,
-    });
+    throw farAway(connection, (error as Error).message);
   }
   try {
     await refuseMighty(far, connection);

@@ -25,6 +25,9 @@ import { makeStagedHeld, stageHeld } from "./quarantine.ts";
 import { Reading } from "./reading.ts";
 import { staging } from "./staging.ts";
 
+/** Faults that may be gone when the load is tried again: room is made, another database is back. */
+const PASSING: ReadonlySet<string> = new Set(["no-room", "copy-away", "list-away"]);
+
 /** How often it is asked whether somebody wants the load to end. */
 const HEED_MS = 500;
 /** How often at most it is told how far a load is. */
@@ -63,8 +66,7 @@ export async function runLoad(db: Db, id: number, options: RunOptions): Promise<
     } catch (thrown) {
       const error = inWords(thrown);
       if (error instanceof Cancelled || run.cancelled) await abandonLoad(db, id, "cancelled");
-      // Room may be made while it is tried again.
-      else if (error instanceof SieveError && error.code !== "no-room") await abandonLoad(db, id, "failed", error);
+      else if (error instanceof SieveError && !PASSING.has(error.code)) await abandonLoad(db, id, "failed", error);
       else throw thrown;
     } finally {
       clearInterval(watch);

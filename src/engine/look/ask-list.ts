@@ -4,7 +4,7 @@ import { listsOf } from "@/core/plan/uses.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { SieveError, counted } from "@/core/kernel/problem.ts";
 import { addressOf } from "@/store/connections.ts";
-import { ident, type Db } from "@/store/db.ts";
+import { ident, isStoreAway, type Db } from "@/store/db.ts";
 import { MOST_ENTRIES, getReference, setAsked, versionAsked, type ReferenceInfo } from "@/store/references.ts";
 import { alone, refuseMighty } from "../sources/others-sql.ts";
 import { takeEntries, type ListToBe, type Taken } from "./take-list.ts";
@@ -19,15 +19,18 @@ const OWN: ReadonlySet<string> = new Set(["_load", "_record", "_writing"]);
 /** Values as the database writes them, whatever their type. */
 const AS_TEXT = { getTypeParser: () => (text: string) => text };
 
-/** Asks a list of where it is kept, in a transaction that can't write. Throws `list-away` and `list-invalid`. */
+/** Asks a list of where it is kept, in a transaction that can't write. Throws `list-away`, `list-refused` and `list-invalid`. */
 export async function entriesAsked(db: Db, asked: Asked): Promise<Taken> {
   try {
     return "table" in asked ? await askHere(db, asked.table) : await askThere(db, asked.connection, asked.sql);
   } catch (error) {
     if (error instanceof SieveError) throw error;
-    throw new SieveError("list-away", `The list could not be asked of ${askedWords(asked)}.`, {
+    const away = isStoreAway(error);
+    throw new SieveError(away ? "list-away" : "list-refused", `The list could not be asked of ${askedWords(asked)}.`, {
       detail: (error as Error).message,
-      hint: "See that the database can be reached, and that the role may read what is asked for.",
+      hint: away
+        ? "See that its database can be reached."
+        : "See that what is asked for is there, and that the role may read it.",
     });
   }
 }
