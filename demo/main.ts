@@ -7,6 +7,7 @@ import { watchLoad } from "@/cli/load.ts";
 import pg from "pg";
 import { makeSource } from "@/store/sources.ts";
 import { databaseUrl, ident, openDb, type Db } from "@/store/db.ts";
+import { releaseRecords } from "@/engine/release/release.ts";
 import { makeAskedList } from "@/engine/look/ask-list.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
@@ -87,6 +88,7 @@ async function main(folder: string): Promise<void> {
     };
     const accessions = deliveries.map((d) => ({ ...d, feed: "accessions" }));
     for (const d of [...accessions.slice(0, -1), ...others]) await load(d);
+    await mendByHand(db);
     // From the last one on others hear of it.
     await makeFeed(db, {
       name: "catalogue",
@@ -109,6 +111,24 @@ async function main(folder: string): Promise<void> {
     await makeSources(db, folder);
   } finally {
     await db.end();
+  }
+}
+
+/** What Ines has put right in one load after the other, and the plan could put right by itself. */
+async function mendByHand(db: Db): Promise<void> {
+  for (const [field, value] of [
+    ["altitude_m", "40"],
+    ["herbarium_sheet", "no"],
+  ] as const) {
+    const { rows } = await db.query<{ load: number; record: number }>(
+      `select load, record from sieve.held where feed = 'accessions' and state = 'held' and checks = array[$1] order by load, record limit 12`,
+      [`${field}:type`],
+    );
+    await releaseRecords(
+      db,
+      rows.map((r) => ({ ...r, values: { [field]: value } })),
+      "Ines",
+    );
   }
 }
 

@@ -4,6 +4,7 @@ import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { Command, CommanderError } from "commander";
 import { errorLines, SieveError } from "@/core/kernel/problem.ts";
 import type { RetentionOptions } from "./room.ts";
+import type { MendsFlags } from "./mends.ts";
 import type { ListFlags } from "./list.ts";
 import type { CopiesFlags } from "./copies.ts";
 import type { UndoOptions } from "./undo.ts";
@@ -255,6 +256,17 @@ program
   .action(async (load: string | undefined) => {
     const { verify } = await import("./verify.ts");
     process.exitCode = await verify(load);
+  });
+
+program
+  .command("mends")
+  .description("List what people have mended by hand in a feed's held records, and which of it its plan could do.")
+  .argument("<feed>", "the feed")
+  .option("--json", "as JSON")
+  .option("--plan <plan.json>", "write the plan with a step for each that it could do")
+  .action(async (feed: string, options: MendsFlags) => {
+    const { mends } = await import("./mends.ts");
+    await mends(feed, options);
   });
 
 program

@@ -1,4 +1,3 @@
-import { spawnSync } from "node:child_process";
 import { createHash } from "node:crypto";
 import { createServer, type IncomingMessage } from "node:http";
 import { mkdtempSync, readFileSync, readdirSync, rmSync } from "node:fs";
@@ -18,6 +17,7 @@ import { getLoad, listLoads, type Load } from "@/store/loads.ts";
 import { askForLoad, letThrough } from "@/store/load-requests.ts";
 import { storageServer } from "../../demo/storage.ts";
 import { root } from "../../scripts/lib/machine.mjs";
+import { sieve } from "../support/shell.ts";
 import { deliver, newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
 
 /** No worker: what is done after a load is done when a test says so. */
@@ -113,17 +113,13 @@ describe("a receiver", () => {
     await doAgain(db, load.id, "loaded with held", 0, "Ines");
     await runAfter(db, load.id, settings);
     expect(received.map((r) => r.headers["sieve-delivery"])).toEqual([1, 2].map(() => `${load.id}-loaded-with-held-0`));
-    const sieve = (...args: string[]) =>
-      spawnSync(process.execPath, [join(root, "dist/cli.js"), "after", String(load.id), ...args], {
-        encoding: "utf8",
-        env: { ...process.env, DATABASE_URL: system.url },
-      });
-    expect(sieve()).toMatchObject({
+    const told = (...args: string[]) => sieve(system, "after", String(load.id), ...args);
+    expect(told()).toMatchObject({
       status: 0,
       stdout: `1:loaded with held  done, 1 attempt: tells ${url}\n  It answered 200: thank you\n`,
     });
-    expect(sieve("--again", "1:loaded with held").stdout).toMatch(/^1:loaded with held {2}waiting: tells /);
-    expect(sieve("--again", "first").status).toBe(2);
+    expect(told("--again", "1:loaded with held").stdout).toMatch(/^1:loaded with held {2}waiting: tells /);
+    expect(told("--again", "first").status).toBe(2);
     await expect(doAgain(db, load.id, "stopped", 0, "t")).rejects.toMatchObject({ code: "no-after" });
     delete process.env["SIEVE_CONNECTION_DESK"];
   });

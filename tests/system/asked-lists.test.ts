@@ -2,6 +2,7 @@ import { beforeAll, describe, expect, it } from "vitest";
 import { askAgain, makeAskedList } from "@/engine/look/ask-list.ts";
 import { getReference, readReference, versionAsked } from "@/store/references.ts";
 import { useFar } from "../support/far.ts";
+import { sieve } from "../support/shell.ts";
 import { asOthers, loadNow, newFeed, useSystem } from "../support/system.ts";
 
 /** Reference lists that other systems keep, asked whenever a load needs them. */
@@ -65,6 +66,12 @@ describe("a list that another system keeps", () => {
     );
     await makeAskedList(db, list("rooms"), { table: "vault.room" }, "Ines");
     expect(await readReference(db, "rooms")).toMatchObject({ columns: ["code", "name"], entries: [["A", "Ash"]] });
+    expect(sieve(system, "list", "rooms").stdout).toBe("rooms: unchanged, 1 entry\n");
+    await system.admin.query("insert into vault.room values ('B', 'Birch', null)");
+    expect(sieve(system, "list", "rooms").stdout).toBe("rooms: version 2, 2 entries\n");
+    const made = sieve(system, "list", "again", "--table", "vault.room", "--key", "name");
+    expect(made.stdout).toBe("again: version 1, 2 entries\n");
+    expect(sieve(system, "list", "again", "--sql", "select 1").stderr).toContain("--connection NAME and --sql QUERY");
   });
 
   it("fails a load in words where it can't be asked, or has lost a column", async () => {

@@ -1,11 +1,9 @@
-import { spawnSync } from "node:child_process";
-import { join } from "node:path";
 import { describe, expect, it } from "vitest";
-import { root } from "../../scripts/lib/machine.mjs";
 import { findValue } from "@/engine/look/find-value.ts";
 import { releaseRecords } from "@/engine/release/release.ts";
 import { discardRecords } from "@/engine/release/discard.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
+import { sieve } from "../support/shell.ts";
 import { loadNow, newFeed, useSystem } from "../support/system.ts";
 import { changeWords, stateWords } from "@/core/report/found-words.ts";
 import { placeOf } from "@/ui/find/found-words.ts";
@@ -90,19 +88,15 @@ describe("a record is found again", () => {
   });
 
   it("from the command line, in words or as JSON, and says where it is nowhere", () => {
-    const sieve = (...args: string[]) =>
-      spawnSync(process.execPath, [join(root, "dist/cli.js"), "find", ...args], {
-        encoding: "utf8",
-        env: { ...process.env, DATABASE_URL: system.url },
-      });
-    const told = sieve("A-1");
+    const find = (...args: string[]) => sieve(system, "find", ...args);
+    const told = find("A-1");
     expect(told.status).toBe(0);
     expect(told.stdout).toMatch(
       /^finds, table finds: no=A-1, site=Fen, n=5, day=2026-01-01\n {2}came last as record 1 of load \d+\n/,
     );
     expect(told.stdout).toMatch(/ load \d+ changed it \(.*\): n from 1 to 5\n/);
-    expect(sieve("H-1").stdout).toMatch(/^finds, load \d+, line 2 of file-0\.csv is held\n$/);
-    expect((JSON.parse(sieve("A-1", "--json").stdout) as { rows: object[] }).rows).toHaveLength(1);
-    expect(sieve("nobody")).toMatchObject({ status: 1, stdout: "nothing has nobody\n" });
+    expect(find("H-1").stdout).toMatch(/^finds, load \d+, line 2 of file-0\.csv is held\n$/);
+    expect((JSON.parse(find("A-1", "--json").stdout) as { rows: object[] }).rows).toHaveLength(1);
+    expect(find("nobody")).toMatchObject({ status: 1, stdout: "nothing has nobody\n" });
   });
 });

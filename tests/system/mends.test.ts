@@ -1,3 +1,6 @@
+import { mkdtempSync, readFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { expect, it } from "vitest";
 import { mendsForSteps, withMends } from "@/core/mend/remembered.ts";
 import { knownFromTarget } from "@/engine/look/known.ts";
@@ -7,6 +10,7 @@ import { undoWriting } from "@/engine/undo/undo.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";
 import { listHeld } from "@/store/held.ts";
 import { mendsMade } from "@/store/mends.ts";
+import { sieve } from "../support/shell.ts";
 import { loadNow, newFeed, useSystem } from "../support/system.ts";
 
 const system = useSystem();
@@ -41,6 +45,11 @@ it("mends are counted over loads by the fields of the plan that held each, and a
   const { document } = await planInForce(db, "mended");
   const mends = mendsForSteps(document, made);
   expect(mends.map((m) => m.from)).toEqual(["Noreg"]);
+  const next = join(mkdtempSync(join(tmpdir(), "sieve-mends-")), "next.json");
+  const { stdout, stderr } = sieve(system, "mends", "mended", "--plan", next);
+  expect(stdout).toContain("land: “Noreg” to “Norway”, 4 records in 2 loads; a step could do it\n");
+  expect(stderr).toContain("does 1 mend by itself");
+  expect(JSON.parse(readFileSync(next, "utf8"))).toEqual(JSON.parse(JSON.stringify(withMends(document, mends))));
   await savePlan(db, "mended", withMends(document, mends), "Noreg", "Ines");
   const three = await loadNow(db, "mended", "who,id,land\nx,g,Noreg\ny,h,Thule\n");
   expect(three).toMatchObject({ inserted: 1, held: 1 });

@@ -1,4 +1,3 @@
-import { spawnSync } from "node:child_process";
 import { mkdtempSync, readFileSync, readdirSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -11,7 +10,7 @@ import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { countHeld, getHeld, listHeld, type HeldFilter } from "@/store/held.ts";
 import type { Load } from "@/store/loads.ts";
 import { askForLoad } from "@/store/load-requests.ts";
-import { root } from "../../scripts/lib/machine.mjs";
+import { sieve } from "../support/shell.ts";
 import { newFeed, waitFor, useSystem } from "../support/system.ts";
 
 const system = useSystem();
@@ -75,28 +74,24 @@ describe("held records for their senders", () => {
   });
 
   it("go into a folder from the command line too, which lists who owes what, and notes what was handed over", async () => {
-    const sieve = (...args: string[]) =>
-      spawnSync(process.execPath, [join(root, "dist/cli.js"), "senders", ...args], {
-        encoding: "utf8",
-        env: { ...process.env, DATABASE_URL: system.url },
-      });
+    const told = (...args: string[]) => sieve(system, "senders", ...args);
     await newFeed(system.db, "herbarium", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
     await send("herbarium", "Calluna", "h.csv", "id,n\nx1,bad\nx2,2\nx3,no\n");
-    expect(sieve("--sender", "Calluna").stdout).toBe("Calluna: 1 delivery to herbarium; 2 held\n");
+    expect(told("--sender", "Calluna").stdout).toBe("Calluna: 1 delivery to herbarium; 2 held\n");
     const folder = mkdtempSync(join(tmpdir(), "sieve-senders-"));
-    const written = sieve("--into", folder, "--feed", "herbarium", "--given");
+    const written = told("--into", folder, "--feed", "herbarium", "--given");
     expect(written.stdout).toBe(
       `2 records for 1 sender in 1 file: ${folder}\nCalluna: 2 records with it from now on\n`,
     );
     expect(readdirSync(join(folder, "herbarium/Calluna")).sort()).toEqual(["h-to-mend.csv", "letter.txt"]);
     expect(readFileSync(join(folder, "herbarium/Calluna/h-to-mend.csv"), "utf8")).toContain("x3,no");
-    expect(sieve("--feed", "herbarium").stdout).toMatch(
+    expect(told("--feed", "herbarium").stdout).toMatch(
       /^Calluna: 1 delivery to herbarium; 2 held, 2 records with it since \d{4}-\d\d-\d\d\n$/,
     );
-    const [listed] = JSON.parse(sieve("--json", "--feed", "herbarium").stdout) as object[];
+    const [listed] = JSON.parse(told("--json", "--feed", "herbarium").stdout) as object[];
     expect(listed).toMatchObject({ name: "Calluna", held: 2, withThem: 2 });
-    expect(sieve("--given")).toMatchObject({ status: 2, stderr: expect.stringContaining("--into") as string });
-    expect(sieve("--into", folder, "--feed", "nothing").stderr).toContain("No record is held");
+    expect(told("--given")).toMatchObject({ status: 2, stderr: expect.stringContaining("--into") as string });
+    expect(told("--into", folder, "--feed", "nothing").stderr).toContain("No record is held");
   });
 
   it("come back: those that are sound are closed by their marks, those that are not live on as they came last", async () => {
