@@ -1,4 +1,5 @@
 import type { OutFlags } from "./out.ts";
+import type { SenderKeyFlags } from "./sender-key.ts";
 import type { SendersFlags } from "./senders.ts";
 import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { Command, CommanderError } from "commander";
@@ -203,6 +204,17 @@ program
   .action(async (flags: SendersFlags) => {
     const { senders } = await import("./senders.ts");
     await senders(flags);
+  });
+
+program
+  .command("sender-key")
+  .description("Make a key by which a sender brings its files itself; with no name, list the keys.")
+  .argument("[sender]", "the sender's name, as it stands with deliveries")
+  .option("--feed <feed>", "for this feed alone")
+  .option("--end <number>", "end a key instead", wholeNumber)
+  .action(async (sender: string | undefined, options: SenderKeyFlags) => {
+    const { senderKey } = await import("./sender-key.ts");
+    await senderKey(sender, options);
   });
 
 program

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import type { Habit, Sender } from "@/store/senders.ts";
-import { answerOf, declare } from "./declare.ts";
+import type { SenderKey } from "@/store/sender-keys.ts";
+import { answerOf, declare, numberOf } from "./declare.ts";
 
 const sender = { sender: z.string().min(1).max(120).describe("The sender's name") };
 const feed = { feed: z.string().max(63).optional().describe("Of this feed alone") };
@@ -44,4 +45,56 @@ export const takeBack = declare("DELETE /api/senders/{sender}/handed", {
   query: feed,
   answer: records,
   problems: ["no-sender"],
+});
+
+export const listSenderKeys = declare("GET /api/senders/{sender}/keys", {
+  about: "the keys by which it brings files itself, without what they are",
+  params: sender,
+  answer: z.object({ keys: answerOf<SenderKey[]>("those that hold first") }),
+});
+
+export const makeSenderKey = declare("POST /api/senders/{sender}/keys", {
+  about: "makes one, for one feed or for all; the key is told this once",
+  params: sender,
+  body: z.object({ feed: z.string().max(63).nullable().default(null) }),
+  answer: z.object({ id: z.int(), key: z.string() }),
+  problems: ["no-feed"],
+});
+
+export const endSenderKey = declare("DELETE /api/senders/{sender}/keys", {
+  about: "ends one: who has it can bring nothing any more",
+  params: sender,
+  body: z.object({ id: z.int() }),
+  problems: ["no-sender-key"],
+});
+
+const brought = { feed: z.string().max(63).describe("The feed") };
+
+export const bringFile = declare("PUT /api/bring/{feed}", {
+  about:
+    "for senders: brings one file, known by `Authorization: Bearer KEY`, as a delivery of its own that is loaded by the plan in force",
+  params: brought,
+  query: { name: z.string().min(1).max(200).describe("The file's name") },
+  takesFile: true,
+  answer: z.object({
+    sender: z.string(),
+    delivery: z.int(),
+    load: z.int().nullable().describe("null where the feed has no plan yet"),
+    sha256: z.string().nullable(),
+    bytes: z.number(),
+  }),
+  problems: ["key-unknown", "loaded-before", "upload-cut", "file-too-large"],
+});
+
+export const whatCameOfIt = declare("GET /api/bring/{feed}/{delivery}", {
+  about: "for senders: what came of a delivery that was brought with the same sender's key",
+  params: { ...brought, delivery: numberOf("The delivery") },
+  answer: z.object({
+    state: z.string(),
+    load: z.int().nullable(),
+    read: z.int().nullable(),
+    held: z.int().nullable(),
+    error: z.string(),
+  }),
+  problems: ["key-unknown", "no-delivery"],
 });

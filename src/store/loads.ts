@@ -109,6 +109,15 @@ export interface LoadRow extends Omit<Load, "report"> {
   topReason: string;
 }
 
+/** The load of a delivery, the latest where there are several; null for none. */
+export async function loadOfDelivery(db: Queryable, delivery: number): Promise<Load | null> {
+  const { rows } = await db.query<{ id: number }>(
+    "select id from sieve.load where delivery = $1 and kind = 'load' order by id desc limit 1",
+    [delivery],
+  );
+  return rows[0] ? await getLoad(db, rows[0].id) : null;
+}
+
 export async function listLoads(
   db: Queryable,
   where: { feed?: string; since?: Date; sender?: string; limit?: number } = {},

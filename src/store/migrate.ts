@@ -23,6 +23,7 @@ import heldValues from "./migrations/021-held-values.sql";
 import orderOfNotes from "./migrations/022-order-of-notes.sql";
 import run from "./migrations/023-run.sql";
 import sendersOfRecords from "./migrations/028-senders-of-records.sql";
+import senderKeys from "./migrations/031-sender-keys.sql";
 import listsAsked from "./migrations/030-lists-asked.sql";
 import targetCopies from "./migrations/029-target-copies.sql";
 import sender from "./migrations/024-sender.sql";
@@ -64,6 +65,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 28, sql: sendersOfRecords },
   { id: 29, sql: targetCopies },
   { id: 30, sql: listsAsked },
+  { id: 31, sql: senderKeys },
 ];
 
 /**

@@ -4,7 +4,8 @@ import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import puppeteer, { type Browser, type Page } from "puppeteer-core";
 import { chromiumPath, freePort } from "../../scripts/lib/machine.mjs";
 import { startCluster } from "../../scripts/lib/cluster.mjs";
-import { loadNow, newFeed, newSystem, tamper, type System } from "../support/system.ts";
+import { makeKey } from "@/store/sender-keys.ts";
+import { loadNow, newFeed, newSystem, tamper, waitFor, type System } from "../support/system.ts";
 import { program, shows, startWeb, textOf, type Web } from "../support/web.ts";
 
 let system: System;
@@ -217,4 +218,32 @@ it("pages say that the store is away, and come back by themselves", async () => 
     await away.end().catch(() => {});
     await cluster.stop();
   }
+});
+
+describe("a sender with a key", () => {
+  it("brings a file and learns what came of it; nobody else does", async () => {
+    const { db } = system;
+    const { key } = await makeKey(db, { sender: "Calluna", feed: "things" }, "Ines");
+    const bring = (with_: string, name = "b.csv", body = "id\nb\n"): Promise<Response> =>
+      fetch(`${web.address}/api/bring/things?name=${name}`, {
+        method: "PUT",
+        headers: { authorization: `Bearer ${with_}` },
+        body,
+      });
+    const refused = await bring("sieve-nothing");
+    expect([refused.status, ((await refused.json()) as { type: string }).type]).toEqual([
+      401,
+      "urn:good-sieve:key-unknown",
+    ]);
+    const brought = (await (await bring(key)).json()) as { sender: string; delivery: number; load: number };
+    expect(brought).toMatchObject({ sender: "Calluna", bytes: 5 });
+    const done = await waitFor(db, brought.load);
+    expect(done).toMatchObject({ state: "loaded", inserted: 1 });
+    const came = (with_: string): Promise<Response> =>
+      fetch(`${web.address}/api/bring/things/${brought.delivery}`, { headers: { authorization: `Bearer ${with_}` } });
+    expect(await (await came(key)).json()).toEqual({ state: "loaded", load: done.id, read: 1, held: 0, error: "" });
+    const other = await makeKey(db, { sender: "Erica" }, "Ines");
+    expect((await came(other.key)).status).toBe(404);
+    expect((await bring(key)).status).toBe(409);
+  });
 });

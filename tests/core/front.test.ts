@@ -42,6 +42,17 @@ describe("who may ask", () => {
     expect(["/senders/100%25", "/find?value=%2500", "/"].map(at)).toEqual(["let in", "let in", "let in"]);
   });
 
+  it("lets a sender's program in by its key, where files are brought, and no page of another site", () => {
+    const put = (url: string, more: Asked["headers"]): string =>
+      refusalOf({ method: "PUT", url, headers: { host: "localhost", ...more } }, ["localhost"])?.code ?? "let in";
+    const key = { authorization: "Bearer sieve-abc" };
+    expect(put("/api/bring/seeds?name=a.csv", key)).toBe("let in");
+    expect(put("/api/bring/seeds?name=a.csv", {})).toBe("not-allowed");
+    expect(put("/api/bring/seeds", { ...key, origin: "http://elsewhere.example" })).toBe("not-allowed");
+    expect(put("/api/deliveries/1/files", key)).toBe("not-allowed");
+    expect(put("/api/feeds/../bring/seeds", key)).toBe("not-allowed");
+  });
+
   it.each(["POST", "PUT", "DELETE", "PATCH"])("%s needs both headers, and both must be our own", (method) => {
     expect(ask(method, OWN)).toBe("let in");
     expect(ask(method, { ...OWN, origin: undefined })).toBe("not-allowed");

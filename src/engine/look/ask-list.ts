@@ -25,12 +25,13 @@ export async function entriesAsked(db: Db, asked: Asked): Promise<Taken> {
     return "table" in asked ? await askHere(db, asked.table) : await askThere(db, asked.connection, asked.sql);
   } catch (error) {
     if (error instanceof SieveError) throw error;
-    const away = isStoreAway(error);
-    throw new SieveError(away ? "list-away" : "list-refused", `The list could not be asked of ${askedWords(asked)}.`, {
-      detail: (error as Error).message,
-      hint: away
-        ? "See that its database can be reached."
-        : "See that what is asked for is there, and that the role may read it.",
+    const words = `The list could not be asked of ${askedWords(asked)}.`;
+    const detail = (error as Error).message;
+    if (isStoreAway(error))
+      throw new SieveError("list-away", words, { detail, hint: "See that its database can be reached." });
+    throw new SieveError("list-refused", words, {
+      detail,
+      hint: "See that what is asked for is there, and that the role may read it.",
     });
   }
 }

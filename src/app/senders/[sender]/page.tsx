@@ -1,10 +1,12 @@
 import Link from "next/link";
 import { heldGroups } from "@/store/held.ts";
 import { listLoads } from "@/store/loads.ts";
+import { listKeys } from "@/store/sender-keys.ts";
 import { getSender, habitsOf } from "@/store/senders.ts";
 import { HeldTrend } from "@/ui/quarantine/held-trend.tsx";
 import { LoadList } from "@/ui/loads/load-list.tsx";
 import { AboutSender, HandOver } from "@/ui/senders/sender-desk.tsx";
+import { SenderKeys } from "@/ui/senders/sender-keys.tsx";
 import { counted, grouped, moment, readWords } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../or-not-there.ts";
 import { db } from "../../server.ts";
@@ -24,10 +26,11 @@ export default async function SenderPage({ params }: { params: Promise<{ sender:
   const sender = await orNotThere(nameOf(params).then((name) => getSender(db(), name)));
   const { name } = sender;
   const now = new Date();
-  const [habits, groups, loads] = await Promise.all([
+  const [habits, groups, loads, keys] = await Promise.all([
     habitsOf(db(), name),
     heldGroups(db(), { sender: name }),
     listLoads(db(), { sender: name, limit: 30 }),
+    listKeys(db(), name),
   ]);
   const of = `sender=${encodeURIComponent(name)}`;
   return (
@@ -130,6 +133,7 @@ export default async function SenderPage({ params }: { params: Promise<{ sender:
           )}
           <h2>About</h2>
           <AboutSender key={JSON.stringify(sender)} sender={sender} />
+          <SenderKeys sender={name} keys={keys} feeds={sender.feeds} now={now.toISOString()} />
         </section>
       </div>
     </>
