@@ -82,3 +82,31 @@ describe("indexes of a target", () => {
     expect(await indexesOf("long")).toHaveLength(4);
   });
 });
+
+it("columns say what their fields are called, shown before and after each mode, and follow a title", async () => {
+  const { db } = system;
+  const titled = FIELDS.map((f) => (f.name === "site" ? { ...f, title: "The site's name" } : f));
+  const said = async (table: string): Promise<(string | null)[]> => {
+    const { rows } = await db.query<{ says: string | null }>(
+      `select col_description(attrelid, attnum) as says from pg_attribute where attrelid = to_regclass($1) and attname in ('id', 'site') order by attnum`,
+      [`target.${table}`],
+    );
+    return rows.map((r) => r.says);
+  };
+  const further = [{ target: "named_also", key: ["id"] }];
+  await newFeed(db, "named", titled, { key: ["id"], mode: "replace", comments: true, further }, { gates: [] });
+  const { document } = await planInForce(db, "named");
+  expect((await alterationsOf(db, document)).statements.join("; ")).toContain(
+    `comment on column "target"."named"."site" is 'The site''s name'`,
+  );
+  for (let n = 0; n < 2; n++) {
+    await loadNow(db, "named", `id,site,day\n${n},Fen,2026-01-01\n`);
+    expect(await said("named")).toEqual([null, "The site's name"]);
+    expect(await said("named_also")).toEqual([null, "The site's name"]);
+  }
+  expect((await alterationsOf(db, document)).statements).toEqual([]);
+  const fields = document.contract.fields.map((f) => ({ ...f, title: f.name === "site" ? "Site" : "Number" }));
+  await savePlan(db, "named", { ...document, contract: { fields } }, "titles", "test");
+  await loadNow(db, "named", "id,site,day\n1,Fen,2026-01-01\n");
+  expect(await said("named")).toEqual(["Number", "Site"]);
+});

@@ -97,6 +97,7 @@ export function furtherPlan(plan: Plan, further: Further): Plan {
       ...arrivingThere(plan, further),
       ...(further.numbered === undefined ? {} : { numbered: further.numbered }),
       ...(further.copies === undefined ? {} : { copies: further.copies }),
+      ...(plan.load.comments === undefined ? {} : { comments: plan.load.comments }),
     },
     gates: [],
   };

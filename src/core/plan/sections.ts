@@ -201,6 +201,10 @@ export const loadSchema = z.strictObject({
     .max(20)
     .optional()
     .describe("Of a table that Good Sieve makes: by which fields others look its rows up, beside the key"),
+  comments: z
+    .boolean()
+    .optional()
+    .describe("Of a table that Good Sieve makes: each column has its field's title as its comment in the database"),
   held_days: z
     .int()
     .min(1)

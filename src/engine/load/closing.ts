@@ -26,9 +26,8 @@ import type { FromThread } from "../threads/messages.ts";
 import { pruneUndo } from "../undo/kept.ts";
 import { countKept, countUpsert, meet, type Absent, type Meeting } from "../writing/meet.ts";
 import { keepHeldView } from "../writing/held-view.ts";
-import { keepIndexes } from "../writing/indexes.ts";
 import { Expected, reconcile } from "../writing/reconcile.ts";
-import { alterTarget } from "../writing/alterations.ts";
+import { alterTarget, keepBesideColumns } from "../writing/alterations.ts";
 import { refusedByFurther, takeHanded, type Sending } from "../writing/further-rows.ts";
 import { countReplaced, noteSlices } from "../writing/slice.ts";
 import { copyOutlook } from "../copies/copies.ts";
@@ -371,7 +370,7 @@ export class Closing {
     if (plan.load.taken_from) await takeHanded({ client, plan, staging: staging(id) });
     await clock.timed("target", async () => {
       const into = new IntoTarget({ client, id, plan, balance: this.balance, writing, expected });
-      if (await into.takePlace(successor)) return await keepIndexes(client, plan);
+      if (await into.takePlace(successor)) return await keepBesideColumns(client, plan);
       await alterTarget(client, plan);
       if (plan.load.mode !== "upsert") return await into.add();
       // The ledger and the staged records are as they were committed where nothing was held or merged since.

@@ -5,6 +5,7 @@ import type { Field } from "@/core/plan/types.ts";
 import { SieveError, counted, grouped, listed, quoted } from "@/core/kernel/problem.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { ownTransactions, transactionNumber } from "@/store/writings.ts";
+import { commentStatements } from "./comments.ts";
 import { indexStatements } from "./indexes.ts";
 import {
   beginConversion,
@@ -128,7 +129,7 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
   for (const column of have.values()) leaveUnfilled(at, column);
   await refuseOtherKey(db, at);
   // A table that is to take the target's place gets them when it has.
-  if (rights?.alter && table === tableOf(plan)) found.statements.push(...(await indexStatements(db, plan)));
+  if (rights?.alter && table === tableOf(plan)) found.statements.push(...(await besideColumns(db, plan)));
   if (rights && !rights.alter && found.statements.length > 0) {
     found.refusals.push({
       field: "",
@@ -137,6 +138,16 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
     });
   }
   return { exists: true, ...found };
+}
+
+/** What gives a target what its plan says of it beside its columns. */
+async function besideColumns(db: Queryable, plan: Plan): Promise<string[]> {
+  return [...(await indexStatements(db, plan)), ...(await commentStatements(db, plan))];
+}
+
+/** Does the same where a target was not altered, as another table has taken its place. */
+export async function keepBesideColumns(client: Client, plan: Plan): Promise<void> {
+  for (const statement of await besideColumns(client, plan)) await client.query(statement);
 }
 
 /** What is altered and refused, as it is found. */
@@ -161,8 +172,7 @@ interface Altering {
 async function ofNewTarget(db: Queryable, plan: Plan): Promise<Alterations> {
   const { target, schema } = plan.load;
   const none = { exists: false, statements: [], refusals: [], conversions: [], rewrites: false };
-  if (schema === undefined)
-    return { ...none, statements: [createTargetSql(plan), ...(await indexStatements(db, plan))] };
+  if (schema === undefined) return { ...none, statements: [createTargetSql(plan), ...(await besideColumns(db, plan))] };
   const says = `There is no table ${schema}.${target}.`;
   const hint = "Choose a table that is there, or let one be made among the targets.";
   return { ...none, refusals: [{ field: "", says, hint }] };

@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import type { Plan } from "@/core/plan/document.ts";
-import { ident, literal, type Client, type Queryable } from "@/store/db.ts";
+import { ident, literal, type Queryable } from "@/store/db.ts";
 import { tableOf, TARGET } from "./target.ts";
 
 /** What an index says of itself that was made for a plan, by which it is known for one that may be taken away again. */
@@ -50,9 +50,4 @@ export async function indexStatements(db: Queryable, plan: Plan): Promise<string
       ];
     }),
   ];
-}
-
-/** Brings the indexes of a target to what the plan says, where it was not altered: another table has taken its place. */
-export async function keepIndexes(client: Client, plan: Plan): Promise<void> {
-  for (const statement of await indexStatements(client, plan)) await client.query(statement);
 }

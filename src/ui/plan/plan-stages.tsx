@@ -171,7 +171,22 @@ export function LoadStage({ plan, change }: StageProps) {
       </div>
       <div className="min-w-0">
         <TargetPanel plan={plan} change={change} />
-        {load.schema === undefined && <IndexPanel plan={plan} change={change} />}
+        {load.schema === undefined && (
+          <>
+            <IndexPanel plan={plan} change={change} />
+            <label className="mt-2 flex items-center gap-2">
+              <input
+                type="checkbox"
+                checked={load.comments === true}
+                onChange={(e) => {
+                  const { comments: _, ...others } = load;
+                  change({ ...plan, load: e.target.checked ? { ...others, comments: true } : others });
+                }}
+              />
+              its columns say in the database what their fields are called
+            </label>
+          </>
+        )}
         {load.key.length > 0 && (
           <section className="mt-4" aria-label="Copies">
             <h2>Copies in other databases</h2>
