@@ -87,7 +87,7 @@ export interface Companion {
   prepare(): Promise<void>;
   /** The transaction is committed: never throws, what can't be done now is done by who comes next. */
   commit(): Promise<void>;
-  /** The transaction is not committed, or, once all was prepared, nobody knows. */
+  /** The transaction is rolled back, or the connection is broken and nobody knows; the client is in none. */
   rollback(): Promise<void>;
 }
 

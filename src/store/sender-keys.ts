@@ -68,7 +68,8 @@ export async function endKey(db: Queryable, id: number, by: string): Promise<voi
 /** Whose a key is that something is brought to a feed with, which is noted. Throws `key-unknown`. */
 export async function senderOfKey(db: Queryable, key: string, feed: string): Promise<string> {
   const { rows } = await db.query<{ sender: string }>(
-    `update sieve.sender_key set used_at = now() where hash = $1 and ended_at is null and (feed is null or feed = $2) returning sender`,
+    `update sieve.sender_key set used_at = now() where hash = $1 and ended_at is null and (feed is null or feed = $2)
+       and exists (select from sieve.feed where name = $2) returning sender`,
     [hashOf(key), feed],
   );
   if (rows[0]) return rows[0].sender;

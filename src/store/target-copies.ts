@@ -51,9 +51,15 @@ export async function copyConnections(db: Queryable): Promise<string[]> {
   return rows.map((r) => r.connection);
 }
 
-/** By what this store is known in other databases. */
+/**
+ * By what this store is known in other databases, as it is in this database on this server: one that was restored from a
+ * dump must not end what the first one has begun.
+ */
 export async function storeMark(db: Queryable): Promise<string> {
-  const { rows } = await db.query<{ mark: string }>("select left(id::text, 8) as mark from sieve.store");
+  const { rows } = await db.query<{ mark: string }>(
+    `select left(encode(sha256(convert_to(concat_ws(' ', s.id, c.system_identifier, current_database()), 'UTF8')), 'hex'), 8) as mark
+     from sieve.store s, pg_control_system() c`,
+  );
   return rows[0]!.mark;
 }
 

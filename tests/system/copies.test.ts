@@ -1,11 +1,12 @@
 import { beforeAll, describe, expect, it } from "vitest";
+import { CopySession } from "@/engine/copies/session.ts";
 import { compareCopies } from "@/engine/copies/compare.ts";
 import { recoverAll } from "@/engine/copies/recover.ts";
 import { releaseRecords } from "@/engine/release/release.ts";
 import { undoLoad, undoLocked, undoWriting } from "@/engine/undo/undo.ts";
 import { Writing } from "@/engine/writing/writing.ts";
 import { nextWriting } from "@/store/writings.ts";
-import { commitAll, companionOf, type Companion } from "@/store/db.ts";
+import { commitAll, companionOf, rollbackAll, type Companion } from "@/store/db.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";
 import { afterOf } from "@/store/after.ts";
 import { askForTrial } from "@/store/load-requests.ts";
@@ -276,6 +277,34 @@ describe.each(["prepares", "commits"] as const)("an attempt at a load", (connect
     expect(await there(connection, own)).toEqual(["1 Fen 5", "2 Moor 1", "3 Heath 1"]);
     expect(await here(own)).toEqual(await there(connection, own));
     await nothingLeft(connection);
+  });
+});
+
+describe.each(["prepares", "commits"] as const)("a connection that is lost as it commits", (connection) => {
+  it(`leaves nothing on a server that ${connection}, whether that had done it or not`, async () => {
+    const { db } = system;
+    const own = `torn_${connection}`;
+    await feed(own, { copies: [{ connection }] });
+    const done = await load(own, "1,Fen,5,", "2,Moor,1,");
+    for (const committed of [false, true]) {
+      const client = await db.connect();
+      await client.query("begin");
+      await client.query(`lock table target.${own} in share row exclusive mode`);
+      await undoLocked(client, done.writing!, { reason: "no", by: "test" });
+      const { within } = await CopySession.of(client).along(connection, done.writing!);
+      const query = within.query.bind(within) as (sql: string) => Promise<unknown>;
+      within.query = (async (sql: string) => {
+        if (!/^(commit|prepare)/.test(sql)) return await query(sql);
+        if (committed) await query(sql);
+        throw new Error("Connection terminated unexpectedly");
+      }) as never;
+      await expect(commitAll(client)).rejects.toMatchObject({ code: "copy-away" });
+      await rollbackAll(client);
+      client.release();
+      expect(await there(connection, own)).toEqual(["1 Fen 5", "2 Moor 1"]);
+      expect(await here(own)).toEqual(await there(connection, own));
+      await nothingLeft(connection);
+    }
   });
 });
 

@@ -17,6 +17,7 @@ describe("a sender's key", () => {
     expect(await senderOfKey(db, one.key, "seeds")).toBe("Erica");
     const unknown = { code: "key-unknown" };
     await expect(senderOfKey(db, one.key, "visits")).rejects.toMatchObject(unknown);
+    await expect(senderOfKey(db, all.key, "nowhere")).rejects.toMatchObject(unknown);
     await expect(senderOfKey(db, `${all.key}x`, "visits")).rejects.toMatchObject(unknown);
     expect((await listKeys(db, "Calluna"))[0]).toMatchObject({ feed: null, endsWith: all.key.slice(-4) });
     expect((await listKeys(db, "Calluna"))[0]!.usedAt).not.toBeNull();

@@ -1,64 +1,17 @@
 import { pipeline } from "node:stream/promises";
 import { from as copyFrom, to as copyTo } from "pg-copy-streams";
-import { placeOf, type CopyCounts, type CopyOutlook } from "@/core/plan/copies.ts";
-import { targetPlans } from "@/core/plan/further.ts";
-import type { Plan } from "@/core/plan/document.ts";
-import { SieveError } from "@/core/kernel/problem.ts";
+import type { CopyCounts } from "@/core/plan/copies.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
-import { copiesOfTarget, putCopied, setCopies, type KeptCopy } from "@/store/target-copies.ts";
-import { tableOf, targetColumns } from "../writing/target.ts";
+import { copiesOfTarget, putCopied, type KeptCopy } from "@/store/target-copies.ts";
+import { targetColumns } from "../writing/target.ts";
 import { apply, makeBrought } from "./apply.ts";
-import {
-  canPrepare,
-  cannotPrepare,
-  connectFar,
-  endFar,
-  farFault,
-  farTable,
-  fitTable,
-  refuseUnfit,
-  unfit,
-  type CopyShape,
-  type Far,
-} from "./far.ts";
+import { farFault, farTable, fitTable, refuseUnfit, type CopyShape, type Far } from "./far.ts";
 import { CopySession } from "./session.ts";
 
 /** Columns of a target that say how its rows came about, which a copy has no use for. */
 const OWN: ReadonlySet<string> = new Set(["_load", "_record", "_writing"]);
 
-/** Says in the store which copies the targets of a plan are to have, before the first of them is written. */
-async function noteCopies(db: Queryable, plan: Plan): Promise<void> {
-  const wanted = targetPlans(plan).flatMap((own) =>
-    (own.load.copies ?? []).map((c) => {
-      const [schema, table] = placeOf(c, own.load.target);
-      return { target: tableOf(own), connection: c.connection, schema, table, others: c.others ?? "refuse" };
-    }),
-  );
-  await setCopies(db, plan.feed, wanted);
-}
-
-/**
- * Has the store know the copies of a plan's targets, and sees that each could be written, and that statements could run
- * together with the load, before a load reads anything. Throws `copy-unfit`, `copy-away`, `cannot-prepare`.
- */
-export async function beginCopies(db: Queryable, plan: Plan): Promise<void> {
-  for (const action of plan.after ?? []) {
-    if (action.do !== "sql" || !action.within) continue;
-    const far = await connectFar(db, action.connection);
-    try {
-      if (!(await canPrepare(far))) throw cannotPrepare(action.connection);
-    } finally {
-      await endFar(far);
-    }
-  }
-  await noteCopies(db, plan);
-  const hindered = (await copyOutlook(db, plan)).find((c) => c.hindrance !== "");
-  if (!hindered) return;
-  throw new SieveError("copy-unfit", `The copy ${hindered.table} can't be written: ${hindered.hindrance}`, {
-    hint: "Nothing was written. Put it right and load again, or take the copy out of the plan.",
-  });
-}
-
+/** What a copy of a target is to have; no columns where there is no target yet. */
 export async function shapeOf(db: Queryable, target: string, key: readonly string[]): Promise<CopyShape> {
   return { columns: (await targetColumns(db, target)).filter((c) => !OWN.has(c.name)), key };
 }
@@ -182,49 +135,4 @@ async function bring(
   } catch (error) {
     throw farFault(error, connection, `Changing ${shown}`);
   }
-}
-
-/** What one look at a copy's table found, or what stood in its way. */
-async function lookAt(
-  db: Queryable,
-  own: Plan,
-  copy: NonNullable<Plan["load"]["copies"]>[number],
-): Promise<CopyOutlook> {
-  const place = placeOf(copy, own.load.target);
-  const known = { target: unquoted(tableOf(own)), connection: copy.connection, table: place.join(".") };
-  let far: Far | undefined;
-  try {
-    far = await connectFar(db, copy.connection);
-    const there = await farTable(far, ...place);
-    const how = (await canPrepare(far)) ? "two phases" : "in order";
-    const shape = await shapeOf(db, tableOf(own), own.load.key);
-    // A target that is still to be made has the columns of the plan.
-    const columns =
-      shape.columns.length > 0
-        ? shape.columns
-        : own.contract.fields.map((f) => ({
-            name: f.name,
-            type: "",
-            notNull: false,
-            filled: false,
-            computed: false,
-            labels: null,
-          }));
-    const reason = unfit(there, { ...shape, columns });
-    return { ...known, how, exists: there.columns.size > 0, hindrance: reason ?? "" };
-  } catch (error) {
-    const { message } = farFault(error, copy.connection, "Looking at it");
-    return { ...known, how: null, exists: false, hindrance: message };
-  } finally {
-    if (far) await endFar(far);
-  }
-}
-
-/** How the copies of a plan's targets would be written, or what stands in the way; writes nothing. */
-export async function copyOutlook(db: Queryable, plan: Plan): Promise<CopyOutlook[]> {
-  const all: CopyOutlook[] = [];
-  for (const own of targetPlans(plan)) {
-    for (const copy of own.load.copies ?? []) all.push(await lookAt(db, own, copy));
-  }
-  return all;
 }

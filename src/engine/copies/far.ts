@@ -111,7 +111,7 @@ export interface CopyShape {
 }
 
 /** Why a table that others have made can't be the copy; null where it can. */
-export function unfit(there: FarTable, { columns: wanted, key }: CopyShape): string | null {
+function unfit(there: FarTable, { columns: wanted, key }: CopyShape): string | null {
   const { columns, made } = there;
   if (made) return null;
   const name = there.name.replaceAll('"', "");

@@ -2,7 +2,7 @@ import type { CopyCounts } from "@/core/plan/copies.ts";
 import { companionOf, type Client, type Companion } from "@/store/db.ts";
 import { COPY_LOCK } from "@/store/locks.ts";
 import { settleCopied, storeMark } from "@/store/target-copies.ts";
-import { dropBrought, takeBack, type Brought } from "./apply.ts";
+import { dropBrought, type Brought } from "./apply.ts";
 import { canPrepare, connectFar, endFar, farFault, type Far } from "./far.ts";
 import { preparedName, recover } from "./recover.ts";
 
@@ -20,14 +20,10 @@ export interface Along {
   readonly brought: Brought[];
 }
 
-/** The state of what goes along: `prepared`: from here on the store's own commit decides. */
-type State = "open" | "prepared";
-
 /** What goes along with one transaction of the store into other databases. */
 export class CopySession implements Companion {
   private readonly all = new Map<string, Along>();
   readonly counts: CopyCounts[] = [];
-  private state: State = "open";
 
   constructor(private readonly client: Client) {}
 
@@ -49,41 +45,29 @@ export class CopySession implements Companion {
       within = await connectFar(client, connection);
       const how = (await canPrepare(within)) ? "two phases" : "in order";
       await within.query("begin");
-      const made = { connection, beside, within, how, writing, mark: await storeMark(client), brought: [] } as const;
-      this.all.set(connection, { ...made, brought: [] });
+      const mark = await storeMark(client);
+      const along: Along = { connection, beside, within, how, writing, mark, brought: [] };
+      this.all.set(connection, along);
+      return along;
     } catch (error) {
       await endFar(beside);
       if (within) await endFar(within);
       throw farFault(error, connection, "What is changed together with the target");
     }
-    return this.all.get(connection)!;
   }
 
-  /** Prepares those that can be, then commits the others; where one of them fails, those before it are taken back. */
+  /** Prepares those that can be, then commits the others: the store's own commit is the next thing that happens. */
   async prepare(): Promise<void> {
     const all = [...this.all.values()];
-    const prepared: Along[] = [];
-    const committed: Along[] = [];
-    let at: Along | undefined;
-    try {
-      for (at of all.filter((a) => a.how === "two phases")) {
-        await at.within.query(`prepare transaction '${preparedName(at.mark, at.writing)}'`);
-        prepared.push(at);
-      }
-      // What the store itself would refuse at its end must not come after others have committed.
-      if (all.some((a) => a.how === "in order")) await this.client.query("set constraints all immediate");
-      for (at of all.filter((a) => a.how === "in order")) {
-        await at.within.query("commit");
-        committed.push(at);
-      }
-    } catch (error) {
-      for (const a of committed.reverse())
-        for (const b of [...a.brought].reverse()) await takeBack(a.beside, b, a.connection).catch(() => {});
-      for (const a of prepared)
-        await a.within.query(`rollback prepared '${preparedName(a.mark, a.writing)}'`).catch(() => {});
-      throw farFault(error, at!.connection, "Committing together with the target");
+    const [first, then] = [all.filter((a) => a.how === "two phases"), all.filter((a) => a.how === "in order")];
+    // What the store itself would refuse at its end must not come after others have committed.
+    if (then.length > 0) await this.client.query("set constraints all immediate");
+    for (const a of [...first, ...then]) {
+      const end = a.how === "in order" ? "commit" : `prepare transaction '${preparedName(a.mark, a.writing)}'`;
+      await a.within.query(end).catch((error: unknown) => {
+        throw farFault(error, a.connection, "Committing together with the target");
+      });
     }
-    this.state = "prepared";
   }
 
   async commit(): Promise<void> {
@@ -99,12 +83,17 @@ export class CopySession implements Companion {
     await this.end();
   }
 
+  /** Ends what is there as the store has it by now, where it can be asked; else whoever connects next does. */
   async rollback(): Promise<void> {
-    // Whether the store has committed is not known: whoever connects next looks, and ends it as the store has it.
-    if (this.state === "open") {
-      for (const a of this.all.values()) {
-        await a.within.query("rollback").catch(() => {});
-        for (const b of a.brought) await dropBrought(a.beside, b).catch(() => {});
+    const { client } = this;
+    for (const a of this.all.values()) {
+      await a.within.query("rollback").catch(() => {});
+      try {
+        await client.query("begin");
+        await recover(client, a.beside, a.connection);
+        await client.query("commit");
+      } catch {
+        await client.query("rollback").catch(() => {});
       }
     }
     await this.end();

@@ -30,7 +30,7 @@ import { Expected, reconcile } from "../writing/reconcile.ts";
 import { alterTarget, keepBesideColumns } from "../writing/alterations.ts";
 import { refusedByFurther, takeHanded, type Sending } from "../writing/further-rows.ts";
 import { countReplaced, noteSlices } from "../writing/slice.ts";
-import { copyOutlook } from "../copies/copies.ts";
+import { copyOutlook } from "../copies/outlook.ts";
 import { CopySession } from "../copies/session.ts";
 import { FurtherTargets, furtherWriting } from "../writing/further.ts";
 import { Writing, countsRemoved, lockTarget } from "../writing/writing.ts";

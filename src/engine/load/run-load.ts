@@ -11,7 +11,7 @@ import { LOAD_LOCK } from "@/store/locks.ts";
 import { referencesOfLoad } from "@/store/references.ts";
 import { nextWriting, transactionNumber } from "@/store/writings.ts";
 import { apart, profileLimits } from "../apart/apart.ts";
-import { beginCopies } from "../copies/copies.ts";
+import { beginCopies } from "../copies/outlook.ts";
 import { askListsOf } from "../look/ask-list.ts";
 import { INTO } from "../writing/further-rows.ts";
 import { LEAVE, needsLeave } from "../writing/meet.ts";
