@@ -1,5 +1,5 @@
 import type { Reference, ReferenceShape, References } from "@/core/kernel/reference.ts";
-import { askedWords, type Asked } from "@/core/lookup/asked.ts";
+import type { Asked } from "@/core/lookup/asked.ts";
 import type { LookUpCounts } from "@/core/lookup/compile.ts";
 import { listsInFormulas, listsOf, usesOfList, type Use } from "@/core/plan/uses.ts";
 import type { Plan } from "@/core/plan/document.ts";
@@ -326,23 +326,6 @@ export async function replaceEntries(
   const remove = [...there.values()].flat();
   if (add.length === 0 && remove.length === 0) return from;
   return await changeReference(db, name, from, { add, remove }, note, by);
-}
-
-/** Says where a list is asked, and that it was just now. */
-export async function setAsked(db: Queryable, name: string, asked: Asked): Promise<void> {
-  await db.query("update sieve.reference set asked = $2, asked_at = now() where name = $1", [
-    name,
-    JSON.stringify(asked),
-  ]);
-}
-
-/** Throws `list-asked` for a list that another system keeps: what is changed here would be gone when it is asked again. */
-export async function needKeptHere(db: Queryable, name: string): Promise<void> {
-  const { asked } = await getReference(db, name);
-  if (!asked) return;
-  throw new SieveError("list-asked", `The list ${name} is kept elsewhere: it is asked of ${askedWords(asked)}.`, {
-    hint: "Change it there; the next load that needs it asks for it as it is then.",
-  });
 }
 
 async function lockReference(client: Client, name: string, from: number): Promise<ReferenceInfo> {

@@ -220,8 +220,9 @@ it("a table with a row for many records is added, written with the target, and u
     await page.select(`[aria-label="${label}"]`, value);
   };
   await set("What makes a row of accession_also", "key");
-  await page.click('[aria-label="accession is of the key of accession_also"]');
-  await page.click('[aria-label="country is of the key of accession_also"]');
+  // Beside a panel that may come at any moment, and move what is to be clicked.
+  for (const name of ["accession", "country"])
+    await page.$eval(`[aria-label="${name} is of the key of accession_also"]`, (e) => (e as HTMLElement).click());
   await set("What quantity_g takes of many records", "sum");
   await set("What accession has", "count");
   await page.$eval('[aria-label="Name of the column accession"]', (e) => (e as HTMLInputElement).select());

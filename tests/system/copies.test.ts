@@ -1,4 +1,5 @@
 import { beforeAll, describe, expect, it } from "vitest";
+import { connectFar, endFar, farFault } from "@/engine/copies/far.ts";
 import { CopySession } from "@/engine/copies/session.ts";
 import { compareCopies } from "@/engine/copies/compare.ts";
 import { recoverAll } from "@/engine/copies/recover.ts";
@@ -298,7 +299,7 @@ describe.each(["prepares", "commits"] as const)("a connection that is lost as it
         if (committed) await query(sql);
         throw new Error("Connection terminated unexpectedly");
       }) as never;
-      await expect(commitAll(client)).rejects.toMatchObject({ code: "copy-away" });
+      await expect(commitAll(client)).rejects.toThrow("terminated");
       await rollbackAll(client);
       client.release();
       expect(await there(connection, own)).toEqual(["1 Fen 5", "2 Moor 1"]);
@@ -344,6 +345,43 @@ describe("a statement together with the load", () => {
     await expect(savePlan(system.db, "unsure", { ...document, after }, "wrong", "test")).rejects.toMatchObject({
       code: "plan-invalid",
     });
+  });
+});
+
+describe("a fault of the store", () => {
+  it("is no fault of the other database, also where it comes as rows are sent there", async () => {
+    const { db } = system;
+    await feed("broken", { copies: [{ connection: "prepares" }] });
+    const done = await load("broken", "1,Fen,5,");
+    const client = await db.connect();
+    const lost = new Promise((resolve) => client.once("error", resolve));
+    await client.query("begin");
+    await client.query("lock table target.broken in share row exclusive mode");
+    const { rows } = await client.query<{ pid: number }>("select pg_backend_pid() as pid");
+    await CopySession.of(client).along("prepares", done.writing!);
+    await system.admin.query("select pg_terminate_backend($1)", [rows[0]!.pid]);
+    await lost;
+    const fault = await undoLocked(client, done.writing!, { reason: "no", by: "test" }).catch((e: Error) => e);
+    expect(fault).toBeInstanceOf(Error);
+    expect(fault).not.toHaveProperty("hint");
+    await rollbackAll(client);
+    client.release(true);
+    expect(await there("prepares", "broken")).toEqual(["1 Fen 5"]);
+    await nothingLeft("prepares");
+  });
+
+  it.each(["store", "far"] as const)("and one of the %s are told apart", async (which) => {
+    await far.connect(system.db);
+    const other = await connectFar(system.db, "prepares");
+    try {
+      const asked = which === "store" ? system.db.query("select 1 / 0") : other.query("select 1 / 0");
+      const error: unknown = await asked.catch((e: unknown) => e);
+      const said = farFault(error, "prepares", "Dividing");
+      expect(said === error).toBe(which === "store");
+      if (which === "far") expect(said).toMatchObject({ code: "copy-failed" });
+    } finally {
+      await endFar(other);
+    }
   });
 });
 

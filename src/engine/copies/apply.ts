@@ -82,6 +82,69 @@ function differ({ columns }: FarTable, names: readonly string[], a: string, b: s
   return names.map((n) => `${a}.${ident(n)}${text(n)} is distinct from ${b}.${ident(n)}${text(n)}`).join(" or ");
 }
 
+/** What a copy and the two tables beside it are, as statements speak of them. */
+interface Statements {
+  readonly brought: Brought;
+  readonly table: FarTable;
+  /** The table of what becomes of each key, for as long as the copy is changed. */
+  readonly does: string;
+  /** Columns besides the key. */
+  readonly values: readonly string[];
+}
+
+const sameKey = (key: readonly string[], a: string, b: string): string =>
+  key.map((k) => `${a}.${ident(k)} = ${b}.${ident(k)}`).join(" and ");
+
+/** Finds what becomes of each key that was brought: which rows stand as the copy left them, and which are somebody else's. */
+async function weigh(far: Queryable, { brought, table, does, values }: Statements): Promise<void> {
+  const { was, now, key } = brought;
+  const keys = key.map((k) => ident(k)).join(", ");
+  for (const t of [was, now]) {
+    await far.query(`create index on ${t} (${keys})`);
+    await far.query(`analyze ${t}`);
+  }
+  const same = (a: string, b: string): string => sameKey(key, a, b);
+  const differs = (a: string, b: string): string => (values.length > 0 ? differ(table, values, a, b) : "false");
+  await far.query(
+    `create unlogged table ${does} as select ${key.map((k) => `x.${ident(k)}`).join(", ")},
+       case when t.ctid is null then case when not x.now then 'same' when x.was then 'gone' else 'insert' end
+         when x.now and not (${differs("t", "n")}) then 'same'
+         when not x.was or (${differs("t", "w")}) then 'others'
+         when x.now then 'update' else 'remove' end as does
+     from (select ${key.map((k) => `coalesce(n.${ident(k)}, w.${ident(k)}) as ${ident(k)}`).join(", ")},
+         n.${THERE} is not null as now, w.${THERE} is not null as was
+       from ${now} n full join ${was} w on ${same("n", "w")}) x
+     left join ${now} n on ${same("n", "x")} left join ${was} w on ${same("w", "x")} left join ${table.name} t on ${same("t", "x")}`,
+  );
+  await far.query(`create index on ${does} (${keys})`);
+  await far.query(`analyze ${does}`);
+}
+
+/** Changes the copy's rows as was found; gives how many, by what was done. */
+async function change(
+  far: Queryable,
+  { brought: { now, key, columns }, table: { name }, does, values }: Statements,
+): Promise<Readonly<Record<"remove" | "update" | "insert", number>>> {
+  const same = (a: string, b: string): string => sameKey(key, a, b);
+  const removed = await far.query(
+    `delete from ${name} t using ${does} d where ${same("t", "d")} and d.does = 'remove'`,
+  );
+  const set = values.map((c) => `${ident(c)} = n.${ident(c)}`).join(", ");
+  const updated =
+    set === ""
+      ? { rowCount: 0 }
+      : await far.query(
+          `update ${name} t set ${set} from ${now} n, ${does} d where ${same("n", "d")} and ${same("t", "d")} and d.does = 'update'`,
+        );
+  const inserted = await far.query(
+    `insert into ${name} (${columns.map((c) => ident(c)).join(", ")})
+     select ${columns.map((c) => `n.${ident(c)}`).join(", ")} from ${now} n join ${does} d on ${same("n", "d")} where d.does = 'insert'`,
+  );
+  return { remove: removed.rowCount ?? 0, update: updated.rowCount ?? 0, insert: inserted.rowCount ?? 0 };
+}
+
+const DONE = { remove: "removed", update: "updated", insert: "inserted" } as const;
+
 /**
  * Changes a copy from how the target was to how it is, within a transaction of the other database that holds the copy
  * locked. A row that is not as the copy left it is somebody else's: it is left, or all is refused. Throws
@@ -92,73 +155,38 @@ export async function apply(
   brought: Brought,
   { others, connection }: { readonly others: "refuse" | "leave"; readonly connection: string },
 ): Promise<Applied> {
-  const { was, now, key, columns } = brought;
-  const table = await farTable(far, ...brought.place);
+  const { place, key, columns } = brought;
+  const table = await farTable(far, ...place);
   const { name } = table;
   await far.query(`lock table ${name} in share row exclusive mode`);
-  for (const t of [was, now]) {
-    await far.query(`create index on ${t} (${key.map((k) => ident(k)).join(", ")})`);
-    await far.query(`analyze ${t}`);
-  }
-  const same = (a: string, b: string): string => key.map((k) => `${a}.${ident(k)} = ${b}.${ident(k)}`).join(" and ");
-  const values = columns.filter((c) => !key.includes(c));
-  const differs = (a: string, b: string): string => (values.length > 0 ? differ(table, values, a, b) : "false");
-  const does = ident(brought.place[0], `good sieve does ${brought.writing}`);
-  const keys = key.map((k) => `coalesce(n.${ident(k)}, w.${ident(k)}) as ${ident(k)}`).join(", ");
-  const met = key.map((k) => `t.${ident(k)} = x.${ident(k)}`).join(" and ");
-  await far.query(
-    `create unlogged table ${does} as select ${key.map((k) => `x.${ident(k)}`).join(", ")},
-       case when t.ctid is null then case when not x.now then 'same' when x.was then 'gone' else 'insert' end
-         when x.now and not (${differs("t", "n")}) then 'same'
-         when not x.was or (${differs("t", "w")}) then 'others'
-         when x.now then 'update' else 'remove' end as does
-     from (select ${keys}, n.${THERE} is not null as now, w.${THERE} is not null as was
-       from ${now} n full join ${was} w on ${same("n", "w")}) x
-     left join ${now} n on ${same("n", "x")} left join ${was} w on ${same("w", "x")} left join ${name} t on ${met}`,
-  );
-  await far.query(`create index on ${does} (${key.map((k) => ident(k)).join(", ")})`);
-  await far.query(`analyze ${does}`);
+  const does = ident(place[0], `good sieve does ${brought.writing}`);
+  const statements = { brought, table, does, values: columns.filter((c) => !key.includes(c)) };
+  await weigh(far, statements);
+  const text = `concat_ws(', ', ${key.map((k) => `${ident(k)}::text`).join(", ")})`;
   const { rows } = await far.query<{ does: Does; n: number; some: string[] }>(
     `select does, count(*)::int as n, (array_agg(key order by key))[1:${KEYS_TOLD}] as some
-     from (select does, concat_ws(', ', ${key.map((k) => `${ident(k)}::text`).join(", ")}) as key from ${does}) d group by 1`,
+     from (select does, ${text} as key from ${does}) d group by 1`,
   );
+  const count = (what: Does): number => rows.find((r) => r.does === what)?.n ?? 0;
   const keysOf = (what: Does): readonly string[] => rows.find((r) => r.does === what)?.some ?? [];
-  const count = (what: string): number => rows.find((r) => r.does === what)?.n ?? 0;
   const left = count("others") + count("gone");
   if (left > 0 && others === "refuse") {
+    const some = [...keysOf("others"), ...keysOf("gone")].slice(0, KEYS_TOLD).map((k) => quoted(k));
+    const [are, them] = left === 1 ? ["is", "it"] : ["are", "them"];
     throw new SieveError(
       "copy-differs",
-      `${counted(left, "row")} of ${name} on the connection ${connection} ${left === 1 ? "is" : "are"} not as the copy left ${left === 1 ? "it" : "them"}: ${listed([...keysOf("others"), ...keysOf("gone")].slice(0, KEYS_TOLD).map((k) => quoted(k)))}.`,
+      `${counted(left, "row")} of ${name} on the connection ${connection} ${are} not as the copy left ${them}: ${listed(some)}.`,
       {
         detail: "Others have put them in, changed or removed them there, or changed the target's rows here by hand.",
         hint: "Nothing was written, here or there. Have the plan leave such rows as they are, or look at them and bring the copy into step (sieve copies).",
       },
     );
   }
-  const done = {
-    removed: await far.query(`delete from ${name} t using ${does} d where ${same("t", "d")} and d.does = 'remove'`),
-    updated:
-      values.length === 0
-        ? { rowCount: 0 }
-        : await far.query(
-            `update ${name} t set ${values.map((c) => `${ident(c)} = n.${ident(c)}`).join(", ")}
-             from ${now} n, ${does} d where ${same("n", "d")} and ${same("t", "d")} and d.does = 'update'`,
-          ),
-    inserted: await far.query(
-      `insert into ${name} (${columns.map((c) => ident(c)).join(", ")})
-       select ${columns.map((c) => `n.${ident(c)}`).join(", ")} from ${now} n join ${does} d on ${same("n", "d")} where d.does = 'insert'`,
-    ),
-  };
-  for (const [what, wanted] of [
-    ["removed", "remove"],
-    ["updated", "update"],
-    ["inserted", "insert"],
-  ] as const) {
-    const wrote = done[what].rowCount ?? 0;
-    if (wrote === count(wanted)) continue;
+  for (const [what, wrote] of Object.entries(await change(far, statements)) as [keyof typeof DONE, number][]) {
+    if (wrote === count(what)) continue;
     throw new SieveError(
       "not_written",
-      `${name} on the connection ${connection} took ${wrote} of the ${count(wanted)} rows that were to be ${what}.`,
+      `${name} on the connection ${connection} took ${wrote} of the ${count(what)} rows that were to be ${DONE[what]}.`,
       {
         detail: "A trigger, a rule or rows with the same key there have brought that about, so nothing was written.",
         hint: "Look at that table's triggers and rules, and whether its rows have a key of their own.",
@@ -166,7 +194,7 @@ export async function apply(
     );
   }
   await far.query(`drop table ${does}`);
-  await far.query(`comment on table ${now} is '${APPLIED}'`);
+  await far.query(`comment on table ${brought.now} is '${APPLIED}'`);
   return {
     rows: rows.reduce((n, r) => n + r.n, 0),
     inserted: count("insert"),

@@ -1,3 +1,4 @@
+import type { EventEmitter } from "node:events";
 import pg from "pg";
 import type { TableColumn } from "@/core/interop/table.ts";
 import { SieveError, listed } from "@/core/kernel/problem.ts";
@@ -22,9 +23,25 @@ function farAway(connection: string, detail: string): SieveError {
   });
 }
 
-/** A fault of the other database, in words of what was to be done there; one that has words already as it is. */
-export function farFault(error: unknown, connection: string, what: string): SieveError {
-  if (error instanceof SieveError) return error;
+/** Errors that other databases have given; all others are the store's, whoever meets them. */
+const ofFar = new WeakSet<object>();
+
+/** Has what a client's database refuses be known as that of another one. */
+function tellErrors(far: Far): void {
+  const tell = (error: object): void => void ofFar.add(error);
+  const query = far.query.bind(far) as (...asked: unknown[]) => unknown;
+  far.query = ((...asked: unknown[]): unknown => {
+    const answer = query(...asked);
+    if (answer instanceof Promise)
+      return answer.catch((error: object) => (tell(error), Promise.reject(error as Error)));
+    (answer as EventEmitter).on("error", tell);
+    return answer;
+  }) as never;
+}
+
+/** A fault of another database, in words of what was to be done there; any other error as it is. */
+export function farFault(error: unknown, connection: string, what: string): unknown {
+  if (!(error instanceof Error) || !ofFar.has(error)) return error;
   const { message, detail = "" } = error as { message: string; detail?: string };
   if (isStoreAway(error)) return farAway(connection, message);
   return new SieveError("copy-failed", `${what} on the connection ${connection} failed: ${message}.`, {
@@ -43,6 +60,7 @@ export async function connectFar(store: Queryable, connection: string): Promise<
     options: `-c timezone=UTC -c datestyle=ISO -c intervalstyle=postgres -c lock_timeout=${LOCK_PATIENCE}`,
   });
   far.on("error", () => {});
+  tellErrors(far);
   try {
     await far.connect();
   } catch (error) {

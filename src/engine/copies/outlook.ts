@@ -1,6 +1,7 @@
 import { placeOf, type CopyOutlook, type TargetCopy } from "@/core/plan/copies.ts";
 import { targetPlans } from "@/core/plan/further.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import { SieveError } from "@/core/kernel/problem.ts";
 import type { Queryable } from "@/store/db.ts";
 import { setCopies } from "@/store/target-copies.ts";
 import { tableOf } from "../writing/target.ts";
@@ -64,7 +65,10 @@ export async function copyOutlook(db: Queryable, plan: Plan): Promise<CopyOutloo
     const known = { target: unquoted(tableOf(own)), connection: copy.connection, table: place };
     const found = await lookAt(db, own, copy).then(
       (seen) => ({ ...seen, hindrance: "" }),
-      (error: Error) => ({ how: null, exists: false, hindrance: error.message }),
+      (error: unknown) => {
+        if (!(error instanceof SieveError)) throw error;
+        return { how: null, exists: false, hindrance: error.message };
+      },
     );
     all.push({ ...known, ...found });
   }

@@ -1,7 +1,7 @@
 import type { CopyOutlook } from "@/core/plan/copies.ts";
 import { printCheck } from "@/core/check/identity.ts";
 import type { TableRule } from "@/core/interop/table.ts";
-import { BYTE, addToBalance, assertCloses, emptyBalance, type Balance } from "@/core/kernel/ledger.ts";
+import { addToBalance, assertCloses, emptyBalance, type Balance } from "@/core/kernel/ledger.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import type { KeptCells } from "@/core/plan/arriving.ts";
 import type { Further } from "@/core/plan/further-schema.ts";
@@ -9,17 +9,13 @@ import type { FurtherCounts } from "@/core/plan/further.ts";
 import type { GoneRows } from "@/core/gate/part.ts";
 import type { ReplacedRows } from "@/core/plan/slice.ts";
 import { makeReport, type Reconciliation, type ReturnedCounts } from "@/core/report/report.ts";
-import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
+import { ledgerBlocks } from "@/store/ledger.ts";
 import { commitAll, rollbackAll } from "@/store/db.ts";
-import { noteDone } from "@/store/after.ts";
-import { outcomeOf } from "@/core/plan/after.ts";
-import { statementIn } from "../after/sql.ts";
-import { cannotPrepare } from "../copies/far.ts";
 import { dayOf, endLoad } from "@/store/loads.ts";
 import { columnsBefore, historyBefore } from "@/store/load-history.ts";
 import { noteSenders } from "@/store/senders-of-load.ts";
 import { addProposals } from "@/store/references.ts";
-import { matchStaged } from "../match/match-load.ts";
+import { matchStaged, noteMatched } from "../match/match-load.ts";
 import { overtakeHeld } from "../release/overtake.ts";
 import { closeReturned } from "../release/returned.ts";
 import type { FromThread } from "../threads/messages.ts";
@@ -30,6 +26,7 @@ import { Expected, reconcile } from "../writing/reconcile.ts";
 import { alterTarget, keepBesideColumns } from "../writing/alterations.ts";
 import { refusedByFurther, takeHanded, type Sending } from "../writing/further-rows.ts";
 import { countReplaced, noteSlices } from "../writing/slice.ts";
+import { runWithin } from "../after/within.ts";
 import { copyOutlook } from "../copies/outlook.ts";
 import { CopySession } from "../copies/session.ts";
 import { FurtherTargets, furtherWriting } from "../writing/further.ts";
@@ -316,30 +313,13 @@ export class Closing {
         expected,
         progress: () => tell(),
       });
-      await this.noteMatched(new Set(merged), new Set(waiting));
+      await noteMatched(client, id, new Set(merged), new Set(waiting));
       outcomes.inserted -= merged.length + waiting.length;
       outcomes.merged += merged.length;
       outcomes.waiting += waiting.length;
       this.matches = metrics;
       await tell("closing");
     });
-  }
-
-  private async noteMatched(merged: ReadonlySet<number>, waiting: ReadonlySet<number>): Promise<void> {
-    const { client, id } = this.of;
-    if (merged.size + waiting.size === 0) return;
-    for await (const block of ledgerBlocks(client, id)) {
-      let changed = false;
-      for (let r = 0; r < block.outcomes.length; r++) {
-        if (block.outcomes[r] !== BYTE.inserted) continue;
-        const record = block.firstRecord + r;
-        const byte = merged.has(record) ? BYTE.merged : waiting.has(record) ? BYTE.waiting : BYTE.inserted;
-        if (byte === BYTE.inserted) continue;
-        block.outcomes[r] = byte;
-        changed = true;
-      }
-      if (changed) await putOutcomes(client, id, block);
-    }
   }
 
   /** What the load would do to its target, where it ends without doing it: it is a trial, or a gate stops it. */
@@ -394,23 +374,8 @@ export class Closing {
     await keepHeldView(client, plan);
     await addProposals(client, id, done.lookUps);
     await pruneUndo(client, plan);
-    await this.runWithin(writing);
-  }
-
-  /** Runs what the plan has run together with the load, on other databases that commit when it does. */
-  private async runWithin(writing: Writing): Promise<void> {
-    const { client, id, load, compiled, clock } = this.of;
-    const outcome = outcomeOf("loaded", this.balance.outcomes.held);
-    for (const [n, action] of (compiled.plan.after ?? []).entries()) {
-      if (action.do !== "sql" || !action.within || !action.on.includes(outcome)) continue;
-      await clock.timed("statements of the plan", async () => {
-        const along = await CopySession.of(client).along(action.connection, writing.id);
-        if (along.how !== "two phases") throw cannotPrepare(action.connection);
-        const about = { load: id, feed: load.feed, outcome };
-        const answer = await statementIn(along.within, action, about);
-        await noteDone(client, { ...about, n, action, answer: `${answer}, committed together with the load` });
-      });
-    }
+    const { held } = this.balance.outcomes;
+    await clock.timed("statements of the plan", () => runWithin(client, { load: id, plan, held, writing: writing.id }));
   }
 
   private async writeFurther(further: FurtherTargets | null, turn: Further["turn"]): Promise<void> {

@@ -5,7 +5,8 @@ import type { Plan } from "@/core/plan/document.ts";
 import { SieveError, counted } from "@/core/kernel/problem.ts";
 import { addressOf } from "@/store/connections.ts";
 import { ident, isStoreAway, type Db } from "@/store/db.ts";
-import { MOST_ENTRIES, getReference, setAsked, versionAsked, type ReferenceInfo } from "@/store/references.ts";
+import { setAsked } from "@/store/lists-asked.ts";
+import { MOST_ENTRIES, getReference, versionAsked, type ReferenceInfo } from "@/store/references.ts";
 import { alone, refuseMighty } from "../sources/others-sql.ts";
 import { takeEntries, type ListToBe, type Taken } from "./take-list.ts";
 

@@ -3,14 +3,8 @@ import type { Asked } from "@/core/lookup/asked.ts";
 import { plainNameSchema } from "@/core/plan/name.ts";
 import { SieveError, listed } from "@/core/kernel/problem.ts";
 import type { Db } from "@/store/db.ts";
-import {
-  getReference,
-  listReferences,
-  makeReference,
-  replaceEntries,
-  setAsked,
-  type ReferenceInfo,
-} from "@/store/references.ts";
+import { setAsked } from "@/store/lists-asked.ts";
+import { getReference, listReferences, makeReference, replaceEntries, type ReferenceInfo } from "@/store/references.ts";
 
 /** Columns and entries that come from elsewhere, for a list. */
 export interface Taken {

@@ -5,7 +5,9 @@ import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import { keepCluster, withJoinedBy } from "@/core/match/survive.ts";
 import { type MatchMetrics, type PairSample, metricsOf, samplePairs } from "@/core/match/metrics.ts";
 import type { Compiled } from "@/core/course/compiled.ts";
-import { ident, type Queryable } from "@/store/db.ts";
+import { ident, type Client, type Queryable } from "@/store/db.ts";
+import { ledgerBlocks, putOutcomes } from "@/store/ledger.ts";
+import { BYTE } from "@/core/kernel/ledger.ts";
 import { putMatchModel, type ClusterMember } from "@/store/matches.ts";
 import { PairSearch } from "./pairs.ts";
 import {
@@ -279,4 +281,26 @@ async function writeKept(
        and (${own.join(", ")}) is distinct from (${numbered.map(value).join(", ")})`,
     [JSON.stringify(rows.map((r) => ({ at: r.at, v: r.values })))],
   );
+}
+
+/** Says in the ledger which staged records were put to another one, and which wait for a decision. */
+export async function noteMatched(
+  client: Client,
+  load: number,
+  merged: ReadonlySet<number>,
+  waiting: ReadonlySet<number>,
+): Promise<void> {
+  if (merged.size + waiting.size === 0) return;
+  for await (const block of ledgerBlocks(client, load)) {
+    let changed = false;
+    for (let r = 0; r < block.outcomes.length; r++) {
+      if (block.outcomes[r] !== BYTE.inserted) continue;
+      const record = block.firstRecord + r;
+      const byte = merged.has(record) ? BYTE.merged : waiting.has(record) ? BYTE.waiting : BYTE.inserted;
+      if (byte === BYTE.inserted) continue;
+      block.outcomes[r] = byte;
+      changed = true;
+    }
+    if (changed) await putOutcomes(client, load, block);
+  }
 }

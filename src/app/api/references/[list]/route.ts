@@ -1,5 +1,6 @@
 import { db, handle } from "@/app/server.ts";
 import { changeEntries, listEntries } from "@/routes/references.ts";
+import { needKeptHere } from "@/store/lists-asked.ts";
 import * as store from "@/store/references.ts";
 
 export const GET = handle(listEntries, async ({ params: { list }, query: { q, offset, limit } }) => ({
@@ -8,6 +9,6 @@ export const GET = handle(listEntries, async ({ params: { list }, query: { q, of
 }));
 
 export const POST = handle(changeEntries, async ({ params: { list }, body: { from, note, ...entries } }) => {
-  await store.needKeptHere(db(), list);
+  await needKeptHere(db(), list);
   return { version: await store.changeReference(db(), list, from, entries, note, "steward") };
 });

@@ -5,7 +5,8 @@ import { csvRow } from "@/core/write/csv.ts";
 import { apart, lookLimits } from "@/engine/apart/apart.ts";
 import { fileOf } from "@/engine/threads/spool.ts";
 import { takeEntries } from "@/engine/look/take-list.ts";
-import { listReferences, needKeptHere, readReference } from "@/store/references.ts";
+import { needKeptHere } from "@/store/lists-asked.ts";
+import { listReferences, readReference } from "@/store/references.ts";
 
 const MOST_BYTES = 200 << 20;
 
