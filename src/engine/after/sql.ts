@@ -1,10 +1,9 @@
-import pg from "pg";
+import type pg from "pg";
 import { SieveError, counted } from "@/core/kernel/problem.ts";
 import type { AfterAction } from "@/core/plan/after.ts";
 import type { AfterLoad } from "@/store/after.ts";
-import { addressOf } from "@/store/connections.ts";
 import type { Db } from "@/store/db.ts";
-import { alone, refuseMighty } from "../sources/others-sql.ts";
+import { alone, connectOther } from "../sources/others-sql.ts";
 
 const MOST_MS = 600_000;
 
@@ -34,15 +33,9 @@ export async function statementIn(
 
 /** Runs a statement of a plan on a connection's database, in a transaction of its own. Throws `statement-failed`. */
 export async function runStatement(db: Db, action: Statement, about: About): Promise<string> {
-  const client = new pg.Client({
-    connectionString: await addressOf(db, action.connection, "database"),
-    application_name: "good sieve after a load",
-    connectionTimeoutMillis: 15_000,
-  });
-  client.on("error", () => {});
+  let client: pg.Client | undefined;
   try {
-    await client.connect();
-    await refuseMighty(client, action.connection);
+    client = await connectOther(db, action.connection, { called: "after a load" });
     await client.query("begin");
     const answer = await statementIn(client, action, about);
     await client.query("commit");
@@ -53,6 +46,6 @@ export async function runStatement(db: Db, action: Statement, about: About): Pro
       detail: (error as Error).message,
     });
   } finally {
-    await client.end().catch(() => {});
+    await client?.end().catch(() => {});
   }
 }

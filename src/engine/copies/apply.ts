@@ -1,3 +1,4 @@
+import type { CopyCounts } from "@/core/plan/copies.ts";
 import { SieveError, counted, listed, quoted } from "@/core/kernel/problem.ts";
 import { ident, literal, type Queryable } from "@/store/db.ts";
 import { farTable, type FarTable } from "./far.ts";
@@ -61,14 +62,8 @@ export async function makeBrought(
   return { writing, place, columns, key, ...names };
 }
 
-/** What was done to the rows of a copy, and to which of them nothing. */
-export interface Applied {
-  readonly rows: number;
-  readonly inserted: number;
-  readonly updated: number;
-  readonly unchanged: number;
-  readonly removed: number;
-  readonly left: number;
+/** What was done to the rows of a copy, and to how many of them nothing. */
+export interface Applied extends Omit<CopyCounts, "target" | "connection" | "table" | "how"> {
   /** Keys of the first rows that were otherwise there, missing, or there alone. */
   readonly some: { readonly [Kind in "otherwise" | "missing" | "more"]: readonly string[] };
 }
@@ -159,7 +154,8 @@ export async function apply(
   const table = await farTable(far, ...place);
   const { name } = table;
   await far.query(`lock table ${name} in share row exclusive mode`);
-  const does = ident(place[0], `good sieve does ${brought.writing}`);
+  // Called like the two beside it, so that two stores are not in each other's way.
+  const does = brought.now.replace(/ (now|was)"$/, ' does"');
   const statements = { brought, table, does, values: columns.filter((c) => !key.includes(c)) };
   await weigh(far, statements);
   const text = `concat_ws(', ', ${key.map((k) => `${ident(k)}::text`).join(", ")})`;

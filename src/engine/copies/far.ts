@@ -1,17 +1,15 @@
 import type { EventEmitter } from "node:events";
-import pg from "pg";
+import type pg from "pg";
 import type { TableColumn } from "@/core/interop/table.ts";
 import { SieveError, listed } from "@/core/kernel/problem.ts";
-import { addressOf } from "@/store/connections.ts";
 import { ident, isStoreAway, type Queryable } from "@/store/db.ts";
-import { refuseMighty } from "../sources/others-sql.ts";
+import { connectOther } from "../sources/others-sql.ts";
 
 /** Another database in which targets have copies. */
 export type Far = pg.Client;
 
-/** Milliseconds that it may take to answer, and that others may keep a table locked there. */
-const PATIENCE = 15_000;
-const LOCK_PATIENCE = 30_000;
+/** Values go over as texts, which both sides must write alike; and milliseconds that others may keep a table locked. */
+const SETTINGS = "-c timezone=UTC -c datestyle=ISO -c intervalstyle=postgres -c lock_timeout=30000";
 
 const HINT =
   "Nothing was written, here or there. Have it put right there and try again, or take the copy out of the plan.";
@@ -52,27 +50,14 @@ export function farFault(error: unknown, connection: string, what: string): unkn
 
 /** Connects to the database of a connection. Throws `copy-away`, `role-too-mighty`, and what looking the connection up does. */
 export async function connectFar(store: Queryable, connection: string): Promise<Far> {
-  const far = new pg.Client({
-    connectionString: await addressOf(store, connection, "database"),
-    application_name: "good sieve copy",
-    connectionTimeoutMillis: PATIENCE,
-    // Values go over as texts, which both sides must write alike.
-    options: `-c timezone=UTC -c datestyle=ISO -c intervalstyle=postgres -c lock_timeout=${LOCK_PATIENCE}`,
-  });
-  far.on("error", () => {});
-  tellErrors(far);
   try {
-    await far.connect();
+    const far = await connectOther(store, connection, { called: "copy", settings: SETTINGS });
+    tellErrors(far);
+    return far;
   } catch (error) {
+    if (error instanceof SieveError) throw error;
     throw farAway(connection, (error as Error).message);
   }
-  try {
-    await refuseMighty(far, connection);
-  } catch (error) {
-    await endFar(far);
-    throw error;
-  }
-  return far;
 }
 
 export async function endFar(far: Far): Promise<void> {

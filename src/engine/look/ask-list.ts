@@ -1,18 +1,16 @@
-import pg from "pg";
+import type pg from "pg";
 import { askedWords, type Asked } from "@/core/lookup/asked.ts";
 import { listsOf } from "@/core/plan/uses.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { SieveError, counted } from "@/core/kernel/problem.ts";
-import { addressOf } from "@/store/connections.ts";
 import { ident, isStoreAway, type Db } from "@/store/db.ts";
 import { setAsked } from "@/store/lists-asked.ts";
 import { MOST_ENTRIES, getReference, versionAsked, type ReferenceInfo } from "@/store/references.ts";
-import { alone, refuseMighty } from "../sources/others-sql.ts";
+import { alone, connectOther } from "../sources/others-sql.ts";
 import { takeEntries, type ListToBe, type Taken } from "./take-list.ts";
 
 /** Lists that other systems keep, asked as they are at this moment. */
 
-const PATIENCE_MS = 15_000;
 const MOST_SECONDS = 120;
 const AT_ONCE = 10_000;
 /** What Good Sieve adds to its targets' rows is nothing of a list's. */
@@ -48,16 +46,8 @@ async function askHere(db: Db, table: string): Promise<Taken> {
 }
 
 async function askThere(db: Db, connection: string, sql: string): Promise<Taken> {
-  const client = new pg.Client({
-    connectionString: await addressOf(db, connection, "database"),
-    application_name: "good sieve list",
-    connectionTimeoutMillis: PATIENCE_MS,
-    options: "-c timezone=UTC -c datestyle=ISO",
-  });
-  client.on("error", () => {});
+  const client = await connectOther(db, connection, { called: "list", settings: "-c timezone=UTC -c datestyle=ISO" });
   try {
-    await client.connect();
-    await refuseMighty(client, connection);
     return await fetchAll(client, sql.trim().replace(/;\s*$/, ""));
   } finally {
     await client.end().catch(() => {});

@@ -14,7 +14,7 @@ import { ident, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { httpGet, shownUrl } from "./http-get.ts";
-import { alone, refuseMighty } from "./others-sql.ts";
+import { alone, connectOther } from "./others-sql.ts";
 import { OF_FOLDER, claimDue, endLook, isTaken, noteTaken, type Source } from "@/store/sources.ts";
 
 /** A file that changed within this time may still be written to. */
@@ -202,59 +202,10 @@ const FETCHED = 2000;
 
 /** Takes the records past the greatest one taken as one file; gives how far it has come. */
 async function takeFromQuery(db: Db, source: Source): Promise<string | undefined> {
-  const { connection = "", sql = "", cursor = "", back_seconds } = source.options;
-  const client = new pg.Client({
-    connectionString: await addressOf(db, connection, "database"),
-    application_name: "good sieve source",
-    connectionTimeoutMillis: 15_000,
-  });
-  // A connection that is lost rejects what was asked last.
-  client.on("error", () => {});
+  let client: pg.Client | undefined;
   try {
-    await client.connect();
-    await refuseMighty(client, connection);
-    // Nothing can be written, and each look at the data is one view of it.
-    const begin = async (): Promise<void> => {
-      await client.query("begin transaction isolation level repeatable read read only");
-      await client.query("set local statement_timeout = '10min'");
-    };
-    const own = sql.trim().replace(/;\s*$/, "");
-    await begin();
-    // By itself it must be one whole query, so that it can't end the brackets that it is put into.
-    await client.query(alone(`prepare sieve_look as ${own}`));
-    await client.query("deallocate sieve_look");
-    const all = `(${own}\n) q`;
-    const grows = `q.${ident(cursor)}`;
-    const last = pg.escapeLiteral(source.reached ?? "");
-    const from = back_seconds === undefined ? last : `${last}::timestamptz - make_interval(secs => ${back_seconds})`;
-    const past = source.reached === null ? "true" : `${grows} > ${from}`;
-    const newer = source.reached === null ? "true" : `${grows} > ${last}`;
-    const { rows: found } = await client.query<{ reached: string | null; next: string }>(
-      alone(
-        `select (select max(${grows})::text from ${all} where ${newer}) as reached,
-           pg_snapshot_xmax(pg_current_snapshot())::text as next`,
-      ),
-    );
-    await client.query("commit");
-    const { reached, next } = found[0]!;
-    if (reached === null) return undefined;
-    if (back_seconds === undefined) await othersEnded(client, next);
-    await begin();
-    const read = (await planInForce(db, source.feed).catch(() => null))?.document.read;
-    // In the form that the feed's plan reads; JSON Lines where it is for us to choose.
-    const delimited = read?.as === "delimited";
-    const mark = read?.delimiter?.length === 1 ? read.delimiter : ",";
-    await client.query(
-      alone(
-        `declare look no scroll cursor for select ${delimited ? "q.*" : "row_to_json(q)::text as line"}
-         from ${all} where ${past} and ${grows} <= ${pg.escapeLiteral(reached)} order by ${grows}`,
-      ),
-    );
-    const until = reached.replace(/[^\w.-]+/g, "_").slice(0, 60);
-    const name = `${source.feed}-to-${until}.${delimited ? "csv" : "jsonl"}`;
-    const bytes = fetched(client, delimited ? mark : null);
-    await take(db, source, { item: `past ${source.reached ?? "the beginning"}`, mark: `to ${reached}`, name, bytes });
-    return reached;
+    client = await connectOther(db, source.options["connection"] ?? "", { called: "source" });
+    return await takeNewer(db, source, client);
   } catch (error) {
     if (error instanceof SieveError) throw error;
     throw new SieveError("query-failed", "The query could not be run.", {
@@ -262,8 +213,55 @@ async function takeFromQuery(db: Db, source: Source): Promise<string | undefined
       hint: "Check the query, its column that grows, and that the database can be reached.",
     });
   } finally {
-    await client.end().catch(() => {});
+    await client?.end().catch(() => {});
   }
+}
+
+/** Looks at a source's query on its database, and takes what is past the greatest one taken. */
+async function takeNewer(db: Db, source: Source, client: pg.Client): Promise<string | undefined> {
+  const { sql = "", cursor = "", back_seconds } = source.options;
+  // Nothing can be written, and each look at the data is one view of it.
+  const begin = async (): Promise<void> => {
+    await client.query("begin transaction isolation level repeatable read read only");
+    await client.query("set local statement_timeout = '10min'");
+  };
+  const own = sql.trim().replace(/;\s*$/, "");
+  await begin();
+  // By itself it must be one whole query, so that it can't end the brackets that it is put into.
+  await client.query(alone(`prepare sieve_look as ${own}`));
+  await client.query("deallocate sieve_look");
+  const all = `(${own}\n) q`;
+  const grows = `q.${ident(cursor)}`;
+  const last = pg.escapeLiteral(source.reached ?? "");
+  const from = back_seconds === undefined ? last : `${last}::timestamptz - make_interval(secs => ${back_seconds})`;
+  const past = source.reached === null ? "true" : `${grows} > ${from}`;
+  const newer = source.reached === null ? "true" : `${grows} > ${last}`;
+  const { rows: found } = await client.query<{ reached: string | null; next: string }>(
+    alone(
+      `select (select max(${grows})::text from ${all} where ${newer}) as reached,
+         pg_snapshot_xmax(pg_current_snapshot())::text as next`,
+    ),
+  );
+  await client.query("commit");
+  const { reached, next } = found[0]!;
+  if (reached === null) return undefined;
+  if (back_seconds === undefined) await othersEnded(client, next);
+  await begin();
+  const read = (await planInForce(db, source.feed).catch(() => null))?.document.read;
+  // In the form that the feed's plan reads; JSON Lines where it is for us to choose.
+  const delimited = read?.as === "delimited";
+  const mark = read?.delimiter?.length === 1 ? read.delimiter : ",";
+  await client.query(
+    alone(
+      `declare look no scroll cursor for select ${delimited ? "q.*" : "row_to_json(q)::text as line"}
+       from ${all} where ${past} and ${grows} <= ${pg.escapeLiteral(reached)} order by ${grows}`,
+    ),
+  );
+  const until = reached.replace(/[^\w.-]+/g, "_").slice(0, 60);
+  const name = `${source.feed}-to-${until}.${delimited ? "csv" : "jsonl"}`;
+  const bytes = fetched(client, delimited ? mark : null);
+  await take(db, source, { item: `past ${source.reached ?? "the beginning"}`, mark: `to ${reached}`, name, bytes });
+  return reached;
 }
 
 /** The rows of the cursor `look`, as lines of JSON or, with a delimiter, as delimited text with the columns' names above. */
