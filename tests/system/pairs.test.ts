@@ -18,7 +18,7 @@ const FIELDS: MatchField[] = [
 ];
 
 /** A search among people, for which records wait in the other thread while they are added. */
-async function people(among: boolean, thread: URL | null, count = 12_000): Promise<PairSearch> {
+async function people(among: boolean, thread: URL | null, count = 8_000): Promise<PairSearch> {
   const { records } = peopleWithRepeats(4, count);
   const search = new PairSearch(FIELDS, { among }, thread);
   for (const [i, r] of records.entries()) {
