@@ -39,7 +39,8 @@ export async function runAfter(db: Db, load: number, settings: AfterSettings): P
     }
     await enqueueWaiting(db, load);
   } finally {
-    // Its lock goes with it.
+    // Its lock goes with it, but only once the server has noticed that.
+    await client.query("select pg_advisory_unlock($1, $2)", [AFTER_LOCK, load]).catch(() => {});
     client.release(true);
   }
 }
