@@ -4,7 +4,7 @@ import { copiesOfFeed, storeMark, type KeptCopy } from "@/store/target-copies.ts
 import { primaryKey } from "../writing/target.ts";
 import { apply, dropBrought, makeBrought, type Applied } from "./apply.ts";
 import { send, shapeOf, unquoted } from "./copies.ts";
-import { connectFar, endFar, farFault, farTable, fitTable, refuseUnfit } from "./far.ts";
+import { connectFar, endFar, farFault, fittedTable } from "./far.ts";
 import { recover } from "./recover.ts";
 
 /** How a copy stands beside its target, row by row. */
@@ -48,10 +48,7 @@ async function compare(db: Db, copy: KeptCopy, mend: boolean): Promise<Compared>
       const shape = await shapeOf(client, target, await primaryKey(client, target));
       const names = shape.columns.map((c) => c.name);
       await far.query("begin");
-      const there = await farTable(far, ...place);
-      refuseUnfit(connection, there, shape);
-      await fitTable(far, there, shape);
-      const table = await farTable(far, ...place);
+      const table = await fittedTable(far, connection, place, shape);
       await far.query(`lock table ${table.name} in share row exclusive mode`);
       const mark = await storeMark(client);
       const about = { table, place, mark, writing: 0, copy: copy.id, columns: names, key: shape.key, lasting: false };

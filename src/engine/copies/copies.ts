@@ -3,17 +3,14 @@ import { from as copyFrom, to as copyTo } from "pg-copy-streams";
 import type { CopyCounts } from "@/core/plan/copies.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { copiesOfTarget, putCopied, type KeptCopy } from "@/store/target-copies.ts";
-import { targetColumns } from "../writing/target.ts";
+import { ORIGIN, targetColumns } from "../writing/target.ts";
 import { apply, makeBrought } from "./apply.ts";
-import { farFault, farTable, fitTable, refuseUnfit, type CopyShape, type Far } from "./far.ts";
+import { farFault, fittedTable, type CopyShape, type Far } from "./far.ts";
 import { CopySession } from "./session.ts";
-
-/** Columns of a target that say how its rows came about, which a copy has no use for. */
-const OWN: ReadonlySet<string> = new Set(["_load", "_record", "_writing"]);
 
 /** What a copy of a target is to have; no columns where there is no target yet. */
 export async function shapeOf(db: Queryable, target: string, key: readonly string[]): Promise<CopyShape> {
-  return { columns: (await targetColumns(db, target)).filter((c) => !OWN.has(c.name)), key };
+  return { columns: (await targetColumns(db, target)).filter((c) => !ORIGIN.includes(c.name)), key };
 }
 
 export const unquoted = (name: string): string => name.replaceAll('"', "");
@@ -119,10 +116,7 @@ async function bring(
   const { beside, within, how, mark } = along;
   const shown = place.join(".");
   try {
-    const there = await farTable(beside, ...place);
-    refuseUnfit(connection, there, shape);
-    await fitTable(beside, there, shape);
-    const table = await farTable(beside, ...place);
+    const table = await fittedTable(beside, connection, place, shape);
     const names = shape.columns.map((c) => c.name);
     const lasting = how === "in order";
     const about = { table, place, mark, writing: id, copy: copy.id, columns: names, key: shape.key, lasting };

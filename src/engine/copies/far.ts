@@ -137,11 +137,24 @@ export function refuseUnfit(connection: string, table: FarTable, shape: CopyShap
   });
 }
 
+/** The table of a copy, made or altered where it has to be. Throws `copy-unfit`. */
+export async function fittedTable(
+  far: Queryable,
+  connection: string,
+  place: readonly [schema: string, table: string],
+  shape: CopyShape,
+): Promise<FarTable> {
+  const there = await farTable(far, ...place);
+  refuseUnfit(connection, there, shape);
+  await fitTable(far, there, shape);
+  return await farTable(far, ...place);
+}
+
 /** The type of a column in a table that is made as a copy: one that every database has. */
 const typeThere = (c: TableColumn): string => (c.labels ? "text" : c.type);
 
 /** Makes the table of a copy, or gives one that was made as a copy the columns that the target has by now. */
-export async function fitTable(far: Queryable, table: FarTable, shape: CopyShape): Promise<void> {
+async function fitTable(far: Queryable, table: FarTable, shape: CopyShape): Promise<void> {
   const { name, columns, made } = table;
   const own = (c: TableColumn): string => `${ident(c.name)} ${typeThere(c)}`;
   if (columns.size === 0) {

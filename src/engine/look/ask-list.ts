@@ -7,14 +7,13 @@ import { ident, isStoreAway, type Db } from "@/store/db.ts";
 import { setAsked } from "@/store/lists-asked.ts";
 import { MOST_ENTRIES, getReference, versionAsked, type ReferenceInfo } from "@/store/references.ts";
 import { alone, connectOther } from "../sources/others-sql.ts";
+import { ORIGIN } from "../writing/target.ts";
 import { takeEntries, type ListToBe, type Taken } from "./take-list.ts";
 
 /** Lists that other systems keep, asked as they are at this moment. */
 
 const MOST_SECONDS = 120;
 const AT_ONCE = 10_000;
-/** What Good Sieve adds to its targets' rows is nothing of a list's. */
-const OWN: ReadonlySet<string> = new Set(["_load", "_record", "_writing"]);
 /** Values as the database writes them, whatever their type. */
 const AS_TEXT = { getTypeParser: () => (text: string) => text };
 
@@ -66,7 +65,7 @@ async function fetchAll(client: pg.ClientBase, query: string): Promise<Taken> {
       rowMode: "array",
       types: AS_TEXT as never,
     });
-    const kept = fields.flatMap((f, i) => (OWN.has(f.name) ? [] : [i]));
+    const kept = fields.flatMap((f, i) => (ORIGIN.includes(f.name) ? [] : [i]));
     const columns = kept.map((i) => fields[i]!.name);
     if (new Set(columns).size < columns.length) {
       throw new SieveError("list-invalid", "Two columns of the query have the same name.", {

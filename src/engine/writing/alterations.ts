@@ -18,6 +18,7 @@ import {
 import {
   EXTRA,
   NUMBERED,
+  ORIGIN,
   TARGET,
   columnOf,
   columnsByName,
@@ -122,7 +123,7 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
   const { numbered } = plan.load;
   if (numbered !== undefined && !have.delete(numbered))
     found.statements.push(`alter table ${table} add column ${ident(numbered)} ${NUMBERED}`);
-  for (const name of ["_load", "_record", "_writing"]) {
+  for (const name of ORIGIN) {
     // In a table that others fill too, their rows have none of these.
     if (!have.delete(name)) found.statements.push(`alter table ${table} add column ${ident(name)} integer`);
   }

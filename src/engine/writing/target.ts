@@ -15,6 +15,9 @@ export function tableOf(plan: Plan): string {
   return ident(plan.load.schema ?? TARGET, plan.load.target);
 }
 
+/** Columns of every target that say how a row came about; none of them is a record's. */
+export const ORIGIN: readonly string[] = ["_load", "_record", "_writing"];
+
 /** The column of what no field takes, in targets of plans that keep it. */
 export const EXTRA = "_extra";
 
