@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { findSpellings, spellingKey } from "@/core/cleanse/spellings.ts";
+import { findSpellings, spellingKey, undecided } from "@/core/cleanse/spellings.ts";
 import { editDistance, similarity } from "@/core/kernel/distance.ts";
 
 const counted = (values: Record<string, number>): { value: string; count: number }[] =>
@@ -8,6 +8,27 @@ const counted = (values: Record<string, number>): { value: string; count: number
 
 const groups = (values: Record<string, number>): Record<string, string[]> =>
   Object.fromEntries(findSpellings(counted(values)).map((g) => [g.proposed.value, g.variants.map((v) => v.value)]));
+
+describe("what is left to decide", () => {
+  const found = findSpellings(
+    counted({ "Outer Skerry": 30, "Outer Skery": 2, "outer skerry": 1, "Skerry (Outer)": 1 }),
+  );
+  const left = (table: Record<string, string[]>, ...passed: string[]): Record<string, string[]> =>
+    Object.fromEntries(
+      undecided(found, table, new Set(passed)).map((g) => [g.proposed.value, g.variants.map((v) => v.value).sort()]),
+    );
+
+  it("is each variant that neither became a value nor was said to be another", () => {
+    expect(left({})).toEqual({ "Outer Skerry": ["Outer Skery", "Skerry (Outer)", "outer skerry"] });
+    expect(left({ "Outer Skerry": ["Outer Skery"] }, "Skerry (Outer)")).toEqual({ "Outer Skerry": ["outer skerry"] });
+    expect(left({ "Outer Skerry": ["Outer Skery", "outer skerry"] }, "Skerry (Outer)")).toEqual({});
+  });
+
+  it("is held against the variant that was said to be the proper spelling, not against what became it", () => {
+    expect(left({ "Outer Skery": ["Outer Skerry"] })).toEqual({ "Outer Skery": ["Skerry (Outer)", "outer skerry"] });
+    expect(left({ "Outer Skery": ["Outer Skerry", "outer skerry"] }, "Skerry (Outer)")).toEqual({});
+  });
+});
 
 describe("spellings of one value", () => {
   it("differ in case, accents, marks and order, or by a slip of the pen", () => {

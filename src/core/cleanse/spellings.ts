@@ -118,3 +118,24 @@ function gramsOf(text: string): string[] {
   for (let i = 0; i + 3 <= padded.length; i++) grams.add(`${padded.slice(i, i + 3)} ${digits}`);
   return [...grams];
 }
+
+/**
+ * The groups with what is still to be decided.
+ *
+ * @param table for each proper value the ones that become it; where a proposed value became a variant
+ *   of its own group, that variant is the proposed one from then on
+ * @param passed values that were said to be no spelling of another
+ */
+export function undecided(
+  groups: readonly SpellingGroup[],
+  table: Readonly<Record<string, readonly string[]>>,
+  passed: ReadonlySet<string>,
+): SpellingGroup[] {
+  const becomes = new Map(Object.entries(table).flatMap(([to, values]) => values.map((value) => [value, to])));
+  return groups.flatMap((group) => {
+    const proper = becomes.get(group.proposed.value);
+    const proposed = group.variants.find((v) => v.value === proper) ?? group.proposed;
+    const variants = group.variants.filter((v) => v !== proposed && !becomes.has(v.value) && !passed.has(v.value));
+    return variants.length === 0 ? [] : [{ proposed, variants }];
+  });
+}

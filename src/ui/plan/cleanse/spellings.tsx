@@ -2,8 +2,8 @@
 
 import { valuesOfDelivery, valuesOfField } from "@/routes/feeds.ts";
 import { useQuery } from "@tanstack/react-query";
-import { useMemo, useRef, useState } from "react";
-import { findSpellings } from "@/core/cleanse/spellings.ts";
+import { useLayoutEffect, useMemo, useRef, useState } from "react";
+import { findSpellings, undecided } from "@/core/cleanse/spellings.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import type { Step } from "@/core/plan/sections.ts";
 import { ask, problemOf } from "../../kit/api.ts";
@@ -60,16 +60,20 @@ function Groups({
   const [passed, setPassed] = useState<ReadonlySet<string>>(new Set());
   const body = useRef<HTMLTableSectionElement>(null);
   const groups = useMemo(() => (data ? findSpellings(data.values) : []), [data]);
-  const decided = new Set(Object.values(table).flat());
-  const left = groups
-    .map((g) => ({ ...g, variants: g.variants.filter((v) => !decided.has(v.value) && !passed.has(v.value)) }))
-    .filter((g) => g.variants.length > 0);
+  const left = undecided(groups, table, passed);
   const lines = left.flatMap((g) => g.variants.map((v) => ({ proposed: g.proposed, v })));
 
   const take = (to: string, values: readonly string[]): void =>
     set({ ...step, to: { ...table, [to]: [...(table[to] ?? []), ...values] } });
   const focusLine = (i: number): void =>
-    void setTimeout(() => body.current?.querySelectorAll<HTMLElement>("tr[tabindex]")[Math.max(0, i)]?.focus(), 0);
+    body.current?.querySelectorAll<HTMLElement>("tr[tabindex]")[Math.max(0, i)]?.focus();
+  // A decided line goes, and the next one is focused as the list without it is shown: any later, and
+  // a key already pressed would decide another line than the one it was meant for.
+  const next = useRef<number | null>(null);
+  useLayoutEffect(() => {
+    if (next.current !== null) focusLine(next.current);
+    next.current = null;
+  }, [lines.length]);
   const onKey = (event: React.KeyboardEvent, i: number): void => {
     const line = lines[i]!;
     const acts: Record<string, () => void> = {
@@ -84,8 +88,8 @@ function Groups({
     if (!act) return;
     event.preventDefault();
     event.stopPropagation();
+    if (event.key !== "ArrowDown" && event.key !== "ArrowUp") next.current = Math.min(i, lines.length - 2);
     act();
-    if (event.key !== "ArrowDown" && event.key !== "ArrowUp") focusLine(Math.min(i, lines.length - 2));
   };
   return (
     <section className="mt-1 border-l-4 border-[var(--ochre)] bg-[var(--paper-bright)] p-2" aria-label="Spellings">
