@@ -1,5 +1,6 @@
 import { grouped } from "@/core/kernel/problem.ts";
 import { measureMends } from "./mends/measure.ts";
+import { RETURNED_KINDS, measureReturned } from "./mends/returned.ts";
 import { MEND_SETS } from "./mends/sets.ts";
 
 const RECORDS = 2000;
@@ -25,6 +26,31 @@ export function benchMends(seeds: readonly number[], say: (text: string) => void
           `  ${kind}: ${set.name}, seed ${seed}: ${grouped(mendable + hopeless)} held, ${percent(right, mendable)} right, ${percent(wrong, mendable + hopeless)} wrong${least.length > 0 ? `; ${least.join(", ")}` : ""}`,
         );
       }
+    }
+  }
+}
+
+/**
+ * Held records that come again without their mark and under another key, which a person is shown: as they were, with an
+ * error or two more, and where none has come. Of kinds of records that were made for something else.
+ */
+export function benchReturned(seeds: readonly number[], say: (text: string) => void): void {
+  say("held records that came again: shown of those that came, and of all that is shown the right ones");
+  for (const kind of RETURNED_KINDS) {
+    for (const seed of seeds) {
+      const tried = (errors: readonly [number, number], same: number) =>
+        measureReturned(kind, { seed, size: RECORDS, same, errors });
+      const words = (
+        [
+          [0, 0],
+          [1, 2],
+        ] as const
+      ).map((errors) => {
+        const { came, shown, right, whole, wholeRight } = tried(errors, 0.5);
+        return `${errors.join(" to ")} errors ${percent(right, came)}, right ${percent(right, shown)}, of ${grouped(whole)} without any difference ${percent(wholeRight, whole)}`;
+      });
+      const none = tried([0, 0], 0);
+      say(`  ${kind}, seed ${seed}: ${words.join("; ")}; none came: ${percent(none.shown, none.held)} shown`);
     }
   }
 }

@@ -24,7 +24,7 @@ import { listWritings } from "@/store/writings.ts";
 import { benchFormats, benchProfile } from "./bench-read.ts";
 import { benchCircumstances, benchComparators, benchLookUp, benchRepeats } from "./bench-match.ts";
 import { benchLikeness } from "./bench-likeness.ts";
-import { benchMends } from "./bench-mends.ts";
+import { benchMends, benchReturned } from "./bench-mends.ts";
 import { benchFind } from "./bench-find.ts";
 import { benchOut } from "./bench-out.ts";
 import { benchQuarantine } from "./bench-quarantine.ts";
@@ -133,7 +133,10 @@ async function main(): Promise<void> {
   }
   if (only === "circumstances") await benchCircumstances([11, 12, 13], COUNT / 10, say);
   if (only === "match" || only === "circumstances") return;
-  if (only === undefined || only === "mends") benchMends([11, 12], say);
+  if (only === undefined || only === "mends") {
+    benchMends([11, 12], say);
+    benchReturned([11, 12], say);
+  }
   if (only === "mends") return;
   const engine = ["load", "upsert", "memory", "release", "targets", "quarantine", "out", "find"].includes(only ?? "");
   if (!engine && only !== "read") {

@@ -67,7 +67,10 @@ const FOLDERS = {
     tests: ["sift", "check-limits", "repeats", "between", "parts", "parts-added", "identity", "gates", "keys"],
     heart: true,
   },
-  "core/match": { tests: ["match", "match-report", "match-entries", "cluster", "match-model"], heart: true },
+  "core/match": {
+    tests: ["match", "match-figures", "match-report", "match-entries", "cluster", "match-model"],
+    heart: true,
+  },
   "core/lookup": { tests: ["lookup", "look-up-counts", "likeness", "propose-look-up"], heart: false },
   "core/gate": { tests: ["gates", "gates-of-counts", "parts", "new-gate"], heart: true },
   "core/plan": {
@@ -126,7 +129,7 @@ const FOLDERS = {
   },
   "core/sample": { tests: ["preview", "sizes"], heart: false },
   "core/mend": {
-    tests: ["mend", "remembered-mends", "align", "by-formula", "for-sender"],
+    tests: ["mend", "remembered-mends", "align", "by-formula", "for-sender", "alike"],
     heart: false,
   },
   "core/interop": { tests: ["interop", "contract", "table"], heart: false },

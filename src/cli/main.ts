@@ -7,6 +7,7 @@ import { errorLines, SieveError } from "@/core/kernel/problem.ts";
 import type { RetentionOptions } from "./room.ts";
 import type { MendsFlags } from "./mends.ts";
 import type { ListFlags } from "./list.ts";
+import type { AlikeFlags } from "./alike.ts";
 import type { CopiesFlags } from "./copies.ts";
 import type { UndoOptions } from "./undo.ts";
 import { balanceLine } from "@/core/kernel/ledger.ts";
@@ -293,6 +294,17 @@ program
   .action(async (name: string, options: ListFlags) => {
     const { list } = await import("./list.ts");
     await list(name, options);
+  });
+
+program
+  .command("alike")
+  .description("List held records of earlier loads that may have come again in a load, beside what is most like them.")
+  .argument("<load>", "the number of the load", wholeNumber)
+  .option("--close", "close those that are the same in all that was sound")
+  .option("--json", "as JSON")
+  .action(async (load: number, options: AlikeFlags) => {
+    const { alike } = await import("./alike.ts");
+    await alike(load, options);
   });
 
 program

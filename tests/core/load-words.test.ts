@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { emptyBalance } from "@/core/kernel/ledger.ts";
 import type { LoadReport } from "@/core/report/report.ts";
 import type { Load, LoadState } from "@/store/loads.ts";
-import { alikeWords, headline, returnedWords } from "@/ui/loads/load-words.ts";
+import { COUNTED_BEFORE, alikeWords, headline, heldBeforeWords, returnedWords } from "@/ui/loads/load-words.ts";
 
 const balance = emptyBalance();
 Object.assign(balance.outcomes, { inserted: 900, updated: 80, unchanged: 5, merged: 3, waiting: 2, held: 10 });
@@ -60,5 +60,13 @@ describe("held records that were looked for in a load", () => {
     expect(alikeWords({ ...found, pairs: [{}], looked: 20_000, more: 1 })).toBe(
       "20,000 records held before were looked for among the 1,200 records of this load: 1 is like one of them. 1 older one was not looked for.",
     );
+  });
+});
+
+describe("records that were held before a load", () => {
+  it("are counted up to a number, as a feed may have any number of them", () => {
+    expect(heldBeforeWords(1)).toBe("1 record held before is still held:");
+    expect(heldBeforeWords(COUNTED_BEFORE - 1)).toBe("1,000 records held before are still held:");
+    expect(heldBeforeWords(COUNTED_BEFORE)).toBe("More than 1,000 records held before are still held:");
   });
 });

@@ -16,6 +16,7 @@ import { LevelCounts, restDensity } from "@/core/match/model/tree.ts";
 import { proposedFor } from "../../demo/circumstances/measure.ts";
 import { CIRCUMSTANCES, makeSet } from "../../demo/circumstances/sets.ts";
 import { Random } from "../../demo/random.ts";
+import { slow } from "../support/slow.ts";
 
 const FIELDS: MatchField[] = [
   { in: ["name"], by: "person" },
@@ -241,7 +242,7 @@ describe("what is measured", () => {
 });
 
 describe("what people have decided", () => {
-  it("bears out pairs that could not be told from look-alikes before", async () => {
+  slow("bears out pairs that could not be told from look-alikes before", async () => {
     const set = makeSet({ ...CIRCUMSTANCES.find((c) => c.name === "people, 1 % the same")!, size: 3_000 }, 7);
     const { section, compared } = (await proposedFor(set))!;
     const matcher = new Matcher(section.fields, { among: false });

@@ -17,6 +17,7 @@ import { removeField, renameField } from "@/core/plan/edit.ts";
 import { listsOf, usedIn, usesOfList } from "@/core/plan/uses.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { planOf } from "../support/plans.ts";
+import { slow } from "../support/slow.ts";
 import { PERSON_FIELDS, peopleWithRepeats, type Circumstances, type Person } from "../../demo/people.ts";
 
 describe.each(COMPARATOR_IDS)("comparator %s", (id) => {
@@ -118,11 +119,11 @@ describe("people of whom some live together, and some have moved", () => {
     return { matcher, model, pairs, records, person, kinds, precision: right / pairs.count, recall: right / truth };
   };
 
-  it("has no more kinds of pairs where nobody does", () => {
+  slow("has no more kinds of pairs where nobody does", () => {
     expect(found(SHARED, {}).kinds).toEqual([]);
   });
 
-  it("does not join a household", () => {
+  slow("does not join a household", () => {
     const { kinds, precision, recall } = found(SHARED, { households: 0.3 });
     expect(kinds).toContain("related");
     expect(precision).toBeGreaterThan(0.95);
@@ -134,14 +135,14 @@ describe("people of whom some live together, and some have moved", () => {
     expect(found(own, { households: 0.3 }, 80).precision).toBeGreaterThan(0.99);
   });
 
-  it("finds those who have moved", () => {
+  slow("finds those who have moved", () => {
     const { kinds, precision, recall } = found(SHARED, { moved: 0.3 });
     expect(kinds).toContain("moved");
     expect(precision).toBeGreaterThan(0.98);
     expect(recall).toBeGreaterThan(0.9);
   });
 
-  it("tells both apart, and says for each pair what speaks for it", () => {
+  slow("tells both apart, and says for each pair what speaks for it", () => {
     const both = { moved: 0.3, households: 0.3 };
     const { matcher, kinds, precision, recall, person, records, model } = found(SHARED, both, 64);
     expect(kinds).toEqual(["related", "moved"]);
@@ -161,7 +162,7 @@ describe("people of whom some live together, and some have moved", () => {
     expect(scoreOf(bits)).toBeLessThan(50);
   });
 
-  it.each([
+  slow.each([
     ["among rows of a target", true],
     ["against a file of known ones", false],
   ])("knows of households from the known records where few arrive, %s", (_, among) => {

@@ -5,6 +5,7 @@ import { undoLoad } from "@/engine/undo/undo.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { getHeld } from "@/store/held.ts";
 import { askForLoad } from "@/store/load-requests.ts";
+import { sieve } from "../support/shell.ts";
 import { newFeed, useSystem, waitFor } from "../support/system.ts";
 
 /** Held records that come again without their mark and under another key. */
@@ -86,6 +87,33 @@ describe("held records that may have come again", () => {
     expect((await findAlike(db, second)).pairs).toEqual([]);
     // What a load has met itself is not taken back here.
     expect(await reopenAlike(db, [{ load: first, record: 2 }])).toBe(0);
+  });
+
+  it("are listed and closed from the command line, those that are the same in all that was sound", async () => {
+    const { db } = system;
+    await newFeed(db, "lines", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+    const first = await load("lines", "Beck", HELD);
+    const second = await load(
+      "lines",
+      "Beck",
+      "id,taxon,site,on,n\nA-1,Silene alba,Moor,2026-05-01,12\nA-2,Carex nigra,Fenn,2026-05-02,7\n",
+    );
+    const listed = sieve(system, "alike", String(second));
+    expect(listed.stdout).toBe(
+      `load ${first}, line 2: record 1 here, inserted; 4 of 4 sound fields the same\n` +
+        "  id: “”, here “A-1”\n" +
+        `load ${first}, line 3: record 2 here, inserted; 2 of 3 sound fields the same, 1 spelled otherwise\n` +
+        "  id: “?”, here “A-2”\n  site: “Fen”, here “Fenn”\n  n: “x”, here “7”\n",
+    );
+    expect(listed.stderr).toContain("3 held records looked for among 2 records: 2 alike, 1 in all that was sound");
+    expect((await getHeld(db, first, 0)).state).toBe("held");
+    expect(sieve(system, "alike", String(second), "--close").stderr).toContain("of which 1 are closed");
+    expect(await getHeld(db, first, 0)).toMatchObject({ state: "closed", endedBy: "command line" });
+    expect((await getHeld(db, first, 1)).state).toBe("held");
+    expect(JSON.parse(sieve(system, "alike", String(second), "--json").stdout)).toMatchObject({ looked: 2, among: 2 });
+    expect(sieve(system, "alike", "9999").status).toBe(3);
+    // No more are counted than are asked for, as a feed may have any number of them.
+    expect(await countOpenBefore(db, second, 1)).toBe(1);
   });
 
   it("are none where nothing is held", async () => {

@@ -1,3 +1,7 @@
+import { spellingKey } from "../cleanse/spellings.ts";
+import { similarity } from "../kernel/distance.ts";
+import { counted } from "../kernel/problem.ts";
+
 /**
  * Held records that came again without their mark and under another key: each is looked for among the records of a later
  * load by what it has in common with them. Nothing is decided by it, it is shown to a person.
@@ -22,14 +26,44 @@ export interface Alike {
   /** Fields in which the held record had a sound value, and those of them in which both are the same. */
   readonly sound: number;
   readonly same: number;
+  /** Others of them in which both are likely spellings of one value. */
+  readonly near: number;
   /** Records of the load that are as like it as this one, itself among them. */
   readonly equals: number;
 }
 
-/** Of a held record's sound values so many must be the same, as a share; and never fewer than the number. */
-const LEAST = { share: 0.75, fields: 2 };
+/** Whether two records are the same in all that was sound, so that they can be closed without a look at each. */
+export function isWhole({ sound, same }: Pick<Alike, "sound" | "same">): boolean {
+  return same === sound;
+}
+
+/** In how much two records are the same, in words. */
+export function alikeIn({ sound, same, near }: Pick<Alike, "sound" | "same" | "near">): string {
+  const nearly = near > 0 ? `, ${near} spelled otherwise` : "";
+  return `${same} of ${counted(sound, "sound field")} the same${nearly}`;
+}
+
+/** Of a held record's sound values so many must be the same or nearly, as a share; and never fewer than the number. */
+const LEAST = { share: 0.75, fields: 2, equal: 0.5 };
 /** Held records that have one value: where more have it, others lead to a record. */
 const MOST_WITH_VALUE = 500;
+
+/** A value for comparing spellings: its letters as a key, and its digits, which no other spelling of it changes. */
+interface Plain {
+  readonly key: string;
+  readonly digits: string;
+}
+const plain = (value: string): Plain => ({ key: spellingKey(value), digits: value.replace(/\D+/g, "") });
+
+/** Keys of which so many letters stay, as a share of the longer one's, may be spellings of one value. */
+const ALIKE = 0.75;
+
+function areSpellings(a: Plain, b: Plain): boolean {
+  if (a.digits !== b.digits || a.key === "" || b.key === "") return false;
+  if (a.key === b.key) return true;
+  const [short, long] = [a.key.length, b.key.length].sort((x, y) => x - y);
+  return short! >= ALIKE * long! && similarity(a.key, b.key) >= ALIKE;
+}
 
 /** Finds for held records what is most like them, in one pass over the records of a load. */
 export class AlikeSearch {
@@ -37,6 +71,10 @@ export class AlikeSearch {
   private readonly having: ReadonlyMap<string, number[]>[];
   private readonly sound: number[];
   private readonly best: (Alike | null)[];
+  /** By held record and field, once it was asked for. */
+  private readonly plainOfHeld: (Plain | undefined)[][];
+  /** Of the record at hand, by field. */
+  private plainHere: (Plain | undefined)[] = [];
   /** For the record at hand: how many values it shares with each held one, and with which it shares any. */
   private readonly shared: Int32Array;
   private readonly touched: number[] = [];
@@ -60,6 +98,7 @@ export class AlikeSearch {
     });
     this.sound = held.map(({ values, wrong }) => values.filter((v, f) => v !== "" && !wrong[f]).length);
     this.best = held.map(() => null);
+    this.plainOfHeld = held.map(() => []);
     this.shared = new Int32Array(held.length);
   }
 
@@ -67,6 +106,7 @@ export class AlikeSearch {
   offer(record: number, values: readonly string[]): boolean {
     const { having, shared, touched } = this;
     let likest = false;
+    this.plainHere = [];
     values.forEach((value, f) => {
       if (value === "") return;
       for (const h of having[f]?.get(value) ?? []) if (shared[h]!++ === 0) touched.push(h);
@@ -85,16 +125,37 @@ export class AlikeSearch {
     const { key } = this;
     const keyed = key.length > 0 && key.every((f) => own[f] !== "" && !wrong[f] && values[f] !== "");
     if (keyed && key.some((f) => own[f] !== values[f])) return false;
-    const same = own.reduce((n, v, f) => n + (v !== "" && !wrong[f] && v === values[f] ? 1 : 0), 0);
-    if (same < Math.max(LEAST.fields, LEAST.share * sound)) return false;
+    const isSame = (v: string, f: number): boolean => v !== "" && !wrong[f] && v === values[f];
+    const same = own.reduce((n, v, f) => n + Number(isSame(v, f)), 0);
+    const least = Math.max(LEAST.fields, LEAST.share * sound);
+    // What hardly has anything in common is not looked at letter by letter, which takes long.
+    if (same < LEAST.equal * least) return false;
+    const near = this.nearly(h, values, sound - same, least - same);
+    if (same + near < least) return false;
+    const found = { held: h, record, values, sound, same, near, equals: 1 };
     const before = this.best[h];
-    if (before && before.same > same) return false;
-    if (before?.same === same) {
+    if (before && worth(before) > worth(found)) return false;
+    if (before && worth(before) === worth(found)) {
       this.best[h] = { ...before, equals: before.equals + 1 };
       return false;
     }
-    this.best[h] = { held: h, record, values, sound, same, equals: 1 };
+    this.best[h] = found;
     return true;
+  }
+
+  /** In how many of the sound fields that differ both have spellings of one value; 0 once it can't be as many as are wanted. */
+  private nearly(h: number, values: readonly string[], differ: number, wanted: number): number {
+    const { values: own, wrong } = this.held[h]!;
+    const mine = this.plainOfHeld[h]!;
+    let left = differ;
+    let near = 0;
+    for (let f = 0; f < own.length && near + left >= wanted; f++) {
+      if (own[f] === "" || wrong[f] || own[f] === values[f]) continue;
+      left--;
+      if (values[f] === "") continue;
+      if (areSpellings((mine[f] ??= plain(own[f]!)), (this.plainHere[f] ??= plain(values[f]!)))) near++;
+    }
+    return near + left < wanted ? 0 : near;
   }
 
   /**
@@ -115,4 +176,6 @@ export class AlikeSearch {
   }
 }
 
-const share = ({ same, sound }: Alike): number => same / sound;
+/** What is written otherwise says half as much as what is the same, where several are as like. */
+const worth = ({ same, near }: Pick<Alike, "same" | "near">): number => same + near / 2;
+const share = (a: Alike): number => worth(a) / a.sound;

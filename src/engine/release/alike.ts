@@ -26,9 +26,10 @@ export interface AlikePair {
   /** The record of the later load, from 0, and what became of it. */
   readonly again: number;
   readonly outcome: Outcome;
-  /** Fields of the held record that were sound, and those of them that are the same. */
+  /** Fields of the held record that were sound, those of them that are the same, and others that are spelled nearly so. */
   readonly sound: number;
   readonly same: number;
+  readonly near: number;
   /** By field of the later load's plan: what the held record had, and what the other has. */
   readonly was: readonly string[];
   readonly is: readonly string[];
@@ -73,9 +74,12 @@ const OPEN = `from sieve.held h join sieve.load o on o.id = h.load join sieve.de
   where h.feed = (select feed from sieve.load where id = $1) and h.load < $1 and h.state in ('held', 'overtaken') and h.expired_at is null
     and (whose.sender = '' or '' in (${SENDERS}) or whose.sender in (${SENDERS}))`;
 
-/** How many held records of earlier loads a load may have brought back without anybody knowing. */
-export async function countOpenBefore(db: Queryable, load: number): Promise<number> {
-  const { rows } = await db.query<{ n: number }>(`select count(*)::int as n ${OPEN}`, [load]);
+/** How many held records of earlier loads a load may have brought back without anybody knowing; `most` ends the count. */
+export async function countOpenBefore(db: Queryable, load: number, most?: number): Promise<number> {
+  const { rows } = await db.query<{ n: number }>(
+    `select count(*)::int as n from (select 1 ${OPEN} limit $2::bigint) x`,
+    [load, most ?? null],
+  );
   return rows[0]!.n;
 }
 
@@ -121,11 +125,11 @@ export async function findAlike(db: Db, load: number): Promise<AlikeFound> {
     looked: rows.length,
     more: open - rows.length,
     among,
-    pairs: pairs.map(({ held, record, values, sound, same }) => {
+    pairs: pairs.map(({ held, record, values, sound, same, near }) => {
       const { load: of, record: number, line, problems } = rows[held]!;
       return {
         ...{ load: of, record: number, line, problems, again: record, outcome: outcomes.get(record)!, sound, same },
-        ...{ was: looked[held]!.values, is: values },
+        ...{ near, was: looked[held]!.values, is: values },
       };
     }),
   };

@@ -3,13 +3,14 @@
 import { useQuery } from "@tanstack/react-query";
 import Link from "next/link";
 import { useState } from "react";
+import { alikeIn, isWhole } from "@/core/mend/alike.ts";
 import type { AlikePair } from "@/engine/release/alike.ts";
 import { closeAlike, findAlike, reopenAlike } from "@/routes/loads.ts";
 import { ask, problemOf } from "../kit/api.ts";
 import { Value } from "../kit/cell.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { useAct } from "../kit/use-act.ts";
-import { counted, grouped } from "../kit/words.ts";
+import { grouped } from "../kit/words.ts";
 import { alikeWords } from "./load-words.ts";
 
 const nameOf = ({ load, record }: Pick<AlikePair, "load" | "record">): string => `${load}:${record}`;
@@ -41,7 +42,7 @@ export function AlikeDesk({ load, open }: { load: number; open: boolean }) {
       });
       setClosed(new Set([...closed].filter((name) => name !== nameOf(pair))));
     });
-  const whole = data.pairs.filter((p) => p.same === p.sound && !closed.has(nameOf(p)));
+  const whole = data.pairs.filter((p) => isWhole(p) && !closed.has(nameOf(p)));
   return (
     <>
       <p className="mt-1 max-w-prose">{alikeWords(data)}</p>
@@ -68,9 +69,7 @@ export function AlikeDesk({ load, open }: { load: number; open: boolean }) {
                 </Link>
                 , and record {grouped(pair.again + 1)} here, which is {pair.outcome}
               </span>
-              <span className="faint">
-                {pair.same} of {counted(pair.sound, "sound field")} the same
-              </span>
+              <span className="faint">{alikeIn(pair)}</span>
               <span className="ml-auto">
                 {closed.has(nameOf(pair)) ? (
                   <>

@@ -3,9 +3,9 @@ import { OUTCOMES } from "@/core/kernel/ledger.ts";
 import type { LoadReport } from "@/core/report/report.ts";
 import type { TrialBefore } from "@/store/load-history.ts";
 import { Mark } from "../kit/mark.tsx";
-import { OUTCOME_CLASS, counted, grouped, recordsHref } from "../kit/words.ts";
+import { OUTCOME_CLASS, grouped, recordsHref } from "../kit/words.ts";
 import { replacedWords } from "@/core/plan/slice.ts";
-import { goneRowsWords, returnedWords } from "./load-words.ts";
+import { goneRowsWords, heldBeforeWords, returnedWords } from "./load-words.ts";
 
 /** Every record that was read, by what became of it; and what has become of the held ones since. */
 export function LoadBalance({
@@ -24,7 +24,7 @@ export function LoadBalance({
   would: boolean;
   stillHeld: number;
   overtaken: number;
-  /** Records that were held before this load and still are. */
+  /** Records that were held before this load and still are, counted up to `COUNTED_BEFORE`. */
   openBefore: number;
 }) {
   const { balance } = report;
@@ -68,7 +68,7 @@ export function LoadBalance({
       {report.returned && <p className="faint">{returnedWords(report.returned)}</p>}
       {openBefore > 0 && (
         <p className="faint">
-          {counted(openBefore, "record", "records")} held before {openBefore === 1 ? "is" : "are"} still held:{" "}
+          {heldBeforeWords(openBefore)}{" "}
           <Link className="underline" href={`/loads/${load}/alike`}>
             look for {openBefore === 1 ? "it" : "them"} among these
           </Link>

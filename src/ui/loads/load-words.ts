@@ -93,3 +93,14 @@ export function alikeWords({
   const rest = more > 0 ? ` ${counted(more, "older one was", "older ones were")} not looked for.` : "";
   return `${counted(looked, "record")} held before ${looked === 1 ? "was" : "were"} looked for among the ${counted(among, "record")} of this load: ${like}.${rest}`;
 }
+
+/** Held records of earlier loads are counted up to so many, as a feed may have any number of them. */
+const MOST_COUNTED = 1_000;
+/** With so many they are more than that. */
+export const COUNTED_BEFORE = MOST_COUNTED + 1;
+
+/** How many records that were held before a load still are. */
+export function heldBeforeWords(open: number): string {
+  if (open > MOST_COUNTED) return `More than ${counted(MOST_COUNTED, "record")} held before are still held:`;
+  return `${counted(open, "record")} held before ${open === 1 ? "is" : "are"} still held:`;
+}

@@ -27,6 +27,7 @@ import { LoadFailed, LoadHeading, LoadStopped } from "@/ui/loads/load-heading.ts
 import { LoadLookUps, LoadMatches } from "@/ui/loads/load-matches.tsx";
 import { LoadSenders } from "@/ui/loads/load-senders.tsx";
 import { LoadCopies, LoadFurther, LoadKept, LoadReconciliation, LoadWritings } from "@/ui/loads/load-writing.tsx";
+import { COUNTED_BEFORE } from "@/ui/loads/load-words.ts";
 import { Sift } from "@/ui/loads/sift.tsx";
 import { HeldTrend } from "@/ui/quarantine/held-trend.tsx";
 import { orNotThere } from "../../or-not-there.ts";
@@ -51,7 +52,7 @@ export default async function LoadPage({ params }: { params: Promise<{ id: strin
       answersAbout(db(), load.id),
       afterOf(db(), load.id),
       sendersOfLoad(db(), load.id),
-      load.state === "loaded" && load.expiredAt === null ? countOpenBefore(db(), load.id) : 0,
+      load.state === "loaded" && load.expiredAt === null ? countOpenBefore(db(), load.id, COUNTED_BEFORE) : 0,
     ]);
   const { report } = load;
   const recent = loads
