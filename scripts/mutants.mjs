@@ -76,6 +76,8 @@ const FOLDERS = {
   "core/plan": {
     tests: [
       "plan",
+      "plan-sound",
+      "copies",
       "edit",
       "difference",
       "check-sets",

@@ -2,6 +2,7 @@ import { describe, expect, it } from "vitest";
 import { namesIn, renameInFormula } from "@/core/formula/names.ts";
 import { withContract } from "@/core/interop/contract.ts";
 import { removeField, renameField } from "@/core/plan/edit.ts";
+import { planOf } from "../support/plans.ts";
 import { usedIn } from "@/core/plan/uses.ts";
 import { BYTE, heldByte, transitions } from "@/core/kernel/ledger.ts";
 import { goesInto, originsOf, reach } from "@/core/plan/lineage.ts";
@@ -22,6 +23,22 @@ const plan = parsePlan({
     { name: "told apart", that: "it != a", in: ["b", "c"] },
   ],
   load: { target: "x", key: ["a"] },
+});
+
+describe("a step that leaves records out", () => {
+  it("stays without the field that it was given, as its formula alone says which", () => {
+    const step = { do: "leave-out", in: ["a"], when: "b == 'x'" };
+    const plan = planOf(
+      [
+        { name: "a", type: "text" },
+        { name: "b", type: "text" },
+      ],
+      { cleanse: [step] },
+    );
+    expect(removeField(plan, "a").cleanse).toEqual([{ ...step, in: "*" }]);
+    expect(removeField(plan, "b").cleanse).toEqual([]);
+    expect(removeField({ ...plan, cleanse: [{ do: "trim", in: ["a"] }] }, "a").cleanse).toEqual([]);
+  });
 });
 
 describe("names in a formula", () => {

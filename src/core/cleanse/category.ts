@@ -13,6 +13,7 @@ export interface CategoryOptions {
 export const category: StepPart<CategoryOptions> = {
   id: "category",
   makes: true,
+  ofRecord: true,
   title: "Category by rules",
   about:
     "Sets the field to the category of the first rule that is true for the record; a record that no rule covers gets what is said otherwise, or nothing.",

@@ -10,6 +10,8 @@ export interface LeaveOutOptions {
 /** Records that are not wanted at all: they end as left out, an outcome of its own. */
 export const leaveOut: StepPart<LeaveOutOptions> = {
   id: "leave-out",
+  leavesOut: true,
+  ofRecord: true,
   title: "Leave records out",
   about: "Leaves out the records for which a formula is true; they are counted apart and not loaded.",
   options: { when: formulaSchema.describe("The formula: records for which it is true are left out") },

@@ -62,6 +62,10 @@ export interface StepPart<Options extends object> {
   readonly follows?: (options: Options) => boolean;
   /** It may write a date or time as ISO 8601 has it, whatever formats the field has. */
   readonly writesDates?: boolean;
+  /** It leaves records out, and changes no field, whichever it is given. */
+  readonly leavesOut?: boolean;
+  /** Its formulas are of the record, and true or false: there is no cell that they are about. */
+  readonly ofRecord?: boolean;
   /** It fills its fields from others, so that they need no column. */
   readonly makes?: boolean;
   /** Options that name a field, or several; and options that are formulas. */

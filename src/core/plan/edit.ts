@@ -209,7 +209,9 @@ export function removeField(plan: Plan, name: string): Plan {
     }
     if (s.in === "*") return [next];
     const rest = s.in.filter((n) => n !== name);
-    return rest.length > 0 ? [{ ...next, in: rest }] : [];
+    if (rest.length > 0) return [{ ...next, in: rest }];
+    // What it leaves out is said by its formula alone.
+    return part.leavesOut ? [{ ...next, in: "*" }] : [];
   });
   const check = plan.check.flatMap((c): Plan["check"] => {
     // Without one of its fields a check between records is another one, or none.

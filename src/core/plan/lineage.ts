@@ -32,14 +32,15 @@ function takenBy(step: Step): string[] {
   return [...new Set([...options, ...formulas])].filter((name) => name !== "it");
 }
 
-const reaches = (step: Step, name: string): boolean => !step.off && (step.in === "*" || step.in.includes(name));
+const reaches = (step: Step, name: string): boolean =>
+  !step.off && !stepPart(step.do).leavesOut && (step.in === "*" || step.in.includes(name));
 
 /** How a field comes by its values, in the order of the course: its column, the steps that change it, the look-up that fills it. */
 export function originsOf(plan: Plan, name: string): Origin[] {
   const field = plan.contract.fields.find((f) => f.name === name);
   if (!field) return [];
   const brought = (plan.lookup ?? []).filter((l) => lookUpFields(l).fills.includes(name));
-  const own = plan.cleanse.flatMap((s, i) => (s.do !== "leave-out" && reaches(s, name) ? [{ s, i }] : []));
+  const own = plan.cleanse.flatMap((s, i) => (reaches(s, name) ? [{ s, i }] : []));
   const made = brought.length > 0 || own.some(({ s }) => stepPart(s.do).makes === true);
   return [
     { stage: "Map", says: `${columnWords(field)}${made ? ", where there is one" : ""}`, from: [] },
@@ -64,7 +65,7 @@ export function originsOf(plan: Plan, name: string): Origin[] {
 export function goesInto(plan: Plan, name: string): string[] {
   const into = [
     ...plan.cleanse.flatMap((s) =>
-      s.off || s.do === "leave-out" || s.in === "*" || !takenBy(s).includes(name) ? [] : s.in,
+      s.off || stepPart(s.do).leavesOut || s.in === "*" || !takenBy(s).includes(name) ? [] : s.in,
     ),
     ...(plan.lookup ?? []).flatMap((l) => {
       const { asks, fills } = lookUpFields(l);

@@ -151,11 +151,9 @@ function stepFaults(about: About): Fault[] {
     for (const option of part.fieldOptions ?? []) {
       if (s[option] !== undefined) faults.push(...about.unknown([s[option]].flat() as string[], path(option)));
     }
-    // A step that decides about records, or sorts them, has no cell that it is about.
-    const whole = s.do === "leave-out" || s.do === "category";
-    const its = whole ? [undefined] : s.in === "*" ? plan.contract.fields.map((f) => f.name) : s.in;
+    const its = part.ofRecord ? [undefined] : s.in === "*" ? plan.contract.fields.map((f) => f.name) : s.in;
     for (const { option, source } of stepFormulas(part, s)) {
-      faults.push(...its.flatMap((it) => about.formula(source, it, path(option), whole ? "bool" : undefined)));
+      faults.push(...its.flatMap((it) => about.formula(source, it, path(option), part.ofRecord ? "bool" : undefined)));
     }
     return faults;
   });

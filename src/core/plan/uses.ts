@@ -29,10 +29,13 @@ export function usedIn(plan: Plan, name: string): Use[] {
   if (plan.sender_field === name) uses.push({ stage: "Read", says: "says whose a record is" });
   plan.cleanse.forEach((s, i) => {
     const part = stepPart(s.do);
+    const title = part.title.toLowerCase();
     const how = [
-      ...(s.in === "*" || s.in.includes(name) ? [part.title.toLowerCase()] : []),
+      ...(!part.leavesOut && (s.in === "*" || s.in.includes(name)) ? [title] : []),
       ...(part.fieldOptions ?? []).flatMap((o) => ([s[o]].flat().includes(name) ? ["taken from it"] : [])),
-      ...(stepFormulas(part, s).some((f) => namesIn(f.source).includes(name)) ? ["in its formula"] : []),
+      ...(stepFormulas(part, s).some((f) => namesIn(f.source).includes(name))
+        ? [part.leavesOut ? `${title}, in its formula` : "in its formula"]
+        : []),
     ];
     if (how.length > 0) uses.push({ stage: "Cleanse", says: `step ${i + 1}, ${how.join(", ")}` });
   });

@@ -5,6 +5,6 @@ import type { Step } from "./sections.ts";
 export function stepWords(step: Step): string {
   const { do: id, in: where, off, ...options } = step;
   const part = stepPart(id);
-  const fields = id === "leave-out" ? "" : ` in ${where === "*" ? "all fields" : where.join(", ")}`;
+  const fields = part.leavesOut ? "" : ` in ${where === "*" ? "all fields" : where.join(", ")}`;
   return `${part.words(options)}${fields}${off ? " (switched off)" : ""}`;
 }

@@ -1,4 +1,5 @@
 import { printCheck, readCheck } from "../check/identity.ts";
+import { stepPart } from "../cleanse/index.ts";
 import { judgeGates, type GateResult } from "./judge.ts";
 import type { ControlText, Figure, GoneRows, HistoryEntry, LoadedBefore } from "../gate/part.ts";
 import { assertCloses, type Balance } from "../kernel/ledger.ts";
@@ -157,7 +158,7 @@ export interface ReportInput {
 
 /** Cells that steps changed; what a look-up filled is not theirs, nor are records that were left out. */
 function changedBySteps({ steps }: Compiled, tally: Tally): number {
-  return steps.reduce((n, s, i) => n + (s.step.do === "leave-out" ? 0 : tally.steps[i]!), 0);
+  return steps.reduce((n, s, i) => n + (stepPart(s.step.do).leavesOut ? 0 : tally.steps[i]!), 0);
 }
 
 function loadWords({ load: { mode, target, further = [] } }: Plan): string {

@@ -33,7 +33,7 @@ export function OptionsForm<T extends Options>({
   plan,
   set,
 }: {
-  part: Pick<StepPart<object>, "title" | "options" | "fieldOptions" | "formulaOptions">;
+  part: Pick<StepPart<object>, "title" | "options" | "fieldOptions" | "formulaOptions" | "ofRecord">;
   step: T;
   plan: Plan;
   set: (step: T) => void;
@@ -62,7 +62,7 @@ export function OptionsForm<T extends Options>({
           return <RuleRows key={name} rules={value as Rule[]} scope={scope} set={(rules) => commit(name, rules)} />;
         }
         if (part.formulaOptions?.includes(name)) {
-          const it = step["do"] === "leave-out" || !step.in || step.in === "*" ? undefined : names.indexOf(step.in[0]!);
+          const it = part.ofRecord || !step.in || step.in === "*" ? undefined : names.indexOf(step.in[0]!);
           return (
             <div key={name} className="w-full max-w-3xl">
               <FormulaEditor

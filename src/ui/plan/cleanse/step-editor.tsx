@@ -18,7 +18,7 @@ export function StepEditor({ plan, step, set }: { plan: Plan; step: Step; set: (
     <div>
       <p>
         <b title={part.about}>{part.title}</b>
-        {step.do !== "leave-out" && (
+        {!part.leavesOut && (
           <>
             {" in "}
             <button type="button" className="plain" aria-expanded={choosing} onClick={() => setChoosing(!choosing)}>

@@ -29,14 +29,13 @@ function firstStep(id: StepId, plan: Plan): Step {
   const example = part.records?.[0];
   const step: Step = {
     do: id,
-    in: part.everywhere || id === "leave-out" ? "*" : names.slice(-1),
+    in: part.everywhere || part.leavesOut ? "*" : names.slice(-1),
     ...(part.examples[0] ?? example!).options,
   };
   for (const o of part.fieldOptions ?? []) {
     if (step[o] !== undefined) step[o] = Array.isArray(step[o]) ? names.slice(0, 2) : names[0];
   }
-  const whole = id === "leave-out" || id === "category";
-  return { ...step, ...mapStepFormulas(part, step, () => (whole ? "false" : "it")) };
+  return { ...step, ...mapStepFormulas(part, step, () => (part.ofRecord ? "false" : "it")) };
 }
 
 /** Cleansing steps in their order, and beside them telling records as they stand after any of them. */
