@@ -3,7 +3,7 @@ import { limitsOf } from "@/core/match/limits.ts";
 import { Matcher, type Looking } from "@/core/match/match.ts";
 import type { Choice } from "@/core/match/model/choose.ts";
 import type { KindField } from "@/core/match/model/density.ts";
-import { scoreOf } from "@/core/match/model/score.ts";
+import { bitsOf, scoreOf } from "@/core/match/model/score.ts";
 import { resolvePairs } from "@/core/match/resolve.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import { CIRCUMSTANCES, makeSet, type Circumstance } from "../../demo/circumstances/sets.ts";
@@ -81,6 +81,13 @@ function figures({ name, change, fields = PEOPLE, looking = {}, decided = 0 }: T
   });
   const { choice, summary } = matcher.estimate({ ...looking, labels });
   const pairs = matcher.pairs();
+  // What is passed over before all its fields are compared would have scored less.
+  for (const leastScore of [40, 75]) {
+    const least = bitsOf(leastScore);
+    const some = matcher.pairs({ leastScore });
+    const wanted = Array.from(pairs.bits.subarray(0, pairs.count)).filter((bits) => bits >= least);
+    expect(Array.from(some.bits.subarray(0, some.count))).toEqual(wanted);
+  }
   matcher.weighRivals(pairs);
   const limits = limitsOf({}, choice);
   const found = resolvePairs(matcher, pairs, limits);
@@ -112,6 +119,7 @@ describe("what is estimated from a few records, and what is found by it", () => 
     ["one-file-answered", { name: "people in one file", change: { size: 150 }, decided: 60 }],
     ["one-file-few-fields", { name: "people in one file", fields: PEOPLE.slice(0, 2) }],
     ["one-file-arriving", { name: "people in one file", looking: { start: 60 } }],
+    ["asked-alone", { name: "people, 1 % the same", change: { size: 200, same: 0.05, errors: [3, 4] } }],
     ["few-records", { name: "people", change: { size: 15 } }],
   ])("%s", async (file, tried) => {
     await expect(figures(tried)).toMatchFileSnapshot(`figures/${file}.txt`);

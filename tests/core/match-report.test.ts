@@ -366,6 +366,10 @@ describe("why two values speak for or against", () => {
     [person, "Sorrle Ness", "Sorrel Ness", 6, "two letters change places"],
     [person, "Marbroke Ness", "Marbrooc Ness", 6, "two letters differ"],
     [person, "Alder Ness", "Sorrel Ness", -6, "different"],
+    [person, "K. Ness", "Sorrel Ness", -6, "different"],
+    [person, "So Ness", "Sorrel Ness", 2, "alike"],
+    [words, "A Mill", "Asher Mill", 2, "alike"],
+    [words, "A B Mill", "Asher Brook Mill", 2, "alike in most words"],
     [person, "Alder Brook", "Sorrel Ness", -6, "different"],
     [words, "Mill Lane West", "Mill Lane East", 1, "alike"],
     [words, "Quillfen", "Quill fen", 4, "the same but for spaces"],
@@ -380,6 +384,7 @@ describe("why two values speak for or against", () => {
     [{ in: ["x"], by: "number" } as MatchField, "100", "999", -2, "another number"],
     [{ in: ["x"], by: "overlap" } as MatchField, "a;b", "b;c", 2, "some values in common"],
     [{ in: ["x"], by: "overlap" } as MatchField, "a;b", "c;d", -2, "hardly any value in common"],
+    [{ in: ["x"], by: "overlap" } as MatchField, "a;b", "c;d", 0, "hardly any value in common"],
   ])("%o: “%s” and “%s”", (field, a, b, bits, says) => {
     expect(whyWords(field, a, b, bits)).toBe(says);
   });

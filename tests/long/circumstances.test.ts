@@ -22,7 +22,7 @@ describe("two files by the match that is proposed", () => {
   it.each(["people", "people, columns turned", "people, three copied", "people, noise", "people in Cyrillic letters"])(
     "%s: joined rightly, and known how rightly",
     async (name) => {
-      const m = await tried(name, { size: 1_000 });
+      const m = await tried(name, { size: 600 });
       expect(m.precision).toBeGreaterThan(0.985);
       expect(m.f1).toBeGreaterThan(0.93);
       expect(m.says.basis).toBe("counted");
@@ -43,14 +43,14 @@ describe("two files by the match that is proposed", () => {
   );
 
   it("asks where little is the same and no limit would do", async () => {
-    const m = await tried("people, 1 % the same", { size: 2_000 });
+    const m = await tried("people, 1 % the same", { size: 1_200 });
     expect(m.wrong).toBeLessThanOrEqual(1);
     expect(m.recallWithAsk).toBeGreaterThan(0.6);
     expect(m.asked).toBeLessThan(60);
   });
 
   it("joins nothing by fields that can't tell, but ranks", async () => {
-    const m = await tried("people, name and town", { size: 1_000 });
+    const m = await tried("people, name and town", { size: 600 });
     expect(m.precision ?? 1).toBeGreaterThan(0.9);
     expect(m.recallWithAsk).toBeGreaterThan(0.6);
   });
@@ -80,7 +80,7 @@ describe("two files by the match that is proposed", () => {
 
 describe("one file by the match that is proposed", () => {
   it("joins what is the same, by the model's own word", async () => {
-    const m = await tried("people in one file", { size: 2_000 });
+    const m = await tried("people in one file", { size: 1_200 });
     expect(m.precision).toBeGreaterThan(0.97);
     expect(m.recallWithAsk).toBeGreaterThan(0.85);
     expect(m.says).toMatchObject({ basis: "model", doubts: ["one-file"] });
@@ -89,7 +89,7 @@ describe("one file by the match that is proposed", () => {
   it.each(["people in one file, none the same", "people in one file, 2 % the same"])(
     "%s: sees that its same pairs are none to be believed",
     async (name) => {
-      const m = await tried(name, { size: 2_500 });
+      const m = await tried(name, { size: 900 });
       expect(m.same).toBe(0);
       expect(m.says.doubts).toContain("not-told-apart");
       expect(m.asked).toBeLessThan(60);
@@ -99,10 +99,10 @@ describe("one file by the match that is proposed", () => {
 
 describe("kinds of things by another hand", () => {
   it.each([
-    ["registry", 1_200, 0.97],
-    ["songs", 600, 0.85],
-    ["payments", 1_000, 0.9],
-    ["residents", 1_200, 0.97],
+    ["registry", 700, 0.97],
+    ["songs", 400, 0.85],
+    ["payments", 600, 0.9],
+    ["residents", 700, 0.97],
   ])("%s, half the same in two files: joined rightly, and known how rightly", async (name, size, least) => {
     const m = await tried(name, { size });
     expect(m.precision).toBeGreaterThan(0.985);
@@ -114,14 +114,14 @@ describe("kinds of things by another hand", () => {
   it.each([
     ["songs, 5 % the same", 600],
     ["devices, 5 % the same", 800],
-    ["books, 5 % the same", 1_500],
+    ["books, 5 % the same", 800],
   ])("%s: what belongs together is not joined for want of better", async (name, size) => {
     const m = await tried(name, { size });
     expect(m.precision ?? 1).toBeGreaterThan(0.95);
   });
 
   it.each(["registry", "patients", "vehicles"])("%s in one file: joined rightly", async (name) => {
-    const m = await tried(`${name} in one file`, { size: 1_500 });
+    const m = await tried(`${name} in one file`, { size: 900 });
     expect(m.precision).toBeGreaterThan(0.98);
     expect(m.f1).toBeGreaterThan(0.95);
   });
@@ -129,7 +129,7 @@ describe("kinds of things by another hand", () => {
   it.each(["restaurants", "publications", "citizens", "payments"])(
     "%s in one file: joined rightly or asked about, whatever the size",
     async (name) => {
-      for (const size of [500, 1_000]) {
+      for (const size of [400, 800]) {
         const m = await tried(`${name} in one file`, { size });
         expect(m.precision ?? 1).toBeGreaterThan(0.95);
       }
@@ -139,7 +139,7 @@ describe("kinds of things by another hand", () => {
   it.each(["songs", "citizens", "hotels", "books", "registry"])(
     "%s in one file, none the same: hardly anything joined",
     async (name) => {
-      const m = await tried(`${name} in one file, none the same`, { size: 1_500 });
+      const m = await tried(`${name} in one file, none the same`, { size: 900 });
       expect(m.same).toBeLessThanOrEqual(1);
       expect(m.asked).toBeLessThan(60);
     },

@@ -9,6 +9,7 @@ import { sameShare } from "@/core/match/model/model.ts";
 import { scoreOf } from "@/core/match/model/score.ts";
 import { estimateOfLimits, resolvePairs } from "@/core/match/resolve.ts";
 import type { MatchField } from "@/core/match/schema.ts";
+import { compareValues } from "@/core/match/keep/part.ts";
 import { keepCluster, keepRecord } from "@/core/match/survive.ts";
 import { whyWords } from "@/core/match/why.ts";
 import { withWordLists } from "@/core/match/word-lists.ts";
@@ -405,6 +406,29 @@ describe("the kept record", () => {
     expect(without.match).toMatchObject({ keep: { grams: "ranked", remarks: "ranked" } });
     expect(without.match!.trust).toBeUndefined();
     expect(parsePlan(removeField(people, "grams")).match!.rank).toBeUndefined();
+  });
+
+  it("is by the most frequent value wherever it comes, the earlier of those as frequent", () => {
+    const chosen = (...values: string[]) =>
+      keepRecord(
+        values.map((v) => ({ values: [v] })),
+        ["most frequent"],
+      );
+    expect(chosen("a", "b", "", "b")).toEqual({ values: ["b"], from: [1] });
+    expect(chosen("a", "b", "b", "c", "c", "c")).toEqual({ values: ["c"], from: [3] });
+    expect(chosen("b", "a", "a", "b")).toEqual({ values: ["b"], from: [0] });
+  });
+
+  it.each([
+    ["2", "10", -8],
+    ["10", "2", 8],
+    ["x", "x", 0],
+    ["", "a", -1],
+    ["a", "", 1],
+    ["-3", "a", -1],
+    ["b", "a", 1],
+  ])("takes numbers by their size and all else by letters: %o and %o", (a, b, order) => {
+    expect(compareValues(a, b)).toBe(order);
   });
 
   it("has no value where no member has one", () => {

@@ -101,5 +101,9 @@ export const address: ComparatorPart<object> = {
     { options: {}, a: "Mill Street", b: "12 Mill Street", likeness: 0.93 },
     { options: {}, a: "12 Milll Street, 4711", b: "12 Mill Street, 4711", likeness: 0.98 },
     { options: {}, a: "12 Mill Street", b: "3 Orchard Lane", likeness: 0 },
+    { options: {}, a: "12 Mill Street, 4711", b: "12 Orchard Lane, 4711", likeness: 0.5 },
+    { options: {}, a: "Mill Street, 4711", b: "Orchard Lane, 4711", likeness: 0 },
+    { options: {}, a: "12 Mill Street, 4711", b: "12 Orchard Lane, 4805", likeness: 0 },
+    { options: {}, a: "12 Mill Street", b: "12 Orchard Lane", likeness: 0 },
   ],
 };

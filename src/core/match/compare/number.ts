@@ -37,5 +37,7 @@ export const number: ComparatorPart<NumberOptions> = {
     { options: { share: 0.1 }, a: "100", b: "90", likeness: 0.7 },
     { options: {}, a: "1987", b: "1978", likeness: 0.6 },
     { options: {}, a: "1987", b: "2024", likeness: 0 },
+    { options: {}, a: "17", b: "18", likeness: 0 },
+    { options: {}, a: "117", b: "118", likeness: 0.6 },
   ],
 };
