@@ -171,9 +171,9 @@ withRunFlags(
 program
   .command("out")
   .description(
-    "Write the rows of a feed's target, or its records, into a file or a folder; the path's ending says the format.",
+    "Write the rows of a feed's target, its records, or what a query gives, into a file or a folder; the path's ending says the format.",
   )
-  .argument("<feed>", "the feed's name")
+  .argument("<feed|query>", "the feed's name, or one query")
   .argument("<path>", "a file, or a folder for several files with their manifest")
   .option("--format <name>", OUTPUT_IDS.join(", "))
   .option("--gzip", "compress each file; a name that ends with .gz says it too")
@@ -187,9 +187,13 @@ program
   .option("--accepted <load>", "instead, what this load accepted, as it made it", wholeNumber)
   .option("--read <load>", "instead, all that this load read, with what became of each record and why", wholeNumber)
   .option("--held", "instead, what is held of the feed, with what is wrong; with --load, of that load")
-  .action(async (feed: string, path: string, flags: OutFlags) => {
+  .option(
+    "--connection <name>",
+    "of a query: the connection whose database is asked, by its role; this one unless said",
+  )
+  .action(async (of: string, path: string, flags: OutFlags) => {
     const { out } = await import("./out.ts");
-    await out(feed, path, flags);
+    await out(of, path, flags);
   });
 
 program

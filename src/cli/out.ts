@@ -2,6 +2,7 @@ import { SieveError, counted, grouped } from "@/core/kernel/problem.ts";
 import type { Manifest } from "@/core/interop/manifest.ts";
 import { outputOf } from "@/core/write/records/index.ts";
 import { outOf } from "@/engine/out/out.ts";
+import { queryOut } from "@/engine/out/query.ts";
 import { openDb } from "@/store/db.ts";
 import { isFolder } from "./good-out.ts";
 import { Output } from "@/engine/out/output.ts";
@@ -19,10 +20,23 @@ export interface OutFlags {
   readonly accepted?: number;
   readonly read?: number;
   readonly held?: boolean;
+  readonly connection?: string;
 }
 
-/** Writes the rows of a feed's target, or what a load accepted, into a file or a folder, and says what was written. */
-export async function out(feed: string, path: string, flags: OutFlags): Promise<void> {
+/** Whether what goes out is a query, and no feed: a feed's name has no blank. */
+const isQuery = (of: string): boolean => /\s/.test(of.trim());
+
+/** Writes the rows of a feed's target, what a load accepted, or what a query gives, into a file or a folder, and says what was written. */
+export async function out(of: string, path: string, flags: OutFlags): Promise<void> {
+  const query = isQuery(of);
+  const ofFeed = [flags.load, flags.accepted, flags.read, flags.held].some((flag) => flag !== undefined);
+  if (query ? ofFeed : flags.connection !== undefined) {
+    throw new SieveError("usage", query ? "A query is of no load." : "--connection is of a query.", {
+      hint: query
+        ? "Leave out --load, --accepted, --read and --held."
+        : "The rows of a feed’s target are in the store’s own database; give a query in its place for another.",
+    });
+  }
   if ([flags.load, flags.accepted, flags.read].filter((load) => load !== undefined).length > 1) {
     throw new SieveError("usage", "--load, --accepted and --read can't be said together.", {
       hint: "--load 3 takes the rows that load 3 wrote last, --accepted 3 what load 3 accepted when it ran, --read 3 all that it read.",
@@ -46,7 +60,7 @@ export async function out(feed: string, path: string, flags: OutFlags): Promise<
     const gzip = flags.gzip ?? (!folder && path.endsWith(".gz"));
     const plain = path.replace(/\.gz$/, "");
     const load = flags.accepted ?? flags.read ?? flags.load;
-    const outgoing = await outOf(db, feed, {
+    const asked = {
       format: flags.format ?? (folder ? "csv" : outputOf(plain).id),
       gzip,
       partition: flags.partition,
@@ -55,9 +69,10 @@ export async function out(feed: string, path: string, flags: OutFlags): Promise<
       name: flags.name,
       delimiter: flags.delimiter?.replaceAll("\\t", "\t"),
       encoding: flags.encoding,
-      load,
-      what,
-    });
+    };
+    const outgoing = query
+      ? await queryOut(db, { sql: of, connection: flags.connection }, asked)
+      : await outOf(db, of, { ...asked, load, what });
     const manifest = folder ? await outgoing.unpack(path) : await intoFile(path, (into) => outgoing.pack(into));
     process.stdout.write(`${said(manifest, path)}\n`);
   } finally {

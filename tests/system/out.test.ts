@@ -8,14 +8,18 @@ import { gunzipSync } from "node:zlib";
 import { parse as parseCsv } from "csv-parse/sync";
 import { strFromU8, unzipSync } from "fflate";
 import { parquetReadObjects } from "hyparquet";
-import { describe, expect, it } from "vitest";
+import { describe, expect, inject, it } from "vitest";
 import type { Manifest } from "@/core/interop/manifest.ts";
 import { outOf, type OutAsked } from "@/engine/out/out.ts";
+import { queryOut } from "@/engine/out/query.ts";
 import { countOfLoad, countRows } from "@/engine/out/records.ts";
 import { releaseRecords } from "@/engine/release/release.ts";
 import { planInForce } from "@/store/feeds.ts";
+import { openDb } from "@/store/db.ts";
+import { makeFarDatabase } from "../../scripts/lib/cluster.mjs";
 import { root } from "../../scripts/lib/machine.mjs";
-import { loadNow, newFeed, asOthers, useSystem } from "../support/system.ts";
+import { sieve } from "../support/shell.ts";
+import { asOthers, loadNow, newFeed, newName, useSystem } from "../support/system.ts";
 
 const system = useSystem();
 const run = promisify(execFile);
@@ -261,5 +265,102 @@ describe("sieve out", () => {
     const refused = sieve("out", "shell", join(at, "x.csv"), "--partition", "partner:month");
     await expect(refused).rejects.toMatchObject({ code: 2, stderr: expect.stringContaining("is no day") as string });
     expect((await readdir(at)).sort()).toEqual(["all.csv.gz", "rows"]);
+  });
+});
+
+describe("what a query gives", () => {
+  const asked = async (sql: string, more: Partial<OutAsked> = {}, connection?: string) => {
+    const out = await queryOut(system.db, { sql, connection }, { format: "csv", ...more });
+    const pieces: Buffer[] = [];
+    const manifest = await out.pack((bytes) => Promise.resolve(void pieces.push(Buffer.from(bytes))));
+    return { name: out.name, bytes: Buffer.concat(pieces), manifest };
+  };
+
+  it("goes out with each column as its type has it, and with a manifest of its own", async () => {
+    await begin("queried");
+    const sql = `select partner, count(*) as n, sum(g) as grams, avg(g) as mean, min(day) as first, bool_and(ok) as ok,
+        max(at) as latest, array_agg(id order by id::int) as ids, '{"a": 1}'::jsonb as more, 0.1::float8 as share,
+        interval '1 day' as long, null::integer as none
+      from target.queried group by partner order by partner collate "C"; `;
+    const csv = parseCsv((await asked(sql)).bytes, { columns: true }) as Record<string, string>[];
+    expect(csv).toHaveLength(3);
+    expect(csv[0]).toMatchObject({
+      ...{ partner: "Mibora", n: "10", grams: "137.5", mean: "13.75", first: "2026-01-15", ok: "false", none: "" },
+      ...{ share: "0.1", long: "1 day", more: '{"a": 1}' },
+    });
+    expect(csv[0]!["latest"]).toMatch(/^2026-05-31.12:05:09/);
+    const { bytes, manifest, name } = await asked(sql, { format: "parquet" });
+    expect(name).toMatch(/^query-\d{4}-\d\d-\d\d\.parquet$/);
+    const rows = await parquetReadObjects({
+      file: bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length) as ArrayBuffer,
+    });
+    expect(rows[0]).toMatchObject({ partner: "Mibora", n: 10n, ok: false, none: null });
+    expect(rows.map((r) => Number(r["grams"]))).toEqual([137.5, 147.5, 157.5]);
+    expect(manifest).toMatchObject({ feed: "", plan: null, of: { connection: null, query: sql }, records: 3 });
+    expect(JSON.stringify(manifest.contract.table_schema)).toContain('"name":"grams"');
+  });
+
+  it("goes into folders by its columns, in whatever order its rows come", async () => {
+    await begin("queried_parts");
+    const { bytes, manifest } = await asked("select partner, id, day from target.queried_parts order by id::int", {
+      partition: "partner",
+    });
+    const files = unzipSync(bytes);
+    expect(Object.keys(files).filter((f) => f !== "manifest.json")).toHaveLength(3);
+    expect(manifest.records).toBe(30);
+    // A third has more digits than a decimal: it is rounded, and nothing else is.
+    const third = await asked("select 1::numeric / 3 as third, 1234567890.5::numeric(20,4) as exact");
+    expect(strFromU8(third.bytes)).toBe("third,exact\r\n0.333333333333,1234567890.5000\r\n");
+    expect(strFromU8((await asked("select 1 as a where false -- none")).bytes)).toBe("a\r\n");
+  });
+
+  it("is one query that reads, with columns that have names of their own", async () => {
+    const refused = (sql: string, connection?: string): Promise<unknown> => asked(sql, {}, connection);
+    for (const sql of [
+      "select 1 as a; drop table sieve.feed",
+      "delete from sieve.feed returning name",
+      "select 1 as a) t; drop table sieve.feed; --",
+      "with gone as (delete from sieve.feed returning name) select name from gone",
+      "select nowhere from nothing",
+      "",
+    ]) {
+      await expect(refused(sql), sql).rejects.toMatchObject({ code: "query-failed" });
+    }
+    await expect(refused("select 1 as a, 2 as a")).rejects.toMatchObject({ code: "out-unfit" });
+    await expect(refused('select 1 as "A b"')).rejects.toMatchObject({ code: "out-unfit" });
+    await expect(refused("select 1 as a", "unheard_of")).rejects.toMatchObject({ code: "no-connection" });
+    expect((await system.db.query("select count(*)::int as n from sieve.feed")).rows[0]).not.toEqual({ n: 0 });
+  });
+
+  it("is written from the command line, of this database or of a connection's, by its role", async () => {
+    await begin("queried_shell");
+    const far = makeFarDatabase(inject("cluster"), newName());
+    process.env["SIEVE_CONNECTION_WAREHOUSE"] = far.url;
+    const admin = openDb(far.admin, 1);
+    await admin.query(
+      `create table stock as select * from (values (1, 'Silene'), (2, 'Carex')) v (id, name); grant select on stock to public;
+       create table secret as select 1 as a`,
+    );
+    await admin.end();
+    const folder = await mkdtemp(join(tmpdir(), "query-out-"));
+    const here = sieve(system, "out", "select count(*) as n from target.queried_shell", join(folder, "n.json"));
+    expect(here.stderr).toBe("");
+    expect(here.stdout).toContain("1 record in 1 file");
+    expect(JSON.parse(await readFile(join(folder, "n.json"), "utf8"))).toEqual([{ n: 30 }]);
+    const there = sieve(
+      system,
+      ...["out", "select * from stock order by id", join(folder, "stock.csv"), "--connection", "warehouse"],
+    );
+    expect(there.stderr).toBe("");
+    expect(await readFile(join(folder, "stock.csv"), "utf8")).toBe("id,name\r\n1,Silene\r\n2,Carex\r\n");
+    const refused = sieve(
+      system,
+      ...["out", "select * from secret", join(folder, "secret.csv"), "--connection", "warehouse"],
+    );
+    expect(refused.stderr).toContain("permission denied for table secret");
+    expect((await readdir(folder)).sort()).toEqual(["n.json", "stock.csv"]);
+    const wrong = sieve(system, "out", "select 1 as a", join(folder, "a.csv"), "--held");
+    expect([wrong.status, wrong.stderr]).toEqual([2, expect.stringContaining("A query is of no load.")]);
+    expect(sieve(system, "out", "queried_shell", join(folder, "a.csv"), "--connection", "warehouse").status).toBe(2);
   });
 });

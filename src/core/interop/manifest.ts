@@ -17,14 +17,16 @@ export interface WrittenFile {
 /** What was written, from what, and by which contract: beside the files, for whoever gets them. */
 export interface Manifest {
   readonly format: typeof MANIFEST_FORMAT;
+  /** "" for what is of no feed. */
   readonly feed: string;
   /** The version of the plan whose contract it is; null for one that is kept nowhere. */
   readonly plan: number | null;
-  /** What the records are: rows of the target, of a load what it accepted or all it read, what is held of a feed, or what is good of files. */
+  /** What the records are: rows of the target, of a load what it accepted or all it read, what is held of a feed, what a query gave, or what is good of files. */
   readonly of:
     | { readonly target: string }
     | { readonly load: number; readonly what: Contents }
     | { readonly held: string }
+    | { readonly connection: string | null; readonly query: string }
     | { readonly files: readonly string[] };
   readonly made_at: string;
   readonly records: number;

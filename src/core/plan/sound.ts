@@ -221,7 +221,7 @@ function matchFaults(about: About): Fault[] {
 function unfitFor(about: About, name: string): string | null {
   const field = about.field(name);
   const { load, match } = about.plan;
-  if (field && !["integer", "decimal", "number", "text"].includes(field.type))
+  if (field && !["integer", "decimal", "text"].includes(field.type))
     return "can't hold a score: it must be a number or a text.";
   if (load.key.includes(name)) return "is of the key, which a match never changes.";
   if (match?.fields.some((f) => f.in.includes(name))) return "is compared, so the match can't fill it as well.";

@@ -6,7 +6,7 @@ import { SieveError, counted } from "@/core/kernel/problem.ts";
 import { ident, isStoreAway, type Db } from "@/store/db.ts";
 import { setAsked } from "@/store/lists-asked.ts";
 import { MOST_ENTRIES, getReference, versionAsked, type ReferenceInfo } from "@/store/references.ts";
-import { alone, connectOther } from "../sources/others-sql.ts";
+import { alone, openReader } from "../sources/others-sql.ts";
 import { ORIGIN } from "../writing/target.ts";
 import { takeEntries, type ListToBe, type Taken } from "./take-list.ts";
 
@@ -20,7 +20,9 @@ const AS_TEXT = { getTypeParser: () => (text: string) => text };
 /** Asks a list of where it is kept, in a transaction that can't write. Throws `list-away`, `list-refused` and `list-invalid`. */
 export async function entriesAsked(db: Db, asked: Asked): Promise<Taken> {
   try {
-    return "table" in asked ? await askHere(db, asked.table) : await askThere(db, asked.connection, asked.sql);
+    return "table" in asked
+      ? await fetchAll(db, null, `select * from ${ident(...asked.table.split("."))}`)
+      : await fetchAll(db, asked.connection, asked.sql.trim().replace(/;\s*$/, ""));
   } catch (error) {
     if (error instanceof SieveError) throw error;
     const words = `The list could not be asked of ${askedWords(asked)}.`;
@@ -34,30 +36,19 @@ export async function entriesAsked(db: Db, asked: Asked): Promise<Taken> {
   }
 }
 
-async function askHere(db: Db, table: string): Promise<Taken> {
-  const client = await db.connect();
+/** All that a query gives. */
+async function fetchAll(db: Db, connection: string | null, query: string): Promise<Taken> {
+  const { client, end } = await openReader(db, connection, { called: "list", seconds: MOST_SECONDS });
   try {
-    return await fetchAll(client, `select * from ${ident(...table.split("."))}`);
+    await client.query(alone(`declare list_asked no scroll cursor for ${query}`));
+    return await fetched(client);
   } finally {
-    await client.query("rollback").catch(() => {});
-    client.release();
+    await end();
   }
 }
 
-async function askThere(db: Db, connection: string, sql: string): Promise<Taken> {
-  const client = await connectOther(db, connection, { called: "list", settings: "-c timezone=UTC -c datestyle=ISO" });
-  try {
-    return await fetchAll(client, sql.trim().replace(/;\s*$/, ""));
-  } finally {
-    await client.end().catch(() => {});
-  }
-}
-
-/** All that a query gives, in a transaction that can't write and is left open. */
-async function fetchAll(client: pg.ClientBase, query: string): Promise<Taken> {
-  await client.query("begin transaction isolation level repeatable read read only");
-  await client.query(`set local statement_timeout = '${MOST_SECONDS}s'`);
-  await client.query(alone(`declare list_asked no scroll cursor for ${query}`));
+/** All rows of the cursor `list_asked`. */
+async function fetched(client: pg.ClientBase): Promise<Taken> {
   const entries: string[][] = [];
   for (;;) {
     const { rows, fields } = await client.query<(string | null)[]>({

@@ -2,15 +2,16 @@ import { createReadStream } from "node:fs";
 import { mkdtemp, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { manifestOf, type Manifest } from "@/core/interop/manifest.ts";
+import { manifestOf, type Manifest, type WrittenFile } from "@/core/interop/manifest.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { valuesOf } from "@/core/plan/parameters.ts";
+import type { Field } from "@/core/plan/types.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { encoderOf } from "@/core/write/encode.ts";
 import { outputCalled } from "@/core/write/records/index.ts";
 import type { TextSettings } from "@/core/write/records/part.ts";
 import { fieldsOut, isOfLoad, type Contents } from "@/core/write/files/contents.ts";
-import { usualName } from "@/core/write/files/name.ts";
+import { usualName, type AboutFile } from "@/core/write/files/name.ts";
 import { readPartitions } from "@/core/write/files/partition.ts";
 import type { Db } from "@/store/db.ts";
 import { getPlan, planInForce } from "@/store/feeds.ts";
@@ -65,6 +66,19 @@ function textOf({ format, delimiter, encoding }: OutAsked): TextSettings | undef
   return { delimiter, encoder: () => encoderOf(encoding) };
 }
 
+/** The form that is asked for; `name`: the pattern of names unless another is said. Throws `out-unfit`. */
+export function specOf(asked: Omit<OutAsked, "what" | "load">, fields: readonly Field[], name: string): OutSpec {
+  return {
+    format: asked.format,
+    gzip: asked.gzip ?? false,
+    partitions: readPartitions(asked.partition ?? "", fields),
+    records: asked.records,
+    bytes: asked.bytes,
+    name: asked.name ?? name,
+    text: textOf(asked),
+  };
+}
+
 const MANIFEST = "manifest.json";
 
 /** Records that are ready to go out. */
@@ -97,15 +111,7 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
   const fields = fieldsOut(what, plan.contract.fields);
   // What a load read comes in the order of its files.
   const ordered = !isOfLoad(what);
-  const spec: OutSpec = {
-    format: asked.format,
-    gzip: asked.gzip ?? false,
-    partitions: readPartitions(asked.partition ?? "", fields),
-    records: asked.records,
-    bytes: asked.bytes,
-    name: asked.name ?? usualName(asked.load, what),
-    text: textOf(asked),
-  };
+  const spec = specOf(asked, fields, usualName(asked.load, what));
   const made = new Date();
   const about = {
     feed,
@@ -113,18 +119,34 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
     day: dayOf(made),
     ...valuesOf(plan, load?.run.parameters),
   };
+  const of =
+    what === "rows" ? { target: plan.load.target } : what === "held" ? { held: feed } : { load: asked.load!, what };
+  const contract = what === "rows" || what === "accepted" ? plan : { ...plan, contract: { fields } };
+  return outgoing({
+    ...{ spec, about, fields, ordered },
+    pages: () => pagesOf(db, plan, spec, asked),
+    manifest: (files) => manifestOf(contract, { plan: id, of, made_at: made.toISOString() }, files),
+  });
+}
+
+/** Records of whatever kind, with all that is needed to write them. */
+export interface ToGoOut {
+  readonly spec: OutSpec;
+  /** What names of files may speak of. */
+  readonly about: AboutFile;
+  readonly fields: readonly Field[];
+  /** Whether records of one folder come one after the other. */
+  readonly ordered: boolean;
+  readonly pages: () => AsyncIterable<Page>;
+  readonly manifest: (files: readonly WrittenFile[]) => Manifest;
+}
+
+/** Records ready to go out, of which nothing is read yet. Throws `out-unfit` for names that can't be. */
+export function outgoing({ spec, about, fields, ordered, pages, manifest }: ToGoOut): Outgoing {
   // Named before anything is read, so that what can't be is said at once.
   const only = onlyPath(spec, about);
-  const write = async (sink: Sink): Promise<Manifest> => {
-    const files = await writeOut(pagesOf(db, plan, spec, asked), fields, spec, sink, {
-      about,
-      ordered,
-    });
-    const of =
-      what === "rows" ? { target: plan.load.target } : what === "held" ? { held: feed } : { load: asked.load!, what };
-    const contract = what === "rows" || what === "accepted" ? plan : { ...plan, contract: { fields } };
-    return manifestOf(contract, { plan: id, of, made_at: made.toISOString() }, files);
-  };
+  const write = async (sink: Sink): Promise<Manifest> =>
+    manifest(await writeOut(pages(), fields, spec, sink, { about, ordered }));
   const several = isSeveral(spec);
   return {
     name: several ? `${only.replace(/\..*$/, "")}.zip` : only,
@@ -136,17 +158,17 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
     async pack(into) {
       if (!several) return await write(oneFile(into));
       const zip = new ZipSink(into);
-      const manifest = ordered || spec.partitions.length === 0 ? await write(zip) : await throughFolder(write, zip);
-      await putFile(zip, MANIFEST, manifestText(manifest));
+      const made = ordered || spec.partitions.length === 0 ? await write(zip) : await throughFolder(write, zip);
+      await putFile(zip, MANIFEST, manifestText(made));
       await zip.end();
-      return manifest;
+      return made;
     },
     async unpack(folder, called = MANIFEST) {
       const sink = new FolderSink(folder);
       try {
-        const manifest = await write(sink);
-        await putFile(sink, called, manifestText(manifest));
-        return manifest;
+        const made = await write(sink);
+        await putFile(sink, called, manifestText(made));
+        return made;
       } finally {
         await sink.drop();
       }

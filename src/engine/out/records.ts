@@ -14,7 +14,7 @@ import type { TableColumn } from "@/core/interop/table.ts";
 import { tableOf, targetColumns } from "../writing/target.ts";
 
 /** Rows of a page. */
-const ROWS = 2_000;
+export const ROWS = 2_000;
 /** How long rows are counted before they go out, in milliseconds. */
 const COUNT_MS = 3_000;
 
@@ -22,7 +22,7 @@ const COUNT_MS = 3_000;
 export type Page = readonly (readonly string[])[];
 
 /** The value of a target's column as the contract's type writes it, in SQL; "" where there is none. */
-function canonicalSql(field: Field, column: TableColumn | undefined): string {
+export function canonicalSql(field: Field, column: Pick<TableColumn, "type"> | undefined): string {
   if (!column) return "''";
   const own = `t.${ident(field.name)}`;
   if (column.type.endsWith("[]")) {

@@ -1,7 +1,7 @@
 import pg from "pg";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { addressOf } from "@/store/connections.ts";
-import type { Queryable } from "@/store/db.ts";
+import type { Db, Queryable } from "@/store/db.ts";
 
 /** Milliseconds that another database may take until it answers. */
 const PATIENCE_MS = 15_000;
@@ -29,6 +29,48 @@ export async function connectOther(
     return client;
   } catch (error) {
     await client.end().catch(() => {});
+    throw error;
+  }
+}
+
+/** A client in a transaction that can't write, and what ends both. */
+export interface Reader {
+  readonly client: pg.ClientBase;
+  end(): Promise<void>;
+}
+
+/**
+ * Begins to read a database by what a user asks: of a connection, by its role, or this one where there is none. All is
+ * seen as it is at one moment; times are in UTC, dates as ISO 8601 has them, and no statement takes longer than `seconds`.
+ * Throws what `connectOther` does.
+ */
+export async function openReader(
+  db: Db,
+  connection: string | null,
+  { called, seconds }: { readonly called: string; readonly seconds: number },
+): Promise<Reader> {
+  const own = connection === null ? await db.connect() : null;
+  // A connection that is lost rejects what was asked last.
+  const ignore = (): void => {};
+  own?.on("error", ignore);
+  const client = own ?? (await connectOther(db, connection!, { called }));
+  const end = async (): Promise<void> => {
+    if (!own) return await (client as pg.Client).end().catch(() => {});
+    const gone = await own.query("rollback").then(
+      () => false,
+      () => true,
+    );
+    own.off("error", ignore);
+    own.release(gone);
+  };
+  try {
+    await client.query("begin transaction isolation level repeatable read read only");
+    await client.query(
+      `set local statement_timeout = '${seconds}s'; set local timezone = 'UTC'; set local datestyle = 'ISO'; set local extra_float_digits = 1`,
+    );
+    return { client, end };
+  } catch (error) {
+    await end();
     throw error;
   }
 }
