@@ -25,6 +25,24 @@ const plan = parsePlan({
   load: { target: "x", key: ["a"] },
 });
 
+describe("defaults of columns", () => {
+  const plan = planOf(
+    [
+      { name: "a", type: "text" },
+      { name: "b", type: "text" },
+    ],
+    {
+      load: { target: "thing", defaults: { a: "x", b: "y" } },
+    },
+  );
+
+  it("follow their fields, and go with them", () => {
+    expect(renameField(plan, "a", "c").load.defaults).toEqual({ c: "x", b: "y" });
+    expect(removeField(plan, "a").load.defaults).toEqual({ b: "y" });
+    expect(removeField(removeField(plan, "a"), "b").load).not.toHaveProperty("defaults");
+  });
+});
+
 describe("a step that leaves records out", () => {
   it("stays without the field that it was given, as its formula alone says which", () => {
     const step = { do: "leave-out", in: ["a"], when: "b == 'x'" };

@@ -95,6 +95,12 @@ describe("a plan that can't be meant is refused, with the place and the reason",
       "load.indexes: The indexes of a table that was there before",
       { load: { ...upsert, schema: "others", indexes: [["site"]] } },
     ],
+    ["load.defaults: “x” is not a whole number, which n has to be.", { load: { ...upsert, defaults: { n: "x" } } }],
+    ["load.defaults: There is no field nowhere.", { load: { ...upsert, defaults: { nowhere: "x" } } }],
+    [
+      "load.defaults: The defaults of a table that was",
+      { load: { ...upsert, schema: "others", defaults: { n: "1" } } },
+    ],
     ["load.key: Upsert needs a key, or the whole record as its key.", { load: { target: "thing", mode: "upsert" } }],
     ["load.whole_record: The whole record can be the key", { load: { ...upsert, whole_record: true } }],
     [

@@ -110,3 +110,60 @@ it("columns say what their fields are called, shown before and after each mode, 
   await loadNow(db, "named", "id,site,day\n1,Fen,2026-01-01\n");
   expect(await said("named")).toEqual(["Number", "Site"]);
 });
+
+it("columns have defaults for rows that others add, shown before, kept by each mode, and taken away with the plan's", async () => {
+  const { db } = system;
+  const fields = [
+    { name: "id", type: "integer", required: true },
+    { name: "site", type: "text", length: 40 },
+    { name: "grams", type: "decimal", precision: 9, scale: 2 },
+    { name: "seen", type: "date", formats: ["dd.MM.yyyy"] },
+    { name: "alive", type: "boolean" },
+    { name: "at", type: "timestamp", formats: ["yyyy-MM-dd HH:mm:ss"] },
+    { name: "tags", type: "list", of: "text", by: ";" },
+    { name: "more", type: "json" },
+    { name: "note", type: "text" },
+  ];
+  const defaults = {
+    ...{ site: "it's \\ unknown", grams: "-1.5", seen: "31.05.2026", alive: "no", at: "2026-05-31 12:00:00" },
+    ...{ tags: "a;b", more: '{"b": 1, "a": [2]}' },
+  };
+  await newFeed(db, "given", fields, { key: ["id"], mode: "replace", defaults }, { gates: [] });
+  const { document } = await planInForce(db, "given");
+  expect((await alterationsOf(db, document)).statements.join("; ")).toContain(
+    `alter table "target"."given" alter column "seen" set default '2026-05-31'::date`,
+  );
+  const added = async (id: number): Promise<Record<string, unknown>> => {
+    await asOthers(system, `insert into target.given (id, _load, _record) values (${id}, 1, 0)`);
+    const { rows } = await db.query<Record<string, unknown>>(
+      `select site, grams::text as grams, seen::text as seen, alive, at at time zone 'UTC' = '2026-05-31 12:00:00' as at, tags, more, note
+       from target.given where id = $1`,
+      [id],
+    );
+    return rows[0]!;
+  };
+  const wanted = {
+    ...{ site: "it's \\ unknown", grams: "-1.50", seen: "2026-05-31", alive: false, at: true },
+    ...{ tags: ["a", "b"], more: { a: [2], b: 1 }, note: null },
+  };
+  for (let n = 0; n < 2; n++) {
+    await loadNow(db, "given", `id,site,grams,seen,alive,at,tags,more,note\n${n},,,,,,,,\n`);
+    // What a load has nothing for stays empty: a default is no value of the sender's.
+    expect((await db.query("select site, seen from target.given where id = $1", [n])).rows).toEqual([
+      { site: null, seen: null },
+    ]);
+    expect(await added(100 + n)).toEqual(wanted);
+  }
+  expect((await alterationsOf(db, document)).statements).toEqual([]);
+  // One that somebody else has set stays, of a column of which no plan has said any; another text is another default.
+  await asOthers(system, "alter table target.given alter column note set default lower('N')");
+  const { tags: _, ...others } = defaults;
+  const load = { ...document.load, defaults: { ...others, alive: "yes" } };
+  await savePlan(db, "given", { ...document, load }, "fewer", "test");
+  expect((await alterationsOf(db, { ...document, load })).statements).toEqual([
+    `alter table "target"."given" alter column "alive" set default 't'::boolean`,
+    `alter table "target"."given" alter column "tags" drop default`,
+  ]);
+  await loadNow(db, "given", "id,site,grams,seen,alive,at,tags,more,note\n7,,,,,,,,\n");
+  expect(await added(8)).toEqual({ ...wanted, alive: true, tags: null, note: "n" });
+});

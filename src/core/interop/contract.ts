@@ -47,7 +47,7 @@ export function withContract(plan: Plan, taken: Taken, load: Partial<Plan["load"
   });
   const rest = plan.contract.fields.reduce((p, { name }) => (known.has(name) ? p : removeField(p, name)), plan);
   const key = taken.key.length > 0 ? taken.key : rest.load.key;
-  const { whole_record: whole, indexes, ...own } = withoutArriving({ ...rest.load, ...load, key }, key);
+  const { whole_record: whole, indexes, defaults, ...own } = withoutArriving({ ...rest.load, ...load, key }, key);
   const record = whole === true && key.length === 0;
   return parsePlan({
     ...rest,
@@ -56,6 +56,7 @@ export function withContract(plan: Plan, taken: Taken, load: Partial<Plan["load"
       ...own,
       // Those of a table that was there before are for its owner to make.
       ...(indexes && own.schema === undefined ? { indexes } : {}),
+      ...(defaults && own.schema === undefined ? { defaults } : {}),
       ...(record ? { whole_record: true } : {}),
       ...(key.length === 0 && own.mode === "upsert" && !record ? { mode: "append" } : {}),
     },

@@ -67,6 +67,7 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
       ...(plan.load.gone ? { gone: renameInGone(plan.load.gone, follow) } : {}),
       ...(plan.load.slice === undefined ? {} : { slice: renameInPartitions(plan.load.slice, from, to) }),
       ...(plan.load.indexes ? { indexes: plan.load.indexes.map(follow) } : {}),
+      ...(plan.load.defaults ? { defaults: renameKeys(plan.load.defaults, follow) } : {}),
       ...renameInFurther(plan, from, to),
       ...(plan.load.arriving
         ? {
@@ -193,6 +194,17 @@ function removeFromMatch(match: MatchSection, name: string): MatchSection | null
   };
 }
 
+/** The defaults of a target's columns with another for one of them, or none; nothing where none is left. */
+export function withDefaults(
+  defaults: Plan["load"]["defaults"],
+  name: string,
+  text: string | undefined,
+): Pick<Plan["load"], "defaults"> {
+  const { [name]: _, ...others } = defaults ?? {};
+  const next = text === undefined ? others : { ...others, [name]: text };
+  return Object.keys(next).length > 0 ? { defaults: next } : {};
+}
+
 /** The plan without a field, and without the steps and checks that can't be without it. */
 export function removeField(plan: Plan, name: string): Plan {
   const cleanse = plan.cleanse.flatMap((s): Step[] => {
@@ -228,7 +240,7 @@ export function removeField(plan: Plan, name: string): Plan {
   const { lookup, match, sender_field: whose, ...others } = plan;
   const lookUps = (lookup ?? []).flatMap((l) => removeFromLookUp(l, name));
   const compared = match ? removeFromMatch(match, name) : null;
-  const { gone, further: _, taken_from: __, slice, indexes, ...load } = plan.load;
+  const { gone, further: _, taken_from: __, slice, indexes, defaults, ...load } = plan.load;
   // One over a field that goes is not one over the others.
   const indexed = indexes?.filter((fields) => !fields.includes(name)) ?? [];
   const key = load.key.filter((n) => n !== name);
@@ -252,6 +264,7 @@ export function removeField(plan: Plan, name: string): Plan {
         ...sliced,
         key,
         ...(indexed.length > 0 ? { indexes: indexed } : {}),
+        ...withDefaults(defaults, name, undefined),
         ...(still ? { gone } : {}),
         ...withoutFurtherField(plan, name),
       },

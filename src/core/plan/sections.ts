@@ -205,6 +205,12 @@ export const loadSchema = z.strictObject({
     .boolean()
     .optional()
     .describe("Of a table that Good Sieve makes: each column has its field's title as its comment in the database"),
+  defaults: z
+    .record(nameSchema, z.string().min(1).max(1000))
+    .optional()
+    .describe(
+      "Of a table that Good Sieve makes, by field: what the database has there in a row that others add without it; a load fills every field itself",
+    ),
   held_days: z
     .int()
     .min(1)

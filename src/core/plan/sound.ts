@@ -6,6 +6,9 @@ import { tryNamed } from "../formula/try-named.ts";
 import { fieldsOf, gateFault } from "../gate/index.ts";
 import { lookUpFields } from "../lookup/schema.ts";
 import { survivorshipPart } from "../match/keep/index.ts";
+import { quoted } from "../kernel/problem.ts";
+import { typePart } from "../type/index.ts";
+import { valueOfText } from "../type/of-text.ts";
 import { afterFault } from "./after.ts";
 import { ALL_FIELDS, arrivingOf } from "./arriving.ts";
 import { isBetween, isUnique, type Plan } from "./document.ts";
@@ -259,6 +262,14 @@ function loadFaults(about: About): Fault[] {
   if (indexes.some((fields) => repeated(fields).length > 0)) fail("indexes", "An index has a field once.");
   if (indexes.length > 0 && schema !== undefined)
     fail("indexes", "The indexes of a table that was there before are for its owner to make.");
+  for (const [name, text] of Object.entries(plan.load.defaults ?? {})) {
+    faults.push(...about.unknown([name], ["load", "defaults"]));
+    const field = about.field(name);
+    if (field && valueOfText(field, text) === null)
+      fail("defaults", `${quoted(text)} is not ${typePart(field.type).noun}, which ${name} has to be.`);
+  }
+  if (plan.load.defaults && schema !== undefined)
+    fail("defaults", "The defaults of a table that was there before are for its owner to set.");
   const slice = sliceFault(plan);
   if (slice !== null) fail("slice", slice);
   if (mode === "upsert" && key.length === 0 && !whole)

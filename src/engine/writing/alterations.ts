@@ -6,6 +6,7 @@ import { SieveError, counted, grouped, listed, quoted } from "@/core/kernel/prob
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { ownTransactions, transactionNumber } from "@/store/writings.ts";
 import { commentStatements } from "./comments.ts";
+import { defaultStatements } from "./defaults.ts";
 import { indexStatements } from "./indexes.ts";
 import {
   beginConversion,
@@ -143,7 +144,11 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
 
 /** What gives a target what its plan says of it beside its columns. */
 async function besideColumns(db: Queryable, plan: Plan): Promise<string[]> {
-  return [...(await indexStatements(db, plan)), ...(await commentStatements(db, plan))];
+  return [
+    ...(await indexStatements(db, plan)),
+    ...(await defaultStatements(db, plan)),
+    ...(await commentStatements(db, plan)),
+  ];
 }
 
 /** Does the same where a target was not altered, as another table has taken its place. */

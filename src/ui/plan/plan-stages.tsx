@@ -8,6 +8,7 @@ import { FurtherList } from "./load/further-list.tsx";
 import { SlicePanel } from "./load/slice-panel.tsx";
 import { GonePanel } from "./load/gone-panel.tsx";
 import { modeOf, withKey, withMode, type Mode, withCopies } from "./load/load-edits.ts";
+import { DefaultPanel } from "./load/default-panel.tsx";
 import { IndexPanel } from "./load/index-panel.tsx";
 import { GateList } from "./load/gate-list.tsx";
 import { ReadForm } from "./read/read-form.tsx";
@@ -174,6 +175,7 @@ export function LoadStage({ plan, change }: StageProps) {
         {load.schema === undefined && (
           <>
             <IndexPanel plan={plan} change={change} />
+            <DefaultPanel plan={plan} change={change} />
             <label className="mt-2 flex items-center gap-2">
               <input
                 type="checkbox"

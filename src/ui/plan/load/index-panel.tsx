@@ -2,6 +2,7 @@
 
 import { X } from "lucide-react";
 import type { Plan } from "@/core/plan/document.ts";
+import { FieldSelect } from "./field-select.tsx";
 
 /** By which fields others look rows of the target up: each line an index, its fields in their order. */
 export function IndexPanel({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
@@ -45,31 +46,5 @@ export function IndexPanel({ plan, change }: { plan: Plan; change: (plan: Plan) 
         choose={(name) => set([...indexes, [name]])}
       />
     </section>
-  );
-}
-
-function FieldSelect({
-  label,
-  first,
-  names,
-  choose,
-}: {
-  label: string;
-  first: string;
-  names: readonly string[];
-  choose: (name: string) => void;
-}) {
-  return (
-    <select
-      aria-label={label}
-      className="select select-xs !w-44 text-sm"
-      value=""
-      onChange={(e) => e.target.value !== "" && choose(e.target.value)}
-    >
-      <option value="">{first}</option>
-      {names.map((name) => (
-        <option key={name}>{name}</option>
-      ))}
-    </select>
   );
 }

@@ -1,0 +1,59 @@
+"use client";
+
+import { X } from "lucide-react";
+import { useState } from "react";
+import { withDefaults } from "@/core/plan/edit.ts";
+import type { Plan } from "@/core/plan/document.ts";
+import { FieldSelect } from "./field-select.tsx";
+
+/** What the database has in columns of a row that others add without them. */
+export function DefaultPanel({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
+  const { defaults = {}, ...load } = plan.load;
+  // A field that has been chosen and has no value yet.
+  const [begun, setBegun] = useState<string | null>(null);
+  const set = (name: string, text: string | undefined): void =>
+    change({ ...plan, load: { ...load, ...withDefaults(defaults, name, text) } });
+  const names = plan.contract.fields.map((f) => f.name);
+  return (
+    <section className="mt-3" aria-label="Defaults">
+      <h2>Defaults, for rows that others add</h2>
+      <ul className="mb-2">
+        {names
+          .filter((name) => name === begun || Object.hasOwn(defaults, name))
+          .map((name) => (
+            <li key={name} className="flex flex-wrap items-center gap-2 py-0.5">
+              <label className="flex items-center gap-2">
+                <span className="font-mono text-sm">{name}</span>
+                <input
+                  className="input input-sm !w-40 text-sm"
+                  key={defaults[name]}
+                  autoFocus={name === begun}
+                  defaultValue={defaults[name]}
+                  aria-label={`Default of ${name}`}
+                  onBlur={(e) => {
+                    const text = e.target.value;
+                    if (name === begun) setBegun(null);
+                    if (text !== (defaults[name] ?? "")) set(name, text === "" ? undefined : text);
+                  }}
+                />
+              </label>
+              <button
+                type="button"
+                className="btn btn-ghost btn-xs"
+                aria-label={`Take the default of ${name} away`}
+                onClick={() => (name === begun ? setBegun(null) : set(name, undefined))}
+              >
+                <X size={14} aria-hidden />
+              </button>
+            </li>
+          ))}
+      </ul>
+      <FieldSelect
+        label="Add a default of a field"
+        first="Add a default of…"
+        names={names.filter((name) => name !== begun && !Object.hasOwn(defaults, name))}
+        choose={setBegun}
+      />
+    </section>
+  );
+}
