@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Plan } from "@/core/plan/document.ts";
-import { MODES, modeOf, withKey, withMode } from "@/ui/plan/load/load-edits.ts";
+import { MODES, modeOf, withKey, withMode, withOption, withWholeRecord } from "@/ui/plan/load/load-edits.ts";
 import { planOf } from "../support/plans.ts";
 
 const fields = [
@@ -34,6 +34,29 @@ describe("the mode of a load", () => {
     expect(withKey(alone, ["id", "garden"])).toMatchObject({ key: ["id", "garden"], only: "insert" });
     expect(withKey(alone, [])).not.toHaveProperty("only");
     expect(withKey(full.load, ["id", "garden"])).not.toHaveProperty("arriving");
+  });
+});
+
+describe("an option of a load", () => {
+  it("is set, or is not there at all", () => {
+    const named = withOption(full, "held_in", "t_held");
+    expect(named.load.held_in).toBe("t_held");
+    expect(withOption(named, "held_in", undefined).load).not.toHaveProperty("held_in");
+    expect(withOption(full, "undo", false).load).toMatchObject({ undo: false, key: ["id"] });
+  });
+});
+
+describe("a load whose key is the whole record", () => {
+  const plain = planWith({ mode: "replace", slice: "garden" });
+
+  it("is an upsert without all that needs another key, and without it one that adds", () => {
+    const whole = withWholeRecord(plain.load, true);
+    expect(whole).toMatchObject({ mode: "upsert", whole_record: true });
+    expect(whole).not.toHaveProperty("slice");
+    expect(() => planWith(whole)).not.toThrow();
+    expect(withWholeRecord(whole, false)).toMatchObject({ mode: "append" });
+    expect(withWholeRecord(plain.load, false)).toMatchObject({ mode: "replace", slice: "garden" });
+    expect(withWholeRecord({ ...full.load, key: [] }, true)).not.toHaveProperty("arriving");
   });
 });
 

@@ -17,13 +17,16 @@ export function DefaultPanel({ plan, change }: { plan: Plan; change: (plan: Plan
   return (
     <section className="mt-3" aria-label="Defaults">
       <h2>Defaults, for rows that others add</h2>
+      {begun === null && Object.keys(defaults).length === 0 && (
+        <p className="faint max-w-prose">None: a load fills every field itself.</p>
+      )}
       <ul className="mb-2">
         {names
           .filter((name) => name === begun || Object.hasOwn(defaults, name))
           .map((name) => (
             <li key={name} className="flex flex-wrap items-center gap-2 py-0.5">
               <label className="flex items-center gap-2">
-                <span className="font-mono text-sm">{name}</span>
+                <span className="font-mono min-w-36 text-sm">{name}</span>
                 <input
                   className="input input-sm !w-40 text-sm"
                   key={defaults[name]}

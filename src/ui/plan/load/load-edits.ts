@@ -27,6 +27,22 @@ export function withKey(load: Load, key: string[]): Load {
 
 /** The plan with other copies of its target in other databases. */
 export function withCopies(plan: Plan, copies: TargetCopy[] | undefined): Plan {
-  const { copies: _, ...load } = plan.load;
-  return { ...plan, load: copies ? { ...load, copies } : load };
+  return withOption(plan, "copies", copies);
+}
+
+/** The plan whose load section has an option otherwise, or not at all. */
+export function withOption<Name extends keyof Load>(plan: Plan, name: Name, value: Load[Name] | undefined): Plan {
+  const { [name]: _, ...others } = plan.load;
+  return { ...plan, load: (value === undefined ? others : { ...others, [name]: value }) as Load };
+}
+
+/** The load section whose key is the whole record, or none: only an upsert by it can be without another. */
+export function withWholeRecord(load: Load, whole: boolean): Load {
+  const { whole_record: _, arriving: __, slice, ...others } = load;
+  if (whole) return { ...others, mode: "upsert", whole_record: true };
+  return {
+    ...others,
+    ...(slice === undefined ? {} : { slice }),
+    mode: others.mode === "upsert" ? "append" : others.mode,
+  };
 }

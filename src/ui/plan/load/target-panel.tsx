@@ -84,7 +84,7 @@ function OneTarget({ of: { target, exists, statements, refusals, conversions } }
             </p>
           ))}
           <pre
-            className="raw mt-1 max-h-96 overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-3 text-[0.85rem]"
+            className="raw mt-1 max-h-96 !whitespace-pre-wrap overflow-auto border border-[var(--rule)] bg-[var(--paper-bright)] p-3 text-[0.85rem]"
             tabIndex={0}
             aria-label={`The DDL of ${target}`}
           >
