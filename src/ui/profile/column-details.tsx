@@ -13,20 +13,21 @@ export function plain(n: number): string {
   return String(Number(n.toPrecision(6)));
 }
 
+interface FactsOf {
+  column: ColumnProfile;
+  link: RecordsLink;
+  determines: string[];
+  seen: { first: { names: string }; last: { names: string }; of: number; in: number } | undefined;
+}
+
+/** All that a profile says of a column. */
 export function Details({
   column: c,
   link,
   determines,
   seen,
   codes,
-}: {
-  column: ColumnProfile;
-  link: RecordsLink;
-  determines: string[];
-  seen: { first: { names: string }; last: { names: string }; of: number; in: number } | undefined;
-  codes: readonly CodeSeen[] | undefined;
-}) {
-  const n = c.numbers;
+}: FactsOf & { codes: readonly CodeSeen[] | undefined }) {
   const looked = notesOf(c);
   return (
     <div className="grid grid-cols-[repeat(auto-fit,minmax(14rem,1fr))] gap-x-8 gap-y-3 px-2 py-2">
@@ -42,77 +43,8 @@ export function Details({
           </ul>
         </div>
       )}
-      <div>
-        <h2>Length</h2>
-        <p>
-          {grouped(c.length.least)} to {grouped(c.length.most)} characters, {c.length.mean.toFixed(1)} on average
-        </p>
-        <h2 className="mt-2">Empty</h2>
-        <p>
-          <Count href={c.empty > 0 ? link?.(c.name, "empty") : undefined}>{grouped(c.empty)} empty</Count>,{" "}
-          <Count href={c.blank > 0 ? link?.(c.name, "blank") : undefined}>{grouped(c.blank)} of spaces only</Count>
-          {c.nothing.map((w) => (
-            <span key={w.value}>
-              , <Count href={link?.(c.name, "value", w.value)}>{grouped(w.count)}</Count> ×{" "}
-              <span className="raw">{w.value}</span>
-            </span>
-          ))}
-        </p>
-        {seen && seen.of > 1 && (
-          <>
-            <h2 className="mt-2">Seen</h2>
-            <p>
-              in {seen.in} of {seen.of} deliveries that were looked at, first in {seen.first.names}, last in{" "}
-              {seen.last.names}
-            </p>
-          </>
-        )}
-        {determines.length > 0 && (
-          <>
-            <h2 className="mt-2">Determines</h2>
-            <p>{determines.join(", ")}</p>
-          </>
-        )}
-        {c.repeats !== null && (
-          <>
-            <h2 className="mt-2">Repeats</h2>
-            <p>
-              {c.repeats === 0 ? "none: every value is given once" : `${grouped(c.repeats)} values were given before`}
-            </p>
-          </>
-        )}
-      </div>
-      {n && (
-        <div>
-          <h2>As a number</h2>
-          <Bands bands={n.bands} />
-          <table className="text-xs">
-            <tbody>
-              {(
-                [
-                  ["least", n.least],
-                  ["5 %", n.quantiles[1]!],
-                  ["middle", n.quantiles[3]!],
-                  ["95 %", n.quantiles[5]!],
-                  ["most", n.most],
-                  ["mean", n.mean],
-                  ["spread", n.spread],
-                ] as const
-              ).map(([word, value]) => (
-                <tr key={word}>
-                  <td className="pr-4 faint">{word}</td>
-                  <td className="text-right">{plain(value)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-          <p className="faint text-xs">
-            {n.sampled === n.count
-              ? "all values"
-              : `quantiles from ${grouped(n.sampled)} of ${grouped(n.count)} values`}
-          </p>
-        </div>
-      )}
+      <Facts column={c} link={link} determines={determines} seen={seen} />
+      {c.numbers && <AsNumber numbers={c.numbers} />}
       <div>
         <h2>Shapes</h2>
         <Bars
@@ -131,31 +63,7 @@ export function Details({
           rest={0}
         />
       </div>
-      {codes && codes.length > 0 && (
-        <div>
-          <h2>Codes over all loads</h2>
-          <table className="w-full text-xs">
-            <thead>
-              <tr className="faint">
-                <th className="text-left font-normal">code</th>
-                <th className="text-left font-normal">first came</th>
-                <th className="text-left font-normal">last came</th>
-                <th className="text-right font-normal">loads</th>
-              </tr>
-            </thead>
-            <tbody>
-              {codes.slice(0, 40).map((v) => (
-                <tr key={v.value}>
-                  <td className="raw pr-2">{v.value}</td>
-                  <td className="pr-2 whitespace-nowrap">{isoDay(v.first)}</td>
-                  <td className="pr-2 whitespace-nowrap">{isoDay(v.last)}</td>
-                  <td className="text-right">{grouped(v.loads)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+      {codes && codes.length > 0 && <CodesSeen codes={codes} />}
       {c.rare.length > 0 && (
         <div>
           <h2>Rare values</h2>
@@ -167,6 +75,113 @@ export function Details({
           />
         </div>
       )}
+    </div>
+  );
+}
+
+/** How long its values are, how many are empty, and where else it was seen. */
+function Facts({ column: c, link, determines, seen }: FactsOf) {
+  return (
+    <div>
+      <h2>Length</h2>
+      <p>
+        {grouped(c.length.least)} to {grouped(c.length.most)} characters, {c.length.mean.toFixed(1)} on average
+      </p>
+      <h2 className="mt-2">Empty</h2>
+      <p>
+        <Count href={c.empty > 0 ? link?.(c.name, "empty") : undefined}>{grouped(c.empty)} empty</Count>,{" "}
+        <Count href={c.blank > 0 ? link?.(c.name, "blank") : undefined}>{grouped(c.blank)} of spaces only</Count>
+        {c.nothing.map((w) => (
+          <span key={w.value}>
+            , <Count href={link?.(c.name, "value", w.value)}>{grouped(w.count)}</Count> ×{" "}
+            <span className="raw">{w.value}</span>
+          </span>
+        ))}
+      </p>
+      {seen && seen.of > 1 && (
+        <>
+          <h2 className="mt-2">Seen</h2>
+          <p>
+            in {seen.in} of {seen.of} deliveries that were looked at, first in {seen.first.names}, last in{" "}
+            {seen.last.names}
+          </p>
+        </>
+      )}
+      {determines.length > 0 && (
+        <>
+          <h2 className="mt-2">Determines</h2>
+          <p>{determines.join(", ")}</p>
+        </>
+      )}
+      {c.repeats !== null && (
+        <>
+          <h2 className="mt-2">Repeats</h2>
+          <p>
+            {c.repeats === 0 ? "none: every value is given once" : `${grouped(c.repeats)} values were given before`}
+          </p>
+        </>
+      )}
+    </div>
+  );
+}
+
+function AsNumber({ numbers: n }: { numbers: NonNullable<ColumnProfile["numbers"]> }) {
+  return (
+    <div>
+      <h2>As a number</h2>
+      <Bands bands={n.bands} />
+      <table className="text-xs">
+        <tbody>
+          {(
+            [
+              ["least", n.least],
+              ["5 %", n.quantiles[1]!],
+              ["middle", n.quantiles[3]!],
+              ["95 %", n.quantiles[5]!],
+              ["most", n.most],
+              ["mean", n.mean],
+              ["spread", n.spread],
+            ] as const
+          ).map(([word, value]) => (
+            <tr key={word}>
+              <td className="pr-4 faint">{word}</td>
+              <td className="text-right">{plain(value)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="faint text-xs">
+        {n.sampled === n.count ? "all values" : `quantiles from ${grouped(n.sampled)} of ${grouped(n.count)} values`}
+      </p>
+    </div>
+  );
+}
+
+/** The column's codes over all loads of the feed. */
+function CodesSeen({ codes }: { codes: readonly CodeSeen[] }) {
+  return (
+    <div>
+      <h2>Codes over all loads</h2>
+      <table className="w-full text-xs">
+        <thead>
+          <tr className="faint">
+            <th className="text-left font-normal">code</th>
+            <th className="text-left font-normal">first came</th>
+            <th className="text-left font-normal">last came</th>
+            <th className="text-right font-normal">loads</th>
+          </tr>
+        </thead>
+        <tbody>
+          {codes.slice(0, 40).map((v) => (
+            <tr key={v.value}>
+              <td className="raw pr-2">{v.value}</td>
+              <td className="pr-2 whitespace-nowrap">{isoDay(v.first)}</td>
+              <td className="pr-2 whitespace-nowrap">{isoDay(v.last)}</td>
+              <td className="text-right">{grouped(v.loads)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
     </div>
   );
 }

@@ -87,37 +87,8 @@ export function HeldDetail({
       aria-label="The record"
       className="min-w-0 border-[var(--rule)] [overflow-wrap:anywhere] lg:border-l lg:pl-4"
     >
-      <h2>
-        Line {grouped(held.line)} of {held.file}
-      </h2>
-      <p className="faint text-xs">
-        <Link className="underline" href={`/loads/${held.load}/records/${held.record}`}>
-          all that is known of it
-        </Link>
-        , load {held.load}, bytes {grouped(held.byteStart)}-{grouped(held.byteEnd)}
-        {held.withSender && <b> · with its sender since {moment(new Date(held.withSender), new Date())}</b>}
-      </p>
-      <RawText>{more ? <Raw text={more.raw} values={held.problems.map((p) => p.value)} /> : "…"}</RawText>
+      <WhatIsKnown held={held} more={more} />
       {error && <ProblemNote problem={problemOf(error)} />}
-      <h2 className="mt-2">What is wrong, for the sender</h2>
-      <ul>
-        {held.problems.map((p, i) => (
-          <li key={i} className="mb-1">
-            <b className="held">{p.message}</b> Expected {p.expected}.
-            {p.onFailure === "note" && <span className="faint"> Noted only.</span>}
-          </li>
-        ))}
-      </ul>
-      {more && more.before.length > 0 && <CameBefore before={more.before} />}
-      {more?.inTarget && <Overtaken by={more.inTarget.by} />}
-      {more && (
-        <p className="faint">
-          {more.alike === 0
-            ? "No other record of this load has"
-            : `${counted(more.alike, "other record")} of this load ${more.alike === 1 ? "has" : "have"}`}{" "}
-          the same fault.
-        </p>
-      )}
       <div className="mt-3 flex items-baseline justify-between">
         <h2>
           Mend <kbd>E</kbd>
@@ -171,6 +142,44 @@ export function HeldDetail({
         </span>
       </form>
     </section>
+  );
+}
+
+/** Where it came from, its raw text, what is wrong with it, and what has been before. */
+function WhatIsKnown({ held, more }: { held: HeldRecord; more: More | null }) {
+  return (
+    <>
+      <h2>
+        Line {grouped(held.line)} of {held.file}
+      </h2>
+      <p className="faint text-xs">
+        <Link className="underline" href={`/loads/${held.load}/records/${held.record}`}>
+          all that is known of it
+        </Link>
+        , load {held.load}, bytes {grouped(held.byteStart)}-{grouped(held.byteEnd)}
+        {held.withSender && <b> · with its sender since {moment(new Date(held.withSender), new Date())}</b>}
+      </p>
+      <RawText>{more ? <Raw text={more.raw} values={held.problems.map((p) => p.value)} /> : "…"}</RawText>
+      <h2 className="mt-2">What is wrong, for the sender</h2>
+      <ul>
+        {held.problems.map((p, i) => (
+          <li key={i} className="mb-1">
+            <b className="held">{p.message}</b> Expected {p.expected}.
+            {p.onFailure === "note" && <span className="faint"> Noted only.</span>}
+          </li>
+        ))}
+      </ul>
+      {more && more.before.length > 0 && <CameBefore before={more.before} />}
+      {more?.inTarget && <Overtaken by={more.inTarget.by} />}
+      {more && (
+        <p className="faint">
+          {more.alike === 0
+            ? "No other record of this load has"
+            : `${counted(more.alike, "other record")} of this load ${more.alike === 1 ? "has" : "have"}`}{" "}
+          the same fault.
+        </p>
+      )}
+    </>
   );
 }
 

@@ -3,6 +3,7 @@ import { COMPARATOR_IDS, comparatorPart, type ComparatorId } from "@/core/match/
 import { sameShare, type MatchModel, type PairKind } from "@/core/match/model/model.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
 import { mayBeShared, type MatchField } from "@/core/match/schema.ts";
+import type { Plan } from "@/core/plan/document.ts";
 import { OptionsForm } from "../../kit/options-form.tsx";
 import { grouped } from "../../kit/words.ts";
 import type { MatchSeen, PartProps } from "./parts.ts";
@@ -32,101 +33,18 @@ export function FieldsCompared({ plan, match, set, seen }: PartProps & { seen: M
           </tr>
         </thead>
         <tbody>
-          {match.fields.map((f, i) => {
-            const part = comparatorPart(f.by);
-            const weights = f.weights ?? seen?.metrics.model.fields[i]?.weights;
-            const last = part.levels.length + 1;
-            return [
-              <tr key={i}>
-                <td>
-                  <span className="font-semibold">{f.in.join(", ")}</span>
-                  {mayBeShared(f) && <span className="faint ml-2 text-xs">may be shared</span>}
-                </td>
-                <td>
-                  <select
-                    className="select select-sm w-56"
-                    aria-label={`How ${f.in.join(", ")} is compared`}
-                    value={f.by}
-                    onChange={(e) => {
-                      const by = e.target.value as ComparatorId;
-                      const kept = f.shared === undefined ? {} : { shared: f.shared };
-                      put(i, { in: f.in, by, ...kept, ...(by === "distance" ? { km: 10 } : {}) });
-                    }}
-                  >
-                    {COMPARATOR_IDS.map((id) => (
-                      <option key={id} value={id}>
-                        {comparatorPart(id).title}
-                      </option>
-                    ))}
-                  </select>
-                </td>
-                <td className="n">{weights ? bits(weights[0]!) : ""}</td>
-                <td className="n held">{weights ? bits(weights[last]!) : ""}</td>
-                <td className="text-right whitespace-nowrap">
-                  <button
-                    type="button"
-                    className="plain"
-                    aria-expanded={open === i}
-                    onClick={() => setOpen(open === i ? null : i)}
-                  >
-                    {open === i ? "close" : "settings"}
-                  </button>
-                  <button
-                    type="button"
-                    className="plain ml-3 disabled:opacity-40"
-                    disabled={match.fields.length === 1}
-                    onClick={() => put(i, null)}
-                  >
-                    take out
-                  </button>
-                </td>
-              </tr>,
-              open === i && (
-                <tr key={`${i} open`}>
-                  <td colSpan={5} className="bg-[var(--paper-bright)] px-3 py-2">
-                    <p className="mb-1">
-                      {part.about} {part.source && <span className="faint">{part.source}.</span>}
-                    </p>
-                    <fieldset className="mb-2 flex flex-wrap gap-x-3">
-                      <legend className="faint text-xs">
-                        Fields that are compared as one; several are put together with a space
-                      </legend>
-                      {names.map((n) => (
-                        <label key={n} className="flex items-center gap-1">
-                          <input
-                            type="checkbox"
-                            checked={f.in.includes(n)}
-                            disabled={f.in.length === 1 && f.in.includes(n)}
-                            onChange={(e) =>
-                              put(i, { ...f, in: e.target.checked ? [...f.in, n] : f.in.filter((x) => x !== n) })
-                            }
-                          />
-                          {n}
-                        </label>
-                      ))}
-                    </fieldset>
-                    <label className="mb-2 flex items-center gap-2">
-                      <input
-                        type="checkbox"
-                        checked={mayBeShared(f)}
-                        onChange={(e) => {
-                          const { shared: _, ...rest } = f;
-                          const own = rest as MatchField;
-                          put(i, mayBeShared(own) === e.target.checked ? own : { ...own, shared: e.target.checked });
-                        }}
-                      />
-                      <span>
-                        records that are not the same may share it, and one may change it{" "}
-                        <span className="faint">as a household its address</span>
-                      </span>
-                    </label>
-                    <OptionsForm part={part} step={f} plan={plan} set={(next) => put(i, next)} />
-                    <Weights field={f} weights={weights} set={(next) => put(i, next)} />
-                  </td>
-                </tr>
-              ),
-            ];
-          })}
+          {match.fields.map((f, i) => (
+            <ComparedField
+              key={i}
+              plan={plan}
+              field={f}
+              weights={f.weights ?? seen?.metrics.model.fields[i]?.weights}
+              alone={match.fields.length === 1}
+              open={open === i}
+              toggle={() => setOpen(open === i ? null : i)}
+              put={(field) => put(i, field)}
+            />
+          ))}
         </tbody>
       </table>
       {free.length > 0 && match.fields.length < 16 && (
@@ -155,6 +73,118 @@ export function FieldsCompared({ plan, match, set, seen }: PartProps & { seen: M
           delivery.
         </p>
       )}
+    </>
+  );
+}
+
+interface OfField {
+  plan: Plan;
+  field: MatchField;
+  /** Bits by level: set by hand, or as they were estimated last. */
+  weights: readonly number[] | undefined;
+  /** Puts another in its place, or takes it out. */
+  put: (field: MatchField | null) => void;
+}
+
+/** One compared field: by what, and what it says where it is equal and where it differs. */
+function ComparedField({
+  plan,
+  field: f,
+  weights,
+  alone,
+  open,
+  toggle,
+  put,
+}: OfField & { alone: boolean; open: boolean; toggle: () => void }) {
+  const name = f.in.join(", ");
+  return (
+    <>
+      <tr>
+        <td>
+          <span className="font-semibold">{name}</span>
+          {mayBeShared(f) && <span className="faint ml-2 text-xs">may be shared</span>}
+        </td>
+        <td>
+          <select
+            className="select select-sm w-56"
+            aria-label={`How ${name} is compared`}
+            value={f.by}
+            onChange={(e) => {
+              const by = e.target.value as ComparatorId;
+              const kept = f.shared === undefined ? {} : { shared: f.shared };
+              put({ in: f.in, by, ...kept, ...(by === "distance" ? { km: 10 } : {}) });
+            }}
+          >
+            {COMPARATOR_IDS.map((id) => (
+              <option key={id} value={id}>
+                {comparatorPart(id).title}
+              </option>
+            ))}
+          </select>
+        </td>
+        <td className="n">{weights ? bits(weights[0]!) : ""}</td>
+        <td className="n held">{weights ? bits(weights[comparatorPart(f.by).levels.length + 1]!) : ""}</td>
+        <td className="text-right whitespace-nowrap">
+          <button type="button" className="plain" aria-expanded={open} onClick={toggle}>
+            {open ? "close" : "settings"}
+          </button>
+          <button type="button" className="plain ml-3 disabled:opacity-40" disabled={alone} onClick={() => put(null)}>
+            take out
+          </button>
+        </td>
+      </tr>
+      {open && (
+        <tr>
+          <td colSpan={5} className="bg-[var(--paper-bright)] px-3 py-2">
+            <FieldSettings plan={plan} field={f} weights={weights} put={put} />
+          </td>
+        </tr>
+      )}
+    </>
+  );
+}
+
+/** Which fields are compared as one, whether others may share them, the comparator's own settings, and the bits. */
+function FieldSettings({ plan, field: f, weights, put }: OfField) {
+  const part = comparatorPart(f.by);
+  return (
+    <>
+      <p className="mb-1">
+        {part.about} {part.source && <span className="faint">{part.source}.</span>}
+      </p>
+      <fieldset className="mb-2 flex flex-wrap gap-x-3">
+        <legend className="faint text-xs">
+          Fields that are compared as one; several are put together with a space
+        </legend>
+        {plan.contract.fields.map(({ name: n }) => (
+          <label key={n} className="flex items-center gap-1">
+            <input
+              type="checkbox"
+              checked={f.in.includes(n)}
+              disabled={f.in.length === 1 && f.in.includes(n)}
+              onChange={(e) => put({ ...f, in: e.target.checked ? [...f.in, n] : f.in.filter((x) => x !== n) })}
+            />
+            {n}
+          </label>
+        ))}
+      </fieldset>
+      <label className="mb-2 flex items-center gap-2">
+        <input
+          type="checkbox"
+          checked={mayBeShared(f)}
+          onChange={(e) => {
+            const { shared: _, ...rest } = f;
+            const own = rest as MatchField;
+            put(mayBeShared(own) === e.target.checked ? own : { ...own, shared: e.target.checked });
+          }}
+        />
+        <span>
+          records that are not the same may share it, and one may change it{" "}
+          <span className="faint">as a household its address</span>
+        </span>
+      </label>
+      <OptionsForm part={part} step={f} plan={plan} set={put} />
+      <Weights field={f} weights={weights} set={put} />
     </>
   );
 }
