@@ -52,6 +52,46 @@ describe("numbers as people write them", () => {
   });
 });
 
+describe("days whose year has two digits", () => {
+  const two = (n: number): string => String(n).padStart(2, "0");
+  const day = (i: number): [string, string, string] => [two(1 + ((i * 7) % 28)), two(1 + (i % 12)), two((i * 3) % 100)];
+
+  it.each([
+    ["day first", (i: number) => day(i).join(".")],
+    ["day first", (i: number) => `${Number(day(i)[0])}/${Number(day(i)[1])}/${day(i)[2]}`],
+    ["month first", (i: number) => `${day(i)[1]}/${day(i)[0]}/${day(i)[2]}`],
+    ["year first", (i: number) => `${two(60 + (i % 40))}-${day(i)[1]}-${day(i)[0]}`],
+    // Some have all four.
+    ["day first", (i: number) => (i % 3 ? day(i).join(".") : `${day(i)[0]}.${day(i)[1]}.19${day(i)[2]}`)],
+  ])("are read %s, as more of them say", async (order, written) => {
+    const found = await of(fill(120, written));
+    expect(found.field).toMatchObject({ type: "date", formats: ["yyyy-MM-dd"] });
+    expect(found.reasons.find((r) => r.step)?.step).toEqual({ do: "written-date", order });
+    expect(found.says("cleanse")).toBe(`years of two digits, ${order}`);
+    expect(found.why("cleanse")).toMatch(
+      /days are written so, such as \S+; \d+ values fit only with the \w+ first; 50 and/,
+    );
+  });
+
+  it("are to be looked at where they fit two orders alike", async () => {
+    const found = await of(fill(60, (i) => `${two(1 + (i % 12))}.${two(1 + ((i * 5) % 12))}.${two(40 + (i % 20))}`));
+    expect(found.reasons.find((r) => r.step)?.step).toEqual({ do: "written-date", order: "day first" });
+    expect(found.why("cleanse")).toContain(
+      "they fit with the day first and with the month first alike, so look at some",
+    );
+  });
+
+  it("are none where numbers stand so for another reason", async () => {
+    const codes = await of(fill(120, (i) => `${two((i * 37) % 100)}-${two((i * 53) % 100)}-${two((i * 71) % 100)}`));
+    expect(codes.field.type).toBe("text");
+    const versions = await of(fill(120, (i) => `${1 + (i % 3)}.${i % 20}.${(i * 7) % 30}`));
+    expect(versions.field.type).toBe("text");
+    const whole = await of(fill(60, (i) => `2026-05-${day(i)[0]}`));
+    expect(whole.field).toMatchObject({ type: "date", formats: ["yyyy-MM-dd"] });
+    expect(whole.reasons.find((r) => r.step)).toBeUndefined();
+  });
+});
+
 describe("amounts", () => {
   it("of one currency are of that one, and those without are taken to be in it", async () => {
     const euros = await of(fill(60, (i) => (i % 10 ? `${i},50 EUR` : `${i},50`)));

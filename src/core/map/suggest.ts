@@ -62,7 +62,7 @@ function contentFit(field: Field, c: ColumnProfile): number {
     case "money":
       return fits(field.currency === undefined ? /^written number$/ : /^(integer|decimal|written number)/) / c.filled;
     case "date":
-      return fits(/^(date|written date)/) / c.filled;
+      return fits(/^(date|written date|short year)/) / c.filled;
     case "time":
       return c.types.filter((t) => t.type.startsWith("time ")).reduce((n, t) => n + t.fits, 0) / c.filled;
     case "uuid":

@@ -218,6 +218,7 @@ export class ColumnFold {
     if (numbers.commas > 0) add("decimal comma", numbers.integers + numbers.commas);
     add("timestamp", days.timestamps);
     for (const [format, fits] of days.formats) add(`date ${format}`, fits);
+    add("short year", days.shortYears);
     if (kinds) {
       add("UUID", kinds.uuids);
       add("JSON", kinds.json);

@@ -13,6 +13,10 @@ const dayNumber = (year: number, month: number, day: number): number => year * 1
 const isDay = (year: number, month: number, day: number): boolean =>
   month >= 1 && month <= 12 && day >= 1 && day <= daysIn(year, month);
 
+/** Years of two digits up to this one are of this century, as the step has it that reads them. */
+const PIVOT = 50;
+const century = (year: number): number => year + (year > PIVOT ? 1900 : 2000);
+
 /** Days that programs put where they know none: the first and last ones that they can say, and the beginnings of their counts. */
 const DEFAULT_DAYS: ReadonlySet<number> = new Set([
   10101, 10102, 17530101, 18991230, 18991231, 19000101, 19000102, 19010101, 19040101, 19691231, 19700101, 19800101,
@@ -37,6 +41,8 @@ export class DayFold {
   private twice = 0;
   private future = 0;
   private readonly defaults = new Map<string, { count: number; first: number }>();
+  /** Values whose year has two digits, by the order in which they are a day. */
+  private readonly short = { count: 0, dayFirst: 0, monthFirst: 0, yearFirst: 0, example: "" };
   /** Of the value at hand, the day that it is. */
   private day = 0;
 
@@ -74,6 +80,11 @@ export class DayFold {
     this.noteDay(bytes, start, end, record, times);
   }
 
+  /** How many values are days whose year has two digits. */
+  get shortYears(): number {
+    return this.short.count;
+  }
+
   /** How many values are days. */
   get days(): number {
     const read = [...this.formats.values()].reduce((n, fits) => n + fits, 0);
@@ -86,6 +97,9 @@ export class DayFold {
     this.either += other.either;
     this.twice += other.twice;
     this.future += other.future;
+    for (const order of ["count", "dayFirst", "monthFirst", "yearFirst"] as const)
+      this.short[order] += other.short[order];
+    this.short.example ||= other.short.example;
     for (const [text, { count, first }] of other.defaults) this.noteDefault(text, first, count);
   }
 
@@ -94,7 +108,7 @@ export class DayFold {
     if (DEFAULT_DAYS.has(this.day)) this.noteDefault(textOf(bytes, start, end).trim().slice(0, 10), record, times);
   }
 
-  finish(): Pick<ColumnProfile, "defaultDates" | "future" | "dateOrders"> {
+  finish(): Pick<ColumnProfile, "defaultDates" | "future" | "dateOrders" | "shortYears"> {
     const count = (order: RegExp): number =>
       [...this.formats].filter(([f]) => order.test(f)).reduce((n, [, fits]) => n + fits, 0);
     const dayFirst = count(/^d/);
@@ -103,6 +117,7 @@ export class DayFold {
       defaultDates: [...this.defaults].map(([value, own]) => ({ value, ...own })).sort((a, b) => b.count - a.count),
       future: this.future,
       dateOrders: dayFirst + monthFirst > 0 ? { dayFirst, monthFirst, either: this.either } : null,
+      shortYears: this.short.count > 0 ? { ...this.short } : null,
     };
   }
 
@@ -145,8 +160,24 @@ export class DayFold {
       else if ((bytes[r] === 84 || bytes[r] === 32) && shape.groups >= 5) this.timestamps += times;
       return;
     }
-    if (third !== 4 || first > 2 || r !== end) return;
+    if (first > 2 || r !== end) return;
+    if (third === 2) this.shortYear(a, b, c, first === 2, times, () => textOf(bytes, start, end));
+    if (third !== 4) return;
     this.eitherOrder(m, a, b, c, first === 2 && second === 2, times);
+  }
+
+  /** Three numbers of two digits at most, of which the last or, where it has two, the first may be the year. */
+  private shortYear(a: number, b: number, c: number, two: boolean, times: number, text: () => string): void {
+    const { short } = this;
+    const dayFirst = isDay(century(c), b, a);
+    const monthFirst = isDay(century(c), a, b);
+    const yearFirst = two && isDay(century(a), b, c);
+    if (!(dayFirst || monthFirst || yearFirst)) return;
+    short.count += times;
+    if (dayFirst) short.dayFirst += times;
+    if (monthFirst) short.monthFirst += times;
+    if (yearFirst) short.yearFirst += times;
+    short.example ||= text();
   }
 
   /** Two numbers and a year, of which the day may be the first or the second. */

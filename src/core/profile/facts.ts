@@ -15,6 +15,7 @@ export interface TypeCandidate {
     | "UUID"
     | "JSON"
     | "written date"
+    | "short year"
     | "written number"
     | `date ${string}`
     | `time ${string}`;
@@ -90,6 +91,19 @@ export interface ColumnProfile {
   readonly kinds?: KindFacts | null;
   /** Dates that could be read with the day or the month first, and those that fit only one. */
   readonly dateOrders: { readonly dayFirst: number; readonly monthFirst: number; readonly either: number } | null;
+  /** Days whose year has two digits; null where there are none, left out by profiles from before they were looked for. */
+  readonly shortYears?: ShortYears | null;
+}
+
+/** Days whose year has two digits, by which of the three numbers may be the year, the month and the day. */
+export interface ShortYears {
+  /** Values that are a day in one order or another. */
+  readonly count: number;
+  readonly dayFirst: number;
+  readonly monthFirst: number;
+  readonly yearFirst: number;
+  /** One of them, as it is written. */
+  readonly example: string;
 }
 
 /** Every value of one column goes with one value of the other, in the records that were compared. */

@@ -140,6 +140,38 @@ function byUnit({ units }: WrittenNumbers): Map<string, number> {
   return found;
 }
 
+/** Orders in which days are written, in the words of the step that reads them, the likelier before where both fit alike. */
+const SHORT_ORDERS = [
+  { order: "day first", by: "dayFirst" },
+  { order: "month first", by: "monthFirst" },
+  { order: "year first", by: "yearFirst" },
+] as const;
+
+/** Days whose year has two digits, with the step that gives them four; days with four beside them are read by the same step. */
+export function shortYears({ filled, shortYears: short, dateOrders }: ColumnProfile, because: Because): Typed | null {
+  if (!short) return null;
+  const whole = { dayFirst: dateOrders?.dayFirst ?? 0, monthFirst: dateOrders?.monthFirst ?? 0, yearFirst: 0 };
+  const ways = SHORT_ORDERS.map(({ order, by }) => ({ order, fits: short[by] + whole[by] })).sort(
+    (x, y) => y.fits - x.fits,
+  );
+  const [best, next] = ways as [(typeof ways)[number], (typeof ways)[number]];
+  if (best.fits < filled * ENOUGH) return null;
+  const apart = best.fits - next.fits;
+  const orderOf = (way: typeof best): string => `with the ${way.order}`;
+  const which =
+    apart === 0
+      ? `they fit ${orderOf(best)} and ${orderOf(next)} alike, so look at some`
+      : `${counted(apart, "value")} ${apart === 1 ? "fits" : "fit"} only ${orderOf(best)}`;
+  because(
+    "cleanse",
+    `years of two digits, ${best.order}`,
+    `${counted(short.count, "day")} ${short.count === 1 ? "is" : "are"} written so, such as ${short.example}; ${which}; 50 and what is less is taken for 2050 and before, more for the century before`,
+    { do: "written-date", order: best.order },
+  );
+  because("type", "date", fitting(Math.min(filled, best.fits), filled, "are days that exist, read so"));
+  return { type: "date", formats: ["yyyy-MM-dd"] };
+}
+
 /** A date whose month is in words, with the step that reads it; dates in digits beside it are read by the same step. */
 export function datesInWords(
   { filled, kinds, dateOrders }: ColumnProfile,

@@ -2,7 +2,7 @@ import type { ColumnProfile } from "./facts.ts";
 import type { Field } from "../plan/types.ts";
 import { counted, grouped } from "../kernel/problem.ts";
 import { yesAndNo } from "../type/yes-no.ts";
-import { datesInWords, kindOf } from "./propose-kinds.ts";
+import { datesInWords, kindOf, shortYears } from "./propose-kinds.ts";
 import { ENOUGH, fitting, type Because } from "./reason.ts";
 
 const MOST_CODES = 30;
@@ -153,7 +153,7 @@ function day({ column, because, enough }: Looked): Shape | null {
     .filter((t) => t.type.startsWith("date "))
     .map((t) => ({ format: t.type.slice(5), fits: t.fits }));
   const chosen = dateFormats(dates, column.filled);
-  if (!chosen || !enough(chosen.fits)) return datesInWords(column, chosen, because);
+  if (!chosen || !enough(chosen.fits)) return shortYears(column, because) ?? datesInWords(column, chosen, because);
   because("type", "date", fitting(chosen.fits, column.filled, "are days that exist"));
   because("formats", chosen.formats.join(", "), chosen.why);
   return { type: "date", formats: chosen.formats };

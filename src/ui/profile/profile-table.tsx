@@ -163,7 +163,12 @@ export function looksLike(c: ColumnProfile): string {
   if (c.filled === 0) return "empty";
   const best = c.types[0];
   if (!best || best.fits < c.filled * 0.5 || (c.numbers?.leadingZeros ?? 0) > 0) return "text";
-  const words = { integer: "whole number", boolean: "yes or no", timestamp: "date and time" } as Record<string, string>;
+  const words = {
+    integer: "whole number",
+    boolean: "yes or no",
+    timestamp: "date and time",
+    "short year": "date, year in two digits",
+  } as Record<string, string>;
   const word = words[best.type] ?? best.type;
   return best.fits === c.filled ? word : `${word}, ${percentOf(best.fits, c.filled)} %`;
 }
