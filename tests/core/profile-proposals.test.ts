@@ -7,8 +7,8 @@ import { columnOf, proposed } from "../support/profile.ts";
 const fill = <T>(n: number, of: (i: number) => T): T[] => Array.from({ length: n }, (_, i) => of(i));
 
 /** What is proposed of a column of values, and why. */
-async function of(values: (string | number)[], name = "v") {
-  const { field, reasons } = proposeField({ ...(await columnOf(values)), name }, new Set());
+async function of(values: (string | number)[], name = "v", day?: string) {
+  const { field, reasons } = proposeField({ ...(await columnOf(values, day)), name }, new Set());
   const why = (part: Reason["part"]): string =>
     reasons
       .filter((r) => r.part === part)
@@ -66,10 +66,10 @@ describe("days whose year has two digits", () => {
   ])("are read %s, as more of them say", async (order, written) => {
     const found = await of(fill(120, written));
     expect(found.field).toMatchObject({ type: "date", formats: ["yyyy-MM-dd"] });
-    expect(found.reasons.find((r) => r.step)?.step).toEqual({ do: "written-date", order });
+    expect(found.reasons.find((r) => r.step)?.step).toMatchObject({ do: "written-date", order });
     expect(found.says("cleanse")).toBe(`years of two digits, ${order}`);
     expect(found.why("cleanse")).toMatch(
-      /days are written so, such as \S+; \d+ values fit only with the \w+ first; 50 and/,
+      /days are written so, such as \S+; \d+ values fit only with the \w+ first; 50 is/,
     );
   });
 
@@ -79,6 +79,28 @@ describe("days whose year has two digits", () => {
     expect(found.why("cleanse")).toContain(
       "they fit with the day first and with the month first alike, so look at some",
     );
+  });
+
+  it("are of the past where more of them lie there than would lie ahead, and else may come", async () => {
+    const ofYears = async (...years: number[]) =>
+      await of(
+        fill(120, (i) => `${day(i)[0]}.${day(i)[1]}.${two(years[i % years.length]!)}`),
+        "v",
+        "2026-05-31",
+      );
+    const now = 26;
+    const born = await ofYears(45, 61, 72, 83, 99, 4, 12, now);
+    expect(born.reasons.find((r) => r.step)?.step).toEqual({ do: "written-date", order: "day first", pivot: now });
+    expect(born.why("cleanse")).toContain("15 would lie ahead with 50 as the last year of this century, so it is");
+    for (const years of [
+      [now, now + 1, now + 2],
+      [98, now, now + 1, now + 2],
+      [61, 99, now],
+    ]) {
+      const other = await ofYears(...years);
+      expect(other.reasons.find((r) => r.step)?.step, years.join()).toEqual({ do: "written-date", order: "day first" });
+      expect(other.why("cleanse")).toContain("50 is taken for the last year of this century");
+    }
   });
 
   it("are none where numbers stand so for another reason", async () => {

@@ -20,8 +20,8 @@ export async function profileOf(columns: Record<string, readonly (string | numbe
 }
 
 /** The profile of one column, beside one that numbers the records. */
-export async function columnOf(values: readonly (string | number)[]): Promise<ColumnProfile> {
-  return (await profileOf({ n: values.map((_, i) => i), v: values })).columns[1]!;
+export async function columnOf(values: readonly (string | number)[], day?: string): Promise<ColumnProfile> {
+  return (await profileOf({ n: values.map((_, i) => i), v: values }, day)).columns[1]!;
 }
 
 export async function proposed(columns: Record<string, readonly (string | number)[]>): Promise<Proposal> {

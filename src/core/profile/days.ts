@@ -42,7 +42,11 @@ export class DayFold {
   private future = 0;
   private readonly defaults = new Map<string, { count: number; first: number }>();
   /** Values whose year has two digits, by the order in which they are a day. */
-  private readonly short = { count: 0, dayFirst: 0, monthFirst: 0, yearFirst: 0, example: "" };
+  private readonly short = {
+    ...{ count: 0, dayFirst: 0, monthFirst: 0, yearFirst: 0, example: "" },
+    endsWith: { ahead: 0, before: 0 },
+    beginsWith: { ahead: 0, before: 0 },
+  };
   /** Of the value at hand, the day that it is. */
   private day = 0;
 
@@ -99,6 +103,10 @@ export class DayFold {
     this.future += other.future;
     for (const order of ["count", "dayFirst", "monthFirst", "yearFirst"] as const)
       this.short[order] += other.short[order];
+    for (const at of ["endsWith", "beginsWith"] as const) {
+      this.short[at].ahead += other.short[at].ahead;
+      this.short[at].before += other.short[at].before;
+    }
     this.short.example ||= other.short.example;
     for (const [text, { count, first }] of other.defaults) this.noteDefault(text, first, count);
   }
@@ -117,7 +125,7 @@ export class DayFold {
       defaultDates: [...this.defaults].map(([value, own]) => ({ value, ...own })).sort((a, b) => b.count - a.count),
       future: this.future,
       dateOrders: dayFirst + monthFirst > 0 ? { dayFirst, monthFirst, either: this.either } : null,
-      shortYears: this.short.count > 0 ? { ...this.short } : null,
+      shortYears: this.short.count > 0 ? { ...this.short, now: Math.floor(this.today / 10_000) % 100 } : null,
     };
   }
 
@@ -177,7 +185,14 @@ export class DayFold {
     if (dayFirst) short.dayFirst += times;
     if (monthFirst) short.monthFirst += times;
     if (yearFirst) short.yearFirst += times;
+    if (dayFirst || monthFirst) this.noteYear(short.endsWith, c, times);
+    if (yearFirst) this.noteYear(short.beginsWith, a, times);
     short.example ||= text();
+  }
+
+  private noteYear(of: { ahead: number; before: number }, year: number, times: number): void {
+    if (year > PIVOT) of.before += times;
+    else if (century(year) * 10_000 > this.today) of.ahead += times;
   }
 
   /** Two numbers and a year, of which the day may be the first or the second. */

@@ -95,6 +95,11 @@ export interface ColumnProfile {
   readonly shortYears?: ShortYears | null;
 }
 
+export interface YearsOf {
+  readonly ahead: number;
+  readonly before: number;
+}
+
 /** Days whose year has two digits, by which of the three numbers may be the year, the month and the day. */
 export interface ShortYears {
   /** Values that are a day in one order or another. */
@@ -102,6 +107,11 @@ export interface ShortYears {
   readonly dayFirst: number;
   readonly monthFirst: number;
   readonly yearFirst: number;
+  /** Of those that end with the year, and of those that begin with it: how many lie ahead with 50 as the last year of this century, and how many in the century before. */
+  readonly endsWith: YearsOf;
+  readonly beginsWith: YearsOf;
+  /** The year of the profile, of two digits. */
+  readonly now: number;
   /** One of them, as it is written. */
   readonly example: string;
 }

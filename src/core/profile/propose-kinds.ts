@@ -162,11 +162,17 @@ export function shortYears({ filled, shortYears: short, dateOrders }: ColumnProf
     apart === 0
       ? `they fit ${orderOf(best)} and ${orderOf(next)} alike, so look at some`
       : `${counted(apart, "value")} ${apart === 1 ? "fits" : "fit"} only ${orderOf(best)}`;
+  const years = best.order === "year first" ? short.beginsWith : short.endsWith;
+  // Days of birth, and not such as come: of what would lie ahead more lies in the century before.
+  const past = years.ahead > 0 && years.before > years.ahead;
+  const pivot = past
+    ? `${grouped(years.ahead)} would lie ahead with 50 as the last year of this century, so it is ${String(short.now).padStart(2, "0")}`
+    : "50 is taken for the last year of this century";
   because(
     "cleanse",
     `years of two digits, ${best.order}`,
-    `${counted(short.count, "day")} ${short.count === 1 ? "is" : "are"} written so, such as ${short.example}; ${which}; 50 and what is less is taken for 2050 and before, more for the century before`,
-    { do: "written-date", order: best.order },
+    `${counted(short.count, "day")} ${short.count === 1 ? "is" : "are"} written so, such as ${short.example}; ${which}; ${pivot}`,
+    { do: "written-date", order: best.order, ...(past ? { pivot: short.now } : {}) },
   );
   because("type", "date", fitting(Math.min(filled, best.fits), filled, "are days that exist, read so"));
   return { type: "date", formats: ["yyyy-MM-dd"] };
