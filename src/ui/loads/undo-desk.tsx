@@ -44,24 +44,38 @@ const said = (n: number, [one, many]: OneOrMany): string => (n === 1 ? one : man
 /** How many rows still stand as the writing left them. */
 const standing = ({ does }: Preview): number => does.remove + does["put back"] + does["bring back"];
 
-/** What undoing a writing does, in counts that lead to rows; what was changed since is left unless a person says otherwise. */
-export function UndoDesk({
-  preview,
-  filter,
-  keyNames,
-}: {
+interface Undoing {
   preview: Preview;
   filter: Filter;
   keyNames: readonly string[];
-}) {
+}
+
+/** What undoing a writing does, and, once it is done, what it did: that stays when nothing is left to undo. */
+export function UndoDesk({ preview, ...rest }: Omit<Undoing, "preview"> & { preview: Preview | null }) {
   const router = useRouter();
+  const [done, setDone] = useState<Undone | null>(null);
+  if (done) return <DoneWords done={done} />;
+  if (!preview) return null;
+  return (
+    <ToUndo
+      preview={preview}
+      {...rest}
+      tell={(undone) => {
+        setDone(undone);
+        router.refresh();
+      }}
+    />
+  );
+}
+
+/** In counts that lead to rows; what was changed since is left unless a person says otherwise. */
+function ToUndo({ preview, filter, keyNames, tell }: Undoing & { tell: (done: Undone) => void }) {
   const { writing, left } = preview;
   const [rows, setRows] = useState(preview.rows);
   const [next, setNext] = useState(preview.next);
   const [over, setOver] = useState<ReadonlySet<string>>(new Set());
   const [all, setAll] = useState(false);
   const { busy, problem, act } = useAct();
-  const [done, setDone] = useState<Undone | null>(null);
   const stands = standing(preview);
   const open = left.changed + left.gone + left.another;
   const chosen = all ? open : over.size;
@@ -81,11 +95,9 @@ export function UndoDesk({
         params: { id: writing.id },
         body: { reason, over: all ? "all" : over.size > 0 ? [...over] : "none" },
       });
-      setDone(answer);
-      router.refresh();
+      tell(answer);
     });
   };
-  if (done) return <DoneWords done={done} />;
   return (
     <div className="mt-3 grid grid-cols-1 gap-6 lg:grid-cols-[22rem_minmax(0,1fr)]">
       <section aria-label="What undoing it does">

@@ -73,14 +73,13 @@ export default async function WritingPage({
           <b>It can’t be undone.</b> {fault.message} <span className="faint">{fault.hint}</span>
         </p>
       )}
-      {preview && (
-        <UndoDesk
-          key={`${writing.id} ${filter.does} ${filter.left}`}
-          preview={JSON.parse(JSON.stringify(preview)) as typeof preview}
-          filter={filter}
-          keyNames={load.key}
-        />
-      )}
+      <UndoDesk
+        // What is asked for, and not what is then shown first: that is another once something is undone.
+        key={`${writing.id} ${asked.does} ${asked.left}`}
+        preview={JSON.parse(JSON.stringify(preview)) as typeof preview}
+        filter={filter}
+        keyNames={load.key}
+      />
     </>
   );
 }
