@@ -176,7 +176,7 @@ function saidOf({ precision, recall, basis }: Measured["says"]): string {
 /** Every circumstance by the match that is proposed for it, against the truth: what it found, and whether what it says of itself is so. */
 export async function benchCircumstances(seeds: readonly number[], most: number, say: Say): Promise<void> {
   say("circumstance | same, wrong | precision / recall / F1 of same | recall with ask | asked per 1,000 | says | time");
-  const count = { all: 0, low: 0, unlike: 0 };
+  const count = { all: 0, low: 0, unlike: 0, sure: 0, within: 0 };
   for (const circumstance of CIRCUMSTANCES.filter((c) => c.size <= most)) {
     for (const seed of circumstance.size > 20_000 ? seeds.slice(0, 1) : seeds) {
       const set = makeSet(circumstance, seed);
@@ -189,6 +189,10 @@ export async function benchCircumstances(seeds: readonly number[], most: number,
       count.all++;
       if (low && m.says.basis === "counted") count.low++;
       if (unlike && m.says.basis === "counted") count.unlike++;
+      if (m.precision !== null && m.within) {
+        count.sure++;
+        if (m.precision >= m.within.low - 1e-9 && m.precision <= m.within.high + 1e-9) count.within++;
+      }
       say(
         `${circumstance.name}, seed ${seed} | ${m.same}, ${m.wrong} | ${share(m.precision)} / ${share(m.recall)} / ${share(m.f1)} | ` +
           `${share(m.recallWithAsk)} | ${m.asked.toFixed(0)} | ${saidOf(m.says)}${m.says.doubts.length > 0 ? `, ${m.says.doubts.join(", ")}` : ""} | ` +
@@ -197,7 +201,7 @@ export async function benchCircumstances(seeds: readonly number[], most: number,
     }
   }
   say(
-    `of ${count.all} matches ${count.low} have a precision under 0.95 and ${count.unlike} one more than 0.01 off what is said, where it is said to be counted`,
+    `of ${count.all} matches ${count.low} have a precision under 0.95 and ${count.unlike} one more than 0.01 off what is said, where it is said to be counted; of ${count.sure} that say between which shares it is with 95 % it is so for ${count.within}`,
   );
 }
 

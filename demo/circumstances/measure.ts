@@ -5,7 +5,7 @@ import { recordsOf } from "@/cli/match.ts";
 import { profileFiles } from "@/cli/profile.ts";
 import { limitsOf, type LimitsInUse } from "@/core/match/limits.ts";
 import type { Choice } from "@/core/match/model/choose.ts";
-import { resolvePairs } from "@/core/match/resolve.ts";
+import { estimateOfLimits, resolvePairs, type LimitsEstimate } from "@/core/match/resolve.ts";
 import { PairSearch } from "@/engine/match/pairs.ts";
 import { comparedOf, type MatchSection } from "@/core/match/schema.ts";
 import { proposeMatch } from "@/core/match/propose.ts";
@@ -60,6 +60,8 @@ export interface Measured {
   /** Pairs to be asked about per 1,000 records of the first file. */
   readonly asked: number;
   readonly says: Pick<Choice, "precision" | "recall" | "basis" | "doubts" | "differing">;
+  /** Between which shares the precision is said to be with 95 %. */
+  readonly within: LimitsEstimate["within"];
   readonly limits: LimitsInUse;
   readonly ms: number;
 }
@@ -115,6 +117,7 @@ export async function measure(
     recallWithAsk: truth === 0 ? null : (right + askRight) / truth,
     asked: (1000 * ask) / set.a.rows.length,
     says: choice,
+    within: estimateOfLimits(pairs, limits, choice).within,
     limits,
     ms,
   };

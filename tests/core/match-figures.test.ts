@@ -35,7 +35,9 @@ function choiceLines({ fit, curve, rivals, answered, ...choice }: Choice): strin
     `says ${choice.precision === null ? "nothing" : four(choice.precision)} ${choice.recall === null ? "nothing" : four(choice.recall)}, answered ${answered.right} of ${answered.all}, differing ${choice.differing.join(" ")}`,
     `rivals ${rivals.byA} ${rivals.byB}, gain ${four(fit.gain)}, curve ${curve.length}: ${curve
       .slice(0, 6)
-      .map((c) => `${four(c.bits)} ${four(c.wrong)}`)
+      .map(
+        (c) => `${four(c.bits)} ${four(c.wrong)}${c.within ? ` in ${four(c.within.low)} ${four(c.within.high)}` : ""}`,
+      )
       .join(", ")}`,
     `from ${fit.start.kinds.join(" ")}`,
     ...fit.kinds.flatMap(({ name, prior, fields }) => [

@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { DOUBTS, type Choice } from "@/core/match/model/choose.ts";
+import { countWithin } from "@/core/match/model/count.ts";
 import { doubtsWords, limitsWords, wrongWords } from "@/core/match/model/doubts.ts";
 import { type Matcher, type Pairs } from "@/core/match/match.ts";
 import { limitsOf } from "@/core/match/limits.ts";
@@ -150,6 +151,9 @@ describe("what a match found", () => {
     expect(limitsWords({ same: 63, ask: 45 }, counted)).toBe(
       "same from 63: about 5 wrong in 1,000; about 98.2\u00a0% of all that are the same, counted within the files; asked from 45",
     );
+    expect(limitsWords({ same: 63, ask: 45 }, { ...counted, within: { low: 0.98, high: 1 } })).toContain(
+      "about 5 wrong in 1,000 (0 to 20 with 95\u00a0%); about 98.2",
+    );
     expect(limitsWords({ same: 63, ask: 45 }, { ...counted, basis: "model" })).toContain("by the model’s own word");
     const nothing = { precision: null, recall: null, basis: null, doubts: [] };
     expect(limitsWords({ same: 63, ask: 45 }, nothing)).toContain("can’t be told");
@@ -163,6 +167,19 @@ describe("what a match found", () => {
     const all = doubtsWords({ ...nothing, doubts: DOUBTS }, []);
     expect(new Set(all).size).toBe(DOUBTS.length);
     for (const words of all) expect(words).toMatch(/^[A-Z].*\.$/);
+  });
+
+  it("is between what so few as were counted allow", () => {
+    // One look-alike's worth seen for 0.48 expected: 0.676, 0.219, 0.071 and 0.023 of the counts are 0, 1, 2 and 3.
+    expect(countWithin(0.48, 1)).toEqual({ low: 0, high: 3 });
+    expect(countWithin(0.02, 1)).toEqual({ low: 0, high: 0 });
+    // Of many that were seen it is as of a Poisson count: 10 give 4 to 17.
+    expect(countWithin(10, 1e9)).toEqual({ low: 4, high: 17 });
+    expect(countWithin(10, 2).high).toBeGreaterThan(25);
+    const many = countWithin(400, 1e9);
+    expect([many.low, many.high].map(Math.round)).toEqual([361, 439]);
+    expect(countWithin(199, 50).high).toBeCloseTo(countWithin(201, 50).high, -1);
+    expect(countWithin(5_000, 2).low).toBe(0);
   });
 
   it("names the fields in which what is most alike still differs", () => {

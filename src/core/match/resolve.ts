@@ -149,6 +149,8 @@ export interface LimitsEstimate {
   readonly precision: number | null;
   /** Of all same pairs the share that are from the limit on. */
   readonly recall: number | null;
+  /** Between which shares the precision is with 95 %, where it was counted and nobody has decided pairs; left out where that can't be told. */
+  readonly within?: { readonly low: number; readonly high: number };
   /** How the precision is known: counted within the files, or by the model's own word; null where nothing is. */
   readonly basis: Choice["basis"];
   readonly doubts: readonly Doubt[];
@@ -174,12 +176,21 @@ export function estimateOfLimits(pairs: Pairs, { same: limit }: LimitsInUse, cho
     const told = choice.precision !== null;
     return { precision: told ? precision : null, recall: told ? recall : null, basis: "model", ...known };
   }
-  const wrong = wrongFrom(curve, least);
-  return { precision: 1 - wrong, recall, basis: "counted", ...known };
+  const { wrong, within } = curveAt(curve, least);
+  return {
+    precision: 1 - wrong,
+    recall,
+    ...(within && { within: { low: 1 - within.high, high: 1 - within.low } }),
+    basis: "counted",
+    ...known,
+  };
+}
+
+function curveAt(curve: Choice["curve"], bits: number): Pick<Choice["curve"][number], "wrong" | "within"> {
+  return curve.findLast((c) => c.bits <= bits + 1e-6) ?? curve[0] ?? { wrong: 0, within: null };
 }
 
 /** What share of what is joined from so many bits on is wrong, by what was counted. */
 export function wrongFrom(curve: Choice["curve"], bits: number): number {
-  const at = curve.findLast((c) => c.bits <= bits + 1e-6) ?? curve[0];
-  return at?.wrong ?? 0;
+  return curveAt(curve, bits).wrong;
 }

@@ -53,8 +53,12 @@ export interface Choice {
   readonly doubts: readonly Doubt[];
   /** Fields, by their numbers, that tell things apart and in which the pairs that are most alike differ too often to be the same. */
   readonly differing: readonly number[];
-  /** By limit in bits, ascending: what share of what would be joined from there on would be wrong, where it is counted. */
-  readonly curve: readonly { readonly bits: number; readonly wrong: number }[];
+  /** By limit in bits, ascending: what share of what would be joined from there on would be wrong, where it is counted, and between which shares that is with 95 %. */
+  readonly curve: readonly {
+    readonly bits: number;
+    readonly wrong: number;
+    readonly within: { readonly low: number; readonly high: number } | null;
+  }[];
 }
 
 /** What a person wants of the limits. */
@@ -213,9 +217,11 @@ function curveOf(list: readonly Joined[]): Choice["curve"] {
   let least = 0;
   return list
     .toReversed()
-    .map(({ limit, joined, wrong }) => {
-      least = Math.max(least, joined === 0 ? 0 : Math.min(1, wrong / joined));
-      return { bits: limit, wrong: least };
+    .map(({ limit, joined, wrong, within }) => {
+      const share = (n: number): number => (joined === 0 ? 0 : Math.min(1, n / joined));
+      least = Math.max(least, share(wrong));
+      const high = within && Math.max(least, share(within.high));
+      return { bits: limit, wrong: least, within: within && { low: Math.min(least, share(within.low)), high: high! } };
     })
     .reverse();
 }

@@ -1,4 +1,4 @@
-import { listed } from "../../kernel/problem.ts";
+import { grouped, listed } from "../../kernel/problem.ts";
 import type { Doubt } from "./choose.ts";
 import type { LimitsInUse } from "../limits.ts";
 import type { LimitsEstimate } from "../resolve.ts";
@@ -36,14 +36,21 @@ const DOUBT_WORDS: Record<Doubt, string> = {
 };
 
 /** “same from 63: about 5 wrong in 1,000”, or that nothing is joined by itself. */
-export function limitsWords({ same, ask }: LimitsInUse, { precision, recall, basis }: LimitsEstimate): string {
+export function limitsWords({ same, ask }: LimitsInUse, { precision, recall, basis, within }: LimitsEstimate): string {
   if (same === null)
     return ask >= 100
       ? "nothing is joined, and nothing is asked about"
       : `nothing is joined by itself; asked from ${ask}`;
   if (precision === null) return `same from ${same}, asked from ${ask}; how many of these are wrong can’t be told`;
   const found = recall === null ? "" : `; about ${(recall * 100).toFixed(1)}\u00a0% of all that are the same`;
-  return `same from ${same}: ${wrongWords(precision)}${found}, ${basis === "counted" ? "counted within the files" : "by the model’s own word"}; asked from ${ask}`;
+  const sure = within === undefined ? "" : ` (${withinWords(within)})`;
+  return `same from ${same}: ${wrongWords(precision)}${sure}${found}, ${basis === "counted" ? "counted within the files" : "by the model’s own word"}; asked from ${ask}`;
+}
+
+/** “1 to 12 with 95 %”: of 1,000 how many may be wrong. */
+export function withinWords({ low, high }: NonNullable<LimitsEstimate["within"]>): string {
+  const of = (share: number): string => grouped(Math.round((1 - share) * 1000));
+  return `${of(high)} to ${of(low)} with 95\u00a0%`;
 }
 
 /** “about 5 wrong in 1,000”. */
