@@ -29,7 +29,9 @@ function words(value: unknown): string | null {
 
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
 
-type Thing = Readonly<Record<string, unknown>>;
+/** A part of a plan, whatever it is: what matters are its properties and their names. */
+type Thing = object;
+const propertiesOf = (thing: Thing): [string, unknown][] => Object.entries(thing);
 
 /** What two things say differently, property by property. */
 function properties(
@@ -39,14 +41,15 @@ function properties(
   is: Thing,
   but: readonly string[] = [],
 ): Difference[] {
-  const keys = [...new Set([...Object.keys(was), ...Object.keys(is)])].filter((k) => !but.includes(k));
+  const [before, after] = [new Map(propertiesOf(was)), new Map(propertiesOf(is))];
+  const keys = [...new Set([...before.keys(), ...after.keys()])].filter((k) => !but.includes(k));
   return keys
-    .filter((k) => !same(was[k], is[k]))
+    .filter((k) => !same(before.get(k), after.get(k)))
     .map((k) => ({
       stage,
       what: [what, k.replaceAll("_", " ")].filter((w) => w !== "").join(", "),
-      was: words(was[k]),
-      is: words(is[k]),
+      was: words(before.get(k)),
+      is: words(after.get(k)),
     }));
 }
 
@@ -145,12 +148,12 @@ function checkName(check: PlanCheck): string {
 
 /** A thing's properties in words, its name apart. */
 function rest(thing: Thing, but: readonly string[] = []): string {
-  const said = Object.entries(thing).filter(([k]) => !but.includes(k));
+  const said = propertiesOf(thing).filter(([k]) => !but.includes(k));
   return said.length === 0 ? "yes" : said.map(([k, v]) => `${k.replaceAll("_", " ")} ${words(v)}`).join("; ");
 }
 
 function asNamed<T extends object>(list: readonly T[], name: (thing: T) => string, but: readonly string[]): Named[] {
-  return list.map((t) => ({ name: name(t), whole: rest(t as Thing, but), thing: t as unknown as Thing }));
+  return list.map((t) => ({ name: name(t), whole: rest(t, but), thing: t }));
 }
 
 /** Fields that came, went, were renamed, or say something else. */
@@ -185,15 +188,15 @@ export function differences(was: Plan, is: Plan): Difference[] {
     Object.entries(plan.formulas ?? {}).map(([name, f]) => ({
       name,
       whole: f.body,
-      thing: f as unknown as Thing,
+      thing: f,
     }));
   const compared = (plan: Plan): Named[] => asNamed(plan.match?.fields ?? [], (f) => f.in.join(" and "), ["in"]);
   const section = (plan: Plan): Thing => {
     const { fields: _, ...others } = plan.match ?? { fields: [] };
-    return others as Thing;
+    return others;
   };
   return [
-    ...properties("Read", "", was.read as unknown as Thing, is.read as unknown as Thing),
+    ...properties("Read", "", was.read, is.read),
     ...named(
       "Read",
       "sender",
@@ -202,7 +205,7 @@ export function differences(was: Plan, is: Plan): Difference[] {
       ["files"],
     ),
     ...properties("Read", "", { sender_field: was.sender_field }, { sender_field: is.sender_field }),
-    ...properties("Map", "", was.map as unknown as Thing, is.map as unknown as Thing),
+    ...properties("Map", "", was.map, is.map),
     ...named("Formulas", "formula", formulas(was), formulas(is), []),
     ...named(
       "Formulas",
@@ -225,7 +228,7 @@ export function differences(was: Plan, is: Plan): Difference[] {
     ),
     ...properties("Match", "", section(was), section(is)),
     ...named("Match", "compared", compared(was), compared(is), ["in"]),
-    ...properties("Load", "", was.load as unknown as Thing, is.load as unknown as Thing, ["further"]),
+    ...properties("Load", "", was.load, is.load, ["further"]),
     ...named(
       "Load",
       "further target",

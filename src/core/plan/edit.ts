@@ -158,10 +158,14 @@ function removeFromLookUp(l: LookUp, name: string): LookUp[] {
   if (lookUpFields(l).asks.includes(name)) return [];
   const without = <T>(record: Readonly<Record<string, T>>): Record<string, T> =>
     Object.fromEntries(Object.entries(record).filter(([key]) => key !== name));
-  const next: Record<string, unknown> = { ...l, bring: without(l.bring) };
-  if (l.default) next["default"] = without(l.default);
-  for (const key of ["score_in", "lead_in"]) if (next[key] === name) delete next[key];
-  return [next as unknown as LookUp];
+  const own = { bring: without(l.bring), ...(l.default ? { default: without(l.default) } : {}) };
+  if (l.how !== "scored") return [{ ...l, ...own }];
+  const { score_in, lead_in, ...others } = l;
+  const kept = {
+    ...(score_in !== undefined && score_in !== name ? { score_in } : {}),
+    ...(lead_in !== undefined && lead_in !== name ? { lead_in } : {}),
+  };
+  return [{ ...others, ...own, ...kept }];
 }
 
 function removeFromMatch(match: MatchSection, name: string): MatchSection | null {
