@@ -1,3 +1,5 @@
+import fc from "fast-check";
+import { csvRow } from "@/core/write/csv.ts";
 import avro from "avsc";
 import { parse as parseCsv } from "csv-parse/sync";
 import { parquetReadObjects } from "hyparquet";
@@ -412,5 +414,30 @@ describe("values in another form", () => {
     expect(textOfValue(list, '{"a;b"}')).toBe('["a;b"]');
     expect(textOfValue(list, '{"[a","b"}')).toBe('["[a","b"]');
     expect(textOfValue(list, "{}")).toBe("[]");
+  });
+});
+
+describe("a row of delimited text", () => {
+  const DELIMITERS = [",", ";", "\t", "|", "||", ".", "^~", "[", "\\"];
+  const cell = fc.array(
+    fc.constantFrom("a", "é", "\u00a0", " ", "\t", '"', "\r", "\n", ",", ";", "|", ".", "^", "~", "[", "\\", "\ufeff"),
+    { maxLength: 5 },
+  );
+
+  it("has quotes around what could be read otherwise, and around nothing else", () => {
+    fc.assert(
+      fc.property(
+        fc.array(cell, { minLength: 1, maxLength: 4 }),
+        fc.constantFrom(...DELIMITERS),
+        (cells, delimiter) => {
+          const values = cells.map((c) => c.join(""));
+          const expected = values.map((v) =>
+            /["\r\n]/.test(v) || v.includes(delimiter) || v !== v.trim() ? `"${v.replaceAll('"', '""')}"` : v,
+          );
+          expect(csvRow(values, false, delimiter)).toBe(`${expected.join(delimiter)}\r\n`);
+        },
+      ),
+      { numRuns: 2_000 },
+    );
   });
 });

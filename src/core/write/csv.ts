@@ -3,7 +3,10 @@
  * spreadsheet would take for a formula gets an apostrophe before it, which is the only change.
  */
 export function csvRow(values: readonly string[], guard = false, delimiter = ","): string {
-  return `${values.map((v) => csvCell(v, guard, delimiter)).join(delimiter)}\r\n`;
+  const special = specialOf(delimiter);
+  let row = "";
+  for (let i = 0; i < values.length; i++) row += (i > 0 ? delimiter : "") + csvCell(values[i]!, guard, special);
+  return `${row}\r\n`;
 }
 
 /**
@@ -18,9 +21,27 @@ export function guarded(value: string): string {
   return RUNS.test(value) && !NUMBER.test(value) ? `'${value}` : value;
 }
 
-function csvCell(value: string, guard: boolean, delimiter: string): string {
+/** By delimiter: what a cell can't have without quotes. */
+const specials = new Map<string, RegExp>();
+
+function specialOf(delimiter: string): RegExp {
+  let special = specials.get(delimiter);
+  if (!special) {
+    special = new RegExp(`["\\r\\n]|${delimiter.replace(/[.*+?^${}()|[\]\\]/g, "\\$&")}`);
+    specials.set(delimiter, special);
+  }
+  return special;
+}
+
+function csvCell(value: string, guard: boolean, special: RegExp): string {
   const text = guard ? guarded(value) : value;
-  return /["\r\n]/.test(text) || text.includes(delimiter) || text !== text.trim()
-    ? `"${text.replaceAll('"', '""')}"`
-    : text;
+  return special.test(text) || isLoose(text) ? `"${text.replaceAll('"', '""')}"` : text;
+}
+
+const isPlain = (code: number): boolean => code > 32 && code < 128;
+
+/** Whether a text begins or ends with white space, which some programs would take away. */
+function isLoose(text: string): boolean {
+  if (text === "" || (isPlain(text.charCodeAt(0)) && isPlain(text.charCodeAt(text.length - 1)))) return false;
+  return text !== text.trim();
 }
