@@ -312,6 +312,9 @@ describe("what a query gives", () => {
     const third = await asked("select 1::numeric / 3 as third, 1234567890.5::numeric(20,4) as exact");
     expect(strFromU8(third.bytes)).toBe("third,exact\r\n0.333333333333,1234567890.5000\r\n");
     expect(strFromU8((await asked("select 1 as a where false -- none")).bytes)).toBe("a\r\n");
+    const none =
+      "select 'NaN'::numeric as a, 'Infinity'::numeric as b, null::numeric(9,2) as c, 'NaN'::numeric(9,2) as d";
+    expect(strFromU8((await asked(none)).bytes)).toBe("a,b,c,d\r\n,,,\r\n");
   });
 
   it("is one query that reads, with columns that have names of their own", async () => {
@@ -329,6 +332,8 @@ describe("what a query gives", () => {
     await expect(refused("select 1 as a, 2 as a")).rejects.toMatchObject({ code: "out-unfit" });
     await expect(refused('select 1 as "A b"')).rejects.toMatchObject({ code: "out-unfit" });
     await expect(refused("select 1 as a", "unheard_of")).rejects.toMatchObject({ code: "no-connection" });
+    process.env["SIEVE_CONNECTION_AWAY"] = "postgres://nobody@127.0.0.1:1/nothing";
+    await expect(refused("select 1 as a", "away")).rejects.toMatchObject({ code: "query-failed" });
     expect((await system.db.query("select count(*)::int as n from sieve.feed")).rows[0]).not.toEqual({ n: 0 });
   });
 

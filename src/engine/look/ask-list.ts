@@ -6,7 +6,7 @@ import { SieveError, counted } from "@/core/kernel/problem.ts";
 import { ident, isStoreAway, type Db } from "@/store/db.ts";
 import { setAsked } from "@/store/lists-asked.ts";
 import { MOST_ENTRIES, getReference, versionAsked, type ReferenceInfo } from "@/store/references.ts";
-import { alone, openReader } from "../sources/others-sql.ts";
+import { alone, bare, openReader } from "../sources/others-sql.ts";
 import { ORIGIN } from "../writing/target.ts";
 import { takeEntries, type ListToBe, type Taken } from "./take-list.ts";
 
@@ -22,7 +22,7 @@ export async function entriesAsked(db: Db, asked: Asked): Promise<Taken> {
   try {
     return "table" in asked
       ? await fetchAll(db, null, `select * from ${ident(...asked.table.split("."))}`)
-      : await fetchAll(db, asked.connection, asked.sql.trim().replace(/;\s*$/, ""));
+      : await fetchAll(db, asked.connection, bare(asked.sql));
   } catch (error) {
     if (error instanceof SieveError) throw error;
     const words = `The list could not be asked of ${askedWords(asked)}.`;

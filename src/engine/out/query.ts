@@ -7,7 +7,7 @@ import { parsePlan } from "@/core/plan/schema.ts";
 import type { Field } from "@/core/plan/types.ts";
 import { ident, type Db } from "@/store/db.ts";
 import { dayOf } from "@/store/loads.ts";
-import { alone, openReader, type Reader } from "../sources/others-sql.ts";
+import { alone, bare, needWhole, openReader, type Reader } from "../sources/others-sql.ts";
 import { outgoing, specOf, type OutAsked, type Outgoing } from "./out.ts";
 import { ROWS, canonicalSql, type Page } from "./records.ts";
 
@@ -29,11 +29,11 @@ interface QueryColumn {
 
 /**
  * Gets what a query gives ready to go out: one whole query, in a transaction that can't write, by the connection's role.
- * Each column is a field by its type; numbers without a scale have twelve decimals. Throws `query-failed`, `out-unfit` and
+ * Each column is a field by its type; numbers without a scale have twelve decimals, and what is no number is empty. Throws `query-failed`, `out-unfit` and
  * what `openReader` does.
  */
 export async function queryOut(db: Db, query: Query, asked: Omit<OutAsked, "what" | "load">): Promise<Outgoing> {
-  const columns = await reading(db, query, ({ client }, sql) => columnsOf(client, sql));
+  const columns = await describe(db, query);
   const fields = columns.map((c) => c.field);
   const made = new Date();
   const of = { connection: query.connection ?? null, query: query.sql };
@@ -56,22 +56,27 @@ function planOf(fields: readonly Field[]): Plan {
   return parsePlan({ format: "good-sieve/plan@1", feed: "query", contract: { fields }, load: { target: "query" } });
 }
 
-/** Asks a database by a query that is by itself one whole query, so that it can't end the brackets that it is put into. */
-async function reading<T>(
-  db: Db,
-  { sql, connection }: Query,
-  ask: (reader: Reader, sql: string) => Promise<T>,
-): Promise<T> {
-  const reader = await openReader(db, connection ?? null, { called: "out", seconds: MOST_SECONDS });
+/** The query in brackets, as a table that is called t. */
+const asTable = (sql: string): string => `(${bare(sql)}\n) t`;
+
+async function readerOf(db: Db, connection: string | undefined): Promise<Reader> {
   try {
-    const own = sql.trim().replace(/;\s*$/, "");
-    await reader.client.query(alone(`prepare sieve_out as ${own}`));
-    await reader.client.query("deallocate sieve_out");
-    return await ask(reader, `(${own}\n) t`);
+    return await openReader(db, connection ?? null, { called: "out", seconds: MOST_SECONDS });
+  } catch (error) {
+    throw failed(error, connection);
+  }
+}
+
+/** What a query's columns are. */
+async function describe(db: Db, { sql, connection }: Query): Promise<QueryColumn[]> {
+  const { client, end } = await readerOf(db, connection);
+  try {
+    await needWhole(client, bare(sql));
+    return await columnsOf(client, asTable(sql));
   } catch (error) {
     throw failed(error, connection);
   } finally {
-    await reader.end();
+    await end();
   }
 }
 
@@ -83,8 +88,8 @@ function failed(error: unknown, connection: string | undefined): SieveError {
   });
 }
 
-async function columnsOf(client: pg.ClientBase, sql: string): Promise<QueryColumn[]> {
-  const { fields } = await client.query(`select t.* from ${sql} limit 0`);
+async function columnsOf(client: pg.ClientBase, table: string): Promise<QueryColumn[]> {
+  const { fields } = await client.query(`select t.* from ${table} limit 0`);
   const { rows } = await client.query<{ type: string }>(
     `select format_type(x.oid, nullif(x.modifier, -1)) as type
      from unnest($1::oid[], $2::int[]) with ordinality x (oid, modifier, n) order by n`,
@@ -118,20 +123,20 @@ const columnCalled = (name: string, type: string): Parameters<typeof contractOfT
   ...{ name, type, notNull: false, filled: false, computed: false, labels: null },
 });
 
-/** A column's value as its field is written. */
+/** A column's value as its field is written; "" for one of a number's that is none. */
 function valueSql({ field, type }: QueryColumn): string {
+  if (!type.startsWith("numeric") || type.endsWith("[]")) return canonicalSql(field, { type });
   const own = `t.${ident(field.name)}`;
-  if (type === "numeric") return `coalesce(trim_scale(round(${own}, ${field.scale}))::text, '')`;
-  return canonicalSql(field, { type });
+  const value = type === "numeric" ? `trim_scale(round(${own}, ${field.scale}))` : own;
+  return `case when ${own}::text ~ '[a-zA-Z]' then '' else coalesce(${value}::text, '') end`;
 }
 
 async function* pagesOfQuery(db: Db, query: Query, columns: readonly QueryColumn[]): AsyncGenerator<Page> {
-  const { client, end } = await openReader(db, query.connection ?? null, { called: "out", seconds: MOST_SECONDS });
+  const { client, end } = await readerOf(db, query.connection);
   try {
-    const own = query.sql.trim().replace(/;\s*$/, "");
     const values = columns.map(valueSql).join(", ");
     await client.query(
-      alone(`declare query_out no scroll cursor for select array[${values}]::text[] as v from (${own}\n) t`),
+      alone(`declare query_out no scroll cursor for select array[${values}]::text[] as v from ${asTable(query.sql)}`),
     );
     for (;;) {
       const { rows } = await client.query<{ v: string[] }>(`fetch ${ROWS} from query_out`);

@@ -79,6 +79,15 @@ export async function openReader(
 export const alone = (text: string, values: unknown[] = []): pg.QueryConfig =>
   ({ text, values, queryMode: "extended" }) as never;
 
+/** A user's query without what ends it. */
+export const bare = (sql: string): string => sql.trim().replace(/;\s*$/, "");
+
+/** That a bare query is one whole query by itself, so that it can't end the brackets that it is put into. Throws what the database does. */
+export async function needWhole(client: pg.ClientBase, query: string): Promise<void> {
+  await client.query(alone(`prepare sieve_whole as ${query}`));
+  await client.query("deallocate sieve_whole");
+}
+
 /** Roles that may do more than see to tables. */
 const MIGHTY = ["pg_read_server_files", "pg_write_server_files", "pg_execute_server_program"];
 

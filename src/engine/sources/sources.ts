@@ -14,7 +14,7 @@ import { ident, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { httpGet, shownUrl } from "./http-get.ts";
-import { alone, connectOther } from "./others-sql.ts";
+import { alone, bare, connectOther, needWhole } from "./others-sql.ts";
 import { OF_FOLDER, claimDue, endLook, isTaken, noteTaken, type Source } from "@/store/sources.ts";
 
 /** A file that changed within this time may still be written to. */
@@ -225,11 +225,9 @@ async function takeNewer(db: Db, source: Source, client: pg.Client): Promise<str
     await client.query("begin transaction isolation level repeatable read read only");
     await client.query("set local statement_timeout = '10min'");
   };
-  const own = sql.trim().replace(/;\s*$/, "");
+  const own = bare(sql);
   await begin();
-  // By itself it must be one whole query, so that it can't end the brackets that it is put into.
-  await client.query(alone(`prepare sieve_look as ${own}`));
-  await client.query("deallocate sieve_look");
+  await needWhole(client, own);
   const all = `(${own}\n) q`;
   const grows = `q.${ident(cursor)}`;
   const last = pg.escapeLiteral(source.reached ?? "");
