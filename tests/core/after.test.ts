@@ -1,6 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { AFTER_OUTCOMES, afterSchema, afterWords, outcomeOf } from "@/core/plan/after.ts";
+import { renameField } from "@/core/plan/edit.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
+import { usedIn } from "@/core/plan/uses.ts";
 import { bodyOf, signatureOf } from "@/engine/after/call.ts";
 import type { AfterLoad } from "@/store/after.ts";
 import type { Load } from "@/store/loads.ts";
@@ -30,6 +32,11 @@ describe("what is done after a load", () => {
     ["an encoding that there is not", { do: "file", folder: "a", encoding: "utf-9" }],
     ["a partition by no field", { do: "file", folder: "a", partition: "month" }],
     ["a name with a part that is none", { do: "file", folder: "a", name: "{who}" }],
+    [
+      "of a query and of records",
+      { do: "file", folder: "a", what: "held", query: { connection: "c", sql: "select 1" } },
+    ],
+    ["a query of no connection", { do: "put", url: "http://a/", query: { sql: "select 1" } }],
     ["its own feed", { do: "feed", feed: "f" }],
     ["no end", { do: "call", url: "http://a/", on: [] }],
     ["another kind", { do: "mail", to: "a" }],
@@ -50,6 +57,24 @@ describe("what is done after a load", () => {
     expect(afterWords(afterSchema.parse({ do: "file", folder: "a b/c" }))).toBe("writes files into a b/c");
     const held = afterSchema.parse({ do: "put", url: "https://a.example/x", what: "held" });
     expect(afterWords(held)).toBe("puts files of what is held to https://a.example/x");
+  });
+});
+
+describe("files of a query", () => {
+  const query = { connection: "warehouse", sql: "select 1 as a" };
+
+  it("have folders by its columns, which no field of the plan is about", () => {
+    const action = { do: "file", folder: "sums", partition: "day:month,partner", query };
+    const made = plan([action]);
+    expect(afterWords(made.after![0]!)).toBe("writes files of a query on warehouse into sums");
+    expect(afterWords(afterSchema.parse({ do: "put", url: "https://a.example/x", query }))).toBe(
+      "puts files of a query on warehouse to https://a.example/x",
+    );
+    expect(renameField(made, "day", "date").after).toEqual(made.after);
+    expect(usedIn(made, "day").map((u) => u.says)).not.toContain("folders of files after a load");
+    const own = plan([{ do: "file", folder: "a", partition: "day:month" }]);
+    expect(renameField(own, "day", "date").after).toMatchObject([{ partition: "date:month" }]);
+    expect(usedIn(own, "day").map((u) => u.says)).toContain("folders of files after a load");
   });
 });
 

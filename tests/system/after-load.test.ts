@@ -237,6 +237,32 @@ describe("files", () => {
     expect(readdirSync(join(out, "for others/daily/id=a"))).toHaveLength(2);
   });
 
+  it("of a query say what is there after the load, by the role of its connection", async () => {
+    const { db } = system;
+    process.env["SIEVE_CONNECTION_READER"] = system.url;
+    const sql =
+      "select id, n, current_setting('sieve.feed') as feed from target.summed where _load = current_setting('sieve.load')::int order by id";
+    await feedWith("summed", [
+      { do: "file", folder: "sums", format: "csv", query: { connection: "reader", sql } },
+      { do: "file", folder: "sums", name: "none", query: { connection: "reader", sql: "select nothing" } },
+    ]);
+    const load = await loadNow("summed", "id,n\na,1\nb,2\n");
+    await runAfter(db, load.id, settings);
+    expect(readFileSync(join(out, "sums", `summed-query-load-${load.id}.csv`), "utf8")).toBe(
+      "id,n,feed\r\na,1,summed\r\nb,2,summed\r\n",
+    );
+    expect(JSON.parse(readFileSync(join(out, "sums", `manifest-query-load-${load.id}.json`), "utf8"))).toMatchObject({
+      feed: "summed",
+      of: { connection: "reader", query: sql },
+      records: 2,
+    });
+    expect((await afterOf(db, load.id)).map(({ state, answer }) => [state, answer])).toEqual([
+      ["done", "1 file with 2 records in sums"],
+      ["waiting", expect.stringContaining("nothing")],
+    ]);
+    expect(readdirSync(join(out, "sums"))).toHaveLength(2);
+  });
+
   it("are of all that was read, or of what is held, beside one another in one folder", async () => {
     const { db } = system;
     await feedWith("all_of_it", [

@@ -42,6 +42,17 @@ const files = {
     .describe(
       "accepted: what the load accepted, unless said; records: all that it read, with what became of each; held: what is held of it, with what is wrong",
     ),
+  query: z
+    .strictObject({
+      connection: connection.describe("A connection to a database, by whose role it is asked"),
+      sql: z
+        .string()
+        .min(1)
+        .max(20_000)
+        .describe("One query; current_setting('sieve.load') and 'sieve.feed' say what it is about"),
+    })
+    .optional()
+    .describe("Instead of records of the load: what a query gives; folders are by its columns"),
   format: format.default("csv").describe(`Its format: ${OUTPUT_IDS.join(", ")}`),
   gzip: z.boolean().optional().describe("Compressed"),
   partition: z
@@ -145,15 +156,20 @@ const CONTENT_WORDS: Record<(typeof LOAD_CONTENTS)[number], string> = {
   held: "files of what is held",
 };
 
+/** What files are of, in words. */
+function contentWords({ what = "accepted", query }: Extract<AfterAction, { do: "file" | "put" }>): string {
+  return query ? `files of a query on ${query.connection}` : CONTENT_WORDS[what];
+}
+
 /** What is done, in a line. */
 export function afterWords(action: AfterAction): string {
   switch (action.do) {
     case "call":
       return `tells ${action.url}`;
     case "file":
-      return `writes ${CONTENT_WORDS[action.what ?? "accepted"]} into ${action.folder}`;
+      return `writes ${contentWords(action)} into ${action.folder}`;
     case "put":
-      return `puts ${CONTENT_WORDS[action.what ?? "accepted"]} to ${action.url}`;
+      return `puts ${contentWords(action)} to ${action.url}`;
     case "feed":
       return `gives its records to the feed ${action.feed}`;
     case "sql":
@@ -176,8 +192,11 @@ export function afterFault(
   if (action.do !== "file" && action.do !== "put") return null;
   if (action.do === "put" && action.as === "object storage" && action.connection === undefined)
     return "An object storage needs a connection, whose user and password are the key and its secret.";
+  if (action.query && action.what !== undefined) return "Files are of a query, or of records of the load.";
   try {
-    readPartitions(action.partition ?? "", fieldsOut(action.what ?? "accepted", plan.contract.fields));
+    // The columns of a query are known when it is asked.
+    if (!action.query)
+      readPartitions(action.partition ?? "", fieldsOut(action.what ?? "accepted", plan.contract.fields));
     const part = outputCalled(action.format);
     if (!part.delimited && (action.delimiter ?? action.encoding) !== undefined)
       return `${part.title} has no delimiter and no encoding to choose.`;

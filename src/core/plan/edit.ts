@@ -87,7 +87,7 @@ function inAfter({ after }: Plan, from: string, to: string | null): Pick<Plan, "
   if (!after) return {};
   return {
     after: after.map((action) => {
-      if (!("partition" in action) || action.partition === undefined) return action;
+      if (!("partition" in action) || action.partition === undefined || action.query) return action;
       const { partition, ...others } = action;
       const next = renameInPartitions(partition, from, to);
       return next === "" ? others : { ...others, partition: next };

@@ -72,7 +72,7 @@ export function usedIn(plan: Plan, name: string): Use[] {
   if (plan.load.indexes?.some((fields) => fields.includes(name)))
     uses.push({ stage: "Load", says: "in an index of the target" });
   for (const action of plan.after ?? []) {
-    if ("partition" in action && namesInPartitions(action.partition ?? "").includes(name))
+    if ("partition" in action && !action.query && namesInPartitions(action.partition ?? "").includes(name))
       uses.push({ stage: "Load", says: "folders of files after a load" });
   }
   for (const says of furtherUses(plan, name)) uses.push({ stage: "Load", says });

@@ -9,9 +9,8 @@ import type { AfterAction } from "@/core/plan/after.ts";
 import { identityOf } from "@/store/connections.ts";
 import type { Db } from "@/store/db.ts";
 import type { Load } from "@/store/loads.ts";
-import { outOf } from "../out/out.ts";
 import { httpPut, shownUrl } from "../sources/http-get.ts";
-import { manifestName, outAsked } from "./file.ts";
+import { manifestName, outgoingAfter } from "./file.ts";
 
 const SILENCE_MS = 60_000;
 
@@ -43,7 +42,7 @@ export async function putFiles(
   }
   const folder = await mkdtemp(join(tmpdir(), "sieve-put-"));
   try {
-    const outgoing = await outOf(db, load.feed, outAsked(action, load));
+    const outgoing = await outgoingAfter(db, action, load);
     const name = manifestName(action, load);
     const { files } = await outgoing.unpack(folder, name);
     const manifest = await readFile(join(folder, name));

@@ -19,6 +19,8 @@ export interface Query {
   readonly sql: string;
   /** The connection to the database that is asked; the store's own unless said. */
   readonly connection?: string | undefined;
+  /** The load after which it is asked, if there is one: its query may ask for it, and names of files speak of it. */
+  readonly after?: { readonly feed: string; readonly load: number } | undefined;
 }
 
 /** A column of what a query gives: the field that it is, and its type as the database writes it. */
@@ -35,18 +37,19 @@ interface QueryColumn {
 export async function queryOut(db: Db, query: Query, asked: Omit<OutAsked, "what" | "load">): Promise<Outgoing> {
   const columns = await describe(db, query);
   const fields = columns.map((c) => c.field);
+  const { after } = query;
   const made = new Date();
   const of = { connection: query.connection ?? null, query: query.sql };
   return outgoing({
-    spec: specOf(asked, fields, "query-{day}"),
-    about: { feed: "query", load: "", day: dayOf(made) },
+    spec: specOf(asked, fields, after ? "{feed}-query-load-{load}" : "query-{day}"),
+    about: { feed: after?.feed ?? "query", load: String(after?.load ?? ""), day: dayOf(made) },
     fields,
     // Rows come as the query has them, not folder by folder.
     ordered: false,
     pages: () => pagesOfQuery(db, query, columns),
     manifest: (files) => ({
       ...manifestOf(planOf(fields), { plan: null, of, made_at: made.toISOString() }, files),
-      feed: "",
+      feed: after?.feed ?? "",
     }),
   });
 }
@@ -59,17 +62,19 @@ function planOf(fields: readonly Field[]): Plan {
 /** The query in brackets, as a table that is called t. */
 const asTable = (sql: string): string => `(${bare(sql)}\n) t`;
 
-async function readerOf(db: Db, connection: string | undefined): Promise<Reader> {
+async function readerOf(db: Db, { connection, after }: Query): Promise<Reader> {
+  const told = after ? { "sieve.load": String(after.load), "sieve.feed": after.feed } : {};
   try {
-    return await openReader(db, connection ?? null, { called: "out", seconds: MOST_SECONDS });
+    return await openReader(db, connection ?? null, { called: "out", seconds: MOST_SECONDS, told });
   } catch (error) {
     throw failed(error, connection);
   }
 }
 
 /** What a query's columns are. */
-async function describe(db: Db, { sql, connection }: Query): Promise<QueryColumn[]> {
-  const { client, end } = await readerOf(db, connection);
+async function describe(db: Db, query: Query): Promise<QueryColumn[]> {
+  const { sql, connection } = query;
+  const { client, end } = await readerOf(db, query);
   try {
     await needWhole(client, bare(sql));
     return await columnsOf(client, asTable(sql));
@@ -132,7 +137,7 @@ function valueSql({ field, type }: QueryColumn): string {
 }
 
 async function* pagesOfQuery(db: Db, query: Query, columns: readonly QueryColumn[]): AsyncGenerator<Page> {
-  const { client, end } = await readerOf(db, query.connection);
+  const { client, end } = await readerOf(db, query);
   try {
     const values = columns.map(valueSql).join(", ");
     await client.query(

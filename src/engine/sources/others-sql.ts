@@ -42,12 +42,17 @@ export interface Reader {
 /**
  * Begins to read a database by what a user asks: of a connection, by its role, or this one where there is none. All is
  * seen as it is at one moment; times are in UTC, dates as ISO 8601 has them, and no statement takes longer than `seconds`.
+ * `told`: settings of the transaction that a query may ask for, by name.
  * Throws what `connectOther` does.
  */
 export async function openReader(
   db: Db,
   connection: string | null,
-  { called, seconds }: { readonly called: string; readonly seconds: number },
+  {
+    called,
+    seconds,
+    told = {},
+  }: { readonly called: string; readonly seconds: number; readonly told?: Readonly<Record<string, string>> },
 ): Promise<Reader> {
   const own = connection === null ? await db.connect() : null;
   // A connection that is lost rejects what was asked last.
@@ -68,6 +73,8 @@ export async function openReader(
     await client.query(
       `set local statement_timeout = '${seconds}s'; set local timezone = 'UTC'; set local datestyle = 'ISO'; set local extra_float_digits = 1`,
     );
+    for (const [name, value] of Object.entries(told))
+      await client.query("select set_config($1, $2, true)", [name, value]);
     return { client, end };
   } catch (error) {
     await end();

@@ -93,24 +93,46 @@ const CONTENTS_LABEL: Record<(typeof LOAD_CONTENTS)[number], string> = {
   held: "what is held",
 };
 
+/** A query to begin with, which gives something wherever it is asked. */
+const FIRST_QUERY = { connection: "warehouse", sql: "select current_setting('sieve.load')::int as load" };
+
 /** Of what and in what form files are written. */
 function Files({ action, put }: { action: Of<"file"> | Of<"put">; put: Put }) {
+  const { query } = action;
   return (
     <>
       <label className="flex items-center gap-2">
         <span className="faint">of</span>
         <select
           className="select select-sm !w-52"
-          value={action.what ?? "accepted"}
-          onChange={(e) => put({ what: e.target.value === "accepted" ? undefined : e.target.value })}
+          value={query ? "query" : (action.what ?? "accepted")}
+          onChange={(e) => {
+            const to = e.target.value;
+            if (to === "query") put({ what: undefined, query: FIRST_QUERY });
+            else put({ what: to === "accepted" ? undefined : to, query: undefined });
+          }}
         >
           {LOAD_CONTENTS.map((what) => (
             <option key={what} value={what}>
               {CONTENTS_LABEL[what]}
             </option>
           ))}
+          <option value="query">what a query gives</option>
         </select>
       </label>
+      {query && (
+        <>
+          <TextField
+            label="on the connection"
+            name="connection"
+            value={query.connection}
+            wide="!w-36"
+            must
+            put={(more) => put({ query: { ...query, ...more } })}
+          />
+          <SqlField label="Query" value={query.sql} set={(sql) => put({ query: { ...query, sql } })} />
+        </>
+      )}
       <FormatChoice value={action.format} put={put} />
       <TextField label="in folders by" name="partition" value={action.partition} wide="!w-56" put={put} />
       <label className="flex items-center gap-2">
@@ -182,19 +204,26 @@ function ToFeed({ own, action, put }: { own: string; action: Of<"feed">; put: Pu
   );
 }
 
+/** A statement or a query, taken when it is left; it can't be empty. */
+function SqlField({ label, value, set }: { label: string; value: string; set: (sql: string) => void }) {
+  return (
+    <textarea
+      className="textarea textarea-sm w-full font-mono"
+      aria-label={label}
+      rows={3}
+      maxLength={20_000}
+      key={value}
+      defaultValue={value}
+      onBlur={(e) => e.target.value.trim() !== "" && e.target.value !== value && set(e.target.value)}
+    />
+  );
+}
+
 function Statement({ action, put }: { action: Of<"sql">; put: Put }) {
   return (
     <>
       <TextField label="connection" name="connection" value={action.connection} wide="!w-36" must put={put} />
-      <textarea
-        className="textarea textarea-sm w-full font-mono"
-        aria-label="Statement"
-        rows={3}
-        maxLength={20_000}
-        key={action.sql}
-        defaultValue={action.sql}
-        onBlur={(e) => e.target.value.trim() !== "" && e.target.value !== action.sql && put({ sql: e.target.value })}
-      />
+      <SqlField label="Statement" value={action.sql} set={(sql) => put({ sql })} />
       <label className="flex items-center gap-2">
         <input
           type="checkbox"
