@@ -70,6 +70,9 @@ export class AlikeSearch {
   /** By field: held records by their sound values. */
   private readonly having: ReadonlyMap<string, number[]>[];
   private readonly sound: number[];
+  /** By held record: in how many fields others must be like it, and how many of its sound values lead to no record. */
+  private readonly least: number[];
+  private readonly common: number[];
   private readonly best: (Alike | null)[];
   /** By held record and field, once it was asked for. */
   private readonly plainOfHeld: (Plain | undefined)[][];
@@ -97,6 +100,10 @@ export class AlikeSearch {
       return by;
     });
     this.sound = held.map(({ values, wrong }) => values.filter((v, f) => v !== "" && !wrong[f]).length);
+    this.least = this.sound.map((n) => Math.max(LEAST.fields, LEAST.share * n));
+    this.common = held.map(
+      ({ values, wrong }) => values.filter((v, f) => v !== "" && !wrong[f] && !this.having[f]!.has(v)).length,
+    );
     this.best = held.map(() => null);
     this.plainOfHeld = held.map(() => []);
     this.shared = new Int32Array(held.length);
@@ -112,8 +119,10 @@ export class AlikeSearch {
       for (const h of having[f]?.get(value) ?? []) if (shared[h]!++ === 0) touched.push(h);
     });
     for (const h of touched) {
+      // With all that is common the same as well, too little would be.
+      const enough = shared[h]! + this.common[h]! >= LEAST.equal * this.least[h]!;
       shared[h] = 0;
-      if (this.weigh(h, record, values)) likest = true;
+      if (enough && this.weigh(h, record, values)) likest = true;
     }
     touched.length = 0;
     return likest;
@@ -127,7 +136,7 @@ export class AlikeSearch {
     if (keyed && key.some((f) => own[f] !== values[f])) return false;
     const isSame = (v: string, f: number): boolean => v !== "" && !wrong[f] && v === values[f];
     const same = own.reduce((n, v, f) => n + Number(isSame(v, f)), 0);
-    const least = Math.max(LEAST.fields, LEAST.share * sound);
+    const least = this.least[h]!;
     // What hardly has anything in common is not looked at letter by letter, which takes long.
     if (same < LEAST.equal * least) return false;
     const near = this.nearly(h, values, sound - same, least - same);
