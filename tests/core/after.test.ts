@@ -7,7 +7,7 @@ import { bodyOf, signatureOf } from "@/engine/after/call.ts";
 import type { AfterLoad } from "@/store/after.ts";
 import type { Load } from "@/store/loads.ts";
 import { afterState } from "@/ui/loads/after-words.ts";
-import { AFTER_KINDS, newAction, withOutcome } from "@/ui/plan/load/after-actions.ts";
+import { AFTER_KINDS, NEW_QUERY, newAction, withOutcome } from "@/ui/plan/load/after-actions.ts";
 
 const plan = (after: unknown[]) =>
   parsePlan({
@@ -62,6 +62,11 @@ describe("what is done after a load", () => {
 
 describe("files of a query", () => {
   const query = { connection: "warehouse", sql: "select 1 as a" };
+
+  it("are begun with a query that a plan can have", () => {
+    const action = { ...newAction("file", "f"), query: NEW_QUERY };
+    expect(plan([action]).after).toEqual([action]);
+  });
 
   it("have folders by its columns, which no field of the plan is about", () => {
     const action = { do: "file", folder: "sums", partition: "day:month,partner", query };

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { DOUBTS, type Choice } from "@/core/match/model/choose.ts";
-import { countWithin } from "@/core/match/model/count.ts";
+import { countWithin } from "@/core/match/model/measured.ts";
 import { doubtsWords, limitsWords, wrongWords } from "@/core/match/model/doubts.ts";
 import { type Matcher, type Pairs } from "@/core/match/match.ts";
 import { limitsOf } from "@/core/match/limits.ts";

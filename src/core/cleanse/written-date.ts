@@ -78,7 +78,7 @@ export function writtenDate(
     else if (first === "day first") [day, month, year] = [a, Number(b), c];
     else [month, day, year] = [Number(a), b, c];
   }
-  const y = year.length > 2 ? Number(year) : Number(year) + (Number(year) > pivot ? 1900 : 2000);
+  const y = year.length > 2 ? Number(year) : wholeYear(Number(year), pivot);
   if (year.length === 3 || day.length > 2) return null;
   const at = new Date(Date.UTC(y, month - 1, Number(day)));
   if (at.getUTCFullYear() !== y || at.getUTCMonth() !== month - 1 || at.getUTCDate() !== Number(day)) return null;
@@ -86,7 +86,13 @@ export function writtenDate(
 }
 
 const USUAL: readonly MonthLanguage[] = ["en", "de", "fr", "es"];
-const USUAL_PIVOT = 50;
+/** Years of two digits up to this one are of this century, unless another is said. */
+export const USUAL_PIVOT = 50;
+
+/** A year of two digits with its century. */
+export function wholeYear(year: number, pivot = USUAL_PIVOT): number {
+  return year + (year > pivot ? 1900 : 2000);
+}
 
 /** Two numbers and a year, of which either of the first two may be the day. */
 const EITHER = /^\s*(\d{1,2})[\s./-]+(\d{1,2})[\s./-]+\d{2,4}\s*$/;

@@ -61,12 +61,14 @@ const ALIKE = 0.75;
 function areSpellings(a: Plain, b: Plain): boolean {
   if (a.digits !== b.digits || a.key === "" || b.key === "") return false;
   if (a.key === b.key) return true;
-  const [short, long] = [a.key.length, b.key.length].sort((x, y) => x - y);
-  return short! >= ALIKE * long! && similarity(a.key, b.key) >= ALIKE;
+  const [m, n] = [a.key.length, b.key.length];
+  return Math.min(m, n) >= ALIKE * Math.max(m, n) && similarity(a.key, b.key) >= ALIKE;
 }
 
 /** Finds for held records what is most like them, in one pass over the records of a load. */
 export class AlikeSearch {
+  /** By held record: its sound values, "" where something is wrong. */
+  private readonly own: readonly (readonly string[])[];
   /** By field: held records by their sound values. */
   private readonly having: ReadonlyMap<string, number[]>[];
   private readonly sound: number[];
@@ -83,27 +85,26 @@ export class AlikeSearch {
   private readonly touched: number[] = [];
 
   constructor(
-    private readonly held: readonly LookedFor[],
+    held: readonly LookedFor[],
     fields: number,
     /** Numbers of the fields of the key: two records whose keys are sound and not the same are two. */
     private readonly key: readonly number[] = [],
   ) {
+    this.own = held.map(({ values, wrong }) => values.map((v, f) => (wrong[f] ? "" : v)));
     this.having = Array.from({ length: fields }, (_, f) => {
       const by = new Map<string, number[]>();
-      held.forEach(({ values, wrong }, h) => {
-        if (values[f] === "" || wrong[f]) return;
-        const list = by.get(values[f]!);
+      this.own.forEach((own, h) => {
+        if (own[f] === "") return;
+        const list = by.get(own[f]!);
         if (list) list.push(h);
-        else by.set(values[f]!, [h]);
+        else by.set(own[f]!, [h]);
       });
       for (const [value, list] of by) if (list.length > MOST_WITH_VALUE) by.delete(value);
       return by;
     });
-    this.sound = held.map(({ values, wrong }) => values.filter((v, f) => v !== "" && !wrong[f]).length);
+    this.sound = this.own.map((own) => own.filter((v) => v !== "").length);
     this.least = this.sound.map((n) => Math.max(LEAST.fields, LEAST.share * n));
-    this.common = held.map(
-      ({ values, wrong }) => values.filter((v, f) => v !== "" && !wrong[f] && !this.having[f]!.has(v)).length,
-    );
+    this.common = this.own.map((own) => own.filter((v, f) => v !== "" && !this.having[f]!.has(v)).length);
     this.best = held.map(() => null);
     this.plainOfHeld = held.map(() => []);
     this.shared = new Int32Array(held.length);
@@ -129,13 +130,12 @@ export class AlikeSearch {
   }
 
   private weigh(h: number, record: number, values: readonly string[]): boolean {
-    const { values: own, wrong } = this.held[h]!;
+    const own = this.own[h]!;
     const sound = this.sound[h]!;
     const { key } = this;
-    const keyed = key.length > 0 && key.every((f) => own[f] !== "" && !wrong[f] && values[f] !== "");
+    const keyed = key.length > 0 && key.every((f) => own[f] !== "" && values[f] !== "");
     if (keyed && key.some((f) => own[f] !== values[f])) return false;
-    const isSame = (v: string, f: number): boolean => v !== "" && !wrong[f] && v === values[f];
-    const same = own.reduce((n, v, f) => n + Number(isSame(v, f)), 0);
+    const same = own.reduce((n, v, f) => n + (v !== "" && v === values[f] ? 1 : 0), 0);
     const least = this.least[h]!;
     // What hardly has anything in common is not looked at letter by letter, which takes long.
     if (same < LEAST.equal * least) return false;
@@ -154,12 +154,12 @@ export class AlikeSearch {
 
   /** In how many of the sound fields that differ both have spellings of one value; 0 once it can't be as many as are wanted. */
   private nearly(h: number, values: readonly string[], differ: number, wanted: number): number {
-    const { values: own, wrong } = this.held[h]!;
+    const own = this.own[h]!;
     const mine = this.plainOfHeld[h]!;
     let left = differ;
     let near = 0;
     for (let f = 0; f < own.length && near + left >= wanted; f++) {
-      if (own[f] === "" || wrong[f] || own[f] === values[f]) continue;
+      if (own[f] === "" || own[f] === values[f]) continue;
       left--;
       if (values[f] === "") continue;
       if (areSpellings((mine[f] ??= plain(own[f]!)), (this.plainHere[f] ??= plain(values[f]!)))) near++;

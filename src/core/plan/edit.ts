@@ -198,15 +198,13 @@ function removeFromMatch(match: MatchSection, name: string): MatchSection | null
   };
 }
 
-/** The defaults of a target's columns with another for one of them, or none; nothing where none is left. */
-export function withDefaults(
-  defaults: Plan["load"]["defaults"],
-  name: string,
-  text: string | undefined,
-): Pick<Plan["load"], "defaults"> {
-  const { [name]: _, ...others } = defaults ?? {};
+type Defaults = NonNullable<Plan["load"]["defaults"]>;
+
+/** The defaults of a target's columns with another for one of them, or none; undefined where none is left. */
+export function withDefault(defaults: Defaults, name: string, text: string | undefined): Defaults | undefined {
+  const { [name]: _, ...others } = defaults;
   const next = text === undefined ? others : { ...others, [name]: text };
-  return Object.keys(next).length > 0 ? { defaults: next } : {};
+  return Object.keys(next).length > 0 ? next : undefined;
 }
 
 /** The plan without a field, and without the steps and checks that can't be without it. */
@@ -247,6 +245,7 @@ export function removeField(plan: Plan, name: string): Plan {
   const { gone, further: _, taken_from: __, slice, indexes, defaults, ...load } = plan.load;
   // One over a field that goes is not one over the others.
   const indexed = indexes?.filter((fields) => !fields.includes(name)) ?? [];
+  const given = withDefault(defaults ?? {}, name, undefined);
   const key = load.key.filter((n) => n !== name);
   // Without a field that says which rows are looked for, others would be.
   const still = gone && key.length > 0 && !goneFields(gone).some((f) => f.name === name);
@@ -268,7 +267,7 @@ export function removeField(plan: Plan, name: string): Plan {
         ...sliced,
         key,
         ...(indexed.length > 0 ? { indexes: indexed } : {}),
-        ...withDefaults(defaults, name, undefined),
+        ...(given ? { defaults: given } : {}),
         ...(still ? { gone } : {}),
         ...withoutFurtherField(plan, name),
       },

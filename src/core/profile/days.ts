@@ -1,3 +1,4 @@
+import { USUAL_PIVOT, wholeYear } from "../cleanse/written-date.ts";
 import { textOf } from "../kernel/bytes.ts";
 import { MONTHS, daysIn } from "../type/calendar.ts";
 import type { ColumnProfile } from "./facts.ts";
@@ -12,10 +13,6 @@ const dayNumber = (year: number, month: number, day: number): number => year * 1
 /** Whether there is such a day. */
 const isDay = (year: number, month: number, day: number): boolean =>
   month >= 1 && month <= 12 && day >= 1 && day <= daysIn(year, month);
-
-/** Years of two digits up to this one are of this century, as the step has it that reads them. */
-const PIVOT = 50;
-const century = (year: number): number => year + (year > PIVOT ? 1900 : 2000);
 
 /** Days that programs put where they know none: the first and last ones that they can say, and the beginnings of their counts. */
 const DEFAULT_DAYS: ReadonlySet<number> = new Set([
@@ -169,30 +166,30 @@ export class DayFold {
       return;
     }
     if (first > 2 || r !== end) return;
-    if (third === 2) this.shortYear(a, b, c, first === 2, times, () => textOf(bytes, start, end));
+    if (third === 2 && this.shortYear(a, b, c, first === 2, times)) this.short.example ||= textOf(bytes, start, end);
     if (third !== 4) return;
     this.eitherOrder(m, a, b, c, first === 2 && second === 2, times);
   }
 
-  /** Three numbers of two digits at most, of which the last or, where it has two, the first may be the year. */
-  private shortYear(a: number, b: number, c: number, two: boolean, times: number, text: () => string): void {
+  /** Three numbers of two digits at most, of which the last or, where it has two, the first may be the year; gives whether they are a day. */
+  private shortYear(a: number, b: number, c: number, two: boolean, times: number): boolean {
     const { short } = this;
-    const dayFirst = isDay(century(c), b, a);
-    const monthFirst = isDay(century(c), a, b);
-    const yearFirst = two && isDay(century(a), b, c);
-    if (!(dayFirst || monthFirst || yearFirst)) return;
+    const dayFirst = isDay(wholeYear(c), b, a);
+    const monthFirst = isDay(wholeYear(c), a, b);
+    const yearFirst = two && isDay(wholeYear(a), b, c);
+    if (!(dayFirst || monthFirst || yearFirst)) return false;
     short.count += times;
     if (dayFirst) short.dayFirst += times;
     if (monthFirst) short.monthFirst += times;
     if (yearFirst) short.yearFirst += times;
     if (dayFirst || monthFirst) this.noteYear(short.endsWith, c, times);
     if (yearFirst) this.noteYear(short.beginsWith, a, times);
-    short.example ||= text();
+    return true;
   }
 
   private noteYear(of: { ahead: number; before: number }, year: number, times: number): void {
-    if (year > PIVOT) of.before += times;
-    else if (century(year) * 10_000 > this.today) of.ahead += times;
+    if (year > USUAL_PIVOT) of.before += times;
+    else if (wholeYear(year) * 10_000 > this.today) of.ahead += times;
   }
 
   /** Two numbers and a year, of which the day may be the first or the second. */

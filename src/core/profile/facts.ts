@@ -107,7 +107,7 @@ export interface ShortYears {
   readonly dayFirst: number;
   readonly monthFirst: number;
   readonly yearFirst: number;
-  /** Of those that end with the year, and of those that begin with it: how many lie ahead with 50 as the last year of this century, and how many in the century before. */
+  /** Of those that end with the year, and of those that begin with it: how many lie ahead as years of two digits are usually read, and how many in the century before. */
   readonly endsWith: YearsOf;
   readonly beginsWith: YearsOf;
   /** The year of the profile, of two digits. */

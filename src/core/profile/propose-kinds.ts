@@ -1,3 +1,4 @@
+import { USUAL_PIVOT } from "../cleanse/written-date.ts";
 import { counted, grouped, listed } from "../kernel/problem.ts";
 import type { Field } from "../plan/types.ts";
 import type { WrittenNumbers } from "./kinds.ts";
@@ -166,8 +167,8 @@ export function shortYears({ filled, shortYears: short, dateOrders }: ColumnProf
   // Days of birth, and not such as come: of what would lie ahead more lies in the century before.
   const past = years.ahead > 0 && years.before > years.ahead;
   const pivot = past
-    ? `${grouped(years.ahead)} would lie ahead with 50 as the last year of this century, so it is ${String(short.now).padStart(2, "0")}`
-    : "50 is taken for the last year of this century";
+    ? `${grouped(years.ahead)} would lie ahead with ${USUAL_PIVOT} as the last year of this century, so it is ${String(short.now).padStart(2, "0")}`
+    : `${USUAL_PIVOT} is taken for the last year of this century`;
   because(
     "cleanse",
     `years of two digits, ${best.order}`,

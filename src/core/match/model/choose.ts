@@ -1,6 +1,7 @@
 import type { Pool } from "../pairs/draw.ts";
 import type { Values } from "../pairs/table.ts";
 import { Answers, LIMITS, UNSEEN, countJoined, judgePool, wordOf, type Joined } from "./count.ts";
+import { countWithin } from "./measured.ts";
 import type { Labelled } from "./estimate.ts";
 import type { FieldFacts } from "./fields.ts";
 import { Judge } from "./judge.ts";
@@ -217,11 +218,13 @@ function curveOf(list: readonly Joined[]): Choice["curve"] {
   let least = 0;
   return list
     .toReversed()
-    .map(({ limit, joined, wrong, within }) => {
+    .map(({ limit, joined, wrong, seen }) => {
       const share = (n: number): number => (joined === 0 ? 0 : Math.min(1, n / joined));
       least = Math.max(least, share(wrong));
-      const high = within && Math.max(least, share(within.high));
-      return { bits: limit, wrong: least, within: within && { low: Math.min(least, share(within.low)), high: high! } };
+      if (joined === 0 || seen === null) return { bits: limit, wrong: least, within: null };
+      const { low, high } = countWithin(wrong, seen);
+      const within = { low: Math.min(least, share(low)), high: Math.max(least, share(high)) };
+      return { bits: limit, wrong: least, within };
     })
     .reverse();
 }

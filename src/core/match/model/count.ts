@@ -50,40 +50,14 @@ function expectedFrom(sorted: Float64Array, limit: number): number {
   return sum;
 }
 
-/** Of means that are greater the normal deviate is near enough. */
-const GREAT_MEAN = 200;
-/** The normal deviate of 95 of 100. */
-const Z = 1.959964;
-
-/**
- * Between which numbers 95 of 100 counts are whose mean is known by so many that were seen elsewhere: their mean is gamma
- * distributed with the shape `seen` and the mean `mean`, so that the count is negative binomial (Greenwood and Yule, 1920).
- */
-export function countWithin(mean: number, seen: number): { low: number; high: number } {
-  const scale = mean / seen;
-  if (mean > GREAT_MEAN) {
-    const half = Z * Math.sqrt(mean * (1 + scale));
-    return { low: Math.max(0, mean - half), high: mean + half };
-  }
-  let p = (1 + scale) ** -seen;
-  let below = p;
-  let low = -1;
-  for (let n = 0; ; n++) {
-    if (low < 0 && below >= 0.025) low = n;
-    if (below >= 0.975 || p === 0) return { low: Math.max(0, low), high: n };
-    p *= ((seen + n) / (n + 1)) * (scale / (1 + scale));
-    below += p;
-  }
-}
-
 /** What would be joined from a limit on, and how much of it wrongly. */
 export interface Joined {
   readonly fit: Fit;
   readonly limit: number;
   readonly joined: number;
   readonly wrong: number;
-  /** Between which numbers that is with 95 %, where nobody has decided any of these pairs. */
-  readonly within: { readonly low: number; readonly high: number } | null;
+  /** By how many look-alikes that is known; null where people have decided some of these pairs. */
+  readonly seen: number | null;
   /** How many look-alikes there would be if nothing were the same. */
   readonly alike: number;
 }
@@ -120,8 +94,8 @@ export function countJoined(
     // Whoever has been joined rightly has no look-alike any more.
     const wrong = alike * alone;
     const share = joined === 0 ? 0 : answers.share(Math.min(1, wrong / joined), limit);
-    const within = joined === 0 || answers.from(limit).all > 0 ? null : countWithin(wrong, seen);
-    out.push({ fit, limit, joined, wrong: labels && joined > 0 ? share * joined : wrong, within, alike });
+    const known = answers.from(limit).all > 0 ? null : seen;
+    out.push({ fit, limit, joined, wrong: labels && joined > 0 ? share * joined : wrong, seen: known, alike });
   }
   return out;
 }

@@ -19,6 +19,30 @@ export function wilson(right: number, all: number, z = Z): Interval | null {
   return { share, low: Math.max(0, middle - half), high: Math.min(1, middle + half) };
 }
 
+/** Of means that are greater the normal deviate is near enough. */
+const GREAT_MEAN = 200;
+
+/**
+ * Between which numbers 95 of 100 counts are whose mean is known by so many that were seen elsewhere: their mean is gamma
+ * distributed with the shape `seen` and the mean `mean`, so that the count is negative binomial (Greenwood and Yule, 1920).
+ */
+export function countWithin(mean: number, seen: number): { low: number; high: number } {
+  const scale = mean / seen;
+  if (mean > GREAT_MEAN) {
+    const half = Z * Math.sqrt(mean * (1 + scale));
+    return { low: Math.max(0, mean - half), high: mean + half };
+  }
+  let p = (1 + scale) ** -seen;
+  let below = p;
+  let low = -1;
+  for (let n = 0; ; n++) {
+    if (low < 0 && below >= 0.025) low = n;
+    if (below >= 0.975 || p === 0) return { low: Math.max(0, low), high: n };
+    p *= ((seen + n) / (n + 1)) * (scale / (1 + scale));
+    below += p;
+  }
+}
+
 const percent = (x: number): string => `${Math.round(x * 1000) / 10} %`;
 
 /** “of 34 decided pairs 33 are the same, 97.1 % (85.1 to 99.5 %)”. */

@@ -21,6 +21,9 @@ export function newAction(kind: AfterAction["do"], feed: string): AfterAction {
   return afterSchema.parse({ do: kind, ...begun[kind] });
 }
 
+/** A query of an action as it is begun with, which gives something wherever it is asked. */
+export const NEW_QUERY = { connection: "warehouse", sql: "select current_setting('sieve.load')::int as load" };
+
 /** The ends of a load after which something is done, with one more or less of them, in their order. */
 export function withOutcome(on: readonly AfterOutcome[], outcome: AfterOutcome, wanted: boolean): AfterOutcome[] {
   return AFTER_OUTCOMES.filter((o) => (o === outcome ? wanted : on.includes(o)));

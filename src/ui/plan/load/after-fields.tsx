@@ -6,6 +6,7 @@ import { LOAD_CONTENTS } from "@/core/write/files/contents.ts";
 import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { listFeeds } from "@/routes/feeds.ts";
 import { ask } from "../../kit/api.ts";
+import { NEW_QUERY } from "./after-actions.ts";
 
 type Of<Does extends AfterAction["do"]> = Extract<AfterAction, { do: Does }>;
 /** Sets properties of an action; one that becomes undefined goes. */
@@ -93,9 +94,6 @@ const CONTENTS_LABEL: Record<(typeof LOAD_CONTENTS)[number], string> = {
   held: "what is held",
 };
 
-/** A query to begin with, which gives something wherever it is asked. */
-const FIRST_QUERY = { connection: "warehouse", sql: "select current_setting('sieve.load')::int as load" };
-
 /** Of what and in what form files are written. */
 function Files({ action, put }: { action: Of<"file"> | Of<"put">; put: Put }) {
   const { query } = action;
@@ -108,7 +106,7 @@ function Files({ action, put }: { action: Of<"file"> | Of<"put">; put: Put }) {
           value={query ? "query" : (action.what ?? "accepted")}
           onChange={(e) => {
             const to = e.target.value;
-            if (to === "query") put({ what: undefined, query: FIRST_QUERY });
+            if (to === "query") put({ what: undefined, query: NEW_QUERY });
             else put({ what: to === "accepted" ? undefined : to, query: undefined });
           }}
         >

@@ -2,17 +2,18 @@
 
 import { X } from "lucide-react";
 import { useState } from "react";
-import { withDefaults } from "@/core/plan/edit.ts";
+import { withDefault } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { FieldSelect } from "./field-select.tsx";
+import { withOption } from "./load-edits.ts";
 
 /** What the database has in columns of a row that others add without them. */
 export function DefaultPanel({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
-  const { defaults = {}, ...load } = plan.load;
+  const { defaults = {} } = plan.load;
   // A field that has been chosen and has no value yet.
   const [begun, setBegun] = useState<string | null>(null);
   const set = (name: string, text: string | undefined): void =>
-    change({ ...plan, load: { ...load, ...withDefaults(defaults, name, text) } });
+    change(withOption(plan, "defaults", withDefault(defaults, name, text)));
   const names = plan.contract.fields.map((f) => f.name);
   return (
     <section className="mt-3" aria-label="Defaults">

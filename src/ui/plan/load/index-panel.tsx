@@ -3,12 +3,13 @@
 import { X } from "lucide-react";
 import type { Plan } from "@/core/plan/document.ts";
 import { FieldSelect } from "./field-select.tsx";
+import { withOption } from "./load-edits.ts";
 
 /** By which fields others look rows of the target up: each line an index, its fields in their order. */
 export function IndexPanel({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
-  const { indexes = [], ...load } = plan.load;
+  const { indexes = [] } = plan.load;
   const set = (to: readonly (readonly string[])[]): void =>
-    change({ ...plan, load: to.length > 0 ? { ...load, indexes: to.map((fields) => [...fields]) } : load });
+    change(withOption(plan, "indexes", to.length > 0 ? to.map((fields) => [...fields]) : undefined));
   const names = plan.contract.fields.map((f) => f.name);
   const put = (at: number, fields: readonly string[]): void =>
     set(indexes.flatMap((have, i) => (i !== at ? [have] : fields.length > 0 ? [fields] : [])));
