@@ -26,7 +26,7 @@ export const ROOMS = [
 ];
 
 /** What every part of a plan speaks of stands with the plan, and imports no room but the types. */
-const LEAVES = "^src/core/plan/(types|name)\\.ts$";
+const LEAVES = "^src/core/plan/(types|name|field)\\.ts$";
 
 /** The layers above the core, and what each must not import. */
 const LAYERS = {

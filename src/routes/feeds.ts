@@ -4,7 +4,8 @@ import { plainNameSchema } from "@/core/plan/name.ts";
 import { retentionSchema } from "@/core/plan/retention.ts";
 import { MOST_SAMPLED } from "@/core/kernel/limits.ts";
 import { OUTPUT_IDS } from "@/core/write/records/index.ts";
-import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
+import { unchanging } from "@/core/kernel/union.ts";
+import { lookUpSchema } from "@/core/lookup/schema.ts";
 import { readSectionSchema } from "@/core/read/schema.ts";
 import type { Sample } from "@/core/sample/sample.ts";
 import type { Compared } from "@/engine/copies/compare.ts";
@@ -199,9 +200,7 @@ export const lookUpOfDelivery = declare("POST /api/feeds/{feed}/look-up", {
     "by which fields the records of the latest delivery find their entries in a list, with the evidence, and which limits of likeness fit them",
   params: feed,
   body: document.extend({
-    lookUp: (lookUpSchema as unknown as z.ZodType<LookUp, LookUp>).describe(
-      "The look-up as it is so far: its list or file, and how it looks",
-    ),
+    lookUp: unchanging(lookUpSchema).describe("The look-up as it is so far: its list or file, and how it looks"),
   }),
   answer: answerOf<ProposedLookUp>(
     "pairs of field and column, what they would fill, keys that several entries have, limits",

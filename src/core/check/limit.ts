@@ -1,5 +1,5 @@
 import { utf8 } from "../kernel/bytes.ts";
-import type { Field } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
 import { typePart } from "../type/index.ts";
 import { newNumberSpan, scanNumber } from "../type/number.ts";
 

@@ -1,7 +1,7 @@
 import { compareBytes } from "../kernel/bytes.ts";
 import { quoted } from "../kernel/problem.ts";
 import { limitBytes } from "./limit.ts";
-import type { Field } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
 import { compareNumbers, newNumberSpan, scaled, scanNumber } from "../type/number.ts";
 import { typePart } from "../type/index.ts";
 import type { CheckPart } from "./part.ts";

@@ -1,5 +1,6 @@
 import type { Test } from "../kernel/column.ts";
-import type { Field, FieldCheck } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
+import type { FieldCheck } from "../plan/types.ts";
 
 /** A check on one field's cells: one file each. */
 export interface CheckPart {

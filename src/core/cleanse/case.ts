@@ -1,9 +1,10 @@
 import { z } from "zod";
 import { byText, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface CaseOptions {
-  readonly to: "upper" | "lower" | "sentence" | "name";
-}
+const options = { to: z.enum(["upper", "lower", "sentence", "name"]).describe("Which case") };
+
+export type CaseOptions = OptionsOf<typeof options>;
 
 const CHANGES: Record<CaseOptions["to"], (text: string) => string> = {
   upper: (text) => text.toUpperCase(),
@@ -42,7 +43,7 @@ export const caseStep: StepPart<CaseOptions> = {
   id: "case",
   title: "Change case",
   about: "Makes the value upper case, lower case, one capital and the rest lower case, or the case of names.",
-  options: { to: z.enum(["upper", "lower", "sentence", "name"]).describe("Which case") },
+  options,
   words: ({ to }) => `${to} case`,
   apply: ({ to }) => byText(CHANGES[to], MAY_CHANGE[to]),
   examples: [

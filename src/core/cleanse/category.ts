@@ -3,11 +3,23 @@ import { FormulaColumns } from "../formula/columns.ts";
 import { compileFormula } from "../formula/compile.ts";
 import { formulaSchema } from "../formula/schema.ts";
 import { setCell, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface CategoryOptions {
-  readonly rules: readonly { readonly is: string; readonly when: string }[];
-  readonly otherwise?: string | undefined;
-}
+const options = {
+  rules: z
+    .array(z.strictObject({ is: z.string().min(1).max(200), when: formulaSchema }))
+    .min(1)
+    .max(200)
+    .describe("Each category and the formula that is true for it, the first that is true counts"),
+  otherwise: z
+    .string()
+    .min(1)
+    .max(200)
+    .optional()
+    .describe("What a record that no rule covers gets; nothing unless said"),
+};
+
+export type CategoryOptions = OptionsOf<typeof options>;
 
 /** Which of some categories a record is in: that of the first rule that is true for it. */
 export const category: StepPart<CategoryOptions> = {
@@ -17,19 +29,7 @@ export const category: StepPart<CategoryOptions> = {
   title: "Category by rules",
   about:
     "Sets the field to the category of the first rule that is true for the record; a record that no rule covers gets what is said otherwise, or nothing.",
-  options: {
-    rules: z
-      .array(z.strictObject({ is: z.string().min(1).max(200), when: formulaSchema }))
-      .min(1)
-      .max(200)
-      .describe("Each category and the formula that is true for it, the first that is true counts"),
-    otherwise: z
-      .string()
-      .min(1)
-      .max(200)
-      .optional()
-      .describe("What a record that no rule covers gets; nothing unless said"),
-  },
+  options,
   formulaOptions: ["rules"],
   words: ({ rules, otherwise }) =>
     `category by ${rules.length === 1 ? "a rule" : `${rules.length} rules`}: ${rules

@@ -1,9 +1,10 @@
 import { z } from "zod";
 import { byText, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface CoordinateOptions {
-  readonly digits?: number | undefined;
-}
+const options = { digits: z.int().min(0).max(10).optional().describe("Digits after the point; 6 unless said") };
+
+export type CoordinateOptions = OptionsOf<typeof options>;
 
 const FORM =
   /^\s*([NSEWO])?\s*([-+])?\s*(\d{1,3}(?:[.,]\d+)?)\s*(?:°|º|deg|d|:|\s)?\s*(?:(\d{1,2}(?:[.,]\d+)?)\s*(?:'|’|′|m|:|\s)?\s*(?:(\d{1,2}(?:[.,]\d+)?)\s*(?:"|”|″|''|s)?)?)?\s*([NSEWO])?\s*$/iu;
@@ -13,7 +14,7 @@ export const coordinate: StepPart<CoordinateOptions> = {
   id: "coordinate",
   title: "Coordinates",
   about: "Writes degrees, minutes and seconds, with N, S, E or W, as decimal degrees.",
-  options: { digits: z.int().min(0).max(10).optional().describe("Digits after the point; 6 unless said") },
+  options,
   words: ({ digits }) => `coordinates as decimal degrees with ${digits ?? 6} digits`,
   apply: ({ digits = 6 }) => byText((text) => degreesOf(text, digits) ?? text),
   examples: [

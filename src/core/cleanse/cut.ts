@@ -1,20 +1,20 @@
 import { z } from "zod";
 import { byText, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface CutOptions {
-  readonly length: number;
-  readonly from?: "beginning" | "end" | undefined;
-}
+const options = {
+  length: z.int().min(0).max(100_000).describe("How many characters are kept"),
+  from: z.enum(["beginning", "end"]).optional().describe("Which end is kept; the beginning unless said"),
+};
+
+export type CutOptions = OptionsOf<typeof options>;
 
 /** Keeps so many characters of a longer value. What is cut is gone, so it is never done unasked. */
 export const cut: StepPart<CutOptions> = {
   id: "cut",
   title: "Cut to a length",
   about: "Keeps the first, or the last, so many characters of a longer value.",
-  options: {
-    length: z.int().min(0).max(100_000).describe("How many characters are kept"),
-    from: z.enum(["beginning", "end"]).optional().describe("Which end is kept; the beginning unless said"),
-  },
+  options,
   words: ({ length, from }) => `the ${from === "end" ? "last" : "first"} ${length} characters`,
   apply: ({ length, from }) =>
     byText(

@@ -2,10 +2,11 @@ import { FormulaColumns, cellOf } from "../formula/columns.ts";
 import { compileFormula } from "../formula/compile.ts";
 import { formulaSchema } from "../formula/schema.ts";
 import { setCell, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface DeriveOptions {
-  readonly by: string;
-}
+const options = { by: formulaSchema.describe("The formula; it is the field itself") };
+
+export type DeriveOptions = OptionsOf<typeof options>;
 
 /** What a field is, computed from others: by a formula, in which `it` is the field itself. */
 export const derive: StepPart<DeriveOptions> = {
@@ -13,7 +14,7 @@ export const derive: StepPart<DeriveOptions> = {
   makes: true,
   title: "Derive by a formula",
   about: "Sets the field to what a formula gives; empty where a field that it needs is empty.",
-  options: { by: formulaSchema.describe("The formula; it is the field itself") },
+  options,
   writesDates: true,
   formulaOptions: ["by"],
   words: ({ by }) => `derive by ${by}`,

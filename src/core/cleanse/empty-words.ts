@@ -1,10 +1,11 @@
 import { z } from "zod";
 import { textOf } from "../kernel/bytes.ts";
 import type { StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface EmptyWordsOptions {
-  readonly words: readonly string[];
-}
+const options = { words: z.array(z.string().min(1).max(60)).min(1).max(200).describe("The words") };
+
+export type EmptyWordsOptions = OptionsOf<typeof options>;
 
 /** Makes a cell empty when all of it is one of the words; upper and lower case are the same. */
 export const emptyWords: StepPart<EmptyWordsOptions> = {
@@ -12,7 +13,7 @@ export const emptyWords: StepPart<EmptyWordsOptions> = {
   title: "Words that mean empty",
   about: "Makes a cell empty when the whole of it is one of these words.",
   everywhere: true,
-  options: { words: z.array(z.string().min(1).max(60)).min(1).max(200).describe("The words") },
+  options,
   words: ({ words }) => `empty when ${words.join(", ")}`,
   apply({ words }) {
     const known = new Set(words.map((w) => w.toLowerCase()));

@@ -1,23 +1,22 @@
 import { z } from "zod";
 import { cellText } from "../kernel/bytes.ts";
 import { setCell, type RecordCourse, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface FillOptions {
-  readonly with?: string | undefined;
-  readonly from?: string | undefined;
-  readonly above?: boolean | undefined;
-}
+const options = {
+  with: z.string().min(1).max(1000).optional().describe("The value"),
+  from: z.string().min(1).max(63).optional().describe("The field that it is taken from, instead of a value"),
+  above: z.boolean().optional().describe("The value above it in the file, instead of either"),
+};
+
+export type FillOptions = OptionsOf<typeof options>;
 
 /** What an empty cell gets: a value, what another field of the record has, or what the record above it has. */
 export const fill: StepPart<FillOptions> = {
   id: "fill",
   title: "Fill when empty",
   about: "Gives an empty cell a value, what another field of the record has, or what stands above it in the file.",
-  options: {
-    with: z.string().min(1).max(1000).optional().describe("The value"),
-    from: z.string().min(1).max(63).optional().describe("The field that it is taken from, instead of a value"),
-    above: z.boolean().optional().describe("The value above it in the file, instead of either"),
-  },
+  options,
   fieldOptions: ["from"],
   follows: (o) => o.above === true,
   words: (o) =>

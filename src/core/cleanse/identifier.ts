@@ -1,16 +1,17 @@
 import { z } from "zod";
-import { IDENTIFIERS, IDENTIFIER_KINDS, identifierOf, type IdentifierKind } from "../kernel/check-digits.ts";
+import { IDENTIFIERS, IDENTIFIER_KINDS, identifierOf } from "../kernel/check-digits.ts";
 import { byText, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface IdentifierOptions {
-  readonly kind: IdentifierKind;
-}
+const options = { kind: z.enum(IDENTIFIER_KINDS).describe("What it is") };
+
+export type IdentifierOptions = OptionsOf<typeof options>;
 
 export const identifier: StepPart<IdentifierOptions> = {
   id: "identifier",
   title: "Identifiers with check digits",
   about: "Writes an ISBN, EAN, IBAN and the like in its standard form, where its check digits are right.",
-  options: { kind: z.enum(IDENTIFIER_KINDS).describe("What it is") },
+  options,
   words: ({ kind }) => `${IDENTIFIERS[kind]} in its standard form`,
   apply: ({ kind }) => byText((text) => identifierOf(kind, text) ?? text),
   examples: [

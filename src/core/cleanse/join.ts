@@ -1,11 +1,14 @@
 import { z } from "zod";
 import { cellText } from "../kernel/bytes.ts";
 import { setCell, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface JoinOptions {
-  readonly from: readonly string[];
-  readonly with: string;
-}
+const options = {
+  from: z.array(z.string().min(1).max(63)).min(1).max(50).describe("The fields, in their order"),
+  with: z.string().max(20).describe("What stands between them"),
+};
+
+export type JoinOptions = OptionsOf<typeof options>;
 
 /** Puts several fields together in one; empty ones leave no mark behind. */
 export const join: StepPart<JoinOptions> = {
@@ -13,10 +16,7 @@ export const join: StepPart<JoinOptions> = {
   makes: true,
   title: "Put fields together",
   about: "Puts the values of several fields together in this one, a mark between them; empty ones are passed over.",
-  options: {
-    from: z.array(z.string().min(1).max(63)).min(1).max(50).describe("The fields, in their order"),
-    with: z.string().max(20).describe("What stands between them"),
-  },
+  options,
   fieldOptions: ["from"],
   words: (o) => `${o.from.join(" and ")} put together`,
   apply: () => () => 0,

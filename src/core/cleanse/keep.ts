@@ -2,11 +2,14 @@ import { z } from "zod";
 import { RE2JS } from "re2js";
 import { compilePattern } from "../kernel/pattern.ts";
 import { byText, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface KeepOptions {
-  readonly what: "digits" | "letters" | "letters and digits" | "pattern";
-  readonly pattern?: string | undefined;
-}
+const options = {
+  what: z.enum(["digits", "letters", "letters and digits", "pattern"]).describe("What is kept"),
+  pattern: z.string().min(1).max(500).optional().describe("The pattern (RE2); a value without it stays as it is"),
+};
+
+export type KeepOptions = OptionsOf<typeof options>;
 
 const DROPS = {
   digits: /[^0-9]+/g,
@@ -19,10 +22,7 @@ export const keep: StepPart<KeepOptions> = {
   id: "keep",
   title: "Keep a part",
   about: "Keeps only the digits, the letters, or what a pattern finds; its first group where it has one.",
-  options: {
-    what: z.enum(["digits", "letters", "letters and digits", "pattern"]).describe("What is kept"),
-    pattern: z.string().min(1).max(500).optional().describe("The pattern (RE2); a value without it stays as it is"),
-  },
+  options,
   words: ({ what, pattern }) => `keep ${what === "pattern" ? `what “${pattern ?? ""}” finds` : `only ${what}`}`,
   apply({ what, pattern }) {
     if (what === "digits") return byText((text) => text.replace(DROPS.digits, ""), hasOther);

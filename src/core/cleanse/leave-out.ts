@@ -2,10 +2,11 @@ import { FormulaColumns } from "../formula/columns.ts";
 import { compileFormula } from "../formula/compile.ts";
 import { formulaSchema } from "../formula/schema.ts";
 import type { StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface LeaveOutOptions {
-  readonly when: string;
-}
+const options = { when: formulaSchema.describe("The formula: records for which it is true are left out") };
+
+export type LeaveOutOptions = OptionsOf<typeof options>;
 
 /** Records that are not wanted at all: they end as left out, an outcome of its own. */
 export const leaveOut: StepPart<LeaveOutOptions> = {
@@ -14,7 +15,7 @@ export const leaveOut: StepPart<LeaveOutOptions> = {
   ofRecord: true,
   title: "Leave records out",
   about: "Leaves out the records for which a formula is true; they are counted apart and not loaded.",
-  options: { when: formulaSchema.describe("The formula: records for which it is true are left out") },
+  options,
   formulaOptions: ["when"],
   words: ({ when }) => `leave out when ${when}`,
   apply: () => {

@@ -1,11 +1,14 @@
 import { z } from "zod";
 import { plainNumber } from "../type/written-number.ts";
 import { byText, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface NumberOptions {
-  readonly decimal: "." | "," | "'" | "٫";
-  readonly percent?: boolean | undefined;
-}
+const options = {
+  decimal: z.enum([".", ",", "'", "٫"]).describe("The mark before the decimals"),
+  percent: z.boolean().optional().describe("12 % becomes 0.12; without this the sign is only taken away"),
+};
+
+export type NumberOptions = OptionsOf<typeof options>;
 
 /**
  * A number as people write it, in plain digits with a decimal point: groups, the decimal mark, signs
@@ -16,10 +19,7 @@ export const number: StepPart<NumberOptions> = {
   id: "number",
   title: "Numbers as people write them",
   about: "Writes a number in plain digits with a decimal point, whatever its groups, signs and currency marks.",
-  options: {
-    decimal: z.enum([".", ",", "'", "٫"]).describe("The mark before the decimals"),
-    percent: z.boolean().optional().describe("12 % becomes 0.12; without this the sign is only taken away"),
-  },
+  options,
   words: ({ decimal, percent }) =>
     `numbers with “${decimal}” before the decimals${percent ? ", per cent as shares" : ""}`,
   apply: ({ decimal, percent }) =>

@@ -1,22 +1,21 @@
 import { z } from "zod";
 import { byText, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface PadOptions {
-  readonly length: number;
-  readonly with: string;
-  readonly at?: "beginning" | "end" | undefined;
-}
+const options = {
+  length: z.int().min(1).max(10_000).describe("How many characters it has then"),
+  with: z.string().min(1).max(1).describe("The character"),
+  at: z.enum(["beginning", "end"]).optional().describe("Where it is put; at the beginning unless said"),
+};
+
+export type PadOptions = OptionsOf<typeof options>;
 
 /** Makes a short value as long as it should be, such as a number with its leading zeros. */
 export const pad: StepPart<PadOptions> = {
   id: "pad",
   title: "Pad to a length",
   about: "Puts a character before, or after, a value until it is as long as it should be.",
-  options: {
-    length: z.int().min(1).max(10_000).describe("How many characters it has then"),
-    with: z.string().min(1).max(1).describe("The character"),
-    at: z.enum(["beginning", "end"]).optional().describe("Where it is put; at the beginning unless said"),
-  },
+  options,
   words: (o) => `pad with “${o.with}” to ${o.length} characters${o.at === "end" ? " at the end" : ""}`,
   apply: (o) =>
     byText((text) => {

@@ -2,25 +2,23 @@ import { z } from "zod";
 import { indexOfBytes, utf8 } from "../kernel/bytes.ts";
 import { compilePattern } from "../kernel/pattern.ts";
 import { byText, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface ReplaceOptions {
-  readonly find: string;
-  readonly with: string;
-  readonly pattern?: boolean | undefined;
-  readonly whole?: boolean | undefined;
-}
+const options = {
+  find: z.string().min(1).max(500).describe("What to look for"),
+  with: z.string().max(500).describe("What to put in its place; $1 is a pattern's first group"),
+  pattern: z.boolean().optional().describe("The text to find is a pattern (RE2)"),
+  whole: z.boolean().optional().describe("Only where it is the whole cell"),
+};
+
+export type ReplaceOptions = OptionsOf<typeof options>;
 
 /** Replaces each place where a text or a pattern stands, or only cells that are wholly it. */
 export const replace: StepPart<ReplaceOptions> = {
   id: "replace",
   title: "Replace",
   about: "Puts another text in place of each part that is found.",
-  options: {
-    find: z.string().min(1).max(500).describe("What to look for"),
-    with: z.string().max(500).describe("What to put in its place; $1 is a pattern's first group"),
-    pattern: z.boolean().optional().describe("The text to find is a pattern (RE2)"),
-    whole: z.boolean().optional().describe("Only where it is the whole cell"),
-  },
+  options,
   words: (o) =>
     `replace ${o.pattern ? "pattern " : ""}“${o.find}” by ${o.with === "" ? "nothing" : `“${o.with}”`}${o.whole ? " (whole cell)" : ""}`,
   apply(o) {

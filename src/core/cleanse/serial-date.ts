@@ -1,18 +1,19 @@
 import { z } from "zod";
 import { byText, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
 const COUNTS = ["days since 1900", "days since 1904", "seconds since 1970", "milliseconds since 1970"] as const;
 
-export interface SerialDateOptions {
-  readonly count: (typeof COUNTS)[number];
-}
+const options = { count: z.enum(COUNTS).describe("What the number counts") };
+
+export type SerialDateOptions = OptionsOf<typeof options>;
 
 /** Dates that arrive as a count: a spreadsheet's day numbers, or seconds since 1970. */
 export const serialDate: StepPart<SerialDateOptions> = {
   id: "serial-date",
   title: "Dates from a count",
   about: "Writes a spreadsheet's day number, or seconds since 1970, as a date.",
-  options: { count: z.enum(COUNTS).describe("What the number counts") },
+  options,
   writesDates: true,
   words: ({ count }) => `dates from ${count}`,
   apply: ({ count }) => byText((text) => dateOf(text, count) ?? text),

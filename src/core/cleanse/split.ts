@@ -1,12 +1,18 @@
 import { z } from "zod";
 import { cellText } from "../kernel/bytes.ts";
 import { setCell, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface SplitOptions {
-  readonly from: string;
-  readonly by: string;
-  readonly many?: "last takes the rest" | "the rest is dropped" | "leave as it is" | undefined;
-}
+const options = {
+  from: z.string().min(1).max(63).describe("The field that is divided"),
+  by: z.string().min(1).max(20).describe("The mark between its parts"),
+  many: z
+    .enum(["last takes the rest", "the rest is dropped", "leave as it is"])
+    .optional()
+    .describe("What is done with more parts than there are fields; the last takes the rest unless said"),
+};
+
+export type SplitOptions = OptionsOf<typeof options>;
 
 /** Divides a field among others, in their order. Fewer parts than fields leave the last ones empty. */
 export const split: StepPart<SplitOptions> = {
@@ -14,14 +20,7 @@ export const split: StepPart<SplitOptions> = {
   makes: true,
   title: "Split a field",
   about: "Divides the value of a field at a mark among the fields of this step, in their order.",
-  options: {
-    from: z.string().min(1).max(63).describe("The field that is divided"),
-    by: z.string().min(1).max(20).describe("The mark between its parts"),
-    many: z
-      .enum(["last takes the rest", "the rest is dropped", "leave as it is"])
-      .optional()
-      .describe("What is done with more parts than there are fields; the last takes the rest unless said"),
-  },
+  options,
   fieldOptions: ["from"],
   words: ({ from, by }) => `split ${from} at “${by}”`,
   apply: () => () => 0,

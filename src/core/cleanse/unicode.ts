@@ -1,10 +1,11 @@
 import { z } from "zod";
 import { isAscii } from "../kernel/bytes.ts";
 import { byText, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface UnicodeOptions {
-  readonly form: "NFC" | "NFD" | "NFKC" | "NFKD";
-}
+const options = { form: z.enum(["NFC", "NFD", "NFKC", "NFKD"]).describe("Which form; NFC is the usual one") };
+
+export type UnicodeOptions = OptionsOf<typeof options>;
 
 /** One of Unicode's normalisation forms (Unicode Standard Annex 15): the same letters as the same bytes. */
 export const unicode: StepPart<UnicodeOptions> = {
@@ -12,7 +13,7 @@ export const unicode: StepPart<UnicodeOptions> = {
   title: "Unicode form",
   about: "Writes letters with accents the same way everywhere, by one of Unicode's forms.",
   everywhere: true,
-  options: { form: z.enum(["NFC", "NFD", "NFKC", "NFKD"]).describe("Which form; NFC is the usual one") },
+  options,
   words: ({ form }) => `Unicode form ${form}`,
   apply: ({ form }) =>
     byText(

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { UNITS, UNIT_IDS } from "../type/units.ts";
 import { byText, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
 /** Degrees of any scale as kelvins, and back. */
 const KELVINS: Record<string, readonly [(t: number) => number, (k: number) => number]> = {
@@ -9,29 +10,24 @@ const KELVINS: Record<string, readonly [(t: number) => number, (k: number) => nu
   K: [(t) => t, (k) => k],
 };
 
-export interface UnitOptions {
-  readonly to: string;
-  readonly from?: string | undefined;
-  readonly digits?: number | undefined;
-}
+const options = {
+  to: z.enum(UNIT_IDS).describe("The unit that the numbers are in then"),
+  from: z.enum(UNIT_IDS).optional().describe("The unit of an amount that names none; such an amount stays unless said"),
+  digits: z
+    .int()
+    .min(0)
+    .max(12)
+    .optional()
+    .describe("Digits after the point; as many as are needed, up to 9, unless said"),
+};
+
+export type UnitOptions = OptionsOf<typeof options>;
 
 export const unit: StepPart<UnitOptions> = {
   id: "unit",
   title: "Amounts with units",
   about: "Writes an amount with its unit as a plain number of one unit: 1.2 kg becomes 1200.",
-  options: {
-    to: z.enum(UNIT_IDS).describe("The unit that the numbers are in then"),
-    from: z
-      .enum(UNIT_IDS)
-      .optional()
-      .describe("The unit of an amount that names none; such an amount stays unless said"),
-    digits: z
-      .int()
-      .min(0)
-      .max(12)
-      .optional()
-      .describe("Digits after the point; as many as are needed, up to 9, unless said"),
-  },
+  options,
   words: ({ to, from }) => `amounts in ${to}${from ? `, in ${from} where no unit is said` : ""}`,
   apply: ({ to, from, digits }) => {
     const target = UNITS.get(to.toLowerCase())!;

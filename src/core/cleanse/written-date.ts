@@ -4,16 +4,35 @@ import { grouped } from "../kernel/problem.ts";
 import { asciiDigits } from "../type/written-number.ts";
 import { MONTH_LANGUAGES, monthNames, plainWord, type MonthLanguage } from "./months.ts";
 import { byText, setCell, type RecordCourse, type StepPart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
 const ORDERS = ["day first", "month first", "year first"] as const;
 type Order = (typeof ORDERS)[number];
 
-export interface WrittenDateOptions {
-  readonly order: Order | "by evidence";
-  readonly undecided?: "day first" | "month first" | undefined;
-  readonly languages?: readonly MonthLanguage[] | undefined;
-  readonly pivot?: number | undefined;
-}
+const options = {
+  order: z
+    .enum([...ORDERS, "by evidence"])
+    .describe(
+      "How digits alone are to be read; by evidence: as the values of each file say, of which one part is past 12",
+    ),
+  undecided: z
+    .enum(["day first", "month first"])
+    .optional()
+    .describe("How a file is read whose values speak for neither, or for both; day first unless said"),
+  languages: z
+    .array(z.enum(MONTH_LANGUAGES))
+    .min(1)
+    .optional()
+    .describe("The languages of the months' names; English, German, French and Spanish unless said"),
+  pivot: z
+    .int()
+    .min(0)
+    .max(99)
+    .optional()
+    .describe("The last year of two digits that is of this century; greater ones are of the last. 50 unless said"),
+};
+
+export type WrittenDateOptions = OptionsOf<typeof options>;
 
 let usualMonths: ReadonlyMap<string, number> | null = null;
 
@@ -127,28 +146,7 @@ export const writtenDateStep: StepPart<WrittenDateOptions> = {
   title: "Dates as people write them",
   about:
     "Writes a date as ISO 8601, its month in digits or in words of several languages, its year with two digits or four.",
-  options: {
-    order: z
-      .enum([...ORDERS, "by evidence"])
-      .describe(
-        "How digits alone are to be read; by evidence: as the values of each file say, of which one part is past 12",
-      ),
-    undecided: z
-      .enum(["day first", "month first"])
-      .optional()
-      .describe("How a file is read whose values speak for neither, or for both; day first unless said"),
-    languages: z
-      .array(z.enum(MONTH_LANGUAGES))
-      .min(1)
-      .optional()
-      .describe("The languages of the months' names; English, German, French and Spanish unless said"),
-    pivot: z
-      .int()
-      .min(0)
-      .max(99)
-      .optional()
-      .describe("The last year of two digits that is of this century; greater ones are of the last. 50 unless said"),
-  },
+  options,
   writesDates: true,
   words: ({ order, languages }) =>
     `dates as people write them, ${order}${languages ? `, in ${languages.join(", ")}` : ""}`,

@@ -10,7 +10,8 @@ import type { CompiledLookUp } from "../lookup/compile.ts";
 import type { LookUp } from "../lookup/schema.ts";
 import { isBetween, isUnique, type Plan } from "../plan/document.ts";
 import type { RuleCheck } from "../plan/sections.ts";
-import { FIELD_CHECKS, type Field, type FieldCheck, type OnFailure } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
+import { FIELD_CHECKS, type FieldCheck, type OnFailure } from "../plan/types.ts";
 import type { CompiledCheck } from "./compiled.ts";
 
 /** The checks of a plan made ready, in the order in which they are made. */

@@ -1,7 +1,7 @@
 import { utf8 } from "../kernel/bytes.ts";
 import type { Distinct } from "../kernel/distinct.ts";
 import { hash32 } from "../kernel/hash.ts";
-import type { Field } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
 
 /** What came in a code field. */
 export interface CodesSeen {

@@ -3,7 +3,8 @@ import { printCheck, readCheck, type CheckIdentity } from "../check/identity.ts"
 import { CHECKS } from "../check/index.ts";
 import type { UnreadableReason } from "../kernel/block.ts";
 import { grouped, quoted } from "../kernel/problem.ts";
-import type { Field, FieldCheck } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
+import type { FieldCheck } from "../plan/types.ts";
 import type { Compiled, Problem } from "./compiled.ts";
 
 /** What is said of checks and of their problems. */

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { SieveError } from "../kernel/problem.ts";
+import type { Unchanging } from "../kernel/unchanging.ts";
 import type { TypeId } from "../type/index.ts";
 import { tokens, type Token } from "./syntax.ts";
 
@@ -12,18 +13,6 @@ export const PARAMETER_TYPES = [
   "date",
   "timestamp",
 ] as const satisfies readonly TypeId[];
-
-/** A formula that is written once and used by its name in any plan. */
-export interface NamedFormula {
-  readonly parameters: readonly { readonly name: string; readonly type: (typeof PARAMETER_TYPES)[number] }[];
-  readonly body: string;
-  readonly about?: string | undefined;
-  /** Formulas that use it with what they must give. */
-  readonly examples?:
-    readonly { readonly formula: string; readonly gives: string | number | boolean | null }[] | undefined;
-}
-
-export type NamedFormulas = Readonly<Record<string, NamedFormula>>;
 
 export const formulaName = z
   .string()
@@ -51,6 +40,10 @@ export const namedFormulaSchema = z.strictObject({
     .optional()
     .describe("Formulas that use it, and what they must give"),
 });
+
+/** A formula that is written once and used by its name in any plan. */
+export type NamedFormula = Unchanging<z.infer<typeof namedFormulaSchema>>;
+export type NamedFormulas = Readonly<Record<string, NamedFormula>>;
 
 /** Named formulas in plans, by name. */
 export const namedFormulasSchema = z.record(formulaName, namedFormulaSchema);

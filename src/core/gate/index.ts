@@ -1,19 +1,20 @@
 import { z } from "zod";
+import type { OptionsOf } from "../kernel/options.ts";
 import { unionOf } from "../kernel/union.ts";
-import type { GateOptions, GatePart, GateScope } from "./part.ts";
+import type { GatePart, GateScope } from "./part.ts";
 import { GATE_PARTS } from "./parts.ts";
 
 type Parts = (typeof GATE_PARTS)[number];
 export type GateId = Parts["id"];
 
-type OptionsOf<P extends Parts> = P extends Parts
+type OptionsOfPart<P extends Parts> = P extends Parts
   ? keyof P["options"] extends never
     ? unknown
-    : GateOptions<P["options"]>
+    : OptionsOf<P["options"]>
   : never;
 
 /** A gate of a plan: `limit` says which part, the other properties are that part's options. */
-export type Gate = { [P in Parts as P["id"]]: { limit: P["id"] } & OptionsOf<P> }[GateId];
+export type Gate = { [P in Parts as P["id"]]: { limit: P["id"] } & OptionsOfPart<P> }[GateId];
 
 /** A part, its options not yet told apart. */
 export type AnyGatePart = GatePart<GateId, z.ZodRawShape>;

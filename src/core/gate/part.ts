@@ -1,7 +1,8 @@
 import type { z } from "zod";
+import type { OptionsOf } from "../kernel/options.ts";
 import { counted, grouped } from "../kernel/problem.ts";
 import type { Doubt } from "../read/part.ts";
-import type { Field } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
 import type { TypeId } from "../type/index.ts";
 import { LEAST_HISTORY } from "./usual.ts";
 
@@ -137,23 +138,21 @@ export interface GatePart<Id extends string, Shape extends z.ZodRawShape> {
   /** It asks what its fields come to. */
   readonly figures?: boolean;
   /** The options that an editor begins with; `field` fits `types`, where one does. */
-  begin(field: string): GateOptions<Shape>;
+  begin(field: string): OptionsOf<Shape>;
   /** The same gate with each name of a field changed; null where it makes no sense without a name that is taken away. Unless given, `field` is the one name. */
-  mapFields?(options: GateOptions<Shape>, change: (name: string) => string | null): GateOptions<Shape> | null;
+  mapFields?(options: OptionsOf<Shape>, change: (name: string) => string | null): OptionsOf<Shape> | null;
   /** What is wrong with it besides names and types of fields, or null. */
-  fault?(options: GateOptions<Shape>, scope: GateScope): string | null;
-  judge(options: GateOptions<Shape>, measured: Measured): Judged;
+  fault?(options: OptionsOf<Shape>, scope: GateScope): string | null;
+  judge(options: OptionsOf<Shape>, measured: Measured): Judged;
   /** Run as tests. */
   readonly examples: readonly {
-    readonly options: GateOptions<Shape>;
+    readonly options: OptionsOf<Shape>;
     readonly measured: Partial<Measured>;
     readonly passed: boolean;
     /** In its message. */
     readonly says: string;
   }[];
 }
-
-export type GateOptions<Shape extends z.ZodRawShape> = z.infer<z.ZodObject<Shape>>;
 
 /** A gate with its options known to the compiler. */
 export function gatePart<const Id extends string, Shape extends z.ZodRawShape>(

@@ -1,5 +1,5 @@
 import type { Plan } from "../plan/document.ts";
-import type { Field } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
 import type { Given, StandardPart, Taken } from "./part.ts";
 import { FieldTaker, limitsOf, listField, timeField } from "./names.ts";
 

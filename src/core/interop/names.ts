@@ -1,6 +1,6 @@
 import { formatSchema } from "../type/date.ts";
 import { compilePattern } from "../kernel/pattern.ts";
-import type { Field } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
 import { fieldName } from "../profile/propose.ts";
 
 /** Gathers fields that come from elsewhere: names that a plan allows, and what could not be taken along. */

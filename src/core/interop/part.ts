@@ -1,5 +1,5 @@
 import type { Plan } from "../plan/document.ts";
-import type { Field } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
 
 /** A contract as another standard says it, and what that standard has no words for. */
 export interface Given {

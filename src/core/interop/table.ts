@@ -1,4 +1,4 @@
-import type { Field } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
 import { typePart } from "../type/index.ts";
 import { charactersOf } from "../type/part.ts";
 import { timeField } from "./names.ts";

@@ -1,4 +1,4 @@
-import type { Field } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
 import { isOwnColumn } from "./own-columns.ts";
 
 /** How the columns of one file meet the fields of the contract. */

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import type { OptionsOf } from "../kernel/options.ts";
 import { codeLetters, organisationWords, personWords, placeWords, plainWords } from "./normalise.ts";
 
 /** How alike two prepared values are, from 0 to 1; 1 only for values that are one. Neither is empty. */
@@ -31,11 +32,6 @@ export const TEXT_KINDS = ["text", "person", "organisation", "place", "code"] as
 export type TextKind = (typeof TEXT_KINDS)[number];
 
 /** Words that mean the same, by what they are taken for, set by hand or taken from a reference list. */
-export interface WordOptions {
-  readonly variants?: Readonly<Record<string, readonly string[]>> | undefined;
-  readonly variants_from?: string | undefined;
-}
-
 export const wordOptions = {
   variants: z
     .record(z.string(), z.array(z.string().min(1).max(60)).max(2000))
@@ -47,10 +43,7 @@ export const wordOptions = {
     .optional()
     .describe("A reference list whose synonyms are such words"),
 };
-
-export interface TextOptions extends WordOptions {
-  readonly as?: TextKind | undefined;
-}
+export type WordOptions = OptionsOf<typeof wordOptions>;
 
 export const textOptions = {
   as: z
@@ -61,6 +54,7 @@ export const textOptions = {
     ),
   ...wordOptions,
 };
+export type TextOptions = OptionsOf<typeof textOptions>;
 
 const PREPARE: Record<TextKind, (text: string) => string> = {
   text: plainWords,

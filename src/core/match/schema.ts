@@ -6,16 +6,26 @@ import type { Unchanging } from "../kernel/unchanging.ts";
 import { plainNameSchema } from "../plan/name.ts";
 import { COMPARATOR_IDS, comparatorPart, type ComparatorId } from "./compare/index.ts";
 
-/** One thing that is compared: a field, or several put together, and how. */
-export interface MatchField {
-  readonly in: readonly string[];
-  readonly by: ComparatorId;
-  /** Bits for each level set by hand, from equal to different; estimated from the data where left out. */
-  readonly weights?: readonly number[] | undefined;
-  /** Whether records that are not the same may have it in common, as people of one household have their address. */
-  readonly shared?: boolean | undefined;
-  readonly [option: string]: unknown;
-}
+const name = plainNameSchema;
+
+/** What is said of each thing that is compared, however that is done. */
+const comparedShape = {
+  in: z.array(name).min(1).max(8).describe("The field; several are put together with a space"),
+  by: z.enum(COMPARATOR_IDS),
+  shared: z
+    .boolean()
+    .optional()
+    .describe(
+      "Whether records that are not the same may have it in common, as people of one household have their address; addresses and places may unless it is said",
+    ),
+  weights: z
+    .array(z.number().min(-60).max(60))
+    .optional()
+    .describe("Bits of evidence for each level, from equal to different; estimated from the data unless set"),
+};
+
+/** One thing that is compared: a field, or several put together, and how; what else it has are options of its comparator. */
+export type MatchField = Unchanging<z.infer<z.ZodObject<typeof comparedShape, z.core.$loose>>>;
 
 /** The settings of a field's comparator. */
 export function comparatorOptions({
@@ -68,8 +78,6 @@ export function keepRules(section: MatchSection, fields: readonly { readonly nam
   return fields.map((f) => section.keep?.[f.name] ?? other);
 }
 
-const name = plainNameSchema;
-
 /** The limits of a match; what is left out follows from the data. */
 const limitsSchema = z
   .strictObject({
@@ -106,6 +114,19 @@ const limitsSchema = z
   );
 export type MatchLimits = Unchanging<z.infer<typeof limitsSchema>>;
 
+/** The settings of what is compared by one comparator, which says how many levels it tells apart. */
+function comparedBy(id: ComparatorId): z.ZodObject {
+  const { by: _, weights, ...common } = comparedShape;
+  const { options, levels } = comparatorPart(id);
+  const bits = weights.unwrap().length(levels.length + 2);
+  return z.strictObject({
+    ...common,
+    by: z.literal(id),
+    ...options,
+    weights: bits.optional().describe(weights.description!),
+  });
+}
+
 /** What is compared with what, from which score on it is the same, and what is kept of it. */
 export const matchSchema = z.strictObject({
   against: z
@@ -126,29 +147,7 @@ export const matchSchema = z.strictObject({
     .optional()
     .describe("The list whose entries records are compared with; an entry is never changed"),
   fields: z
-    .array(
-      unionOf<MatchField>(
-        "by",
-        COMPARATOR_IDS.map((id) =>
-          z.strictObject({
-            in: z.array(name).min(1).max(8).describe("The field; several are put together with a space"),
-            by: z.literal(id),
-            ...comparatorPart(id).options,
-            shared: z
-              .boolean()
-              .optional()
-              .describe(
-                "Whether records that are not the same may have it in common, as people of one household have their address; addresses and places may unless it is said",
-              ),
-            weights: z
-              .array(z.number().min(-60).max(60))
-              .length(comparatorPart(id).levels.length + 2)
-              .optional()
-              .describe("Bits of evidence for each level, from equal to different; estimated from the data unless set"),
-          }),
-        ),
-      ),
-    )
+    .array(unionOf<MatchField>("by", COMPARATOR_IDS.map(comparedBy)))
     .min(1)
     .max(16),
   limits: limitsSchema.default({}),

@@ -4,7 +4,7 @@ import type { Block } from "../kernel/block.ts";
 import { textOf } from "../kernel/bytes.ts";
 import { mapColumns } from "../map/columns.ts";
 import { MARK_COLUMN, PROBLEM_COLUMN, isMarkColumn } from "../map/own-columns.ts";
-import type { Field } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
 import type { ReadOptions } from "../read/settings.ts";
 import { guarded } from "../write/csv.ts";
 import { openWorkbook } from "../write/records/xlsx.ts";

@@ -6,7 +6,7 @@ import { ENCODINGS } from "../read/encoding/names.ts";
 import { OUTPUT_IDS, outputCalled } from "../write/records/index.ts";
 import { plainNameSchema } from "./name.ts";
 import { valuesOf, type Parameter } from "./parameters.ts";
-import type { Field } from "./types.ts";
+import type { Field } from "./field.ts";
 
 /** How a load may end, as what is done afterwards asks. */
 export const AFTER_OUTCOMES = ["loaded", "loaded with held", "stopped", "failed"] as const;

@@ -1,10 +1,8 @@
 import { z } from "zod";
 import { namesIn } from "../formula/names.ts";
-import { formulaSchema } from "../formula/schema.ts";
-import { plainNameSchema } from "./name.ts";
 import { isRule, type Plan } from "./document.ts";
-import type { RuleCheck } from "./sections.ts";
-import type { OnFailure } from "./types.ts";
+import { ruleSchema, type RuleCheck } from "./sections.ts";
+import { ON_FAILURE, type OnFailure } from "./types.ts";
 
 /** Checks by formula that are kept under a name, to be used by several feeds. */
 export interface CheckSet {
@@ -17,19 +15,7 @@ export interface CheckSet {
 export type SetCheck = Omit<RuleCheck, "from_set">;
 
 export const checkSetSchema = z
-  .array(
-    z.strictObject({
-      name: z
-        .string()
-        .min(1)
-        .max(80)
-        .regex(/^[^:+]*$/),
-      that: formulaSchema,
-      in: z.array(plainNameSchema).min(1).optional(),
-      message: z.string().max(500).optional(),
-      on_failure: z.enum(["hold", "note", "stop"]),
-    }),
-  )
+  .array(ruleSchema.omit({ from_set: true }).extend({ on_failure: z.enum(ON_FAILURE) }))
   .min(1)
   .max(200);
 

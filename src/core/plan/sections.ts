@@ -1,42 +1,24 @@
 import { z } from "zod";
 import { betweenSchemas, type BetweenCheck } from "../check/between/index.ts";
+import { checkMessage, checkName } from "../check/said.ts";
 import { limitBytes } from "../check/limit.ts";
-import { STEP_IDS, stepPart, type StepId } from "../cleanse/index.ts";
+import { STEP_IDS, stepPart } from "../cleanse/index.ts";
 import { formulaSchema } from "../formula/schema.ts";
-import { patternSchema } from "../kernel/pattern.ts";
 import { unionOf } from "../kernel/union.ts";
 import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
 import { arrivingSchema } from "./arriving.ts";
 import { copiesSchema } from "./copies.ts";
 import { furtherSchema, takenFromSchema } from "./further-schema.ts";
 import { goneSchema } from "./gone.ts";
-import { othersSchema, plainNameSchema, sqlNameSchema } from "./name.ts";
-import { FIELD_CHECKS, ON_FAILURE, type Field } from "./types.ts";
+import { othersSchema, sqlNameSchema } from "./name.ts";
+import { fieldShape, nameSchema, type Field } from "./field.ts";
+import { ON_FAILURE } from "./types.ts";
 
-export const nameSchema = plainNameSchema.describe(
-  "Lower-case letters, digits and underscores, beginning with a letter",
-);
 const onFailure = z.enum(ON_FAILURE);
 
-const limit = z.union([z.number(), z.string().min(1).max(60)]);
-
-/** The properties that every field may have, of whatever type. */
-const common = {
-  title: z.string().max(120).optional().describe("What people call it"),
-  also: z.array(z.string().min(1).max(200)).max(100).optional().describe("Other names that its column has had"),
-  required: z.boolean().optional().describe("It must not be empty"),
-  unique: z.boolean().optional().describe("No two records of one load have the same value"),
-  least: limit.optional().describe("The least value allowed"),
-  most: limit.optional().describe("The greatest value allowed"),
-  pattern: patternSchema.optional().describe("A pattern (RE2) that the value must contain; ^ and $ for all of it"),
-  on_failure: z
-    .union([onFailure, z.partialRecord(z.enum(FIELD_CHECKS), onFailure)])
-    .optional()
-    .describe("What happens when a check fails: for all checks of the field, or one by one; hold unless said"),
-};
-
 function fieldOf<Id extends TypeId>(id: Id): z.ZodObject {
-  return z.strictObject({ name: nameSchema, type: z.literal(id), ...typePart(id).options, ...common });
+  const { name, type: _, ...common } = fieldShape;
+  return z.strictObject({ name, type: z.literal(id), ...typePart(id).options, ...common });
 }
 
 export const fieldSchema = unionOf<Field>("type", TYPE_IDS.map(fieldOf)).superRefine((f, context) => {
@@ -59,26 +41,19 @@ export const fieldSchema = unionOf<Field>("type", TYPE_IDS.map(fieldOf)).superRe
   }
 });
 
+/** What every step has. */
+const stepShape = {
+  do: z.enum(STEP_IDS),
+  in: z.union([z.literal("*"), z.array(nameSchema).min(1)]).describe("The fields it works on, or * for all of them"),
+  off: z.boolean().optional().describe("It is passed over for the time being"),
+};
+
 /** A step of the plan; `do` says which part, the other properties are that part's options. */
-export interface Step {
-  do: StepId;
-  in: "*" | string[];
-  off?: boolean;
-  [option: string]: unknown;
-}
+export type Step = z.infer<z.ZodObject<typeof stepShape, z.core.$loose>>;
 
 export const stepSchema = unionOf<Step>(
   "do",
-  STEP_IDS.map((id) =>
-    z.strictObject({
-      do: z.literal(id),
-      in: z
-        .union([z.literal("*"), z.array(nameSchema).min(1)])
-        .describe("The fields it works on, or * for all of them"),
-      off: z.boolean().optional().describe("It is passed over for the time being"),
-      ...stepPart(id).options,
-    }),
-  ),
+  STEP_IDS.map((id) => z.strictObject({ ...stepShape, do: z.literal(id), ...stepPart(id).options })),
 );
 
 /** How columns meet fields, and what happens where they don't. */
@@ -102,16 +77,6 @@ export const mapSchema = z.strictObject({
     .describe("What to do where a code field gets values again and again that are not in its list"),
 });
 
-/** A name that can stand in a check's key. */
-const checkName = z
-  .string()
-  .min(1)
-  .max(80)
-  .regex(/^[^:+]*$/, "A check's name has no : and no +.")
-  .describe("What holds when it passes, in a few words");
-
-const words = z.string().max(500).describe("What is told to the sender; {field} stands for a value of the record");
-
 /** That the values of some fields together are given once in a load. */
 const uniqueSchema = z.strictObject({
   check: z.literal("unique"),
@@ -121,11 +86,11 @@ const uniqueSchema = z.strictObject({
 export type UniqueCheck = z.infer<typeof uniqueSchema>;
 
 /** A check by a formula: over a record, or over cells one by one. */
-const ruleSchema = z.strictObject({
+export const ruleSchema = z.strictObject({
   name: checkName,
   that: formulaSchema.describe("A formula that is true for a good record"),
   in: z.array(nameSchema).min(1).optional().describe("The fields whose cells it is about, one by one, as `it`"),
-  message: words.optional(),
+  message: checkMessage.optional(),
   from_set: z
     .strictObject({ name: nameSchema, version: z.int().min(1) })
     .optional()
@@ -135,11 +100,7 @@ const ruleSchema = z.strictObject({
 export type RuleCheck = z.infer<typeof ruleSchema>;
 
 /** A check of the plan's own section: over several fields, between records, or by formula. */
-export const checkSchema = z.union([
-  uniqueSchema,
-  ...betweenSchemas({ name: checkName.optional(), message: words.optional() }, onFailure),
-  ruleSchema,
-]);
+export const checkSchema = z.union([uniqueSchema, ...betweenSchemas(), ruleSchema]);
 export type PlanCheck = UniqueCheck | BetweenCheck | RuleCheck;
 
 /** Where good records go, and what they may do there. */

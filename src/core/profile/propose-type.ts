@@ -1,5 +1,5 @@
 import type { ColumnProfile } from "./facts.ts";
-import type { Field } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
 import { counted, grouped } from "../kernel/problem.ts";
 import { yesAndNo } from "../type/yes-no.ts";
 import { datesInWords, kindOf, shortYears } from "./propose-kinds.ts";

@@ -1,6 +1,7 @@
 import { mayBeKey, type ColumnProfile, type Profile } from "./facts.ts";
 import type { Plan, ReadSection } from "../plan/document.ts";
-import { PLAN_FORMAT, type Field } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
+import { PLAN_FORMAT } from "../plan/types.ts";
 import { counted, grouped, listed } from "../kernel/problem.ts";
 import { typeOf } from "./propose-type.ts";
 import { ENOUGH, type Because, type NewStep, type Reason } from "./reason.ts";

@@ -2,24 +2,25 @@ import { z } from "zod";
 import { cellText } from "../kernel/bytes.ts";
 import { eachCell } from "../kernel/column.ts";
 import { splitList, type TypePart } from "./part.ts";
-
-export interface BooleanOptions {
-  readonly words: { readonly yes: readonly string[]; readonly no: readonly string[] };
-}
+import type { OptionsOf } from "../kernel/options.ts";
 
 const word = z.string().min(1).max(40);
+
+const options = {
+  words: z
+    .strictObject({ yes: z.array(word).min(1), no: z.array(word).min(1) })
+    .default({ yes: ["true", "yes", "1"], no: ["false", "no", "0"] })
+    .describe("Which words mean yes and which mean no"),
+};
+
+export type BooleanOptions = OptionsOf<typeof options>;
 
 /** Yes or no, in words that the contract names; upper and lower case are the same. */
 export const boolean: TypePart<BooleanOptions> = {
   id: "boolean",
   title: "Yes or no",
   about: "Yes or no, in words that the contract names.",
-  options: {
-    words: z
-      .strictObject({ yes: z.array(word).min(1), no: z.array(word).min(1) })
-      .default({ yes: ["true", "yes", "1"], no: ["false", "no", "0"] })
-      .describe("Which words mean yes and which mean no"),
-  },
+  options,
   line: {
     hint: "yes words / no words",
     show: ({ words }) => (words ? `${words.yes.join(", ")} / ${words.no.join(", ")}` : ""),

@@ -1,19 +1,20 @@
 import { z } from "zod";
 import { sameBytes, utf8 } from "../kernel/bytes.ts";
 import { charactersOf, splitList, type TypePart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface CodeOptions {
-  readonly values: readonly string[];
-}
+const options = {
+  values: z.array(z.string().min(1).max(200)).min(1).max(10_000).describe("The allowed values"),
+};
+
+export type CodeOptions = OptionsOf<typeof options>;
 
 /** One of a list of allowed values, exactly as listed. */
 export const code: TypePart<CodeOptions> = {
   id: "code",
   title: "Code",
   about: "One of a list of allowed values, exactly as listed.",
-  options: {
-    values: z.array(z.string().min(1).max(200)).min(1).max(10_000).describe("The allowed values"),
-  },
+  options,
   line: {
     hint: "allowed values",
     show: ({ values }) => (values ?? []).join(", "),

@@ -2,10 +2,7 @@ import { z } from "zod";
 import { SieveError } from "../kernel/problem.ts";
 import { exampleOf, isIsoDay, parseFormat, parseMoment, writeDate, type Moment } from "./calendar.ts";
 import { splitList, type TypePart } from "./part.ts";
-
-export interface DateOptions {
-  readonly formats: readonly string[];
-}
+import type { OptionsOf } from "../kernel/options.ts";
 
 const formatOf = (of: "day" | "time"): z.ZodString =>
   z
@@ -30,19 +27,23 @@ export function piecesOf(format: string, of: "day" | "time" = "day"): Exclude<Re
   return pieces;
 }
 
+const options = {
+  formats: z
+    .array(formatSchema)
+    .min(1)
+    .max(20)
+    .default(["yyyy-MM-dd"])
+    .describe("How dates are written, the likeliest first; letters of Unicode TR 35"),
+};
+
+export type DateOptions = OptionsOf<typeof options>;
+
 /** A day of the calendar, in any of its formats; 31 February is not one. */
 export const date: TypePart<DateOptions> = {
   id: "date",
   title: "Date",
   about: "A day of the calendar.",
-  options: {
-    formats: z
-      .array(formatSchema)
-      .min(1)
-      .max(20)
-      .default(["yyyy-MM-dd"])
-      .describe("How dates are written, the likeliest first; letters of Unicode TR 35"),
-  },
+  options,
   line: {
     hint: "formats",
     show: ({ formats }) => (formats ?? []).join(", "),

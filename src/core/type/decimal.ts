@@ -1,21 +1,21 @@
 import { z } from "zod";
 import { newNumberSpan, scanNumber } from "./number.ts";
 import { takesDecimals, type TypePart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface DecimalOptions {
-  readonly precision: number;
-  readonly scale: number;
-}
+const options = {
+  precision: z.int().min(1).max(1000).describe("Most digits in all"),
+  scale: z.int().min(0).max(1000).describe("Most digits after the point"),
+};
+
+export type DecimalOptions = OptionsOf<typeof options>;
 
 /** An exact decimal number. The digits go to the target as they stand, never through a float. */
 export const decimal: TypePart<DecimalOptions> = {
   id: "decimal",
   title: "Decimal number",
   about: "An exact decimal number, its digits before and after the point counted.",
-  options: {
-    precision: z.int().min(1).max(1000).describe("Most digits in all"),
-    scale: z.int().min(0).max(1000).describe("Most digits after the point"),
-  },
+  options,
   line: {
     hint: "digits, decimals",
     show: ({ precision, scale }) => `${precision}, ${scale}`,

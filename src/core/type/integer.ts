@@ -1,16 +1,16 @@
 import { z } from "zod";
 import { utf8 } from "../kernel/bytes.ts";
 import { compareNumbers, newNumberSpan, scanNumber } from "./number.ts";
-import type { TypePart } from "./part.ts";
+import type { limits, TypePart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
 const BITS = ["16", "32", "64"] as const;
 
-export interface IntegerOptions {
-  readonly bits?: (typeof BITS)[number] | undefined;
-  /** Limits of the field, which let a narrower column take its values. */
-  readonly least?: number | string | undefined;
-  readonly most?: number | string | undefined;
-}
+const options = {
+  bits: z.enum(BITS).optional().describe("Bits of its column: 16 smallint, 32 integer, 64 bigint; 64 unless said"),
+};
+
+export type IntegerOptions = OptionsOf<typeof options & typeof limits>;
 
 interface Width {
   readonly column: string;
@@ -30,9 +30,7 @@ export const integer: TypePart<IntegerOptions> = {
   id: "integer",
   title: "Whole number",
   about: "A whole number of up to 64 bits, or of as many as its column has.",
-  options: {
-    bits: z.enum(BITS).optional().describe("Bits of its column: 16 smallint, 32 integer, 64 bigint; 64 unless said"),
-  },
+  options,
   line: {
     hint: "bits, if not 64",
     show: ({ bits }) => bits ?? "",

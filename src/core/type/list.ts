@@ -5,14 +5,17 @@ import { isIsoDay } from "./calendar.ts";
 import { jsonValue } from "./json.ts";
 import { takesDecimals, type TypePart } from "./part.ts";
 import { cellText, utf8 } from "../kernel/bytes.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
 const OF = ["text", "integer", "decimal", "date"] as const;
 export type ListOf = (typeof OF)[number];
 
-export interface ListOptions {
-  readonly of: ListOf;
-  readonly by: string;
-}
+const options = {
+  of: z.enum(OF).default("text").describe("What each value is"),
+  by: z.string().min(1).max(10).default(";").describe("The mark between values; spaces around it are passed over"),
+};
+
+export type ListOptions = OptionsOf<typeof options>;
 
 /** By what a list is of: the column's element type, and whether a value is one. */
 const ELEMENTS: Record<ListOf, { readonly sql: string; readonly words: string; is(text: string): boolean }> = {
@@ -59,10 +62,7 @@ export const list: TypePart<ListOptions> = {
   id: "list",
   title: "List of values",
   about: "Several values in one cell, with a mark between them or as a JSON array of plain values.",
-  options: {
-    of: z.enum(OF).default("text").describe("What each value is"),
-    by: z.string().min(1).max(10).default(";").describe("The mark between values; spaces around it are passed over"),
-  },
+  options,
   line: {
     hint: "of what, mark between",
     show: ({ of, by }) => `${of ?? "text"} ${by ?? ";"}`,

@@ -4,12 +4,19 @@ import { eachCell } from "../kernel/column.ts";
 import { currenciesIn, currencyWords, decimalsOf, isCurrency } from "./currency.ts";
 import { charactersOf, takesDecimals, type TypePart } from "./part.ts";
 import { plainNumber } from "./written-number.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface MoneyOptions {
-  readonly currency?: string | undefined;
-  readonly decimal?: "." | "," | undefined;
-  readonly scale?: number | undefined;
-}
+const options = {
+  currency: z
+    .string()
+    .refine(isCurrency, "A currency is one of ISO 4217, such as EUR.")
+    .optional()
+    .describe("The currency of all amounts (ISO 4217); left out, each amount names its own"),
+  decimal: z.enum([".", ","]).optional().describe("The mark before the decimals; a point unless said"),
+  scale: z.int().min(0).max(8).optional().describe("Most decimals; as the currency is usually written unless said"),
+};
+
+export type MoneyOptions = OptionsOf<typeof options>;
 
 /** Digits before the point. */
 const WHOLE = 14;
@@ -44,15 +51,7 @@ export const money: TypePart<MoneyOptions> = {
   id: "money",
   title: "Amount of money",
   about: "An amount of money, of one currency for all or each with its own; never rounded, never of another currency.",
-  options: {
-    currency: z
-      .string()
-      .refine(isCurrency, "A currency is one of ISO 4217, such as EUR.")
-      .optional()
-      .describe("The currency of all amounts (ISO 4217); left out, each amount names its own"),
-    decimal: z.enum([".", ","]).optional().describe("The mark before the decimals; a point unless said"),
-    scale: z.int().min(0).max(8).optional().describe("Most decimals; as the currency is usually written unless said"),
-  },
+  options,
   line: {
     hint: "currency, if one for all",
     show: ({ currency, decimal, scale }) =>

@@ -1,5 +1,5 @@
 import { Heap, cellText, emptyCells, utf8 } from "../kernel/bytes.ts";
-import type { Field } from "../plan/types.ts";
+import type { Field } from "../plan/field.ts";
 import { typePart } from "./index.ts";
 
 /** A text as a value of a field's type, in the form that the database takes; null where it is none. */

@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import { z } from "zod";
 import type { Test } from "../kernel/column.ts";
 
 /**
@@ -17,6 +17,14 @@ export interface ColumnType {
   /** The values of an enumerated type. */
   readonly labels: readonly string[] | null;
 }
+
+const limit = z.union([z.number(), z.string().min(1).max(60)]);
+
+/** Limits of a field, of whatever type; a type may choose its column by them. */
+export const limits = {
+  least: limit.optional().describe("The least value allowed"),
+  most: limit.optional().describe("The greatest value allowed"),
+};
 
 /** A type's settings as one line of text, for tables that people edit. */
 export interface SettingsLine<Options extends object> {

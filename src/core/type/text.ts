@@ -1,20 +1,20 @@
 import { z } from "zod";
 import { charactersOf, type TypePart } from "./part.ts";
+import type { OptionsOf } from "../kernel/options.ts";
 
-export interface TextOptions {
-  readonly length?: number | undefined;
-  readonly sized?: boolean | undefined;
-}
+const options = {
+  length: z.int().min(1).max(10_485_760).optional().describe("Most characters; none: no limit"),
+  sized: z.boolean().optional().describe("The target's column has that length too, as varchar(n); text unless said"),
+};
+
+export type TextOptions = OptionsOf<typeof options>;
 
 /** Text of any characters. Its length is a check of its own, so that a longer text is a problem and never cut. */
 export const text: TypePart<TextOptions> = {
   id: "text",
   title: "Text",
   about: "Any characters.",
-  options: {
-    length: z.int().min(1).max(10_485_760).optional().describe("Most characters; none: no limit"),
-    sized: z.boolean().optional().describe("The target's column has that length too, as varchar(n); text unless said"),
-  },
+  options,
   line: {
     hint: "most characters",
     show: ({ length, sized }) => (length === undefined ? "" : sized ? `varchar ${length}` : String(length)),

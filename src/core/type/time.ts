@@ -3,28 +3,29 @@ import { eachCell } from "../kernel/column.ts";
 import { exampleOf, parseMoment, writeTime } from "./calendar.ts";
 import { newMoment, piecesOf, timeFormatSchema } from "./date.ts";
 import { splitList, type TypePart } from "./part.ts";
-
-export interface TimeOptions {
-  readonly formats: readonly string[];
-}
+import type { OptionsOf } from "../kernel/options.ts";
 
 const ISO = ["HH:mm:ss", "HH:mm:ss.SSSSSS", "HH:mm"];
 /** Bytes of HH:mm:ss.SSSSSS. */
 const WRITTEN = 15;
+
+const options = {
+  formats: z
+    .array(timeFormatSchema)
+    .min(1)
+    .max(20)
+    .default(ISO)
+    .describe("How times are written; letters of Unicode TR 35"),
+};
+
+export type TimeOptions = OptionsOf<typeof options>;
 
 /** A time of day, without a day and without an offset. */
 export const time: TypePart<TimeOptions> = {
   id: "time",
   title: "Time of day",
   about: "A time of day, without a day and without an offset.",
-  options: {
-    formats: z
-      .array(timeFormatSchema)
-      .min(1)
-      .max(20)
-      .default(ISO)
-      .describe("How times are written; letters of Unicode TR 35"),
-  },
+  options,
   line: {
     hint: "formats",
     show: ({ formats }) => (formats ?? []).join(", "),

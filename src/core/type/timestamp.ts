@@ -3,10 +3,7 @@ import { exampleOf, parseMoment, writeDate, writeTime, type Moment } from "./cal
 import { formatSchema, newMoment, piecesOf } from "./date.ts";
 import { eachCell } from "../kernel/column.ts";
 import { splitList, type TypePart } from "./part.ts";
-
-export interface TimestampOptions {
-  readonly formats: readonly string[];
-}
+import type { OptionsOf } from "../kernel/options.ts";
 
 const ISO = [
   "yyyy-MM-dd'T'HH:mm:ssXXX",
@@ -19,14 +16,18 @@ const ISO = [
   "yyyy-MM-dd HH:mm",
 ];
 
+const options = {
+  formats: z.array(formatSchema).min(1).max(20).default(ISO).describe("How it is written; letters of Unicode TR 35"),
+};
+
+export type TimestampOptions = OptionsOf<typeof options>;
+
 /** A point in time, kept in UTC. Without an offset of its own it is taken for UTC. */
 export const timestamp: TypePart<TimestampOptions> = {
   id: "timestamp",
   title: "Date and time",
   about: "A point in time, kept in UTC.",
-  options: {
-    formats: z.array(formatSchema).min(1).max(20).default(ISO).describe("How it is written; letters of Unicode TR 35"),
-  },
+  options,
   line: {
     hint: "formats",
     show: ({ formats }) => (formats ?? []).join(", "),

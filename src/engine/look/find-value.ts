@@ -1,6 +1,6 @@
 import type { Plan } from "@/core/plan/document.ts";
 import type { RecordState } from "@/core/report/found-words.ts";
-import type { Field } from "@/core/plan/types.ts";
+import type { Field } from "@/core/plan/field.ts";
 import { ident, transaction, wasEnded, type Client, type Db } from "@/store/db.ts";
 import { FIELD_NAMES, listFeeds, planInForce } from "@/store/feeds.ts";
 import type { WritingKind } from "@/store/writings.ts";

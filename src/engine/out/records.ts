@@ -1,5 +1,5 @@
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/types.ts";
+import type { Field } from "@/core/plan/field.ts";
 import { fieldValues } from "@/core/course/of-record.ts";
 import { BYTE, outcomeOf } from "@/core/kernel/ledger.ts";
 import { fieldsOut } from "@/core/write/files/contents.ts";

@@ -1,7 +1,7 @@
 import type { TableColumn } from "@/core/interop/table.ts";
 import { policyOf } from "@/core/course/checks.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/types.ts";
+import type { Field } from "@/core/plan/field.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { typePart } from "@/core/type/index.ts";
 import { charactersOf, takesDecimals } from "@/core/type/part.ts";

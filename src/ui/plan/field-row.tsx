@@ -1,7 +1,8 @@
 "use client";
 
 import type { ReactNode } from "react";
-import { ON_FAILURE, type Field } from "@/core/plan/types.ts";
+import type { Field } from "@/core/plan/field.ts";
+import { ON_FAILURE } from "@/core/plan/types.ts";
 import { TYPE_IDS, typePart, type TypeId } from "@/core/type/index.ts";
 import { lineOf, withProperty, withSettings, withType } from "./check/field-edits.ts";
 import { Text } from "./check/field-text.tsx";

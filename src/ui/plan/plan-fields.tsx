@@ -3,7 +3,7 @@
 import { useState } from "react";
 import { removeField, renameField } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/types.ts";
+import type { Field } from "@/core/plan/field.ts";
 import { Failing, FailingWords } from "./check/failing.tsx";
 import { USUAL_SAMPLE, useFieldChecks, useSample } from "./use-sample.ts";
 import { counted } from "../kit/words.ts";

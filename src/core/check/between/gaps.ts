@@ -3,23 +3,22 @@ import { plainNameSchema } from "../../plan/name.ts";
 import { counted } from "../../kernel/problem.ts";
 import { STEPPED, notOf, perGroup, valueText, type BetweenPart } from "./part.ts";
 import { ROW } from "./runs.ts";
+import type { OptionsOf } from "../../kernel/options.ts";
 
-interface Options {
-  field: string;
-  by?: string[];
-  first?: number;
-}
+const options = {
+  field: plainNameSchema.describe("The field whose values follow one another"),
+  by: z.array(plainNameSchema).min(1).max(8).optional().describe("A sequence of its own for each value of these"),
+  first: z.int().optional().describe("The number that a sequence begins with; any, unless said"),
+};
+
+type Options = OptionsOf<typeof options>;
 
 /** Whole numbers, or days, that follow one another with none left out. */
 export const gaps: BetweenPart<Options, "no gaps"> = {
   id: "no gaps",
   title: "no gaps",
   about: "The values of a whole number or a date follow one another, with none left out: running numbers, positions.",
-  options: {
-    field: plainNameSchema.describe("The field whose values follow one another"),
-    by: z.array(plainNameSchema).min(1).max(8).optional().describe("A sequence of its own for each value of these"),
-    first: z.int().optional().describe("The number that a sequence begins with; any, unless said"),
-  },
+  options,
   fieldOptions: ["field", "by"],
   onFailure: "note",
   words: ({ field, by, first }) =>

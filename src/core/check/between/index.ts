@@ -1,5 +1,6 @@
 import { z } from "zod";
-import type { OnFailure } from "../../plan/types.ts";
+import { ON_FAILURE } from "../../plan/types.ts";
+import { checkMessage, checkName } from "../said.ts";
 import type { BetweenPart } from "./part.ts";
 import { schemasOf } from "../../kernel/union.ts";
 import { BETWEEN_PARTS } from "./parts.ts";
@@ -9,14 +10,16 @@ export const BETWEEN = BETWEEN_PARTS as unknown as readonly BetweenPart<object>[
 
 export type BetweenId = (typeof BETWEEN_PARTS)[number]["id"];
 
+/** What every check between records has; what becomes of a record with the fault is its part's to say where the plan doesn't. */
+const betweenShape = {
+  check: z.enum(BETWEEN_PARTS.map((p) => p.id)),
+  name: checkName.optional(),
+  message: checkMessage.optional(),
+  on_failure: z.enum(ON_FAILURE),
+};
+
 /** A check between records as a plan has it: `check` says which part, the other properties are that part's options. */
-export interface BetweenCheck {
-  check: BetweenId;
-  name?: string;
-  message?: string;
-  on_failure: OnFailure;
-  [option: string]: unknown;
-}
+export type BetweenCheck = z.infer<z.ZodObject<typeof betweenShape, z.core.$loose>>;
 
 export function betweenPart(id: BetweenId): BetweenPart<object> {
   return BETWEEN.find((p) => p.id === id)!;
@@ -33,14 +36,16 @@ export function betweenFields(check: BetweenCheck): string[] {
   return [...new Set(named)];
 }
 
-/** The schemas of a plan's checks between records. `common`: what all checks have; `policy`: what happens to a record with the fault. */
-export function betweenSchemas(common: z.ZodRawShape, policy: z.ZodType): z.ZodType<BetweenCheck, BetweenCheck>[] {
+/** The schemas of a plan's checks between records. */
+export function betweenSchemas(): z.ZodType<BetweenCheck, BetweenCheck>[] {
+  const { name, message, on_failure } = betweenShape;
   const kinds = BETWEEN.map((part) =>
     z.strictObject({
       check: z.literal(part.id),
       ...part.options,
-      ...common,
-      on_failure: policy.default(part.onFailure),
+      name,
+      message,
+      on_failure: on_failure.default(part.onFailure),
     }),
   );
   return schemasOf<BetweenCheck>(kinds);

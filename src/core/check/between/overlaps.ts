@@ -2,14 +2,17 @@ import { z } from "zod";
 import { plainNameSchema } from "../../plan/name.ts";
 import { ORDERED, STEPPED, notOf, perGroup, valueText, type BetweenPart } from "./part.ts";
 import { ROW } from "./runs.ts";
+import type { OptionsOf } from "../../kernel/options.ts";
 
-interface Options {
-  from: string;
-  to: string;
-  by?: string[];
-  meet?: boolean;
-  gaps?: "allowed" | "refused";
-}
+const options = {
+  from: plainNameSchema.describe("The field in which a range begins"),
+  to: plainNameSchema.describe("The field in which it ends, that value included"),
+  by: z.array(plainNameSchema).min(1).max(8).optional().describe("Ranges of their own for each value of these"),
+  meet: z.boolean().optional().describe("A range may begin with the very value that ends the one before"),
+  gaps: z.enum(["allowed", "refused"]).optional().describe("Whether values between two ranges may be left out"),
+};
+
+type Options = OptionsOf<typeof options>;
 
 /** Ranges of which no two have a value in common. */
 export const overlaps: BetweenPart<Options, "no overlaps"> = {
@@ -17,13 +20,7 @@ export const overlaps: BetweenPart<Options, "no overlaps"> = {
   title: "no overlaps",
   about:
     "No two ranges, from one field to another, have a value in common: periods, bands, shelves. An empty end has no limit. The range that begins later is the one with the fault.",
-  options: {
-    from: plainNameSchema.describe("The field in which a range begins"),
-    to: plainNameSchema.describe("The field in which it ends, that value included"),
-    by: z.array(plainNameSchema).min(1).max(8).optional().describe("Ranges of their own for each value of these"),
-    meet: z.boolean().optional().describe("A range may begin with the very value that ends the one before"),
-    gaps: z.enum(["allowed", "refused"]).optional().describe("Whether values between two ranges may be left out"),
-  },
+  options,
   fieldOptions: ["from", "to", "by"],
   onFailure: "hold",
   words: ({ from, to, by, gaps }) =>

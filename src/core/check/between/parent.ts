@@ -3,12 +3,15 @@ import { plainNameSchema } from "../../plan/name.ts";
 import type { TypeId } from "../../type/index.ts";
 import type { BetweenPart } from "./part.ts";
 import { ROW } from "./runs.ts";
+import type { OptionsOf } from "../../kernel/options.ts";
 
-interface Options {
-  fields: string[];
-  of: string[];
-  target?: boolean;
-}
+const options = {
+  fields: z.array(plainNameSchema).min(1).max(8).describe("The fields that name the parent"),
+  of: z.array(plainNameSchema).min(1).max(8).describe("The fields by which the parent is known, in the same order"),
+  target: z.boolean().optional().describe("It may be in the target from before"),
+};
+
+type Options = OptionsOf<typeof options>;
 
 const NUMBERS: readonly TypeId[] = ["integer", "decimal"];
 const TEXTS: readonly TypeId[] = ["text", "code"];
@@ -23,11 +26,7 @@ export const parent: BetweenPart<Options, "has parent"> = {
   title: "has its parent",
   about:
     "What some fields say is what others say in a good record of the delivery: a child has its parent. Empty fields have none and pass.",
-  options: {
-    fields: z.array(plainNameSchema).min(1).max(8).describe("The fields that name the parent"),
-    of: z.array(plainNameSchema).min(1).max(8).describe("The fields by which the parent is known, in the same order"),
-    target: z.boolean().optional().describe("It may be in the target from before"),
-  },
+  options,
   fieldOptions: ["fields", "of"],
   onFailure: "hold",
   words: ({ fields, of, target }) =>

@@ -1,16 +1,19 @@
 import { z } from "zod";
-import type { Field } from "../../plan/types.ts";
+import type { Field } from "../../plan/field.ts";
 import { scaledText } from "../../type/scaled.ts";
 import { plainNameSchema } from "../../plan/name.ts";
 import { notOf, perGroup, type BetweenPart } from "./part.ts";
 import { ROW } from "./runs.ts";
+import type { OptionsOf } from "../../kernel/options.ts";
 
-interface Options {
-  parts: string;
-  whole: string;
-  by: string[];
-  within?: number;
-}
+const options = {
+  parts: plainNameSchema.describe("The field whose values are added up"),
+  whole: plainNameSchema.describe("The field that says what they come to, in one record of the group or in all"),
+  by: z.array(plainNameSchema).min(1).max(8).describe("The fields that tell the groups apart"),
+  within: z.number().min(0).optional().describe("How far the sum may be from the whole"),
+};
+
+type Options = OptionsOf<typeof options>;
 
 /** Digits that a sum is exact with. */
 const EXACT_DIGITS = 15;
@@ -21,12 +24,7 @@ export const sum: BetweenPart<Options, "parts sum"> = {
   title: "parts add up to the whole",
   about:
     "In each group of records the values of one field add up to what another field says; where they do not, all records of the group have the fault. A group in which no record says the whole passes.",
-  options: {
-    parts: plainNameSchema.describe("The field whose values are added up"),
-    whole: plainNameSchema.describe("The field that says what they come to, in one record of the group or in all"),
-    by: z.array(plainNameSchema).min(1).max(8).describe("The fields that tell the groups apart"),
-    within: z.number().min(0).optional().describe("How far the sum may be from the whole"),
-  },
+  options,
   fieldOptions: ["parts", "whole", "by"],
   onFailure: "hold",
   words: ({ parts, whole, by }) => `${parts} adds up to ${whole}${perGroup(by)}`,

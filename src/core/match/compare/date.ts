@@ -1,10 +1,11 @@
 import { z } from "zod";
 import { similarity } from "../../kernel/distance.ts";
 import type { ComparatorPart } from "../part.ts";
+import type { OptionsOf } from "../../kernel/options.ts";
 
-export interface DateOptions {
-  readonly days?: number | undefined;
-}
+const options = { days: z.int().min(1).max(36_600).optional().describe("How many days apart they may be") };
+
+export type DateOptions = OptionsOf<typeof options>;
 
 /** Days from 1970 of an ISO 8601 date. */
 function dayOf(date: string): number {
@@ -16,7 +17,7 @@ export const date: ComparatorPart<DateOptions> = {
   title: "Dates",
   about:
     "For dates: the same, day and month swapped, one digit otherwise, only the day or month or year otherwise, or no further apart than is allowed.",
-  options: { days: z.int().min(1).max(36_600).optional().describe("How many days apart they may be") },
+  options,
   blocking: "date",
   prepare: () => (text) => /^\d{4}-\d{2}-\d{2}/.exec(text.trim())?.[0] ?? "",
   compare: ({ days = 0 }) => {

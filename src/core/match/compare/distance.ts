@@ -1,9 +1,10 @@
 import { z } from "zod";
 import type { ComparatorPart } from "../part.ts";
+import type { OptionsOf } from "../../kernel/options.ts";
 
-export interface DistanceOptions {
-  readonly km: number;
-}
+const options = { km: z.number().positive().describe("Kilometres from which on they are not alike at all") };
+
+export type DistanceOptions = OptionsOf<typeof options>;
 
 const EARTH_KM = 6371.0088;
 
@@ -21,7 +22,7 @@ export const distance: ComparatorPart<DistanceOptions> = {
   title: "Distance on the ground",
   about: "For two fields, latitude and longitude in degrees: how near the places are to each other.",
   source: "Sinnott (1984)",
-  options: { km: z.number().positive().describe("Kilometres from which on they are not alike at all") },
+  options,
   blocking: "nothing",
   prepare: () => (text) => {
     const [lat, lon] = text.trim().split(/\s+/).map(Number);

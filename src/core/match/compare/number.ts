@@ -1,20 +1,20 @@
 import { z } from "zod";
 import { similarity } from "../../kernel/distance.ts";
 import type { ComparatorPart } from "../part.ts";
+import type { OptionsOf } from "../../kernel/options.ts";
 
-export interface NumberOptions {
-  readonly within?: number | undefined;
-  readonly share?: number | undefined;
-}
+const options = {
+  within: z.number().positive().optional().describe("How far apart they may be"),
+  share: z.number().positive().max(1).optional().describe("How far apart they may be, as a share of the greater"),
+};
+
+export type NumberOptions = OptionsOf<typeof options>;
 
 export const number: ComparatorPart<NumberOptions> = {
   id: "number",
   title: "Numbers",
   about: "For numbers: the same, or apart by no more than what is allowed, or by one digit.",
-  options: {
-    within: z.number().positive().optional().describe("How far apart they may be"),
-    share: z.number().positive().max(1).optional().describe("How far apart they may be, as a share of the greater"),
-  },
+  options,
   blocking: "number",
   prepare: () => (text) => {
     const value = Number(text.trim().replace(",", "."));

@@ -1,17 +1,18 @@
 import { z } from "zod";
 import { plainWords } from "../normalise.ts";
 import type { ComparatorPart } from "../part.ts";
+import type { OptionsOf } from "../../kernel/options.ts";
 
-export interface OverlapOptions {
-  readonly mark?: string | undefined;
-}
+const options = { mark: z.string().min(1).max(10).optional().describe("What stands between values; ; unless said") };
+
+export type OverlapOptions = OptionsOf<typeof options>;
 
 export const overlap: ComparatorPart<OverlapOptions> = {
   id: "overlap",
   title: "Values in common",
   about: "For lists in one value: how many of all their values both have.",
   source: "Jaccard (1901)",
-  options: { mark: z.string().min(1).max(10).optional().describe("What stands between values; ; unless said") },
+  options,
   blocking: "words",
   prepare:
     ({ mark = ";" }) =>

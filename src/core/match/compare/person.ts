@@ -5,8 +5,6 @@ import { GIVEN_NAMES } from "../words.ts";
 import { soundex } from "./phonetic.ts";
 import { partsOf, softWords, wordLikeness } from "./soft.ts";
 
-export type PersonOptions = WordOptions;
-
 /** An initial agrees with each name that it begins; that says less than the name. */
 const INITIAL = 0.84;
 const VARIANT = 0.93;
@@ -25,7 +23,7 @@ function nameLikeness(variants: Variants): (a: string, b: string) => number {
   };
 }
 
-export const person: ComparatorPart<PersonOptions> = {
+export const person: ComparatorPart<WordOptions> = {
   id: "person",
   title: "Names of persons",
   about:

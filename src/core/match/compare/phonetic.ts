@@ -1,5 +1,6 @@
 import { z } from "zod";
-import { prepareText, textOptions, type ComparatorPart, type TextOptions } from "../part.ts";
+import type { OptionsOf } from "../../kernel/options.ts";
+import { prepareText, textOptions, type ComparatorPart } from "../part.ts";
 
 const SOUNDEX = "01230120022455012623010202";
 
@@ -70,22 +71,22 @@ export function romance(word: string): string {
 
 const KEYS = { english: soundex, german: cologne, romance } as const;
 
-export interface PhoneticOptions extends TextOptions {
-  readonly language?: keyof typeof KEYS | undefined;
-}
+const options = {
+  ...textOptions,
+  language: z
+    .enum(Object.keys(KEYS) as [keyof typeof KEYS, ...(keyof typeof KEYS)[]])
+    .optional()
+    .describe("English unless said"),
+};
+
+export type PhoneticOptions = OptionsOf<typeof options>;
 
 export const phonetic: ComparatorPart<PhoneticOptions> = {
   id: "phonetic",
   title: "Sound",
   about: "Alike when all words sound alike in the language that is said, in whatever order.",
   source: "English: Russell (1918); German: Postel (1969); Romance: rules of our own",
-  options: {
-    ...textOptions,
-    language: z
-      .enum(Object.keys(KEYS) as [keyof typeof KEYS, ...(keyof typeof KEYS)[]])
-      .optional()
-      .describe("English unless said"),
-  },
+  options,
   blocking: "words",
   prepare: prepareText,
   compare: ({ language = "english" }) => {

@@ -2,11 +2,7 @@ import { similarity } from "../../kernel/distance.ts";
 import { SPELLING_LEVELS, prepareText, textOptions, type ComparatorPart, type TextOptions } from "../part.ts";
 import { partsOf, softWords, wordLikeness } from "./soft.ts";
 
-export interface WordsOptions extends TextOptions {
-  readonly rest?: number | undefined;
-}
-
-export const words: ComparatorPart<WordsOptions> = {
+export const words: ComparatorPart<TextOptions> = {
   id: "words",
   title: "Words in any order",
   about: "For names of things and places: words paired with their most alike ones, whatever their order.",

@@ -1,4 +1,4 @@
-import type { Field } from "../../plan/types.ts";
+import type { Field } from "../../plan/field.ts";
 
 /** What can go out of a feed as files. */
 export const CONTENTS = ["rows", "accepted", "records", "held"] as const;

@@ -1,5 +1,5 @@
 import { SieveError, listed } from "../../kernel/problem.ts";
-import type { Field } from "../../plan/types.ts";
+import type { Field } from "../../plan/field.ts";
 
 /** How a day or a moment is put in folders. */
 export const PERIODS = ["year", "month", "day"] as const;

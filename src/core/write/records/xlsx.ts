@@ -1,7 +1,7 @@
 import { Zip, ZipDeflate, strToU8 } from "fflate";
 import { SieveError, grouped } from "../../kernel/problem.ts";
 import { microsOf } from "../../formula/value.ts";
-import type { Field } from "../../plan/types.ts";
+import type { Field } from "../../plan/field.ts";
 import type { OutputPart, RecordWriter } from "./part.ts";
 import { textOfValue } from "./typed.ts";
 

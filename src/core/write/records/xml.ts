@@ -1,5 +1,5 @@
 import { SieveError, quoted } from "../../kernel/problem.ts";
-import type { Field } from "../../plan/types.ts";
+import type { Field } from "../../plan/field.ts";
 import { listValues } from "../../type/list.ts";
 import type { OutputPart } from "./part.ts";
 import { textWriter } from "./part.ts";

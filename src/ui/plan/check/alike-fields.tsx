@@ -1,7 +1,8 @@
 "use client";
 
 import { useState } from "react";
-import { ON_FAILURE, type Field } from "@/core/plan/types.ts";
+import type { Field } from "@/core/plan/field.ts";
+import { ON_FAILURE } from "@/core/plan/types.ts";
 import { TYPE_IDS, typePart, type TypeId } from "@/core/type/index.ts";
 import { counted } from "../../kit/words.ts";
 import { type Property, withProperty, withType } from "./field-edits.ts";

@@ -1,4 +1,4 @@
-import type { Field } from "@/core/plan/types.ts";
+import type { Field } from "@/core/plan/field.ts";
 import { typePart, type TypeId } from "@/core/type/index.ts";
 import type { SettingsLine } from "@/core/type/part.ts";
 
