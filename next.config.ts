@@ -14,6 +14,12 @@ const config: NextConfig = {
   distDir: process.env["SIEVE_BUILT"] ?? ".next",
   env: { NEXT_PUBLIC_SIEVE_PATH: under },
   ...(under === "" ? {} : { basePath: under }),
+  // Nothing reads maps of the server's code, and few build twice: a fifth of the time and nine tenths of the space.
+  experimental: {
+    turbopackSourceMaps: false,
+    turbopackFileSystemCacheForBuild: false,
+    turbopackMinify: process.env["SIEVE_READABLE"] !== "1",
+  },
 };
 
 export default config;

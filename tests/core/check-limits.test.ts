@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { betweenPart } from "@/core/check/between/index.ts";
 import { notOf } from "@/core/check/between/part.ts";
+import { SortedRuns } from "@/core/check/between/runs.ts";
 import { MemorySpill, Repeats } from "@/core/check/repeats.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { recheck } from "@/core/course/recheck.ts";
@@ -208,5 +209,58 @@ describe("checks between records", () => {
     );
     expect(notOf(["a"], ["date"], field)).toBe("a is of the type text; the check needs date.");
     expect(notOf(["a"], ["text"], field)).toBeNull();
+  });
+
+  it("say what holds: in each group, and what of it is refused", () => {
+    const overlaps = { from: "a", to: "b" };
+    const words = (options: object): string => betweenPart("no overlaps").words(options);
+    expect(words(overlaps)).toBe("a to b has no overlaps");
+    expect(words({ ...overlaps, gaps: "allowed" })).toBe("a to b has no overlaps");
+    expect(words({ ...overlaps, gaps: "refused", by: ["c", "d"] })).toBe(
+      "a to b has no overlaps and no gaps in each c and d",
+    );
+    expect(words({ ...overlaps, by: [] })).toBe("a to b has no overlaps");
+  });
+
+  it("of ranges tell of the first of several that reach as far", () => {
+    const { fields } = planOf(range).contract;
+    const number = (name: string): number => fields.findIndex((f) => f.name === name);
+    const check = betweenPart("no overlaps").make({ from: "from", to: "to" }, number, fields);
+    const runs = new SortedRuns(new MemorySpill());
+    for (const [record, [from, to]] of [
+      [1, 9],
+      [2, 9],
+      [3, 5],
+      [9, 9],
+    ].entries())
+      runs.put(0, 0, from!, record, 0, record + 2, to);
+    expect([...check.resolve(runs)].map(({ record, line }) => [record, line])).toEqual([
+      [1, 2],
+      [2, 2],
+      [3, 2],
+    ]);
+  });
+
+  it("refuse fields that can't be held against one another, and pass over those that are not there", () => {
+    const types: Record<string, string> = { n: "integer", x: "decimal", day: "date", t: "text", c: "code" };
+    const field = (name: string) => (types[name] ? { name, type: types[name] } : undefined) as never;
+    const fault = (check: "no gaps" | "no overlaps" | "has parent", options: object) =>
+      betweenPart(check).fault(options, field);
+    const child = (fields: string[], of: string[]) => fault("has parent", { fields, of });
+    expect(child(["n", "t"], ["n"])).toContain("as many fields");
+    expect([child(["n"], ["x"]), child(["x"], ["n"]), child(["t"], ["c"]), child(["day"], ["day"])]).toEqual(
+      Array(4).fill(null),
+    );
+    expect(child(["n", "n"], ["x", "t"])).toBe("n is of the type integer and t of the type text.");
+    expect(child(["day"], ["t"])).toBe("day is of the type date and t of the type text.");
+    expect([child(["gone"], ["n"]), child(["n"], ["gone"])]).toEqual([null, null]);
+    expect(fault("no gaps", { field: "day", first: 1 })).toBe("A first number is for whole numbers.");
+    expect(fault("no gaps", { field: "day" })).toBeNull();
+    expect(fault("no gaps", { field: "gone", first: 1 })).toBeNull();
+    const refused = (of: string, more = {}) => fault("no overlaps", { from: of, to: of, gaps: "refused", ...more });
+    expect(refused("x")).toContain("ranges must meet");
+    expect([refused("x", { meet: true }), refused("n"), refused("gone"), refused("x", { gaps: "allowed" })]).toEqual(
+      Array(4).fill(null),
+    );
   });
 });

@@ -3,6 +3,7 @@ import { describe, expect, it } from "vitest";
 import { compareProfiles } from "@/core/profile/compare.ts";
 import type { ColumnProfile } from "@/core/profile/facts.ts";
 import { planOf, propose } from "@/core/profile/propose.ts";
+import { notesOf } from "@/core/profile/notes.ts";
 import { roundedLength } from "@/core/profile/propose-type.ts";
 import { columnOf, profileOf, proposed } from "../support/profile.ts";
 
@@ -58,6 +59,85 @@ describe("what a profile counts in each value", () => {
 
   it("gives the lengths of filled values", async () => {
     expect((await columnOf(["a", "abc", "", "ab"])).length).toEqual({ least: 1, most: 3, mean: 2 });
+  });
+});
+
+describe("kinds of values, however many there are", () => {
+  const many = 5000;
+  const list = (of: (i: number) => string): string[] => Array.from({ length: many }, (_, i) => of(i));
+  const plain = (i: number): string => `note ${i}`;
+
+  it("are counted to the last where values are of them", async () => {
+    const kinds = async (of: (i: number) => string) => (await columnOf(list(of))).kinds;
+    const hex = (i: number): string => i.toString(16).padStart(12, "0");
+    expect(await kinds((i) => `{"a": ${i}}`)).toMatchObject({ json: many, uuids: 0, times: [], written: null });
+    expect(await kinds((i) => `f81d4fae-7dec-11d0-a765-${hex(i)}`)).toMatchObject({ uuids: many, json: 0 });
+    const clock = (i: number): string =>
+      `${String(Math.floor(i / 3600) + 8).padStart(2, "0")}:${String(Math.floor(i / 60) % 60).padStart(2, "0")}:${String(i % 60).padStart(2, "0")}`;
+    expect((await kinds(clock))?.times).toEqual([{ word: "HH:mm:ss", count: many }]);
+    expect((await kinds((i) => `${i}.50 EUR`))?.written?.point).toBe(many);
+    expect((await kinds((i) => `${(i % 28) + 1} March ${1000 + i}`))?.dates?.count).toBe(many);
+  });
+
+  it("cost nothing more where hardly a value is of them", async () => {
+    const last = (value: (i: number) => string) => list((i) => (i < 4500 ? plain(i) : value(i)));
+    expect((await columnOf(last((i) => `{"a": ${i}}`))).kinds).toBeNull();
+    expect((await columnOf(last((i) => `${i}.50 EUR`))).kinds).toBeNull();
+    // One in two hundred is enough for it to be looked for.
+    const some = await columnOf(list((i) => (i % 190 === 0 ? `{"a": ${i}}` : plain(i))));
+    expect(some.kinds?.json).toBe(Math.ceil(many / 190));
+  });
+});
+
+describe("numbers of a column", () => {
+  it("have no fences where half of them are one", async () => {
+    const alike = await columnOf([...Array<string>(30).fill("5"), "1", "900"]);
+    expect(alike.numbers).toMatchObject({ outliers: 0 });
+    expect(alike.numbers).not.toHaveProperty("fences");
+    const spread = await columnOf([...Array.from({ length: 30 }, (_, i) => String(i + 1)), "900"]);
+    expect(spread.numbers?.fences).toHaveLength(2);
+    expect(spread.numbers?.outliers).toBe(1);
+  });
+
+  it("are as many with very many decimals", async () => {
+    const digits = "1".repeat(30);
+    expect((await columnOf([`0.${digits}`, `0.${digits}`])).numbers?.mean).toBeCloseTo(1 / 9, 12);
+    for (let n = 1; n <= 26; n++) {
+      expect((await columnOf([`0.${"3".repeat(n)}`, "1"])).numbers?.least).toBeCloseTo(1 / 3, Math.min(n - 1, 12));
+    }
+  });
+});
+
+describe("codes", () => {
+  const isCode = async (values: readonly string[]): Promise<boolean> =>
+    (await proposed({ n: values.map((_, i) => `r${i}`), v: values })).plan.contract.fields[1]!.type === "code";
+  it("are a few values that come again and again, of twenty at the least", async () => {
+    const of = (n: number, words: number): string[] => Array.from({ length: n }, (_, i) => `w${"abcdef"[i % words]}`);
+    expect(await isCode(of(20, 2))).toBe(true);
+    expect(await isCode(of(19, 2))).toBe(false);
+    expect(await isCode(of(24, 3))).toBe(true);
+    expect(await isCode(of(23, 3))).toBe(false);
+    // Two in a hundred may be others.
+    expect(await isCode([...of(98, 2), "x", "y"])).toBe(true);
+    expect(await isCode([...of(97, 2), "x", "y", "z"])).toBe(false);
+  });
+});
+
+describe("a column with a value or none", () => {
+  it("has no type that could be judged", async () => {
+    const { plan, reasons } = await proposed({ n: ["1", "2"], v: ["", ""] });
+    expect(plan.contract.fields[1]!.type).toBe("text");
+    expect(reasons.find((r) => r.field === "v" && r.part === "type")!.why).toBe("no value to judge by");
+  });
+
+  it("is nearly a key where fewer than one in a hundred comes again", async () => {
+    const notes = async (n: number, again: number): Promise<string[]> => {
+      const values = Array.from({ length: n }, (_, i) => `r${i < again ? n - 1 : i}`);
+      return notesOf(await columnOf(values)).map(({ says }) => says);
+    };
+    expect(await notes(300, 2)).toContain("nearly a key: 2 repeats");
+    expect(await notes(300, 3)).not.toContain("nearly a key: 3 repeats");
+    expect((await notes(100, 0))[0]).toBe("could be a key");
   });
 });
 

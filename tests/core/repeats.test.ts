@@ -38,6 +38,12 @@ describe("values that come again", () => {
     expect(found(repeats)).toEqual([]);
   });
 
+  it.each([1_000, 5_000, 50_000])("are rarely suspected where %i are expected and come, and none again", (expected) => {
+    const repeats = new Repeats(expected, new MemorySpill());
+    const suspected = values(expected, 11).filter(([a, b], r) => repeats.add(a, b, r, 0, r)).length;
+    expect(suspected).toBeLessThanOrEqual(3 + expected / 1000);
+  });
+
   it("that come three times are told twice, by the first of them", () => {
     const repeats = new Repeats(10, new MemorySpill());
     for (const r of [3, 8, 9]) repeats.add(1, 2, r, 0, r * 10);

@@ -18,7 +18,7 @@ const FIELDS: MatchField[] = [
 ];
 
 /** A search among people, for which records wait in the other thread while they are added. */
-async function people(among: boolean, thread: URL | null, count = 8_000): Promise<PairSearch> {
+async function people(among: boolean, thread: URL | null, count = 4_000): Promise<PairSearch> {
   const { records } = peopleWithRepeats(4, count);
   const search = new PairSearch(FIELDS, { among }, thread);
   for (const [i, r] of records.entries()) {
@@ -56,12 +56,12 @@ describe("pairs found by two threads", () => {
     const two = await people(among, THREAD);
     expect(two.matcher.model).toEqual(one.matcher.model);
     const alone = await one.find({});
-    expect(alone.count).toBeGreaterThan(1000);
+    expect(alone.count).toBeGreaterThan(500);
     let rests = 0;
     expect(markOf(await two.find({}, async () => void rests++))).toBe(markOf(alone));
     // Some of the stretches were left to the other thread.
     if (availableParallelism() > 1) expect(rests).toBeLessThan(two.matcher.incoming.length / 250);
-    const some = { best: 1, leastScore: 0, from: 100, to: 5_100, before: 3_000 };
+    const some = { best: 1, leastScore: 0, from: 100, to: 2_600, before: 1_500 };
     expect(markOf(await two.find(some))).toBe(markOf(await one.find(some)));
     // The matcher stays as it is when the other thread is let go.
     await two.end();
@@ -70,10 +70,10 @@ describe("pairs found by two threads", () => {
   });
 
   it("are found in a thread that has found others before", async () => {
-    const [first, second] = [await people(true, THREAD, 4_000), await people(false, THREAD, 6_000)];
+    const [first, second] = [await people(true, THREAD, 2_000), await people(false, THREAD, 3_000)];
     await first.end();
     await second.end();
-    const [again, alone] = [await people(false, THREAD, 6_000), await people(false, null, 6_000)];
+    const [again, alone] = [await people(false, THREAD, 3_000), await people(false, null, 3_000)];
     expect(markOf(await again.find({}))).toBe(markOf(await alone.find({})));
     await again.end();
   });
