@@ -40,7 +40,13 @@ export const SOURCE_OPTIONS = {
   }),
   query: z.strictObject({
     connection: connection.describe("The connection to the database"),
-    sql: z.string().min(1).max(10_000).describe("A query that only reads"),
+    sql: z
+      .string()
+      .min(1)
+      .max(10_000)
+      .describe(
+        "A query that only reads; current_setting('sieve.since') is the parameter since of the plan in force, as that has it",
+      ),
     cursor: z
       .string()
       .regex(/^[A-Za-z_][A-Za-z0-9_]{0,62}$/)

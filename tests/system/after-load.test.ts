@@ -248,10 +248,10 @@ describe("files", () => {
     ]);
     const load = await loadNow("summed", "id,n\na,1\nb,2\n");
     await runAfter(db, load.id, settings);
-    expect(readFileSync(join(out, "sums", `summed-query-load-${load.id}.csv`), "utf8")).toBe(
+    expect(readFileSync(join(out, "sums", `summed-query-1-load-${load.id}.csv`), "utf8")).toBe(
       "id,n,feed\r\na,1,summed\r\nb,2,summed\r\n",
     );
-    expect(JSON.parse(readFileSync(join(out, "sums", `manifest-query-load-${load.id}.json`), "utf8"))).toMatchObject({
+    expect(JSON.parse(readFileSync(join(out, "sums", `manifest-query-1-load-${load.id}.json`), "utf8"))).toMatchObject({
       feed: "summed",
       of: { connection: "reader", query: sql },
       records: 2,
@@ -261,6 +261,47 @@ describe("files", () => {
       ["waiting", expect.stringContaining("nothing")],
     ]);
     expect(readdirSync(join(out, "sums"))).toHaveLength(2);
+  });
+
+  it("of queries, and statements, know what the load was told, and names of files too", async () => {
+    const { db } = system;
+    process.env["SIEVE_CONNECTION_READER"] = system.url;
+    const of =
+      "select current_setting('sieve.garden') as garden, current_setting('sieve.note') as note, current_setting('sieve.outcome') as outcome";
+    const query = { connection: "reader", sql: of };
+    await feedWith(
+      "told",
+      [
+        { do: "file", folder: "told", name: "of {garden}", query },
+        { do: "file", folder: "told", query },
+        {
+          do: "file",
+          folder: "told",
+          query: { ...query, sql: `${of}, current_setting('sieve.at_least')::int as least` },
+        },
+      ],
+      {
+        parameters: [
+          { name: "garden", type: "text", default: "none" },
+          { name: "note", type: "text", default: "" },
+          { name: "at_least", type: "integer", default: "7" },
+          // What a load is about stays that, whatever a parameter is called.
+          { name: "outcome", type: "text", default: "lost" },
+        ],
+      },
+    );
+    const asked = { again: true, parameters: { garden: "BHG west", note: "it's; --" } };
+    const load = await run(await askForLoad(db, await deliver(db, "told", "id,n\na,1\n"), asked));
+    await runAfter(db, load.id, settings);
+    expect((await afterOf(db, load.id)).map((a) => a.state)).toEqual(["done", "done", "done"]);
+    const text = (name: string): string => readFileSync(join(out, "told", name), "utf8");
+    expect(text("of BHG west.csv")).toBe("garden,note,outcome\r\nBHG west,it's; --,loaded\r\n");
+    expect(text(`told-query-2-load-${load.id}.csv`)).toBe("garden,note,outcome\r\nBHG west,it's; --,loaded\r\n");
+    expect(text(`told-query-3-load-${load.id}.csv`)).toBe(
+      "garden,note,outcome,least\r\nBHG west,it's; --,loaded,7\r\n",
+    );
+    expect(readdirSync(join(out, "told")).filter((n) => n.startsWith("manifest"))).toHaveLength(3);
+    delete process.env["SIEVE_CONNECTION_READER"];
   });
 
   it("are of all that was read, or of what is held, beside one another in one folder", async () => {

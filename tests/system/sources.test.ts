@@ -211,6 +211,16 @@ describe("a query on a database", () => {
     expect(await values("asked")).toEqual([1, 2, 3, 4, 5]);
   });
 
+  it("asks for the parameters of the plan in force", async () => {
+    const { db } = system;
+    const more = { read: { as: "json-lines" }, parameters: [{ name: "at_least", type: "integer", default: "4" }] };
+    await newFeed(db, "least", [{ name: "a", type: "integer", also: ["n"] }], {}, more);
+    const sql = "select n from public.reading where n >= current_setting('sieve.at_least')::int";
+    await makeSource(db, "least", "query", { connection: "station", sql, cursor: "n" }, 3600, "test");
+    expect(await look("least")).toMatchObject({ taken: 1, reached: "5", error: null });
+    expect(await values("least")).toEqual([4, 5]);
+  });
+
   it.each([
     ["it writes", "with d as (delete from public.reading returning n) select * from d", "query-failed"],
     [

@@ -49,7 +49,9 @@ const files = {
         .string()
         .min(1)
         .max(20_000)
-        .describe("One query; current_setting('sieve.load') and 'sieve.feed' say what it is about"),
+        .describe(
+          "One query; current_setting('sieve.load'), 'sieve.feed' and 'sieve.outcome' say what it is about, 'sieve.' and a parameter's name what the load was told",
+        ),
     })
     .optional()
     .describe("Instead of records of the load: what a query gives; folders are by its columns"),
@@ -138,7 +140,9 @@ export const afterSchema = z.discriminatedUnion("do", [
       .string()
       .min(1)
       .max(20_000)
-      .describe("One statement; current_setting('sieve.load'), 'sieve.feed' and 'sieve.outcome' say what it is about"),
+      .describe(
+        "One statement; current_setting('sieve.load'), 'sieve.feed' and 'sieve.outcome' say what it is about, 'sieve.' and a parameter's name what the load was told",
+      ),
     within: z
       .boolean()
       .optional()

@@ -32,7 +32,9 @@ export const PARAMETER_TYPES = ["text", "integer", "decimal", "boolean", "date"]
 export type ParameterType = (typeof PARAMETER_TYPES)[number];
 
 export const parameterSchema = z.strictObject({
-  name: plainNameSchema.max(40).describe("What formulas call it by, with brackets: since()"),
+  name: plainNameSchema
+    .max(40)
+    .describe("What formulas call it by, with brackets: since(); queries ask for current_setting('sieve.since')"),
   type: z.enum(PARAMETER_TYPES),
   default: z.string().max(500).describe("What it is in a run that is told nothing else"),
   about: z.string().max(300).optional().describe("What it is for, for whoever starts a run"),
@@ -103,6 +105,18 @@ export function valuesOf(
   return Object.fromEntries(
     parameters.map((p) => [p.name, Object.hasOwn(given, p.name) ? given[p.name]! : p.default] as const),
   );
+}
+
+/**
+ * The settings that queries and statements of a plan may ask for, by `current_setting('sieve.since')`: the values of its
+ * parameters in a run, and what they are about (`own`), which no parameter can stand for.
+ */
+export function settingsOf(
+  parameters: Readonly<Record<string, string>>,
+  own: Readonly<Record<string, string>> = {},
+): Record<string, string> {
+  const all = { ...parameters, ...own };
+  return Object.fromEntries(Object.entries(all).map(([name, value]) => [`sieve.${name}`, value]));
 }
 
 /**

@@ -5,6 +5,7 @@ import type { Db } from "@/store/db.ts";
 import type { Load } from "@/store/loads.ts";
 import { outOf, type OutAsked, type Outgoing } from "../out/out.ts";
 import { queryOut } from "../out/query.ts";
+import { toldAfter, type AboutLoad } from "./about.ts";
 
 /** What a load accepted, in the form that an action says. */
 function outAsked(action: AfterAction & { do: "file" | "put" }, load: Load): OutAsked {
@@ -16,19 +17,21 @@ function outAsked(action: AfterAction & { do: "file" | "put" }, load: Load): Out
 export async function outgoingAfter(
   db: Db,
   action: AfterAction & { do: "file" | "put" },
-  load: Load,
+  about: AboutLoad,
 ): Promise<Outgoing> {
+  const { load, n, parameters } = about;
   const asked = outAsked(action, load);
   if (!action.query) return await outOf(db, load.feed, asked);
-  return await queryOut(db, { ...action.query, after: { feed: load.feed, load: load.id } }, asked);
+  const after = { feed: load.feed, load: load.id, n, parameters, told: toldAfter(about) };
+  return await queryOut(db, { ...action.query, after }, asked);
 }
 
-/** What their manifest is called: files of several kinds may go into one folder. */
+/** What their manifest is called: files of several kinds, and of several queries, may go into one folder. */
 export function manifestName(
   { what = "accepted", query }: Pick<AfterAction & { do: "file" }, "what" | "query">,
-  { id }: Load,
+  { load: { id }, n }: Pick<AboutLoad, "n"> & { readonly load: Pick<Load, "id"> },
 ): string {
-  const of = query ? "query-" : what === "accepted" ? "" : `${what}-`;
+  const of = query ? `query-${n + 1}-` : what === "accepted" ? "" : `${what}-`;
   return `manifest-${of}load-${id}.json`;
 }
 
@@ -36,11 +39,11 @@ export function manifestName(
 export async function writeFiles(
   db: Db,
   action: AfterAction & { do: "file" },
-  load: Load,
+  about: AboutLoad,
   out: string,
 ): Promise<string> {
-  const outgoing = await outgoingAfter(db, action, load);
-  const { files } = await outgoing.unpack(join(out, action.folder), manifestName(action, load));
+  const outgoing = await outgoingAfter(db, action, about);
+  const { files } = await outgoing.unpack(join(out, action.folder), manifestName(action, about));
   const written = files.reduce((n, f) => n + f.records, 0);
   return `${counted(files.length, "file")} with ${counted(written, "record")} in ${action.folder}`;
 }

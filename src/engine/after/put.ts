@@ -8,8 +8,8 @@ import { SieveError, counted } from "@/core/kernel/problem.ts";
 import type { AfterAction } from "@/core/plan/after.ts";
 import { identityOf } from "@/store/connections.ts";
 import type { Db } from "@/store/db.ts";
-import type { Load } from "@/store/loads.ts";
 import { httpPut, shownUrl } from "../sources/http-get.ts";
+import type { AboutLoad } from "./about.ts";
 import { manifestName, outgoingAfter } from "./file.ts";
 
 const SILENCE_MS = 60_000;
@@ -30,7 +30,7 @@ interface Sent {
 export async function putFiles(
   db: Db,
   action: AfterAction & { do: "put" },
-  load: Load,
+  about: AboutLoad,
   hosts: readonly string[],
 ): Promise<string> {
   const base = new URL(action.url.endsWith("/") ? action.url : `${action.url}/`);
@@ -42,8 +42,8 @@ export async function putFiles(
   }
   const folder = await mkdtemp(join(tmpdir(), "sieve-put-"));
   try {
-    const outgoing = await outgoingAfter(db, action, load);
-    const name = manifestName(action, load);
+    const outgoing = await outgoingAfter(db, action, about);
+    const name = manifestName(action, about);
     const { files } = await outgoing.unpack(folder, name);
     const manifest = await readFile(join(folder, name));
     const last = { path: name, bytes: manifest.length, sha256: createHash("sha256").update(manifest).digest("hex") };

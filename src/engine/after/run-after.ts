@@ -5,6 +5,7 @@ import { endAfter, enqueueWaiting, nextAfter, type AfterLoad } from "@/store/aft
 import type { Db } from "@/store/db.ts";
 import { getLoad, type Load } from "@/store/loads.ts";
 import { AFTER_LOCK } from "@/store/locks.ts";
+import { aboutOf, toldAfter } from "./about.ts";
 import { tellReceiver } from "./call.ts";
 import { giveToFeed } from "./feed.ts";
 import { writeFiles } from "./file.ts";
@@ -90,13 +91,13 @@ async function act(db: Db, one: AfterLoad, load: Load, settings: AfterSettings):
     case "call":
       return await tellReceiver(db, action, one, load, settings.receivers);
     case "file":
-      return await writeFiles(db, action, load, settings.out);
+      return await writeFiles(db, action, await aboutOf(db, one, load), settings.out);
     case "put":
-      return await putFiles(db, action, load, settings.receivers);
+      return await putFiles(db, action, await aboutOf(db, one, load), settings.receivers);
     case "feed":
       return await giveToFeed(db, action, load);
     case "sql":
-      return await runStatement(db, action, one);
+      return await runStatement(db, action, toldAfter(await aboutOf(db, one, load)));
   }
 }
 

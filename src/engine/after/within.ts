@@ -1,5 +1,6 @@
 import { outcomeOf } from "@/core/plan/after.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import { settingsOf, valuesOf, type Run } from "@/core/plan/parameters.ts";
 import { noteDone } from "@/store/after.ts";
 import type { Client } from "@/store/db.ts";
 import { cannotPrepare } from "../copies/far.ts";
@@ -12,7 +13,13 @@ import { statementIn } from "./sql.ts";
  */
 export async function runWithin(
   client: Client,
-  { load, plan, held, writing }: { load: number; plan: Plan; held: number; writing: number },
+  {
+    load,
+    plan,
+    run,
+    held,
+    writing,
+  }: { readonly load: number; readonly plan: Plan; readonly run: Run; readonly held: number; readonly writing: number },
 ): Promise<void> {
   const outcome = outcomeOf("loaded", held);
   for (const [n, action] of (plan.after ?? []).entries()) {
@@ -20,7 +27,8 @@ export async function runWithin(
     const along = await CopySession.of(client).along(action.connection, writing);
     if (along.how !== "two phases") throw cannotPrepare(action.connection);
     const about = { load, feed: plan.feed, outcome };
-    const answer = await statementIn(along.within, action, about);
+    const own = { load: String(load), feed: plan.feed, outcome };
+    const answer = await statementIn(along.within, action, settingsOf(valuesOf(plan, run.parameters), own));
     await noteDone(client, { ...about, n, action, answer: `${answer}, committed together with the load` });
   }
 }

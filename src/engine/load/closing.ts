@@ -375,7 +375,9 @@ export class Closing {
     await addProposals(client, id, done.lookUps);
     await pruneUndo(client, plan);
     const { held } = this.balance.outcomes;
-    await clock.timed("statements of the plan", () => runWithin(client, { load: id, plan, held, writing: writing.id }));
+    await clock.timed("statements of the plan", () =>
+      runWithin(client, { load: id, plan, run: load.run, held, writing: writing.id }),
+    );
   }
 
   private async writeFurther(further: FurtherTargets | null, turn: Further["turn"]): Promise<void> {

@@ -14,13 +14,25 @@ import { ROWS, canonicalSql, type Page } from "./records.ts";
 /** How long a query may take until its next rows, in seconds. */
 const MOST_SECONDS = 600;
 
+/** The load after which a query is asked. */
+interface AfterOne {
+  readonly feed: string;
+  readonly load: number;
+  /** The place of the query among what the plan has done after a load, from 0. */
+  readonly n: number;
+  /** The values of the plan's parameters, of which names of files may speak. */
+  readonly parameters: Readonly<Record<string, string>>;
+  /** Settings that the query may ask for, by name. */
+  readonly told: Readonly<Record<string, string>>;
+}
+
 /** A query of whose rows files are made. */
 export interface Query {
   readonly sql: string;
   /** The connection to the database that is asked; the store's own unless said. */
   readonly connection?: string | undefined;
-  /** The load after which it is asked, if there is one: its query may ask for it, and names of files speak of it. */
-  readonly after?: { readonly feed: string; readonly load: number } | undefined;
+  /** The load after which it is asked, if there is one. */
+  readonly after?: AfterOne | undefined;
 }
 
 /** A column of what a query gives: the field that it is, and its type as the database writes it. */
@@ -41,8 +53,13 @@ export async function queryOut(db: Db, query: Query, asked: Omit<OutAsked, "what
   const made = new Date();
   const of = { connection: query.connection ?? null, query: query.sql };
   return outgoing({
-    spec: specOf(asked, fields, after ? "{feed}-query-load-{load}" : "query-{day}"),
-    about: { feed: after?.feed ?? "query", load: String(after?.load ?? ""), day: dayOf(made) },
+    spec: specOf(asked, fields, after ? `{feed}-query-${after.n + 1}-load-{load}` : "query-{day}"),
+    about: {
+      feed: after?.feed ?? "query",
+      load: String(after?.load ?? ""),
+      day: dayOf(made),
+      ...after?.parameters,
+    },
     fields,
     // Rows come as the query has them, not folder by folder.
     ordered: false,
@@ -63,9 +80,8 @@ function planOf(fields: readonly Field[]): Plan {
 const asTable = (sql: string): string => `(${bare(sql)}\n) t`;
 
 async function readerOf(db: Db, { connection, after }: Query): Promise<Reader> {
-  const told = after ? { "sieve.load": String(after.load), "sieve.feed": after.feed } : {};
   try {
-    return await openReader(db, connection ?? null, { called: "out", seconds: MOST_SECONDS, told });
+    return await openReader(db, connection ?? null, { called: "out", seconds: MOST_SECONDS, told: after?.told });
   } catch (error) {
     throw failed(error, connection);
   }

@@ -52,7 +52,11 @@ export async function openReader(
     called,
     seconds,
     told = {},
-  }: { readonly called: string; readonly seconds: number; readonly told?: Readonly<Record<string, string>> },
+  }: {
+    readonly called: string;
+    readonly seconds: number;
+    readonly told?: Readonly<Record<string, string>> | undefined;
+  },
 ): Promise<Reader> {
   const own = connection === null ? await db.connect() : null;
   // A connection that is lost rejects what was asked last.
@@ -73,12 +77,18 @@ export async function openReader(
     await client.query(
       `set local statement_timeout = '${seconds}s'; set local timezone = 'UTC'; set local datestyle = 'ISO'; set local extra_float_digits = 1`,
     );
-    for (const [name, value] of Object.entries(told))
-      await client.query("select set_config($1, $2, true)", [name, value]);
+    await tell(client, told);
     return { client, end };
   } catch (error) {
     await end();
     throw error;
+  }
+}
+
+/** Sets what a transaction's statements may ask for. */
+export async function tell(client: pg.ClientBase, told: Readonly<Record<string, string>>): Promise<void> {
+  for (const [name, value] of Object.entries(told)) {
+    await client.query("select set_config($1, $2, true)", [name, value]);
   }
 }
 

@@ -7,6 +7,7 @@ import pg from "pg";
 import { z } from "zod";
 import { planInForce } from "@/store/feeds.ts";
 import { SieveError, listed } from "@/core/kernel/problem.ts";
+import { settingsOf, valuesOf } from "@/core/plan/parameters.ts";
 import { LONGEST_SENDER } from "@/core/plan/senders.ts";
 import { csvRow } from "@/core/write/csv.ts";
 import { addressOf } from "@/store/connections.ts";
@@ -14,7 +15,7 @@ import { ident, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { httpGet, shownUrl } from "./http-get.ts";
-import { alone, bare, connectOther, needWhole } from "./others-sql.ts";
+import { alone, bare, connectOther, needWhole, tell } from "./others-sql.ts";
 import { OF_FOLDER, claimDue, endLook, isTaken, noteTaken, type Source } from "@/store/sources.ts";
 
 /** A file that changed within this time may still be written to. */
@@ -220,10 +221,12 @@ async function takeFromQuery(db: Db, source: Source): Promise<string | undefined
 /** Looks at a source's query on its database, and takes what is past the greatest one taken. */
 async function takeNewer(db: Db, source: Source, client: pg.Client): Promise<string | undefined> {
   const { sql = "", cursor = "", back_seconds } = source.options;
+  const plan = (await planInForce(db, source.feed).catch(() => null))?.document;
+  const told = settingsOf(plan ? valuesOf(plan) : {}, { feed: source.feed });
   // Nothing can be written, and each look at the data is one view of it.
   const begin = async (): Promise<void> => {
     await client.query("begin transaction isolation level repeatable read read only");
-    await client.query("set local statement_timeout = '10min'");
+    await tell(client, { ...told, statement_timeout: "10min" });
   };
   const own = bare(sql);
   await begin();
@@ -245,7 +248,7 @@ async function takeNewer(db: Db, source: Source, client: pg.Client): Promise<str
   if (reached === null) return undefined;
   if (back_seconds === undefined) await othersEnded(client, next);
   await begin();
-  const read = (await planInForce(db, source.feed).catch(() => null))?.document.read;
+  const read = plan?.read;
   // In the form that the feed's plan reads; JSON Lines where it is for us to choose.
   const delimited = read?.as === "delimited";
   const mark = read?.delimiter?.length === 1 ? read.delimiter : ",";
