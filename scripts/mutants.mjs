@@ -30,7 +30,7 @@ const FOLDERS = {
     tests: ["types", "type-edges", "parts", "values", "locale", "values-of-types", "exact", "outputs"],
     heart: true,
   },
-  "core/formula": { tests: ["formula", "formula-cost", "named"], heart: false },
+  "core/formula": { tests: ["formula", "formula-edges", "formula-cost", "named", "edit"], heart: false },
   "core/read": {
     tests: [
       "formats",
@@ -49,6 +49,7 @@ const FOLDERS = {
       "delimited",
       "delimited-limits",
       "delimited-lines",
+      "guess",
       "detect",
       "damage",
       "sift",
