@@ -48,15 +48,17 @@ export async function addBlock(
     outcomes: Uint8Array;
     tally: Tally;
     packed: Uint8Array | null;
+    /** Which values the records have that were left out. */
+    left: Uint8Array | null;
   },
 ): Promise<void> {
   const { tally } = block;
   const { rowCount } = await db.query({
     name: "add-block",
     text: `with ${OF_ATTEMPT} insert into sieve.ledger_block (load, block, file, first_record, first_in_file, line, byte_start, byte_end,
-      outcomes, checks, steps, changed, filled, faulty, packed, carry)
+      outcomes, checks, steps, changed, filled, faulty, packed, carry, left_values)
       select $1,$3::int,$4::int,$5::int,$6::int,$7::int,$8::bigint,$9::bigint,$10::bytea,$11::int[],$12::int[],$13::int[],
-        $14::int[],$15::int[],$16::bytea,$17::text from of_attempt`,
+        $14::int[],$15::int[],$16::bytea,$17::text,$18::bytea from of_attempt`,
     values: [
       attempt.load,
       attempt.attempt,
@@ -75,6 +77,7 @@ export async function addBlock(
       tally.faulty,
       block.packed && asBuffer(block.packed),
       block.carry,
+      block.left && asBuffer(block.left),
     ],
   });
   inTime(rowCount, attempt);
@@ -103,7 +106,8 @@ export async function packedBlock(db: Queryable, load: number, block: number): P
   return rows[0]?.packed ?? null;
 }
 
-const BLOCK = `load, block, file, first_record as "firstRecord", first_in_file as "firstInFile", line,
+/** The columns of a block. */
+export const BLOCK = `load, block, file, first_record as "firstRecord", first_in_file as "firstInFile", line,
   byte_start as "byteStart", byte_end as "byteEnd", outcomes, checks, steps, changed, filled, faulty, carry`;
 
 /** The blocks of a load from a record on, some at a time. */

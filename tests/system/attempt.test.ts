@@ -24,7 +24,7 @@ beforeAll(async () => {
 async function write(db: Parameters<typeof addBlock>[0], attempt: Attempt, block = 0): Promise<void> {
   const tally = newTally(compilePlan((await planInForce(system.db, "things")).document));
   const place = { file: 0, firstRecord: 0, firstInFile: 0, line: 2, byteStart: 0, byteEnd: 1, carry: "" };
-  await addBlock(db, attempt, { ...place, block, outcomes: new Uint8Array(1), tally, packed: null });
+  await addBlock(db, attempt, { ...place, block, outcomes: new Uint8Array(1), tally, packed: null, left: null });
 }
 
 it("is refused once the next one has begun, and the next one waits for what is being written", async () => {

@@ -4,7 +4,7 @@ import { releaseRecords } from "@/engine/release/release.ts";
 import { discardRecords } from "@/engine/release/discard.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
 import { sieve } from "../support/shell.ts";
-import { loadNow, newFeed, useSystem } from "../support/system.ts";
+import { loadNow, newFeed, tamper, useSystem } from "../support/system.ts";
 import { changeWords, stateWords } from "@/core/report/found-words.ts";
 import { placeOf } from "@/ui/find/found-words.ts";
 
@@ -85,6 +85,58 @@ describe("a record is found again", () => {
     expect(records[0]).toMatchObject({ feed: "finds", file: "file-0.csv", load: load.id });
     expect(placeOf(records[0]!)).toBe(`/quarantine?load=${load.id}`);
     expect(placeOf(records[1]!)).toBe(`/loads/${load.id}/records/1`);
+  });
+
+  it("that a step left out, wherever in a load it stood, by its values as they were then", async () => {
+    const { db } = system;
+    const cleanse = [
+      { do: "trim", in: "*" },
+      { do: "leave-out", in: "*", when: "n < 0" },
+      { do: "leave-out", in: "*", when: "site == 'none'" },
+    ];
+    await newFeed(db, "leaves", FIELDS, { key: ["no"] }, { gates: [], cleanse });
+    const lines = Array.from({ length: 30_000 }, (_, i) =>
+      i % 1000 === 7 ? `L-${i},away,-${i},` : i === 25_001 ? `L-${i},none,3,` : `L-${i},there,${i},`,
+    );
+    const load = await loadNow(db, "leaves", `no,site,n,day\n${lines.join("\n")}\n`);
+    const found = async (value: string) => (await findValue(db, value)).records;
+    const [one, ...more] = await found("L-12007");
+    expect(more).toEqual([]);
+    expect(one).toMatchObject({
+      ...{ feed: "leaves", load: load.id, record: 12_007, state: "left out", line: 12_009, file: "file-0.csv" },
+      values: ["L-12007", "away", "-12007", ""],
+      reason: "step 2, leave out when n < 0",
+    });
+    expect(stateWords(one!)).toBe("was left out: step 2, leave out when n < 0");
+    expect(placeOf(one!)).toBe(`/loads/${load.id}/records/12007`);
+    expect((await found("none")).map((r) => [r.record, r.reason])).toEqual([
+      [25_001, "step 3, leave out when site == 'none'"],
+    ]);
+    expect((await found("-25007")).map((r) => r.record)).toEqual([25_007]);
+    // As many as are given of what has very many, the first of a load first.
+    expect((await found("away")).map((r) => r.record)).toEqual(Array.from({ length: 30 }, (_, i) => i * 1000 + 7));
+    // One that became a row is none that was left out, though its block has some.
+    expect(await found("L-12006")).toEqual([]);
+    expect((await findValue(db, "L-12006")).rows).toHaveLength(1);
+    await undoLoad(db, load.id, "x", "t");
+    expect(await found("L-12007")).toEqual([]);
+  });
+
+  it("that was left out is not shown once the bytes of its delivery have expired", async () => {
+    const { db } = system;
+    const cleanse = [{ do: "leave-out", in: "*", when: "n < 0" }];
+    await newFeed(db, "leaves_no_more", FIELDS, { key: ["no"] }, { gates: [], cleanse });
+    await loadNow(db, "leaves_no_more", "no,site,n,day\nGONE-1,Fen,-1,\n");
+    expect((await findValue(db, "GONE-1")).records).toHaveLength(1);
+    await tamper(
+      system,
+      "update sieve.delivery_file f set expired_at = now() from sieve.delivery d where d.id = f.delivery and d.feed = 'leaves_no_more'",
+    );
+    await tamper(
+      system,
+      "delete from sieve.chunk c using sieve.delivery_file f, sieve.delivery d where f.id = c.file and d.id = f.delivery and d.feed = 'leaves_no_more'",
+    );
+    expect((await findValue(db, "GONE-1")).records).toEqual([]);
   });
 
   it("from the command line, in words or as JSON, and says where it is nowhere", () => {

@@ -44,7 +44,7 @@ async function openLoad(first: number, count: number): Promise<number> {
   await addBlock(
     db,
     { load: id, attempt: attempts },
-    { ...block, outcomes: new Uint8Array(count).fill(BYTE.inserted), tally, packed: null },
+    { ...block, outcomes: new Uint8Array(count).fill(BYTE.inserted), tally, packed: null, left: null },
   );
   return id;
 }

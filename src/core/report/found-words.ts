@@ -1,7 +1,7 @@
 import type { HeldState } from "../kernel/writing.ts";
 
 /** What a record is, or was, that did not simply go to the target. */
-export type RecordState = HeldState | "waiting" | "inserted" | "merged" | "joined";
+export type RecordState = HeldState | "waiting" | "inserted" | "merged" | "joined" | "left out";
 
 /** What a writing did to a row, in words. */
 export function changeWords({
@@ -29,6 +29,7 @@ const STATES: Record<RecordState, string> = {
   inserted: "waited, and became a row of its own",
   merged: "waited, and was put to another record",
   joined: "became one",
+  "left out": "was left out",
 };
 
 /** What became of a record that did not simply go to the target. */

@@ -1,10 +1,11 @@
 import type { Plan } from "@/core/plan/document.ts";
-import type { RecordState } from "@/core/report/found-words.ts";
 import type { Field } from "@/core/plan/field.ts";
 import { ident, transaction, wasEnded, type Client, type Db } from "@/store/db.ts";
 import { FIELD_NAMES, listFeeds, planInForce } from "@/store/feeds.ts";
 import type { WritingKind } from "@/store/writings.ts";
 import { tableOf, targetColumns } from "../writing/target.ts";
+import { leftOutWith } from "./find-left-out.ts";
+import type { FoundRecord } from "./found-record.ts";
 import { DID, undoTable } from "../writing/writing.ts";
 
 /** Rows, held records and waiting ones that are given, each. */
@@ -41,22 +42,6 @@ export interface FoundRow {
   readonly changes: readonly RowChange[];
 }
 
-/** A record that is held, was, or waits for a decision. */
-export interface FoundRecord {
-  readonly feed: string;
-  readonly title: string;
-  readonly load: number;
-  readonly record: number;
-  readonly state: RecordState;
-  readonly file: string | null;
-  readonly line: number | null;
-  readonly names: readonly string[];
-  readonly values: readonly string[];
-  readonly reason: string;
-  readonly endedBy: string;
-  readonly endedAt: Date | null;
-}
-
 export interface FoundValue {
   readonly rows: readonly FoundRow[];
   readonly records: readonly FoundRecord[];
@@ -68,7 +53,7 @@ export interface FoundValue {
 
 /**
  * Where a value stands, exactly as it is given: in rows of all targets, by their keys and in their texts, and in records that are
- * held, were held, or wait. With what was done to each row, from what is kept for undoing.
+ * held, were held, wait, or were left out. With what was done to each row, from what is kept for undoing.
  */
 export async function findValue(db: Db, value: string): Promise<FoundValue> {
   const wanted = value.trim();
@@ -85,6 +70,9 @@ export async function findValue(db: Db, value: string): Promise<FoundValue> {
     if (!found.whole) unfinished.push(title);
   }
   const records = [...(await recordsWith(db, wanted)), ...(await mergedWith(db, wanted))];
+  const leftOut = await leftOutWith(db, wanted, { most: MOST, ms: LOOK_MS.one });
+  records.push(...leftOut.records);
+  unfinished.push(...leftOut.unfinished.filter((title) => !unfinished.includes(title)));
   return { rows, records, more: { rows: rows.length >= MOST, records: records.length >= MOST }, unfinished };
 }
 

@@ -1,5 +1,6 @@
 import { parentPort } from "node:worker_threads";
 import { BYTE, heldByte } from "@/core/kernel/ledger.ts";
+import { leftValues } from "@/core/course/left-values.ts";
 import { SendersSeen } from "@/core/course/senders-seen.ts";
 import { mergeTally, newTally, type Tally } from "@/core/course/tally.ts";
 import { Figures } from "@/core/report/figures/figures.ts";
@@ -108,6 +109,7 @@ function sendBlock(course: Course, sifted: Sifted, total: Tally, leave: boolean)
     more: moreOf(course, sifted, leave),
   });
   const { origin } = block;
+  const left = leftValues(sifted);
   const packed = resumable ? null : (packBlock(block) as Uint8Array<ArrayBuffer>);
   say(
     {
@@ -125,9 +127,10 @@ function sendBlock(course: Course, sifted: Sifted, total: Tally, leave: boolean)
       held: held.length > 0 ? JSON.stringify(held) : "",
       heldCount: held.length,
       packed,
+      left,
       bytesRead,
     },
-    packed ? [copy.buffer, outcomes.buffer, packed.buffer] : [copy.buffer, outcomes.buffer],
+    [copy, outcomes, packed, left].flatMap((list) => list?.buffer ?? []),
   );
 }
 

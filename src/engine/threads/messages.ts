@@ -73,6 +73,8 @@ export interface BlockResult {
   copy: Uint8Array<ArrayBuffer>;
   /** The records as they were read, for a file that can't be entered in the middle. */
   packed: Uint8Array<ArrayBuffer> | null;
+  /** Which values the records have that were left out; null where there are none. */
+  left: Uint8Array<ArrayBuffer> | null;
   /** Bytes of the delivery that have been read so far. */
   bytesRead: number;
   /** Held and suspected records as JSON of HeldRow[]; "" for none. */

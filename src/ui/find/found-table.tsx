@@ -14,8 +14,8 @@ export function FoundTable({ value, found, now }: { value: string; found: FoundV
       {rows.length + records.length === 0 && (
         <p className="mt-4 max-w-prose">
           Nothing has <b className="raw break-all">{value}</b>
-          {unfinished.length > 0 ? " in what could be looked at" : ""}: no row of a target, and no record that is held
-          or waits. It is looked for exactly as it is, with its capitals and blanks.
+          {unfinished.length > 0 ? " in what could be looked at" : ""}: no row of a target, and no record that is held,
+          waits, was merged or left out. It is looked for exactly as it is, with its capitals and blanks.
         </p>
       )}
       {unfinished.length > 0 && (

@@ -1,4 +1,4 @@
-import type { FoundRecord } from "@/engine/look/find-value.ts";
+import type { FoundRecord } from "@/engine/look/found-record.ts";
 
 /** Where the quarantine or the list of a load has the record. */
 export function placeOf({ load, record, state }: Pick<FoundRecord, "load" | "record" | "state">): string {
