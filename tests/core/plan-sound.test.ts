@@ -1,6 +1,8 @@
 import { describe, expect, it } from "vitest";
 import type { SieveError } from "@/core/kernel/problem.ts";
+import { removeField, renameField } from "@/core/plan/edit.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
+import { fieldsGoingOut, targetFields } from "@/core/plan/target-fields.ts";
 import { formulasOf, listsInFormulas, listsOf, usedIn, usesOfFormula, usesOfList } from "@/core/plan/uses.ts";
 
 const FIELDS = [
@@ -54,6 +56,29 @@ describe("a plan that can't be meant is refused, with the place and the reason",
     [
       "cleanse.0.unknown: A value that becomes empty can't be told of any more: let it stay.",
       { cleanse: [{ do: "value-map", in: ["site"], to: { a: ["b"] }, otherwise: "empty", unknown: "note" }] },
+    ],
+    ["load.without: There is no field nowhere.", { load: { ...upsert, without: ["nowhere"] } }],
+    ["load.without: A field is named once.", { load: { ...upsert, without: ["n", "n"] } }],
+    ["load.without: The target needs a field", { load: { target: "t", without: FIELDS.map((f) => f.name) } }],
+    ["load.without: Where records are matched", { load: { ...upsert, without: ["n"] }, match: compared }],
+    ["load.without: id is of the key, so the target needs it.", { load: { ...upsert, without: ["n", "id"] } }],
+    ["load.without: n is indexed", { load: { ...upsert, without: ["n"], indexes: [["site", "n"]] } }],
+    ["load.without: n is given a default", { load: { ...upsert, without: ["n"], defaults: { n: "1" } } }],
+    ["load.without: n is said to arrive", { load: { ...upsert, without: ["n"], arriving: { n: { value: "fill" } } } }],
+    [
+      "load.without: site is what says which rows are replaced",
+      { load: { target: "thing", key: ["id"], mode: "replace", slice: "site", without: ["site"] } },
+    ],
+    [
+      "load.without: site is what says which rows have gone",
+      { load: { ...upsert, gone: { do: "remove", within: ["site"] }, without: ["site"] } },
+    ],
+    [
+      "load.without: n is what a parent in the target is known by",
+      {
+        load: { ...upsert, without: ["n"] },
+        check: [{ check: "has parent", fields: ["id"], of: ["n"], target: true }],
+      },
     ],
     ["check.0.in: There is no field nowhere.", { check: [{ check: "unique", in: ["site", "nowhere"] }] }],
     ["check.0.that: The formula must be true or false.", { check: [{ name: "odd", that: "n + 1" }] }],
@@ -319,5 +344,24 @@ describe("where a plan speaks of what", () => {
     });
     expect(listsOf(withFile)).toEqual([]);
     expect(listsInFormulas(withFile)).toEqual(["places"]);
+  });
+});
+
+describe("a field that the target has no column of", () => {
+  const plan = parsePlan({ ...base, load: { ...upsert, without: ["n", "site"] } });
+  it("is none of the target's, and one of all others", () => {
+    expect(targetFields(plan).map((f) => f.name)).toEqual(["id", "kind", "seen", "tags"]);
+    expect(fieldsGoingOut("rows", plan)).toEqual(targetFields(plan));
+    expect(fieldsGoingOut("accepted", plan)).toEqual(plan.contract.fields);
+    expect(usedIn(plan, "n").map((u) => u.says)).toContain("not in the target");
+    expect(usedIn(plan, "kind").map((u) => u.says)).toContain("target.thing.kind");
+  });
+
+  it("is followed when it is called otherwise, and goes from the plan with its last mention", () => {
+    const renamed = renameField(plan, "n", "count");
+    expect(renamed.load.without).toEqual(["count", "site"]);
+    const less = removeField(plan, "n");
+    expect(less.load.without).toEqual(["site"]);
+    expect(removeField(less, "site").load).not.toHaveProperty("without");
   });
 });

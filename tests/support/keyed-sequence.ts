@@ -2,7 +2,7 @@ import { expect } from "vitest";
 import { releaseRecords } from "@/engine/release/release.ts";
 import { listWritings } from "@/store/writings.ts";
 import { sameValues, type Change, type Row } from "./model.ts";
-import { Sequence } from "./sequence.ts";
+import { Sequence, type SequenceFeed } from "./sequence.ts";
 import type { System } from "./system.ts";
 
 const KEYS = ["a", "b", "c", "d", "e"];
@@ -18,11 +18,12 @@ export class KeyedSequence extends Sequence {
   constructor(
     system: System,
     feed: string,
-    private readonly mode: "upsert" | "append",
+    private readonly mode: "upsert" | "append" | "insert" | "update",
     roll: () => number,
-    load: object = {},
+    { load = {}, beside = [] }: Partial<Pick<SequenceFeed, "load" | "beside">> = {},
   ) {
-    super(system, feed, { fields: FIELDS, load: { key: ["id"], mode, ...load }, acts: 7 }, roll);
+    const how = mode === "insert" || mode === "update" ? { mode: "upsert", only: mode } : { mode };
+    super(system, feed, { fields: FIELDS, load: { key: ["id"], ...how, ...load }, acts: 7, beside }, roll);
   }
 
   protected readonly acts: readonly (() => Promise<void>)[] = [
@@ -64,7 +65,7 @@ export class KeyedSequence extends Sequence {
       seen.add(key);
       if (again || n === "bad") return;
       const before = model.rows.get(key) ?? null;
-      if (before && this.mode === "append") return;
+      if (this.mode === "update" ? !before : before && this.mode !== "upsert") return;
       const after = this.over(before, [name, n], `${load.id}:${record}`, load.writing!);
       if (before && sameValues(before, after)) return;
       changes.push({ key, before, after });
@@ -110,6 +111,8 @@ export class KeyedSequence extends Sequence {
           expect(newer && !same, `${this.words}\n${load}:${record} overrode writing ${by.id}`).toBe(false);
         }
         expect(before !== null && this.mode === "append", this.words).toBe(false);
+        expect(before === null && this.mode === "update", this.words).toBe(false);
+        if (before !== null && this.mode === "insert") continue;
         const after = this.over(before, [name, n], `${load}:${record}`, writing!.id);
         if (before && sameValues(before, after)) continue;
         changes.push({ key, before, after });

@@ -34,6 +34,8 @@ export interface SequenceFeed {
   readonly fields: readonly { name: string; type: string }[];
   readonly load: object;
   readonly more?: object;
+  /** Fields that have values of their own with each record, and no column in the target. */
+  readonly beside?: readonly { name: string; type: string }[];
   /** How many acts a sequence has after its first load. */
   readonly acts: number;
 }
@@ -75,7 +77,9 @@ export abstract class Sequence {
 
   async run(): Promise<void> {
     const { db } = this.system;
-    await newFeed(db, this.feed, [...this.about.fields], this.about.load, { gates: [], ...this.about.more });
+    const { fields, beside = [] } = this.about;
+    const load = beside.length > 0 ? { ...this.about.load, without: beside.map((f) => f.name) } : this.about.load;
+    await newFeed(db, this.feed, [...fields, ...beside], load, { gates: [], ...this.about.more });
     await setRetention(db, this.feed, { ...FIRST_RETENTION, undoLoads: 50 }, "t");
     await this.load();
     await this.compare();
@@ -107,8 +111,10 @@ export abstract class Sequence {
   /** Delivers and loads lines of cells, sometimes with a worker that dies on the way. */
   protected async loadLines(lines: readonly (readonly string[])[]): Promise<Load> {
     const { db } = this.system;
-    const head = this.about.fields.map((f) => f.name).join(",");
-    const text = `${head}\n${lines.map((l) => l.join(",")).join("\n")}\n`;
+    const { fields, beside = [] } = this.about;
+    const head = [...fields, ...beside].map((f) => f.name).join(",");
+    const more = beside.map(() => `z${Math.floor(this.roll() * 5)}`);
+    const text = `${head}\n${lines.map((l) => [...l, ...more].join(",")).join("\n")}\n`;
     const id = await askForLoad(db, await deliver(db, this.feed, text), { again: true });
     const kill = this.roll() < 0.15;
     this.said.push(`load ${id}: ${lines.map((l) => l.join("|")).join(" ")}${kill ? ", killed on the way" : ""}`);

@@ -9,7 +9,7 @@ import type { System } from "../support/system.ts";
 
 const far = useFar();
 
-const COUNT = 24;
+const COUNT = 18;
 
 class AlikeSequence extends KeyedSequence {
   protected override readonly alike = 4;
@@ -23,7 +23,7 @@ class AlikeSequence extends KeyedSequence {
   ) {
     const key = ["id"];
     const copy = (table: string): object => ({ connection, table: `${system.url.split("/").at(-1)}_${table}` });
-    super(system, feed, mode, roll, {
+    const load = {
       copies: [copy(feed)],
       further: [
         { target: `${feed}_first`, turn: "before", key },
@@ -35,7 +35,8 @@ class AlikeSequence extends KeyedSequence {
         },
         { target: `${feed}_past`, key, mode: "history", copies: [copy(`${feed}_past`)] },
       ],
-    });
+    };
+    super(system, feed, mode, roll, { load });
   }
 
   // Another program writes one of the tables alone.

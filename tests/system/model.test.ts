@@ -2,14 +2,17 @@ import { it } from "vitest";
 import { KeyedSequence } from "../support/keyed-sequence.ts";
 import { runSequences, sequences } from "../support/sequence.ts";
 
-const COUNT = 100;
+const COUNT = 70;
+const MODES = ["upsert", "append", "upsert", "insert", "update"] as const;
 
 it(
   `${sequences(COUNT)} random sequences leave the target as a simple model says, and verify finds nothing`,
   { timeout: 60_000 + sequences(COUNT) * 3000 },
   () =>
     runSequences(COUNT, (system, s, roll) => {
-      const mode = s % 3 === 2 ? "append" : "upsert";
-      return new KeyedSequence(system, `model_${s}`, mode, roll);
+      const mode = MODES[s % MODES.length]!;
+      // Every other time with a field that the target has no column of.
+      const beside = s % 2 === 0 ? [] : [{ name: "aside", type: "text" }];
+      return new KeyedSequence(system, `model_${s}`, mode, roll, { beside });
     }),
 );

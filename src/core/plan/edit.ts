@@ -66,6 +66,7 @@ export function renameField(plan: Plan, from: string, to: string): Plan {
       key: follow(plan.load.key),
       ...(plan.load.gone ? { gone: renameInGone(plan.load.gone, follow) } : {}),
       ...(plan.load.slice === undefined ? {} : { slice: renameInPartitions(plan.load.slice, from, to) }),
+      ...(plan.load.without ? { without: follow(plan.load.without) } : {}),
       ...(plan.load.indexes ? { indexes: plan.load.indexes.map(follow) } : {}),
       ...(plan.load.defaults ? { defaults: renameKeys(plan.load.defaults, follow) } : {}),
       ...renameInFurther(plan, from, to),
@@ -242,9 +243,10 @@ export function removeField(plan: Plan, name: string): Plan {
   const { lookup, match, sender_field: whose, ...others } = plan;
   const lookUps = (lookup ?? []).flatMap((l) => removeFromLookUp(l, name));
   const compared = match ? removeFromMatch(match, name) : null;
-  const { gone, further: _, taken_from: __, slice, indexes, defaults, ...load } = plan.load;
+  const { gone, further: _, taken_from: __, slice, indexes, defaults, without, ...load } = plan.load;
   // One over a field that goes is not one over the others.
   const indexed = indexes?.filter((fields) => !fields.includes(name)) ?? [];
+  const beside = without?.filter((n) => n !== name) ?? [];
   const given = withDefault(defaults ?? {}, name, undefined);
   const key = load.key.filter((n) => n !== name);
   // Without a field that says which rows are looked for, others would be.
@@ -266,6 +268,7 @@ export function removeField(plan: Plan, name: string): Plan {
         ...load,
         ...sliced,
         key,
+        ...(beside.length > 0 ? { without: beside } : {}),
         ...(indexed.length > 0 ? { indexes: indexed } : {}),
         ...(given ? { defaults: given } : {}),
         ...(still ? { gone } : {}),

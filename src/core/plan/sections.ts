@@ -152,6 +152,14 @@ export const loadSchema = z.strictObject({
     .max(20)
     .optional()
     .describe("Fields of the target that have a value of a row of a further target which is written before it"),
+  without: z
+    .array(nameSchema)
+    .min(1)
+    .max(1000)
+    .optional()
+    .describe(
+      "Fields that the target has no column of: they are checked like all others, and go to further targets and files",
+    ),
   held_in: nameSchema
     .optional()
     .describe(

@@ -1,3 +1,4 @@
+import { withoutFault } from "./target-fields.ts";
 import { betweenFields, betweenPart, betweenTitle } from "../check/between/index.ts";
 import { stepFormulas, stepPart } from "../cleanse/index.ts";
 import { compileFormula } from "../formula/compile.ts";
@@ -270,6 +271,9 @@ function loadFaults(about: About): Fault[] {
   }
   if (plan.load.defaults && schema !== undefined)
     fail("defaults", "The defaults of a table that was there before are for its owner to set.");
+  faults.push(...about.unknown(plan.load.without ?? [], ["load", "without"]));
+  const without = withoutFault(plan);
+  if (without !== null) fail("without", without);
   const slice = sliceFault(plan);
   if (slice !== null) fail("slice", slice);
   if (mode === "upsert" && key.length === 0 && !whole)

@@ -80,7 +80,12 @@ export function usedIn(plan: Plan, name: string): Use[] {
     if (fieldsOf(g).includes(name))
       uses.push({ stage: "Load", says: `the gate on ${"field" in g ? "its " : ""}${g.limit}` });
   }
-  uses.push({ stage: "Load", says: `${plan.load.schema ?? "target"}.${plan.load.target}.${name}` });
+  uses.push({
+    stage: "Load",
+    says: plan.load.without?.includes(name)
+      ? "not in the target"
+      : `${plan.load.schema ?? "target"}.${plan.load.target}.${name}`,
+  });
   return uses;
 }
 

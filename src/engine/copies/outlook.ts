@@ -1,3 +1,4 @@
+import { targetFields } from "@/core/plan/target-fields.ts";
 import { placeOf, type CopyOutlook, type TargetCopy } from "@/core/plan/copies.ts";
 import { targetPlans } from "@/core/plan/further.ts";
 import type { Plan } from "@/core/plan/document.ts";
@@ -50,7 +51,7 @@ async function shapeToBe(db: Queryable, own: Plan): Promise<CopyShape> {
   const shape = await shapeOf(db, tableOf(own), own.load.key);
   if (shape.columns.length > 0) return shape;
   const plain = { type: "", notNull: false, filled: false, computed: false, labels: null };
-  return { ...shape, columns: own.contract.fields.map(({ name }) => ({ name, ...plain })) };
+  return { ...shape, columns: targetFields(own).map(({ name }) => ({ name, ...plain })) };
 }
 
 function copiesOf(plan: Plan): { own: Plan; copy: TargetCopy }[] {

@@ -8,7 +8,7 @@ import type { Timing } from "@/core/report/report.ts";
 import { hasFilters } from "@/core/plan/further.ts";
 import { INTO } from "../writing/further-rows.ts";
 import { LEAVE } from "../writing/meet.ts";
-import { recordColumns } from "../writing/target.ts";
+import { stagedColumns } from "../writing/target.ts";
 import type { Successor } from "../writing/successor.ts";
 import { copyDelimiter } from "./copy-rows.ts";
 import { staging } from "./staging.ts";
@@ -56,7 +56,12 @@ export class Clock {
 export function copyStatement({ id, compiled, leaves }: Pick<Attempted, "id" | "compiled" | "leaves">): string {
   const delimiter = copyDelimiter(compiled.plan.read.delimiter);
   const { plan } = compiled;
-  const columns = ["_record", ...recordColumns(plan), ...(leaves ? [LEAVE] : []), ...(hasFilters(plan) ? [INTO] : [])];
+  const columns = [
+    "_record",
+    ...stagedColumns(plan).map((c) => c.name),
+    ...(leaves ? [LEAVE] : []),
+    ...(hasFilters(plan) ? [INTO] : []),
+  ];
   const names = columns.map((c) => ident(c)).join(", ");
   return `copy ${staging(id)} (${names}) from stdin (delimiter '${delimiter}', null '')`;
 }

@@ -1,3 +1,4 @@
+import { targetFields } from "@/core/plan/target-fields.ts";
 import type { TableRule } from "@/core/interop/table.ts";
 import { loadedBeforeGate } from "@/core/gate/loaded-before.ts";
 import { driftPolicy, type Drift } from "@/core/report/drift.ts";
@@ -73,7 +74,7 @@ export async function findLoadedBefore(
   if (plan.load.mode === "append" && plan.load.key.length > 0) return { records: taken, of: left + taken, by: "key" };
   const target = tableOf(plan);
   const columns = await plannedColumns(client, plan);
-  const names = plan.contract.fields.map((f) => f.name);
+  const names = targetFields(plan).map((f) => f.name);
   const { rows: same } = await client.query<{ n: number }>(
     `select count(*)::int as n from ${staging} s where exists (select from ${target} t where ${sameRecord(names, columns)})`,
   );

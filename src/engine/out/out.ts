@@ -1,3 +1,4 @@
+import { fieldsGoingOut } from "@/core/plan/target-fields.ts";
 import { createReadStream } from "node:fs";
 import { mkdtemp, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
@@ -10,7 +11,7 @@ import { SieveError } from "@/core/kernel/problem.ts";
 import { encoderOf } from "@/core/write/encode.ts";
 import { outputCalled } from "@/core/write/records/index.ts";
 import type { TextSettings } from "@/core/write/records/part.ts";
-import { fieldsOut, isOfLoad, type Contents } from "@/core/write/files/contents.ts";
+import { isOfLoad, type Contents } from "@/core/write/files/contents.ts";
 import { usualName, type AboutFile } from "@/core/write/files/name.ts";
 import { readPartitions } from "@/core/write/files/partition.ts";
 import type { Db } from "@/store/db.ts";
@@ -108,7 +109,7 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
     });
   }
   const { id, document: plan } = isOfLoad(what) && load ? await getPlan(db, load.plan) : await planInForce(db, feed);
-  const fields = fieldsOut(what, plan.contract.fields);
+  const fields = fieldsGoingOut(what, plan);
   // What a load read comes in the order of its files.
   const ordered = !isOfLoad(what);
   const spec = specOf(asked, fields, usualName(asked.load, what));
@@ -121,7 +122,7 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
   };
   const of =
     what === "rows" ? { target: plan.load.target } : what === "held" ? { held: feed } : { load: asked.load!, what };
-  const contract = what === "rows" || what === "accepted" ? plan : { ...plan, contract: { fields } };
+  const contract = what === "accepted" ? plan : { ...plan, contract: { fields } };
   return outgoing({
     ...{ spec, about, fields, ordered },
     pages: () => pagesOf(db, plan, spec, asked),

@@ -1,3 +1,4 @@
+import { targetFields } from "@/core/plan/target-fields.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/plan/field.ts";
 import { fieldValues } from "@/core/course/of-record.ts";
@@ -45,7 +46,7 @@ export async function* rowsOfTarget(
     const table = tableOf(plan);
     const columns = new Map((await targetColumns(client, table)).map((c) => [c.name, c]));
     if (columns.size === 0) throw noTarget(plan);
-    const values = plan.contract.fields.map((f) => canonicalSql(f, columns.get(f.name)));
+    const values = targetFields(plan).map((f) => canonicalSql(f, columns.get(f.name)));
     const order = [...partitions.map((p) => p.field), ...plan.load.key, "_load", "_record"]
       .filter((name) => columns.has(name))
       .map((name) => `t.${ident(name)}`);

@@ -1,3 +1,4 @@
+import { targetFields } from "@/core/plan/target-fields.ts";
 import { mendedValues } from "@/core/mend/values.ts";
 import { overlaps } from "@/core/check/between/overlaps.ts";
 import { parent } from "@/core/check/between/parent.ts";
@@ -283,7 +284,9 @@ export class Release {
       return overtaken;
     }
     await meet(meeting, client);
-    const fields = plan.contract.fields.map((f) => f.name).slice(0, 45);
+    const fields = targetFields(plan)
+      .map((f) => f.name)
+      .slice(0, 45);
     const now = `jsonb_build_object(${fields.map((n) => `'${n}', t.${ident(n)}::text`).join(", ")})`;
     const mine = `(t.xmin = any(${writing.ours}) and t.${ident(WRITING)} is not null)`;
     // A release of an older load's record is no newer than this one.

@@ -1,3 +1,4 @@
+import { targetFields } from "@/core/plan/target-fields.ts";
 import { type LeftBecause, type UndoDoes } from "@/core/kernel/writing.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { ident, transaction, type Client, type Db } from "@/store/db.ts";
@@ -87,7 +88,7 @@ export async function previewUndo(
         const undoing = await findRows(client, victim, plan, ours);
         if (!undoing) continue;
         await chooseRows(undoing, "none", false);
-        const own = plan.contract.fields.map((f) => f.name);
+        const own = targetFields(plan).map((f) => f.name);
         columns = [...new Set([...columns, ...own])];
         const { rows } = await client.query<{ does: UndoDoes; because: LeftBecause | null; go: boolean; n: number }>(
           `select does, because, go, count(*)::int as n from undo_rows where because is distinct from 'nothing' group by 1, 2, 3`,

@@ -1,3 +1,4 @@
+import { targetFields } from "@/core/plan/target-fields.ts";
 import { columnTakes, type TableColumn } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { targetPlans } from "@/core/plan/further.ts";
@@ -110,7 +111,7 @@ export async function alterationsOf(db: Queryable, plan: Plan, table = tableOf(p
   const found: Found = { statements: [], refusals: [], conversions: [], rewrites: false };
   const at = { plan, table, own: schema === undefined, found };
   const have = new Map(columns.map((c) => [c.name, c]));
-  for (const field of plan.contract.fields) {
+  for (const field of targetFields(plan)) {
     const { name, type } = columnOf(field);
     const column = have.get(name);
     have.delete(name);
@@ -313,7 +314,7 @@ export async function alterTarget(client: Client, plan: Plan): Promise<void> {
       );
     }
   }
-  const fields = new Map(plan.contract.fields.map((f) => [f.name, f]));
+  const fields = new Map(targetFields(plan).map((f) => [f.name, f]));
   for (const c of conversions) await beginConversion(client, table, fields.get(c.field)!, c);
   for (const statement of statements) await client.query(statement);
   for (const c of conversions) await endConversion(client, table, c);

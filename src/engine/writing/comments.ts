@@ -1,3 +1,4 @@
+import { targetFields } from "@/core/plan/target-fields.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { ident, literal, type Queryable } from "@/store/db.ts";
 import { tableOf } from "./target.ts";
@@ -15,7 +16,7 @@ export async function commentStatements(db: Queryable, plan: Plan): Promise<stri
     [tableOf(plan)],
   );
   const said = new Map(rows.map((r) => [r.name, r.says]));
-  return plan.contract.fields.flatMap(({ name, title = "" }) =>
+  return targetFields(plan).flatMap(({ name, title = "" }) =>
     title === "" || said.get(name) === title
       ? []
       : [`comment on column ${tableOf(plan)}.${ident(name)} is ${literal(title)}`],

@@ -1,3 +1,4 @@
+import { targetFields } from "@/core/plan/target-fields.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { valueOfText } from "@/core/type/of-text.ts";
 import { ident, literal, type Queryable } from "@/store/db.ts";
@@ -29,7 +30,7 @@ export async function defaultStatements(db: Queryable, plan: Plan): Promise<stri
   const there = new Map(rows.map((r) => [r.name, r]));
   const table = tableOf(plan);
   const statements: string[] = [];
-  for (const field of plan.contract.fields) {
+  for (const field of targetFields(plan)) {
     const { name } = field;
     const column = `alter table ${table} alter column ${ident(name)}`;
     const have = there.get(name);

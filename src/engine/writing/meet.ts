@@ -1,3 +1,4 @@
+import { targetFields } from "@/core/plan/target-fields.ts";
 import { BYTE, type Balance } from "@/core/kernel/ledger.ts";
 import { KEPT_BECAUSE, arrivingOf, leavesOf, type KeptBecause, type KeptCells } from "@/core/plan/arriving.ts";
 import type { Plan } from "@/core/plan/document.ts";
@@ -300,7 +301,10 @@ export async function changeAt(
      from jsonb_to_recordset($1::jsonb) as x (n int, at text, v jsonb)`,
     [JSON.stringify(rows.map((r, n) => ({ n, at: moved.get(r.at) ?? r.at, v: r.values })))],
   );
-  const meeting: Meeting = { plan, staging, met, temporary: true, byPlace: true, columns, asTheyAre };
+  const meeting: Meeting = {
+    ...{ plan, staging, met, temporary: true, byPlace: true, asTheyAre },
+    columns: targetFields(plan).map((f) => f.name),
+  };
   await meet(meeting, client);
   await before?.(met);
   await writing.keepMet(met);

@@ -1,3 +1,4 @@
+import { targetFields } from "@/core/plan/target-fields.ts";
 import type { Reconciliation, ReconciledField } from "@/core/report/report.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
@@ -16,7 +17,7 @@ interface Totals {
 
 /** The fields whose totals are compared: numbers with their sum, days and times by their least and most. */
 function summed(plan: Plan): { name: string; sums: boolean }[] {
-  return plan.contract.fields
+  return targetFields(plan)
     .filter((f) => ["integer", "decimal", "date", "timestamp"].includes(f.type))
     .map((f) => ({ name: f.name, sums: f.type === "integer" || f.type === "decimal" }));
 }

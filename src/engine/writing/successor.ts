@@ -25,8 +25,8 @@ export async function successorOf(
   const { target, schema } = plan.load;
   // A table that is not Good Sieve's own is never replaced.
   if (schema !== undefined) return null;
-  // Rows of further targets are made of what is staged, and numbers that the database gives go on as they were.
-  if (plan.load.further || plan.load.numbered !== undefined) return null;
+  // Rows of further targets are made of what is staged, which may have more columns, and numbers that the database gives go on as they were.
+  if (plan.load.further || plan.load.without || plan.load.numbered !== undefined) return null;
   const ownLoad = `alter table ${table} alter column "_load" set default ${load}, alter column "_writing" set default ${writing}`;
   const { rows } = await db.query<{ plain: boolean; key: string }>(
     `select c.relkind = 'r' and c.relpersistence = 'p' and c.relacl is null and c.reloptions is null

@@ -1,3 +1,4 @@
+import { targetFields } from "@/core/plan/target-fields.ts";
 import type { TableColumn } from "@/core/interop/table.ts";
 import { policyOf } from "@/core/course/checks.ts";
 import type { Plan } from "@/core/plan/document.ts";
@@ -24,12 +25,12 @@ export const EXTRA = "_extra";
 /** The type of a column by which the database numbers the rows; unique, so that others may refer to it. */
 export const NUMBERED = "bigint generated always as identity unique";
 
-/** Names of the columns that a record brings, its fields' and what else the plan keeps. */
+/** Names of the target's columns that a record brings: its fields', and what else the plan keeps. */
 export function recordColumns(plan: Plan): string[] {
-  return [...plan.contract.fields.map((f) => f.name), ...(plan.map.extra === "keep" ? [EXTRA] : [])];
+  return [...targetFields(plan).map((f) => f.name), ...(plan.map.extra === "keep" ? [EXTRA] : [])];
 }
 
-/** The same with the types in which they are staged, before the target's own are known. */
+/** The columns in which records are staged, of all fields, with their types, before the target's own are known. */
 export function stagedColumns(plan: Plan): { name: string; type: string }[] {
   const extra = plan.map.extra === "keep" ? [{ name: EXTRA, type: "jsonb" }] : [];
   return [...plan.contract.fields.map(columnOf), ...extra];
@@ -56,7 +57,7 @@ export function keySql(plan: Plan): string {
 }
 
 export function targetLines(plan: Plan): string[] {
-  const lines = plan.contract.fields
+  const lines = targetFields(plan)
     .map(columnOf)
     .map((c) => `  ${ident(c.name)} ${c.type}${c.notNull ? " not null" : ""}`);
   if (plan.map.extra === "keep") lines.push(`  ${ident(EXTRA)} jsonb`);
@@ -89,7 +90,7 @@ export interface PlannedColumn extends TableColumn {
 
 /** The columns of a plan's target by their names, before it is altered to what the plan needs. */
 export async function plannedColumns(db: Queryable, plan: Plan): Promise<Map<string, PlannedColumn>> {
-  const wanted = new Map(plan.contract.fields.map((f) => [f.name, columnOf(f).type]));
+  const wanted = new Map(targetFields(plan).map((f) => [f.name, columnOf(f).type]));
   const own = plan.load.schema === undefined;
   return new Map(
     (await targetColumns(db, tableOf(plan))).map((c) => {

@@ -1,7 +1,7 @@
 "use client";
 
-import { X } from "lucide-react";
 import { PERIODS, type Partition, type Period } from "@/core/write/files/partition.ts";
+import { TakeAway } from "./take-away.tsx";
 
 export interface PickedField {
   readonly name: string;
@@ -46,14 +46,7 @@ export function PartitionPicker({
                 ))}
               </select>
             )}
-            <button
-              type="button"
-              className="btn btn-ghost btn-xs"
-              aria-label={`Not by ${p.field}`}
-              onClick={() => change(i, null)}
-            >
-              <X size={14} aria-hidden />
-            </button>
+            <TakeAway label={`Not by ${p.field}`} onClick={() => change(i, null)} />
           </li>
         ))}
       </ul>

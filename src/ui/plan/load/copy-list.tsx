@@ -1,11 +1,11 @@
 "use client";
 
 import { useQuery } from "@tanstack/react-query";
-import { X } from "lucide-react";
 import { outlookLine, placeOf, type TargetCopy } from "@/core/plan/copies.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { copiesOfPlan } from "@/routes/feeds.ts";
 import { ask } from "../../kit/api.ts";
+import { TakeAway } from "../../kit/take-away.tsx";
 
 /** The copies that a table has in other databases: each a connection and a table there. */
 export function CopyList({
@@ -58,9 +58,7 @@ function OneCopy({ of, copy, put }: { of: string; copy: TargetCopy; put: (next: 
         <option value="refuse">rows that others changed stop it</option>
         <option value="leave">rows that others changed are left</option>
       </select>
-      <button type="button" className="btn btn-ghost btn-xs" aria-label="Take this copy out" onClick={() => put(null)}>
-        <X size={14} aria-hidden />
-      </button>
+      <TakeAway label="Take this copy out" onClick={() => put(null)} />
     </fieldset>
   );
 }

@@ -1,11 +1,12 @@
 "use client";
 
-import { X } from "lucide-react";
 import { useState } from "react";
 import { withDefault } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import { targetFields } from "@/core/plan/target-fields.ts";
 import { FieldSelect } from "./field-select.tsx";
 import { withOption } from "./load-edits.ts";
+import { TakeAway } from "../../kit/take-away.tsx";
 
 /** What the database has in columns of a row that others add without them. */
 export function DefaultPanel({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
@@ -14,7 +15,7 @@ export function DefaultPanel({ plan, change }: { plan: Plan; change: (plan: Plan
   const [begun, setBegun] = useState<string | null>(null);
   const set = (name: string, text: string | undefined): void =>
     change(withOption(plan, "defaults", withDefault(defaults, name, text)));
-  const names = plan.contract.fields.map((f) => f.name);
+  const names = targetFields(plan).map((f) => f.name);
   return (
     <section className="mt-3" aria-label="Defaults">
       <h2>Defaults, for rows that others add</h2>
@@ -41,14 +42,10 @@ export function DefaultPanel({ plan, change }: { plan: Plan; change: (plan: Plan
                   }}
                 />
               </label>
-              <button
-                type="button"
-                className="btn btn-ghost btn-xs"
-                aria-label={`Take the default of ${name} away`}
+              <TakeAway
+                label={`Take the default of ${name} away`}
                 onClick={() => (name === begun ? setBegun(null) : set(name, undefined))}
-              >
-                <X size={14} aria-hidden />
-              </button>
+              />
             </li>
           ))}
       </ul>

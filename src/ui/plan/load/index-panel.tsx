@@ -1,16 +1,17 @@
 "use client";
 
-import { X } from "lucide-react";
 import type { Plan } from "@/core/plan/document.ts";
+import { targetFields } from "@/core/plan/target-fields.ts";
 import { FieldSelect } from "./field-select.tsx";
 import { withOption } from "./load-edits.ts";
+import { TakeAway } from "../../kit/take-away.tsx";
 
 /** By which fields others look rows of the target up: each line an index, its fields in their order. */
 export function IndexPanel({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
   const { indexes = [] } = plan.load;
   const set = (to: readonly (readonly string[])[]): void =>
     change(withOption(plan, "indexes", to.length > 0 ? to.map((fields) => [...fields]) : undefined));
-  const names = plan.contract.fields.map((f) => f.name);
+  const names = targetFields(plan).map((f) => f.name);
   const put = (at: number, fields: readonly string[]): void =>
     set(indexes.flatMap((have, i) => (i !== at ? [have] : fields.length > 0 ? [fields] : [])));
   return (
@@ -29,14 +30,7 @@ export function IndexPanel({ plan, change }: { plan: Plan; change: (plan: Plan) 
               names={names.filter((n) => !fields.includes(n))}
               choose={(name) => put(i, [...fields, name])}
             />
-            <button
-              type="button"
-              className="btn btn-ghost btn-xs"
-              aria-label={`Take the index by ${fields.join(", ")} away`}
-              onClick={() => put(i, [])}
-            >
-              <X size={14} aria-hidden />
-            </button>
+            <TakeAway label={`Take the index by ${fields.join(", ")} away`} onClick={() => put(i, [])} />
           </li>
         ))}
       </ul>

@@ -14,6 +14,7 @@ import { NameInput } from "./name-input.tsx";
 import { ParameterList } from "./parameter-list.tsx";
 import { SlicePanel } from "./slice-panel.tsx";
 import { TargetPanel } from "./target-panel.tsx";
+import { WithoutPanel } from "./without-panel.tsx";
 
 interface Props {
   plan: Plan;
@@ -43,6 +44,7 @@ export function LoadStage({ plan, change }: Props) {
       </div>
       <div className="min-w-0">
         <TargetPanel plan={plan} change={change} />
+        {!plan.match && <WithoutPanel plan={plan} change={change} />}
         {load.schema === undefined && <OwnTable plan={plan} change={change} />}
         {load.key.length > 0 && <Copies plan={plan} change={change} />}
         <FurtherList plan={plan} change={change} />

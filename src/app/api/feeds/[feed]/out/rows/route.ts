@@ -1,5 +1,5 @@
 import { db, handle } from "@/app/server.ts";
-import { fieldsOut } from "@/core/write/files/contents.ts";
+import { fieldsGoingOut } from "@/core/plan/target-fields.ts";
 import { readPartitions } from "@/core/write/files/partition.ts";
 import { countOfLoad, countRows } from "@/engine/out/records.ts";
 import { countOut } from "@/routes/feeds.ts";
@@ -10,6 +10,6 @@ export const GET = handle(countOut, async ({ params, query: { partition, load, w
     return { counted: await countOfLoad(db(), params.feed, load, what) };
   }
   const { document } = await planInForce(db(), params.feed);
-  const partitions = readPartitions(partition, fieldsOut(what, document.contract.fields));
+  const partitions = readPartitions(partition, fieldsGoingOut(what, document));
   return { counted: await countRows(db(), document, { what: what === "held" ? what : "rows", partitions, load }) };
 });
