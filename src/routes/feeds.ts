@@ -3,7 +3,6 @@ import type { CopyOutlook } from "@/core/plan/copies.ts";
 import { plainNameSchema } from "@/core/plan/name.ts";
 import { retentionSchema } from "@/core/plan/retention.ts";
 import { MOST_SAMPLED } from "@/core/kernel/limits.ts";
-import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { unchanging } from "@/core/kernel/union.ts";
 import { lookUpSchema } from "@/core/lookup/schema.ts";
 import { readSectionSchema } from "@/core/read/schema.ts";
@@ -17,8 +16,6 @@ import type { Expiring } from "@/store/retention.ts";
 import type { Feed, PlanVersion } from "@/store/feeds.ts";
 import type { Period } from "@/store/period.ts";
 import type { Source } from "@/store/sources.ts";
-import { CONTENTS } from "@/core/write/files/contents.ts";
-import { ENCODINGS } from "@/core/read/encoding/names.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
 
 const COPY_PROBLEMS = ["no-feed", "no-copy", "no-connection", "copy-away", "copy-unfit", "copy-failed"];
@@ -28,51 +25,6 @@ const document = z.object({ document: z.unknown().describe("A plan, as docs/plan
 export const listFeeds = declare("GET /api/feeds", {
   about: "the feeds",
   answer: z.object({ feeds: answerOf<Feed[]>("each with its name, title and what it is about") }),
-});
-
-const outRows = {
-  partition: z
-    .string()
-    .max(1000)
-    .default("")
-    .describe("Fields by which rows go into folders, days by year, month or day: `partner,collected_on:month`"),
-  what: z
-    .enum(CONTENTS)
-    .default("rows")
-    .describe(
-      "rows: of the target; accepted: what the load accepted; records: all that the load read, with what became of it; held: what is held",
-    ),
-  load: z.coerce
-    .number()
-    .int()
-    .min(1)
-    .optional()
-    .describe("Of rows only those that this load wrote last; of the rest what is of this load"),
-};
-
-export const countOut = declare("GET /api/feeds/{feed}/out/rows", {
-  about: "how many rows or records would go out, and into how many folders; null where counting takes too long",
-  params: feed,
-  query: outRows,
-  answer: z.object({ counted: z.object({ rows: z.int(), folders: z.int().nullable() }).nullable() }),
-  problems: ["out-unfit", "no-target", "no-load"],
-});
-
-export const recordsOut = declare("GET /api/feeds/{feed}/out", {
-  about:
-    "the rows of the feed's target as they are now, or records of it, as a file; where there may be several, an archive of them with a manifest: records, bytes and SHA-256 of each, and the contract",
-  params: feed,
-  query: {
-    format: z.enum(OUTPUT_IDS).default("csv"),
-    gzip: z.stringbool().default(false).describe("Compress each file"),
-    ...outRows,
-    records: z.coerce.number().int().min(1).max(1_000_000_000).optional().describe("A file has no more records"),
-    name: z.string().min(1).max(150).optional().describe("A pattern of names: {feed}, {load}, {day}, {n}"),
-    delimiter: z.string().min(1).max(20).optional().describe("Of delimited text: what stands between cells"),
-    encoding: z.enum(ENCODINGS).optional().describe("Of delimited text: its encoding; UTF-8 unless said"),
-  },
-  gives: "application/octet-stream",
-  problems: ["out-unfit", "no-target", "no-load", "wrong-state", "detail-expired", "busy"],
 });
 
 export const makeFeed = declare("POST /api/feeds", {

@@ -4,6 +4,7 @@ import * as feeds from "./feeds.ts";
 import * as find from "./find.ts";
 import * as formulas from "./formulas.ts";
 import * as loads from "./loads.ts";
+import * as out from "./out.ts";
 import * as matches from "./matches.ts";
 import * as quarantine from "./quarantine.ts";
 import * as references from "./references.ts";
@@ -29,6 +30,7 @@ export const ROUTES: readonly { readonly group: string; readonly routes: readonl
   { group: "Quarantine", of: quarantine },
   { group: "Senders", of: senders },
   { group: "Records found again", of: find },
+  { group: "Records out", of: out },
   { group: "Matches", of: matches },
   { group: "Reference lists", of: references },
   { group: "Formulas and sets of checks", of: formulas },

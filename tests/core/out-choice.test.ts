@@ -44,6 +44,17 @@ describe("what a person has chosen of records on their way out", () => {
     expect(shell({ load: 7 })).toBe("sieve out seeds seeds.csv --load 7");
   });
 
+  it("may be what a query gives, by the role of a connection", () => {
+    const query = { connection: "reader", sql: "select 'a' as a" };
+    expect(outQuery({ ...plain, query })).toEqual({ format: "csv", ...query });
+    expect(outHref("seeds", { ...plain, query })).toBe("/api/out?connection=reader&sql=select+%27a%27+as+a&format=csv");
+    expect(outPath({ ...plain, query }, "csv")).toBe("query-{day}.csv");
+    expect(outPath({ ...plain, query, partitions: [{ field: "a" }], name: "all" }, "csv")).toBe("a=…/all-{n}.csv");
+    expect(shellWords("seeds", { ...plain, query }, "csv")).toBe(
+      "sieve out 'select '\\''a'\\'' as a' query.csv --connection reader",
+    );
+  });
+
   it("is a command that a shell takes as it stands", () => {
     expect(shellWords("seeds", plain, "csv")).toBe("sieve out seeds seeds.csv");
     expect(shellWords("seeds", { ...plain, gzip: true }, "csv")).toBe("sieve out seeds seeds.csv.gz");

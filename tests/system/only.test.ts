@@ -41,6 +41,18 @@ describe("a target whose rows are only inserted", () => {
 });
 
 describe("a target whose rows are only updated", () => {
+  it("is changed where every key has its row, so that nothing is held", async () => {
+    const { db } = system;
+    await newFeed(db, "begun", FIELDS, upsert);
+    await loadNow(db, "begun", "id,place,n\na,Fen,1\nb,Hill,2\n");
+    await newFeed(db, "goes_on", FIELDS, { ...upsert, target: "begun", only: "update" });
+    const done = await loadNow(db, "goes_on", "id,place,n\na,Skerry,1\nb,Hill,2\n");
+    expect(done).toMatchObject({ state: "loaded", inserted: 0, updated: 1, unchanged: 1, held: 0 });
+    expect(await rows(db, "begun")).toMatchObject([{ place: "Skerry" }, { place: "Hill" }]);
+    await undoWriting(db, done.writing!, { reason: "looked at", by: "test" });
+    expect(await rows(db, "begun")).toMatchObject([{ place: "Fen" }, { place: "Hill" }]);
+  });
+
   it("holds a record whose key has no row, as its trial says; it is released once there is one", async () => {
     const { db } = system;
     await newFeed(db, "changes", FIELDS, { ...upsert, only: "update" }, { gates: [] });

@@ -71,6 +71,11 @@ export async function queryOut(db: Db, query: Query, asked: Omit<OutAsked, "what
   });
 }
 
+/** The fields that the columns of a query are. Throws what `queryOut` does. */
+export async function columnsOfQuery(db: Db, query: Query): Promise<Field[]> {
+  return (await describe(db, query)).map((c) => c.field);
+}
+
 /** A plan that has nothing but the fields, for the contract beside the files. */
 function planOf(fields: readonly Field[]): Plan {
   return parsePlan({ format: "good-sieve/plan@1", feed: "query", contract: { fields }, load: { target: "query" } });

@@ -7,13 +7,17 @@ import { type Meeting, countUpsert, meet, writeMet } from "./meet.ts";
 /** PostgreSQL's code of a lock that is not to be had at once. */
 const LOCK_NOT_AVAILABLE = "55P03";
 
-/** Lets a connection read the target and the staged records for a transaction, unless it would have to wait for that. */
+/**
+ * Lets a connection read the target and the staged records for a transaction, and take statistics of these, unless it would
+ * have to wait for that: where this transaction has taken some, it would to its end.
+ */
 async function beginBeside(client: Client, { plan, staging }: Meeting): Promise<boolean> {
   await client.query("begin");
   try {
     // The two connections wait for each other outside of the database, which would not see that they do.
     await client.query("set local lock_timeout = '5s'; set local jit = off");
-    await client.query(`lock table ${tableOf(plan)}, ${staging} in access share mode nowait`);
+    await client.query(`lock table ${tableOf(plan)} in access share mode nowait`);
+    await client.query(`lock table ${staging} in share update exclusive mode nowait`);
     return true;
   } catch (error) {
     await client.query("rollback");

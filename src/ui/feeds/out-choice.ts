@@ -3,6 +3,12 @@ import type { Contents } from "@/core/write/files/contents.ts";
 import { usualName } from "@/core/write/files/name.ts";
 import type { Partition } from "@/core/write/files/partition.ts";
 
+/** A query, and the connection by whose role it is asked. */
+export interface AskedQuery {
+  readonly connection: string;
+  readonly sql: string;
+}
+
 /** What a person has chosen of records on their way out. */
 export interface OutChoice {
   readonly format: string;
@@ -12,6 +18,8 @@ export interface OutChoice {
   /** Rows of the target unless said. */
   readonly what?: Contents | undefined;
   readonly load?: number | undefined;
+  /** Instead of rows and records of the feed: what a query gives. */
+  readonly query?: AskedQuery | undefined;
   readonly name?: string | undefined;
   /** Of delimited text. */
   readonly delimiter?: string | undefined;
@@ -29,12 +37,15 @@ export function outQuery(choice: OutChoice): {
   records?: number;
   what?: Contents;
   load?: number;
+  connection?: string;
+  sql?: string;
   name?: string;
   delimiter?: string;
   encoding?: Encoding;
 } {
-  const { format, gzip, partitions, records, what, load, name, delimiter, encoding } = choice;
+  const { format, gzip, partitions, records, what, load, query, name, delimiter, encoding } = choice;
   return {
+    ...query,
     format,
     ...(gzip && { gzip: "true" as const }),
     ...(partitions.length > 0 && { partition: partitionText(partitions) }),
@@ -50,17 +61,21 @@ export function outQuery(choice: OutChoice): {
 /** Where the files are given. */
 export function outHref(feed: string, choice: OutChoice): string {
   const given = Object.entries(outQuery(choice)).map(([name, value]): [string, string] => [name, String(value)]);
-  return `/api/feeds/${encodeURIComponent(feed)}/out?${new URLSearchParams(given).toString()}`;
+  const of = choice.query ? "/api/out" : `/api/feeds/${encodeURIComponent(feed)}/out`;
+  return `${of}?${new URLSearchParams(given).toString()}`;
 }
 
 const isSeveral = ({ partitions, records }: OutChoice): boolean => partitions.length > 0 || records !== undefined;
 
 const endingOf = ({ gzip }: OutChoice, ending: string): string => `${ending}${gzip ? ".gz" : ""}`;
 
+/** What files are called unless said. */
+export const outPattern = ({ load, what, query }: OutChoice): string => (query ? "query-{day}" : usualName(load, what));
+
 /** What a file's path will look like. */
 export function outPath(choice: OutChoice, ending: string): string {
-  const { partitions, load, what } = choice;
-  const pattern = choice.name ?? usualName(load, what);
+  const { partitions } = choice;
+  const pattern = choice.name ?? outPattern(choice);
   const name = isSeveral(choice) && !pattern.includes("{n}") ? `${pattern}-{n}` : pattern;
   const example = { year: "2026", month: "2026-05", day: "2026-05-31" };
   const folders = partitions.map(({ field, by }) => `${field}=${by ? example[by] : "…"}/`).join("");
@@ -80,9 +95,11 @@ const LOAD_FLAGS: Record<Contents, string> = {
 
 /** The command that writes the same files. */
 export function shellWords(feed: string, choice: OutChoice, ending: string): string {
-  const { format, gzip, partitions, records, what = "rows", load, name, delimiter, encoding } = choice;
+  const { format, gzip, partitions, records, what = "rows", load, query, name, delimiter, encoding } = choice;
   const several = isSeveral(choice);
-  const words = ["sieve", "out", feed, several ? `${feed}-out/` : `${feed}.${endingOf(choice, ending)}`];
+  const file = query ? "query" : feed;
+  const words = ["sieve", "out", query?.sql ?? feed, several ? `${file}-out/` : `${file}.${endingOf(choice, ending)}`];
+  if (query) words.push("--connection", query.connection);
   if (several || format === "csv-for-spreadsheets") words.push("--format", format);
   if (several && gzip) words.push("--gzip");
   if (partitions.length > 0) words.push("--partition", partitionText(partitions));

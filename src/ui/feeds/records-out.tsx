@@ -4,14 +4,14 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { ENCODING_GROUPS, type Encoding } from "@/core/read/encoding/names.ts";
 import { OF_HELD, OF_RECORDS, isOfLoad, type Contents } from "@/core/write/files/contents.ts";
-import { usualName } from "@/core/write/files/name.ts";
-import { countOut } from "@/routes/feeds.ts";
+import { countOut } from "@/routes/out.ts";
 import { ask, problemOf } from "../kit/api.ts";
 import { PartitionPicker, type PickedField } from "../kit/partition-picker.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { withPath } from "../kit/with-path.ts";
 import { counted } from "../kit/words.ts";
-import { outHref, outPath, outQuery, shellWords, type OutChoice } from "./out-choice.ts";
+import { outHref, outPath, outPattern, outQuery, shellWords, type OutChoice } from "./out-choice.ts";
+import { QueryChoice, useColumns } from "./query-choice.tsx";
 
 interface Format {
   readonly id: string;
@@ -26,17 +26,27 @@ export function RecordsOut({
   feed,
   formats,
   fields,
+  beside,
   loads,
+  connections,
 }: {
   feed: string;
   formats: readonly Format[];
   fields: readonly PickedField[];
+  /** Fields that the target has no column of. */
+  beside: readonly string[];
   loads: readonly number[];
+  /** By whose roles a query may be asked. */
+  connections: readonly string[];
 }) {
   const [choice, setChoice] = useState<OutChoice>({ format: formats[0]!.id, gzip: false, partitions: [] });
   const set = (some: Partial<OutChoice>): void => setChoice((have) => ({ ...have, ...some }));
   const { partitions } = choice;
   const format = formats.find((f) => f.id === choice.format)!;
+  const columns = useColumns(choice.query);
+  const byFields = choice.query
+    ? (columns.data?.columns ?? []).map(({ name, type }) => ({ name, isDay: type === "date" || type === "timestamp" }))
+    : fieldsOfContents(choice.what, fields, beside);
   return (
     <div className="grid max-w-6xl grid-cols-1 gap-8 lg:grid-cols-[1fr_27rem]">
       <dl className="grid grid-cols-[9rem_1fr] items-start gap-x-4 gap-y-3">
@@ -75,13 +85,13 @@ export function RecordsOut({
           <label htmlFor="out-what">What</label>
         </dt>
         <dd>
-          <WhatGoesOut choice={choice} loads={loads} set={set} />
+          <WhatGoesOut choice={choice} loads={loads} connections={connections} set={set} />
         </dd>
         <dt>Folders</dt>
         <dd>
           <PartitionPicker
             partitions={partitions}
-            fields={fieldsOfContents(choice.what, fields)}
+            fields={byFields}
             words={{ add: "Add folders by a field", none: "one folder for all", each: "a folder for each" }}
             set={(to) => set({ partitions: to })}
           />
@@ -107,7 +117,7 @@ export function RecordsOut({
           <input
             id="out-name"
             className="input input-sm font-mono max-w-72"
-            placeholder={usualName(choice.load, choice.what)}
+            placeholder={outPattern(choice)}
             value={choice.name ?? ""}
             onChange={(e) => set({ name: e.target.value === "" ? undefined : e.target.value })}
           />
@@ -117,19 +127,28 @@ export function RecordsOut({
           </p>
         </dd>
       </dl>
-      <WhatComes feed={feed} choice={choice} ending={format.ending} />
+      {choice.query ? (
+        <WhatQueryGives feed={feed} choice={choice} ending={format.ending} columns={columns} />
+      ) : (
+        <WhatComes feed={feed} choice={choice} ending={format.ending} />
+      )}
     </div>
   );
 }
 
-/** Rows of the target, or records: which, and of which load. */
+/** Of what goes out: what is none of the feed's contents. */
+const QUERY = "query";
+
+/** Rows of the target, or records: which, and of which load; or a query. */
 function WhatGoesOut({
-  choice: { what = "rows", load },
+  choice: { what = "rows", load, query },
   loads,
+  connections,
   set,
 }: {
   choice: OutChoice;
   loads: readonly number[];
+  connections: readonly string[];
   set: (some: Partial<OutChoice>) => void;
 }) {
   return (
@@ -137,11 +156,13 @@ function WhatGoesOut({
       <select
         id="out-what"
         className="select select-sm max-w-72"
-        value={what}
+        value={query ? QUERY : what}
         onChange={(e) => {
+          const none = { what: undefined, load: undefined, query: undefined, partitions: [] };
+          if (e.target.value === QUERY) return set({ ...none, query: { connection: connections[0] ?? "", sql: "" } });
           const next = e.target.value as Contents;
           // What is said of records is no field of rows.
-          set({ what: next, load: isOfLoad(next) ? (load ?? loads[0]) : undefined, partitions: [] });
+          set({ ...none, what: next, load: isOfLoad(next) ? (load ?? loads[0]) : undefined });
         }}
       >
         <option value="rows">the rows of the target</option>
@@ -152,8 +173,12 @@ function WhatGoesOut({
           </>
         )}
         <option value="held">what is held, and why</option>
+        <option value={QUERY}>what a query gives</option>
       </select>
-      {loads.length > 0 && (
+      {query && (
+        <QueryChoice query={query} connections={connections} set={(to) => set({ query: to, partitions: [] })} />
+      )}
+      {!query && loads.length > 0 && (
         <select
           aria-label="Of which load"
           className="select select-sm mt-2 max-w-72"
@@ -173,8 +198,13 @@ function WhatGoesOut({
 }
 
 /** Fields by which what goes out can be put into folders. */
-const fieldsOfContents = (what: Contents = "rows", fields: readonly PickedField[]): readonly PickedField[] => {
-  if (what === "rows" || what === "accepted") return fields;
+const fieldsOfContents = (
+  what: Contents = "rows",
+  fields: readonly PickedField[],
+  beside: readonly string[],
+): readonly PickedField[] => {
+  if (what === "rows") return fields.filter((f) => !beside.includes(f.name));
+  if (what === "accepted") return fields;
   const about = what === "held" ? OF_HELD : OF_RECORDS;
   return [
     ...about.map(({ name, type }) => ({ name, isDay: type === "timestamp" })),
@@ -192,7 +222,6 @@ function WhatComes({ feed, choice, ending }: { feed: string; choice: OutChoice; 
     retry: false,
   });
   const thing = what === undefined ? "row" : "record";
-  const several = choice.partitions.length > 0 || choice.records !== undefined;
   return (
     <section aria-live="polite">
       <h2>What you get</h2>
@@ -214,30 +243,11 @@ function WhatComes({ feed, choice, ending }: { feed: string; choice: OutChoice; 
               </>
             )}
           </p>
-          <p className="mb-1 font-mono text-sm wrap-anywhere">
-            {outPath(choice, ending)
-              .split("/")
-              .map((part, i, all) => (
-                <span key={i}>
-                  {part}
-                  {i < all.length - 1 && "/"}
-                  <wbr />
-                </span>
-              ))}
-          </p>
-          {several && (
-            <p className="faint mb-1 text-sm">
-              in one archive, with <span className="font-mono">manifest.json</span>: records, bytes and SHA-256 of each
-              file, and the contract as JSON Schema and Table Schema
-            </p>
-          )}
+          <Paths choice={choice} ending={ending} />
           <a className="btn btn-primary mt-3" href={withPath(outHref(feed, choice))} download>
             Download{rows.data?.counted ? ` ${counted(rows.data.counted.rows, thing)}` : ""}
           </a>
-          <h2 className="mt-6">The same in a shell</h2>
-          <pre className="font-mono overflow-x-auto text-sm whitespace-pre-wrap">
-            {shellWords(feed, choice, ending)}
-          </pre>
+          <InShell feed={feed} choice={choice} ending={ending} />
         </>
       )}
     </section>
@@ -283,6 +293,81 @@ function TextChoice({ choice, set }: { choice: OutChoice; set: (some: Partial<Ou
           ))}
         </select>
       </dd>
+    </>
+  );
+}
+
+/** The columns of a query, what its files are called, and where to get them. */
+function WhatQueryGives({
+  feed,
+  choice,
+  ending,
+  columns,
+}: {
+  feed: string;
+  choice: OutChoice;
+  ending: string;
+  columns: ReturnType<typeof useColumns>;
+}) {
+  return (
+    <section aria-live="polite">
+      <h2>What you get</h2>
+      {columns.error ? (
+        <ProblemNote problem={problemOf(columns.error)} />
+      ) : !columns.data ? (
+        <p className="faint">
+          {columns.isFetching ? "Looking at the query…" : "The rows of the query, once there is one."}
+        </p>
+      ) : (
+        <>
+          <p className="mb-1">
+            Its rows as they are when you ask, by {counted(columns.data.columns.length, "column")}:{" "}
+            <span className="font-mono text-sm">
+              {columns.data.columns.map(({ name, type }) => `${name} (${type})`).join(", ")}
+            </span>
+          </p>
+          <Paths choice={choice} ending={ending} />
+          <a className="btn btn-primary mt-3" href={withPath(outHref(feed, choice))} download>
+            Download
+          </a>
+          <InShell feed={feed} choice={choice} ending={ending} />
+        </>
+      )}
+    </section>
+  );
+}
+
+/** What files are called, and that several are an archive. */
+function Paths({ choice, ending }: { choice: OutChoice; ending: string }) {
+  const several = choice.partitions.length > 0 || choice.records !== undefined;
+  return (
+    <>
+      <p className="mb-1 font-mono text-sm wrap-anywhere">
+        {outPath(choice, ending)
+          .split("/")
+          .map((part, i, all) => (
+            <span key={i}>
+              {part}
+              {i < all.length - 1 && "/"}
+              <wbr />
+            </span>
+          ))}
+      </p>
+      {several && (
+        <p className="faint mb-1 text-sm">
+          in one archive, with <span className="font-mono">manifest.json</span>: records, bytes and SHA-256 of each
+          file, and the contract as JSON Schema and Table Schema
+        </p>
+      )}
+    </>
+  );
+}
+
+function InShell({ feed, choice, ending }: { feed: string; choice: OutChoice; ending: string }) {
+  return (
+    <>
+      <h2 className="mt-6">The same in a shell</h2>
+      <pre className="font-mono overflow-x-auto text-sm whitespace-pre-wrap">{shellWords(feed, choice, ending)}</pre>
     </>
   );
 }

@@ -1,5 +1,6 @@
 import Link from "next/link";
 import { OUTPUTS } from "@/core/write/records/parts.ts";
+import { listConnections } from "@/store/connections.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
 import { listLoads } from "@/store/loads.ts";
 import { RecordsOut } from "@/ui/feeds/records-out.tsx";
@@ -12,6 +13,7 @@ export const metadata = { title: "Records out" };
 export default async function OutPage({ params }: { params: Promise<{ feed: string }> }) {
   const feed = await orNotThere(params.then(({ feed: name }) => getFeed(db(), name)));
   const { document } = await orNotThere(planInForce(db(), feed.name));
+  const connections = (await listConnections(db())).filter((c) => c.kind === "database").map((c) => c.name);
   const loads = await listLoads(db(), { feed: feed.name, limit: 60 });
   return (
     <>
@@ -22,7 +24,8 @@ export default async function OutPage({ params }: { params: Promise<{ feed: stri
       <p className="faint mb-3 max-w-3xl">
         The rows of {document.load.schema ? `${document.load.schema}.` : ""}
         {document.load.target} as they are at the moment when you ask, by the fields of the contract, each value typed
-        as the contract has it; or the records of a load, or what is held, with what is said of each.
+        as the contract has it; or the records of a load, or what is held, with what is said of each; or what a query
+        gives.
       </p>
       <RecordsOut
         feed={feed.name}
@@ -36,6 +39,8 @@ export default async function OutPage({ params }: { params: Promise<{ feed: stri
           name,
           isDay: type === "date" || type === "timestamp",
         }))}
+        beside={document.load.without ?? []}
+        connections={connections}
         loads={loads.filter((l) => l.state === "loaded" && l.kind === "load").map((l) => l.id)}
       />
     </>

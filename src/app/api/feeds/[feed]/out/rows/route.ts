@@ -2,7 +2,7 @@ import { db, handle } from "@/app/server.ts";
 import { fieldsGoingOut } from "@/core/plan/target-fields.ts";
 import { readPartitions } from "@/core/write/files/partition.ts";
 import { countOfLoad, countRows } from "@/engine/out/records.ts";
-import { countOut } from "@/routes/feeds.ts";
+import { countOut } from "@/routes/out.ts";
 import { planInForce } from "@/store/feeds.ts";
 
 export const GET = handle(countOut, async ({ params, query: { partition, load, what } }) => {
