@@ -42,7 +42,7 @@ beforeAll(async () => {
   const held = Array.from({ length: 700 }, (_, i) => `x${i},N.O,2026-05-01,${i}`);
   await send("first", "a.csv", `id,land,day,n\n${held.join("\n")}\nx900,SE,2026-05-02\n`);
   await send("second", "b.csv", "id,land,day,n\nx1,??,2026-05-01,1\nx2,NO,2026-06-01,2\n");
-  web = await startWeb(system.url, errors);
+  web = await startWeb(system.url, errors, { SIEVE_CONNECTION_READER: system.url });
 });
 afterAll(async () => {
   await web?.end();
@@ -208,6 +208,26 @@ describe("rows on their way out", () => {
     const [path] = Object.keys(files).filter((n) => n.endsWith(".jsonl"));
     expect(path).toMatch(/^day=2026-06\/second-\d{4}-\d\d-\d\d-0001\.jsonl$/);
     expect(JSON.parse(strFromU8(files[path!]!))).toEqual({ id: "x2", land: "NO", day: "2026-06-01", n: 2 });
+  });
+
+  it("may be what a query gives, by the role of a connection, once it is one that reads", async () => {
+    const page = await web.open("/feeds/second/out");
+    await page.select("#out-what", "query");
+    await page.locator("textarea[aria-label='The query']").fill("delete from target.second");
+    await page.keyboard.press("Tab");
+    await shows(page, "The query could not be run.");
+    expect(await page.$("a[download]")).toBeNull();
+    await page.locator("textarea[aria-label='The query']").fill("select id, day, n * 2 as twice from target.second");
+    await page.keyboard.press("Tab");
+    await shows(page, "by 3 columns: id (text), day (date), twice (integer)");
+    await page.select("select[aria-label='Add folders by a field']", "day");
+    await shows(page, "day=2026-05/query-{day}-{n}.csv");
+    await shows(page, "--connection reader --partition day:month");
+    const href = await page.$eval("a[download]", (a) => a.href);
+    const files = unzipSync(new Uint8Array(await (await fetch(href)).arrayBuffer()));
+    const [path] = Object.keys(files).filter((n) => n.endsWith(".csv"));
+    expect(path).toMatch(/^day=2026-06\/query-\d{4}-\d\d-\d\d-0001\.csv$/);
+    expect(strFromU8(files[path!]!)).toBe("id,day,twice\r\nx2,2026-06-01,4\r\n");
   });
 
   it("of a target that is not there yet are refused in words", async () => {

@@ -122,8 +122,10 @@ export function RecordsOut({
             onChange={(e) => set({ name: e.target.value === "" ? undefined : e.target.value })}
           />
           <p className="faint mt-1 text-sm">
-            without the ending; {"{feed}, {load}, {day} and {n}"} stand for the feed, the load, today and the number of
-            the file
+            without the ending;{" "}
+            {choice.query
+              ? "{day} and {n} stand for today and the number of the file"
+              : "{feed}, {load}, {day} and {n} stand for the feed, the load, today and the number of the file"}
           </p>
         </dd>
       </dl>

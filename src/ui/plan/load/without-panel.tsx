@@ -13,7 +13,7 @@ export function WithoutPanel({ plan, change }: { plan: Plan; change: (plan: Plan
   const there = targetFields(plan).map((f) => f.name);
   return (
     <section className="mt-3" aria-label="Fields beside the target">
-      <h2>Fields that are not in it</h2>
+      <h2>Fields that the target leaves out</h2>
       {without.length === 0 && (
         <p className="faint max-w-prose">
           None: it has all fields. One that is left out is checked all the same, and goes to further tables and files.
