@@ -222,7 +222,7 @@ describe("rows on their way out", () => {
     await shows(page, "by 3 columns: id (text), day (date), twice (integer)");
     await page.select("select[aria-label='Add folders by a field']", "day");
     await shows(page, "day=2026-05/query-{day}-{n}.csv");
-    await shows(page, "--connection reader --partition day:month");
+    await shows(page, "--connection reader --format csv --partition day:month");
     const href = await page.$eval("a[download]", (a) => a.href);
     const files = unzipSync(new Uint8Array(await (await fetch(href)).arrayBuffer()));
     const [path] = Object.keys(files).filter((n) => n.endsWith(".csv"));

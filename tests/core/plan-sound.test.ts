@@ -57,6 +57,34 @@ describe("a plan that can't be meant is refused, with the place and the reason",
       "cleanse.0.unknown: A value that becomes empty can't be told of any more: let it stay.",
       { cleanse: [{ do: "value-map", in: ["site"], to: { a: ["b"] }, otherwise: "empty", unknown: "note" }] },
     ],
+    [
+      "load.further.0.indexes: There is no column n.",
+      { load: { ...upsert, further: [{ target: "b", key: ["id"], fields: [{ name: "id" }], indexes: [["n"]] }] } },
+    ],
+    [
+      "load.further.0.defaults: “x” is not a whole number, which n has to be.",
+      { load: { ...upsert, further: [{ target: "b", key: ["id"], defaults: { n: "x" } }] } },
+    ],
+    [
+      "load.further.0.indexes: The indexes of a table that was there before",
+      { load: { ...upsert, further: [{ target: "b", schema: "s", key: ["id"], indexes: [["n"]] }] } },
+    ],
+    [
+      "load.further.0.fields: thing has no column n: the plan leaves it out.",
+      {
+        load: {
+          ...upsert,
+          without: ["n"],
+          further: [
+            {
+              target: "b",
+              key: ["id"],
+              fields: [{ name: "id" }, { name: "n", handed: { target: "thing", column: "n" } }],
+            },
+          ],
+        },
+      },
+    ],
     ["load.without: There is no field nowhere.", { load: { ...upsert, without: ["nowhere"] } }],
     ["load.without: A field is named once.", { load: { ...upsert, without: ["n", "n"] } }],
     ["load.without: The target needs a field", { load: { target: "t", without: FIELDS.map((f) => f.name) } }],
@@ -355,6 +383,15 @@ describe("a field that the target has no column of", () => {
     expect(fieldsGoingOut("accepted", plan)).toEqual(plan.contract.fields);
     expect(usedIn(plan, "n").map((u) => u.says)).toContain("not in the target");
     expect(usedIn(plan, "kind").map((u) => u.says)).toContain("target.thing.kind");
+  });
+
+  it("goes from the indexes and defaults of further targets with its column", () => {
+    const b = { target: "b", key: ["id"], indexes: [["n"], ["site"]], defaults: { n: "1" } };
+    const of = (name: string) =>
+      removeField(parsePlan({ ...base, load: { ...upsert, further: [b] } }), name).load.further;
+    expect(of("n")).toMatchObject([{ target: "b", indexes: [["site"]] }]);
+    expect(of("n")![0]).not.toHaveProperty("defaults");
+    expect(of("kind")).toMatchObject([{ indexes: [["n"], ["site"]], defaults: { n: "1" } }]);
   });
 
   it("is followed when it is called otherwise, and goes from the plan with its last mention", () => {

@@ -167,3 +167,34 @@ it("columns have defaults for rows that others add, shown before, kept by each m
   await loadNow(db, "given", "id,site,grams,seen,alive,at,tags,more,note\n7,,,,,,,,\n");
   expect(await added(8)).toEqual({ ...wanted, alive: true, tags: null, note: "n" });
 });
+
+it("a further target has indexes and defaults of its own, each taken away with the plan's", async () => {
+  const { db } = system;
+  const visits = {
+    ...{ target: "visit", key: ["visit_no"], mode: "upsert" },
+    fields: [{ name: "visit_no", of: "id" }, { name: "place", of: "site" }, { name: "day" }],
+    indexes: [["place", "day"]],
+    defaults: { place: "unknown" },
+  };
+  // The plan's own target has a default of a column of the same name, which the other's is not.
+  const load = { key: ["id"], mode: "upsert", defaults: { day: "2026-01-01" } };
+  await newFeed(db, "visits", FIELDS, { ...load, further: [visits] }, { gates: [] });
+  await loadNow(db, "visits", "id,site,day\n1,Fen,2026-01-01\n");
+  const defaultsOf = async (table: string) =>
+    (
+      await db.query<{ d: string }>(
+        "select column_name || ' ' || column_default as d from information_schema.columns where table_schema = 'target' and table_name = $1 and column_default is not null order by 1",
+        [table],
+      )
+    ).rows.map((r) => r.d);
+  expect(await indexesOf("visit")).toEqual(["btree (place, day)", "btree (visit_no)"]);
+  expect(await defaultsOf("visit")).toEqual(["place 'unknown'::text"]);
+  expect(await defaultsOf("visits")).toEqual(["day '2026-01-01'::date"]);
+  await asOthers(system, "alter table target.visit alter column day set default '2020-02-02'");
+  const { indexes: _, defaults: __, ...plain } = visits;
+  await change("visits", { further: [plain] });
+  await loadNow(db, "visits", "id,site,day\n2,Moor,2026-01-02\n");
+  expect(await indexesOf("visit")).toEqual(["btree (visit_no)"]);
+  expect(await defaultsOf("visit")).toEqual(["day '2020-02-02'::date"]);
+  expect(await defaultsOf("visits")).toEqual(["day '2026-01-01'::date"]);
+});

@@ -7,6 +7,7 @@ import { namedIn, type NamedFormula, type NamedFormulas } from "../formula/named
 import { namesIn, renameInFormula } from "../formula/names.ts";
 import { renameInFurther, withoutFurtherField } from "./further-edit.ts";
 import { namesInPartitions, renameInPartitions } from "../write/files/partition.ts";
+import { withoutColumn } from "./own-table.ts";
 import { goneFields, type Gone } from "./gone.ts";
 import { isBetween, isUnique, type Plan } from "./document.ts";
 import type { Step } from "./sections.ts";
@@ -199,15 +200,6 @@ function removeFromMatch(match: MatchSection, name: string): MatchSection | null
   };
 }
 
-type Defaults = NonNullable<Plan["load"]["defaults"]>;
-
-/** The defaults of a target's columns with another for one of them, or none; undefined where none is left. */
-export function withDefault(defaults: Defaults, name: string, text: string | undefined): Defaults | undefined {
-  const { [name]: _, ...others } = defaults;
-  const next = text === undefined ? others : { ...others, [name]: text };
-  return Object.keys(next).length > 0 ? next : undefined;
-}
-
 /** The plan without a field, and without the steps and checks that can't be without it. */
 export function removeField(plan: Plan, name: string): Plan {
   const cleanse = plan.cleanse.flatMap((s): Step[] => {
@@ -244,10 +236,7 @@ export function removeField(plan: Plan, name: string): Plan {
   const lookUps = (lookup ?? []).flatMap((l) => removeFromLookUp(l, name));
   const compared = match ? removeFromMatch(match, name) : null;
   const { gone, further: _, taken_from: __, slice, indexes, defaults, without, ...load } = plan.load;
-  // One over a field that goes is not one over the others.
-  const indexed = indexes?.filter((fields) => !fields.includes(name)) ?? [];
   const beside = without?.filter((n) => n !== name) ?? [];
-  const given = withDefault(defaults ?? {}, name, undefined);
   const key = load.key.filter((n) => n !== name);
   // Without a field that says which rows are looked for, others would be.
   const still = gone && key.length > 0 && !goneFields(gone).some((f) => f.name === name);
@@ -269,8 +258,7 @@ export function removeField(plan: Plan, name: string): Plan {
         ...sliced,
         key,
         ...(beside.length > 0 ? { without: beside } : {}),
-        ...(indexed.length > 0 ? { indexes: indexed } : {}),
-        ...(given ? { defaults: given } : {}),
+        ...withoutColumn({ indexes, defaults }, name),
         ...(still ? { gone } : {}),
         ...withoutFurtherField(plan, name),
       },

@@ -1,6 +1,7 @@
 import { namesIn, renameInFormula } from "../formula/names.ts";
 import type { Plan } from "./document.ts";
 import type { Further, FurtherField } from "./further-schema.ts";
+import { withoutColumn, type OwnTable } from "./own-table.ts";
 import { fieldBehind, furtherFields } from "./further.ts";
 
 /** What further targets of a plan use a field for, in words. */
@@ -50,9 +51,12 @@ export function withoutFurtherField(plan: Plan, name: string): Loading {
     if (f.each === name || (f.where !== undefined && namesIn(f.where).includes(name))) return [];
     const lost = furtherFields(plan, f).filter((c) => fieldBehind(c) === name);
     if (lost.some((c) => f.key.includes(c.name))) return [];
-    if (!f.fields) return [f];
+    const { indexes, defaults, ...others } = f;
+    const table = lost.reduce((have, c) => withoutColumn(have, c.name), { indexes, defaults } as OwnTable);
+    const less: Further = { ...others, ...table };
+    if (!f.fields) return [less];
     const fields = f.fields.filter((c) => !lost.includes(c));
-    return fields.length > 0 ? [{ ...f, fields }] : [];
+    return fields.length > 0 ? [{ ...less, fields }] : [];
   });
   const there = (target: string): boolean => target === load.target || left.some((f) => f.target === target);
   for (let before = -1; before !== left.length;) {

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { formulaSchema } from "../formula/schema.ts";
 import { copiesSchema } from "./copies.ts";
+import { ownTableShape } from "./own-table.ts";
 import { othersSchema, plainNameSchema, sqlNameSchema } from "./name.ts";
 
 /** What becomes of the values of many records in the one row that they make. */
@@ -68,6 +69,7 @@ export const furtherSchema = z.strictObject({
     .default("upsert")
     .describe("How rows are written; history: where something changed a new row holds from the day of the load on"),
   copies: copiesSchema,
+  ...ownTableShape,
   valid: validSchema.optional().describe("The columns of a history; valid_from and valid_until unless said"),
 });
 export type Further = z.infer<typeof furtherSchema>;

@@ -3,6 +3,7 @@ import { counted, grouped } from "../kernel/problem.ts";
 import type { Plan } from "./document.ts";
 import type { Further, FurtherField, Handed, Valid } from "./further-schema.ts";
 import type { Field } from "./field.ts";
+import { ownTableFaults } from "./own-table.ts";
 
 /**
  * Further targets: tables that a load writes beside the plan's own, in the same transaction. Each is written by a plan of
@@ -97,6 +98,8 @@ export function furtherPlan(plan: Plan, further: Further): Plan {
       ...arrivingThere(plan, further),
       ...(further.numbered === undefined ? {} : { numbered: further.numbered }),
       ...(further.copies === undefined ? {} : { copies: further.copies }),
+      ...(further.indexes === undefined ? {} : { indexes: further.indexes }),
+      ...(further.defaults === undefined ? {} : { defaults: further.defaults }),
       ...(plan.load.comments === undefined ? {} : { comments: plan.load.comments }),
     },
     gates: [],
@@ -192,6 +195,14 @@ export function furtherFaults(plan: Plan, further: Further, at: number): { at: s
     fail("valid", "The days from and until which a row holds are two columns of their own.");
   if (numbered !== undefined && (schema !== undefined || names.includes(numbered)))
     fail("numbered", "Only a table that Good Sieve makes gets a column of numbers, beside its other columns.");
+  const columns = furtherPlan(plan, further).contract.fields;
+  const known = (at: string, list: readonly string[]): void => {
+    for (const n of list) if (!columns.some((c) => c.name === n)) fail(at, `There is no column ${n}.`);
+  };
+  known("indexes", (further.indexes ?? []).flat());
+  known("defaults", Object.keys(further.defaults ?? {}));
+  for (const { at: where, message } of ownTableFaults(further, (n) => columns.find((c) => c.name === n)))
+    fail(where, message);
   for (const f of fields) {
     const behind = fieldBehind(f);
     const own = behind === undefined ? undefined : field(behind);
@@ -217,12 +228,13 @@ const ORDERED: ReadonlySet<string> = new Set(["text", "code", "integer", "decima
 /** What is wrong with a value that another table hands on to one that is written in its turn, or null. */
 export function handedFault(
   plan: Plan,
-  { target }: Handed,
+  { target, column }: Handed,
   to: { readonly turn: Further["turn"] | "own"; readonly at: number; readonly each?: string | undefined },
 ): string | null {
   const list = plan.load.further ?? [];
   if (target === plan.load.target) {
     if (to.turn !== "after") return `${target} is written later, so it has no key to hand on yet.`;
+    if (plan.load.without?.includes(column)) return `${target} has no column ${column}: the plan leaves it out.`;
     return plan.load.key.length > 0 ? null : `${target} has no key by which a row is found.`;
   }
   const at = list.findIndex((f) => f.target === target);

@@ -11,6 +11,7 @@ import { copiesSchema } from "./copies.ts";
 import { furtherSchema, takenFromSchema } from "./further-schema.ts";
 import { goneSchema } from "./gone.ts";
 import { othersSchema, sqlNameSchema } from "./name.ts";
+import { ownTableShape } from "./own-table.ts";
 import { fieldShape, nameSchema, type Field } from "./field.ts";
 import { ON_FAILURE } from "./types.ts";
 
@@ -165,21 +166,11 @@ export const loadSchema = z.strictObject({
     .describe(
       "A view in the schema of targets that shows others of the database what is held, as it is at each moment",
     ),
-  indexes: z
-    .array(z.array(nameSchema).min(1).max(8))
-    .max(20)
-    .optional()
-    .describe("Of a table that Good Sieve makes: by which fields others look its rows up, beside the key"),
+  ...ownTableShape,
   comments: z
     .boolean()
     .optional()
     .describe("Of a table that Good Sieve makes: each column has its field's title as its comment in the database"),
-  defaults: z
-    .record(nameSchema, z.string().min(1).max(1000))
-    .optional()
-    .describe(
-      "Of a table that Good Sieve makes, by field: what the database has there in a row that others add without it; a load fills every field itself",
-    ),
   held_days: z
     .int()
     .min(1)

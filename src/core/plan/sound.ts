@@ -1,3 +1,4 @@
+import { ownTableFaults } from "./own-table.ts";
 import { withoutFault } from "./target-fields.ts";
 import { betweenFields, betweenPart, betweenTitle } from "../check/between/index.ts";
 import { stepFormulas, stepPart } from "../cleanse/index.ts";
@@ -7,9 +8,6 @@ import { tryNamed } from "../formula/try-named.ts";
 import { fieldsOf, gateFault } from "../gate/index.ts";
 import { lookUpFields } from "../lookup/schema.ts";
 import { survivorshipPart } from "../match/keep/index.ts";
-import { quoted } from "../kernel/problem.ts";
-import { typePart } from "../type/index.ts";
-import { valueOfText } from "../type/of-text.ts";
 import { afterFault } from "./after.ts";
 import { ALL_FIELDS, arrivingOf } from "./arriving.ts";
 import { isBetween, isUnique, type Plan } from "./document.ts";
@@ -258,19 +256,8 @@ function loadFaults(about: About): Fault[] {
   }
   const indexes = plan.load.indexes ?? [];
   indexes.forEach((fields, i) => faults.push(...about.unknown(fields, ["load", "indexes", i])));
-  if (repeated(indexes.map((fields) => JSON.stringify(fields))).length > 0)
-    fail("indexes", "Two indexes are the same.");
-  if (indexes.some((fields) => repeated(fields).length > 0)) fail("indexes", "An index has a field once.");
-  if (indexes.length > 0 && schema !== undefined)
-    fail("indexes", "The indexes of a table that was there before are for its owner to make.");
-  for (const [name, text] of Object.entries(plan.load.defaults ?? {})) {
-    faults.push(...about.unknown([name], ["load", "defaults"]));
-    const field = about.field(name);
-    if (field && valueOfText(field, text) === null)
-      fail("defaults", `${quoted(text)} is not ${typePart(field.type).noun}, which ${name} has to be.`);
-  }
-  if (plan.load.defaults && schema !== undefined)
-    fail("defaults", "The defaults of a table that was there before are for its owner to set.");
+  faults.push(...about.unknown(Object.keys(plan.load.defaults ?? {}), ["load", "defaults"]));
+  for (const { at, message } of ownTableFaults(plan.load, (name) => about.field(name))) fail(at, message);
   faults.push(...about.unknown(plan.load.without ?? [], ["load", "without"]));
   const without = withoutFault(plan);
   if (without !== null) fail("without", without);

@@ -21,11 +21,14 @@ export async function defaultStatements(db: Queryable, plan: Plan): Promise<stri
   const { defaults = {}, schema } = plan.load;
   if (schema !== undefined) return [];
   const { rows } = await db.query<{ name: string; says: string; said: boolean }>(
-    `select a.attname as name, pg_get_expr(d.adbin, d.adrelid) as says, exists (select from sieve.plan p
-         where p.feed = $2 and p.version is not null and p.document->'load'->'defaults' ? a.attname::text) as said
+    `select a.attname as name, pg_get_expr(d.adbin, d.adrelid) as says, exists (
+         select from sieve.plan p, lateral (
+           select p.document->'load' as l
+           union all select jsonb_array_elements(coalesce(p.document->'load'->'further', '[]'))) t
+         where p.feed = $2 and p.version is not null and l->>'target' = $3 and l->'defaults' ? a.attname::text) as said
      from pg_attrdef d join pg_attribute a on a.attrelid = d.adrelid and a.attnum = d.adnum
      where d.adrelid = to_regclass($1) and a.attgenerated = '' and not a.attisdropped order by a.attnum`,
-    [tableOf(plan), plan.feed],
+    [tableOf(plan), plan.feed, plan.load.target],
   );
   const there = new Map(rows.map((r) => [r.name, r]));
   const table = tableOf(plan);

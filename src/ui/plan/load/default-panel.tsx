@@ -1,23 +1,27 @@
 "use client";
 
 import { useState } from "react";
-import { withDefault } from "@/core/plan/edit.ts";
-import type { Plan } from "@/core/plan/document.ts";
-import { targetFields } from "@/core/plan/target-fields.ts";
+import { withDefault, type OwnTable } from "@/core/plan/own-table.ts";
 import { FieldSelect } from "./field-select.tsx";
-import { withOption } from "./load-edits.ts";
 import { TakeAway } from "../../kit/take-away.tsx";
 
 /** What the database has in columns of a row that others add without them. */
-export function DefaultPanel({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
-  const { defaults = {} } = plan.load;
+export function DefaultPanel({
+  of,
+  names,
+  defaults = {},
+  set: change,
+}: {
+  of: string;
+  names: readonly string[];
+  defaults: OwnTable["defaults"];
+  set: (defaults: OwnTable["defaults"]) => void;
+}) {
   // A field that has been chosen and has no value yet.
   const [begun, setBegun] = useState<string | null>(null);
-  const set = (name: string, text: string | undefined): void =>
-    change(withOption(plan, "defaults", withDefault(defaults, name, text)));
-  const names = targetFields(plan).map((f) => f.name);
+  const set = (name: string, text: string | undefined): void => change(withDefault(defaults, name, text));
   return (
-    <section className="mt-3" aria-label="Defaults">
+    <section className="mt-3" aria-label={`Defaults of ${of}`}>
       <h2>Defaults, for rows that others add</h2>
       {begun === null && Object.keys(defaults).length === 0 && (
         <p className="faint max-w-prose">None: a load fills every field itself.</p>
@@ -50,7 +54,7 @@ export function DefaultPanel({ plan, change }: { plan: Plan; change: (plan: Plan
           ))}
       </ul>
       <FieldSelect
-        label="Add a default of a field"
+        label={`Add a default of a field of ${of}`}
         first="Add a default of…"
         names={names.filter((name) => name !== begun && !Object.hasOwn(defaults, name))}
         choose={setBegun}

@@ -1,3 +1,4 @@
+import type { OwnTable } from "@/core/plan/own-table.ts";
 import type { TargetCopy } from "@/core/plan/copies.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import type { Further, FurtherField, Takes } from "@/core/plan/further-schema.ts";
@@ -128,4 +129,10 @@ export function setColumn(further: Further, plan: Plan, at: number, next: Furthe
 /** A further target with other copies in other databases. */
 export function withTheirCopies({ copies: _, ...further }: Further, copies: TargetCopy[] | undefined): Further {
   return copies ? { ...further, copies } : further;
+}
+
+/** A further target with other indexes, or other defaults. */
+export function withTheirTable({ indexes: _, defaults: __, ...further }: Further, table: OwnTable): Further {
+  const { indexes, defaults } = table;
+  return { ...further, ...(indexes ? { indexes } : {}), ...(defaults ? { defaults } : {}) };
 }

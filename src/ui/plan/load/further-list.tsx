@@ -5,6 +5,8 @@ import { furtherFields, furtherWords } from "@/core/plan/further.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { FormulaEditor } from "../../formulas/formula-editor.tsx";
 import { CopyList } from "./copy-list.tsx";
+import { DefaultPanel } from "./default-panel.tsx";
+import { IndexPanel } from "./index-panel.tsx";
 import { NameInput } from "./name-input.tsx";
 import {
   addFurther,
@@ -18,6 +20,7 @@ import {
   sourcesOf,
   withSource,
   withTheirCopies,
+  withTheirTable,
   withTakes,
 } from "./further-edits.ts";
 
@@ -100,11 +103,32 @@ function OneFurther({ plan, further, at, change }: OneProps) {
       </div>
       <Columns {...{ plan, further, at, change }} />
       <HandOn {...{ plan, further, at, change }} />
+      {further.schema === undefined && <TableOf plan={plan} further={further} put={put} />}
       {further.key.length > 0 && (
         <CopyList of={further.target} copies={further.copies} set={(to) => put(withTheirCopies(further, to))} />
       )}
       <p className="faint mt-1">{furtherWords(further)}</p>
     </fieldset>
+  );
+}
+
+/** What a table of Good Sieve's own has beside its columns. */
+function TableOf({ plan, further, put }: { plan: Plan; further: Further; put: (next: Further) => void }) {
+  const { target, indexes, defaults } = further;
+  const names = furtherFields(plan, further).map((f) => f.name);
+  return (
+    <>
+      <IndexPanel
+        of={target}
+        {...{ names, indexes }}
+        set={(to) => put(withTheirTable(further, { indexes: to, defaults }))}
+      />
+      <DefaultPanel
+        of={target}
+        {...{ names, defaults }}
+        set={(to) => put(withTheirTable(further, { indexes, defaults: to }))}
+      />
+    </>
   );
 }
 

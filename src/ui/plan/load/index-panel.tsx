@@ -1,21 +1,27 @@
 "use client";
 
-import type { Plan } from "@/core/plan/document.ts";
-import { targetFields } from "@/core/plan/target-fields.ts";
+import type { OwnTable } from "@/core/plan/own-table.ts";
 import { FieldSelect } from "./field-select.tsx";
-import { withOption } from "./load-edits.ts";
 import { TakeAway } from "../../kit/take-away.tsx";
 
-/** By which fields others look rows of the target up: each line an index, its fields in their order. */
-export function IndexPanel({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
-  const { indexes = [] } = plan.load;
+/** By which fields others look rows of a table up: each line an index, its fields in their order. */
+export function IndexPanel({
+  of,
+  names,
+  indexes = [],
+  set: change,
+}: {
+  of: string;
+  names: readonly string[];
+  indexes: OwnTable["indexes"];
+  set: (indexes: OwnTable["indexes"]) => void;
+}) {
   const set = (to: readonly (readonly string[])[]): void =>
-    change(withOption(plan, "indexes", to.length > 0 ? to.map((fields) => [...fields]) : undefined));
-  const names = targetFields(plan).map((f) => f.name);
+    change(to.length > 0 ? to.map((fields) => [...fields]) : undefined);
   const put = (at: number, fields: readonly string[]): void =>
     set(indexes.flatMap((have, i) => (i !== at ? [have] : fields.length > 0 ? [fields] : [])));
   return (
-    <section className="mt-3" aria-label="Indexes">
+    <section className="mt-3" aria-label={`Indexes of ${of}`}>
       <h2>Indexes, beside the key’s</h2>
       {indexes.length === 0 && (
         <p className="faint max-w-prose">None: where others look rows up by other fields, an index makes that fast.</p>
@@ -35,7 +41,7 @@ export function IndexPanel({ plan, change }: { plan: Plan; change: (plan: Plan) 
         ))}
       </ul>
       <FieldSelect
-        label="Add an index by a field"
+        label={`Add an index of ${of} by a field`}
         first="Add an index by…"
         names={names.filter((n) => !indexes.some((fields) => fields.length === 1 && fields[0] === n))}
         choose={(name) => set([...indexes, [name]])}

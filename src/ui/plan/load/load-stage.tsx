@@ -1,6 +1,7 @@
 "use client";
 
 import type { Plan } from "@/core/plan/document.ts";
+import { targetFields } from "@/core/plan/target-fields.ts";
 import { AfterList } from "./after-list.tsx";
 import { ArrivingTable } from "./arriving-table.tsx";
 import { CopyList, CopyOutlooks } from "./copy-list.tsx";
@@ -176,10 +177,12 @@ function WhatIsKept({ plan, change }: Props) {
 
 /** What a table of Good Sieve's own has beside its columns. */
 function OwnTable({ plan, change }: Props) {
+  const { target, indexes, defaults } = plan.load;
+  const names = targetFields(plan).map((f) => f.name);
   return (
     <>
-      <IndexPanel plan={plan} change={change} />
-      <DefaultPanel plan={plan} change={change} />
+      <IndexPanel of={target} {...{ names, indexes }} set={(to) => change(withOption(plan, "indexes", to))} />
+      <DefaultPanel of={target} {...{ names, defaults }} set={(to) => change(withOption(plan, "defaults", to))} />
       <label className="mt-2 flex items-center gap-2">
         <input
           type="checkbox"
