@@ -2,9 +2,17 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { identifierOf } from "@/core/kernel/check-digits.ts";
 import { editDistance, similarity } from "@/core/kernel/distance.ts";
-import { BYTE, OUTCOMES, balanceLine, emptyBalance, heldByte, transitions } from "@/core/kernel/ledger.ts";
+import {
+  BYTE,
+  OUTCOMES,
+  addToBalance,
+  balanceLine,
+  emptyBalance,
+  heldByte,
+  transitions,
+} from "@/core/kernel/ledger.ts";
 import { compilePattern } from "@/core/kernel/pattern.ts";
-import { SieveError, problemParts } from "@/core/kernel/problem.ts";
+import { SieveError, byteSize, counted, errorLines, listed, problemParts, quoted } from "@/core/kernel/problem.ts";
 
 /** The restricted Damerau-Levenshtein distance by its definition. */
 function byDefinition(a: readonly string[], b: readonly string[]): number {
@@ -113,6 +121,19 @@ describe("a pattern's groups", () => {
   });
 });
 
+describe("a ledger", () => {
+  it("is added up byte by byte, and refuses a record without an outcome", () => {
+    const balance = emptyBalance();
+    addToBalance(
+      balance,
+      Uint8Array.of(BYTE.inserted, BYTE.inserted, heldByte("read"), heldByte("load"), BYTE.leftOut),
+    );
+    expect(balance).toMatchObject({ read: 5, heldAt: { read: 1, check: 0, load: 1, "look up": 0 } });
+    expect(balance.outcomes).toMatchObject({ inserted: 2, held: 2, "left out": 1, updated: 0 });
+    expect(() => addToBalance(balance, Uint8Array.of(0))).toThrow("has no outcome");
+  });
+});
+
 describe("two ledgers of the same records", () => {
   it("are told by what became of what, each pair once, as far as both have them", () => {
     const before = Uint8Array.of(BYTE.inserted, BYTE.inserted, heldByte("check"), BYTE.leftOut, BYTE.inserted);
@@ -149,6 +170,34 @@ describe("a problem", () => {
       ...{ code: "no-load", message: "There is no load 9." },
       ...{ detail: "It has 8.", hint: "Ask for another." },
     });
-    expect(problemParts(new Error("x")).code).not.toBe("no-load");
+    expect(problemParts(new Error("x"))).toMatchObject({ code: "failure", detail: "" });
+    expect(errorLines(problem)).toBe("error: There is no load 9.\ndetail: It has 8.\nhint: Ask for another.");
+    expect(errorLines(new SieveError("x", "No."))).toBe("error: No.");
+    expect([errorLines(new Error("lost")), errorLines("gone")]).toEqual(["error: lost", "error: gone"]);
+  });
+
+  it("quotes values as they can be read, and says sizes and lists in few words", () => {
+    expect(quoted("a\u0000b\nc\u007f")).not.toMatch(/[\u0000-\u001f\u007f]/);
+    expect(quoted("x".repeat(60))).toBe(`“${"x".repeat(60)}”`);
+    expect(quoted("x".repeat(61)).length).toBeLessThan(64);
+    expect(quoted("x".repeat(61))).toContain("…");
+    expect([byteSize(0), byteSize(999), byteSize(1000), byteSize(9949), byteSize(9950)]).toEqual([
+      "0 B",
+      "999 B",
+      "1.0 kB",
+      "9.9 kB",
+      "10 kB",
+    ]);
+    expect([byteSize(999_499), byteSize(999_500), byteSize(3e15)]).toEqual(["999 kB", "1.0 MB", "3000 TB"]);
+    expect(quoted("a\nb\tc\u007f\u0001")).toBe("“a⏎b⇥c␡␁”");
+    const names = Array.from({ length: 13 }, (_, i) => `n${i}`);
+    expect(listed(names)).toBe(`${names.slice(0, 12).join(", ")} and 1 more`);
+    expect(listed(names.slice(1))).toBe(names.slice(1).join(", "));
+    expect(listed(["x".repeat(40), "y".repeat(41)])).toBe(`${"x".repeat(40)}, ${"y".repeat(39)}…`);
+    expect([counted(1, "row"), counted(1200, "row"), counted(2, "entry", "entries")]).toEqual([
+      "1 row",
+      "1,200 rows",
+      "2 entries",
+    ]);
   });
 });
