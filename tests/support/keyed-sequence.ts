@@ -13,17 +13,29 @@ const FIELDS = [
   { name: "n", type: "integer" },
 ];
 
+/** How records with a key are written, as a plan says it; whole: each delivery is all there is. */
+const HOW = {
+  upsert: { mode: "upsert" },
+  append: { mode: "append" },
+  insert: { mode: "upsert", only: "insert" },
+  update: { mode: "upsert", only: "update" },
+  whole: { mode: "upsert", gone: { do: "remove", at_most: 1 } },
+} as const;
+export type KeyedMode = keyof typeof HOW;
+
+/** Rows that no load of the feed has written. */
+const OF_OTHERS = "0:0";
+
 /** Records with a key, which are added, or written over what is there. */
 export class KeyedSequence extends Sequence {
   constructor(
     system: System,
     feed: string,
-    private readonly mode: "upsert" | "append" | "insert" | "update",
+    private readonly mode: KeyedMode,
     roll: () => number,
     { load = {}, beside = [] }: Partial<Pick<SequenceFeed, "load" | "beside">> = {},
   ) {
-    const how = mode === "insert" || mode === "update" ? { mode: "upsert", only: mode } : { mode };
-    super(system, feed, { fields: FIELDS, load: { key: ["id"], ...how, ...load }, acts: 7, beside }, roll);
+    super(system, feed, { fields: FIELDS, load: { key: ["id"], ...HOW[mode], ...load }, acts: 7, beside }, roll);
   }
 
   protected readonly acts: readonly (() => Promise<void>)[] = [
@@ -65,11 +77,17 @@ export class KeyedSequence extends Sequence {
       seen.add(key);
       if (again || n === "bad") return;
       const before = model.rows.get(key) ?? null;
-      if (this.mode === "update" ? !before : before && this.mode !== "upsert") return;
+      if (this.mode === "update" && !before) return;
+      if (before && (this.mode === "append" || this.mode === "insert")) return;
       const after = this.over(before, [name, n], `${load.id}:${record}`, load.writing!);
       if (before && sameValues(before, after)) return;
       changes.push({ key, before, after });
     });
+    if (this.mode === "whole") {
+      // A held record has come too: its row stays.
+      for (const [key, before] of model.rows)
+        if (!seen.has(key) && before.from !== OF_OTHERS) changes.push({ key, before, after: null });
+    }
     model.apply(changes);
     this.wrote("load", load.writing!, load.id, changes);
   }
