@@ -1,5 +1,6 @@
 import { expect } from "vitest";
 import { releaseRecords } from "@/engine/release/release.ts";
+import type { Load } from "@/store/loads.ts";
 import { listWritings } from "@/store/writings.ts";
 import { sameValues, type Change, type Row } from "./model.ts";
 import { Sequence, type SequenceFeed } from "./sequence.ts";
@@ -19,6 +20,7 @@ const HOW = {
   append: { mode: "append" },
   insert: { mode: "upsert", only: "insert" },
   update: { mode: "upsert", only: "update" },
+  slice: { mode: "replace", slice: "name" },
   whole: { mode: "upsert", gone: { do: "remove", at_most: 1 } },
 } as const;
 export type KeyedMode = keyof typeof HOW;
@@ -70,6 +72,11 @@ export class KeyedSequence extends Sequence {
       return [this.pick(KEYS), roll() < 0.2 ? "" : `v${Math.floor(roll() * 6)}`, n] as const;
     });
     const load = await this.loadLines(lines);
+    if (this.mode === "slice") {
+      const changes = this.slices(load, lines);
+      model.apply(changes);
+      return this.wrote("load", load.writing!, load.id, changes);
+    }
     const changes: Change[] = [];
     const seen = new Set<string>();
     lines.forEach(([key, name, n], record) => {
@@ -90,6 +97,32 @@ export class KeyedSequence extends Sequence {
     }
     model.apply(changes);
     this.wrote("load", load.writing!, load.id, changes);
+  }
+
+  /** What a load makes of rows where it replaces those that have a name which came with a sound record. */
+  private slices({ id, writing }: Load, lines: readonly (readonly [key: string, name: string, n: string])[]): Change[] {
+    const { model } = this;
+    const seen = new Set<string>();
+    const sound = lines.flatMap(([key, name, n], record) => {
+      const again = seen.has(key);
+      seen.add(key);
+      return again || n === "bad" ? [] : [{ key, name, n, record }];
+    });
+    // A key that a row outside of the slices has is taken; a slice of which no record is left is not replaced.
+    let [left, before] = [sound, sound.length + 1];
+    const goes = (key: string): boolean => {
+      const row = model.rows.get(key);
+      return row !== undefined && row.from !== OF_OTHERS && left.some((s) => s.name === row.values[0]);
+    };
+    for (; left.length < before; left = left.filter(({ key }) => !model.rows.has(key) || goes(key)))
+      before = left.length;
+    const gone = [...model.rows].filter(([key]) => goes(key));
+    const changes = new Map(gone.map(([key, row]): [string, Change] => [key, { key, before: row, after: null }]));
+    for (const { key, name, n, record } of left) {
+      const after = this.row([name, n], `${id}:${record}`, writing!);
+      changes.set(key, { key, before: model.rows.get(key) ?? null, after });
+    }
+    return [...changes.values()];
   }
 
   protected async release(): Promise<void> {
@@ -128,7 +161,7 @@ export class KeyedSequence extends Sequence {
           const same = before.values[1] === n && (name === "" || before.values[0] === name);
           expect(newer && !same, `${this.words}\n${load}:${record} overrode writing ${by.id}`).toBe(false);
         }
-        expect(before !== null && this.mode === "append", this.words).toBe(false);
+        expect(before !== null && (this.mode === "append" || this.mode === "slice"), this.words).toBe(false);
         expect(before === null && this.mode === "update", this.words).toBe(false);
         if (before !== null && this.mode === "insert") continue;
         const after = this.over(before, [name, n], `${load}:${record}`, writing!.id);

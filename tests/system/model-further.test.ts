@@ -87,7 +87,7 @@ class AlikeSequence extends KeyedSequence {
 
 it(
   `${sequences(COUNT)} random sequences leave all tables of a plan alike, and its own as a simple model says`,
-  { timeout: 60_000 + sequences(COUNT) * 4000 },
+  { timeout: 300_000 + sequences(COUNT) * 4000 },
   () =>
     runSequences(
       COUNT,

@@ -329,6 +329,6 @@ class MatchSequence extends Sequence {
 
 it(
   `${sequences(COUNT)} random sequences of matched loads, decisions, splits and undos leave the target as a simple model says`,
-  { timeout: 60_000 + sequences(COUNT) * 3000 },
+  { timeout: 300_000 + sequences(COUNT) * 4000 },
   () => runSequences(COUNT, (system, s, roll) => new MatchSequence(system, `matched_${s}`, roll)),
 );

@@ -47,6 +47,30 @@ describe("a slice", () => {
     expect(await all("monthly")).toEqual(["01-01,4", "A,01-03,1", "A,02-03,2", "B,01-09,3"]);
   });
 
+  it("may come before the target is there, with another table beside it", async () => {
+    const { db } = system;
+    const further = [{ target: "begun_days", key: ["day"], rows: "key", fields: [{ name: "day" }] }];
+    await feed("begun", { slice: "garden", further });
+    const first = await load("begun", "A,2026-01-03,1", "B,2026-02-03,2");
+    expect(first).toMatchObject({ state: "loaded", inserted: 2 });
+    await load("begun", "A,2026-01-04,3");
+    expect(await all("begun")).toEqual(["A,01-04,3", "B,02-03,2"]);
+    // What came before can still be undone: the slices that were not replaced are its own.
+    await undoWriting(db, first.writing!, { reason: "looked at", by: "test" });
+    expect(await all("begun")).toEqual(["A,01-04,3"]);
+  });
+
+  it("that has lost its last record stays, and with it the keys of its rows", async () => {
+    const { db } = system;
+    await feed("chained", { slice: "garden", key: ["n"] });
+    await load("chained", "A,2026-01-01,1", "B,2026-01-02,2", "C,2026-01-03,3");
+    // The first is held, as A's row has its key; so B is not replaced, nor is C for want of the second.
+    const done = await load("chained", "B,2026-02-01,1", "C,2026-02-02,2", "D,2026-02-03,3");
+    expect(done).toMatchObject({ state: "loaded", inserted: 0, held: 3 });
+    expect(await all("chained")).toEqual(["A,01-01,1", "B,01-02,2", "C,01-03,3"]);
+    expect((await verifyLoad(db, done.id)).differs).toEqual([]);
+  });
+
   it("stays where all of its records are held, and is not emptied by records of others", async () => {
     await feed("stays", { slice: "garden", key: ["n"] });
     await load("stays", "A,2026-01-03,1", "B,2026-01-03,2");

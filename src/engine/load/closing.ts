@@ -232,6 +232,22 @@ export class Closing {
       this.hold(this.heldAsFiles, "load");
       await this.countLate();
     }
+    if (sliced && meets) await clock.timed("keys of the target", () => this.holdTakenAnew());
+  }
+
+  /**
+   * Holds records whose key a row has that stays after all: a slice that has lost its last record, held for whatever reason,
+   * is not replaced.
+   */
+  private async holdTakenAnew(): Promise<void> {
+    const { client, id, compiled } = this.of;
+    while (this.heldLate > 0) {
+      await noteSlices(client, compiled.plan, staging(id));
+      const taken = await findTaken(this.staged);
+      if (taken === 0) return;
+      this.hold(taken, "load");
+      await this.countLate();
+    }
   }
 
   /** Who sent the delivery, where nobody has said and all records name one sender; else null. */
@@ -349,7 +365,7 @@ export class Closing {
     await this.writeFurther(further, "before");
     if (plan.load.taken_from) await takeHanded({ client, plan, staging: staging(id) });
     await clock.timed("target", async () => {
-      const into = new IntoTarget({ client, id, plan, balance: this.balance, writing, expected });
+      const into = new IntoTarget({ client, id, plan, balance: this.balance, writing, expected, exists });
       if (await into.takePlace(successor)) return await keepBesideColumns(client, plan);
       await alterTarget(client, plan);
       if (plan.load.mode !== "upsert") return await into.add();

@@ -26,6 +26,8 @@ export interface Ready {
   readonly writing: Writing;
   /** What the target must then have, by which it is reconciled. */
   readonly expected: Expected;
+  /** Whether the target was there before, so that it has rows whose place may be taken. */
+  readonly exists: boolean;
 }
 
 /** Writes the staged records of a load into its target, in the way that its plan says. */
@@ -80,10 +82,11 @@ export class IntoTarget {
 
   /** Puts the staged records beside the target's rows, or in the place of all of them. */
   async add(): Promise<void> {
-    const { client, id, plan, balance, writing, expected } = this.of;
+    const { client, id, plan, balance, writing, expected, exists } = this.of;
     const target = tableOf(plan);
-    if (plan.load.slice !== undefined) await this.removeSlices();
-    else if (plan.load.mode === "replace") {
+    if (plan.load.slice !== undefined) {
+      if (exists) await this.removeSlices();
+    } else if (plan.load.mode === "replace") {
       await writing.keepAll();
       await emptyTable(client, target);
     }

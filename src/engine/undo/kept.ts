@@ -41,10 +41,10 @@ async function pruneTarget(client: Client, plan: Plan): Promise<number> {
   return old.length + rows[0]!.n;
 }
 
-/** That the writing `w` of the plan `p` replaced all rows of its target, as the plan has it for that table. */
-const REPLACES = `(select x.target->>'mode' from (
+/** That the writing `w` of the plan `p` replaced all rows of its target, as the plan has it for that table, and not slices of them. */
+const REPLACES = `(select x.target->>'mode' = 'replace' and x.target->'slice' is null from (
     select p.document->'load' as target union all select jsonb_array_elements(p.document->'load'->'further')) x
-  where format('"%s"."%s"', coalesce(x.target->>'schema', 'target'), x.target->>'target') = w.target limit 1) = 'replace'`;
+  where format('"%s"."%s"', coalesce(x.target->>'schema', 'target'), x.target->>'target') = w.target limit 1)`;
 
 /** What stands in the way of undoing a writing; null where nothing does. */
 export async function cannotUndoWriting(db: Queryable, w: Written): Promise<{ message: string; hint: string } | null> {
