@@ -99,7 +99,7 @@ class GoodFolder implements GoodOut {
       records: options.records,
       name: "{feed}-{day}",
     };
-    const about = { feed: plan.feed, load: "", day: compiled.day ?? "" };
+    const about = { feed: plan.feed, load: "", sender: "", day: compiled.day ?? "" };
     this.written = writeOut(this.pages, fields, spec, this.sink, { about, ordered: false });
     // What fails is told to whoever adds next.
     this.written.catch(() => {});

@@ -180,7 +180,7 @@ program
   .option("--partition <fields>", "fields by which rows go into folders, such as partner,collected_on:month")
   .option("--records <n>", "a file has no more records", wholeNumber)
   .option("--megabytes <n>", "a new file is begun once one is so large", wholeNumber)
-  .option("--name <pattern>", "names of the files: {feed}, {load}, {day}, {n}")
+  .option("--name <pattern>", "names of the files: {feed}, {load}, {sender}, {day}, {n}")
   .option("--delimiter <text>", "delimited text: what stands between cells")
   .option("--encoding <name>", "delimited text: its encoding, such as windows-1252; UTF-8 unless said")
   .option("--load <load>", "only rows that this load wrote last", wholeNumber)

@@ -33,7 +33,7 @@ const form = {
   format: z.enum(OUTPUT_IDS).default("csv"),
   gzip: z.stringbool().default(false).describe("Compress each file"),
   records: z.coerce.number().int().min(1).max(1_000_000_000).optional().describe("A file has no more records"),
-  name: z.string().min(1).max(150).optional().describe("A pattern of names: {feed}, {load}, {day}, {n}"),
+  name: z.string().min(1).max(150).optional().describe("A pattern of names: {feed}, {load}, {sender}, {day}, {n}"),
   delimiter: z.string().min(1).max(20).optional().describe("Of delimited text: what stands between cells"),
   encoding: z.enum(ENCODINGS).optional().describe("Of delimited text: its encoding; UTF-8 unless said"),
 };

@@ -116,6 +116,12 @@ export function safeName(name: string): string {
   return base.trim().slice(0, 200) || "unnamed";
 }
 
+/** Who sent a delivery; "" where nobody has said. */
+export async function senderOf(db: Queryable, delivery: number): Promise<string> {
+  const { rows } = await db.query<{ sender: string }>("select sender from sieve.delivery where id = $1", [delivery]);
+  return rows[0]?.sender ?? "";
+}
+
 /** Throws `no-delivery`. */
 export async function getDelivery(db: Queryable, id: number): Promise<Delivery> {
   const { rows } = await db.query<Omit<Delivery, "files">>(

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { manifestOf } from "@/core/interop/manifest.ts";
-import { fileName } from "@/core/write/files/name.ts";
+import { fileName, senderPart } from "@/core/write/files/name.ts";
 import { folderOf, readPartitions } from "@/core/write/files/partition.ts";
 import { planOf } from "../support/plans.ts";
 
@@ -47,13 +47,21 @@ describe("folders of records", () => {
 });
 
 describe("names of files", () => {
-  const about = { feed: "seeds", load: "12", day: "2026-05-31" };
+  const about = { feed: "seeds", load: "12", sender: "Brindle", day: "2026-05-31" };
 
   it("follow their pattern, with a number where there may be several", () => {
     expect(fileName("{feed}-{day}", about, null)).toBe("seeds-2026-05-31");
     expect(fileName("{feed}-{day}", about, 3)).toBe("seeds-2026-05-31-0003");
     expect(fileName("{n} of load {load}", about, 3)).toBe("0003 of load 12");
     expect(fileName("all", about, null)).toBe("all");
+    expect(fileName("{sender} {load}", about, null)).toBe("Brindle 12");
+  });
+
+  it("have a sender as a name can have it", () => {
+    expect(senderPart(" Brindle Herbarium ")).toBe("Brindle Herbarium");
+    expect(senderPart("seeds@brindle.example/1")).toBe("seeds_brindle.example_1");
+    expect(senderPart("Ørsted’s Gärten")).toBe("Ørsted_s Gärten");
+    expect([senderPart(""), senderPart("  ")]).toEqual(["no sender", "no sender"]);
   });
 
   it.each(["{who}", "a/b", "..", "", "-rf", "a:b", "x".repeat(200), "ends.", "nul\u0000"])("%j is none", (pattern) => {

@@ -154,6 +154,8 @@ export class KeyedSequence extends Sequence {
       for (const { record } of released) {
         const [key, name] = chosen.find((h) => h.load === load && h.record === record)!.values as [string, string];
         const before = model.rows.get(key) ?? null;
+        // Where rows are only inserted, one that is there stays, and nothing is overridden.
+        if (before !== null && this.mode === "insert") continue;
         const loaded = model.writings.find((w) => w.kind === "load" && w.load === load)!;
         if (before && !over && before.ours && before.writing !== null) {
           const by = model.writings.find((w) => w.id === before.writing)!;
@@ -163,7 +165,6 @@ export class KeyedSequence extends Sequence {
         }
         expect(before !== null && (this.mode === "append" || this.mode === "slice"), this.words).toBe(false);
         expect(before === null && this.mode === "update", this.words).toBe(false);
-        if (before !== null && this.mode === "insert") continue;
         const after = this.over(before, [name, n], `${load}:${record}`, writing!.id);
         if (before && sameValues(before, after)) continue;
         changes.push({ key, before, after });

@@ -214,6 +214,7 @@ describe("files", () => {
     await feedWith("handed_on", [
       { do: "file", folder: "for others/daily", format: "csv", partition: "id" },
       { do: "file", folder: "whole", format: "jsonl", name: "{feed}-{load}" },
+      { do: "file", folder: "whole", format: "jsonl", name: "{sender} {load}" },
     ]);
     for (const text of ["id,n\na,1\nb,2\nc,x\n", "id,n\na,9\n"]) {
       const load = await loadNow("handed_on", text);
@@ -228,6 +229,7 @@ describe("files", () => {
         expect(lines).toHaveLength(file.records + 1);
       }
       expect(readdirSync(join(out, "whole"))).toContain(`handed_on-${load.id}.jsonl`);
+      expect(readdirSync(join(out, "whole"))).toContain(`no sender ${load.id}.jsonl`);
       expect((await afterOf(db, load.id))[0]).toMatchObject({
         state: "done",
         answer: expect.stringMatching(/^[12] files? with [12] records? in for others\/daily$/) as string,
@@ -272,7 +274,7 @@ describe("files", () => {
     await feedWith(
       "told",
       [
-        { do: "file", folder: "told", name: "of {garden}", query },
+        { do: "file", folder: "told", name: "of {garden} by {sender}", query },
         { do: "file", folder: "told", query },
         {
           do: "file",
@@ -295,7 +297,7 @@ describe("files", () => {
     await runAfter(db, load.id, settings);
     expect((await afterOf(db, load.id)).map((a) => a.state)).toEqual(["done", "done", "done"]);
     const text = (name: string): string => readFileSync(join(out, "told", name), "utf8");
-    expect(text("of BHG west.csv")).toBe("garden,note,outcome\r\nBHG west,it's; --,loaded\r\n");
+    expect(text("of BHG west by no sender.csv")).toBe("garden,note,outcome\r\nBHG west,it's; --,loaded\r\n");
     expect(text(`told-query-2-load-${load.id}.csv`)).toBe("garden,note,outcome\r\nBHG west,it's; --,loaded\r\n");
     expect(text(`told-query-3-load-${load.id}.csv`)).toBe(
       "garden,note,outcome,least\r\nBHG west,it's; --,loaded,7\r\n",

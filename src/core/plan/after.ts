@@ -70,7 +70,7 @@ const files = {
     .min(1)
     .max(120)
     .optional()
-    .describe("The files' name, with {feed}, {load}, {day}, {n} and {a parameter}"),
+    .describe("The files' name, with {feed}, {load}, {sender}, {day}, {n} and {a parameter}"),
 };
 
 /** What is done when a load has ended. */
@@ -204,7 +204,8 @@ export function afterFault(
     const part = outputCalled(action.format);
     if (!part.delimited && (action.delimiter ?? action.encoding) !== undefined)
       return `${part.title} has no delimiter and no encoding to choose.`;
-    fileName(action.name ?? usualName(1), { feed: plan.feed, load: "1", day: "2026-01-01", ...valuesOf(plan) }, null);
+    const about = { feed: plan.feed, load: "1", sender: "somebody", day: "2026-01-01", ...valuesOf(plan) };
+    fileName(action.name ?? usualName(1), about, null);
     return null;
   } catch (error) {
     return (error as Error).message;

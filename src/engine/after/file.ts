@@ -19,10 +19,10 @@ export async function outgoingAfter(
   action: AfterAction & { do: "file" | "put" },
   about: AboutLoad,
 ): Promise<Outgoing> {
-  const { load, n, parameters } = about;
+  const { load, sender, n, parameters } = about;
   const asked = outAsked(action, load);
   if (!action.query) return await outOf(db, load.feed, asked);
-  const after = { feed: load.feed, load: load.id, n, parameters, told: toldAfter(about) };
+  const after = { feed: load.feed, load: load.id, sender, n, parameters, told: toldAfter(about) };
   return await queryOut(db, { ...action.query, after }, asked);
 }
 

@@ -12,9 +12,10 @@ import { encoderOf } from "@/core/write/encode.ts";
 import { outputCalled } from "@/core/write/records/index.ts";
 import type { TextSettings } from "@/core/write/records/part.ts";
 import { isOfLoad, type Contents } from "@/core/write/files/contents.ts";
-import { usualName, type AboutFile } from "@/core/write/files/name.ts";
+import { senderPart, usualName, type AboutFile } from "@/core/write/files/name.ts";
 import { readPartitions } from "@/core/write/files/partition.ts";
 import type { Db } from "@/store/db.ts";
+import { senderOf } from "@/store/deliveries.ts";
 import { getPlan, planInForce } from "@/store/feeds.ts";
 import { dayOf, getLoad } from "@/store/loads.ts";
 import { acceptedOf, heldOf, needOfFeed, recordsOf, rowsOfTarget, type Page } from "./records.ts";
@@ -117,6 +118,7 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
   const about = {
     feed,
     load: String(asked.load ?? ""),
+    sender: senderPart(load ? await senderOf(db, load.delivery) : ""),
     day: dayOf(made),
     ...valuesOf(plan, load?.run.parameters),
   };

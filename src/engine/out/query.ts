@@ -5,6 +5,7 @@ import { SieveError, quoted } from "@/core/kernel/problem.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import type { Field } from "@/core/plan/field.ts";
+import { senderPart } from "@/core/write/files/name.ts";
 import { ident, type Db } from "@/store/db.ts";
 import { dayOf } from "@/store/loads.ts";
 import { alone, bare, needWhole, openReader, type Reader } from "../sources/others-sql.ts";
@@ -18,6 +19,7 @@ const MOST_SECONDS = 600;
 interface AfterOne {
   readonly feed: string;
   readonly load: number;
+  readonly sender: string;
   /** The place of the query among what the plan has done after a load, from 0. */
   readonly n: number;
   /** The values of the plan's parameters, of which names of files may speak. */
@@ -57,6 +59,7 @@ export async function queryOut(db: Db, query: Query, asked: Omit<OutAsked, "what
     about: {
       feed: after?.feed ?? "query",
       load: String(after?.load ?? ""),
+      sender: senderPart(after?.sender ?? ""),
       day: dayOf(made),
       ...after?.parameters,
     },

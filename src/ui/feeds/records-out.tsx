@@ -125,7 +125,7 @@ export function RecordsOut({
             without the ending;{" "}
             {choice.query
               ? "{day} and {n} stand for today and the number of the file"
-              : "{feed}, {load}, {day} and {n} stand for the feed, the load, today and the number of the file"}
+              : "{feed}, {load}, {sender}, {day} and {n} stand for the feed, the load, who sent it, today and the number of the file"}
           </p>
         </dd>
       </dl>

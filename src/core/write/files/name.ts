@@ -2,13 +2,19 @@ import { SieveError, listed } from "../../kernel/problem.ts";
 import type { Contents } from "./contents.ts";
 
 /** What a pattern of a name may speak of beside the number of the file, `{n}`, and the parameters of a run. */
-export const NAME_PARTS = ["feed", "load", "day"] as const;
+export const NAME_PARTS = ["feed", "load", "sender", "day"] as const;
 export type AboutFile = Readonly<Record<(typeof NAME_PARTS)[number], string>> & Readonly<Record<string, string>>;
 
 /** The pattern of names where nobody has said one; `load`: the one of which alone something is written. */
 export function usualName(load: number | undefined, what: Contents = "rows"): string {
   const of = what === "rows" || what === "accepted" ? "{feed}" : `{feed}-${what}`;
   return load === undefined ? `${of}-{day}` : `${of}-load-{load}`;
+}
+
+/** A sender as a part of a file's name, which has not all letters that senders have. */
+export function senderPart(sender: string): string {
+  const plain = sender.trim().replace(/[^\p{L}\p{N} ._-]+/gu, "_");
+  return plain === "" ? "no sender" : plain;
 }
 
 /** Digits of a file's number. */
