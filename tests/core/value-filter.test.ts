@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { utf8 } from "@/core/kernel/bytes.ts";
-import { ValueFilter, mayHave } from "@/core/kernel/value-filter.ts";
+import { ValueFilter, probesOf } from "@/core/kernel/value-filter.ts";
 
 function filterOf(values: readonly string[]): Uint8Array | null {
   const filter = new ValueFilter();
@@ -9,6 +9,15 @@ function filterOf(values: readonly string[]): Uint8Array | null {
     filter.add(bytes, 2, bytes.length - 2);
   }
   return filter.bytes();
+}
+
+/** Whether a value may be among those of a filter. */
+function mayHave(filter: Uint8Array, value: string): boolean {
+  const bits = filter.length * 8;
+  return probesOf(value).every((n) => {
+    const place = n % bits;
+    return (filter[place >>> 3]! & (1 << (place & 7))) !== 0;
+  });
 }
 
 describe("a filter of values", () => {

@@ -74,12 +74,3 @@ export function probesOf(value: string): number[] {
   finishHash(hash);
   return Array.from({ length: PROBES }, (_, k) => hash.a + k * hash.b);
 }
-
-/** Whether a value may be among those of a filter. */
-export function mayHave(filter: Uint8Array, value: string): boolean {
-  const bits = filter.length * 8;
-  return probesOf(value).every((n) => {
-    const place = n % bits;
-    return (filter[place >>> 3]! & (1 << (place & 7))) !== 0;
-  });
-}

@@ -1,3 +1,4 @@
+import { SieveError } from "@/core/kernel/problem.ts";
 import { addProblems, type Known } from "./late.ts";
 import { deliveryLists } from "./delivery-lists.ts";
 import { compilePlan } from "@/core/course/compile.ts";
@@ -27,6 +28,10 @@ export async function compiledOfLoad(db: Queryable, load: number, plan: number):
   const lists = [await referencesOfLoad(db, load, document), await deliveryLists(db, delivery, document)];
   return compilePlan(document, new Map(lists.flatMap((l) => [...l])), inputsOf(rows[0]!));
 }
+
+/** Whether something can't be computed again as it is no longer kept: the bytes of its delivery, or the details of its load. */
+export const isExpired = (error: unknown): boolean =>
+  error instanceof SieveError && (error.code === "bytes-expired" || error.code === "detail-expired");
 
 /** What a load's blocks need to be computed again. */
 export interface Rerun extends Known {

@@ -1,6 +1,5 @@
 import { probesOf } from "@/core/kernel/value-filter.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
-import { SieveError } from "@/core/kernel/problem.ts";
 import { stepPart } from "@/core/cleanse/index.ts";
 import { Course } from "@/core/course/course.ts";
 import { fieldValues } from "@/core/course/of-record.ts";
@@ -9,7 +8,7 @@ import { transaction, wasEnded, type Db } from "@/store/db.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { BLOCK, type LedgerBlock } from "@/store/ledger.ts";
 import { getLoad } from "@/store/loads.ts";
-import { compiledOfLoad, rerunBlock, type Rerun } from "../load/rerun.ts";
+import { compiledOfLoad, isExpired, rerunBlock, type Rerun } from "../load/rerun.ts";
 import type { FoundRecord } from "./found-record.ts";
 
 /** A block that may have left out a record with a value. */
@@ -49,14 +48,11 @@ export async function leftOutWith(
       const sifted = await rerunBlock(db, of.rerun, of.course, block);
       records.push(...leftOutOf(block, sifted, of, value));
     } catch (error) {
-      if (!(error instanceof SieveError) || !GONE.has(error.code)) throw error;
+      if (!isExpired(error)) throw error;
     }
   }
   return { records: records.slice(0, most), unfinished: [...unfinished] };
 }
-
-/** What can't be computed again, as it is no longer kept. */
-const GONE: ReadonlySet<string> = new Set(["bytes-expired", "detail-expired"]);
 
 /** The blocks that may have it, the latest first; null where there was not the time to ask all. */
 async function blocksWith(db: Db, value: string, most: number, ms: number): Promise<MayHave[] | null> {

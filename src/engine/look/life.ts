@@ -13,7 +13,7 @@ import { planInForce } from "@/store/feeds.ts";
 import { getHeld, type HeldBefore } from "@/store/held.ts";
 import { ledgerBlocks, type LedgerBlock } from "@/store/ledger.ts";
 import { getLoad } from "@/store/loads.ts";
-import { compiledOfLoad, problemsOfBlock, rerunBlock, type Rerun } from "../load/rerun.ts";
+import { isExpired, compiledOfLoad, problemsOfBlock, rerunBlock, type Rerun } from "../load/rerun.ts";
 import { rowOfRecord, type Row } from "./find-value.ts";
 
 /** One record of a load: as it came, what was made of it, and what became of it since. */
@@ -131,7 +131,7 @@ export async function lifeOf(db: Db, id: number, record: number): Promise<Record
 
 /** Bytes that have expired say nothing more; what the store kept is all there is. */
 function goneBytes(error: unknown): null {
-  if (error instanceof SieveError && (error.code === "bytes-expired" || error.code === "detail-expired")) return null;
+  if (isExpired(error)) return null;
   throw error;
 }
 
