@@ -19,5 +19,7 @@ export interface Addresses {
   readonly admin: string;
 }
 export function makeDatabase(cluster: { base: string; folder: string }, name: string): Addresses;
+/** The addresses of a database of these roles that is there. */
+export function addressesOf(cluster: { base: string; folder: string }, name: string): Addresses;
 /** A database beside the store, in which targets may have copies. */
 export function makeFarDatabase(cluster: { base: string; folder: string }, name: string): Addresses;

@@ -219,7 +219,7 @@ function keptSecret(cluster, name) {
  * @returns {{ url: string, owner: string, admin: string }} the addresses for the application, who migrates, and the superuser
  */
 export function makeDatabase(cluster, name) {
-  const secrets = { owner: keptSecret(cluster, "owner-password"), app: keptSecret(cluster, "app-password") };
+  const secrets = secretsOf(cluster);
   // By standard input, so that no list of processes has the passwords.
   psql(
     cluster,
@@ -230,16 +230,22 @@ export function makeDatabase(cluster, name) {
   if (psql(cluster, "postgres", ["-c", `select 1 from pg_database where datname = '${name}'`]) !== "1")
     psql(cluster, "postgres", ["-c", `create database ${name} owner sieve_owner`]);
   psql(cluster, name, ["-f", join(root, "scripts/hand-over.sql")]);
+  return addressesOf(cluster, name);
+}
+
+function secretsOf(cluster) {
+  return { owner: keptSecret(cluster, "owner-password"), app: keptSecret(cluster, "app-password") };
+}
+
+/** The addresses of a database of these roles that is there. */
+export function addressesOf(cluster, name) {
+  const { app, owner } = secretsOf(cluster);
   const as = (user, password) => {
     const url = new URL(`${cluster.base}/${name}`);
     [url.username, url.password] = [user, password];
     return url.href;
   };
-  return {
-    url: as("sieve_app", secrets.app),
-    owner: as("sieve_owner", secrets.owner),
-    admin: `${cluster.base}/${name}`,
-  };
+  return { url: as("sieve_app", app), owner: as("sieve_owner", owner), admin: `${cluster.base}/${name}` };
 }
 
 /** A database beside the store, in which targets may have copies. */

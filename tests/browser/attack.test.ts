@@ -8,6 +8,8 @@ import { program, startWeb, type Web } from "../support/web.ts";
 /** Whatever arrives, everybody else goes on working: probed while it is sent, looked at, profiled and loaded. */
 
 const ENDED_WITHIN_MS = 60_000;
+/** Between two questions of somebody else: often enough to meet whatever keeps the server busy, and no load by itself. */
+const PAUSE_MS = 250;
 let system: System;
 let web: Web;
 let worker: ChildProcess;
@@ -50,7 +52,7 @@ beforeAll(async () => {
         if (probing) unanswered.push(`${path}: ${String((error as Error).cause ?? error)}`);
       }
       waits.push(performance.now() - began);
-      await new Promise((resolve) => setTimeout(resolve, 50));
+      await new Promise((resolve) => setTimeout(resolve, PAUSE_MS));
     }
   };
   probes = [probe("/api/health"), probe("/")];
@@ -174,7 +176,7 @@ it("nobody else waited long, and no process grew large", async () => {
   process.stdout.write(
     `${waits.length} answers to others: half within ${at(0.5)} ms, 99 % within ${at(0.99)} ms, the slowest ${at(1)} ms; peak memory of web ${memory.web} MB, of the worker ${memory.worker} MB\n`,
   );
-  expect(waits.length).toBeGreaterThan(500);
+  expect(waits.length).toBeGreaterThan(150);
   expect(unanswered).toEqual([]);
   // How long is measured and told; that everybody was answered is what is held here.
   expect(at(1)).toBeLessThan(20_000);

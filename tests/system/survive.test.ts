@@ -13,7 +13,7 @@ const FIELDS = [
   { name: "id", type: "integer", required: true },
   { name: "t", type: "text", length: 12 },
 ];
-const RECORDS = 80_000;
+const RECORDS = 30_000;
 const BYTES = new TextEncoder().encode(
   `id,t\n${Array.from({ length: RECORDS }, (_, i) => (i % 100 === 7 ? "x,bad" : i % 500 === 3 ? `${i - 1},again` : `${i},value ${i}`)).join("\n")}\n`,
 );

@@ -79,6 +79,11 @@ export function BeginDesk({
 
   const doubtful = parts?.find((p) => p.doubts.length > 0);
   const bytes = delivery.bytes || upload?.bytes || 0;
+  const titles: Record<View, string> = {
+    records: "First records",
+    columns: done ? `${counted(done.columns.length, "column")} of all ${grouped(done.records)} records` : "Columns",
+    contract: proposed ? `Contract, ${counted(proposed.lines.length - proposed.rejected.size, "line")}` : "Contract",
+  };
   return (
     <>
       <BeginHeading
@@ -89,13 +94,7 @@ export function BeginDesk({
         doubt={doubtful && `${doubtful.name}: ${doubtWords(doubtful.doubts[0]!)}. Say which first.`}
         make={(load) => void make(load)}
       />
-      {arriving && (
-        <p role="status" className="mt-2 flex items-center gap-3">
-          <progress className="progress w-60" value={upload.sent} max={Math.max(1, upload.bytes)} />
-          {grouped(Math.round(upload.sent / 1e6))} of {grouped(Math.round(upload.bytes / 1e6))} MB sent. What has
-          arrived is shown; stay on these pages until all has.
-        </p>
-      )}
+      {arriving && <Arriving sent={upload.sent} bytes={upload.bytes} />}
       {upload?.problem && <ProblemNote problem={upload.problem} />}
       {wrong && <ProblemNote problem={wrong} />}
       {profile?.state === "failed" && profile.error && <ProblemNote problem={problemFrom(profile.error)} />}
@@ -112,17 +111,9 @@ export function BeginDesk({
         />
       )}
       <div role="tablist" aria-label="Views" className="mt-3 mb-3 flex gap-5">
-        <Tab text="First records" shown={view === "records"} show={() => setView("records")} />
-        <Tab
-          text={done ? `${counted(done.columns.length, "column")} of all ${grouped(done.records)} records` : "Columns"}
-          shown={view === "columns"}
-          show={() => setView("columns")}
-        />
-        <Tab
-          text={proposed ? `Contract, ${counted(proposed.lines.length - proposed.rejected.size, "line")}` : "Contract"}
-          shown={view === "contract"}
-          show={() => setView("contract")}
-        />
+        {(["records", "columns", "contract"] as const).map((v) => (
+          <Tab key={v} text={titles[v]} shown={view === v} show={() => setView(v)} />
+        ))}
       </div>
       <div className={view === "records" ? "grid grid-cols-1 gap-8 lg:grid-cols-[24rem_1fr]" : ""}>
         <section aria-label="How it is read" hidden={view !== "records"}>
@@ -170,6 +161,17 @@ export function BeginDesk({
         </section>
       </div>
     </>
+  );
+}
+
+/** How much of what is being sent has arrived. */
+function Arriving({ sent, bytes }: { sent: number; bytes: number }) {
+  return (
+    <p role="status" className="mt-2 flex items-center gap-3">
+      <progress className="progress w-60" value={sent} max={Math.max(1, bytes)} />
+      {grouped(Math.round(sent / 1e6))} of {grouped(Math.round(bytes / 1e6))} MB sent. What has arrived is shown; stay
+      on these pages until all has.
+    </p>
   );
 }
 

@@ -65,6 +65,16 @@ export function FormulaDesk({ formulas, name }: { formulas: StoredFormula[]; nam
   );
 }
 
+/** What a formula gives, and whether its examples hold; or what is wrong with it. */
+function triedOf(name: string, formula: NamedFormula, others: NamedFormulas) {
+  try {
+    return { ...tryNamed(name === "" ? "unnamed" : name, formula, others), fault: null };
+  } catch (error) {
+    const { message, hint } = error as SieveError;
+    return { type: null, examples: [], fault: `${message} ${hint}` };
+  }
+}
+
 function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formulas: StoredFormula[] }) {
   const router = useRouter();
   const [name, setName] = useState(stored?.name ?? "");
@@ -76,14 +86,7 @@ function OneFormula({ stored, formulas }: { stored: StoredFormula | null; formul
     (): NamedFormulas => Object.fromEntries(formulas.filter((f) => f.name !== name).map((f) => [f.name, f.document])),
     [formulas, name],
   );
-  const tried = useMemo(() => {
-    try {
-      return { ...tryNamed(name === "" ? "unnamed" : name, formula, others), fault: null };
-    } catch (error) {
-      const { message, hint } = error as SieveError;
-      return { type: null, examples: [], fault: `${message} ${hint}` };
-    }
-  }, [name, formula, others]);
+  const tried = useMemo(() => triedOf(name, formula, others), [name, formula, others]);
   const put = (more: Partial<NamedFormula>): void => setFormula((have) => ({ ...have, ...more }));
   const broken = tried.examples.some((e) => !e.holds);
   const changed = stored === null || JSON.stringify(stored.document) !== JSON.stringify(formula);

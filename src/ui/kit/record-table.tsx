@@ -85,48 +85,15 @@ export function RecordTable({
                 <td colSpan={first.fields.length + 5} height={above} />
               </tr>
             )}
-            {items.map((item) => {
-              const r = records[item.index]!;
-              const wrong = new Set(r.problems.map((p) => p.field));
-              return (
-                <tr key={r.record} data-index={item.index} className="h-[27px]">
-                  <td className="faint whitespace-nowrap">{r.file}</td>
-                  <td className="n faint">
-                    <Link href={`/loads/${load}/records/${r.record}`} title="All that is known of this record">
-                      {grouped(r.line)}
-                    </Link>
-                  </td>
-                  <td className={`whitespace-nowrap ${r.outcome ? OUTCOME_CLASS[r.outcome] : ""}`}>
-                    {r.outcome && <Mark outcome={r.outcome} />} {r.outcome}
-                  </td>
-                  {kept !== undefined && (
-                    <td className="max-w-64 truncate font-semibold whitespace-nowrap">
-                      <Value text={r.stays ?? ""} />
-                    </td>
-                  )}
-                  {r.raw !== null ? (
-                    <td colSpan={first.fields.length} className="max-w-[60rem] truncate">
-                      <Value text={r.raw} mono />
-                    </td>
-                  ) : (
-                    r.values.map((value, f) => (
-                      <td
-                        key={f}
-                        className={`max-w-64 truncate whitespace-nowrap ${first.fields[f] === kept ? "bg-[var(--shade)]" : wrong.has(first.fields[f]!) ? "bg-[var(--plum-soft)]" : r.changed[f] ? "bg-[var(--ochre-soft)]" : ""}`}
-                      >
-                        {r.changed[f] && (
-                          <s className="faint mr-1.5 text-[0.9em]">
-                            <Value text={r.arrived[f] ?? ""} />
-                          </s>
-                        )}
-                        <Value text={value} />
-                      </td>
-                    ))
-                  )}
-                  <td className="held whitespace-nowrap">{r.problems.map((p) => p.message).join(" ")}</td>
-                </tr>
-              );
-            })}
+            {items.map((item) => (
+              <RecordRow
+                key={records[item.index]!.record}
+                {...{ load, kept }}
+                index={item.index}
+                record={records[item.index]!}
+                fields={first.fields}
+              />
+            ))}
             {below > 0 && (
               <tr aria-hidden="true">
                 <td colSpan={first.fields.length + 5} height={below} />
@@ -142,5 +109,63 @@ export function RecordTable({
         </button>
       )}
     </>
+  );
+}
+
+/** A record in one row: what arrived struck through where it was changed, what is wrong with it at the end. */
+function RecordRow({
+  load,
+  index,
+  record: r,
+  fields,
+  kept,
+}: {
+  load: number;
+  /** Its place in the list. */
+  index: number;
+  record: RecordPage["records"][number];
+  fields: readonly string[];
+  kept: string | undefined;
+}) {
+  const wrong = new Set(r.problems.map((p) => p.field));
+  const tint = (field: string, at: number): string => {
+    if (field === kept) return "bg-[var(--shade)]";
+    if (wrong.has(field)) return "bg-[var(--plum-soft)]";
+    return r.changed[at] ? "bg-[var(--ochre-soft)]" : "";
+  };
+  return (
+    <tr data-index={index} className="h-[27px]">
+      <td className="faint whitespace-nowrap">{r.file}</td>
+      <td className="n faint">
+        <Link href={`/loads/${load}/records/${r.record}`} title="All that is known of this record">
+          {grouped(r.line)}
+        </Link>
+      </td>
+      <td className={`whitespace-nowrap ${r.outcome ? OUTCOME_CLASS[r.outcome] : ""}`}>
+        {r.outcome && <Mark outcome={r.outcome} />} {r.outcome}
+      </td>
+      {kept !== undefined && (
+        <td className="max-w-64 truncate font-semibold whitespace-nowrap">
+          <Value text={r.stays ?? ""} />
+        </td>
+      )}
+      {r.raw !== null ? (
+        <td colSpan={fields.length} className="max-w-[60rem] truncate">
+          <Value text={r.raw} mono />
+        </td>
+      ) : (
+        r.values.map((value, f) => (
+          <td key={f} className={`max-w-64 truncate whitespace-nowrap ${tint(fields[f]!, f)}`}>
+            {r.changed[f] && (
+              <s className="faint mr-1.5 text-[0.9em]">
+                <Value text={r.arrived[f] ?? ""} />
+              </s>
+            )}
+            <Value text={value} />
+          </td>
+        ))
+      )}
+      <td className="held whitespace-nowrap">{r.problems.map((p) => p.message).join(" ")}</td>
+    </tr>
   );
 }

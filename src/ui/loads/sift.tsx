@@ -33,32 +33,10 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
         role="group"
         aria-label="The sift: how many records left each stage, and what stayed behind"
       >
-        <defs>
-          {(["held", "waiting", "merged"] as const).map((outcome) => (
-            <pattern
-              key={outcome}
-              id={`hatch-${outcome}`}
-              width="5"
-              height="5"
-              patternUnits="userSpaceOnUse"
-              patternTransform="rotate(45)"
-            >
-              <path
-                d="M0 0 V5"
-                stroke="currentColor"
-                strokeWidth="1"
-                className={OUTCOME_CLASS[outcome]}
-                opacity="0.7"
-              />
-            </pattern>
-          ))}
-        </defs>
+        <Hatches />
         {strata.map((s, i) => {
           const y = i * STEP + 4;
           const top = Math.max(x(s.entered), 2);
-          const bottom = Math.max(x(s.left), 2);
-          const shape = `M${LEFT} ${y} H${LEFT + top} L${LEFT + bottom} ${y + TALL} H${LEFT} Z`;
-          const clip = `stratum-${load}-${i}`;
           return (
             <g key={s.stage}>
               <text x="0" y={y + 16} fontWeight="700" fontSize="14" fill="currentColor">
@@ -68,87 +46,19 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
                 {shortened(s.note, 23)}
                 <title>{s.note}</title>
               </text>
-              <a
-                href={withPath(recordsHref(load, { left: s.stage }))}
-                aria-label={`${s.stage}: ${grouped(s.left)} of ${grouped(s.entered)} records went on. ${s.note}`}
-              >
-                <clipPath id={clip}>
-                  <path d={shape} />
-                </clipPath>
-                <path d={shape} fill="var(--shade)" />
-                <g clipPath={`url(#${clip})`}>
-                  <Grain
-                    seed={i + 1}
-                    far={i / Math.max(1, strata.length - 1)}
-                    x={LEFT}
-                    y={y}
-                    wide={Math.max(top, bottom)}
-                  />
-                </g>
-                <line
-                  x1={LEFT}
-                  x2={LEFT + Math.max(bottom, 8)}
-                  y1={y + TALL}
-                  y2={y + TALL}
-                  stroke="currentColor"
-                  strokeWidth="1.5"
-                  strokeDasharray={`${7 - i * 1.1} ${4 - i * 0.55}`}
+              <Layer {...{ load, y, top }} stratum={s} at={i} of={strata.length} bottom={Math.max(x(s.left), 2)} />
+              {s.trays.map((t, n) => (
+                <TrayBeside
+                  key={t.outcome}
+                  {...{ load, y }}
+                  stage={s.stage}
+                  tray={t}
+                  place={n}
+                  of={s.trays.length}
+                  wide={tray(t.count)}
+                  from={n > 0 ? null : LEFT + top}
                 />
-                <text
-                  x={LEFT + 10}
-                  y={y + 30}
-                  fontSize="16"
-                  fontWeight="700"
-                  fill="currentColor"
-                  stroke="var(--shade)"
-                  strokeWidth="4"
-                  paintOrder="stroke"
-                >
-                  {grouped(s.left)}
-                </text>
-              </a>
-              {s.trays.map((t, n) => {
-                // Two trays of a stage stand side by side, on the same scale.
-                const tx = TRAY_X + (n * (TRAY_WIDE + 90)) / s.trays.length;
-                const wide = Math.max(4, tray(t.count) / s.trays.length);
-                return (
-                  <a
-                    key={t.outcome}
-                    className={t.outcome === "left out" ? "held" : OUTCOME_CLASS[t.outcome]}
-                    href={withPath(recordsHref(load, { outcome: t.outcome, at: t.at ?? undefined }))}
-                    aria-label={`${grouped(t.count)} ${t.outcome} in ${s.stage}: ${t.reason}`}
-                  >
-                    <path
-                      d={n > 0 ? "" : (fall(LEFT + top, y, tx, y + TALL - 10) ?? "")}
-                      fill="none"
-                      stroke="currentColor"
-                      strokeDasharray="1.5 3"
-                    />
-                    <text x={tx} y={y + 20} fontSize="13" fill="currentColor">
-                      <tspan fontWeight="700">
-                        {grouped(t.count)} {t.outcome}
-                      </tspan>
-                      <tspan dx="6" className="faint" fill="var(--ink)">
-                        {shortened(t.reason, s.trays.length > 1 ? 14 : 42)}
-                      </tspan>
-                      <title>{t.reason}</title>
-                    </text>
-                    <rect
-                      x={tx}
-                      y={y + 28}
-                      width={wide}
-                      height="15"
-                      fill={`url(#hatch-${t.outcome === "waiting" || t.outcome === "merged" ? t.outcome : "held"})`}
-                    />
-                    <path
-                      d={`M${tx} ${y + 26} V${y + 43} H${tx + wide} V${y + 26}`}
-                      fill="none"
-                      stroke="currentColor"
-                      strokeWidth="1.6"
-                    />
-                  </a>
-                );
-              })}
+              ))}
             </g>
           );
         })}
@@ -158,6 +68,143 @@ export function Sift({ load, strata }: { load: number; strata: readonly Stratum[
         {anyTray && ` Trays have a scale of their own: the widest is ${grouped(widest)}.`}
       </figcaption>
     </figure>
+  );
+}
+
+/** What trays are filled with, by what became of their records. */
+function Hatches() {
+  return (
+    <defs>
+      {(["held", "waiting", "merged"] as const).map((outcome) => (
+        <pattern
+          key={outcome}
+          id={`hatch-${outcome}`}
+          width="5"
+          height="5"
+          patternUnits="userSpaceOnUse"
+          patternTransform="rotate(45)"
+        >
+          <path d="M0 0 V5" stroke="currentColor" strokeWidth="1" className={OUTCOME_CLASS[outcome]} opacity="0.7" />
+        </pattern>
+      ))}
+    </defs>
+  );
+}
+
+/** What went through a stage: as wide at its top as what entered, at its bottom as what went on. */
+function Layer({
+  load,
+  stratum: s,
+  at,
+  of,
+  y,
+  top,
+  bottom,
+}: {
+  load: number;
+  stratum: Stratum;
+  /** Its place among the stages, and how many those are. */
+  at: number;
+  of: number;
+  y: number;
+  top: number;
+  bottom: number;
+}) {
+  const shape = `M${LEFT} ${y} H${LEFT + top} L${LEFT + bottom} ${y + TALL} H${LEFT} Z`;
+  const clip = `stratum-${load}-${at}`;
+  return (
+    <a
+      href={withPath(recordsHref(load, { left: s.stage }))}
+      aria-label={`${s.stage}: ${grouped(s.left)} of ${grouped(s.entered)} records went on. ${s.note}`}
+    >
+      <clipPath id={clip}>
+        <path d={shape} />
+      </clipPath>
+      <path d={shape} fill="var(--shade)" />
+      <g clipPath={`url(#${clip})`}>
+        <Grain seed={at + 1} far={at / Math.max(1, of - 1)} x={LEFT} y={y} wide={Math.max(top, bottom)} />
+      </g>
+      <line
+        x1={LEFT}
+        x2={LEFT + Math.max(bottom, 8)}
+        y1={y + TALL}
+        y2={y + TALL}
+        stroke="currentColor"
+        strokeWidth="1.5"
+        strokeDasharray={`${7 - at * 1.1} ${4 - at * 0.55}`}
+      />
+      <text
+        x={LEFT + 10}
+        y={y + 30}
+        fontSize="16"
+        fontWeight="700"
+        fill="currentColor"
+        stroke="var(--shade)"
+        strokeWidth="4"
+        paintOrder="stroke"
+      >
+        {grouped(s.left)}
+      </text>
+    </a>
+  );
+}
+
+/** What stayed behind in a stage, by one outcome. */
+function TrayBeside({
+  load,
+  stage,
+  tray: t,
+  place,
+  of,
+  y,
+  wide: width,
+  from,
+}: {
+  load: number;
+  stage: string;
+  tray: Stratum["trays"][number];
+  /** Its place among the stage's trays, which stand side by side on the same scale, and how many those are. */
+  place: number;
+  of: number;
+  y: number;
+  wide: number;
+  /** Where its records fall from; null where another tray of the stage shows that. */
+  from: number | null;
+}) {
+  const x = TRAY_X + (place * (TRAY_WIDE + 90)) / of;
+  const wide = Math.max(4, width / of);
+  return (
+    <a
+      className={t.outcome === "left out" ? "held" : OUTCOME_CLASS[t.outcome]}
+      href={withPath(recordsHref(load, { outcome: t.outcome, at: t.at ?? undefined }))}
+      aria-label={`${grouped(t.count)} ${t.outcome} in ${stage}: ${t.reason}`}
+    >
+      {from !== null && (
+        <path d={fall(from, y, x, y + TALL - 10) ?? ""} fill="none" stroke="currentColor" strokeDasharray="1.5 3" />
+      )}
+      <text x={x} y={y + 20} fontSize="13" fill="currentColor">
+        <tspan fontWeight="700">
+          {grouped(t.count)} {t.outcome}
+        </tspan>
+        <tspan dx="6" className="faint" fill="var(--ink)">
+          {shortened(t.reason, of > 1 ? 14 : 42)}
+        </tspan>
+        <title>{t.reason}</title>
+      </text>
+      <rect
+        x={x}
+        y={y + 28}
+        width={wide}
+        height="15"
+        fill={`url(#hatch-${t.outcome === "waiting" || t.outcome === "merged" ? t.outcome : "held"})`}
+      />
+      <path
+        d={`M${x} ${y + 26} V${y + 43} H${x + wide} V${y + 26}`}
+        fill="none"
+        stroke="currentColor"
+        strokeWidth="1.6"
+      />
+    </a>
   );
 }
 

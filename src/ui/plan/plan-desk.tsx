@@ -151,31 +151,55 @@ export function PlanDesk({
         <section className="min-w-0">
           {json !== null ? (
             <PlanJson name={feed.name} text={json} set={setJson} take={() => takeJson(json)} />
-          ) : stage === "Read" ? (
-            <ReadStage plan={plan} change={change} />
-          ) : stage === "Map" ? (
-            <MapStage plan={plan} change={change} delivery={delivery} />
-          ) : stage === "Cleanse" ? (
-            <StepList plan={plan} change={change} delivery={delivery} />
-          ) : stage === "Check" ? (
-            <>
-              <FieldTable plan={plan} change={change} delivery={delivery} />
-              <RuleList plan={plan} change={change} delivery={delivery} />
-              <BetweenList plan={plan} change={change} />
-              <CheckHistoryTable history={fired} />
-              <ContractExchange plan={plan} change={change} />
-            </>
-          ) : stage === "Look up" ? (
-            <LookUpStage plan={plan} change={change} delivery={delivery} />
-          ) : stage === "Match" ? (
-            <MatchStage plan={plan} change={change} seen={trying.seen} />
           ) : (
-            <LoadStage plan={plan} change={change} />
+            <StageDesk {...{ stage, plan, change, delivery, fired }} seen={trying.seen} />
           )}
         </section>
       </div>
     </>
   );
+}
+
+/** All that can be said of one stage. */
+function StageDesk({
+  stage,
+  plan,
+  change,
+  delivery,
+  fired,
+  seen,
+}: {
+  stage: Stage;
+  plan: Plan;
+  change: (plan: Plan) => void;
+  delivery: Delivery;
+  fired: readonly CheckHistory[];
+  seen: MatchSeen | null;
+}) {
+  switch (stage) {
+    case "Read":
+      return <ReadStage plan={plan} change={change} />;
+    case "Map":
+      return <MapStage plan={plan} change={change} delivery={delivery} />;
+    case "Cleanse":
+      return <StepList plan={plan} change={change} delivery={delivery} />;
+    case "Check":
+      return (
+        <>
+          <FieldTable plan={plan} change={change} delivery={delivery} />
+          <RuleList plan={plan} change={change} delivery={delivery} />
+          <BetweenList plan={plan} change={change} />
+          <CheckHistoryTable history={fired} />
+          <ContractExchange plan={plan} change={change} />
+        </>
+      );
+    case "Look up":
+      return <LookUpStage plan={plan} change={change} delivery={delivery} />;
+    case "Match":
+      return <MatchStage plan={plan} change={change} seen={seen} />;
+    case "Load":
+      return <LoadStage plan={plan} change={change} />;
+  }
 }
 
 /** How far a trial is, and what it came to. */

@@ -36,8 +36,6 @@ export function ProfileDesk({
 }) {
   const router = useRouter();
   const { profile, problem } = useProfile(delivery, read);
-  const [column, setColumn] = useState("");
-  const [sought, setSought] = useState("");
   const done = profile?.state === "done" ? profile.document : null;
   const changes = useMemo(() => (done && compared ? compareProfiles(compared.document, done) : []), [done, compared]);
   const differ = changes.filter((c) => c.changes.length > 0);
@@ -46,36 +44,10 @@ export function ProfileDesk({
   if (!done) {
     return <ProfileWaiting profile={profile} />;
   }
-  const search = (event: React.FormEvent): void => {
-    event.preventDefault();
-    const where = column || done.columns[0]!.name;
-    router.push(`/deliveries/${delivery}/records?${new URLSearchParams({ column: where, is: "has", value: sought })}`);
-  };
   return (
     <>
       <div className="my-3 flex flex-wrap items-center justify-between gap-4">
-        <p>
-          <b>{counted(done.records, "record")}</b>, {counted(done.columns.length, "column")}
-          {done.unreadable > 0 && <span className="held">, {grouped(done.unreadable)} can't be read</span>}
-          {(done.duplicates?.count ?? 0) > 0 && (
-            <span className="changed">
-              , {grouped(done.duplicates!.count)} the same as an earlier one (record{" "}
-              {done
-                .duplicates!.some.slice(0, 2)
-                .map((d) => `${grouped(d.record)} as ${grouped(d.of)}`)
-                .join(", ")}
-              {done.duplicates!.count > 2 && ", …"})
-            </span>
-          )}
-          {compared && (
-            <span className="changed">
-              {differ.length === 0
-                ? ", as in "
-                : `, ${counted(differ.length, "column")} differ${differ.length === 1 ? "s" : ""} from `}
-              {compared.names}
-            </span>
-          )}
-        </p>
+        <ProfileInWords profile={done} compared={compared?.names ?? null} differ={differ.length} />
         <div className="flex items-center gap-6">
           {earlier.length > 0 && (
             <label className="flex items-center gap-2 whitespace-nowrap">
@@ -94,32 +66,7 @@ export function ProfileDesk({
               </select>
             </label>
           )}
-          <form onSubmit={search} className="flex items-center gap-2">
-            <label htmlFor="profile-value" className="whitespace-nowrap">
-              find
-            </label>
-            <input
-              id="profile-value"
-              className="input input-sm w-36 text-sm"
-              value={sought}
-              onChange={(e) => setSought(e.target.value)}
-              placeholder="a value"
-            />
-            <label htmlFor="profile-column">in</label>
-            <select
-              id="profile-column"
-              className="select select-sm w-40 text-sm"
-              value={column}
-              onChange={(e) => setColumn(e.target.value)}
-            >
-              {done.columns.map((c) => (
-                <option key={c.name}>{c.name}</option>
-              ))}
-            </select>
-            <button type="submit" className="btn btn-line btn-sm" disabled={sought === ""}>
-              Find records
-            </button>
-          </form>
+          <FindValue delivery={delivery} columns={done.columns.map((c) => c.name)} />
         </div>
       </div>
       <ProfileTable
@@ -142,5 +89,81 @@ export function ProfileDesk({
         </p>
       )}
     </>
+  );
+}
+
+/** What a delivery is as a whole. */
+function ProfileInWords({
+  profile,
+  compared,
+  differ,
+}: {
+  profile: Profile;
+  /** The names of the delivery that it is compared with; null where it is with none. */
+  compared: string | null;
+  /** Columns that differ from that one. */
+  differ: number;
+}) {
+  const { duplicates } = profile;
+  return (
+    <p>
+      <b>{counted(profile.records, "record")}</b>, {counted(profile.columns.length, "column")}
+      {profile.unreadable > 0 && <span className="held">, {grouped(profile.unreadable)} can't be read</span>}
+      {duplicates && duplicates.count > 0 && (
+        <span className="changed">
+          , {grouped(duplicates.count)} the same as an earlier one (record{" "}
+          {profile
+            .duplicates!.some.slice(0, 2)
+            .map((d) => `${grouped(d.record)} as ${grouped(d.of)}`)
+            .join(", ")}
+          {duplicates.count > 2 && ", …"})
+        </span>
+      )}
+      {compared !== null && (
+        <span className="changed">
+          {differ === 0 ? ", as in " : `, ${counted(differ, "column")} differ${differ === 1 ? "s" : ""} from `}
+          {compared}
+        </span>
+      )}
+    </p>
+  );
+}
+
+/** Leads to the records that have a value in a column. */
+function FindValue({ delivery, columns }: { delivery: number; columns: readonly string[] }) {
+  const router = useRouter();
+  const [column, setColumn] = useState(columns[0] ?? "");
+  const [sought, setSought] = useState("");
+  const search = (event: React.FormEvent): void => {
+    event.preventDefault();
+    router.push(`/deliveries/${delivery}/records?${new URLSearchParams({ column, is: "has", value: sought })}`);
+  };
+  return (
+    <form onSubmit={search} className="flex items-center gap-2">
+      <label htmlFor="profile-value" className="whitespace-nowrap">
+        find
+      </label>
+      <input
+        id="profile-value"
+        className="input input-sm w-36 text-sm"
+        value={sought}
+        onChange={(e) => setSought(e.target.value)}
+        placeholder="a value"
+      />
+      <label htmlFor="profile-column">in</label>
+      <select
+        id="profile-column"
+        className="select select-sm w-40 text-sm"
+        value={column}
+        onChange={(e) => setColumn(e.target.value)}
+      >
+        {columns.map((c) => (
+          <option key={c}>{c}</option>
+        ))}
+      </select>
+      <button type="submit" className="btn btn-line btn-sm" disabled={sought === ""}>
+        Find records
+      </button>
+    </form>
   );
 }

@@ -52,74 +52,13 @@ export function ProfileTable({
         <tbody>
           {profile.columns.map((c) => (
             <Fragment key={c.name}>
-              <tr>
-                <td className="font-semibold">
-                  <button
-                    type="button"
-                    className="plain text-left"
-                    aria-expanded={open === c.name}
-                    onClick={() => setOpen(open === c.name ? null : c.name)}
-                  >
-                    {c.name}
-                  </button>
-                </td>
-                <td className="whitespace-nowrap">{looksLike(c)}</td>
-                <td className="n">
-                  <Count href={c.filled < c.records ? link?.(c.name, "empty") : undefined}>
-                    {percentOf(c.filled, c.records)}
-                  </Count>
-                </td>
-                <td>
-                  <FillBar column={c} />
-                </td>
-                <td className="n whitespace-nowrap">
-                  {c.distinctError > 0 && (
-                    <span
-                      className="faint"
-                      title={`An estimate, with a standard error of ${(c.distinctError * 100).toFixed(1)} %`}
-                    >
-                      about{" "}
-                    </span>
-                  )}
-                  {grouped(c.distinct)}
-                </td>
-                <td className="max-w-40 truncate">
-                  <span className="raw">{c.numbers ? plain(c.numbers.least) : c.least.slice(0, 18)}</span>
-                  <span className="faint"> … </span>
-                  <span className="raw">{c.numbers ? plain(c.numbers.most) : c.most.slice(0, 18)}</span>
-                </td>
-                <td className="max-w-40 truncate whitespace-nowrap">
-                  {c.shapes[0] && (
-                    <>
-                      <span className="raw">{c.shapes[0].value.slice(0, 18)}</span>{" "}
-                      <span className="faint">{percentOf(c.shapes[0].count, c.filled)} %</span>
-                    </>
-                  )}
-                </td>
-                <td className="max-w-36 truncate">
-                  {(c.common[0]?.count ?? 0) > 1 && (
-                    <>
-                      <Count href={link?.(c.name, "value", c.common[0]!.value)}>
-                        <Value text={c.common[0]!.value.slice(0, 24)} />
-                      </Count>{" "}
-                      <span className="faint">{grouped(c.common[0]!.count)}</span>
-                    </>
-                  )}
-                </td>
-                <td
-                  className="changed max-w-48 truncate"
-                  title={notesOf(c)
-                    .map((n) => n.says)
-                    .join(", ")}
-                >
-                  <Notes column={c} link={link} />
-                </td>
-                {changes && (
-                  <td className="max-w-52 truncate" title={changed.get(c.name)}>
-                    {changed.get(c.name)}
-                  </td>
-                )}
-              </tr>
+              <ColumnRow
+                column={c}
+                link={link}
+                open={open === c.name}
+                turn={() => setOpen(open === c.name ? null : c.name)}
+                differs={changes ? (changed.get(c.name) ?? "") : null}
+              />
               {open === c.name && (
                 <tr>
                   <td colSpan={10} className="bg-[var(--paper-bright)]">
@@ -144,6 +83,90 @@ export function ProfileTable({
         </tbody>
       </table>
     </div>
+  );
+}
+
+/** What a column is, in one row. */
+function ColumnRow({
+  column: c,
+  link,
+  open,
+  turn,
+  differs,
+}: {
+  column: ColumnProfile;
+  link: RecordsLink;
+  open: boolean;
+  turn: () => void;
+  /** What differs from another delivery; null where none is compared. */
+  differs: string | null;
+}) {
+  const [shape] = c.shapes;
+  const [common] = c.common;
+  return (
+    <tr>
+      <td className="font-semibold">
+        <button type="button" className="plain text-left" aria-expanded={open} onClick={turn}>
+          {c.name}
+        </button>
+      </td>
+      <td className="whitespace-nowrap">{looksLike(c)}</td>
+      <td className="n">
+        <Count href={c.filled < c.records ? link?.(c.name, "empty") : undefined}>
+          {percentOf(c.filled, c.records)}
+        </Count>
+      </td>
+      <td>
+        <FillBar column={c} />
+      </td>
+      <td className="n whitespace-nowrap">
+        {c.distinctError > 0 && (
+          <span
+            className="faint"
+            title={`An estimate, with a standard error of ${(c.distinctError * 100).toFixed(1)} %`}
+          >
+            about{" "}
+          </span>
+        )}
+        {grouped(c.distinct)}
+      </td>
+      <td className="max-w-40 truncate">
+        <span className="raw">{c.numbers ? plain(c.numbers.least) : c.least.slice(0, 18)}</span>
+        <span className="faint"> … </span>
+        <span className="raw">{c.numbers ? plain(c.numbers.most) : c.most.slice(0, 18)}</span>
+      </td>
+      <td className="max-w-40 truncate whitespace-nowrap">
+        {shape && (
+          <>
+            <span className="raw">{shape.value.slice(0, 18)}</span>{" "}
+            <span className="faint">{percentOf(shape.count, c.filled)} %</span>
+          </>
+        )}
+      </td>
+      <td className="max-w-36 truncate">
+        {common && common.count > 1 && (
+          <>
+            <Count href={link?.(c.name, "value", common.value)}>
+              <Value text={common.value.slice(0, 24)} />
+            </Count>{" "}
+            <span className="faint">{grouped(common.count)}</span>
+          </>
+        )}
+      </td>
+      <td
+        className="changed max-w-48 truncate"
+        title={notesOf(c)
+          .map((n) => n.says)
+          .join(", ")}
+      >
+        <Notes column={c} link={link} />
+      </td>
+      {differs !== null && (
+        <td className="max-w-52 truncate" title={differs === "" ? undefined : differs}>
+          {differs}
+        </td>
+      )}
+    </tr>
   );
 }
 

@@ -17,6 +17,15 @@ import { waitWords } from "./held.ts";
 
 type How = BulkMend["how"];
 
+/** What is chosen and typed of a mend; of what a way does not need, it is as it was. */
+interface Asked {
+  readonly how: How;
+  readonly field: string;
+  readonly find: string;
+  readonly to: string;
+  readonly by: string;
+}
+
 const STAGES: Record<BulkStage, string> = {
   mending: "Mended",
   checking: "Checked and written",
@@ -54,21 +63,18 @@ export function AllOfCause({
   done: (text: string) => void;
   close: () => void;
 }) {
-  const [how, setHow] = useState<How>("as they are");
-  const [field, setField] = useState(first);
-  const [find, setFind] = useState("");
-  const [to, setTo] = useState("");
+  const [asked, setAsked] = useState<Asked>({ how: "as they are", field: first, find: "", to: "", by: "" });
   const [tried, setTried] = useState<BulkReleased | null>(null);
   const { busy, problem, act } = useAct();
-  const [by, setBy] = useState("");
-  const mend = mendOf(how, { field, find, to, by });
-  const changed = (change: () => void): void => {
-    change();
+  const mend = mendOf(asked);
+  const change = (more: Partial<Asked>): void => {
+    setAsked((have) => ({ ...have, ...more }));
     setTried(null);
   };
   const [work, setWork] = useState<string | null>(null);
   const send = (preview: boolean): Promise<boolean> =>
     act(async () => {
+      if (!mend) return;
       const name = newWork();
       setWork(name);
       const answer = await ask(releaseAllHeld, { body: { ...filter, mend, preview, work: name } }).finally(() =>
@@ -89,68 +95,7 @@ export function AllOfCause({
         void send(tried === null);
       }}
     >
-      <p className="flex flex-wrap items-center gap-2">
-        <label htmlFor="all-how">
-          Release all <b>{grouped(count)}</b>
-        </label>
-        <select
-          id="all-how"
-          className="select select-sm max-w-64"
-          value={how}
-          onChange={(e) => changed(() => setHow(e.target.value as How))}
-        >
-          {HOWS.map((h) => (
-            <option key={h.how} value={h.how}>
-              {h.says}
-            </option>
-          ))}
-        </select>
-        {how !== "as they are" && (
-          <select
-            aria-label="The field"
-            className="select select-sm max-w-48"
-            value={field}
-            onChange={(e) => changed(() => setField(e.target.value))}
-          >
-            {fields.map((f) => (
-              <option key={f.name}>{f.name}</option>
-            ))}
-          </select>
-        )}
-        {how === "replace" && (
-          <input
-            aria-label="The text to be replaced"
-            placeholder="this text"
-            className="input input-sm max-w-36 font-mono"
-            value={find}
-            onChange={(e) => changed(() => setFind(e.target.value))}
-          />
-        )}
-        {(how === "set" || how === "replace") && (
-          <input
-            aria-label={how === "set" ? "The value" : "The text in its place"}
-            placeholder={how === "set" ? "the value, or nothing" : "by this, or nothing"}
-            className="input input-sm max-w-44 font-mono"
-            value={to}
-            onChange={(e) => changed(() => setTo(e.target.value))}
-          />
-        )}
-      </p>
-      {how === "formula" && (
-        <div className="mt-2">
-          <FormulaEditor
-            label="The formula"
-            value={by}
-            scope={{ fields: asText(fields, field), it: fields.findIndex((f) => f.name === field), named }}
-            placeholder="it.replace(',', '.')"
-            onChange={(text) => changed(() => setBy(text))}
-          />
-          <p className="faint text-sm">
-            it is the text that the field has; the names of other fields are their values. Where it gives nothing, the
-            record keeps what it has.
-          </p>
-        </div>
-      )}
+      <HowMended {...{ count, fields, named, asked, change }} />
       {problem && <ProblemNote problem={problem} />}
       {work && <WorkUnderWay work={work} stages={STAGES} />}
       {tried && <Tried tried={tried} />}
@@ -163,7 +108,7 @@ export function AllOfCause({
           <button
             type="button"
             className="btn btn-line"
-            disabled={busy || (how === "replace" && find === "") || (how === "formula" && by.trim() === "")}
+            disabled={busy || mend === null}
             onClick={() => void send(true)}
           >
             {busy ? "Trying them all…" : "See what it would do"}
@@ -177,17 +122,99 @@ export function AllOfCause({
   );
 }
 
-function mendOf(how: How, of: { field: string; find: string; to: string; by: string }): BulkMend {
-  const { field, find, to, by } = of;
+/** How the records are to be mended, by what is chosen and what is typed. */
+function HowMended({
+  count,
+  fields,
+  named,
+  asked: { how, field, find, to, by },
+  change,
+}: {
+  count: number;
+  fields: readonly Field[];
+  named: NamedFormulas | undefined;
+  asked: Asked;
+  change: (more: Partial<Asked>) => void;
+}) {
+  return (
+    <>
+      <p className="flex flex-wrap items-center gap-2">
+        <label htmlFor="all-how">
+          Release all <b>{grouped(count)}</b>
+        </label>
+        <select
+          id="all-how"
+          className="select select-sm max-w-64"
+          value={how}
+          onChange={(e) => change({ how: e.target.value as How })}
+        >
+          {HOWS.map((h) => (
+            <option key={h.how} value={h.how}>
+              {h.says}
+            </option>
+          ))}
+        </select>
+        {how !== "as they are" && (
+          <select
+            aria-label="The field"
+            className="select select-sm max-w-48"
+            value={field}
+            onChange={(e) => change({ field: e.target.value })}
+          >
+            {fields.map((f) => (
+              <option key={f.name}>{f.name}</option>
+            ))}
+          </select>
+        )}
+        {how === "replace" && (
+          <input
+            aria-label="The text to be replaced"
+            placeholder="this text"
+            className="input input-sm max-w-36 font-mono"
+            value={find}
+            onChange={(e) => change({ find: e.target.value })}
+          />
+        )}
+        {(how === "set" || how === "replace") && (
+          <input
+            aria-label={how === "set" ? "The value" : "The text in its place"}
+            placeholder={how === "set" ? "the value, or nothing" : "by this, or nothing"}
+            className="input input-sm max-w-44 font-mono"
+            value={to}
+            onChange={(e) => change({ to: e.target.value })}
+          />
+        )}
+      </p>
+      {how === "formula" && (
+        <div className="mt-2">
+          <FormulaEditor
+            label="The formula"
+            value={by}
+            scope={{ fields: asText(fields, field), it: fields.findIndex((f) => f.name === field), named }}
+            placeholder="it.replace(',', '.')"
+            onChange={(text) => change({ by: text })}
+          />
+          <p className="faint text-sm">
+            it is the text that the field has; the names of other fields are their values. Where it gives nothing, the
+            record keeps what it has.
+          </p>
+        </div>
+      )}
+    </>
+  );
+}
+
+/** The mend that is asked for; null where something of it is still to be typed. */
+function mendOf({ how, field, find, to, by }: Asked): BulkMend | null {
   switch (how) {
     case "as they are":
       return { how };
     case "set":
       return { how, field, to };
     case "replace":
-      return { how, field, find, to };
+      return find === "" ? null : { how, field, find, to };
     case "formula":
-      return { how, field, by };
+      return by.trim() === "" ? null : { how, field, by };
   }
 }
 

@@ -5,7 +5,9 @@ import { targetOfPlan } from "@/routes/feeds.ts";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { withContract } from "@/core/interop/contract.ts";
+import type { Taken } from "@/core/interop/part.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import type { Field } from "@/core/plan/field.ts";
 import { listed, problemParts } from "@/core/kernel/problem.ts";
 import type { TargetAlterations } from "@/engine/writing/alterations.ts";
 import type { ExistingTable } from "@/engine/writing/existing-table.ts";
@@ -157,22 +159,7 @@ function TakeTable({ plan, change }: { plan: Plan; change: (plan: Plan) => void 
       {tables.data?.tables.length === 0 && <p className="mt-1">The database has no table besides Good Sieve’s own.</p>}
       <div className="mt-2 flex flex-wrap items-center gap-3">
         {tables.data && tables.data.tables.length > 0 && (
-          <select
-            className="select select-sm w-72"
-            aria-label="Table"
-            value={chosen ? `${chosen.schema}.${chosen.table}` : ""}
-            onChange={(e) =>
-              setChosen(tables.data.tables.find((t) => `${t.schema}.${t.table}` === e.target.value) ?? null)
-            }
-          >
-            <option value="">choose a table</option>
-            {tables.data.tables.map((t) => (
-              <option key={`${t.schema}.${t.table}`} value={`${t.schema}.${t.table}`}>
-                {t.schema}.{t.table}
-                {t.rows === null ? "" : `, about ${grouped(t.rows)} rows`}
-              </option>
-            ))}
-          </select>
+          <TableChoice tables={tables.data.tables} chosen={chosen} choose={setChosen} />
         )}
         <button type="button" className="btn btn-primary btn-sm" disabled={!taken} onClick={take}>
           Make it the contract
@@ -183,56 +170,91 @@ function TakeTable({ plan, change }: { plan: Plan; change: (plan: Plan) => void 
       </div>
       {contract.error && <ProblemNote problem={problemOf(contract.error)} />}
       {problem && <ProblemNote problem={problemFrom(problem)} />}
-      {taken && (
-        <>
-          <table className="ledger mt-3 w-full">
-            <thead>
-              <tr>
-                <th className="text-left">field</th>
-                <th className="text-left">type</th>
-                <th className="text-left">rules</th>
-              </tr>
-            </thead>
-            <tbody>
-              {taken.fields.map((f) => (
-                <tr key={f.name}>
-                  <td>{f.name}</td>
-                  <td>
-                    {f.type}
-                    {f.length !== undefined && f.length < 10_000 ? `(${f.length})` : ""}
-                    {f.type === "decimal" ? `(${f.precision},${f.scale})` : ""}
-                  </td>
-                  <td>
-                    {[
-                      taken.key.includes(f.name) ? "key" : "",
-                      f.required ? "required" : "",
-                      f.unique ? "unique" : "",
-                      f.least !== undefined ? `at least ${f.least}` : "",
-                      f.most !== undefined ? `at most ${f.most}` : "",
-                      f.values ? `one of ${counted(f.values.length, "value")}` : "",
-                      f.pattern ? `fits ${f.pattern}` : "",
-                    ]
-                      .filter((w) => w !== "")
-                      .join(", ")}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-          {taken.lost.length > 0 && (
-            <>
-              <p className="mt-2">
-                <b>What a contract can’t say</b> stays with the database; each load is held against it before it writes:
-              </p>
-              <ul className="faint ml-4 list-disc">
-                {taken.lost.map((l) => (
-                  <li key={l}>{l}</li>
-                ))}
-              </ul>
-            </>
-          )}
-        </>
-      )}
+      {taken && <TakenContract taken={taken} />}
     </section>
   );
+}
+
+function TableChoice({
+  tables,
+  chosen,
+  choose,
+}: {
+  tables: readonly ExistingTable[];
+  chosen: ExistingTable | null;
+  choose: (table: ExistingTable | null) => void;
+}) {
+  const nameOf = (t: ExistingTable): string => `${t.schema}.${t.table}`;
+  return (
+    <select
+      className="select select-sm w-72"
+      aria-label="Table"
+      value={chosen ? nameOf(chosen) : ""}
+      onChange={(e) => choose(tables.find((t) => nameOf(t) === e.target.value) ?? null)}
+    >
+      <option value="">choose a table</option>
+      {tables.map((t) => (
+        <option key={nameOf(t)} value={nameOf(t)}>
+          {nameOf(t)}
+          {t.rows === null ? "" : `, about ${grouped(t.rows)} rows`}
+        </option>
+      ))}
+    </select>
+  );
+}
+
+/** What of a table becomes the contract, and what can't be said by one. */
+function TakenContract({ taken }: { taken: Taken }) {
+  return (
+    <>
+      <table className="ledger mt-3 w-full">
+        <thead>
+          <tr>
+            <th className="text-left">field</th>
+            <th className="text-left">type</th>
+            <th className="text-left">rules</th>
+          </tr>
+        </thead>
+        <tbody>
+          {taken.fields.map((f) => (
+            <tr key={f.name}>
+              <td>{f.name}</td>
+              <td>
+                {f.type}
+                {f.length !== undefined && f.length < 10_000 ? `(${f.length})` : ""}
+                {f.type === "decimal" ? `(${f.precision},${f.scale})` : ""}
+              </td>
+              <td>{rulesOf(f, taken.key.includes(f.name))}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {taken.lost.length > 0 && (
+        <>
+          <p className="mt-2">
+            <b>What a contract can’t say</b> stays with the database; each load is held against it before it writes:
+          </p>
+          <ul className="faint ml-4 list-disc">
+            {taken.lost.map((l) => (
+              <li key={l}>{l}</li>
+            ))}
+          </ul>
+        </>
+      )}
+    </>
+  );
+}
+
+function rulesOf(f: Field, isKey: boolean): string {
+  return [
+    isKey ? "key" : "",
+    f.required ? "required" : "",
+    f.unique ? "unique" : "",
+    f.least !== undefined ? `at least ${f.least}` : "",
+    f.most !== undefined ? `at most ${f.most}` : "",
+    f.values ? `one of ${counted(f.values.length, "value")}` : "",
+    f.pattern ? `fits ${f.pattern}` : "",
+  ]
+    .filter((w) => w !== "")
+    .join(", ");
 }

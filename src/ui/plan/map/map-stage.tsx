@@ -22,61 +22,14 @@ interface StageProps {
  * columns have had. Where a field has none, a column is suggested by what is in it.
  */
 export function MapStage({ plan, change, delivery }: StageProps) {
-  const { profile } = useProfile(delivery?.id ?? 0, delivery ? plan.read : undefined);
-  const columns = profile?.document?.columns ?? [];
-  const named = new Map(columns.map((c) => [c.name, c]));
-  const { fields } = plan.contract;
-  const mapping = mapColumns(
-    columns.map((c) => c.name),
-    fields,
-  );
-  const body = useRef<HTMLTableSectionElement>(null);
-  const setField = (name: string, make: (field: Field) => Field): void =>
-    change({ ...plan, contract: { fields: fields.map((f) => (f.name === name ? make(f) : f)) } });
-  /** The column meets this field from now on, and no other. */
-  const give = (name: string, column: string): void =>
-    change({
-      ...plan,
-      contract: {
-        fields: fields.map((f) => {
-          const also = (f.also ?? []).filter((a) => a !== column);
-          return withAlso(f, f.name === name && column !== "" ? [...also, column] : also);
-        }),
-      },
-    });
-  const waiting = delivery !== null && profile?.state !== "done" && profile?.state !== "failed";
-  const free = mapping.extra.flatMap((name) => named.get(name) ?? []);
-  const taken = new Set<string>();
-  const suggestions = fields.map((f, i) => {
-    if (columns.length === 0 || mapping.column[i] !== -1) return null;
-    const suggestion = suggestColumn(
-      f,
-      free.filter((c) => !taken.has(c.name)),
-    );
-    if (suggestion) taken.add(suggestion.column);
-    return suggestion;
+  const { columns, at, suggestions, free, waiting, give, acceptAll, addField, setAlso } = useMapping({
+    plan,
+    change,
+    delivery,
   });
+  const { fields } = plan.contract;
+  const body = useRef<HTMLTableSectionElement>(null);
   const open = suggestions.filter((s) => s !== null).length;
-
-  const acceptAll = (): void => {
-    const bySuggestion = new Map(fields.map((f, i) => [f.name, suggestions[i]]));
-    change({
-      ...plan,
-      contract: {
-        fields: fields.map((f) => {
-          const column = bySuggestion.get(f.name)?.column;
-          return column === undefined ? f : withAlso(f, [...(f.also ?? []), column]);
-        }),
-      },
-    });
-  };
-
-  const addField = (column: ColumnProfile): void => {
-    const { field } = proposeField(column, new Set(fields.map((f) => f.name)));
-    // What one delivery shows can't be demanded of the next.
-    delete field.required;
-    change({ ...plan, contract: { fields: [...fields, field] } });
-  };
 
   const onKey = (event: React.KeyboardEvent, i: number): void => {
     if (event.target instanceof HTMLInputElement || event.target instanceof HTMLSelectElement) return;
@@ -123,11 +76,11 @@ export function MapStage({ plan, change, delivery }: StageProps) {
               key={f.name}
               field={f}
               columns={columns}
-              at={mapping.column[i]!}
+              at={at[i]!}
               suggestion={suggestions[i] ?? null}
               onKey={(e) => onKey(e, i)}
               give={(column) => give(f.name, column)}
-              setAlso={(also) => setField(f.name, (x) => withAlso(x, also))}
+              setAlso={(also) => setAlso(f.name, also)}
             />
           ))}
         </tbody>
@@ -136,6 +89,65 @@ export function MapStage({ plan, change, delivery }: StageProps) {
       <WhenFilesDiffer plan={plan} change={change} />
     </>
   );
+}
+
+/** Which columns of a delivery meet which fields, what is suggested for those that none meets, and how that is changed. */
+function useMapping({ plan, change, delivery }: StageProps) {
+  const { profile } = useProfile(delivery?.id ?? 0, delivery ? plan.read : undefined);
+  const columns = profile?.document?.columns ?? [];
+  const named = new Map(columns.map((c) => [c.name, c]));
+  const { fields } = plan.contract;
+  const mapping = mapColumns(
+    columns.map((c) => c.name),
+    fields,
+  );
+  const setAlso = (name: string, also: readonly string[]): void =>
+    change({ ...plan, contract: { fields: fields.map((f) => (f.name === name ? withAlso(f, also) : f)) } });
+  /** The column meets this field from now on, and no other. */
+  const give = (name: string, column: string): void =>
+    change({
+      ...plan,
+      contract: {
+        fields: fields.map((f) => {
+          const also = (f.also ?? []).filter((a) => a !== column);
+          return withAlso(f, f.name === name && column !== "" ? [...also, column] : also);
+        }),
+      },
+    });
+  const waiting = delivery !== null && profile?.state !== "done" && profile?.state !== "failed";
+  const free = mapping.extra.flatMap((name) => named.get(name) ?? []);
+  const taken = new Set<string>();
+  const suggestions = fields.map((f, i) => {
+    if (columns.length === 0 || mapping.column[i] !== -1) return null;
+    const suggestion = suggestColumn(
+      f,
+      free.filter((c) => !taken.has(c.name)),
+    );
+    if (suggestion) taken.add(suggestion.column);
+    return suggestion;
+  });
+
+  const acceptAll = (): void => {
+    const bySuggestion = new Map(fields.map((f, i) => [f.name, suggestions[i]]));
+    change({
+      ...plan,
+      contract: {
+        fields: fields.map((f) => {
+          const column = bySuggestion.get(f.name)?.column;
+          return column === undefined ? f : withAlso(f, [...(f.also ?? []), column]);
+        }),
+      },
+    });
+  };
+
+  const addField = (column: ColumnProfile): void => {
+    const { field } = proposeField(column, new Set(fields.map((f) => f.name)));
+    // What one delivery shows can't be demanded of the next.
+    delete field.required;
+    change({ ...plan, contract: { fields: [...fields, field] } });
+  };
+
+  return { columns, at: mapping.column, suggestions, free, waiting, give, acceptAll, addField, setAlso };
 }
 
 /** One field, the column that meets it or is suggested, what is in that, and the names that its column has had. */
