@@ -107,6 +107,13 @@ export default {
       from: { path: inside("ui|routes") },
       to: { path: inside("store|engine"), dependencyTypesNot: ["type-only"] },
     },
+    {
+      name: "links-are-ours",
+      comment: "Links are those of ui/kit/link.tsx, which ask for no page before somebody goes there.",
+      severity: "error",
+      from: { path: "^src/", pathNot: "^src/ui/kit/link\\.tsx$" },
+      to: { path: "node_modules/next/link" },
+    },
   ],
   options: {
     tsConfig: { fileName: "tsconfig.json" },

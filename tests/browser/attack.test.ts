@@ -14,9 +14,9 @@ let system: System;
 let web: Web;
 let worker: ChildProcess;
 const errors: string[] = [];
-/** How long each answer to somebody else took, in milliseconds. */
 /** What a probe was not answered, or not as it should. */
 const unanswered: string[] = [];
+/** How long each answer to somebody else took, in milliseconds. */
 const waits: number[] = [];
 let probing = true;
 let probes: Promise<void>[] = [];

@@ -82,6 +82,16 @@ describe("an import is refused", () => {
       }),
     ).toContain("core-has-no-database-and-no-screens");
   });
+
+  it("of links that ask for pages nobody goes to", async () => {
+    const link = 'import { Link } from "next/link";\nexport const own = Link;\n';
+    const next = {
+      "node_modules/next/package.json": JSON.stringify({ name: "next", version: "1.0.0", main: "index.js" }),
+      "node_modules/next/link.js": "exports.Link = 1;\n",
+    };
+    expect(await broken({ "src/ui/a.ts": link, ...next })).toContain("links-are-ours");
+    expect(await broken({ "src/ui/kit/link.tsx": link, ...next })).not.toContain("links-are-ours");
+  });
 });
 
 it("what is as it should be is not refused", async () => {

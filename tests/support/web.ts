@@ -60,7 +60,10 @@ export async function startWeb(
         void dialog.accept();
       });
       await page.evaluateOnNewDocument((t) => localStorage.setItem("theme", t), theme);
-      await page.goto(address + path, { waitUntil: "networkidle0" });
+      await page.goto(address + path, { waitUntil: "load" });
+      await page.waitForFunction(isAlive, { polling: 50 });
+      // What a page asks for at once; a stream of news goes on.
+      await page.waitForNetworkIdle({ idleTime: 150, timeout: 3000 }).catch(() => {});
       return page;
     },
     async end() {
@@ -68,6 +71,13 @@ export async function startWeb(
       server.kill("SIGKILL");
     },
   };
+}
+
+/** Runs in a page: whether its controls answer, which React says by what it keeps on them. */
+function isAlive(): boolean {
+  return [...document.querySelectorAll("a, button, input, select, textarea")].every((e) =>
+    Object.keys(e).some((key) => key.startsWith("__reactFiber$")),
+  );
 }
 
 export async function textOf(page: Page, selector = "main"): Promise<string> {

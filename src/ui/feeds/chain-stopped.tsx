@@ -1,10 +1,10 @@
 "use client";
 
-import Link from "next/link";
 import { useRouter } from "next/navigation";
 import type { ChainStop } from "@/core/plan/chain.ts";
 import { loadDelivery } from "@/routes/deliveries.ts";
 import { ask } from "../kit/api.ts";
+import { Link } from "../kit/link.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { useAct } from "../kit/use-act.ts";
 

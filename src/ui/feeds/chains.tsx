@@ -1,4 +1,3 @@
-import Link from "next/link";
 import { Fragment } from "react";
 import { afterWords } from "@/core/plan/after.ts";
 import { chainsOf, givesTo, whereStopped, type LastLoad } from "@/core/plan/chain.ts";
@@ -9,6 +8,7 @@ import { furtherOf } from "@/core/plan/further.ts";
 import type { LoadRow } from "@/store/loads.ts";
 import { ChainStopped } from "./chain-stopped.tsx";
 import { stateWord } from "../loads/load-state.tsx";
+import { Link } from "../kit/link.tsx";
 import { counted, moment } from "../kit/words.ts";
 
 interface Feed {

@@ -1,5 +1,5 @@
-import Link from "next/link";
 import type { Drift } from "@/core/report/drift.ts";
+import { Link } from "../kit/link.tsx";
 
 /** A feed's drift, and the loads that it was met in, the newest first. */
 export type DriftOfFeed = Drift & { readonly loads: readonly number[] };

@@ -1,6 +1,5 @@
 "use client";
 
-import Link from "next/link";
 import { useState } from "react";
 import { kindsOfFiles } from "@/core/map/kinds-of-files.ts";
 import { listed } from "@/core/kernel/problem.ts";
@@ -9,6 +8,7 @@ import { splitDelivery } from "@/routes/deliveries.ts";
 import { listFeeds } from "@/routes/feeds.ts";
 import { ask } from "../kit/api.ts";
 import { feedNameOf, titleOf } from "../kit/files.tsx";
+import { Link } from "../kit/link.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { useAct } from "../kit/use-act.ts";
 import { counted } from "../kit/words.ts";

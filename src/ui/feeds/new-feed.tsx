@@ -1,10 +1,10 @@
 "use client";
 
-import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { problemOf, type ApiProblem } from "../kit/api.ts";
 import { FilePicker, FileRows, beginFeed, feedNameOf, titleOf, useDrop } from "../kit/files.tsx";
+import { Link } from "../kit/link.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { counted } from "../kit/words.ts";
 

@@ -1,9 +1,9 @@
-import Link from "next/link";
 import { PERIOD_COLUMNS } from "@/core/report/period-columns.ts";
 import { short } from "@/core/gate/part.ts";
 import type { AnnouncedAccount, HeldAccount, Period, PeriodLoad, SumAccount, TargetAccount } from "@/store/period.ts";
 import { Totals } from "../loads/load-writing.tsx";
 import { tableWords } from "../loads/writing-list.tsx";
+import { Link } from "../kit/link.tsx";
 import { cellNumber, counted, grouped } from "../kit/words.ts";
 import { openAccounts } from "./period.ts";
 

@@ -1,5 +1,5 @@
-import Link from "next/link";
 import type { PlanVersion } from "@/store/feeds.ts";
+import { Link } from "../kit/link.tsx";
 import { moment } from "../kit/words.ts";
 
 type ListedVersion = Omit<PlanVersion, "document"> & { readonly loads: number };

@@ -1,12 +1,12 @@
 "use client";
 
 import { useQuery } from "@tanstack/react-query";
-import Link from "next/link";
 import { useReducer, useState } from "react";
 import type { Parameter } from "@/core/plan/parameters.ts";
 import { listDeliveries, runAgain } from "@/routes/runs.ts";
 import type { DeliveryRow } from "@/store/runs.ts";
 import { ask, problemOf } from "../kit/api.ts";
+import { Link } from "../kit/link.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { useAct } from "../kit/use-act.ts";
 import { counted, grouped, moment } from "../kit/words.ts";

@@ -1,7 +1,7 @@
-import Link from "next/link";
 import { listed } from "@/core/kernel/problem.ts";
 import { stateWords } from "@/core/report/found-words.ts";
 import type { FoundRow, FoundValue } from "@/engine/look/find-value.ts";
+import { Link } from "../kit/link.tsx";
 import { counted, grouped, moment } from "../kit/words.ts";
 import { placeOf } from "./found-words.ts";
 import { RowChanges } from "./row-changes.tsx";

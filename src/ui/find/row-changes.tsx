@@ -1,6 +1,6 @@
-import Link from "next/link";
 import { changeWords } from "@/core/report/found-words.ts";
 import type { RowChange } from "@/engine/look/find-value.ts";
+import { Link } from "../kit/link.tsx";
 import { moment } from "../kit/words.ts";
 
 /** What was done to a row of a target, the latest first. */

@@ -1,8 +1,8 @@
 "use client";
 
+import { Link } from "../kit/link.tsx";
 import { useAct } from "../kit/use-act.ts";
 import { formulaEffect, saveFormula, type Reached } from "@/routes/formulas.ts";
-import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useMemo, useState } from "react";
 import type { NamedFormula, NamedFormulas } from "@/core/formula/named.ts";

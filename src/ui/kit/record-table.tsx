@@ -1,9 +1,9 @@
 "use client";
 
+import { Link } from "./link.tsx";
 import { useAct } from "./use-act.ts";
 import { loadRecords } from "@/routes/loads.ts";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import Link from "next/link";
 import { useRef, useState } from "react";
 import type { RecordPage } from "@/engine/look/records.ts";
 import { ask } from "./api.ts";

@@ -1,13 +1,13 @@
 "use client";
 
 import { useQuery } from "@tanstack/react-query";
-import Link from "next/link";
 import { useState } from "react";
 import { alikeIn, isWhole } from "@/core/mend/alike.ts";
 import type { AlikePair } from "@/engine/release/alike.ts";
 import { closeAlike, findAlike, reopenAlike } from "@/routes/loads.ts";
 import { ask, problemOf } from "../kit/api.ts";
 import { Value } from "../kit/cell.tsx";
+import { Link } from "../kit/link.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { useAct } from "../kit/use-act.ts";
 import { grouped } from "../kit/words.ts";

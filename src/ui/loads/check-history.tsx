@@ -1,5 +1,5 @@
-import Link from "next/link";
 import type { CheckHistory } from "@/store/load-history.ts";
+import { Link } from "../kit/link.tsx";
 import { counted, grouped, recordsHref } from "../kit/words.ts";
 
 /** How often each check has found something, over the loads of the feed. */

@@ -1,7 +1,7 @@
-import Link from "next/link";
 import { OUTCOMES } from "@/core/kernel/ledger.ts";
 import type { LoadReport } from "@/core/report/report.ts";
 import type { TrialBefore } from "@/store/load-history.ts";
+import { Link } from "../kit/link.tsx";
 import { Mark } from "../kit/mark.tsx";
 import { OUTCOME_CLASS, grouped, recordsHref } from "../kit/words.ts";
 import { replacedWords } from "@/core/plan/slice.ts";

@@ -1,5 +1,5 @@
-import Link from "next/link";
 import type { LoadReport } from "@/core/report/report.ts";
+import { Link } from "../kit/link.tsx";
 import { duration, grouped, percentOf, readWords, recordsHref } from "../kit/words.ts";
 
 /** Of each field how much is filled, valid and changed. */

@@ -1,9 +1,9 @@
-import Link from "next/link";
 import type { LoadReport } from "@/core/report/report.ts";
 import { canSwitchOff, compilePlan } from "@/core/course/compile.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import type { Delivery } from "@/store/deliveries.ts";
 import type { Load } from "@/store/loads.ts";
+import { Link } from "../kit/link.tsx";
 import { withPath } from "../kit/with-path.ts";
 import { duration, grouped, moment, seconds } from "../kit/words.ts";
 import { GateDecision } from "./load-actions.tsx";

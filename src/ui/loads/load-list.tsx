@@ -1,12 +1,12 @@
 "use client";
 
-import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
 import type { LoadRow } from "@/store/loads.ts";
 import { stateWord } from "./load-state.tsx";
 import { isTyping } from "../shell/nav.tsx";
 import { MiniSift } from "./sift.tsx";
+import { Link } from "../kit/link.tsx";
 import { useProgress } from "../kit/use-progress.ts";
 import { grouped, moment, recordsHref } from "../kit/words.ts";
 

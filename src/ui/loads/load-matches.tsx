@@ -3,9 +3,9 @@ import { likenessWords } from "@/core/lookup/limits.ts";
 import { doubtsWords, limitsWords } from "@/core/match/model/doubts.ts";
 import { answersWords, measuredWords, type Answers } from "@/core/match/model/measured.ts";
 import { estimateOf } from "@/core/match/metrics.ts";
-import Link from "next/link";
 import type { LoadReport } from "@/core/report/report.ts";
 import { ScoreChart } from "../matches/score-chart.tsx";
+import { Link } from "../kit/link.tsx";
 import { counted, grouped, recordsHref, sentence } from "../kit/words.ts";
 
 /** How the records result with each reference list that was asked. */

@@ -1,5 +1,5 @@
-import Link from "next/link";
 import type { SenderOfLoad } from "@/store/senders-of-load.ts";
+import { Link } from "../kit/link.tsx";
 import { grouped, percentOf } from "../kit/words.ts";
 
 /** Senders that are listed, those with most records. */

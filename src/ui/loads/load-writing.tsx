@@ -1,4 +1,3 @@
-import Link from "next/link";
 import { KEPT_WORDS } from "@/core/plan/arriving.ts";
 import type { BothSides, LoadReport } from "@/core/report/report.ts";
 import { listed } from "@/core/kernel/problem.ts";
@@ -6,6 +5,7 @@ import { howWords, outlookLine } from "@/core/plan/copies.ts";
 import type { Copied } from "@/store/target-copies.ts";
 import type { Writing } from "@/store/writings.ts";
 import { didWords, tableWords, writingWords } from "./writing-list.tsx";
+import { Link } from "../kit/link.tsx";
 import { cellNumber, grouped, moment, recordsHref, total } from "../kit/words.ts";
 
 /** Cells that did not change what the target had, each count a way to its records. */

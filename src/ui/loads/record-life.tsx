@@ -1,9 +1,9 @@
-import Link from "next/link";
 import type { Plan } from "@/core/plan/document.ts";
 import { stateWords } from "@/core/report/found-words.ts";
 import type { RecordLife, RecordMade, RecordPair } from "@/engine/look/life.ts";
 import { RowChanges } from "../find/row-changes.tsx";
 import { Value } from "../kit/cell.tsx";
+import { Link } from "../kit/link.tsx";
 import { Mark } from "../kit/mark.tsx";
 import { RawText } from "../kit/raw-text.tsx";
 import { StepChanges } from "../kit/step-changes.tsx";

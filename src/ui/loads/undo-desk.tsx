@@ -1,8 +1,8 @@
 "use client";
 
+import { Link } from "../kit/link.tsx";
 import { useAct } from "../kit/use-act.ts";
 import { previewUndo, undoWriting } from "@/routes/writings.ts";
-import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import type { UndoPreview, UndoneRow } from "@/engine/undo/preview.ts";

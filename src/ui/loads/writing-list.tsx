@@ -1,5 +1,5 @@
-import Link from "next/link";
 import type { Writing } from "@/store/writings.ts";
+import { Link } from "../kit/link.tsx";
 import { cellNumber, counted, grouped, moment } from "../kit/words.ts";
 
 /** What a writing is, in few words: “release of 3 held records of load 12”. */

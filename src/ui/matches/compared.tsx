@@ -1,6 +1,6 @@
-import Link from "next/link";
 import { stretchesOf, type Stretch } from "@/core/match/why.ts";
 import type { AskedPair, PairPlan } from "@/store/matches.ts";
+import { Link } from "../kit/link.tsx";
 import { grouped } from "../kit/words.ts";
 import { reasonsOf, valueOf } from "./pair-words.ts";
 

@@ -1,11 +1,11 @@
 "use client";
 
 import { useQuery } from "@tanstack/react-query";
-import Link from "next/link";
 import { mapColumns } from "@/core/map/columns.ts";
 import { MATCH_AGAINST, type MatchSection } from "@/core/match/schema.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { REFERENCES_QUERY } from "../references/references-query.ts";
+import { Link } from "../kit/link.tsx";
 import { counted } from "../kit/words.ts";
 
 type Against = (typeof MATCH_AGAINST)[number];

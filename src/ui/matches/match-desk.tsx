@@ -1,12 +1,12 @@
 "use client";
 
-import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useEffect, useMemo } from "react";
 import { limitsWords } from "@/core/match/model/doubts.ts";
 import { estimateOf } from "@/core/match/metrics.ts";
 import type { PairOrder } from "@/core/match/model/asked.ts";
 import type { AskedPair, PairFilter, PairPlan } from "@/store/matches.ts";
+import { Link } from "../kit/link.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { counted, grouped, sentence } from "../kit/words.ts";
 import { isTyping } from "../shell/nav.tsx";

@@ -1,10 +1,10 @@
 "use client";
 
-import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useMemo, type Dispatch } from "react";
 import { differences } from "@/core/plan/difference.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import { Link } from "../kit/link.tsx";
 import { counted } from "../kit/words.ts";
 import type { HistoryEvent, PlanHistory } from "./history.ts";
 

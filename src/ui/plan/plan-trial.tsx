@@ -1,10 +1,10 @@
 "use client";
 
 import { compareLoads, getLoad } from "@/routes/loads.ts";
-import Link from "next/link";
 import { useQuery } from "@tanstack/react-query";
 import { OUTCOMES } from "@/core/kernel/ledger.ts";
 import { ask, problemOf } from "../kit/api.ts";
+import { Link } from "../kit/link.tsx";
 import { Mark } from "../kit/mark.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { OUTCOME_CLASS, grouped, recordsHref } from "../kit/words.ts";

@@ -1,6 +1,6 @@
-import Link from "next/link";
 import type { CauseOrder, HeldGroup } from "@/store/held.ts";
 import { Bar } from "../kit/bar.tsx";
+import { Link } from "../kit/link.tsx";
 import { counted, grouped } from "../kit/words.ts";
 
 /** How many records one mend of a cause is for, as a rule. */

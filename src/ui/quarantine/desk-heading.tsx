@@ -1,5 +1,5 @@
-import Link from "next/link";
 import type { HeldGroup } from "@/store/held.ts";
+import { Link } from "../kit/link.tsx";
 import { withPath } from "../kit/with-path.ts";
 import { counted } from "../kit/words.ts";
 import type { DeskFilter, DeskQuery } from "./filter.ts";

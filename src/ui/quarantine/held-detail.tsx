@@ -1,7 +1,6 @@
 "use client";
 
 import { getHeld } from "@/routes/quarantine.ts";
-import Link from "next/link";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import type { Compiled } from "@/core/course/compiled.ts";
@@ -12,6 +11,7 @@ import type { Rechecked } from "@/core/course/recheck.ts";
 import type { HeldBefore, HeldRecord } from "@/store/held.ts";
 import { timeWords } from "./held.ts";
 import { ask, problemOf } from "../kit/api.ts";
+import { Link } from "../kit/link.tsx";
 import { Mark } from "../kit/mark.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { RawText } from "../kit/raw-text.tsx";

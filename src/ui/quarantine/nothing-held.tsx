@@ -1,4 +1,4 @@
-import Link from "next/link";
+import { Link } from "../kit/link.tsx";
 import { counted } from "../kit/words.ts";
 import type { DeskFilter, DeskQuery } from "./filter.ts";
 

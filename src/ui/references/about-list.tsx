@@ -1,11 +1,11 @@
 "use client";
 
 import { useQuery } from "@tanstack/react-query";
-import Link from "next/link";
 import { useState, type Dispatch } from "react";
 import { versionOfList } from "@/routes/references.ts";
 import type { Proposal, ReferenceInfo, ReferenceVersion } from "@/store/references.ts";
 import { ask, problemOf } from "../kit/api.ts";
+import { Link } from "../kit/link.tsx";
 import { counted, grouped, isoDay } from "../kit/words.ts";
 import type { DraftEvent } from "./draft.ts";
 

@@ -1,11 +1,11 @@
 "use client";
 
-import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useReducer } from "react";
 import { bringListIn, changeEntries, refuseProposal } from "@/routes/references.ts";
 import type { Proposal, ReferenceInfo, ReferenceVersion } from "@/store/references.ts";
 import { ask } from "../kit/api.ts";
+import { Link } from "../kit/link.tsx";
 import { NoteForm } from "../kit/note-form.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { useAct } from "../kit/use-act.ts";

@@ -1,6 +1,6 @@
-import Link from "next/link";
 import { percent } from "@/core/gate/usual.ts";
 import type { Sender } from "@/store/senders.ts";
+import { Link } from "../kit/link.tsx";
 import { grouped, moment } from "../kit/words.ts";
 import { owesWords, shareHeld } from "./owes.ts";
 

@@ -3,13 +3,13 @@
 import { takeAwayNow } from "@/routes/store.ts";
 import { expiringBy, setRetention } from "@/routes/feeds.ts";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
 import type { Connection } from "@/store/connections.ts";
 import type { Expiring, FeedRoom, RetentionRun, Took } from "@/store/retention.ts";
 import type { Retention } from "@/core/plan/retention.ts";
 import { ask, problemOf } from "../kit/api.ts";
+import { Link } from "../kit/link.tsx";
 import { ProblemNote } from "../kit/problem-note.tsx";
 import { useAct } from "../kit/use-act.ts";
 import { useSettled } from "../kit/use-settled.ts";

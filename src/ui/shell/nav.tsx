@@ -1,9 +1,9 @@
 "use client";
 
 import { Moon, Sun } from "lucide-react";
-import Link from "next/link";
 import { usePathname, useRouter } from "next/navigation";
 import { useEffect, useRef, useState, type RefObject } from "react";
+import { Link } from "../kit/link.tsx";
 import { grouped } from "../kit/words.ts";
 
 const KEYS: [string, string][] = [

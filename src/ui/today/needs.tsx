@@ -1,6 +1,6 @@
-import Link from "next/link";
 import type { HeldGroup } from "@/store/held.ts";
 import type { LoadRow } from "@/store/loads.ts";
+import { Link } from "../kit/link.tsx";
 import { counted, grouped } from "../kit/words.ts";
 
 /** The four things that wait for a person: stopped loads, held records, pairs to decide, failed loads. */

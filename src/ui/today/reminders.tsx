@@ -1,8 +1,8 @@
-import Link from "next/link";
 import { afterWords } from "@/core/plan/after.ts";
 import type { AfterLoad } from "@/store/after.ts";
 import type { lateHeld } from "@/store/held.ts";
 import type { overdueSenders } from "@/store/senders.ts";
+import { Link } from "../kit/link.tsx";
 import { counted, grouped } from "../kit/words.ts";
 import { owesWords } from "../senders/owes.ts";
 

@@ -1,10 +1,10 @@
-import Link from "next/link";
 import { listFeeds, planInForce } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { listLoads } from "@/store/loads.ts";
 import { Chains } from "@/ui/feeds/chains.tsx";
 import { MiniSift } from "@/ui/loads/sift.tsx";
 import { stateWord } from "@/ui/loads/load-state.tsx";
+import { Link } from "@/ui/kit/link.tsx";
 import { grouped, moment } from "@/ui/kit/words.ts";
 import { db } from "../../server.ts";
 

@@ -1,8 +1,8 @@
-import Link from "next/link";
 import { askedWords } from "@/core/lookup/asked.ts";
 import { listReferences } from "@/store/references.ts";
 import { AskedList } from "@/ui/references/asked-list.tsx";
 import { BringList } from "@/ui/references/bring-list.tsx";
+import { Link } from "@/ui/kit/link.tsx";
 import { counted, grouped, moment } from "@/ui/kit/words.ts";
 import { db } from "../../server.ts";
 

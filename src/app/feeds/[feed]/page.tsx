@@ -1,4 +1,3 @@
-import Link from "next/link";
 import { getFeed, listPlans, type Feed } from "@/store/feeds.ts";
 import { countHeld } from "@/store/held.ts";
 import { listLoads } from "@/store/loads.ts";
@@ -10,6 +9,7 @@ import { copiesOfFeed } from "@/store/target-copies.ts";
 import { listSources } from "@/store/sources.ts";
 import { SourceList } from "@/ui/feeds/source-list.tsx";
 import { LoadList } from "@/ui/loads/load-list.tsx";
+import { Link } from "@/ui/kit/link.tsx";
 import { counted, grouped } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../or-not-there.ts";
 import { db } from "../../server.ts";

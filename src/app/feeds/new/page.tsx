@@ -1,7 +1,7 @@
-import Link from "next/link";
 import { listFeeds } from "@/store/feeds.ts";
 import { NewFeed } from "@/ui/feeds/new-feed.tsx";
 import { db } from "../../server.ts";
+import { Link } from "@/ui/kit/link.tsx";
 
 export const metadata = { title: "New feed" };
 

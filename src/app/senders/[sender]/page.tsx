@@ -1,4 +1,3 @@
-import Link from "next/link";
 import { heldGroups } from "@/store/held.ts";
 import { listLoads } from "@/store/loads.ts";
 import { listKeys } from "@/store/sender-keys.ts";
@@ -7,6 +6,7 @@ import { HeldTrend } from "@/ui/quarantine/held-trend.tsx";
 import { LoadList } from "@/ui/loads/load-list.tsx";
 import { AboutSender, HandOver } from "@/ui/senders/sender-desk.tsx";
 import { SenderKeys } from "@/ui/senders/sender-keys.tsx";
+import { Link } from "@/ui/kit/link.tsx";
 import { counted, grouped, moment, readWords } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../or-not-there.ts";
 import { db } from "../../server.ts";

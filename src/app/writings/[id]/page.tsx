@@ -1,4 +1,3 @@
-import Link from "next/link";
 import { apart } from "@/engine/apart/apart.ts";
 import { cannotUndoAny } from "@/engine/undo/kept.ts";
 import { planOf, victimsOf } from "@/engine/undo/rows.ts";
@@ -8,6 +7,7 @@ import { previewFilter } from "@/routes/writings.ts";
 import { getWriting } from "@/store/writings.ts";
 import { UndoDesk } from "@/ui/loads/undo-desk.tsx";
 import { didWords, tableWords, writingWords } from "@/ui/loads/writing-list.tsx";
+import { Link } from "@/ui/kit/link.tsx";
 import { moment } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../or-not-there.ts";
 import { db, wholeNumber } from "../../server.ts";

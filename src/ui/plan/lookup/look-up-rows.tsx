@@ -1,10 +1,10 @@
 "use client";
 
-import Link from "next/link";
 import { SCORED_BY, type LookUp } from "@/core/lookup/schema.ts";
 import { plainName } from "@/core/map/columns.ts";
 import { comparatorPart } from "@/core/match/compare/index.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
+import { Link } from "../../kit/link.tsx";
 import { counted } from "../../kit/words.ts";
 import { Choice, NumberInput } from "./inputs.tsx";
 

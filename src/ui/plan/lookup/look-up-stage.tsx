@@ -2,7 +2,6 @@
 
 import { previewFiles } from "@/routes/deliveries.ts";
 import { useQuery } from "@tanstack/react-query";
-import Link from "next/link";
 import { useState } from "react";
 import { plainName } from "@/core/map/columns.ts";
 import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
@@ -10,6 +9,7 @@ import type { Plan } from "@/core/plan/document.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
 import { REFERENCES_QUERY } from "../../references/references-query.ts";
 import { ask } from "../../kit/api.ts";
+import { Link } from "../../kit/link.tsx";
 import { grouped } from "../../kit/words.ts";
 import { OneLookUp } from "./one-look-up.tsx";
 

@@ -1,10 +1,10 @@
 import { useState } from "react";
-import Link from "next/link";
 import { doubtsWords, limitsWords, wrongWords } from "@/core/match/model/doubts.ts";
 import type { LimitsInUse } from "@/core/match/limits.ts";
 import type { LimitsEstimate } from "@/core/match/resolve.ts";
 import { estimateOf, expectedAt, type PairSample } from "@/core/match/metrics.ts";
 import type { MatchSection } from "@/core/match/schema.ts";
+import { Link } from "../../kit/link.tsx";
 import { counted, grouped, sentence } from "../../kit/words.ts";
 import { ScoreChart } from "../../matches/score-chart.tsx";
 import type { MatchSeen } from "./parts.ts";

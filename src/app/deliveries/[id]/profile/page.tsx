@@ -1,4 +1,3 @@
-import Link from "next/link";
 import { z } from "zod";
 import { mapColumns } from "@/core/map/columns.ts";
 import type { Profile } from "@/core/profile/facts.ts";
@@ -8,6 +7,7 @@ import { getFeed, planInForce } from "@/store/feeds.ts";
 import { codesSeen, type CodeSeen } from "@/store/load-history.ts";
 import { profilesOf } from "@/store/profiles.ts";
 import { ProfileDesk, type EarlierProfile } from "@/ui/profile/profile-desk.tsx";
+import { Link } from "@/ui/kit/link.tsx";
 import { counted, grouped, moment } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db, wholeNumber } from "../../../server.ts";

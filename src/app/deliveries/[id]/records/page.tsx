@@ -1,4 +1,3 @@
-import Link from "next/link";
 import { notFound } from "next/navigation";
 import { z } from "zod";
 import { CELL_IS } from "@/engine/look/delivery-records.ts";
@@ -6,6 +5,7 @@ import { apart } from "@/engine/apart/apart.ts";
 import { getDelivery } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
 import { Value } from "@/ui/kit/cell.tsx";
+import { Link } from "@/ui/kit/link.tsx";
 import { counted, grouped } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db, wholeNumber } from "../../../server.ts";

@@ -1,8 +1,8 @@
-import Link from "next/link";
 import { getFeed } from "@/store/feeds.ts";
 import { CopiesDesk } from "@/ui/feeds/copies-desk.tsx";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db } from "../../../server.ts";
+import { Link } from "@/ui/kit/link.tsx";
 
 export const metadata = { title: "Copies" };
 

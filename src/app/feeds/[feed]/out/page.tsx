@@ -1,4 +1,3 @@
-import Link from "next/link";
 import { OUTPUTS } from "@/core/write/records/parts.ts";
 import { listConnections } from "@/store/connections.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
@@ -6,6 +5,7 @@ import { listLoads } from "@/store/loads.ts";
 import { RecordsOut } from "@/ui/feeds/records-out.tsx";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db } from "../../../server.ts";
+import { Link } from "@/ui/kit/link.tsx";
 
 export const metadata = { title: "Records out" };
 

@@ -1,8 +1,8 @@
-import Link from "next/link";
 import { getFeed } from "@/store/feeds.ts";
 import { dayOf } from "@/store/loads.ts";
 import { periodOf } from "@/store/period.ts";
 import { daysAsked, daysWords, monthOf } from "@/core/report/days.ts";
+import { Link } from "@/ui/kit/link.tsx";
 import { withPath } from "@/ui/kit/with-path.ts";
 import { PeriodAccount } from "@/ui/feeds/period-account.tsx";
 import { orNotThere } from "../../../or-not-there.ts";

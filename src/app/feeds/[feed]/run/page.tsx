@@ -1,4 +1,3 @@
-import Link from "next/link";
 import { notFound } from "next/navigation";
 import { z } from "zod";
 import { canSwitchOff, compilePlan } from "@/core/course/compile.ts";
@@ -7,6 +6,7 @@ import { getFeed, planInForce } from "@/store/feeds.ts";
 import { RunDesk } from "@/ui/feeds/run-desk.tsx";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db } from "../../../server.ts";
+import { Link } from "@/ui/kit/link.tsx";
 
 export const metadata = { title: "Run again" };
 const query = z.object({ delivery: z.coerce.number().int().optional() });

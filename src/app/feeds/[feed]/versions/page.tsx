@@ -1,4 +1,3 @@
-import Link from "next/link";
 import { notFound } from "next/navigation";
 import { z } from "zod";
 import { SieveError } from "@/core/kernel/problem.ts";
@@ -7,6 +6,7 @@ import { getFeed, getPlanVersion, listPlans } from "@/store/feeds.ts";
 import { listLoads } from "@/store/loads.ts";
 import { GoBack } from "@/ui/plan/go-back.tsx";
 import { VersionChoice } from "@/ui/plan/version-choice.tsx";
+import { Link } from "@/ui/kit/link.tsx";
 import { counted, grouped, moment } from "@/ui/kit/words.ts";
 import { db } from "../../../server.ts";
 

@@ -1,7 +1,7 @@
-import Link from "next/link";
 import { getFeed } from "@/store/feeds.ts";
 import { listWritings } from "@/store/writings.ts";
 import { WritingList } from "@/ui/loads/writing-list.tsx";
+import { Link } from "@/ui/kit/link.tsx";
 import { counted } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db } from "../../../server.ts";

@@ -1,9 +1,9 @@
-import Link from "next/link";
 import { getFeed } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
 import { AlikeDesk } from "@/ui/loads/alike-desk.tsx";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db, wholeNumber } from "../../../server.ts";
+import { Link } from "@/ui/kit/link.tsx";
 
 export const metadata = { title: "Held before" };
 

@@ -1,4 +1,3 @@
-import Link from "next/link";
 import { notFound } from "next/navigation";
 import { z } from "zod";
 import { SieveError } from "@/core/kernel/problem.ts";
@@ -6,6 +5,7 @@ import { compareReports, type Compared } from "@/core/report/compare.ts";
 import { getFeed } from "@/store/feeds.ts";
 import { getLoad, listLoads } from "@/store/loads.ts";
 import { OtherLoad } from "@/ui/loads/other-load.tsx";
+import { Link } from "@/ui/kit/link.tsx";
 import { grouped, moment, recordsHref } from "@/ui/kit/words.ts";
 import { db, wholeNumber } from "../../../server.ts";
 

@@ -1,4 +1,3 @@
-import Link from "next/link";
 import { notFound } from "next/navigation";
 import { getFeed } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
@@ -6,6 +5,7 @@ import { countClusters, loadClusters, pairPlans } from "@/store/matches.ts";
 import { ClusterTable } from "@/ui/matches/cluster-table.tsx";
 import { orNotThere } from "../../../or-not-there.ts";
 import { db, wholeNumber } from "../../../server.ts";
+import { Link } from "@/ui/kit/link.tsx";
 
 export const metadata = { title: "Clusters" };
 const PAGE = 100;

@@ -1,4 +1,3 @@
-import Link from "next/link";
 import { notFound } from "next/navigation";
 import { compilePlan } from "@/core/course/compile.ts";
 import { faultTitle } from "@/core/course/problem-words.ts";
@@ -10,6 +9,7 @@ import { z } from "zod";
 import { recordFilter } from "@/routes/loads.ts";
 import type { KeptBecause } from "@/core/plan/arriving.ts";
 import { problemFrom } from "@/ui/kit/api.ts";
+import { Link } from "@/ui/kit/link.tsx";
 import { ProblemNote } from "@/ui/kit/problem-note.tsx";
 import { RecordTable } from "@/ui/kit/record-table.tsx";
 import { orNotThere, orWhyNot } from "../../../or-not-there.ts";

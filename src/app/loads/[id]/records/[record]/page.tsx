@@ -1,8 +1,8 @@
-import Link from "next/link";
 import { apart } from "@/engine/apart/apart.ts";
 import { getFeed, getPlan } from "@/store/feeds.ts";
 import { getLoad } from "@/store/loads.ts";
 import { problemFrom } from "@/ui/kit/api.ts";
+import { Link } from "@/ui/kit/link.tsx";
 import { ProblemNote } from "@/ui/kit/problem-note.tsx";
 import { grouped } from "@/ui/kit/words.ts";
 import { RecordLifeView } from "@/ui/loads/record-life.tsx";
