@@ -92,6 +92,20 @@ describe("a slice", () => {
     expect(await all("keyed")).toEqual(["A,01-04,1", "B,01-03,2"]);
   });
 
+  it("is undone but for a record that another program has deleted since, unless that is asked for", async () => {
+    const { db } = system;
+    await feed("deleted", { slice: "garden", key: ["n"] });
+    await load("deleted", "A,2026-01-03,1", "A,2026-01-03,2", "A,2026-01-03,3");
+    const done = await load("deleted", "A,2026-01-04,1", "A,2026-01-04,2");
+    await db.query("delete from target.deleted where n = 1");
+    const undo = await undoWriting(db, done.writing!, { reason: "looked at", by: "test" });
+    // The third had gone with the load, not by anybody else.
+    expect(await all("deleted")).toEqual(["A,01-03,2", "A,01-03,3"]);
+    expect(undo.left).toBe(1);
+    await undoWriting(db, done.writing!, { reason: "all of it", by: "test", over: "all" });
+    expect(await all("deleted")).toEqual(["A,01-03,1", "A,01-03,2", "A,01-03,3"]);
+  });
+
   it("is told from what came later where a held record is released", async () => {
     const { db } = system;
     await feed("released", { slice: "garden" });

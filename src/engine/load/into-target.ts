@@ -7,7 +7,7 @@ import { countKept, type Meeting } from "../writing/meet.ts";
 import { upsertStaged } from "../writing/upsert.ts";
 import type { Expected } from "../writing/reconcile.ts";
 import { inSlices } from "../writing/slice.ts";
-import { TARGET, columnsByName, staged, tableOf } from "../writing/target.ts";
+import { TARGET, columnsByName, sameKey, staged, tableOf } from "../writing/target.ts";
 import { successorOf, type Successor } from "../writing/successor.ts";
 import { WRITING, type Writing } from "../writing/writing.ts";
 import { staging } from "./staging.ts";
@@ -99,18 +99,25 @@ export class IntoTarget {
     expected.add(`select ${expected.columns(own)} from ${staging(id)} s`);
   }
 
-  /** Takes away the rows of the slices that came. */
+  /**
+   * Takes away the rows of the slices that came. Those whose keys come again are kept as changed, not as removed: who
+   * deletes such a row later has deleted the record, which an undo does not bring back unasked.
+   */
   private async removeSlices(): Promise<void> {
-    const { client, plan, writing } = this.of;
+    const { client, id, plan, writing } = this.of;
     const which = await inSlices(client, plan);
+    const { key } = plan.load;
+    const again = key.length > 0 ? sameKey(key, await columnsByName(client, writing.table)) : "false";
     await byHash(client, () =>
       client.query(
         `create temp table replaced_rows on commit drop as
-         select t.ctid as place, t.tableoid as part from ${writing.table} t where ${which}`,
+         select t.ctid as place, t.tableoid as part, null::integer as left_as,
+           case when s."_record" is null then 'removed' else 'changed' end as did
+         from ${writing.table} t left join ${staging(id)} s on ${again} where ${which}`,
       ),
     );
     await client.query("analyze replaced_rows");
-    await writing.remove("select place, part from replaced_rows");
+    await writing.remove("select * from replaced_rows", "as told");
   }
 
   /**

@@ -297,9 +297,9 @@ export class Writing {
     this.updated += rowCount ?? 0;
   }
 
-  /** Takes rows of the target away; `places` is a query that gives them as `place` and `part`. */
-  async remove(places: string): Promise<void> {
-    await this.keep(places, "removed");
+  /** Takes rows of the target away; `places` is a query that gives them as `place` and `part`, and as told by `did` what `keep` asks for. */
+  async remove(places: string, did: "removed" | "as told" = "removed"): Promise<void> {
+    await this.keep(places, did);
     const { rowCount } = await byPlace(this.client, () =>
       this.client.query(
         `delete from ${this.table} t using (${places}) p where t.ctid = p.place and t.tableoid = p.part`,
