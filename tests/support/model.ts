@@ -77,6 +77,11 @@ export class Model {
     return later.some((w) => w.changes.some((c) => c.key === key && c.before?.writing === victim.id));
   }
 
+  private isUndone(writing: number | null): boolean {
+    const done = this.writings.find((w) => w.id === writing);
+    return done !== undefined && done.undoneBy !== null;
+  }
+
   /** What an undo had undone stands again when it is undone, and so on. */
   setUndone(w: Done, by: number | null): void {
     const others = this.writings.filter((u) => u.undoes === w.id && u.undoneBy === null);
@@ -100,7 +105,10 @@ export class Model {
       };
       const stands = after === null ? now === null : now !== null && now.ours && now.writing === after.writing;
       const same = before === null ? now === null : now !== null && sameValues(now, before);
-      if (stands) changes.push({ key, before: now, after: back });
+      // What it took away and has been undone in the meantime would come back for nobody.
+      const undone = before !== null && after === null && victim.kind !== "undo" && this.isUndone(before.writing);
+      if (stands && undone && !over) left++;
+      else if (stands) changes.push({ key, before: now, after: back });
       else if (before === null && now === null) continue;
       else if (same) continue;
       // A row that it put there and that was taken away is gone; who has put another there since has nothing of it.
