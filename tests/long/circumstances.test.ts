@@ -22,7 +22,7 @@ describe("two files by the match that is proposed", () => {
   it.each(["people, columns turned", "people, three copied", "people, noise", "people in Cyrillic letters"])(
     "%s: joined rightly, and known how rightly",
     async (name) => {
-      const m = await tried(name, { size: 500 });
+      const m = await tried(name, { size: 600 });
       expect(m.precision).toBeGreaterThan(0.985);
       expect(m.f1).toBeGreaterThan(0.93);
       expect(m.says.basis).toBe("counted");

@@ -135,6 +135,25 @@ describe("a slice", () => {
     ]);
   });
 
+  it("that stays is held against by the table's other rules as well", async () => {
+    await asOthers(
+      system,
+      `create schema ruled; create table ruled.harvest (garden text, day date, n bigint unique check (n <> 5));
+       grant usage, create on schema ruled to public; grant all on ruled.harvest to public`,
+    );
+    await feed("ruled", { slice: "garden", schema: "ruled", target: "harvest" });
+    await load("ruled", "A,2026-01-03,1", "B,2026-01-03,2");
+    // The table refuses the first, so that A's row stays, which has the number of the second.
+    const done = await load("ruled", "A,2026-01-04,5", "B,2026-01-04,1", "C,2026-01-04,3");
+    expect(done).toMatchObject({ state: "loaded", error: null, inserted: 1, held: 2 });
+    const { rows: now } = await system.db.query("select garden, n::int from ruled.harvest order by n");
+    expect(now).toEqual([
+      { garden: "A", n: 1 },
+      { garden: "B", n: 2 },
+      { garden: "C", n: 3 },
+    ]);
+  });
+
   it("where all is replaced, says how many rows make room, whether or not they are kept", async () => {
     for (const [name, more] of [
       ["whole", {}],

@@ -232,20 +232,21 @@ export class Closing {
       this.hold(this.heldAsFiles, "load");
       await this.countLate();
     }
-    if (sliced && meets) await clock.timed("keys of the target", () => this.holdTakenAnew());
+    if (sliced) await clock.timed("rows that stay", () => this.holdForStaying(meets));
   }
 
   /**
-   * Holds records whose key a row has that stays after all: a slice that has lost its last record, held for whatever reason,
-   * is not replaced.
+   * Holds records in whose way a row is that stays after all, by its key where there is one or by another rule of the
+   * target: a slice that has lost its last record, held for whatever reason, is not replaced.
    */
-  private async holdTakenAnew(): Promise<void> {
+  private async holdForStaying(keyed: boolean): Promise<void> {
     const { client, id, compiled } = this.of;
     while (this.heldLate > 0) {
       await noteSlices(client, compiled.plan, staging(id));
-      const taken = await findTaken(this.staged);
-      if (taken === 0) return;
-      this.hold(taken, "load");
+      const taken = keyed ? await findTaken(this.staged) : 0;
+      const { broken } = await findBroken(this.staged);
+      if (taken + broken === 0) return;
+      this.hold(taken + broken, "load");
       await this.countLate();
     }
   }
