@@ -204,7 +204,10 @@ program
   .option("--feed <feed>", "of this feed alone")
   .option("--sender <name>", "of this sender alone")
   .option("--json", "as JSON")
-  .option("--into <folder>", "write what is held, in the layouts in which they sent it, and a letter for each")
+  .option(
+    "--into <folder>",
+    "write what is held, in the layouts in which they sent it, and a letter for each, as text and as a page to print",
+  )
   .option("--given", "note that what was written is with its sender from now on")
   .action(async (flags: SendersFlags) => {
     const { senders } = await import("./senders.ts");

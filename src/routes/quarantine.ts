@@ -41,7 +41,7 @@ export const heldFile = declare("GET /api/quarantine/file", {
 
 export const heldForSenders = declare("GET /api/quarantine/senders", {
   about:
-    "an archive for the senders: a folder for each, in it a file for each layout in which it has sent what is held, with a mark and the problems beside each record, and a letter in words",
+    "an archive for the senders: a folder for each, in it a file for each layout in which it has sent what is held, with a mark and the problems beside each record, and a letter in words, as text and as a page to print",
   query: {
     feed: heldFilter.feed,
     load: heldFilter.load,

@@ -69,8 +69,10 @@ describe("held records", () => {
     const files = unzipSync(new Uint8Array(await (await fetch(href)).arrayBuffer()));
     expect(Object.keys(files).sort()).toEqual([
       "first/Mibora/a-to-mend.csv",
+      "first/Mibora/letter.html",
       "first/Mibora/letter.txt",
       "second/Mibora/b-to-mend.csv",
+      "second/Mibora/letter.html",
       "second/Mibora/letter.txt",
     ]);
     expect(strFromU8(files["first/Mibora/letter.txt"]!)).toContain(

@@ -2,7 +2,8 @@ import { unzipSync } from "fflate";
 import iconv from "iconv-lite";
 import { SaxesParser } from "saxes";
 import { describe, expect, it } from "vitest";
-import { faultsOf, letterOf, markOf, senderFile, type ForSender, type Layout } from "@/core/mend/for-sender.ts";
+import { faultsOf, markOf, senderFile, type ForSender, type Layout } from "@/core/mend/for-sender.ts";
+import { letterPage, letterText } from "@/core/mend/letter.ts";
 import { mapColumns } from "@/core/map/columns.ts";
 import { readAll } from "../support/read.ts";
 import { siftAll } from "../support/sift.ts";
@@ -160,13 +161,13 @@ describe("the letter", () => {
   });
 
   it("says how many, where they are, and the causes by their number with one record each", () => {
-    const text = letterOf({
+    const text = letterText({
       sender: "Mibora",
       feed: "Accessions",
       day: "2026-05-31",
       records: 1204,
       causes: [cause("rare", 4), cause("often", 1200)],
-      files: [{ name: "a-to-mend.csv", records: 1204 }],
+      files: [{ name: "a-to-mend.csv", records: 1204, marked: true }],
     });
     expect(text).toContain("Accessions: 1,204 records to look at, for Mibora\n2026-05-31\n");
     expect(text).toContain("a-to-mend.csv  (1,204 records)");
@@ -176,11 +177,35 @@ describe("the letter", () => {
 
   it("names a dozen causes and counts the rest; one record is one", () => {
     const causes = Array.from({ length: 15 }, (_, i) => cause(`cause ${i}`, 20 - i));
-    const text = letterOf({ sender: "", feed: "F", day: "2026-05-31", records: 1, causes, files: [] });
+    const files = [{ name: "f.csv", records: 1, marked: true }];
+    const text = letterText({ sender: "", feed: "F", day: "2026-05-31", records: 1, causes, files });
     expect(text).toContain("F: 1 record to look at\n");
     expect(text).toContain("One record of what you have sent could not be loaded yet. It is in:");
     expect(text).toContain("and 21 more problems of other kinds");
     expect(text).not.toContain("cause 12");
+  });
+
+  it("speaks of marks only where a file has them", () => {
+    const file = (name: string, marked: boolean) => ({ name, records: 1, marked });
+    const of = (...files: ReturnType<typeof file>[]): string =>
+      letterText({ sender: "", feed: "F", day: "2026-05-31", records: files.length, causes: [], files });
+    expect(of(file("a.csv", true))).toContain("Each line ends with two columns: “sieve mark”");
+    expect(of(file("a.csv", true))).toContain("send the file back.");
+    expect(of(file("a.csv", true), file("b.txt", false))).toContain("Each line of a file with a heading ends with");
+    expect(of(file("b.txt", false))).not.toContain("sieve mark");
+    expect(senderFile({ columns: ["1"], read: { as: "delimited", header: false } }).marked).toBe(false);
+    expect(senderFile({ columns: ["a"], read: { as: "delimited" } }).marked).toBe(true);
+  });
+
+  it("is a page to print as well, which says the same and has nothing run that a file says", () => {
+    const causes = [cause("<script>alert(1)</script>", 2)];
+    const files = [{ name: "a&b.csv", records: 2, marked: true }];
+    const page = letterPage({ sender: "M & <b>", feed: "F", day: "2026-05-31", records: 2, causes, files });
+    expect(page).toContain("<title>F: 2 records to look at, for M &amp; &lt;b&gt;</title>");
+    expect(page).toContain("<li>a&amp;b.csv (2 records)</li>");
+    expect(page).toContain('<td class="n">2 records</td><td>&lt;script&gt;alert(1)&lt;/script&gt;<br>');
+    expect(page).toContain("such as a.csv, line 7: n “x” is no number.");
+    expect(page).not.toContain("<script");
   });
 });
 

@@ -53,10 +53,13 @@ describe("held records for their senders", () => {
     expect(done).toEqual({ names: ["Erica / Lyng", "Mibora"], files: 4, records: 5 });
     expect(Object.keys(files).sort()).toEqual([
       "garden/Erica - Lyng/c-to-mend.csv",
+      "garden/Erica - Lyng/letter.html",
       "garden/Erica - Lyng/letter.txt",
       "garden/Mibora/a-to-mend.csv",
       "garden/Mibora/b-to-mend.txt",
+      "garden/Mibora/letter.html",
       "garden/Mibora/letter.txt",
+      "museum/Mibora/letter.html",
       "museum/Mibora/letter.txt",
       "museum/Mibora/m-to-mend.csv",
     ]);
@@ -69,6 +72,7 @@ describe("held records for their senders", () => {
     expect(letter).toContain("a-to-mend.csv  (2 records)");
     expect(letter).toContain("b-to-mend.txt  (1 record)");
     expect(letter).toContain("2 records: n is not a whole number");
+    expect(files["garden/Mibora/letter.html"]).toContain("<h1>garden: 3 records to look at, for Mibora</h1>");
     const some = await packed({ load: first.id });
     expect(some.done).toMatchObject({ files: 1, records: 2 });
   });
@@ -83,7 +87,11 @@ describe("held records for their senders", () => {
     expect(written.stdout).toBe(
       `2 records for 1 sender in 1 file: ${folder}\nCalluna: 2 records with it from now on\n`,
     );
-    expect(readdirSync(join(folder, "herbarium/Calluna")).sort()).toEqual(["h-to-mend.csv", "letter.txt"]);
+    expect(readdirSync(join(folder, "herbarium/Calluna")).sort()).toEqual([
+      "h-to-mend.csv",
+      "letter.html",
+      "letter.txt",
+    ]);
     expect(readFileSync(join(folder, "herbarium/Calluna/h-to-mend.csv"), "utf8")).toContain("x3,no");
     expect(told("--feed", "herbarium").stdout).toMatch(
       /^Calluna: 1 delivery to herbarium; 2 held, 2 records with it since \d{4}-\d\d-\d\d\n$/,

@@ -1,5 +1,4 @@
 import iconv from "iconv-lite";
-import { counted } from "../kernel/problem.ts";
 import type { Block } from "../kernel/block.ts";
 import { textOf } from "../kernel/bytes.ts";
 import { mapColumns } from "../map/columns.ts";
@@ -11,7 +10,7 @@ import { openWorkbook } from "../write/records/xlsx.ts";
 
 /**
  * Files for senders: held records in the layout in which they came, each with a mark by which it is known again and
- * what is wrong with it, and a letter that says so in words.
+ * what is wrong with it.
  */
 
 /** How the records of a file came. */
@@ -77,6 +76,8 @@ export function takeMarks(block: Block, columns: readonly string[], first: numbe
 export interface SenderFile {
   /** The ending of its name. */
   readonly ending: "csv" | "tsv" | "txt" | "xlsx";
+  /** Whether its records carry their marks and problems. */
+  readonly marked: boolean;
   add(record: ForSender): void;
   take(): Uint8Array;
   end(): void;
@@ -100,6 +101,7 @@ function workbook(layout: Layout): SenderFile {
   const writer = openWorkbook(fields, true);
   return {
     ending: "xlsx",
+    marked: true,
     add: (record) => writer.add([...cellsOf(layout, record), record.mark, record.problems.join(" ")], record.faults),
     take: () => writer.take(),
     end: () => writer.end(),
@@ -130,6 +132,7 @@ function text(layout: Layout): SenderFile {
   let first = true;
   return {
     ending: delimiter === "\t" ? "tsv" : delimiter === "," ? "csv" : "txt",
+    marked: headed,
     add(record) {
       const own = cellsOf(layout, record);
       waiting += row(headed ? [...own, record.mark, words(record.problems.join(" "))] : own);
@@ -142,56 +145,4 @@ function text(layout: Layout): SenderFile {
     },
     end() {},
   };
-}
-
-/** A cause in a letter: what is wrong, how often, and one record that has it. */
-export interface Cause {
-  readonly title: string;
-  readonly count: number;
-  readonly example: { readonly file: string; readonly line: number; readonly message: string };
-}
-
-/** Causes that a letter names one by one. */
-const MOST_CAUSES = 12;
-
-/** The letter that goes with a sender's files, in plain words. */
-export function letterOf({
-  sender,
-  feed,
-  day,
-  records,
-  causes,
-  files,
-}: {
-  sender: string;
-  feed: string;
-  /** In ISO 8601. */
-  day: string;
-  records: number;
-  causes: readonly Cause[];
-  files: readonly { readonly name: string; readonly records: number }[];
-}): string {
-  const sorted = [...causes].sort((a, b) => b.count - a.count);
-  const rest = sorted.slice(MOST_CAUSES).reduce((n, c) => n + c.count, 0);
-  return [
-    `${feed}: ${counted(records, "record")} to look at${sender === "" ? "" : `, for ${sender}`}`,
-    day,
-    "",
-    `${records === 1 ? "One record" : counted(records, "record")} of what you have sent could not be loaded yet. ${records === 1 ? "It is" : "They are"} in:`,
-    "",
-    ...files.map((f) => `  ${f.name}  (${counted(f.records, "record")})`),
-    "",
-    `Each line ends with two columns: “${MARK_COLUMN}”, by which we know it again, and “${PROBLEM_COLUMN}”, which says what is wrong with it. Please put the records right, leave the marks as they are, and send the file back.`,
-    "",
-    "What is wrong, the most frequent first:",
-    "",
-    ...sorted
-      .slice(0, MOST_CAUSES)
-      .flatMap(({ title, count, example }) => [
-        `  ${counted(count, "record")}: ${title}`,
-        `    such as ${example.file}, line ${example.line}: ${example.message}`,
-      ]),
-    ...(rest > 0 ? [`  and ${counted(rest, "more problem")} of other kinds`] : []),
-    "",
-  ].join("\n");
 }

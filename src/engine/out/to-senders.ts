@@ -1,5 +1,6 @@
 import { faultTitle } from "@/core/course/problem-words.ts";
-import { faultsOf, letterOf, markOf, senderFile, type Cause, type SenderFile } from "@/core/mend/for-sender.ts";
+import { faultsOf, markOf, senderFile, type SenderFile } from "@/core/mend/for-sender.ts";
+import { letterPage, letterText, type Cause, type Letter } from "@/core/mend/letter.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import type { Db } from "@/store/db.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
@@ -18,7 +19,7 @@ const pathPart = (text: string): string =>
 
 /** What is said of one sender of a feed: its files and its causes. */
 class Sender {
-  readonly files: { name: string; records: number }[] = [];
+  readonly files: { name: string; records: number; marked: boolean }[] = [];
   readonly causes = new Map<string, Cause>();
   records = 0;
 
@@ -62,7 +63,7 @@ export async function packForSenders(
 
 /**
  * Writes held records for their senders: for each sender of a feed a folder, in it a file for each layout in which
- * it has sent them, and a letter. In memory that does not grow with them. Throws `no-records` where none are held.
+ * it has sent them, and a letter, as text and as a page to print. In memory that does not grow with them. Throws `no-records` where none are held.
  */
 export async function writeForSenders(db: Db, filter: HeldFilter, into: Sink): Promise<ForSenders> {
   const day = dayOf(new Date());
@@ -84,11 +85,9 @@ export async function writeForSenders(db: Db, filter: HeldFilter, into: Sink): P
     await endFile();
     if (!sender) return;
     const { name, title, records, causes, files } = sender;
-    await putFile(
-      into,
-      `${folder}letter.txt`,
-      letterOf({ sender: name, feed: title, day, records, causes: [...causes.values()], files }),
-    );
+    const letter: Letter = { sender: name, feed: title, day, records, causes: [...causes.values()], files };
+    await putFile(into, `${folder}letter.txt`, letterText(letter));
+    await putFile(into, `${folder}letter.html`, letterPage(letter));
     names.add(name);
     done.records += records;
   };
@@ -111,7 +110,7 @@ export async function writeForSenders(db: Db, filter: HeldFilter, into: Sink): P
         const base = pathPart(held.file.replace(/\.[^./]*$/, "").replace(/^.*\//, "")) || "records";
         let name = `${base}-to-mend.${file.ending}`;
         for (let n = 2; sender.files.some((f) => f.name === name); n++) name = `${base}-to-mend-${n}.${file.ending}`;
-        sender.files.push({ name, records: 0 });
+        sender.files.push({ name, records: 0, marked: file.marked });
         done.files++;
         at.open = { file, sink: await into.open(folder + name), layout };
       }

@@ -63,7 +63,7 @@ export function DeskHeading({
           <a className="underline" href={withPath(`/api/quarantine/senders?${query({ check: undefined })}`)}>
             all of them for their senders
           </a>
-          , a file for each layout, with a letter
+          , a file for each layout, with a letter to print
           {again > 0 && (
             <>
               {" · "}

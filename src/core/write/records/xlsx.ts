@@ -1,6 +1,7 @@
 import { Zip, ZipDeflate, strToU8 } from "fflate";
 import { SieveError, grouped } from "../../kernel/problem.ts";
 import { microsOf } from "../../formula/value.ts";
+import { asContent } from "../entities.ts";
 import type { Field } from "../../plan/field.ts";
 import type { OutputPart, RecordWriter } from "./part.ts";
 import { textOfValue } from "./typed.ts";
@@ -74,17 +75,16 @@ function letters(column: number): string {
   return column < 26 ? own : letters((column - rest) / 26 - 1) + own;
 }
 
-const ENTITIES: Readonly<Record<string, string>> = { "&": "&amp;", "<": "&lt;", ">": "&gt;", "\r": "&#13;" };
-
 /** Text of a cell: what XML can't have stands as `_x0007_`, and what looks like that is told apart from it. */
 function cellXml(text: string): string {
-  return text
-    .replace(/_x([0-9A-Fa-f]{4})_/g, "_x005F_x$1_")
-    .replace(
-      /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g,
-      (c) => `_x${c.charCodeAt(0).toString(16).toUpperCase().padStart(4, "0")}_`,
-    )
-    .replace(/[&<>\r]/g, (c) => ENTITIES[c]!);
+  return asContent(
+    text
+      .replace(/_x([0-9A-Fa-f]{4})_/g, "_x005F_x$1_")
+      .replace(
+        /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g,
+        (c) => `_x${c.charCodeAt(0).toString(16).toUpperCase().padStart(4, "0")}_`,
+      ),
+  );
 }
 
 const textCell = (at: string, text: string, style: number): string =>

@@ -1,13 +1,13 @@
 import { SieveError, quoted } from "../../kernel/problem.ts";
 import type { Field } from "../../plan/field.ts";
 import { listValues } from "../../type/list.ts";
+import { asContent } from "../entities.ts";
 import type { OutputPart } from "./part.ts";
 import { textWriter } from "./part.ts";
 import { textOfValue } from "./typed.ts";
 
 /** Characters that no XML 1.0 text may have, escaped or not. */
 const NEVER = /[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\u{10000}-\u{10ffff}]/u;
-const MARKS: Readonly<Record<string, string>> = { "&": "&amp;", "<": "&lt;", ">": "&gt;", "\r": "&#13;" };
 
 function escaped(field: Field, text: string): string {
   if (NEVER.test(text)) {
@@ -15,7 +15,7 @@ function escaped(field: Field, text: string): string {
       hint: "Take it out by a cleansing step (control characters), or write another format.",
     });
   }
-  return text.replace(/[&<>\r]/g, (c) => MARKS[c]!);
+  return asContent(text);
 }
 
 function elementOf(field: Field, canonical: string): string {
