@@ -3,6 +3,8 @@ import iconv from "iconv-lite";
 import { SaxesParser } from "saxes";
 import { describe, expect, it } from "vitest";
 import { faultsOf, markOf, senderFile, type ForSender, type Layout } from "@/core/mend/for-sender.ts";
+import { FORMAT_PARTS } from "@/core/read/schema.ts";
+import { isOwnHeading } from "@/core/kernel/own-columns.ts";
 import { letterPage, letterText } from "@/core/mend/letter.ts";
 import { mapColumns } from "@/core/map/columns.ts";
 import { readAll } from "../support/read.ts";
@@ -149,6 +151,34 @@ describe("a file for a sender", () => {
       { name: "back.csv", bytes: written(delimited({}), RECORDS.slice(0, 2)) },
     ]);
     expect(records.map((r) => r.problems)).toEqual([[], []]);
+  });
+
+  it.each(FORMAT_PARTS.map(({ id }) => id).filter((id) => id !== "delimited"))(
+    "is known where it comes back into a feed that is sent %s",
+    async (as) => {
+      const read = { as } as Layout["read"];
+      const file = senderFile({ columns: COLUMNS, read });
+      const plan = planOf(["nr", "name", "groesse"].map((name) => ({ name, type: "text", also: ["Größe"] })));
+      for (const r of RECORDS.slice(0, 2)) file.add(r);
+      const whole: Uint8Array[] = [];
+      if (file.ending === "xlsx") file.end();
+      whole.push(file.take());
+      const name = `back.${file.ending}`;
+      const { records } = await siftAll({ ...plan, read } as never, [{ name, bytes: Buffer.concat(whole) }]);
+      expect(records.map((r) => r.problems)).toEqual([[], []]);
+      // Saved by a program that parts its cells otherwise.
+      const otherwise = Buffer.from("nr;name;Größe;sieve mark;sieve problem\r\n1;Oak;2;31-1;\r\n");
+      const again = await siftAll({ ...plan, read } as never, [{ name: "b.csv", bytes: otherwise }]);
+      expect(again.records.map((r) => r.problems)).toEqual([[]]);
+    },
+  );
+
+  it("is told from what only speaks of marks", () => {
+    expect(isOwnHeading('a,"sieve mark","sieve problem"\nx,1-1,')).toBe(true);
+    expect(isOwnHeading("a\tSieve Mark\tSieve Problem \r\n")).toBe(true);
+    expect(isOwnHeading('{"sieve mark": 1, "sieve problem": 2}')).toBe(false);
+    expect(isOwnHeading("a,b\nx,sieve mark,sieve problem")).toBe(false);
+    expect(isOwnHeading("my sieve mark,sieve problem")).toBe(false);
   });
 });
 

@@ -129,6 +129,26 @@ describe("held records for their senders", () => {
     expect(await countHeld(db, { feed: "back" })).toBe(3);
   });
 
+  it("come back as the table that went to the sender, where a feed is sent something else", async () => {
+    const { db } = system;
+    const nested = [
+      { ...FIELDS[0]!, also: ["lot.id"] },
+      { ...FIELDS[1]!, also: ["tests.n"] },
+    ];
+    await newFeed(db, "lots", nested, { key: ["id"] }, { gates: [], read: { as: "json-lines", each: "tests" } });
+    const tests = (...n: unknown[]): string => JSON.stringify(n.map((x) => ({ n: x })));
+    const lines = [`{"lot":{"id":"x1"},"tests":${tests("bad")}}`, `{"lot":{"id":"x2"},"tests":${tests(2)}}`];
+    const first = await send("lots", "Mibora", "a.jsonl", lines.join("\n"));
+    expect(first).toMatchObject({ state: "loaded", inserted: 1, held: 1 });
+    const { files } = await packed({ feed: "lots" });
+    const table = files["lots/Mibora/a-to-mend.csv"]!;
+    const load = await send("lots", "Mibora", "a-to-mend.csv", table.replace(",bad,", ",1,"));
+    expect(load).toMatchObject({ state: "loaded", read: 1, inserted: 1, held: 0 });
+    expect(load.report!.returned).toEqual({ accepted: 1, again: 0 });
+    expect(load.report!.drift).toEqual([]);
+    expect((await verifyLoad(db, load.id)).differs).toEqual([]);
+  });
+
   it("sent again as they are do not pile up, by their key, or without one by all that is in them", async () => {
     const { db } = system;
     await newFeed(db, "piles", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });

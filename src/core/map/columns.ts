@@ -1,5 +1,5 @@
 import type { Field } from "../plan/field.ts";
-import { isOwnColumn } from "./own-columns.ts";
+import { isOwnColumn } from "../kernel/own-columns.ts";
 
 /** How the columns of one file meet the fields of the contract. */
 export interface Mapping {

@@ -2,7 +2,7 @@ import iconv from "iconv-lite";
 import type { Block } from "../kernel/block.ts";
 import { textOf } from "../kernel/bytes.ts";
 import { mapColumns } from "../map/columns.ts";
-import { MARK_COLUMN, PROBLEM_COLUMN, isMarkColumn } from "../map/own-columns.ts";
+import { MARK_COLUMN, PROBLEM_COLUMN, isMarkColumn } from "../kernel/own-columns.ts";
 import type { Field } from "../plan/field.ts";
 import type { ReadOptions } from "../read/settings.ts";
 import { guarded } from "../write/csv.ts";

@@ -1,5 +1,5 @@
 import { counted } from "../kernel/problem.ts";
-import { MARK_COLUMN, PROBLEM_COLUMN } from "../map/own-columns.ts";
+import { MARK_COLUMN, PROBLEM_COLUMN } from "../kernel/own-columns.ts";
 import { asContent } from "../write/entities.ts";
 
 /** A cause in a letter: what is wrong, how often, and one record that has it. */

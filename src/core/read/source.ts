@@ -1,4 +1,5 @@
 import { concat, isUtf8 } from "../kernel/bytes.ts";
+import { isOwnHeading } from "../kernel/own-columns.ts";
 import { SieveError } from "../kernel/problem.ts";
 import { DETECT_BYTES } from "./detect.ts";
 import { decodeText } from "./encoding/decode.ts";
@@ -92,7 +93,11 @@ export async function* openFile(
   }
   const first = FORMAT_PARTS.find(({ begins }) => begins && startsWith(head, begins.with));
   if (first) yield* open(first, source, first.begins!.why);
-  else if (set?.inZip) {
+  else if (set && set.id !== "delimited" && isOwnHeading(decodeText(head, "utf-8"))) {
+    // A file of ours comes back: it is a table, whatever its sender sends as a rule.
+    const { unpacked_mb } = settings;
+    yield* openFile(source, unpacked_mb === undefined ? {} : { unpacked_mb }, spool, parts, layer);
+  } else if (set?.inZip) {
     const is = set.promised?.is ?? set.title;
     throw new SieveError(`${set.id}-broken`, `${file.name} is not ${is}.`, {
       detail: `${is.charAt(0).toUpperCase()}${is.slice(1)} is a zip archive, and this file does not begin as one.`,

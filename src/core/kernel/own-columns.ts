@@ -9,4 +9,10 @@ const OWN: ReadonlySet<string> = new Set([MARK_COLUMN, PROBLEM_COLUMN]);
 
 export const isOwnColumn = (name: string): boolean => OWN.has(name.trim().toLowerCase());
 
+/** A heading that ends with both, however its cells are parted. */
+const HEADING = new RegExp(`(?:^|[,;\\t|])"?${MARK_COLUMN}"?[,;\\t|]"?${PROBLEM_COLUMN}"?\\s*$`, "i");
+
+/** Whether delimited text begins as a file for a sender does. */
+export const isOwnHeading = (text: string): boolean => HEADING.test(text.split(/\r?\n/, 1)[0]!);
+
 export const isMarkColumn = (name: string): boolean => name.trim().toLowerCase() === MARK_COLUMN;
