@@ -183,6 +183,8 @@ program
   .option("--name <pattern>", "names of the files: {feed}, {load}, {sender}, {day}, {n}")
   .option("--delimiter <text>", "delimited text: what stands between cells")
   .option("--encoding <name>", "delimited text: its encoding, such as windows-1252; UTF-8 unless said")
+  .option("--root <name>", "XML: what its root element is called")
+  .option("--record <name>", "XML: what the element of each record is called")
   .option("--load <load>", "only rows that this load wrote last", wholeNumber)
   .option("--accepted <load>", "instead, what this load accepted, as it made it", wholeNumber)
   .option("--read <load>", "instead, all that this load read, with what became of each record and why", wholeNumber)

@@ -16,6 +16,8 @@ export interface OutFlags {
   readonly name?: string;
   readonly delimiter?: string;
   readonly encoding?: string;
+  readonly root?: string;
+  readonly record?: string;
   readonly load?: number;
   readonly accepted?: number;
   readonly read?: number;
@@ -69,6 +71,8 @@ export async function out(of: string, path: string, flags: OutFlags): Promise<vo
       name: flags.name,
       delimiter: flags.delimiter?.replaceAll("\\t", "\t"),
       encoding: flags.encoding,
+      root: flags.root,
+      record: flags.record,
     };
     const outgoing = query
       ? await queryOut(db, { sql: of, connection: flags.connection }, asked)

@@ -36,6 +36,8 @@ const form = {
   name: z.string().min(1).max(150).optional().describe("A pattern of names: {feed}, {load}, {sender}, {day}, {n}"),
   delimiter: z.string().min(1).max(20).optional().describe("Of delimited text: what stands between cells"),
   encoding: z.enum(ENCODINGS).optional().describe("Of delimited text: its encoding; UTF-8 unless said"),
+  root: z.string().max(63).optional().describe("Of XML: what its root element is called"),
+  record: z.string().max(63).optional().describe("Of XML: what the element of each record is called"),
 };
 
 export const countOut = declare("GET /api/feeds/{feed}/out/rows", {

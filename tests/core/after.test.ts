@@ -29,6 +29,8 @@ describe("what is done after a load", () => {
     ["a folder from the root", { do: "file", folder: "/a" }],
     ["a format that is not written", { do: "file", folder: "a", format: "pdf" }],
     ["a delimiter of what has none", { do: "file", folder: "a", format: "parquet", delimiter: ";" }],
+    ["a root element of what has none", { do: "file", folder: "a", format: "csv", root: "lots" }],
+    ["an element that can't be called so", { do: "file", folder: "a", format: "xml", record: "a b" }],
     ["an encoding that there is not", { do: "file", folder: "a", encoding: "utf-9" }],
     ["a partition by no field", { do: "file", folder: "a", partition: "month" }],
     ["a name with a part that is none", { do: "file", folder: "a", name: "{who}" }],

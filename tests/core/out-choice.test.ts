@@ -67,6 +67,10 @@ describe("what a person has chosen of records on their way out", () => {
     expect(shellWords("seeds", { ...plain, delimiter: "|", encoding: "windows-1252" }, "csv")).toBe(
       "sieve out seeds seeds.csv --delimiter '|' --encoding windows-1252",
     );
+    expect(shellWords("seeds", { ...plain, format: "xml", root: "lots", record: "lot" }, "xml")).toBe(
+      "sieve out seeds seeds.xml --root lots --record lot",
+    );
+    expect(outQuery({ ...plain, root: "lots" })).toMatchObject({ root: "lots" });
     expect(outQuery({ ...plain, delimiter: ";", encoding: "utf-16le" })).toEqual({
       format: "csv",
       delimiter: ";",

@@ -11,6 +11,7 @@ import type { Field } from "@/core/plan/field.ts";
 import { decodeText } from "@/core/read/encoding/decode.ts";
 import { outputOf } from "@/core/write/records/index.ts";
 import { encoderOf } from "@/core/write/encode.ts";
+import { ELEMENT_NAME, unfitSetting } from "@/core/write/records/part.ts";
 import { OUTPUTS } from "@/core/write/records/parts.ts";
 import { unitsOf } from "@/core/type/scaled.ts";
 import { jsonObjects, textOfValue } from "@/core/write/records/typed.ts";
@@ -235,6 +236,31 @@ describe("read by other readers", () => {
       if (i % 10_000 === 0) one.take();
     }
     expect(() => one.add([""])).toThrow("at most 1,048,575 records");
+  });
+
+  it("XML calls its root and its records as it is told", () => {
+    const one = fields.slice(0, 1);
+    const of = (text?: { root?: string; record?: string }): string => {
+      const writer = OUTPUTS.find((o) => o.id === "xml")!.open(one, "things", text);
+      writer.add(["x1"]);
+      writer.end();
+      return Buffer.from(writer.take()).toString().split("\n").slice(1).join("");
+    };
+    const id = one[0]!.name;
+    expect(of()).toBe(`<things><record><${id}>x1</${id}></record></things>`);
+    expect(of({ root: "Lots" })).toBe(`<Lots><record><${id}>x1</${id}></record></Lots>`);
+    expect(of({ root: "lots", record: "lot" })).toBe(`<lots><lot><${id}>x1</${id}></lot></lots>`);
+    for (const name of ["lot", "Lot-1", "_x.y"]) expect(ELEMENT_NAME.test(name)).toBe(true);
+    for (const name of ["", "1a", "a b", "xmlish", "a:b", "a>", "é"]) expect(ELEMENT_NAME.test(name)).toBe(false);
+  });
+
+  it("says what a format has not", () => {
+    const part = (id: string) => OUTPUTS.find((o) => o.id === id)!;
+    expect(unfitSetting(part("xml"), { root: "a", record: "b" })).toBeNull();
+    expect(unfitSetting(part("xml"), { delimiter: ";" })).toBe("delimiter");
+    expect(unfitSetting(part("csv"), { delimiter: ";", encoding: "utf-8" })).toBeNull();
+    expect(unfitSetting(part("csv"), { record: "b" })).toBe("element of a record");
+    expect(unfitSetting(part("parquet"), { root: "a" })).toBe("root element");
   });
 
   it("refuses in XML what no XML can have, and says what to do", () => {

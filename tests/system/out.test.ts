@@ -237,6 +237,9 @@ describe("rows of a target on their way out", () => {
     await expect(outOf(system.db, "none", { format: "csv", name: "../x" })).rejects.toMatchObject({
       code: "out-unfit",
     });
+    const named = (format: string, names: object) => outOf(system.db, "none", { format, ...names });
+    await expect(named("csv", { root: "lots" })).rejects.toThrow("CSV has no root element to choose.");
+    await expect(named("xml", { record: "a b" })).rejects.toThrow("“a b” is no name of an element.");
     await expect(packed("none", { format: "csv" })).rejects.toMatchObject({ code: "no-target" });
     await expect(outOf(system.db, "nobody", { format: "csv" })).rejects.toMatchObject({ code: "no-plan" });
   });
@@ -262,9 +265,12 @@ describe("sieve out", () => {
     for (const { path, sha256: hash } of manifest.files) {
       expect(sha256(await readFile(join(at, "rows", path)))).toBe(hash);
     }
+    await sieve("out", "shell", join(at, "lots.xml"), "--root", "lots", "--record", "lot");
+    const xml = await readFile(join(at, "lots.xml"), "utf8");
+    expect([xml.match(/<lot>/g)?.length, xml.includes("<lots>"), xml.includes("<record>")]).toEqual([30, true, false]);
     const refused = sieve("out", "shell", join(at, "x.csv"), "--partition", "partner:month");
     await expect(refused).rejects.toMatchObject({ code: 2, stderr: expect.stringContaining("is no day") as string });
-    expect((await readdir(at)).sort()).toEqual(["all.csv.gz", "rows"]);
+    expect((await readdir(at)).sort()).toEqual(["all.csv.gz", "lots.xml", "rows"]);
   });
 });
 

@@ -4,6 +4,7 @@ import { fileName, usualName } from "../write/files/name.ts";
 import { readPartitions } from "../write/files/partition.ts";
 import { ENCODINGS } from "../read/encoding/names.ts";
 import { OUTPUT_IDS, outputCalled } from "../write/records/index.ts";
+import { ELEMENT_NAME, unfitSetting } from "../write/records/part.ts";
 import { plainNameSchema } from "./name.ts";
 import { valuesOf, type Parameter } from "./parameters.ts";
 import type { Field } from "./field.ts";
@@ -65,6 +66,8 @@ const files = {
   records: z.int().min(1).optional().describe("A file has no more records than this"),
   delimiter: z.string().min(1).max(20).optional().describe("Of delimited text: what stands between cells"),
   encoding: z.enum(ENCODINGS).optional().describe("Of delimited text: its encoding; UTF-8 unless said"),
+  root: z.string().regex(ELEMENT_NAME).optional().describe("Of XML: what its root element is called"),
+  record: z.string().regex(ELEMENT_NAME).optional().describe("Of XML: what the element of each record is called"),
   name: z
     .string()
     .min(1)
@@ -202,8 +205,8 @@ export function afterFault(
     if (!action.query)
       readPartitions(action.partition ?? "", fieldsOut(action.what ?? "accepted", plan.contract.fields));
     const part = outputCalled(action.format);
-    if (!part.delimited && (action.delimiter ?? action.encoding) !== undefined)
-      return `${part.title} has no delimiter and no encoding to choose.`;
+    const unfit = unfitSetting(part, action);
+    if (unfit !== null) return `${part.title} has no ${unfit} to choose.`;
     const about = { feed: plan.feed, load: "1", sender: "somebody", day: "2026-01-01", ...valuesOf(plan) };
     fileName(action.name ?? usualName(1), about, null);
     return null;

@@ -9,8 +9,8 @@ import { toldAfter, type AboutLoad } from "./about.ts";
 
 /** What a load accepted, in the form that an action says. */
 function outAsked(action: AfterAction & { do: "file" | "put" }, load: Load): OutAsked {
-  const { format, gzip, partition, records, name, delimiter, encoding, what = "accepted" } = action;
-  return { format, gzip, partition, records, name, delimiter, encoding, load: load.id, what };
+  const { format, gzip, partition, records, name, delimiter, encoding, root, record, what = "accepted" } = action;
+  return { format, gzip, partition, records, name, delimiter, encoding, root, record, load: load.id, what };
 }
 
 /** What goes out after a load: records of it, or what the action's query gives. */

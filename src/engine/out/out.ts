@@ -7,10 +7,10 @@ import { manifestOf, type Manifest, type WrittenFile } from "@/core/interop/mani
 import type { Plan } from "@/core/plan/document.ts";
 import { valuesOf } from "@/core/plan/parameters.ts";
 import type { Field } from "@/core/plan/field.ts";
-import { SieveError } from "@/core/kernel/problem.ts";
+import { SieveError, quoted } from "@/core/kernel/problem.ts";
 import { encoderOf } from "@/core/write/encode.ts";
 import { outputCalled } from "@/core/write/records/index.ts";
-import type { TextSettings } from "@/core/write/records/part.ts";
+import { ELEMENT_NAME, unfitSetting, type TextSettings } from "@/core/write/records/part.ts";
 import { isOfLoad, type Contents } from "@/core/write/files/contents.ts";
 import { senderPart, usualName, type AboutFile } from "@/core/write/files/name.ts";
 import { readPartitions } from "@/core/write/files/partition.ts";
@@ -38,25 +38,33 @@ export interface OutAsked {
   /** What stands between cells of delimited text, and its encoding. */
   readonly delimiter?: string | undefined;
   readonly encoding?: string | undefined;
+  /** What XML's root element and each record's are called. */
+  readonly root?: string | undefined;
+  readonly record?: string | undefined;
   /** Rows of the target unless said. */
   readonly what?: Contents | undefined;
   /** Of rows, those that this load wrote last; of the rest, what is of this load. */
   readonly load?: number | undefined;
 }
 
-/** How delimited text is written. Throws `out-unfit` where the format is another, or can't be written so. */
-function textOf({ format, delimiter, encoding }: OutAsked): TextSettings | undefined {
-  if (delimiter === undefined && encoding === undefined) return undefined;
-  const part = outputCalled(format);
-  if (!part.delimited) {
-    throw new SieveError(
-      "out-unfit",
-      `${part.title} has no ${delimiter === undefined ? "encoding" : "delimiter"} to choose.`,
-      {
-        hint: "Leave it out, or take CSV.",
-      },
-    );
+/** How text is written. Throws `out-unfit` where the format is none that is written so, or it can't be written so. */
+function textOf(asked: OutAsked): TextSettings | undefined {
+  const { delimiter, encoding, root, record } = asked;
+  const part = outputCalled(asked.format);
+  const unfit = unfitSetting(part, asked);
+  if (unfit !== null) {
+    throw new SieveError("out-unfit", `${part.title} has no ${unfit} to choose.`, {
+      hint: "Leave it out, or take CSV for a delimiter and an encoding, XML for names of elements.",
+    });
   }
+  for (const name of [root, record]) {
+    if (name === undefined || ELEMENT_NAME.test(name)) continue;
+    throw new SieveError("out-unfit", `${quoted(name)} is no name of an element.`, {
+      hint: "Take letters, digits, points, hyphens and underscores, with a letter first.",
+    });
+  }
+  if (root !== undefined || record !== undefined) return { root, record };
+  if (delimiter === undefined && encoding === undefined) return undefined;
   if (delimiter !== undefined && /["\r\n]|^$/.test(delimiter)) {
     throw new SieveError("out-unfit", "A delimiter is not empty, and has no quotes and no line ends.", {
       hint: "Take a comma, a semicolon, a tab or a bar.",

@@ -24,6 +24,9 @@ export interface OutChoice {
   /** Of delimited text. */
   readonly delimiter?: string | undefined;
   readonly encoding?: Encoding | undefined;
+  /** Of XML: what its elements are called. */
+  readonly root?: string | undefined;
+  readonly record?: string | undefined;
 }
 
 const partitionText = (partitions: readonly Partition[]): string =>
@@ -42,8 +45,10 @@ export function outQuery(choice: OutChoice): {
   name?: string;
   delimiter?: string;
   encoding?: Encoding;
+  root?: string;
+  record?: string;
 } {
-  const { format, gzip, partitions, records, what, load, query, name, delimiter, encoding } = choice;
+  const { format, gzip, partitions, records, what, load, query, name, delimiter, encoding, root, record } = choice;
   return {
     ...query,
     format,
@@ -55,6 +60,8 @@ export function outQuery(choice: OutChoice): {
     ...(name !== undefined && { name }),
     ...(delimiter !== undefined && { delimiter }),
     ...(encoding !== undefined && { encoding }),
+    ...(root !== undefined && { root }),
+    ...(record !== undefined && { record }),
   };
 }
 
@@ -95,7 +102,8 @@ const LOAD_FLAGS: Record<Contents, string> = {
 
 /** The command that writes the same files. */
 export function shellWords(feed: string, choice: OutChoice, ending: string): string {
-  const { format, gzip, partitions, records, what = "rows", load, query, name, delimiter, encoding } = choice;
+  const { format, gzip, partitions, records, what = "rows", load, query, name } = choice;
+  const { delimiter, encoding, root, record } = choice;
   const several = isSeveral(choice);
   const file = query ? "query" : feed;
   const words = ["sieve", "out", query?.sql ?? feed, several ? `${file}-out/` : `${file}.${endingOf(choice, ending)}`];
@@ -109,5 +117,7 @@ export function shellWords(feed: string, choice: OutChoice, ending: string): str
   if (name !== undefined && several) words.push("--name", name);
   if (delimiter !== undefined) words.push("--delimiter", delimiter === "\t" ? "\\t" : delimiter);
   if (encoding !== undefined) words.push("--encoding", encoding);
+  if (root !== undefined) words.push("--root", root);
+  if (record !== undefined) words.push("--record", record);
   return words.map(shellWord).join(" ");
 }

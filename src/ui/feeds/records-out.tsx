@@ -1,7 +1,7 @@
 "use client";
 
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { ENCODING_GROUPS, type Encoding } from "@/core/read/encoding/names.ts";
 import { OF_HELD, OF_RECORDS, isOfLoad, type Contents } from "@/core/write/files/contents.ts";
 import { countOut } from "@/routes/out.ts";
@@ -19,6 +19,8 @@ interface Format {
   readonly ending: string;
   /** It is delimited text. */
   readonly delimited: boolean;
+  /** It has elements that can be called otherwise. */
+  readonly elements: boolean;
 }
 
 /** In what form rows go out, how many they are, and where to get them. */
@@ -60,8 +62,12 @@ export function RecordsOut({
             value={choice.format}
             onChange={(e) => {
               const next = formats.find((f) => f.id === e.target.value)!;
-              // What only delimited text has is not taken along to another format.
-              set({ format: next.id, ...(next.delimited ? {} : { delimiter: undefined, encoding: undefined }) });
+              // What only some formats have is not taken along to another one.
+              set({
+                format: next.id,
+                ...(next.delimited ? {} : { delimiter: undefined, encoding: undefined }),
+                ...(next.elements ? {} : { root: undefined, record: undefined }),
+              });
             }}
           >
             {formats.map((f) => (
@@ -81,6 +87,7 @@ export function RecordsOut({
           </label>
         </dd>
         {format.delimited && <TextChoice choice={choice} set={set} />}
+        {format.elements && <ElementChoice choice={choice} set={set} />}
         <dt>
           <label htmlFor="out-what">What</label>
         </dt>
@@ -254,6 +261,31 @@ function WhatComes({ feed, choice, ending }: { feed: string; choice: OutChoice; 
       )}
     </section>
   );
+}
+
+/** What XML's elements are called. */
+function ElementChoice({ choice, set }: { choice: OutChoice; set: (some: Partial<OutChoice>) => void }) {
+  const names = [
+    { of: "root", label: "Root element", usual: "as usual: the feed’s name" },
+    { of: "record", label: "Each record’s", usual: "as usual: record" },
+  ] as const;
+  return names.map(({ of, label, usual }) => (
+    <Fragment key={of}>
+      <dt>
+        <label htmlFor={`out-${of}`}>{label}</label>
+      </dt>
+      <dd>
+        <input
+          id={`out-${of}`}
+          className="input input-sm max-w-56 font-mono"
+          placeholder={usual}
+          maxLength={63}
+          value={choice[of] ?? ""}
+          onChange={(e) => set({ [of]: e.target.value.trim() === "" ? undefined : e.target.value.trim() })}
+        />
+      </dd>
+    </Fragment>
+  ));
 }
 
 /** What stands between cells of delimited text, and its encoding. */

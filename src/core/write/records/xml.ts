@@ -29,16 +29,18 @@ function elementOf(field: Field, canonical: string): string {
   return `<${field.name}>${inner}</${field.name}>`;
 }
 
-/** An element a record in a root element; what is empty has no element. */
+/** An element a record in a root element, both called as one likes; what is empty has no element. */
 export const xml: OutputPart<"xml"> = {
   id: "xml",
   title: "XML",
   extensions: ["xml"],
-  open: (fields, name) => {
-    const root = /^[a-z][a-z0-9_]*$/.test(name) ? name : "records";
+  elements: true,
+  open: (fields, name, text = {}) => {
+    const root = text.root ?? (/^[a-z][a-z0-9_]*$/.test(name) ? name : "records");
+    const record = text.record ?? "record";
     return textWriter(
       `<?xml version="1.0" encoding="UTF-8"?>\n<${root}>\n`,
-      (values) => `<record>${fields.map((f, i) => elementOf(f, values[i]!)).join("")}</record>\n`,
+      (values) => `<${record}>${fields.map((f, i) => elementOf(f, values[i]!)).join("")}</${record}>\n`,
       `</${root}>\n`,
     );
   },

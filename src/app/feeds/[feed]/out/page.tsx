@@ -29,11 +29,12 @@ export default async function OutPage({ params }: { params: Promise<{ feed: stri
       </p>
       <RecordsOut
         feed={feed.name}
-        formats={OUTPUTS.map(({ id, title, extensions: [ending = ""], delimited = false }) => ({
+        formats={OUTPUTS.map(({ id, title, extensions: [ending = ""], delimited = false, elements = false }) => ({
           id,
           title,
           ending,
           delimited,
+          elements,
         }))}
         fields={document.contract.fields.map(({ name, type }) => ({
           name,
