@@ -13,7 +13,7 @@ import { planInForce } from "@/store/feeds.ts";
 import { getHeld, type HeldBefore } from "@/store/held.ts";
 import { ledgerBlocks, type LedgerBlock } from "@/store/ledger.ts";
 import { getLoad } from "@/store/loads.ts";
-import { isExpired, compiledOfLoad, problemsOfBlock, rerunBlock, type Rerun } from "../load/rerun.ts";
+import { compiledOfLoad, isExpired, problemsOfBlock, rerunBlock, type Rerun } from "../load/rerun.ts";
 import { rowOfRecord, type Row } from "./find-value.ts";
 
 /** One record of a load: as it came, what was made of it, and what became of it since. */
