@@ -19,6 +19,8 @@ const LONG = new Set([
   "short-lines.csv.gz",
   "many.zip",
   "bomb.xlsx",
+  "bomb.zip",
+  "below.csv.gz",
   "wide.csv",
   "one-line.csv",
   "open-quote.csv",

@@ -105,7 +105,8 @@ async function main(folder: string): Promise<void> {
     );
     await load(accessions.at(-1)!);
     const about = { contact: "The seed desk", address: "seeds@brindle-hollow.example", note: "" };
-    await putSender(db, "Brindle Hollow Garden", { ...about, daysToAnswer: 14 }, "Ines");
+    const destination = { to: "folder", folder: "senders/brindle-hollow" } as const;
+    await putSender(db, "Brindle Hollow Garden", { ...about, daysToAnswer: 14, destination }, "Ines");
     await handOver(db, "Coldwell Arboretum", "accessions");
     // Last: what they give is then loaded beside everything else, as it comes.
     await makeSources(db, folder);

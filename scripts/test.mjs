@@ -78,12 +78,12 @@ if (chosen.length > 0) {
     ]);
   };
   const pure = async () => {
-    await check("lint", bin("eslint"), ["."]);
+    await check("lint", bin("oxlint"), ["--deny-warnings", "--report-unused-disable-directives", "."]);
     await check("layers", bin("depcruise"), ["--config", ".dependency-cruiser.mjs", "src"]);
-    await check("format", bin("prettier"), ["--check", "--log-level=warn", "."]);
+    await check("format", bin("oxfmt"), ["--check", "."]);
     // The build writes types of its own.
     await built;
-    await check("types", bin("tsc"), ["--noEmit"]);
+    await check("types", process.execPath, ["node_modules/typescript-native/bin/tsc", "--noEmit"]);
     await runTests("core tests", project("core", "parts", "long"));
   };
   await Promise.all([servers(), pure()]);

@@ -32,8 +32,8 @@ describe("the project", () => {
     );
     const settings = readdirSync(".").filter((f) => /\.(m?ts|mjs)$/.test(f));
     const text = [...files, ...settings].map((f) => readFileSync(f, "utf8")).join("\n");
-    // The compiler and the mutation tester are programs that are run, and types are there for what they are types of.
-    const run = ["typescript", "@stryker-mutator/core", "@stryker-mutator/vitest-runner"];
+    // The compilers and the mutation tester are programs that are run, and types are there for what they are types of.
+    const run = ["typescript", "typescript-native", "@stryker-mutator/core", "@stryker-mutator/vitest-runner"];
     const unused = depends.filter((d) => {
       const of = d.replace(/^@types\//, "");
       return !run.includes(d) && of !== "node" && !text.includes(`"${of}"`) && !text.includes(`"${of}/`);

@@ -1,5 +1,6 @@
 import type { OutFlags } from "./out.ts";
 import type { SenderKeyFlags } from "./sender-key.ts";
+import type { SenderFlags } from "./sender.ts";
 import type { SendersFlags } from "./senders.ts";
 import { OUTPUT_IDS } from "@/core/write/records/index.ts";
 import { Command, CommanderError } from "commander";
@@ -211,9 +212,25 @@ program
     "write what is held, in the layouts in which they sent it, and a letter for each, as text and as a page to print",
   )
   .option("--given", "note that what was written is with its sender from now on")
+  .option("--send", "send to each, where it wants its files, what is held and not with it yet, and note that it is")
   .action(async (flags: SendersFlags) => {
     const { senders } = await import("./senders.ts");
     await senders(flags);
+  });
+
+program
+  .command("sender")
+  .description("Show what is said of a sender, or say where files for it go.")
+  .argument("<name>", "the sender's name, as it stands with deliveries")
+  .option("--folder <folder>", "files for it go into this folder of SIEVE_OUT")
+  .option("--url <address>", "files for it are put to this address, whose host is one of SIEVE_RECEIVER_HOSTS")
+  .option("--connection <name>", "by the user and password of this connection")
+  .option("--object-storage", "the address is an object storage's, and the connection its key and secret")
+  .option("--region <name>", "the object storage's region")
+  .option("--nowhere", "files for it go nowhere by themselves any more")
+  .action(async (name: string, options: SenderFlags) => {
+    const { sender } = await import("./sender.ts");
+    await sender(name, options);
   });
 
 program

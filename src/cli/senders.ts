@@ -1,9 +1,14 @@
 import { SieveError, counted } from "@/core/kernel/problem.ts";
+import { outSettings } from "@/engine/out/out-settings.ts";
+import { sendToSenders } from "@/engine/out/send-to-senders.ts";
 import { FolderSink } from "@/engine/out/sinks.ts";
-import { writeForSenders } from "@/engine/out/to-senders.ts";
+import { writeForSenders, type HeldOfSender } from "@/engine/out/to-senders.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { dayOf } from "@/store/loads.ts";
-import { handOver, listSenders, type Sender } from "@/store/senders.ts";
+import { listSenders, noteGiven, type Sender } from "@/store/senders.ts";
+
+/** The command's exit code where a sender could not be reached. */
+const FAILED = 3;
 
 export interface SendersFlags {
   readonly feed?: string;
@@ -11,6 +16,7 @@ export interface SendersFlags {
   readonly json?: boolean;
   readonly into?: string;
   readonly given?: boolean;
+  readonly send?: boolean;
 }
 
 /** A sender in a line: what it delivers and what it owes. */
@@ -33,6 +39,7 @@ export async function senders(flags: SendersFlags): Promise<void> {
   const db = openDb(undefined, 3);
   try {
     if (flags.into !== undefined) return await hand(db, flags, flags.into);
+    if (flags.send) return await send(db, flags);
     const all = (await listSenders(db)).filter(
       (s) =>
         (flags.sender === undefined || s.name === flags.sender) &&
@@ -47,15 +54,34 @@ export async function senders(flags: SendersFlags): Promise<void> {
 async function hand(db: Db, { feed, sender, given }: SendersFlags, folder: string): Promise<void> {
   const sink = new FolderSink(folder);
   try {
-    const { files, records, names } = await writeForSenders(db, { feed, sender, state: "held" }, sink);
+    const written: HeldOfSender[] = [];
+    const { files, records, names } = await writeForSenders(db, { feed, sender, state: "held" }, sink, {
+      onRecord: (record) => written.push(record),
+    });
     const to = counted(names.length, "sender");
     process.stdout.write(`${counted(records, "record")} for ${to} in ${counted(files, "file")}: ${folder}\n`);
     if (!given) return;
     for (const name of names.filter((n) => n !== "")) {
-      const noted = await handOver(db, name, feed ?? null);
+      const noted = await noteGiven(
+        db,
+        written.filter((r) => r.sender === name),
+      );
       process.stdout.write(`${name}: ${counted(noted, "record")} with it from now on\n`);
     }
   } finally {
     await sink.drop();
   }
+}
+
+/** Sends to each sender where it wants its files, and says of each what went, or why nothing did. */
+async function send(db: Db, { feed, sender, json }: SendersFlags): Promise<void> {
+  const sent = await sendToSenders(db, { feed, sender }, "command line", outSettings(process.env));
+  const words = sent.map(({ sender: name, records, files, to, problem }) =>
+    problem === ""
+      ? `${name}: ${counted(records, "record")} in ${counted(files, "file")} to ${to}`
+      : `${name || "of nobody"}: nothing went${to === "" ? "" : ` to ${to}`}. ${problem}`,
+  );
+  process.stdout.write(json ? `${JSON.stringify(sent)}\n` : words.map((w) => `${w}\n`).join(""));
+  // Who has nowhere to send to is told of, and is no failure of those that have.
+  if (sent.some((s) => s.to !== "" && s.problem !== "")) process.exitCode = FAILED;
 }

@@ -3,6 +3,7 @@ import { formulaSchema } from "@/core/formula/schema.ts";
 import { HELD_AT } from "@/core/kernel/ledger.ts";
 import { MOST_AT_ONCE } from "@/core/kernel/limits.ts";
 import { HELD_STATES } from "@/core/kernel/writing.ts";
+import type { SentTo } from "@/engine/out/send-to-senders.ts";
 import type { Released } from "@/engine/release/released.ts";
 import type { rowInTarget } from "@/engine/release/discard.ts";
 import type { HeldRecord, getHeld as heldRecord } from "@/store/held.ts";
@@ -39,16 +40,26 @@ export const heldFile = declare("GET /api/quarantine/file", {
   gives: "text/csv",
 });
 
+const forSenders = {
+  feed: heldFilter.feed,
+  load: heldFilter.load,
+  check: heldFilter.check,
+  at: heldFilter.at,
+  sender: heldFilter.sender,
+};
+
+export const sendHeld = declare("POST /api/quarantine/senders", {
+  about:
+    "sends these files to where each sender wants them, to each what is not with it yet, and notes that it is with it from then on; of each it says what went, or why nothing did",
+  body: z.object({ ...forSenders, load: z.int().min(0).optional() }),
+  answer: z.object({ sent: answerOf<SentTo[]>("by sender, in the order of their names") }),
+  problems: ["no-records", "busy"],
+});
+
 export const heldForSenders = declare("GET /api/quarantine/senders", {
   about:
     "an archive for the senders: a folder for each, in it a file for each layout in which it has sent what is held, with a mark and the problems beside each record, and a letter in words, as text and as a page to print",
-  query: {
-    feed: heldFilter.feed,
-    load: heldFilter.load,
-    check: heldFilter.check,
-    at: heldFilter.at,
-    sender: heldFilter.sender,
-  },
+  query: forSenders,
   gives: "application/zip",
   problems: ["no-records", "busy"],
 });

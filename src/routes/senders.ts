@@ -1,5 +1,6 @@
 import { z } from "zod";
-import type { Habit, Sender } from "@/store/senders.ts";
+import { destinationSchema } from "@/core/write/files/destination.ts";
+import type { Habit, Sender, Sending } from "@/store/senders.ts";
 import type { SenderKey } from "@/store/sender-keys.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
 
@@ -15,18 +16,23 @@ export const listSenders = declare("GET /api/senders", {
 export const getSender = declare("GET /api/senders/{sender}", {
   about: "one of them, and how it sends: of each feed how its last file was read",
   params: sender,
-  answer: z.object({ sender: answerOf<Sender>("the sender"), habits: answerOf<Habit[]>("by feed") }),
+  answer: z.object({
+    sender: answerOf<Sender>("the sender"),
+    habits: answerOf<Habit[]>("by feed"),
+    sendings: answerOf<Sending[]>("what was sent to it lately, the latest first"),
+  }),
   problems: ["no-sender"],
 });
 
 export const putSender = declare("PUT /api/senders/{sender}", {
-  about: "whom to turn to, and how long an answer may take",
+  about: "whom to turn to, how long an answer may take, and where files for it go",
   params: sender,
   body: z.object({
     contact: z.string().max(200).default(""),
     address: z.string().max(200).default(""),
     note: z.string().max(2000).default(""),
     daysToAnswer: z.int().min(1).max(365).nullable().default(null),
+    destination: destinationSchema.nullable().default(null).describe("Where files for it go"),
   }),
   problems: ["no-sender"],
 });

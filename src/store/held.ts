@@ -3,6 +3,7 @@ import type { HeldAt } from "@/core/kernel/ledger.ts";
 import { faultTitle } from "@/core/course/problem-words.ts";
 import type { Problem } from "@/core/course/compiled.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
+import { NEEDS_RAW } from "@/core/mend/for-sender.ts";
 import { rawText } from "@/core/read/source.ts";
 import type { ReadOptions } from "@/core/read/settings.ts";
 import { pagesOf, type Db, type Queryable } from "./db.ts";
@@ -60,6 +61,12 @@ function params(filter: HeldFilter): unknown[] {
     filter.sender ?? null,
   ];
 }
+
+/** Which held records `h` a filter means, in SQL with its parameters. */
+export const heldWhere = (filter: HeldFilter): { where: string; params: unknown[] } => ({
+  where: WHERE,
+  params: params(filter),
+});
 
 /** Held records that share what is wrong. A record with two problems is in two groups. */
 export interface HeldGroup {
@@ -273,7 +280,7 @@ export interface SentRecord {
   readonly columns: readonly string[];
   readonly read: ReadOptions;
   readonly cells: readonly string[] | null;
-  /** Of one that could not be read. */
+  /** Of one that could not be read, or whose sender gets it as it stood. */
   readonly raw: string;
   readonly problems: readonly Problem[];
 }
@@ -283,17 +290,21 @@ const SENT = 1_000;
 
 /**
  * Held records as they go back to their senders: by feed, sender and layout, then in the order in which they came.
- * Those of one moment.
+ * Those of one moment. `fresh`: those alone that are not with their sender yet.
  */
-export async function* heldBySender(db: Db, filter: HeldFilter): AsyncGenerator<readonly SentRecord[]> {
+export async function* heldBySender(
+  db: Db,
+  filter: HeldFilter,
+  { fresh = false } = {},
+): AsyncGenerator<readonly SentRecord[]> {
   const file = "l.report->'files'->h.file";
-  const sql = `select h.load, h.record, h.feed, ${senderOfHeld("d")} as sender, h.line, h.cells, h.problems, case when h.cells is null then h.raw end as bytes,
+  const sql = `select h.load, h.record, h.feed, ${senderOfHeld("d")} as sender, h.line, h.cells, h.problems, case when h.cells is null or ${file}->'read'->>'as' = any($7) then h.raw end as bytes,
       ${file}->>'name' as file, coalesce(${file}->'columns', '[]') as columns, coalesce(${file}->'read', '{}') as read
     from sieve.held h join sieve.load l on l.id = h.load join sieve.delivery d on d.id = l.delivery
-    where ${WHERE} and h.expired_at is null
+    where ${WHERE} and h.expired_at is null${fresh ? " and h.with_sender is null" : ""}
     order by h.feed, ${senderOfHeld("d")}, md5((${file}->'columns')::text || (${file}->'read')::text), h.load, h.record`;
   const pages = pagesOf<Omit<SentRecord, "raw"> & { bytes: Buffer | null }>(db, SENT, () =>
-    Promise.resolve({ sql, params: params(filter) }),
+    Promise.resolve({ sql, params: [...params(filter), NEEDS_RAW] }),
   );
   for await (const rows of pages)
     yield rows.map(({ bytes, ...rest }) => ({ ...rest, raw: bytes ? rawText(bytes) : "" }));

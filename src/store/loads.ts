@@ -17,7 +17,15 @@ export function dayOf(moment: Date): string {
 }
 
 export type LoadState =
-  "queued" | "running" | "loaded" | "stopped" | "failed" | "cancelled" | "dropped" | "tried" | "undone";
+  | "queued"
+  | "running"
+  | "loaded"
+  | "stopped"
+  | "failed"
+  | "cancelled"
+  | "dropped"
+  | "tried"
+  | "undone";
 
 export interface Load {
   id: number;

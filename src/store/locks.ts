@@ -17,5 +17,7 @@ export const FORMULA_LOCK = 7305;
 export const CHECK_SET_LOCK = 7306;
 /** Held by the transaction of a writing whose target has copies, as long as it is under way. */
 export const COPY_LOCK = 7308;
+/** What is held of a sender is sent to it by one at a time. */
+export const SENDING_LOCK = 7309;
 /** What is done after a load is done by one at a time. */
 export const AFTER_LOCK = 7307;

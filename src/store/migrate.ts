@@ -24,6 +24,7 @@ import orderOfNotes from "./migrations/022-order-of-notes.sql";
 import run from "./migrations/023-run.sql";
 import sendersOfRecords from "./migrations/028-senders-of-records.sql";
 import senderKeys from "./migrations/031-sender-keys.sql";
+import sendings from "./migrations/033-sendings.sql";
 import leftValues from "./migrations/032-left-values.sql";
 import listsAsked from "./migrations/030-lists-asked.sql";
 import targetCopies from "./migrations/029-target-copies.sql";
@@ -68,6 +69,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 30, sql: listsAsked },
   { id: 31, sql: senderKeys },
   { id: 32, sql: leftValues },
+  { id: 33, sql: sendings },
 ];
 
 /**

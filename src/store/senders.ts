@@ -1,6 +1,8 @@
 import { SieveError } from "@/core/kernel/problem.ts";
+import type { Destination } from "@/core/write/files/destination.ts";
 import type { ReadOptions } from "@/core/read/settings.ts";
-import type { Db, Queryable } from "./db.ts";
+import type { Client, Db, Queryable } from "./db.ts";
+import { heldWhere, type HeldFilter } from "./held.ts";
 import { heldIsOf, senderOfHeld } from "./senders-of-load.ts";
 
 /** What a person says of a sender. */
@@ -11,6 +13,8 @@ export interface SenderAbout {
   readonly note: string;
   /** How long it may take to send back what was handed over; null: nobody has said. */
   readonly daysToAnswer: number | null;
+  /** Where files for it go; null: nobody has said. */
+  readonly destination: Destination | null;
 }
 
 /** Who delivers, over all feeds. */
@@ -36,7 +40,7 @@ const FOLLOWED = 12;
 const WHOSE = senderOfHeld("o");
 
 const SENDERS = `select d.name, coalesce(s.contact, '') as contact, coalesce(s.address, '') as address, coalesce(s.note, '') as note,
-    s.days_to_answer as "daysToAnswer", d.feeds, d.deliveries, d.came as "lastCame",
+    s.days_to_answer as "daysToAnswer", s.destination, d.feeds, d.deliveries, d.came as "lastCame",
     coalesce(l.loads, '[]') as loads, coalesce(h.held, 0) as held, coalesce(h.with_them, 0) as "withThem", h.since,
     coalesce(h.since + s.days_to_answer * interval '1 day' < now(), false) as overdue
   from (select sender as name, count(*)::int as deliveries, max(received_at) as came,
@@ -119,12 +123,13 @@ export async function putSender(db: Db, name: string, about: SenderAbout, by: st
       hint: "Say who sends when files are brought in.",
     });
   }
-  const { contact, address, note, daysToAnswer } = about;
+  const { contact, address, note, daysToAnswer, destination } = about;
   await db.query(
-    `insert into sieve.sender (name, contact, address, note, days_to_answer, changed_by) values ($1, $2, $3, $4, $5, $6)
+    `insert into sieve.sender (name, contact, address, note, days_to_answer, destination, changed_by)
+     values ($1, $2, $3, $4, $5, $6, $7)
      on conflict (name) do update set contact = excluded.contact, address = excluded.address, note = excluded.note,
-       days_to_answer = excluded.days_to_answer, changed_at = now(), changed_by = excluded.changed_by`,
-    [name, contact, address, note, daysToAnswer, by],
+       days_to_answer = excluded.days_to_answer, destination = excluded.destination, changed_at = now(), changed_by = excluded.changed_by`,
+    [name, contact, address, note, daysToAnswer, destination && JSON.stringify(destination), by],
   );
 }
 
@@ -148,4 +153,98 @@ export async function takeBack(db: Db, name: string, feed: string | null): Promi
     [name, feed],
   );
   return rowCount ?? 0;
+}
+
+/** A sender of whom records are held that are not with it yet. */
+export interface ToTell {
+  /** Empty: nobody has said whose they are. */
+  readonly name: string;
+  readonly records: number;
+  readonly destination: Destination | null;
+}
+
+/** Senders of whom something is held that is not with them yet, with where files for them go, in the order of their names. */
+export async function sendersToTell(db: Queryable, filter: HeldFilter): Promise<ToTell[]> {
+  const { where, params } = heldWhere(filter);
+  const { rows } = await db.query<ToTell>(
+    `select h.name, h.records, s.destination
+     from (select ${WHOSE} as name, count(*)::int as records
+         from sieve.held h join sieve.load l on l.id = h.load join sieve.delivery o on o.id = l.delivery
+         where ${where} and h.with_sender is null and h.expired_at is null group by 1) h
+       left join sieve.sender s on s.name = h.name order by h.name`,
+    params,
+  );
+  return rows;
+}
+
+/** Records that are noted in one statement. */
+const NOTED = 10_000;
+
+/** Notes that these held records, each by its load and its number there, are with their senders from now on; gives of how many that is new. */
+export async function noteGiven(
+  db: Queryable,
+  given: readonly { readonly load: number; readonly record: number }[],
+): Promise<number> {
+  let noted = 0;
+  for (let at = 0; at < given.length; at += NOTED) {
+    const some = given.slice(at, at + NOTED);
+    const { rowCount } = await db.query(
+      `update sieve.held h set with_sender = now() from unnest($1::int[], $2::int[]) g (load, record)
+       where h.load = g.load and h.record = g.record and h.state = 'held' and h.with_sender is null`,
+      [some.map((g) => g.load), some.map((g) => g.record)],
+    );
+    noted += rowCount ?? 0;
+  }
+  return noted;
+}
+
+/** What went to a sender, or did not: one without an end was broken off, and nobody knows. */
+export interface Sending {
+  readonly id: number;
+  readonly destination: Destination;
+  readonly by: string;
+  readonly beganAt: Date;
+  readonly endedAt: Date | null;
+  readonly records: number;
+  readonly files: number;
+  /** Why it did not go; empty where it did. */
+  readonly problem: string;
+}
+
+/** Begins a sending, and gives its number. */
+export async function beginSending(
+  db: Queryable,
+  sender: string,
+  destination: Destination,
+  by: string,
+): Promise<number> {
+  const { rows } = await db.query<{ id: number }>(
+    "insert into sieve.sending (sender, destination, by) values ($1, $2, $3) returning id",
+    [sender, JSON.stringify(destination), by],
+  );
+  return rows[0]!.id;
+}
+
+/** Ends a sending. */
+export async function endSending(
+  db: Client | Db,
+  id: number,
+  { records, files, problem }: Pick<Sending, "records" | "files" | "problem">,
+): Promise<void> {
+  await db.query("update sieve.sending set ended_at = now(), records = $2, files = $3, problem = $4 where id = $1", [
+    ...[id, records, files, problem],
+  ]);
+}
+
+/** Sendings that a page shows. */
+const SHOWN = 10;
+
+/** What went to a sender lately, the latest first. */
+export async function sendingsTo(db: Queryable, sender: string): Promise<Sending[]> {
+  const { rows } = await db.query<Sending>(
+    `select id, destination, by, began_at as "beganAt", ended_at as "endedAt", records, files, problem
+     from sieve.sending where sender = $1 order by id desc limit ${SHOWN}`,
+    [sender],
+  );
+  return rows;
 }

@@ -40,7 +40,7 @@ beforeAll(async () => {
   for (const as of new Set(FILES.map((f) => f.as))) {
     await newFeed(system.db, feedOf({ as } as HostileFile), fields, {}, { read: { as } });
   }
-  web = await startWeb(system.url, errors, { SIEVE_COSTLY_AT_ONCE: "100000" });
+  web = await startWeb(system.url, errors, { SIEVE_COSTLY_AT_ONCE: "100000", SIEVE_LOOK_SECONDS: "10" });
   const probe = async (path: string): Promise<void> => {
     while (probing) {
       const began = performance.now();

@@ -1,5 +1,7 @@
-import { readFileSync } from "node:fs";
+import { mkdtempSync, readFileSync, readdirSync, rmSync } from "node:fs";
 import { createRequire } from "node:module";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { Readable } from "node:stream";
 import { unzipSync } from "fflate";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
@@ -9,6 +11,7 @@ import { makeDeliveries } from "../../demo/generate.ts";
 import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { countHeld } from "@/store/held.ts";
+import { getSender } from "@/store/senders.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { newFeed, newSystem, waitFor, type System } from "../support/system.ts";
 import { program, press, shows, startWeb, textOf, type Web } from "../support/web.ts";
@@ -17,6 +20,8 @@ let system: System;
 let web: Web;
 const errors: string[] = [];
 const loads: number[] = [];
+/** Where files go out. */
+const out = mkdtempSync(join(tmpdir(), "sieve-out-"));
 /** Who sent the first delivery. */
 let sender = "";
 
@@ -42,11 +47,12 @@ beforeAll(async () => {
     await waitFor(db, load);
     loads.push(load);
   }
-  web = await startWeb(system.url, errors);
+  web = await startWeb(system.url, errors, { SIEVE_OUT: out });
 });
 afterAll(async () => {
   await web?.end();
   await system?.end();
+  rmSync(out, { recursive: true, force: true });
 });
 
 /** Gives files to the page's file chooser, as a person does. */
@@ -320,9 +326,34 @@ describe("a sender", () => {
     await shows(page, `With them: ${held} records since today of 5`);
     await press(page, "They do not have them");
     await shows(page, "From then on the records are noted as being with the sender.");
-    await page.goto(`${web.address}/quarantine?sender=${encodeURIComponent(sender)}`, { waitUntil: "networkidle0" });
+    await page.close();
+  });
+
+  it("is sent what is held of it to where it wants its files, from its page and from the quarantine", async () => {
+    const at = encodeURIComponent(sender);
+    const page = await web.open(`/senders/${at}`);
+    const held = await countHeld(system.db, { sender });
+    await page.select("form select", "folder");
+    await page.type("input[placeholder^=senders]", "back/to-them");
+    await press(page, "Keep this");
+    await press(page, `Send ${held} records`);
+    await shows(page, "went to the folder back/to-them.");
+    await shows(page, `With them: ${held} records since today`);
+    await shows(page, "What went to it");
+    const [first] = readdirSync(join(out, "back/to-them"));
+    expect(readdirSync(join(out, "back/to-them", first!)).sort()).toEqual(["accessions", "manifest.json"]);
+    await press(page, "They do not have them");
+    await shows(page, "From then on the records are noted as being with the sender.");
+    await page.goto(`${web.address}/quarantine?sender=${at}`, { waitUntil: "networkidle0" });
     await shows(page, `${held} held records`);
     await shows(page, "all senders");
+    await press(page, "send each what it does not have yet");
+    await shows(page, "to the folder back/to-them");
+    await press(page, `Send ${held} records to 1 sender`);
+    await shows(page, "with a letter went to the folder back/to-them");
+    await press(page, "Close the list");
+    expect(readdirSync(join(out, "back/to-them"))).toHaveLength(2);
+    expect((await getSender(system.db, sender)).withThem).toBe(held);
     await page.close();
   });
 });

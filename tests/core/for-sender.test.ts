@@ -7,6 +7,7 @@ import { FORMAT_PARTS } from "@/core/read/schema.ts";
 import { isOwnHeading } from "@/core/kernel/own-columns.ts";
 import { letterPage, letterText } from "@/core/mend/letter.ts";
 import { mapColumns } from "@/core/map/columns.ts";
+import { read } from "../support/formats.ts";
 import { readAll } from "../support/read.ts";
 import { siftAll } from "../support/sift.ts";
 import { planOf } from "../support/plans.ts";
@@ -69,15 +70,76 @@ describe("a file for a sender", () => {
     expect(records[0]!.cells).toHaveLength(3);
   });
 
-  it("is a workbook where theirs was one, and CSV where it was a document", () => {
+  describe.each(["json", "json-lines"] as const)("of who sends %s", (as) => {
+    const layout = (read: object = {}, columns = ["lot.id", "n", "tags"]): Layout => ({
+      columns,
+      read: { as, ...read } as never,
+    });
+    const raw = [
+      '{"lot": {"id": 12345678901234567890}, "n": 1.10, "tags": ["a", "b"]}',
+      "{}",
+      '{"n": "broken',
+      "[1, 2]",
+    ];
+    const sent = raw.map((r, i) => ({
+      ...record(`3-${i + 1}`, i === 2 ? null : ["x", "1.10", "a; b"], `“${i}” \\ "no".`),
+      raw: r,
+    }));
+
+    it("is what they wrote, with two members more, and reads back as it went out", async () => {
+      const bytes = written(layout(), sent);
+      const text = bytes.toString();
+      expect(text).toContain('{"lot": {"id": 12345678901234567890}, "n": 1.10, "tags": ["a", "b"],"sieve mark":"3-1",');
+      expect(text).toContain('{"sieve mark":"3-2","sieve problem":"“1” \\\\ \\"no\\"."}');
+      // What is no object is made one, by its cells, or as it came where it could not be read.
+      expect(text).toContain('{"lot":{"id":"{\\"n\\": \\"broken"},"n":"","tags":"","sieve mark":"3-3"');
+      expect(text).toContain('{"lot":{"id":"x"},"n":"1.10","tags":"a; b","sieve mark":"3-4"');
+      if (as === "json-lines") for (const line of text.trim().split("\n")) JSON.parse(line);
+      else expect(JSON.parse(text)).toHaveLength(4);
+      const { columns, records } = await read(`back.${as === "json" ? "json" : "jsonl"}`, bytes, { as });
+      expect([...columns].sort()).toEqual(["lot.id", "n", "sieve mark", "sieve problem", "tags"]);
+      expect(records.map((r) => r["sieve mark"])).toEqual(["3-1", "3-2", "3-3", "3-4"]);
+      expect(records[0]).toMatchObject({ "lot.id": "12345678901234567890", n: "1.10", tags: "a; b" });
+      expect(records[3]).toMatchObject({ "lot.id": "x", n: "1.10", tags: "a; b" });
+    });
+
+    it("has one mark alone where it goes to them again", () => {
+      const once = written(layout(), [sent[0]!]).toString();
+      const line = once.split("\n").find((l) => l.startsWith('{"lot'))!;
+      const [own] = written(layout(), [{ ...sent[0]!, raw: line, mark: "9-1" }])
+        .toString()
+        .split("\n")
+        .filter((l) => l.startsWith('{"lot'));
+      expect(own).toBe(line.replace("3-1", "9-1"));
+      // Written anew by a program of theirs, it is no longer what ends it.
+      const spaced = `{"sieve mark": "3-1", "sieve problem": "x", "n": 1}`;
+      const other = written(layout(), [{ ...sent[0]!, raw: spaced, mark: "9-1" }]).toString();
+      expect(other.match(/sieve mark/g)).toHaveLength(1);
+      expect(other).toContain('"n":"1.10"');
+    });
+
+    it("is a table where one of their records became several", () => {
+      expect(senderFile(layout({ each: "tests" })).ending).toBe("csv");
+    });
+
+    it("has its records where they had them", async () => {
+      const bytes = written(layout({ records: "$.delivery.lots" }), sent.slice(0, 2));
+      if (as === "json-lines") return expect(bytes.toString()).not.toContain("delivery");
+      expect(JSON.parse(bytes.toString())).toMatchObject({ delivery: { lots: [{ n: 1.1 }, { "sieve mark": "3-2" }] } });
+      const back = await read("back.json", bytes, { as, records: "$.delivery.lots" });
+      expect(back.records).toHaveLength(2);
+    });
+  });
+
+  it("is a workbook where theirs was one, and CSV where it was a document that nobody writes by hand", () => {
     const layout: Layout = { columns: COLUMNS, read: { as: "xlsx" } as never };
     expect(senderFile(layout).ending).toBe("xlsx");
     const sheet = Buffer.from(unzipSync(written(layout))["xl/worksheets/sheet1.xml"]!).toString();
     expect(sheet).toContain("sieve mark");
     expect(sheet).toContain(">=1+1<");
-    const json: Layout = { columns: COLUMNS, read: { as: "json" } as never };
-    expect(senderFile(json).ending).toBe("csv");
-    expect(iconv.decode(written(json), "utf-8")).toContain('"Müller; ""der Alte"""');
+    const other: Layout = { columns: COLUMNS, read: { as: "parquet" } as never };
+    expect(senderFile(other).ending).toBe("csv");
+    expect(iconv.decode(written(other), "utf-8")).toContain('"Müller; ""der Alte"""');
     expect(senderFile(delimited({ delimiter: "\t" })).ending).toBe("tsv");
     expect(senderFile(delimited({})).ending).toBe("txt");
   });
@@ -161,7 +223,7 @@ describe("a file for a sender", () => {
       const plan = planOf(["nr", "name", "groesse"].map((name) => ({ name, type: "text", also: ["Größe"] })));
       for (const r of RECORDS.slice(0, 2)) file.add(r);
       const whole: Uint8Array[] = [];
-      if (file.ending === "xlsx") file.end();
+      if (file.ending !== "csv") file.end();
       whole.push(file.take());
       const name = `back.${file.ending}`;
       const { records } = await siftAll({ ...plan, read } as never, [{ name, bytes: Buffer.concat(whole) }]);
@@ -219,9 +281,9 @@ describe("the letter", () => {
     const file = (name: string, marked: boolean) => ({ name, records: 1, marked });
     const of = (...files: ReturnType<typeof file>[]): string =>
       letterText({ sender: "", feed: "F", day: "2026-05-31", records: files.length, causes: [], files });
-    expect(of(file("a.csv", true))).toContain("Each line ends with two columns: “sieve mark”");
+    expect(of(file("a.csv", true))).toContain("Each record ends with two values of ours: “sieve mark”");
     expect(of(file("a.csv", true))).toContain("send the file back.");
-    expect(of(file("a.csv", true), file("b.txt", false))).toContain("Each line of a file with a heading ends with");
+    expect(of(file("a.csv", true), file("b.txt", false))).toContain("Each record of a file with a heading ends with");
     expect(of(file("b.txt", false))).not.toContain("sieve mark");
     expect(senderFile({ columns: ["1"], read: { as: "delimited", header: false } }).marked).toBe(false);
     expect(senderFile({ columns: ["a"], read: { as: "delimited" } }).marked).toBe(true);

@@ -87,7 +87,7 @@ describe("JSON read in place", () => {
       fc.property(texts, fc.option(fc.constantFrom("a", "name"), { nil: undefined }), (list, each) => {
         expect(byName(read(list, each))).toEqual(byName(parsed(list, each)));
       }),
-      { numRuns: 1500 },
+      { numRuns: 600 },
     );
   });
 
@@ -107,7 +107,7 @@ describe("JSON read in place", () => {
           expect(byName(read(all))).toEqual(byName(parsed(all)));
         },
       ),
-      { numRuns: 1500 },
+      { numRuns: 600 },
     );
   });
 

@@ -202,14 +202,14 @@ describe("tables of any columns", () => {
     { delimiter: "," },
   ];
 
-  it.each([1000, 5000, 9000, 77_000, 123_456])(
+  it.each([1000, 9000, 123_456])(
     "lose no first record and load no heading without a word, tables from %d on",
     async (seed) => {
       for (const withHead of [true, false]) {
         for (const least of [0, 1]) {
-          const counts = await tally(tables(seed, 400, withHead, least), asText);
+          const counts = await tally(tables(seed, 200, withHead, least), asText);
           expect(counts.wrong, JSON.stringify([withHead, least, counts])).toBe(0);
-          expect(counts.right, JSON.stringify([withHead, least, counts])).toBeGreaterThan(200);
+          expect(counts.right, JSON.stringify([withHead, least, counts])).toBeGreaterThan(100);
         }
       }
     },
@@ -217,14 +217,14 @@ describe("tables of any columns", () => {
 
   it("nor in workbooks", async () => {
     for (const withHead of [true, false]) {
-      const counts = await tally(tables(4000, 120, withHead, 0), (lines) => [
+      const counts = await tally(tables(4000, 60, withHead, 0), (lines) => [
         "a.xlsx",
         workbook([
           { name: "S", rows: lines.map((l) => l.map((c) => (/^\d+(\.\d+)?$/.test(c) ? Number(c) : c || null))) },
         ]),
       ]);
       expect(counts.wrong, JSON.stringify([withHead, counts])).toBe(0);
-      expect(counts.right, JSON.stringify([withHead, counts])).toBeGreaterThan(60);
+      expect(counts.right, JSON.stringify([withHead, counts])).toBeGreaterThan(30);
     }
   });
 

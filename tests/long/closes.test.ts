@@ -24,7 +24,9 @@ function watched(file: SourceFile): { file: SourceFile; open: () => number } {
   };
 }
 
-const FILES = hostileFiles(1).filter((f) => !f.long);
+const FILES = hostileFiles(1)
+  .filter((f) => !f.long)
+  .map(({ name, bytes }) => ({ name, bytes: bytes() }));
 
 describe("the bytes of a file are not held any longer when", () => {
   const stops = {
@@ -35,7 +37,7 @@ describe("the bytes of a file are not held any longer when", () => {
   it.each(Object.entries(stops))("%s", async (_, stop) => {
     const left: string[] = [];
     for (const { name, bytes } of FILES) {
-      const { file, open } = watched(memoryFile(name, bytes()));
+      const { file, open } = watched(memoryFile(name, bytes));
       try {
         reading: for await (const opened of openFile(file, {}, memorySpool)) {
           if (stop === "part") break;

@@ -97,6 +97,30 @@ export async function shows(page: Page, text: string): Promise<void> {
   throw new Error(`${page.url()} does not show “${text}” but: ${seen}`);
 }
 
+let presses = 0;
+
+/**
+ * Presses the first button or link with a text. A panel that comes at that moment moves what is to be pressed, so that
+ * something else may be: then it is pressed again.
+ */
 export async function press(page: Page, text: string): Promise<void> {
-  await page.locator(`::-p-xpath(//*[self::button or self::a][contains(normalize-space(.), "${text}")])`).click();
+  const id = ++presses;
+  const until = Date.now() + PATIENCE;
+  await page.evaluate((n) => void Object.assign(window, { pressing: { id: n, received: false } }), id);
+  const button = page
+    .locator(`::-p-xpath(//*[self::button or self::a][contains(normalize-space(.), "${text}")])`)
+    .filter((element) => {
+      const { pressing } = window as unknown as { pressing?: { received: boolean } };
+      element.addEventListener("click", () => pressing && (pressing.received = true), { once: true, capture: true });
+      return true;
+    });
+  while (Date.now() < until) {
+    await button.click();
+    const pressing = await page
+      .evaluate(() => (window as unknown as { pressing?: { id: number; received: boolean } }).pressing)
+      .catch(() => undefined);
+    // Another page knows of none.
+    if (!pressing || pressing.id !== id || pressing.received) return;
+  }
+  throw new Error(`“${text}” could not be pressed at ${page.url()}`);
 }

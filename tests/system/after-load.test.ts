@@ -7,7 +7,8 @@ import { pathToFileURL } from "node:url";
 import type { AddressInfo } from "node:net";
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { signatureOf } from "@/engine/after/call.ts";
-import { PAUSES, runAfter, type AfterSettings } from "@/engine/after/run-after.ts";
+import { PAUSES, runAfter } from "@/engine/after/run-after.ts";
+import type { OutSettings } from "@/engine/out/out-settings.ts";
 import { abandonLoad } from "@/engine/load/abandon.ts";
 import { runLoad } from "@/engine/load/run-load.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
@@ -50,7 +51,7 @@ const receiver = createServer((request, response) => {
     response.end(response.statusCode === 302 ? "" : "thank you");
   });
 });
-let settings: AfterSettings;
+let settings: OutSettings;
 let url = "";
 const out = mkdtempSync(join(tmpdir(), "sieve-out-"));
 
@@ -413,7 +414,7 @@ describe("files that are put to an address", () => {
   const holder = { key: "keeper", secret: "s€cret/with+signs" };
   const { server, objects } = storageServer(holder);
   let address = "";
-  let to: AfterSettings;
+  let to: OutSettings;
   beforeAll(async () => {
     await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
     const { port } = server.address() as AddressInfo;

@@ -19,7 +19,7 @@ import { random } from "../support/random.ts";
 import { program } from "../support/web.ts";
 
 /** How many processes are killed; KILLS makes it more, KILL_SEED other moments. */
-const KILLS = Number(process.env["KILLS"] ?? 12);
+const KILLS = Number(process.env["KILLS"] ?? 9);
 const SEED = Number(process.env["KILL_SEED"] ?? 1);
 const RECORDS = 12_000;
 const FIELDS = [

@@ -9,7 +9,7 @@ import type { System } from "../support/system.ts";
 
 const far = useFar();
 
-const COUNT = 18;
+const COUNT = 12;
 
 class AlikeSequence extends KeyedSequence {
   protected override readonly alike = 4;

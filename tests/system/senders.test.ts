@@ -153,7 +153,7 @@ describe("senders", () => {
       "update sieve.held set with_sender = now() - interval '10 days' where load in (select id from sieve.load where feed = 'four')",
     );
     expect((await getSender(db, "Dale")).overdue).toBe(false);
-    const about = { contact: "Ada", address: "", note: "by post" };
+    const about = { contact: "Ada", address: "", note: "by post", destination: null };
     await putSender(db, "Dale", { ...about, daysToAnswer: 11 }, "test");
     expect(await getSender(db, "Dale")).toMatchObject({ ...about, daysToAnswer: 11, overdue: false });
     await putSender(db, "Dale", { ...about, daysToAnswer: 9 }, "test");

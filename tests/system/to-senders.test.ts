@@ -149,6 +149,22 @@ describe("held records for their senders", () => {
     expect((await verifyLoad(db, load.id)).differs).toEqual([]);
   });
 
+  it("come back as the JSON that went to the sender, each record as it was written", async () => {
+    const { db } = system;
+    await newFeed(db, "parcels", FIELDS, { key: ["id"] }, { gates: [], read: { as: "json", records: "$.parcels" } });
+    const text = '{"parcels": [{"id": "x1", "n": "bad", "more": {"of": 1.10}}, {"id": "x2", "n": 2}]}';
+    const first = await send("parcels", "Mibora", "a.json", text);
+    expect(first).toMatchObject({ state: "loaded", inserted: 1, held: 1 });
+    const { files } = await packed({ feed: "parcels" });
+    const own = files["parcels/Mibora/a-to-mend.json"]!;
+    expect(own).toContain('{"id": "x1", "n": "bad", "more": {"of": 1.10},"sieve mark":');
+    const load = await send("parcels", "Mibora", "a-to-mend.json", own.replace('"bad"', "1"));
+    expect(load).toMatchObject({ state: "loaded", read: 1, inserted: 1, held: 0 });
+    expect(load.report!.returned).toEqual({ accepted: 1, again: 0 });
+    // What is theirs and no field takes, but nothing of ours.
+    expect(load.report!.drift.map((d) => d.kind === "extra column" && d.name)).toEqual(["more.of"]);
+  });
+
   it("sent again as they are do not pile up, by their key, or without one by all that is in them", async () => {
     const { db } = system;
     await newFeed(db, "piles", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });

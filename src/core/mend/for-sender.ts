@@ -1,9 +1,10 @@
 import iconv from "iconv-lite";
 import type { Block } from "../kernel/block.ts";
-import { textOf } from "../kernel/bytes.ts";
+import { textOf, utf8 } from "../kernel/bytes.ts";
 import { mapColumns } from "../map/columns.ts";
-import { MARK_COLUMN, PROBLEM_COLUMN, isMarkColumn } from "../kernel/own-columns.ts";
+import { MARK_COLUMN, PROBLEM_COLUMN, isMarkColumn, isOwnColumn } from "../kernel/own-columns.ts";
 import type { Field } from "../plan/field.ts";
+import { pathKeys } from "../read/json/text.ts";
 import type { ReadOptions } from "../read/settings.ts";
 import { guarded } from "../write/csv.ts";
 import { openWorkbook } from "../write/records/xlsx.ts";
@@ -23,6 +24,7 @@ export interface Layout {
 export interface ForSender {
   /** Its cells as they arrived; null for one that could not be read. */
   readonly cells: readonly string[] | null;
+  /** As it stood in its file, where that is asked for (`needsRaw`) or it could not be read. */
   readonly raw: string;
   readonly mark: string;
   readonly problems: readonly string[];
@@ -75,7 +77,7 @@ export function takeMarks(block: Block, columns: readonly string[], first: numbe
 /** Writes one file for a sender. */
 export interface SenderFile {
   /** The ending of its name. */
-  readonly ending: "csv" | "tsv" | "txt" | "xlsx";
+  readonly ending: "csv" | "tsv" | "txt" | "xlsx" | "json" | "jsonl";
   /** Whether its records carry their marks and problems. */
   readonly marked: boolean;
   add(record: ForSender): void;
@@ -86,10 +88,20 @@ export interface SenderFile {
 /** Quotes as every encoding has them. */
 const PLAIN: Readonly<Record<string, string>> = { "“": '"', "”": '"', "’": "'", "‘": "'", "…": "..." };
 
-/** A file in the layout of the sender's: a workbook where theirs was one, else text with their mark, quote and encoding. */
+/**
+ * A file in the layout of the sender's: a workbook where theirs was one, JSON with each record as they wrote it, else text
+ * with their mark, quote and encoding.
+ */
 export function senderFile(layout: Layout): SenderFile {
-  return layout.read.as === "xlsx" || layout.read.as === "ods" ? workbook(layout) : text(layout);
+  const { as, each } = layout.read;
+  if (as === "xlsx" || as === "ods") return workbook(layout);
+  // Where one of their records became several, none of these is a record of theirs.
+  if ((as === "json" || as === "json-lines") && each === undefined) return documents(layout);
+  return text(layout);
 }
+
+/** Formats of which a sender's file has each record as it stood in theirs. */
+export const NEEDS_RAW: readonly string[] = ["json", "json-lines"];
 
 const cellsOf = ({ columns }: Layout, { cells, raw }: ForSender): string[] =>
   // What could not be read stands as it came in the first column.
@@ -105,6 +117,78 @@ function workbook(layout: Layout): SenderFile {
     add: (record) => writer.add([...cellsOf(layout, record), record.mark, record.problems.join(" ")], record.faults),
     take: () => writer.take(),
     end: () => writer.end(),
+  };
+}
+
+/** What an object ends with that went to its sender before. */
+const MARKED = new RegExp(`,?"${MARK_COLUMN}":"[^"]*","${PROBLEM_COLUMN}":"(?:[^"\\\\]|\\\\.)*"\\s*\\}$`);
+
+/** A record of JSON as it stood, with its mark and its problems as two members more. */
+function marked(layout: Layout, record: ForSender): string {
+  const own = `"${MARK_COLUMN}":${JSON.stringify(record.mark)},"${PROBLEM_COLUMN}":${JSON.stringify(record.problems.join(" "))}}`;
+  // Its text is kept, so that numbers stay as they were written.
+  const raw = record.raw.trim().replace(MARKED, "}");
+  const members = objectOf(raw);
+  if (members === null) {
+    return `${JSON.stringify(nested(layout.columns, cellsOf(layout, record))).slice(0, -1)},${own}`;
+  }
+  return members === 0 ? `{${own}` : `${raw.slice(0, -1).trimEnd()},${own}`;
+}
+
+/** How many members the object has that a text is; null where it is none, or has a member called like ours. */
+function objectOf(raw: string): number | null {
+  try {
+    const value: unknown = JSON.parse(raw);
+    if (typeof value !== "object" || value === null || Array.isArray(value)) return null;
+    const names = Object.keys(value);
+    return names.some(isOwnColumn) ? null : names.length;
+  } catch {
+    return null;
+  }
+}
+
+/** An object of cells: the column `lot.id` is the member `id` of its member `lot`. */
+function nested(columns: readonly string[], cells: readonly string[]): object {
+  // Without a prototype, so that any name is only a name.
+  const of = (): Record<string, unknown> => Object.create(null) as Record<string, unknown>;
+  const whole = of();
+  columns.forEach((column, c) => {
+    const path = column.split(".");
+    let at = whole;
+    for (const key of path.slice(0, -1)) {
+      at[key] ??= of();
+      // A value has no members.
+      if (typeof at[key] !== "object") return void (whole[column] = cells[c]);
+      at = at[key] as Record<string, unknown>;
+    }
+    at[path.at(-1)!] ??= cells[c];
+  });
+  return whole;
+}
+
+function documents(layout: Layout): SenderFile {
+  const { read } = layout;
+  const lines = read.as === "json-lines";
+  const path = lines ? [] : pathKeys(read.records ?? "$");
+  let waiting = lines ? "" : `${path.map((key) => `{${JSON.stringify(key)}: `).join("")}[\n`;
+  let count = 0;
+  return {
+    ending: lines ? "jsonl" : "json",
+    marked: true,
+    add(record) {
+      const text = marked(layout, record);
+      if (lines) waiting += `${text.replace(/[\r\n]+/g, " ")}\n`;
+      else waiting += `${count === 0 ? "" : ",\n"}${text}`;
+      count++;
+    },
+    take() {
+      const bytes = utf8(waiting);
+      waiting = "";
+      return bytes;
+    },
+    end() {
+      if (!lines) waiting += `\n]${"}".repeat(path.length)}\n`;
+    },
   };
 }
 

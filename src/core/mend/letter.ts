@@ -40,8 +40,8 @@ function said({ sender, feed, records, causes, files }: Letter): Said {
   const sorted = [...causes].sort((a, b) => b.count - a.count);
   const rest = sorted.slice(MOST_CAUSES).reduce((n, c) => n + c.count, 0);
   const marked = files.filter((f) => f.marked).length;
-  const lines = marked === files.length ? "Each line" : "Each line of a file with a heading";
-  const columns = `${lines} ends with two columns: “${MARK_COLUMN}”, by which we know it again, and “${PROBLEM_COLUMN}”, which says what is wrong with it. Please put the records right, leave the marks as they are, and send ${files.length === 1 ? "the file" : "the files"} back.`;
+  const which = marked === files.length ? "Each record" : "Each record of a file with a heading";
+  const columns = `${which} ends with two values of ours: “${MARK_COLUMN}”, by which we know it again, and “${PROBLEM_COLUMN}”, which says what is wrong with it. Please put the records right, leave the marks as they are, and send ${files.length === 1 ? "the file" : "the files"} back.`;
   const plain = "They are as you have sent them, without a heading. Please put the records right and send them back.";
   return {
     title: `${feed}: ${counted(records, "record")} to look at${sender === "" ? "" : `, for ${sender}`}`,

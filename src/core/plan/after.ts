@@ -1,4 +1,10 @@
 import { z } from "zod";
+import {
+  addressDestination,
+  addressFault,
+  connectionSchema as connection,
+  folderDestination,
+} from "../write/files/destination.ts";
 import { LOAD_CONTENTS, fieldsOut } from "../write/files/contents.ts";
 import { fileName, usualName } from "../write/files/name.ts";
 import { readPartitions } from "../write/files/partition.ts";
@@ -23,8 +29,6 @@ const on = z
   .min(1)
   .default(["loaded", "loaded with held"])
   .describe("After which ends of a load it is done");
-const connection = z.string().regex(/^[a-z][a-z0-9_]{0,40}$/);
-
 const isFormat = (name: string): boolean => {
   try {
     outputCalled(name);
@@ -92,10 +96,7 @@ export const afterSchema = z.discriminatedUnion("do", [
   z.strictObject({
     do: z.literal("file").describe("Writes records of the load as files, into a folder of SIEVE_OUT"),
     on,
-    folder: z
-      .string()
-      .regex(/^[A-Za-z0-9][A-Za-z0-9 ._-]{0,80}(\/[A-Za-z0-9][A-Za-z0-9 ._-]{0,80}){0,4}$/)
-      .describe("The folder within SIEVE_OUT"),
+    ...folderDestination,
     ...files,
   }),
   z.strictObject({
@@ -103,24 +104,7 @@ export const afterSchema = z.discriminatedUnion("do", [
       .literal("put")
       .describe("Puts records of the load to an address as files, by HTTP PUT, each whole and their manifest last"),
     on,
-    url: z
-      .url({ protocol: /^https?$/ })
-      .max(1000)
-      .describe("The address below which the files are put; its host must be one of SIEVE_RECEIVER_HOSTS"),
-    connection: connection
-      .optional()
-      .describe("A connection to a web address, by whose user and password the files are put"),
-    as: z
-      .enum(["basic", "object storage"])
-      .default("basic")
-      .describe(
-        "How they are given: as HTTP has it, or as the key and secret of an object storage, whose requests are signed with them",
-      ),
-    region: z
-      .string()
-      .regex(/^[a-z0-9-]{1,40}$/)
-      .optional()
-      .describe("The object storage's region; us-east-1 unless said"),
+    ...addressDestination,
     ...files,
   }),
   z.strictObject({
@@ -197,8 +181,8 @@ export function afterFault(
   if (action.do === "sql" && action.within && action.on.some((o) => o === "stopped" || o === "failed"))
     return "A load that does not load has no transaction in which a statement could run.";
   if (action.do !== "file" && action.do !== "put") return null;
-  if (action.do === "put" && action.as === "object storage" && action.connection === undefined)
-    return "An object storage needs a connection, whose user and password are the key and its secret.";
+  const unfitAddress = action.do === "put" ? addressFault(action) : null;
+  if (unfitAddress !== null) return unfitAddress;
   if (action.query && action.what !== undefined) return "Files are of a query, or of records of the load.";
   try {
     // The columns of a query are known when it is asked.

@@ -68,7 +68,15 @@ function newNode(path: string, key: string): Node {
 
 /** A value of a document: JSON's own, and numbers as the text that they were written with. */
 export type Value =
-  string | number | bigint | boolean | null | undefined | Uint8Array | Value[] | { [key: string]: Value };
+  | string
+  | number
+  | bigint
+  | boolean
+  | null
+  | undefined
+  | Uint8Array
+  | Value[]
+  | { [key: string]: Value };
 
 /**
  * Turns nested documents into records of named columns. A column is the path of a value, its keys

@@ -13,7 +13,12 @@ import { suggestColumn } from "../map/suggest.ts";
 /** A difference between what came and what the plan, or the delivery before, would have. */
 export interface Drift {
   readonly kind:
-    "extra column" | "missing column" | "renamed column" | "reordered columns" | "changed type" | "changed codes";
+    | "extra column"
+    | "missing column"
+    | "renamed column"
+    | "reordered columns"
+    | "changed type"
+    | "changed codes";
   /** The column or the field. */
   readonly name: string;
   readonly files: readonly string[];

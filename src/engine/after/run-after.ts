@@ -1,22 +1,16 @@
-import { join } from "node:path";
 import { SieveError, errorLines } from "@/core/kernel/problem.ts";
 import { outcomeOf } from "@/core/plan/after.ts";
 import { endAfter, enqueueWaiting, nextAfter, type AfterLoad } from "@/store/after.ts";
 import type { Db } from "@/store/db.ts";
 import { getLoad, type Load } from "@/store/loads.ts";
 import { AFTER_LOCK } from "@/store/locks.ts";
+import type { OutSettings } from "../out/out-settings.ts";
 import { aboutOf, toldAfter } from "./about.ts";
 import { tellReceiver } from "./call.ts";
 import { giveToFeed } from "./feed.ts";
 import { writeFiles } from "./file.ts";
 import { putFiles } from "./put.ts";
 import { runStatement } from "./sql.ts";
-
-/** Where files go, and which hosts, each with its port, may be told. */
-export interface AfterSettings {
-  readonly out: string;
-  readonly receivers: readonly string[];
-}
 
 /** Seconds until what failed is tried again, longer each time; then it is given up, and can be asked for by a person. */
 export const PAUSES = [10, 60, 300, 1800, 7200, 21_600] as const;
@@ -26,7 +20,7 @@ export const PAUSES = [10, 60, 300, 1800, 7200, 21_600] as const;
  * pauses, and what has failed as often as there are pauses is kept as that. What is not done yet when this
  * process ends is done by the next one, so that all is done once or more often: receivers know by the number which is which.
  */
-export async function runAfter(db: Db, load: number, settings: AfterSettings): Promise<void> {
+export async function runAfter(db: Db, load: number, settings: OutSettings): Promise<void> {
   const client = await db.connect();
   client.on("error", () => {});
   try {
@@ -46,7 +40,7 @@ export async function runAfter(db: Db, load: number, settings: AfterSettings): P
   }
 }
 
-async function attempt(db: Db, one: AfterLoad, settings: AfterSettings): Promise<Parameters<typeof endAfter>[2]> {
+async function attempt(db: Db, one: AfterLoad, settings: OutSettings): Promise<Parameters<typeof endAfter>[2]> {
   const load = await getLoad(db, one.load);
   const now = outcomeNow(load);
   if (now !== one.outcome) {
@@ -85,7 +79,7 @@ function outcomeNow({ state, held }: Load): string | null {
   return state === "loaded" || state === "stopped" || state === "failed" ? outcomeOf(state, held ?? 0) : null;
 }
 
-async function act(db: Db, one: AfterLoad, load: Load, settings: AfterSettings): Promise<string> {
+async function act(db: Db, one: AfterLoad, load: Load, settings: OutSettings): Promise<string> {
   const { action } = one;
   switch (action.do) {
     case "call":
@@ -99,14 +93,4 @@ async function act(db: Db, one: AfterLoad, load: Load, settings: AfterSettings):
     case "sql":
       return await runStatement(db, action, toldAfter(await aboutOf(db, one, load)));
   }
-}
-
-/** The settings of what is done after loads, from the environment. */
-export function afterSettings(env: NodeJS.ProcessEnv): AfterSettings {
-  return {
-    out: env["SIEVE_OUT"] ?? join(process.cwd(), ".data/out"),
-    receivers: (env["SIEVE_RECEIVER_HOSTS"] ?? "127.0.0.1:4312,localhost:4312,127.0.0.1:4313,localhost:4313")
-      .split(",")
-      .map((h) => h.trim()),
-  };
 }

@@ -14,6 +14,8 @@ import { previewDelivery } from "../look/preview.ts";
 import { readEntriesAt } from "../look/read-list.ts";
 import { findRecords, type RecordFilter } from "../look/records.ts";
 import type { HeldFilter } from "@/store/held.ts";
+import { outSettings } from "../out/out-settings.ts";
+import { sendToSenders } from "../out/send-to-senders.ts";
 import { findAlike } from "../release/alike.ts";
 import { releaseAll, type BulkMend } from "../release/release-all.ts";
 import { releaseRecords } from "../release/release.ts";
@@ -58,6 +60,8 @@ export const TASKS = {
     _: OnRead,
     onWork?: (at: WorkAt) => void,
   ) => releaseAll(db, i.filter, { ...i, onWork }),
+  "sending to senders": (db: Db, i: { filter: HeldFilter; by: string }) =>
+    sendToSenders(db, i.filter, i.by, outSettings(process.env)),
   "held records in a load": (db: Db, i: { load: number }) => findAlike(db, i.load),
   undo: (db: Db, i: { writing: number; reason: string; by: string; over: OverChanged }) =>
     undoWriting(db, i.writing, i),

@@ -15,7 +15,8 @@ import { runLoad } from "../load/run-load.ts";
 import { apart, profileLimits } from "../apart/apart.ts";
 import { endProfile } from "@/store/profiles.ts";
 import { enqueueForgotten } from "@/store/after.ts";
-import { afterSettings, runAfter } from "../after/run-after.ts";
+import { runAfter } from "../after/run-after.ts";
+import { outSettings } from "../out/out-settings.ts";
 import { runRetention } from "./expire.ts";
 import { lookAtSources, sourceSettings } from "../sources/sources.ts";
 
@@ -56,7 +57,7 @@ const { loads, nightly } = settingsOrEnd(() => {
     nightly: cronSetting(process.env, "SIEVE_NIGHTLY", "03:00"),
   };
 });
-const after = afterSettings(process.env);
+const after = outSettings(process.env);
 const thread = new URL("./course-thread.js", import.meta.url);
 // Wherever the worker is started from, its other programs lie beside it.
 process.env["SIEVE_APART"] ??= fileURLToPath(new URL("./apart.js", import.meta.url));

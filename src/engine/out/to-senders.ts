@@ -61,15 +61,41 @@ export async function packForSenders(
   return done;
 }
 
+/** A held record by its load and its number there, and whose it is. */
+export type HeldOfSender = Pick<SentRecord, "load" | "record" | "sender">;
+
+/** How held records are written for their senders. */
+export interface HowForSenders {
+  /** Those alone that are not with their sender yet. */
+  readonly fresh?: boolean;
+  /** The folder of a sender's files of a feed; its own below the feed's unless said. */
+  readonly folderOf?: (feed: string) => string;
+  /** Is told of each record that is written. */
+  readonly onRecord?: (written: HeldOfSender) => void;
+}
+
 /**
  * Writes held records for their senders: for each sender of a feed a folder, in it a file for each layout in which
  * it has sent them, and a letter, as text and as a page to print. In memory that does not grow with them. Throws `no-records` where none are held.
  */
-export async function writeForSenders(db: Db, filter: HeldFilter, into: Sink): Promise<ForSenders> {
+export async function writeForSenders(
+  db: Db,
+  filter: HeldFilter,
+  into: Sink,
+  { fresh, folderOf, onRecord }: HowForSenders = {},
+): Promise<ForSenders> {
   const day = dayOf(new Date());
   const done = { files: 0, records: 0 };
   const names = new Set<string>();
   const folders = new Set<string>();
+  /** Two senders may be called the same but for what no path has. */
+  const ownFolder = ({ feed, sender: name }: SentRecord): string => {
+    const own = pathPart(name) || "sender unknown";
+    let at = `${feed}/${own}/`;
+    for (let n = 2; folders.has(at); n++) at = `${feed}/${own} ${n}/`;
+    folders.add(at);
+    return at;
+  };
   let sender: Sender | null = null;
   let folder = "";
   const at: { open: { file: SenderFile; sink: FileSink; layout: string } | null } = { open: null };
@@ -91,17 +117,14 @@ export async function writeForSenders(db: Db, filter: HeldFilter, into: Sink): P
     names.add(name);
     done.records += records;
   };
-  for await (const page of heldBySender(db, filter)) {
+  for await (const page of heldBySender(db, filter, { fresh })) {
     for (const held of page) {
       if (!sender || sender.feed !== held.feed || sender.name !== held.sender) {
         await endSender();
         const { title } = await getFeed(db, held.feed);
         const { document } = await planInForce(db, held.feed);
         sender = new Sender(held.feed, held.sender, title, document.contract.fields);
-        const own = pathPart(held.sender) || "sender unknown";
-        folder = `${held.feed}/${own}/`;
-        for (let n = 2; folders.has(folder); n++) folder = `${held.feed}/${own} ${n}/`;
-        folders.add(folder);
+        folder = folderOf?.(held.feed) ?? ownFolder(held);
       }
       const layout = JSON.stringify([held.columns, held.read]);
       if (at.open?.layout !== layout) {
@@ -122,6 +145,7 @@ export async function writeForSenders(db: Db, filter: HeldFilter, into: Sink): P
         faults: faultsOf(held.columns, sender.fields, held.problems),
       });
       sender.count(held);
+      onRecord?.({ load: held.load, record: held.record, sender: held.sender });
     }
     if (at.open) await at.open.sink.write(at.open.file.take());
   }

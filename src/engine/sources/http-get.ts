@@ -61,7 +61,7 @@ async function allowed(url: URL, { hosts, variable = "SIEVE_OUTBOX_HOSTS" }: Get
   if (!named || !/^https?:$/.test(url.protocol)) {
     throw new SieveError("host-not-allowed", `${url.hostname}:${portOf(url)} is not one that may be asked.`, {
       detail: `Allowed: ${hosts.join(", ")}.`,
-      hint: `Add host and port to ${variable} of the worker.`,
+      hint: `Add host and port to ${variable}.`,
     });
   }
   if (isIP(host)) return host;

@@ -230,7 +230,7 @@ export function FormulaEditor({
     view.current = made;
     return () => made.destroy();
     // The editor keeps its own text; it is made anew only for other fields.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
+    // oxlint-disable-next-line react/exhaustive-deps
   }, [names, label, scope.it]);
   useEffect(() => {
     const v = view.current;

@@ -29,7 +29,7 @@ export function RecordTable({
   const [next, setNext] = useState(first.next);
   const { busy, problem, act } = useAct();
   const box = useRef<HTMLDivElement>(null);
-  // eslint-disable-next-line react-hooks/incompatible-library
+  // oxlint-disable-next-line react/incompatible-library
   const rows = useVirtualizer({
     count: records.length,
     getScrollElement: () => box.current,

@@ -28,7 +28,7 @@ export function useProgress(load: number | null, onEnd: () => void): Progress | 
     };
     return () => source.close();
     // The caller's function changes with every drawing; the load alone says when to begin again.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
+    // oxlint-disable-next-line react/exhaustive-deps
   }, [load]);
   return progress;
 }

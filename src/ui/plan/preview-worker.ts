@@ -39,7 +39,8 @@ export type PreviewAsk =
 type Result = StepsPreview | FieldPreview[] | (RulePreview | null)[] | RecordPreview;
 
 export type PreviewAnswer =
-  { readonly id: number; readonly result: Result } | { readonly id: number; readonly error: string };
+  | { readonly id: number; readonly result: Result }
+  | { readonly id: number; readonly error: string };
 
 /** Samples that are kept: the one in view, and the one before while it goes. */
 const MOST_KEPT = 2;

@@ -1,8 +1,13 @@
+"use client";
+
+import { useState } from "react";
 import type { HeldGroup } from "@/store/held.ts";
+import type { ToTell } from "@/store/senders.ts";
 import { Link } from "../kit/link.tsx";
 import { withPath } from "../kit/with-path.ts";
 import { counted } from "../kit/words.ts";
 import type { DeskFilter, DeskQuery } from "./filter.ts";
+import { SendToSenders } from "./send-to-senders.tsx";
 
 /** Whose records these are, how many, and what is not among them. */
 export function DeskHeading({
@@ -12,6 +17,7 @@ export function DeskHeading({
   again,
   total,
   overtaken,
+  toTell,
   titles,
   query,
 }: {
@@ -22,9 +28,12 @@ export function DeskHeading({
   again: number;
   total: number;
   overtaken: number;
+  /** Senders who do not have all of it yet. */
+  toTell: readonly ToTell[];
   titles: Readonly<Record<string, string>>;
   query: DeskQuery;
 }) {
+  const [sending, setSending] = useState(false);
   const over = filter.state === "overtaken";
   const overtakenPage = `/quarantine?${query({ state: "overtaken", check: undefined })}`;
   return (
@@ -64,6 +73,14 @@ export function DeskHeading({
             all of them for their senders
           </a>
           , a file for each layout, with a letter to print
+          {toTell.length > 0 && !sending && (
+            <>
+              {" · "}
+              <button type="button" className="plain" onClick={() => setSending(true)}>
+                send each what it does not have yet
+              </button>
+            </>
+          )}
           {again > 0 && (
             <>
               {" · "}
@@ -93,6 +110,7 @@ export function DeskHeading({
           </p>
         )
       )}
+      {sending && <SendToSenders {...{ filter, toTell }} leave={() => setSending(false)} />}
     </div>
   );
 }

@@ -147,6 +147,7 @@ export function HeldDetail({
 
 /** Where it came from, its raw text, what is wrong with it, and what has been before. */
 function WhatIsKnown({ held, more }: { held: HeldRecord; more: More | null }) {
+  const [now] = useState(() => new Date());
   return (
     <>
       <h2>
@@ -157,7 +158,7 @@ function WhatIsKnown({ held, more }: { held: HeldRecord; more: More | null }) {
           all that is known of it
         </Link>
         , load {held.load}, bytes {grouped(held.byteStart)}-{grouped(held.byteEnd)}
-        {held.withSender && <b> · with its sender since {moment(new Date(held.withSender), new Date())}</b>}
+        {held.withSender && <b> · with its sender since {moment(new Date(held.withSender), now)}</b>}
       </p>
       <RawText>{more ? <Raw text={more.raw} values={held.problems.map((p) => p.value)} /> : "…"}</RawText>
       <h2 className="mt-2">What is wrong, for the sender</h2>

@@ -22,7 +22,7 @@ export interface HeldRows {
 
 export function useHeldRows(count: number): HeldRows {
   const box = useRef<HTMLDivElement>(null);
-  // eslint-disable-next-line react-hooks/incompatible-library
+  // oxlint-disable-next-line react/incompatible-library
   const rows = useVirtualizer({ count, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 10 });
   return { box, rows };
 }

@@ -1,6 +1,6 @@
 "use client";
 
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 import { compilePlan } from "@/core/course/compile.ts";
 import type { Compiled } from "@/core/course/compiled.ts";
 import { fieldsNamed, readCheck } from "@/core/check/identity.ts";
@@ -17,6 +17,7 @@ import { counted, grouped, isoDay } from "../kit/words.ts";
 import { AllOfCause } from "./all-of-cause.tsx";
 import { Causes } from "./causes.tsx";
 import { chosenOf, forDiscardOf } from "./desk.ts";
+import type { ToTell } from "@/store/senders.ts";
 import { DeskHeading } from "./desk-heading.tsx";
 import { queryOf, type DeskFilter } from "./filter.ts";
 import { idOf } from "./held.ts";
@@ -39,6 +40,7 @@ export function QuarantineDesk({
   total,
   overtaken,
   ages,
+  toTell,
   first,
   made,
   known,
@@ -53,6 +55,8 @@ export function QuarantineDesk({
   /** How many are overtaken, which are not among those held. */
   overtaken: number;
   ages: { today: number; week: number; older: number };
+  /** Senders who do not have all of it yet. */
+  toTell: readonly ToTell[];
   first: HeldRecord[];
   /** Mends that people have made in the feed before. */
   made: MendMade[];
@@ -64,7 +68,8 @@ export function QuarantineDesk({
 }) {
   /** The records here are overtaken: to release them is to write over something newer. */
   const over = filter.state === "overtaken";
-  const compiled = useMemo(() => (plan ? compilePlan(plan, undefined, { day: isoDay(new Date()) }) : null), [plan]);
+  const [day] = useState(() => isoDay(new Date()));
+  const compiled = useMemo(() => (plan ? compilePlan(plan, undefined, { day }) : null), [plan, day]);
   const work = useDesk(first, { compiled, target: plan?.load.target ?? "the target", over });
   const { desk, tell, verdicts, busy, problem } = work;
   const { records, edits, picked, said } = desk;
@@ -84,7 +89,7 @@ export function QuarantineDesk({
     <>
       <div className="flex items-end justify-between">
         <DeskHeading
-          {...{ filter, group, total, overtaken, titles, query }}
+          {...{ filter, group, total, overtaken, toTell, titles, query }}
           causes={groups.length}
           again={again.length}
         />

@@ -1,10 +1,12 @@
 import { heldGroups } from "@/store/held.ts";
 import { listLoads } from "@/store/loads.ts";
 import { listKeys } from "@/store/sender-keys.ts";
-import { getSender, habitsOf } from "@/store/senders.ts";
+import { getSender, habitsOf, sendingsTo } from "@/store/senders.ts";
 import { HeldTrend } from "@/ui/quarantine/held-trend.tsx";
 import { LoadList } from "@/ui/loads/load-list.tsx";
-import { AboutSender, HandOver } from "@/ui/senders/sender-desk.tsx";
+import { AboutSender } from "@/ui/senders/about-sender.tsx";
+import { HandOver } from "@/ui/senders/hand-over.tsx";
+import { SentList } from "@/ui/senders/sent-list.tsx";
 import { SenderKeys } from "@/ui/senders/sender-keys.tsx";
 import { Link } from "@/ui/kit/link.tsx";
 import { counted, grouped, moment, readWords } from "@/ui/kit/words.ts";
@@ -26,11 +28,12 @@ export default async function SenderPage({ params }: { params: Promise<{ sender:
   const sender = await orNotThere(nameOf(params).then((name) => getSender(db(), name)));
   const { name } = sender;
   const now = new Date();
-  const [habits, groups, loads, keys] = await Promise.all([
+  const [habits, groups, loads, keys, sendings] = await Promise.all([
     habitsOf(db(), name),
     heldGroups(db(), { sender: name }),
     listLoads(db(), { sender: name, limit: 30 }),
     listKeys(db(), name),
+    sendingsTo(db(), name),
   ]);
   const of = `sender=${encodeURIComponent(name)}`;
   return (
@@ -131,7 +134,13 @@ export default async function SenderPage({ params }: { params: Promise<{ sender:
               )}
             </>
           )}
-          <h2>About</h2>
+          {sendings.length > 0 && (
+            <>
+              <h2>What went to it</h2>
+              <SentList sendings={sendings} now={now.toISOString()} />
+            </>
+          )}
+          <h2 className={groups.length + sendings.length > 0 ? "mt-4" : ""}>About</h2>
           <AboutSender key={JSON.stringify(sender)} sender={sender} />
           <SenderKeys sender={name} keys={keys} feeds={sender.feeds} now={now.toISOString()} />
         </section>
