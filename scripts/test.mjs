@@ -13,13 +13,13 @@ let failed = 0;
 const bin = (name) => join(root, "node_modules/.bin", name);
 
 /** Runs a command. What it prints comes when it has ended, so that commands side by side are not mixed. */
-function run(command, args, { live = false, quiet = false } = {}) {
+function run(command, args, { live = false, quiet = false, env = {} } = {}) {
   return new Promise((resolve) => {
     const out = live ? "inherit" : "pipe";
     const child = spawn(command, args, {
       cwd: root,
       stdio: ["ignore", quiet ? "ignore" : out, out],
-      env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1", SIEVE_BUNDLED: "1" },
+      env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1", SIEVE_BUNDLED: "1", ...env },
     });
     const printed = [];
     for (const stream of [child.stdout, child.stderr]) stream?.on("data", (piece) => printed.push(piece));
@@ -59,6 +59,14 @@ async function runTests(name, args, options) {
 }
 const project = (...names) => names.map((name) => `--project=${name}`);
 
+/** Some of three parts of the tests of the database, one after the other. */
+async function systemTests(...parts) {
+  for (const part of parts) {
+    const own = { live: true, env: { SIEVE_TEST_CLUSTER: `system-${part}` } };
+    await runTests(`system tests, ${part} of 3`, [...project("system"), `--shard=${part}/3`], own);
+  }
+}
+
 await check("bundles", process.execPath, ["scripts/build.mjs"]);
 const chosen = process.argv.slice(2);
 const webBuild = () =>
@@ -72,10 +80,7 @@ if (chosen.length > 0) {
   const servers = async () => {
     // Some tests of the database start the web application too.
     await built;
-    await Promise.all([
-      runTests("browser tests", project("browser")),
-      runTests("system tests", project("system"), { live: true }),
-    ]);
+    await Promise.all([runTests("browser tests", project("browser")), systemTests("1", "2")]);
   };
   const pure = async () => {
     await check("lint", bin("oxlint"), ["--deny-warnings", "--report-unused-disable-directives", "."]);
@@ -85,6 +90,8 @@ if (chosen.length > 0) {
     await built;
     await check("types", process.execPath, ["node_modules/typescript-native/bin/tsc", "--noEmit"]);
     await runTests("core tests", project("core", "parts", "long"));
+    // By then the others are far on: what is left for both processors to the end.
+    await systemTests("3");
   };
   await Promise.all([servers(), pure()]);
 }

@@ -24,10 +24,16 @@ export async function launchBrowser() {
     ],
     defaultViewport: { width: 1280, height: 800 },
   });
+  const clear = () => rmSync(profile, { recursive: true, force: true, maxRetries: 3 });
   const close = browser.close.bind(browser);
   browser.close = async () => {
     await close();
-    rmSync(profile, { recursive: true, force: true });
+    clear();
   };
+  // One that nobody closes ends with this process.
+  process.once("exit", () => {
+    browser.process()?.kill("SIGKILL");
+    clear();
+  });
   return browser;
 }

@@ -94,9 +94,12 @@ describe("every way in", () => {
   it.each(ROUTES)("$method $path answers nonsense in words", async ({ method, path }) => {
     const bodies = method === "GET" ? [undefined] : BODIES;
     const parameters = path.includes("[") ? PARAMETERS : [""];
-    for (const parameter of parameters) {
-      for (const query of QUERIES) {
-        for (const body of bodies) {
+    // Each with each other one: a body and a parameter with one of the queries, turn by turn.
+    const apart = bodies.length > 1 && parameters.length > 1;
+    for (const [p, parameter] of parameters.entries()) {
+      for (const [q, query] of QUERIES.entries()) {
+        for (const [b, body] of bodies.entries()) {
+          if (apart && (p + b) % QUERIES.length !== q) continue;
           const asked = `${method} ${filled(path, parameter)}${query} ${body?.slice(0, 60) ?? ""}`;
           const answer = await fetch(web.address + filled(path, parameter) + query, {
             method,

@@ -86,7 +86,7 @@ it("goes from a dropped file to the records behind a count, under a path and by 
     { name: "id", type: "integer", required: true },
     { name: "note", type: "text" },
   ]);
-  const page = await web.browser.newPage();
+  const page = await web.newPage();
   // Its certificate is nobody's but ours.
   await (await page.createCDPSession()).send("Security.setIgnoreCertificateErrors", { ignore: true });
   page.on("pageerror", (error) => errors.push(String(error)));

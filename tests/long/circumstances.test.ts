@@ -23,7 +23,7 @@ const few = <T>(some: readonly T[], more: readonly T[]): readonly T[] =>
   process.env["CIRCUMSTANCES"] === "all" ? [...some, ...more] : some;
 
 describe("two files by the match that is proposed", () => {
-  it.each(["people, columns turned", "people, three copied", "people, noise", "people in Cyrillic letters"])(
+  it.each(few(["people, noise", "people in Cyrillic letters"], ["people, columns turned", "people, three copied"]))(
     "%s: joined rightly, and known how rightly",
     async (name) => {
       const m = await tried(name, { size: 600 });
@@ -35,7 +35,7 @@ describe("two files by the match that is proposed", () => {
     },
   );
 
-  it.each(["people, none the same", "organisations, none the same"])(
+  it.each(few(["people, none the same"], ["organisations, none the same"]))(
     "%s: joins nothing, asks hardly anything, and says why",
     async (name) => {
       const m = await tried(name, { size: 1_000 });
@@ -90,7 +90,7 @@ describe("one file by the match that is proposed", () => {
     expect(m.says).toMatchObject({ basis: "model", doubts: ["one-file"] });
   });
 
-  it.each(["people in one file, none the same", "people in one file, 2 % the same"])(
+  it.each(few(["people in one file, 2 % the same"], ["people in one file, none the same"]))(
     "%s: sees that its same pairs are none to be believed",
     async (name) => {
       const m = await tried(name, { size: 900 });

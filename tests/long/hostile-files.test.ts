@@ -159,7 +159,7 @@ describe("depth and width", () => {
 });
 
 describe("what unpacks to very much", () => {
-  const same = new Uint8Array(80 << 20).fill(97).map((b, i) => (i % 64 === 0 ? 10 : b));
+  const same = new Uint8Array(24 << 20).fill(97).map((b, i) => (i % 64 === 0 ? 10 : b));
 
   it.each([
     ["bomb.csv.gz", () => new Uint8Array(gzipSync(same))],
@@ -192,7 +192,7 @@ describe("what unpacks to very much", () => {
   });
 
   it("an archive of very many files is read file by file, each found by the directory", async () => {
-    const files = Array.from({ length: 2000 }, (_, i) => [`f${i}.csv`, text(`v,w\n${i},oak\n`)] as const);
+    const files = Array.from({ length: 500 }, (_, i) => [`f${i}.csv`, text(`v,w\n${i},oak\n`)] as const);
     const parts = await read("many.zip", zipSync(Object.fromEntries(files)), { header: true });
     expect(parts.map((p) => p.records[0]![0])).toEqual(files.map((_, i) => String(i)));
   });
@@ -217,8 +217,8 @@ describe("what unpacks to very much", () => {
 
   it("is read where a person has said how far", async () => {
     // Just over what is unpacked without being asked.
-    const records = 9_000_000;
-    const bytes = new Uint8Array(gzipSync(text(`v\n${"1\n".repeat(records)}`)));
+    const records = 300_000;
+    const bytes = new Uint8Array(gzipSync(text(`v\n${`${"1".repeat(60)}\n`.repeat(records)}`)));
     const file = memoryFile("a.csv.gz", bytes);
     await expect(read("a.csv.gz", bytes)).rejects.toMatchObject({ code: "unpacks-too-far" });
     let count = 0;

@@ -13,7 +13,7 @@ declare module "vitest" {
 export default async function setup(project: TestProject): Promise<() => Promise<void>> {
   // The script of all tests has made the bundles, and other tests run what is in them by now.
   if (process.env["SIEVE_BUNDLED"] === undefined) await build();
-  const cluster = await startCluster(`test-${project.name}`, await freePort(), {
+  const cluster = await startCluster(`test-${process.env["SIEVE_TEST_CLUSTER"] ?? project.name}`, await freePort(), {
     settings: { fsync: "off" },
     quiet: true,
   });

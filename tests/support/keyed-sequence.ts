@@ -1,6 +1,6 @@
 import { expect } from "vitest";
 import { releaseRecords } from "@/engine/release/release.ts";
-import type { Load } from "@/store/loads.ts";
+import { dayOf, type Load } from "@/store/loads.ts";
 import { listWritings } from "@/store/writings.ts";
 import { sameValues, type Change, type Row } from "./model.ts";
 import { Sequence, type SequenceFeed } from "./sequence.ts";
@@ -22,6 +22,7 @@ const HOW = {
   update: { mode: "upsert", only: "update" },
   slice: { mode: "replace", slice: "name" },
   whole: { mode: "upsert", gone: { do: "remove", at_most: 1 } },
+  marked: { mode: "upsert", gone: { do: "mark", field: "ended", at_most: 1 } },
 } as const;
 export type KeyedMode = keyof typeof HOW;
 
@@ -37,7 +38,9 @@ export class KeyedSequence extends Sequence {
     roll: () => number,
     { load = {}, beside = [] }: Partial<Pick<SequenceFeed, "load" | "beside">> = {},
   ) {
-    super(system, feed, { fields: FIELDS, load: { key: ["id"], ...HOW[mode], ...load }, acts: 7, beside }, roll);
+    const marked = mode === "marked" ? { fields: [...FIELDS, { name: "ended", type: "date" }], mark: "ended" } : {};
+    const about = { fields: FIELDS, load: { key: ["id"], ...HOW[mode], ...load }, acts: 7, beside, ...marked };
+    super(system, feed, about, roll);
   }
 
   protected readonly acts: readonly (() => Promise<void>)[] = [
@@ -56,13 +59,10 @@ export class KeyedSequence extends Sequence {
     return KEYS;
   }
 
-  /** What a row becomes by values that arrive: an empty one keeps what is there. */
+  /** What a row becomes by values that arrive: an empty one keeps what is there, but for the mark of one that is back. */
   private over(before: Row | null, values: readonly string[], from: string, writing: number): Row {
-    return this.row(
-      values.map((v, i) => v || (before?.values[i] ?? "")),
-      from,
-      writing,
-    );
+    const now = values.map((v, i) => v || (before?.values[i] ?? ""));
+    return this.row(this.mode === "marked" ? [...now, ""] : now, from, writing);
   }
 
   protected async load(): Promise<void> {
@@ -94,6 +94,13 @@ export class KeyedSequence extends Sequence {
       // A held record has come too: its row stays.
       for (const [key, before] of model.rows)
         if (!seen.has(key) && before.from !== OF_OTHERS) changes.push({ key, before, after: null });
+    }
+    if (this.mode === "marked") {
+      for (const [key, before] of model.rows) {
+        const [name, n, ended] = before.values as [string, string, string];
+        if (seen.has(key) || before.from === OF_OTHERS || ended !== "") continue;
+        changes.push({ key, before, after: this.row([name, n, dayOf(load.askedAt)], before.from, load.writing!) });
+      }
     }
     model.apply(changes);
     this.wrote("load", load.writing!, load.id, changes);

@@ -36,6 +36,8 @@ export interface SequenceFeed {
   readonly more?: object;
   /** Fields that have values of their own with each record, and no column in the target. */
   readonly beside?: readonly { name: string; type: string }[];
+  /** A field of the target that no delivery has: the day since which a key comes no more. */
+  readonly mark?: string;
   /** How many acts a sequence has after its first load. */
   readonly acts: number;
 }
@@ -111,8 +113,8 @@ export abstract class Sequence {
   /** Delivers and loads lines of cells, sometimes with a worker that dies on the way. */
   protected async loadLines(lines: readonly (readonly string[])[]): Promise<Load> {
     const { db } = this.system;
-    const { fields, beside = [] } = this.about;
-    const head = [...fields, ...beside].map((f) => f.name).join(",");
+    const { fields, beside = [], mark } = this.about;
+    const head = [...fields, ...beside].flatMap((f) => (f.name === mark ? [] : [f.name])).join(",");
     const more = beside.map(() => `z${Math.floor(this.roll() * 5)}`);
     const text = `${head}\n${lines.map((l) => [...l, ...more].join(",")).join("\n")}\n`;
     const id = await askForLoad(db, await deliver(db, this.feed, text), { again: true });

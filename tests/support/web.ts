@@ -1,6 +1,6 @@
 import { fork } from "node:child_process";
 import { join } from "node:path";
-import type { Browser, Page } from "puppeteer-core";
+import type { Browser, BrowserContext, Page } from "puppeteer-core";
 import { launchBrowser } from "../../scripts/lib/browser.mjs";
 import { freePort, root } from "../../scripts/lib/machine.mjs";
 
@@ -9,7 +9,8 @@ const PATIENCE = 120_000;
 
 export interface Web {
   address: string;
-  browser: Browser;
+  /** A page of a browser that nobody else looks into, with nothing open yet. */
+  newPage(): Promise<Page>;
   /** The number of its process. */
   pid: number;
   open(path: string, theme?: "paper" | "loam"): Promise<Page>;
@@ -23,7 +24,10 @@ export const program = (address: string): Record<string, string> => ({
   "sec-fetch-site": "same-origin",
 });
 
-/** The built web application on a free port, and a browser. Errors in pages are collected in `errors`. */
+/** The browser of all test files, which share a process; started when the first page is asked for, it ends with the process. */
+let browser: Promise<Browser> | undefined;
+
+/** The built web application on a free port, with a browser that has nothing of others. Errors in pages are collected in `errors`. */
 export async function startWeb(
   url: string,
   errors: string[],
@@ -40,14 +44,18 @@ export async function startWeb(
     server.once("message", () => resolve());
     server.once("exit", (code) => reject(new Error(`the web application ended with ${code}`)));
   });
-  const browser = await launchBrowser();
+  let own: BrowserContext | undefined;
+  const newPage = async (): Promise<Page> => {
+    own ??= await (await (browser ??= launchBrowser())).createBrowserContext();
+    return await own.newPage();
+  };
   const address = `http://127.0.0.1:${port}`;
   return {
     address,
-    browser,
+    newPage,
     pid: server.pid!,
     async open(path, theme = "paper") {
-      const page = await browser.newPage();
+      const page = await newPage();
       // What is tested is what a page does, not how soon on a machine that has other things to do.
       page.setDefaultTimeout(PATIENCE);
       page.on("pageerror", (error) => errors.push(`${path}: ${String(error)}`));
@@ -67,7 +75,7 @@ export async function startWeb(
       return page;
     },
     async end() {
-      await browser.close();
+      await own?.close();
       server.kill("SIGKILL");
     },
   };

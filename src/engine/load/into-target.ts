@@ -55,7 +55,7 @@ export class IntoTarget {
     await client.query(
       `alter table ${staging(id)} alter column "_load" drop default, alter column ${ident(WRITING)} drop default`,
     );
-    await writing.keepTable();
+    await writing.keepTable(staging(id));
     await client.query(`alter table ${staging(id)} set schema ${ident(TARGET)}`);
     await client.query(`alter table ${ident(TARGET, `load ${id}`)} rename to ${ident(target)}`);
     writing.inserted += balance.outcomes.inserted;
@@ -87,7 +87,7 @@ export class IntoTarget {
     if (plan.load.slice !== undefined) {
       if (exists) await this.removeSlices();
     } else if (plan.load.mode === "replace") {
-      await writing.keepAll();
+      await writing.keepAll(staging(id));
       await emptyTable(client, target);
     }
     const key = await this.setKeyAside(target, balance.outcomes.inserted);

@@ -108,7 +108,7 @@ export class FurtherTargets {
       await client.query(`drop table ${meeting.met}`);
     } else {
       if (plan.load.mode === "replace" && this.about!.kind === "load") {
-        await writing.keepAll();
+        await writing.keepAll(aim.rows);
         await emptyTable(client, writing.table);
       }
       if (this.about!.kind === "release" && !this.about!.over && (await replacedSince(writing)))

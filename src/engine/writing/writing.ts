@@ -1,10 +1,10 @@
 import type { TableColumn } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import { byPlace, ident, type Client, type Queryable } from "@/store/db.ts";
+import { byHash, byPlace, ident, type Client, type Queryable } from "@/store/db.ts";
 import { targetPlans } from "@/core/plan/further.ts";
 import { nextWriting, ownTransactions, putWriting, transactionNumber, type WritingKind } from "@/store/writings.ts";
 import { copyOut } from "../copies/copies.ts";
-import { assertWritten, columnsByName, recordColumns, staged, tableOf, targetColumns } from "./target.ts";
+import { assertWritten, columnsByName, recordColumns, sameKey, staged, tableOf, targetColumns } from "./target.ts";
 
 /** The column of rows of a target that says which writing left them as they are. */
 export const WRITING = "_writing";
@@ -185,19 +185,39 @@ export class Writing {
     );
   }
 
-  /** Keeps all of the target's rows, before they go. */
-  async keepAll(): Promise<void> {
+  /** That a row `t` of the target has the key of a staged record `s`; null where no key tells so. */
+  private async comesAgain(): Promise<string | null> {
+    const { key } = this.about.plan.load;
+    const have = await columnsByName(this.client, this.table);
+    return key.length > 0 && key.every((k) => have.has(k)) ? sameKey(key, have) : null;
+  }
+
+  /**
+   * Keeps all of the target's rows, before they go. Those whose keys come again among the records that are `coming` are
+   * kept as changed, not as removed: who deletes such a row later has deleted the record, which an undo does not bring
+   * back unasked.
+   */
+  async keepAll(coming: string): Promise<void> {
+    const { client, table } = this;
     if (!keepsBefore(this.about.plan)) return;
-    const columns = keptColumns(await targetColumns(this.client, this.table));
-    const { rowCount } = await this.client.query(
-      `create table ${undoTable(this.id)} as select ${columns.map((c) => `t.${c}`).join(", ")}, 'removed'::text as ${DID},
-         null::integer as ${LEFT_AS}, t.xmin = any(${this.ours}) as ${OURS} from ${this.table} t`,
+    const columns = keptColumns(await targetColumns(client, table));
+    const again = await this.comesAgain();
+    const { rowCount } = await byHash(client, () =>
+      client.query(
+        `create table ${undoTable(this.id)} as select ${columns.map((c) => `t.${c}`).join(", ")},
+           case when ${again === null ? "true" : 's."_record" is null'} then 'removed' else 'changed' end as ${DID},
+           null::integer as ${LEFT_AS}, t.xmin = any(${this.ours}) as ${OURS}
+         from ${table} t${again === null ? "" : ` left join ${coming} s on ${again}`}`,
+      ),
     );
     this.removed += rowCount ?? 0;
   }
 
-  /** Keeps the target's table itself, as another takes its place; where there is none, nothing is kept. */
-  async keepTable(): Promise<void> {
+  /**
+   * Keeps the target's table itself, as that of the records that are `coming` takes its place; where there is none, nothing
+   * is kept. Its rows are kept as with `keepAll`.
+   */
+  async keepTable(coming: string): Promise<void> {
     const { client, table, about } = this;
     if ((await targetColumns(client, table)).length === 0) return;
     // Where rows are only added, the table whose place is taken is empty.
@@ -213,10 +233,20 @@ export class Writing {
     if (rows[0]) await client.query(`alter table ${table} drop constraint ${ident(rows[0].name)}`);
     const count = await client.query<{ n: number }>(`select count(*)::int as n from ${table}`);
     this.removed += count.rows[0]!.n;
+    const again = await this.comesAgain();
     await client.query(
-      `alter table ${table} add column ${DID} text default 'removed', add column ${LEFT_AS} integer, add column ${OURS} boolean default true`,
+      `alter table ${table} add column ${DID} text default '${again === null ? "removed" : "changed"}', add column ${LEFT_AS} integer, add column ${OURS} boolean default true`,
     );
+    // Before anything else is changed: a row that is written here is then of this transaction.
     await client.query(`update ${table} t set ${OURS} = false where not t.xmin = any(${this.ours})`);
+    // Few keys do not come again, and only their rows are written for it.
+    if (again !== null) {
+      await byHash(client, () =>
+        client.query(
+          `update ${table} t set ${DID} = 'removed' where not exists (select from ${coming} s where ${again})`,
+        ),
+      );
+    }
     await client.query(`alter table ${table} set schema ${ident(UNDO)}`);
     await client.query(`alter table ${ident(UNDO, about.plan.load.target)} rename to ${ident(`writing ${this.id}`)}`);
   }
