@@ -22,6 +22,7 @@ const HOW = {
   update: { mode: "upsert", only: "update" },
   slice: { mode: "replace", slice: "name" },
   whole: { mode: "upsert", gone: { do: "remove", at_most: 1 } },
+  within: { mode: "upsert", gone: { do: "remove", within: ["name"], at_most: 1 } },
   marked: { mode: "upsert", gone: { do: "mark", field: "ended", at_most: 1 } },
 } as const;
 export type KeyedMode = keyof typeof HOW;
@@ -79,10 +80,12 @@ export class KeyedSequence extends Sequence {
     }
     const changes: Change[] = [];
     const seen = new Set<string>();
+    const names = new Set<string>();
     lines.forEach(([key, name, n], record) => {
       const again = seen.has(key);
       seen.add(key);
       if (again || n === "bad") return;
+      names.add(name);
       const before = model.rows.get(key) ?? null;
       if (this.mode === "update" && !before) return;
       if (before && (this.mode === "append" || this.mode === "insert")) return;
@@ -90,10 +93,12 @@ export class KeyedSequence extends Sequence {
       if (before && sameValues(before, after)) return;
       changes.push({ key, before, after });
     });
-    if (this.mode === "whole") {
+    if (this.mode === "whole" || this.mode === "within") {
       // A held record has come too: its row stays.
-      for (const [key, before] of model.rows)
-        if (!seen.has(key) && before.from !== OF_OTHERS) changes.push({ key, before, after: null });
+      for (const [key, before] of model.rows) {
+        const meant = this.mode === "whole" || names.has(before.values[0]!);
+        if (meant && !seen.has(key) && before.from !== OF_OTHERS) changes.push({ key, before, after: null });
+      }
     }
     if (this.mode === "marked") {
       for (const [key, before] of model.rows) {

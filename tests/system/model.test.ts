@@ -3,7 +3,7 @@ import { KeyedSequence } from "../support/keyed-sequence.ts";
 import { runSequences, sequences } from "../support/sequence.ts";
 
 const COUNT = 64;
-const MODES = ["upsert", "append", "upsert", "insert", "update", "whole", "marked", "slice"] as const;
+const MODES = ["upsert", "append", "insert", "update", "whole", "marked", "within", "slice"] as const;
 
 it(
   `${sequences(COUNT)} random sequences leave the target as a simple model says, and verify finds nothing`,
