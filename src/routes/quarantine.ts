@@ -6,6 +6,7 @@ import { HELD_STATES } from "@/core/kernel/writing.ts";
 import type { SentTo } from "@/engine/out/send-to-senders.ts";
 import type { Released } from "@/engine/release/released.ts";
 import type { rowInTarget } from "@/engine/release/discard.ts";
+import type { Recipient } from "@/store/senders.ts";
 import type { HeldRecord, getHeld as heldRecord } from "@/store/held.ts";
 import type { BulkReleased } from "@/engine/release/release-all.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
@@ -47,6 +48,12 @@ const forSenders = {
   at: heldFilter.at,
   sender: heldFilter.sender,
 };
+
+export const listRecipients = declare("GET /api/quarantine/recipients", {
+  about: "senders of whom something is held that is not with them yet, how many records, and where files for each go",
+  query: forSenders,
+  answer: z.object({ recipients: answerOf<Recipient[]>("in the order of their names; without one: nobody has said") }),
+});
 
 export const sendHeld = declare("POST /api/quarantine/senders", {
   about:

@@ -156,7 +156,7 @@ export async function takeBack(db: Db, name: string, feed: string | null): Promi
 }
 
 /** A sender of whom records are held that are not with it yet. */
-export interface ToTell {
+export interface Recipient {
   /** Empty: nobody has said whose they are. */
   readonly name: string;
   readonly records: number;
@@ -164,9 +164,9 @@ export interface ToTell {
 }
 
 /** Senders of whom something is held that is not with them yet, with where files for them go, in the order of their names. */
-export async function sendersToTell(db: Queryable, filter: HeldFilter): Promise<ToTell[]> {
+export async function recipientsOf(db: Queryable, filter: HeldFilter): Promise<Recipient[]> {
   const { where, params } = heldWhere(filter);
-  const { rows } = await db.query<ToTell>(
+  const { rows } = await db.query<Recipient>(
     `select h.name, h.records, s.destination
      from (select ${WHOSE} as name, count(*)::int as records
          from sieve.held h join sieve.load l on l.id = h.load join sieve.delivery o on o.id = l.delivery

@@ -13,7 +13,7 @@ import { listHeld, type HeldFilter } from "@/store/held.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import type { Load } from "@/store/loads.ts";
 import { SENDING_LOCK } from "@/store/locks.ts";
-import { getSender, putSender, sendersToTell, sendingsTo, takeBack } from "@/store/senders.ts";
+import { getSender, putSender, recipientsOf, sendingsTo, takeBack } from "@/store/senders.ts";
 import { sieve } from "../support/shell.ts";
 import { newFeed, useSystem, waitFor } from "../support/system.ts";
 
@@ -96,7 +96,7 @@ describe("what is held", () => {
     await load("one", "", "id,n\ng,?\n");
     await wants("Fen", { to: "folder", folder: "to/fen" });
     await wants("Moor", address);
-    expect((await sendersToTell(db, { feed: "one" })).map((s) => [s.name, s.records, s.destination?.to])).toEqual([
+    expect((await recipientsOf(db, { feed: "one" })).map((s) => [s.name, s.records, s.destination?.to])).toEqual([
       ["", 1, undefined],
       ["Fen", 1, "folder"],
       ["Heath", 1, undefined],

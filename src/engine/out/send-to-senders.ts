@@ -8,7 +8,7 @@ import { transaction, type Db } from "@/store/db.ts";
 import type { HeldFilter } from "@/store/held.ts";
 import { dayOf } from "@/store/loads.ts";
 import { SENDING_LOCK } from "@/store/locks.ts";
-import { beginSending, endSending, noteGiven, sendersToTell } from "@/store/senders.ts";
+import { beginSending, endSending, noteGiven, recipientsOf } from "@/store/senders.ts";
 import type { OutSettings } from "./out-settings.ts";
 import { putTo, type ReadyFile } from "./put-to.ts";
 import { FolderSink, putFile } from "./sinks.ts";
@@ -34,7 +34,7 @@ export interface SentTo {
  * @returns by sender, in the order of their names
  */
 export async function sendToSenders(db: Db, filter: HeldFilter, by: string, settings: OutSettings): Promise<SentTo[]> {
-  const senders = await sendersToTell(db, filter);
+  const senders = await recipientsOf(db, filter);
   if (senders.length === 0) {
     throw new SieveError("no-records", "No record is held that is not with its sender already.", {
       hint: "Where a sender does not have them, say so on its page; then they can be sent again.",

@@ -2,7 +2,6 @@
 
 import { useState } from "react";
 import type { HeldGroup } from "@/store/held.ts";
-import type { ToTell } from "@/store/senders.ts";
 import { Link } from "../kit/link.tsx";
 import { withPath } from "../kit/with-path.ts";
 import { counted } from "../kit/words.ts";
@@ -17,7 +16,6 @@ export function DeskHeading({
   again,
   total,
   overtaken,
-  toTell,
   titles,
   query,
 }: {
@@ -28,8 +26,6 @@ export function DeskHeading({
   again: number;
   total: number;
   overtaken: number;
-  /** Senders who do not have all of it yet. */
-  toTell: readonly ToTell[];
   titles: Readonly<Record<string, string>>;
   query: DeskQuery;
 }) {
@@ -73,7 +69,7 @@ export function DeskHeading({
             all of them for their senders
           </a>
           , a file for each layout, with a letter to print
-          {toTell.length > 0 && !sending && (
+          {!sending && (
             <>
               {" · "}
               <button type="button" className="plain" onClick={() => setSending(true)}>
@@ -110,7 +106,7 @@ export function DeskHeading({
           </p>
         )
       )}
-      {sending && <SendToSenders {...{ filter, toTell }} leave={() => setSending(false)} />}
+      {sending && <SendToSenders filter={filter} leave={() => setSending(false)} />}
     </div>
   );
 }

@@ -17,7 +17,6 @@ import { counted, grouped, isoDay } from "../kit/words.ts";
 import { AllOfCause } from "./all-of-cause.tsx";
 import { Causes } from "./causes.tsx";
 import { chosenOf, forDiscardOf } from "./desk.ts";
-import type { ToTell } from "@/store/senders.ts";
 import { DeskHeading } from "./desk-heading.tsx";
 import { queryOf, type DeskFilter } from "./filter.ts";
 import { idOf } from "./held.ts";
@@ -40,7 +39,6 @@ export function QuarantineDesk({
   total,
   overtaken,
   ages,
-  toTell,
   first,
   made,
   known,
@@ -55,8 +53,6 @@ export function QuarantineDesk({
   /** How many are overtaken, which are not among those held. */
   overtaken: number;
   ages: { today: number; week: number; older: number };
-  /** Senders who do not have all of it yet. */
-  toTell: readonly ToTell[];
   first: HeldRecord[];
   /** Mends that people have made in the feed before. */
   made: MendMade[];
@@ -89,7 +85,7 @@ export function QuarantineDesk({
     <>
       <div className="flex items-end justify-between">
         <DeskHeading
-          {...{ filter, group, total, overtaken, toTell, titles, query }}
+          {...{ filter, group, total, overtaken, titles, query }}
           causes={groups.length}
           again={again.length}
         />

@@ -28,9 +28,9 @@ export function SentList({ sendings, now }: { sendings: readonly Sending[]; now:
               {moment(new Date(s.beganAt), today)}
               <span className="faint block text-xs">by {s.by}</span>
             </td>
-            <td className="break-all">
+            <td className="[overflow-wrap:anywhere]">
               {destinationWords(s.destination)}
-              {outcome(s) !== "" && <span className="held block break-normal">{outcome(s)}</span>}
+              {outcome(s) !== "" && <span className="held block">{outcome(s)}</span>}
             </td>
             <td className="n">{s.files > 0 && grouped(s.files)}</td>
             <td className="n">{s.records > 0 && grouped(s.records)}</td>

@@ -4,7 +4,6 @@ import type { Plan } from "@/core/plan/document.ts";
 import { knownFromTarget } from "@/engine/look/known.ts";
 import { listFeeds, planInForce } from "@/store/feeds.ts";
 import { CAUSE_ORDERS, countHeld, heldAges, heldGroups, listHeld } from "@/store/held.ts";
-import { sendersToTell } from "@/store/senders.ts";
 import { mendsMade } from "@/store/mends.ts";
 import { QuarantineDesk } from "@/ui/quarantine/quarantine-desk.tsx";
 import { db } from "../../server.ts";
@@ -24,12 +23,11 @@ export default async function QuarantinePage({
   });
   const parsed = asked.safeParse(await searchParams);
   const { after: _, limit: __, check, of, order, ...filter } = parsed.success ? parsed.data : asked.parse({});
-  const [groups, overtaken, ages, feeds, toTell] = await Promise.all([
+  const [groups, overtaken, ages, feeds] = await Promise.all([
     heldGroups(db(), filter, order),
     countHeld(db(), { ...filter, state: "overtaken" }),
     heldAges(db(), filter),
     listFeeds(db()),
-    filter.state === "overtaken" ? [] : sendersToTell(db(), filter),
   ]);
   const group = groups.find((g) => g.check === check && g.feed === (of ?? g.feed)) ?? groups[0] ?? null;
   const [records, plan, made] = group
@@ -49,7 +47,6 @@ export default async function QuarantinePage({
       total={ages.today + ages.week + ages.older}
       overtaken={overtaken}
       ages={ages}
-      toTell={toTell}
       first={records}
       made={made}
       known={group && plan ? await knownFromTarget(db(), plan, group.check, records) : []}
