@@ -12,6 +12,7 @@ export const ENTRIES = {
   apart: "src/engine/apart/process.ts",
   "course-thread": "src/engine/threads/course-thread.ts",
   "pairs-thread": "src/engine/match/pairs-thread.ts",
+  "look-up-thread": "src/engine/threads/look-up-thread.ts",
   web: "src/web/main.ts",
   migrate: "src/store/migrate-main.ts",
   demo: "demo/main.ts",

@@ -72,7 +72,7 @@ const FOLDERS = {
     tests: ["match", "match-figures", "match-report", "match-entries", "cluster", "match-model"],
     heart: true,
   },
-  "core/lookup": { tests: ["lookup", "look-up-counts", "likeness", "propose-look-up"], heart: false },
+  "core/lookup": { tests: ["lookup", "look-up-counts", "look-up-shared", "likeness", "propose-look-up"], heart: false },
   "core/gate": { tests: ["gates", "gates-of-counts", "parts", "new-gate"], heart: true },
   "core/plan": {
     tests: [

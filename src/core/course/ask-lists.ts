@@ -1,5 +1,6 @@
 import { cellText } from "../kernel/bytes.ts";
 import { NOT_OF_TYPE, VERDICT, isPassedOver } from "../kernel/verdict.ts";
+import type { Asked } from "../lookup/look-up.ts";
 import { LookUpTally, proposedEntry, type CompiledLookUp, type LookUpCounts } from "../lookup/compile.ts";
 import type { Compiled } from "./compiled.ts";
 import type { Work } from "./work.ts";
@@ -17,13 +18,10 @@ export class AskLists {
     this.compiled.lookUps.forEach((l, i) => {
       const { ask, reference } = l;
       if (!ask || !reference) return;
-      records: for (let r = 0; r < work.count; r++) {
-        if (isPassedOver(work.verdict[r]!)) continue;
-        // A value that is no value of its type has been told of already.
-        for (const f of l.asks) if (work.faults[f]![r] === NOT_OF_TYPE) continue records;
+      if (ask.likeness?.isShared()) ask.likeness.ahead([...askedOf(work, l)].map(([, asked]) => asked));
+      for (const [r, { values, day }] of askedOf(work, l)) {
         const text = (f: number): string => cellText(work.heap, work.cells[f]!, r);
-        const values = l.asks.map(text);
-        const found = ask(values, l.on < 0 ? "" : text(l.on));
+        const found = ask(values, day);
         this.tallies[i]!.add(found.result, values, found.entry);
         if (found.result === "none" && l.lookUp.none === "propose") {
           this.tallies[i]!.propose(proposedEntry(l, values, text));
@@ -45,6 +43,17 @@ export class AskLists {
   /** After the last block: how the records came out of each look-up. */
   counts(): LookUpCounts[] {
     return this.compiled.lookUps.flatMap((l, i) => (l.ask ? [this.tallies[i]!.finish(l)] : []));
+  }
+}
+
+/** What the records of a block ask a look-up by, each with its record; one whose value is none of its type asks nothing. */
+function* askedOf(work: Work, l: CompiledLookUp): Generator<[record: number, asked: Asked]> {
+  records: for (let r = 0; r < work.count; r++) {
+    if (isPassedOver(work.verdict[r]!)) continue;
+    // A value that is no value of its type has been told of already.
+    for (const f of l.asks) if (work.faults[f]![r] === NOT_OF_TYPE) continue records;
+    const text = (f: number): string => cellText(work.heap, work.cells[f]!, r);
+    yield [r, { values: l.asks.map(text), day: l.on < 0 ? "" : text(l.on) }];
   }
 }
 

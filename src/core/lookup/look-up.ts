@@ -21,6 +21,20 @@ export interface Found {
 const NOTHING: Found = { result: "empty", entry: -1, score: 0, lead: 0 };
 const NONE: Found = { result: "none", entry: -1, score: 0, lead: 0 };
 
+/** Values by which a look-up is asked, in the order of `by`, and the day; "" for none. */
+export interface Asked {
+  readonly values: readonly string[];
+  readonly day: string;
+}
+
+/** Finds the entries of a list that are nearest to some values elsewhere, while here those of others are found. */
+export interface Beside {
+  /** Begins with these. Their answers are taken before others are begun. */
+  begin(asked: readonly Asked[]): void;
+  /** Waits for the answers, in the order of what was asked; null where none come. */
+  take(): readonly NearestEntry[] | null;
+}
+
 /** A look-up that is ready to be asked. */
 export interface Ask {
   /** Values of a record by which it asks, in the order of `by` (of a range: the ranged value first), and the day. */
@@ -39,7 +53,18 @@ export interface ByLikeness {
   readonly limitsOfAsked: (asked: readonly (readonly string[])[]) => LookUpLimits;
   /** The accepted entries that are most like some values, the best first. */
   readonly nearest: (values: readonly string[], most: number) => Near[];
+  /** The entry that is nearest to what is asked by, and how near the next is. */
+  readonly nearestOf: (asked: Asked) => NearestEntry;
+  /** Has others find some of what is going to be asked; null: no longer. */
+  readonly shareWith: (beside: Beside | null) => void;
+  /** Whether others do. */
+  readonly isShared: () => boolean;
+  /** Finds what is going to be asked, half of it by others, and remembers it. */
+  readonly ahead: (asked: readonly Asked[]) => void;
 }
+
+/** Fewer different values than these are not worth being shared. */
+const LEAST_SHARED = 64;
 
 /** Answers that are remembered: the same names come again and again. */
 const REMEMBERED = 50_000;
@@ -68,25 +93,77 @@ export function prepareLookUp(lookUp: LookUp, reference: Reference): Ask {
   const holding = holdingOf(reference);
   const holds = (entry: number, day: string): boolean => day === "" || holding(reference.entries[entry]!, day);
   const tools: Tools = { reference, usable, accepted, holds, column };
+  const memory = new Answers();
   const ask =
     lookUp.how === "exact"
       ? exact(lookUp, tools)
       : lookUp.how === "range"
         ? range(lookUp, tools)
-        : scored(lookUp, tools);
-  let known = new Map<string, Found>();
+        : scored(lookUp, tools, memory);
   const remembering = (values: readonly string[], day: string): Found => {
-    const key = values.length === 1 && day === "" ? values[0]! : JSON.stringify([values, day]);
-    let found = known.get(key);
-    if (!found) {
-      found = ask(values, day);
-      if (known.size >= REMEMBERED) known = new Map();
-      known.set(key, found);
-    }
+    const key = keyOfAsked(values, day);
+    const known = memory.get(key);
+    if (known) return known;
+    const found = ask(values, day);
+    memory.put(key, found);
     return found;
   };
   const { likeness, repeated } = ask;
   return Object.assign(remembering, { ...(likeness && { likeness }), ...(repeated && { repeated }) });
+}
+
+/** By what an answer is remembered. */
+const keyOfAsked = (values: readonly string[], day: string): string =>
+  values.length === 1 && day === "" ? values[0]! : JSON.stringify([values, day]);
+
+/** Answers to what was asked, as long as they are not too many. */
+class Answers {
+  private known = new Map<string, Found>();
+
+  get(key: string): Found | undefined {
+    return this.known.get(key);
+  }
+
+  put(key: string, found: Found): void {
+    if (this.known.size >= REMEMBERED) this.known = new Map();
+    this.known.set(key, found);
+  }
+}
+
+/** A look-up by score in its parts: what is the same, what is nearest, and what comes of that. */
+interface ByScore {
+  /** What came of it where that needs no comparing; null where it does. */
+  readonly plain: (asked: Asked) => Found | null;
+  readonly nearest: (asked: Asked) => NearestEntry;
+  readonly judged: (best: NearestEntry) => Found;
+}
+
+/** What is asked ahead is found in halves, one of them by others; what each finds is the same. */
+function sharing(
+  { plain, nearest, judged }: ByScore,
+  memory: Answers,
+): Pick<ByLikeness, "shareWith" | "isShared" | "ahead"> {
+  let beside: Beside | null = null;
+  return {
+    shareWith: (with_) => void (beside = with_),
+    isShared: () => beside !== null,
+    ahead(asked) {
+      const open = new Map<string, Asked>();
+      for (const one of asked) {
+        const key = keyOfAsked(one.values, one.day);
+        if (!memory.get(key) && !open.has(key) && plain(one) === null) open.set(key, one);
+      }
+      if (!beside || open.size < LEAST_SHARED) return;
+      const all = [...open];
+      const theirs = all.splice(all.length >> 1);
+      beside.begin(theirs.map(([, one]) => one));
+      for (const [key, one] of all) memory.put(key, judged(nearest(one)));
+      const answers = beside.take();
+      // They are found one by one, as they are asked for.
+      if (!answers) beside = null;
+      else theirs.forEach(([key], i) => memory.put(key, judged(answers[i]!)));
+    },
+  };
 }
 
 interface Tools {
@@ -190,7 +267,7 @@ function range(lookUp: RangeLookUp, tools: Tools): Ask {
 }
 
 /** By score: the mean likeness of the compared fields that both have, times 100. */
-function scored(lookUp: ScoredLookUp, tools: Tools): Ask {
+function scored(lookUp: ScoredLookUp, tools: Tools, memory: Answers): Ask {
   const { reference, usable, accepted, column } = tools;
   const columns = lookUp.by.map((b) => column(b.column));
   const { keyOf, entries, repeated } = keyed(lookUp.by, plainWords, tools);
@@ -213,17 +290,25 @@ function scored(lookUp: ScoredLookUp, tools: Tools): Ask {
   };
   const tenths = (n: number): number => Math.round(n * 10) / 10;
   const rounded = ({ score, next }: NearestEntry): Answer => ({ score: tenths(score), lead: tenths(score - next) });
-  const ask = (texts: readonly string[], day: string): Found => {
-    if (texts.every((v) => v === "")) return NOTHING;
-    const same = partnerOf(
-      (entries.get(keyOf(texts)) ?? []).filter((e) => tools.holds(e, day)),
-      tools,
-    );
-    if (same.result !== "none") return same;
-    const best = near.find(texts, (e) => tools.holds(e, day));
-    const answer = rounded(best);
-    const result = best.entry < 0 ? "none" : fits(answer);
-    return { result, entry: result === "scored" ? best.entry : -1, ...answer };
+  const byScore: ByScore = {
+    plain({ values, day }) {
+      if (values.every((v) => v === "")) return NOTHING;
+      const same = partnerOf(
+        (entries.get(keyOf(values)) ?? []).filter((e) => tools.holds(e, day)),
+        tools,
+      );
+      return same.result === "none" ? null : same;
+    },
+    nearest: ({ values, day }) => near.find(values, (e) => tools.holds(e, day)),
+    judged(best) {
+      const answer = rounded(best);
+      const result = best.entry < 0 ? "none" : fits(answer);
+      return { result, entry: result === "scored" ? best.entry : -1, ...answer };
+    },
+  };
+  const ask = (values: readonly string[], day: string): Found => {
+    const asked = { values, day };
+    return byScore.plain(asked) ?? byScore.judged(byScore.nearest(asked));
   };
   const likeness: ByLikeness = {
     limits: inUse,
@@ -233,6 +318,8 @@ function scored(lookUp: ScoredLookUp, tools: Tools): Ask {
       return limitsFor(tried(), shareListed(tried(), answers));
     },
     nearest: (values, most) => near.best(values, most, () => true),
+    nearestOf: byScore.nearest,
+    ...sharing(byScore, memory),
   };
   return Object.assign(ask, { likeness, repeated });
 }

@@ -1,3 +1,4 @@
+import { availableParallelism } from "node:os";
 import { parentPort } from "node:worker_threads";
 import { BYTE, heldByte } from "@/core/kernel/ledger.ts";
 import { leftValues } from "@/core/course/left-values.ts";
@@ -5,6 +6,7 @@ import { SendersSeen } from "@/core/course/senders-seen.ts";
 import { mergeTally, newTally, type Tally } from "@/core/course/tally.ts";
 import { Figures } from "@/core/report/figures/figures.ts";
 import { ProfileFold } from "@/core/profile/profile.ts";
+import type { Compiled } from "@/core/course/compiled.ts";
 import { compilePlan } from "@/core/course/compile.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
@@ -18,6 +20,7 @@ import type { Sifted } from "@/core/course/sifted.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
 import { copyDelimiter, copyRows, moreOf } from "../load/copy-rows.ts";
 import { heldRow } from "../load/held-rows.ts";
+import { LookUpBeside } from "./look-up-beside.ts";
 import { FileSpill, fileSpool } from "./spool.ts";
 import type { FromThread, HeldRow, ThreadStart, ToThread } from "./messages.ts";
 
@@ -134,9 +137,24 @@ function sendBlock(course: Course, sifted: Sifted, total: Tally, leave: boolean)
   );
 }
 
+/** Entries of a list from which on what is nearest is found by two threads, where there are processors for them. */
+const LEAST_SHARED = 1_000;
+
+/** Has each look-up by score in a long list shared with a thread of its own. */
+function shareLookUps({ lookUps }: Compiled): LookUpBeside[] {
+  if (availableParallelism() < 2) return [];
+  return lookUps.flatMap(({ ask, lookUp, reference }) => {
+    if (!ask?.likeness || !reference || reference.entries.length < LEAST_SHARED) return [];
+    const beside = new LookUpBeside(new URL("./look-up-thread.js", import.meta.url), { lookUp, reference });
+    ask.likeness.shareWith(beside);
+    return [beside];
+  });
+}
+
 async function runLoad({ plan, references, inputs, leave, expected }: ThreadStart): Promise<void> {
   const compiled = compilePlan(parsePlan(plan), new Map(references.map((r) => [r.name, r])), inputs);
   const total = newTally(compiled);
+  const besides = shareLookUps(compiled);
   const spill = new FileSpill();
   const { spool, close } = fileSpool();
   const parts = { next: 0 };
@@ -192,6 +210,7 @@ async function runLoad({ plan, references, inputs, leave, expected }: ThreadStar
       senders: senders.finish(),
     });
   } finally {
+    for (const beside of besides) await beside.end();
     spill.close();
     await close();
   }
