@@ -133,6 +133,11 @@ export const AFTER_ACCESSIONS = [
     partition: "partner",
   },
   { do: "feed", feed: "catalogue" },
+  {
+    do: "notice",
+    on: ["loaded with held", "stopped"],
+    text: "{sender}: {held} of {read} records were held, the visitors' desk waits for them",
+  },
 ];
 
 /** Tables that the accessions' loads write beside their own: one row for each collector, and what was found high up. */

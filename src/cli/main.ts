@@ -1,5 +1,6 @@
 import type { OutFlags } from "./out.ts";
 import type { SenderKeyFlags } from "./sender-key.ts";
+import type { NoticesFlags } from "./notices.ts";
 import type { SenderFlags } from "./sender.ts";
 import type { SendersFlags } from "./senders.ts";
 import { OUTPUT_IDS } from "@/core/write/records/index.ts";
@@ -216,6 +217,16 @@ program
   .action(async (flags: SendersFlags) => {
     const { senders } = await import("./senders.ts");
     await senders(flags);
+  });
+
+program
+  .command("notices")
+  .description("List what plans have put on Today after loads and nobody has seen to yet.")
+  .option("--seen <load>", "say first that somebody has seen to those of this load", wholeNumber)
+  .option("--json", "as JSON")
+  .action(async (flags: NoticesFlags) => {
+    const { notices } = await import("./notices.ts");
+    await notices(flags);
   });
 
 program

@@ -175,6 +175,20 @@ export const afterLoad = declare("GET /api/loads/{id}/after", {
   }),
 });
 
+export const listNotices = declare("GET /api/notices", {
+  about: "what plans have said after loads and nobody has seen to yet, the latest first",
+  answer: z.object({
+    notices: answerOf<AfterLoad[]>("each with its load, its outcome, its place in the plan and its text"),
+  }),
+});
+
+export const seeToNotice = declare("POST /api/loads/{id}/after/seen", {
+  about: "notes that somebody has seen to a notice of the load, or, with `seen` false, that nobody has",
+  params: id,
+  body: z.object({ outcome: z.enum(AFTER_OUTCOMES), n: z.int().min(0), seen: z.boolean().default(true) }),
+  problems: ["no-after"],
+});
+
 export const doAfterAgain = declare("POST /api/loads/{id}/after", {
   about: "has one of it done again, whatever came of it",
   params: id,

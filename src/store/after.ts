@@ -15,9 +15,13 @@ export interface AfterLoad {
   readonly nextAt: Date;
   readonly answer: string;
   readonly endedAt: Date | null;
+  /** Of a notice: when somebody has seen to it, and who. */
+  readonly seenAt: Date | null;
+  readonly seenBy: string;
 }
 
-const AFTER = `a.load, l.feed, a.outcome, a.n, a.action, a.state, a.attempts, a.next_at as "nextAt", a.answer, a.ended_at as "endedAt"`;
+const AFTER = `a.load, l.feed, a.outcome, a.n, a.action, a.state, a.attempts, a.next_at as "nextAt", a.answer, a.ended_at as "endedAt",
+  a.seen_at as "seenAt", a.seen_by as "seenBy"`;
 
 async function enqueue(db: Queryable, load: number, at: Date | null): Promise<void> {
   await db.query(
@@ -90,6 +94,36 @@ export async function failedAfter(db: Queryable, since: Date): Promise<AfterLoad
   return rows;
 }
 
+/** Notices that nobody has seen to yet, the latest first. */
+export async function openNotices(db: Queryable): Promise<AfterLoad[]> {
+  const { rows } = await db.query<AfterLoad>(
+    `select ${AFTER} from sieve.after_load a join sieve.load l on l.id = a.load
+     where a.action->>'do' = 'notice' and a.seen_at is null and a.state = 'done' order by a.ended_at desc, a.load desc, a.n limit 200`,
+  );
+  return rows;
+}
+
+const noAfter = (load: number, n: number): SieveError =>
+  new SieveError("no-after", `Nothing is done after load ${load} that has the number ${n + 1}.`, {
+    hint: "Look at the load again.",
+  });
+
+/** Notes that somebody has seen to a notice, or, with null, that nobody has. Throws `no-after`. */
+export async function seeTo(
+  db: Queryable,
+  load: number,
+  outcome: AfterOutcome,
+  n: number,
+  by: string | null,
+): Promise<void> {
+  const { rowCount } = await db.query(
+    `update sieve.after_load set seen_at = case when $4::text is not null then now() end, seen_by = coalesce($4, '')
+     where load = $1 and outcome = $2 and n = $3 and action->>'do' = 'notice'`,
+    [load, outcome, n, by],
+  );
+  if (rowCount === 0) throw noAfter(load, n);
+}
+
 /** The next one of a load whose time has come. */
 export async function nextAfter(db: Queryable, load: number): Promise<AfterLoad | null> {
   const { rows } = await db.query<AfterLoad>(
@@ -127,15 +161,12 @@ export async function enqueueWaiting(db: Queryable, load: number): Promise<void>
 export async function doAgain(db: Db, load: number, outcome: AfterOutcome, n: number, by: string): Promise<void> {
   await transaction(db, async (client) => {
     const { rowCount } = await client.query(
-      `update sieve.after_load set state = 'waiting', attempts = 0, next_at = now(), ended_at = null, asked_by = $4
+      `update sieve.after_load set state = 'waiting', attempts = 0, next_at = now(), ended_at = null, asked_by = $4,
+         seen_at = null, seen_by = ''
        where load = $1 and outcome = $2 and n = $3`,
       [load, outcome, n, by],
     );
-    if (rowCount === 0) {
-      throw new SieveError("no-after", `Nothing is done after load ${load} that has the number ${n + 1}.`, {
-        hint: "Look at the load again.",
-      });
-    }
+    if (rowCount === 0) throw noAfter(load, n);
     await enqueue(client, load, null);
   });
 }

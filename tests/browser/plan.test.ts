@@ -5,7 +5,7 @@ import { makeDeliveries } from "../../demo/generate.ts";
 import { findRecords } from "@/engine/look/records.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, planInForce, savePlan } from "@/store/feeds.ts";
-import { afterOf } from "@/store/after.ts";
+import { afterOf, openNotices } from "@/store/after.ts";
 import { makeReference } from "@/store/references.ts";
 import { getLoad } from "@/store/loads.ts";
 import { askForLoad } from "@/store/load-requests.ts";
@@ -185,13 +185,18 @@ it("what is done after a load is added, saved, done, and said on the load’s pa
   await page.waitForSelector('select option[value="seen"]');
   const chooser = await page.waitForSelector('xpath///label[span[text()="feed"]]/select');
   await chooser!.select("seen");
+  await page.select('[aria-label="Add what is done after a load"]', "notice");
+  await shows(page, "put a notice on Today");
   await press(page, "Save as version");
   await page.waitForSelector("main form input");
   await page.type("main form input", "visitors see it");
   await press(page, "Save version");
   for (let i = 0; i < 600 && !(await planInForce(db, "accessions")).document.after; i++)
     await new Promise((r) => setTimeout(r, 100));
-  expect((await planInForce(db, "accessions")).document.after).toMatchObject([{ do: "feed", feed: "seen" }]);
+  expect((await planInForce(db, "accessions")).document.after).toMatchObject([
+    { do: "feed", feed: "seen" },
+    { do: "notice" },
+  ]);
   const [next] = makeDeliveries(5, 1, 0.3);
   const id = await makeDelivery(db, "accessions", "test", next!.sender);
   const pieces = (async function* () {
@@ -200,12 +205,21 @@ it("what is done after a load is added, saved, done, and said on the load’s pa
   await receiveFile(db, id, next!.name, pieces, next!.bytes.length);
   const done = await waitFor(db, await askForLoad(db, id, { again: true }));
   expect(done.state).toBe("loaded");
-  for (let i = 0; i < 600 && (await afterOf(db, done.id))[0]?.state !== "done"; i++)
+  for (let i = 0; i < 600 && (await afterOf(db, done.id)).some((a) => a.state !== "done"); i++)
     await new Promise((r) => setTimeout(r, 100));
   const report = await web.open(`/loads/${done.id}`);
   await shows(report, "After the load");
   await shows(report, "gives its records to the feed seen");
   await shows(report, "records to Seen by visitors as delivery");
+  const said = `load ${done.id} has ${done.held} of ${done.read} records held`;
+  await report.goto(`${web.address}/`, { waitUntil: "networkidle0" });
+  await shows(report, said);
+  await press(report, "Seen to");
+  await shows(report, "Put it back");
+  expect(await openNotices(db)).toEqual([]);
+  await press(report, "Put it back");
+  await report.waitForFunction(() => !document.body.innerText.includes("Put it back"));
+  expect(await openNotices(db)).toHaveLength(1);
   await report.close();
   await page.close();
 });

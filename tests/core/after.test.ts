@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { AFTER_OUTCOMES, afterSchema, afterWords, outcomeOf } from "@/core/plan/after.ts";
+import { AFTER_OUTCOMES, afterSchema, afterWords, noticeText, outcomeOf } from "@/core/plan/after.ts";
 import { renameField } from "@/core/plan/edit.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
 import { usedIn } from "@/core/plan/uses.ts";
@@ -9,10 +9,10 @@ import type { Load } from "@/store/loads.ts";
 import { afterState } from "@/ui/loads/after-words.ts";
 import { AFTER_KINDS, NEW_QUERY, newAction, withOutcome } from "@/ui/plan/load/after-actions.ts";
 
-const plan = (after: unknown[]) =>
+const plan = (after: unknown[], more: object = {}) =>
   parsePlan({
     ...{ format: "good-sieve/plan@1", feed: "f", contract: { fields: [{ name: "day", type: "date" }] } },
-    ...{ load: { target: "t" }, after },
+    ...{ load: { target: "t" }, after, ...more },
   });
 
 describe("what is done after a load", () => {
@@ -40,10 +40,24 @@ describe("what is done after a load", () => {
     ],
     ["a query of no connection", { do: "put", url: "http://a/", query: { sql: "select 1" } }],
     ["its own feed", { do: "feed", feed: "f" }],
+    ["a notice of what nobody knows", { do: "notice", text: "{who} has sent" }],
+    ["a notice of nothing", { do: "notice", text: "" }],
     ["no end", { do: "call", url: "http://a/", on: [] }],
     ["another kind", { do: "mail", to: "a" }],
   ])("is not %s", (_, action) => {
     expect(() => plan([action])).toThrow("The plan has");
+  });
+
+  it("is a notice that speaks of the load and of what it was told", () => {
+    const about = { feed: "f", load: "7", sender: "Fen", day: "2026-06-01", outcome: "stopped", read: "9", held: "2" };
+    expect(noticeText("{sender}: {held} of {read} in {load} ({since}) {}", { ...about, since: "May", "": "-" })).toBe(
+      "Fen: 2 of 9 in 7 (May) -",
+    );
+    expect(() => noticeText("{constructor}", about)).toThrow("A notice knows no {constructor}.");
+    const parameters = [{ name: "since", type: "date", default: "2026-01-01" }];
+    const notice = { do: "notice", text: "since {since}" };
+    expect(plan([notice], { parameters }).after).toMatchObject([notice]);
+    expect(() => plan([notice])).toThrow("The plan has");
   });
 
   it("is of the end that a load came to", () => {

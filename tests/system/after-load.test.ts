@@ -13,7 +13,7 @@ import { abandonLoad } from "@/engine/load/abandon.ts";
 import { runLoad } from "@/engine/load/run-load.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
 import { makeFeed } from "@/store/feeds.ts";
-import { afterOf, doAgain, enqueueForgotten, failedAfter } from "@/store/after.ts";
+import { afterOf, doAgain, enqueueForgotten, failedAfter, openNotices, seeTo } from "@/store/after.ts";
 import { getLoad, listLoads, type Load } from "@/store/loads.ts";
 import { askForLoad, letThrough } from "@/store/load-requests.ts";
 import { storageServer } from "../../demo/storage.ts";
@@ -351,6 +351,34 @@ describe("files", () => {
       code: "plan-invalid",
     });
     await expect(feedWith("itself", [{ do: "feed", feed: "itself" }])).rejects.toMatchObject({ code: "plan-invalid" });
+  });
+});
+
+describe("a notice", () => {
+  it("says what the plan has it say, and stays on Today until somebody has seen to it", async () => {
+    const { db } = system;
+    const text = "{sender}: {held} of {read} of load {load} held, {outcome}; since {since}";
+    const parameters = [{ name: "since", type: "date", default: "2026-01-01" }];
+    await feedWith("noticed", [{ do: "notice", text, on: ["loaded with held"] }], { parameters });
+    const quiet = await loadNow("noticed", "id,n\na,1\n");
+    expect(await afterOf(db, quiet.id)).toEqual([]);
+    const load = await loadNow("noticed", "id,n\na,1\nb,x\nc,y\n");
+    await runAfter(db, load.id, settings);
+    const said = `a sender that nobody has named: 2 of 3 of load ${load.id} held, loaded with held; since 2026-01-01`;
+    const mine = async () => (await openNotices(db)).filter((o) => o.load === load.id);
+    expect((await mine()).map((o) => [o.feed, o.answer, o.seenAt])).toEqual([["noticed", said, null]]);
+    await seeTo(db, load.id, "loaded with held", 0, "Ines");
+    expect(await mine()).toEqual([]);
+    expect((await afterOf(db, load.id))[0]).toMatchObject({ state: "done", seenBy: "Ines" });
+    await seeTo(db, load.id, "loaded with held", 0, null);
+    expect(await mine()).toHaveLength(1);
+    expect(sieve(system, "notices").stdout).toContain(`noticed, load ${load.id}: ${said}\n`);
+    expect(sieve(system, "notices", "--seen", String(load.id)).stdout).not.toContain(`load ${load.id}:`);
+    // Done again it is said again.
+    await doAgain(db, load.id, "loaded with held", 0, "Ines");
+    await runAfter(db, load.id, settings);
+    expect(await mine()).toHaveLength(1);
+    await expect(seeTo(db, load.id, "loaded", 0, "Ines")).rejects.toMatchObject({ code: "no-after" });
   });
 });
 

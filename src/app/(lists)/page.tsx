@@ -2,11 +2,12 @@ import { OUTCOMES } from "@/core/kernel/ledger.ts";
 import { listFeeds } from "@/store/feeds.ts";
 import { heldAges, heldGroups, lateHeld } from "@/store/held.ts";
 import { countPairs } from "@/store/matches.ts";
-import { failedAfter } from "@/store/after.ts";
+import { failedAfter, openNotices } from "@/store/after.ts";
 import { listLoads } from "@/store/loads.ts";
 import { overdueSenders } from "@/store/senders.ts";
 import { BringIn } from "@/ui/feeds/bring-in.tsx";
 import { LoadList } from "@/ui/loads/load-list.tsx";
+import { Notices } from "@/ui/today/notices.tsx";
 import { Needs } from "@/ui/today/needs.tsx";
 import { Reminders } from "@/ui/today/reminders.tsx";
 import { Mark } from "@/ui/kit/mark.tsx";
@@ -19,7 +20,7 @@ export default async function Today() {
   const now = new Date();
   const since = new Date(now);
   since.setUTCHours(-24, 0, 0, 0);
-  const [loads, feeds, groups, ages, pairs, untold, late, heldLate] = await Promise.all([
+  const [loads, feeds, groups, ages, pairs, untold, late, heldLate, notices] = await Promise.all([
     listLoads(db(), { since }),
     listFeeds(db()),
     heldGroups(db(), {}),
@@ -28,6 +29,7 @@ export default async function Today() {
     failedAfter(db(), since),
     overdueSenders(db()),
     lateHeld(db()),
+    openNotices(db()),
   ]);
   const running = loads.filter((l) => l.state === "running" || l.state === "queued").length;
   const need = loads.filter((l) => l.state === "stopped" || l.state === "failed").length;
@@ -54,6 +56,11 @@ export default async function Today() {
         </div>
       </div>
       <Needs loads={loads} ages={ages} groups={groups} pairs={pairs} />
+      <Notices
+        notices={notices}
+        titles={Object.fromEntries(feeds.map((f) => [f.name, f.title]))}
+        now={now.toISOString()}
+      />
       <Reminders untold={untold} heldLate={heldLate} overdue={late} now={now} />
       {loads.length === 0 ? (
         <p className="py-8">

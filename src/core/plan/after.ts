@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { SieveError, listed } from "../kernel/problem.ts";
 import {
   addressDestination,
   addressFault,
@@ -80,6 +81,20 @@ const files = {
     .describe("The files' name, with {feed}, {load}, {sender}, {day}, {n} and {a parameter}"),
 };
 
+/** What a notice may speak of beside the parameters of a run. */
+const NOTICE_PARTS = ["feed", "load", "sender", "day", "outcome", "read", "held"] as const;
+export type AboutNotice = Readonly<Record<(typeof NOTICE_PARTS)[number], string>> & Readonly<Record<string, string>>;
+
+/** What a notice says, by its pattern. Throws `plan-invalid` for a part that it does not know. */
+export function noticeText(pattern: string, about: AboutNotice): string {
+  return pattern.replace(/\{(\w*)\}/g, (_, part: string) => {
+    if (Object.hasOwn(about, part)) return about[part]!;
+    throw new SieveError("plan-invalid", `A notice knows no {${part}}.`, {
+      hint: `It may have ${listed(Object.keys(about).map((p) => `{${p}}`))}.`,
+    });
+  });
+}
+
 /** What is done when a load has ended. */
 export const afterSchema = z.discriminatedUnion("do", [
   z.strictObject({
@@ -116,6 +131,17 @@ export const afterSchema = z.discriminatedUnion("do", [
     format: format
       .optional()
       .describe("The format of the delivery's file; the one that the other feed reads unless said"),
+  }),
+  z.strictObject({
+    do: z.literal("notice").describe("Puts a notice on Today, where it stays until somebody has seen to it"),
+    on,
+    text: z
+      .string()
+      .min(1)
+      .max(300)
+      .describe(
+        "What it says, with {feed}, {load}, {sender}, {day}, {outcome}, {read}, {held} and {a parameter} of the load",
+      ),
   }),
   z.strictObject({
     do: z
@@ -163,6 +189,8 @@ export function afterWords(action: AfterAction): string {
       return `puts ${contentWords(action)} to ${action.url}`;
     case "feed":
       return `gives its records to the feed ${action.feed}`;
+    case "notice":
+      return "puts a notice on Today";
     case "sql":
       return `runs a statement on ${action.connection}${action.within ? ", together with the load" : ""}`;
   }
@@ -180,6 +208,7 @@ export function afterFault(
   if (action.do === "feed" && action.feed === plan.feed) return "A feed can't be given its own records.";
   if (action.do === "sql" && action.within && action.on.some((o) => o === "stopped" || o === "failed"))
     return "A load that does not load has no transaction in which a statement could run.";
+  if (action.do === "notice") return noticeFault(action.text, valuesOf(plan));
   if (action.do !== "file" && action.do !== "put") return null;
   const unfitAddress = action.do === "put" ? addressFault(action) : null;
   if (unfitAddress !== null) return unfitAddress;
@@ -193,6 +222,16 @@ export function afterFault(
     if (unfit !== null) return `${part.title} has no ${unfit} to choose.`;
     const about = { feed: plan.feed, load: "1", sender: "somebody", day: "2026-01-01", ...valuesOf(plan) };
     fileName(action.name ?? usualName(1), about, null);
+    return null;
+  } catch (error) {
+    return (error as Error).message;
+  }
+}
+
+function noticeFault(text: string, parameters: Readonly<Record<string, string>>): string | null {
+  const about = Object.fromEntries(NOTICE_PARTS.map((part) => [part, ""])) as AboutNotice;
+  try {
+    noticeText(text, { ...about, ...parameters });
     return null;
   } catch (error) {
     return (error as Error).message;

@@ -1,11 +1,11 @@
-import { SieveError, errorLines } from "@/core/kernel/problem.ts";
-import { outcomeOf } from "@/core/plan/after.ts";
+import { SieveError, errorLines, grouped } from "@/core/kernel/problem.ts";
+import { noticeText, outcomeOf, type AfterAction } from "@/core/plan/after.ts";
 import { endAfter, enqueueWaiting, nextAfter, type AfterLoad } from "@/store/after.ts";
 import type { Db } from "@/store/db.ts";
-import { getLoad, type Load } from "@/store/loads.ts";
+import { dayOf, getLoad, type Load } from "@/store/loads.ts";
 import { AFTER_LOCK } from "@/store/locks.ts";
 import type { OutSettings } from "../out/out-settings.ts";
-import { aboutOf, toldAfter } from "./about.ts";
+import { aboutOf, toldAfter, type AboutLoad } from "./about.ts";
 import { tellReceiver } from "./call.ts";
 import { giveToFeed } from "./feed.ts";
 import { writeFiles } from "./file.ts";
@@ -90,7 +90,20 @@ async function act(db: Db, one: AfterLoad, load: Load, settings: OutSettings): P
       return await putFiles(db, action, await aboutOf(db, one, load), settings.receivers);
     case "feed":
       return await giveToFeed(db, action, load);
+    case "notice":
+      return noticeOf(action, await aboutOf(db, one, load));
     case "sql":
       return await runStatement(db, action, toldAfter(await aboutOf(db, one, load)));
   }
+}
+
+/** What a notice says of a load. */
+function noticeOf({ text }: AfterAction & { do: "notice" }, { load, outcome, sender, parameters }: AboutLoad): string {
+  const { id, feed, read, held } = load;
+  const counts = { read: grouped(read ?? 0), held: grouped(held ?? 0) };
+  const whose = sender === "" ? "a sender that nobody has named" : sender;
+  return noticeText(text, {
+    ...parameters,
+    ...{ feed, load: String(id), sender: whose, day: dayOf(load.endedAt ?? load.askedAt), outcome, ...counts },
+  });
 }

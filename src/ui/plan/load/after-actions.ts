@@ -7,6 +7,7 @@ export const AFTER_KINDS: readonly (readonly [AfterAction["do"], string])[] = [
   ["put", "put files to an address"],
   ["feed", "give the records to another feed"],
   ["sql", "run a statement"],
+  ["notice", "put a notice on Today"],
 ];
 
 /** An action as it is begun with, which a plan can have. */
@@ -16,6 +17,7 @@ export function newAction(kind: AfterAction["do"], feed: string): AfterAction {
     file: { folder: feed },
     put: { url: "http://127.0.0.1:4313/" },
     feed: { feed: "another_feed" },
+    notice: { text: "{sender}: load {load} has {held} of {read} records held" },
     sql: { connection: "logbook", sql: "select current_setting('sieve.load')" },
   };
   return afterSchema.parse({ do: kind, ...begun[kind] });

@@ -28,6 +28,8 @@ export function ActionFields({ feed, action, put }: { feed: string; action: Afte
       return <PutFiles action={action} put={put} />;
     case "feed":
       return <ToFeed own={feed} action={action} put={put} />;
+    case "notice":
+      return <TextField label="it says" name="text" value={action.text} wide="!w-[36rem]" must put={put} />;
     case "sql":
       return <Statement action={action} put={put} />;
   }

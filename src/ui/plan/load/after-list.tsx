@@ -18,8 +18,8 @@ export function AfterList({ plan, change }: { plan: Plan; change: (plan: Plan) =
       {actions.length === 0 && (
         <p className="max-w-prose">
           Nothing is done. A load can tell another program that it has ended, write what it accepted as files, put these
-          to an address, give the records to another feed, or run a statement; what fails then never undoes the load,
-          and is tried again.
+          to an address, give the records to another feed, run a statement, or put a notice on Today; what fails then
+          never undoes the load, and is tried again.
         </p>
       )}
       {actions.map((action, i) => (
