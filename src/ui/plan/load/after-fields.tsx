@@ -29,7 +29,7 @@ export function ActionFields({ feed, action, put }: { feed: string; action: Afte
     case "feed":
       return <ToFeed own={feed} action={action} put={put} />;
     case "notice":
-      return <TextField label="it says" name="text" value={action.text} wide="!w-[36rem]" must put={put} />;
+      return <LongField label="What the notice says" value={action.text} rows={2} set={(text) => put({ text })} />;
     case "sql":
       return <Statement action={action} put={put} />;
   }
@@ -204,14 +204,31 @@ function ToFeed({ own, action, put }: { own: string; action: Of<"feed">; put: Pu
   );
 }
 
-/** A statement or a query, taken when it is left; it can't be empty. */
+/** A statement or a query, as `LongField`. */
 function SqlField({ label, value, set }: { label: string; value: string; set: (sql: string) => void }) {
+  return <LongField label={label} value={value} rows={3} most={20_000} set={set} />;
+}
+
+/** A long text, taken when it is left; it can't be empty. */
+function LongField({
+  label,
+  value,
+  rows,
+  most = 300,
+  set,
+}: {
+  label: string;
+  value: string;
+  rows: number;
+  most?: number;
+  set: (text: string) => void;
+}) {
   return (
     <textarea
       className="textarea textarea-sm w-full font-mono"
       aria-label={label}
-      rows={3}
-      maxLength={20_000}
+      rows={rows}
+      maxLength={most}
       key={value}
       defaultValue={value}
       onBlur={(e) => e.target.value.trim() !== "" && e.target.value !== value && set(e.target.value)}
