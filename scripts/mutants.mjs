@@ -99,6 +99,7 @@ const FOLDERS = {
     tests: [
       "profile",
       "profile-facts",
+      "profile-edges",
       "profile-model",
       "counted-values",
       "profile-notes",

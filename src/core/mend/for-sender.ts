@@ -24,7 +24,7 @@ export interface Layout {
 export interface ForSender {
   /** Its cells as they arrived; null for one that could not be read. */
   readonly cells: readonly string[] | null;
-  /** As it stood in its file, where that is asked for (`needsRaw`) or it could not be read. */
+  /** As it stood in its file, where its format is one of `NEEDS_RAW` or it could not be read. */
   readonly raw: string;
   readonly mark: string;
   readonly problems: readonly string[];
