@@ -33,7 +33,10 @@ export function HandOver({ sender, now }: { sender: Sender; now: string }) {
   const handBack = async (): Promise<void> => {
     // Noted first: what comes to be held meanwhile may be in the archive, but is not noted as being there.
     await ask(handOver, { params, body: {} });
-    window.location.assign(withPath(`/api/quarantine/senders?${new URLSearchParams(params).toString()}`));
+    const archive = document.createElement("a");
+    archive.href = withPath(`/api/quarantine/senders?${new URLSearchParams(params).toString()}`);
+    archive.download = "";
+    archive.click();
   };
   return (
     <div className="mt-3 border-y border-[var(--rule)] py-2">
