@@ -124,7 +124,7 @@ const FOLDERS = {
       "match-entries",
       "arriving",
       "steps",
-    ],
+    ].concat(["senders", "further", "copy-rows", "look-up-counts", "look-up-shared", "environment", "report"]),
     heart: true,
   },
   "core/report": {

@@ -6,7 +6,10 @@ import type { Reference } from "@/core/kernel/reference.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
 import { planOf } from "../support/plans.ts";
 import { csvRow } from "@/core/write/csv.ts";
-import { csv, siftAll } from "../support/sift.ts";
+import { MemorySpill } from "@/core/check/repeats.ts";
+import { Course } from "@/core/course/course.ts";
+import { siftFile } from "@/core/course/files.ts";
+import { csv, noSpool, siftAll, sourceOf } from "../support/sift.ts";
 
 /** The course of a load at its edges: look-ups that find nothing, last lines of files, checks that are switched off. */
 
@@ -63,6 +66,58 @@ describe("a look-up that does not find one entry", () => {
       "kind is empty.",
     ]);
     expect(asked({ none: "hold" }, "Hill")).toMatchObject({ verdict: VERDICT.passes, problems: [], faulty: [0, 0] });
+  });
+
+  it("is asked as the list is on the day that the record says", () => {
+    const dated = { ...SITES, columns: [...SITES.columns, "since", "until"], since: "since", until: "until" };
+    const entries = SITES.entries.map((e, i) => [...e, i === 0 ? "" : "2026-06-01", i === 0 ? "2026-05-31" : ""]);
+    const on = planOf([text("site"), text("kind"), { name: "day", type: "date" }], {
+      lookup: [
+        {
+          name: "s",
+          list: "sites",
+          how: "exact",
+          on: "day",
+          by: [{ field: "site", column: "name" }],
+          bring: { kind: "kind" },
+        },
+      ],
+    });
+    const compiled = compilePlan(on, new Map([["sites", { ...dated, entries }]]));
+    const rows = ["2026-05-31", "2026-06-01", ""].map((day) => ["Fen", "", day]);
+    const sifted = siftRows(compiled, ["site", "kind", "day"], rows);
+    expect(rows.map((_, r) => fieldValues(sifted, r)[1])).toEqual(["wet", "dry", ""]);
+    expect([...sifted.verdict]).toEqual([VERDICT.passes, VERDICT.passes, VERDICT.unmatched]);
+  });
+
+  it("does not count what it brings as changed where that stood there", () => {
+    const compiled = compilePlan(plan({ none: "pass" }), new Map([["sites", SITES]]));
+    const sifted = siftRows(
+      compiled,
+      ["site", "kind"],
+      [
+        ["Hill", "dry"],
+        ["Hill", "wet"],
+      ],
+    );
+    expect([...sifted.tally.changed]).toEqual([0, 1]);
+    expect(fieldValues(sifted, 1)).toEqual(["Hill", "dry"]);
+  });
+
+  it("leaves a record that is held already as it is", () => {
+    const held = planOf([text("site"), { name: "n", type: "integer" }], {
+      lookup: [{ name: "s", list: "sites", how: "exact", by: [{ field: "site", column: "name" }], bring: {} }],
+    });
+    const compiled = compilePlan(held, new Map([["sites", SITES]]));
+    const sifted = siftRows(
+      compiled,
+      ["site", "n"],
+      [
+        ["Moor", "x"],
+        ["Moor", "1"],
+      ],
+    );
+    expect([...sifted.verdict]).toEqual([VERDICT.held, VERDICT.unmatched]);
   });
 
   it("by ranges has no several: of ranges that overlap, one is taken or none", () => {
@@ -197,5 +252,44 @@ describe("no record at all", () => {
     const sifted = siftRows(compiled, ["a"], []);
     expect(sifted.tally).toMatchObject({ read: 0, held: 0, filled: [0] });
     expect(siftRows(compiled, ["a"], [[" 7 "]]).cells).toHaveLength(1);
+  });
+});
+
+describe("what a course counts of a block", () => {
+  it("is how many records it has, and how many of them are held", () => {
+    const compiled = compilePlan(planOf([text("a"), { name: "n", type: "integer" }]));
+    const sifted = siftRows(
+      compiled,
+      ["a", "n"],
+      [
+        ["x", "1"],
+        ["y", "no"],
+        ["z", "2"],
+      ],
+    );
+    expect(sifted.tally).toMatchObject({ read: 3, unreadable: 0, held: 1 });
+  });
+
+  it("is how many of the first fields of a record stand in its text as they were read", async () => {
+    const untouched = async (head: string, lines: string[]): Promise<number[]> => {
+      const plan = planOf([text("a"), text("b"), { name: "n", type: "integer" }], {
+        cleanse: [{ do: "trim", in: ["b"] }],
+      });
+      const course = new Course(compilePlan(plan), { spill: new MemorySpill(), expected: 10, distinct: false });
+      const found: number[] = [];
+      const source = sourceOf(csv(`${head}\n${lines.join("\n")}\n`));
+      for await (const sifted of siftFile(course, source, 0, plan.read, noSpool)) found.push(...sifted.untouched);
+      return found;
+    };
+    expect(await untouched("a,b,n", ["x,y,1", "x, y,1", '"x",y,1', "x,y,no"])).toEqual([3, 1, 0, 2]);
+    expect(await untouched("a,b,other,n", ["x,y,z,1"])).toEqual([2]);
+    expect(await untouched("b,a,n", ["x,y,1"])).toEqual([0]);
+  });
+
+  it("is told in the words of its check, with the record's own values", () => {
+    const check = { check: "formula", formula: "a == b", message: "{a} is not {b}" };
+    const compiled = compilePlan(planOf([text("a"), text("b")], { checks: [check] }));
+    const sifted = siftRows(compiled, ["a", "b"], [["x", "y"]]);
+    expect(problemsOf(sifted, compiled, 0)[0]!.message).toBe("x is not y");
   });
 });
