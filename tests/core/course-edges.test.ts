@@ -287,8 +287,8 @@ describe("what a course counts of a block", () => {
   });
 
   it("is told in the words of its check, with the record's own values", () => {
-    const check = { check: "formula", formula: "a == b", message: "{a} is not {b}" };
-    const compiled = compilePlan(planOf([text("a"), text("b")], { checks: [check] }));
+    const check = { name: "same", that: "a == b", message: "{a} is not {b}" };
+    const compiled = compilePlan(planOf([text("a"), text("b")], { check: [check] }));
     const sifted = siftRows(compiled, ["a", "b"], [["x", "y"]]);
     expect(problemsOf(sifted, compiled, 0)[0]!.message).toBe("x is not y");
   });
