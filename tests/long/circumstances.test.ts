@@ -23,7 +23,7 @@ const few = <T>(some: readonly T[], more: readonly T[]): readonly T[] =>
   process.env["CIRCUMSTANCES"] === "all" ? [...some, ...more] : some;
 
 describe("two files by the match that is proposed", () => {
-  it.each(few(["people, noise", "people in Cyrillic letters"], ["people, columns turned", "people, three copied"]))(
+  it.each(few(["people in Cyrillic letters"], ["people, noise", "people, columns turned", "people, three copied"]))(
     "%s: joined rightly, and known how rightly",
     async (name) => {
       const m = await tried(name, { size: 600 });
@@ -104,11 +104,9 @@ describe("one file by the match that is proposed", () => {
 describe("kinds of things by another hand", () => {
   it.each(
     few(
+      [["registry", 700, 0.97]],
       [
-        ["registry", 700, 0.97],
         ["songs", 300, 0.85],
-      ],
-      [
         ["payments", 600, 0.9],
         ["residents", 700, 0.97],
       ],
@@ -150,7 +148,7 @@ describe("kinds of things by another hand", () => {
     },
   );
 
-  it.each(few(["songs", "citizens"], ["hotels", "books", "registry"]))(
+  it.each(few(["citizens"], ["songs", "hotels", "books", "registry"]))(
     "%s in one file, none the same: hardly anything joined",
     async (name) => {
       const m = await tried(`${name} in one file, none the same`, { size: 900 });
