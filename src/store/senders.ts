@@ -89,6 +89,8 @@ export interface Habit {
   readonly load: number;
   readonly file: string;
   readonly read: ReadOptions;
+  /** What was found out of the file, by what it is about; of each date that people write, in which order it was read. */
+  readonly evidence: Readonly<Record<string, string>>;
   readonly columns: readonly string[];
   readonly deliveries: number;
   readonly held: number;
@@ -100,6 +102,7 @@ export interface Habit {
 export async function habitsOf(db: Queryable, name: string): Promise<Habit[]> {
   const { rows } = await db.query<Habit>(
     `select f.name as feed, f.title, l.id as load, coalesce(l.file->>'name', '') as file, coalesce(l.file->'read', '{}') as read,
+       coalesce(l.file->'evidence', '{}') as evidence,
        coalesce(l.file->'columns', '[]') as columns, d.deliveries, coalesce(h.held, 0) as held,
        coalesce(h.with_them, 0) as "withThem", h.since
      from (select feed, count(*)::int as deliveries from sieve.delivery_of_sender where sender = $1 group by feed) d

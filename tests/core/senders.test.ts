@@ -7,7 +7,7 @@ import { usedIn } from "@/core/plan/uses.ts";
 import { differences } from "@/core/plan/difference.ts";
 import { senderOfFiles } from "@/core/plan/senders.ts";
 import { planOf } from "../support/plans.ts";
-import { allOwed, notHanded, owesWords, shareHeld } from "@/ui/senders/owes.ts";
+import { allOwed, dateOrders, notHanded, owesWords, shareHeld } from "@/ui/senders/owes.ts";
 
 const now = new Date("2026-06-15T12:00:00Z");
 const owes = (more: object = {}) => ({
@@ -130,4 +130,14 @@ describe("the share held of a sender's last loads", () => {
     expect(shareHeld([load(1, 0, 0)])).toBeNull();
     expect(shareHeld([])).toBeNull();
   });
+});
+
+it("how a sender writes days is told of each field of which it was found out", () => {
+  const evidence = {
+    "order of day": "day is read day first: 4 of the first 9 values have a first part past 12, 0 a second one",
+    delimiter: "comma: found",
+    "order of seen": "seen is read month first: 0 of the first 9",
+  };
+  expect(dateOrders(evidence)).toEqual(["day is read day first", "seen is read month first"]);
+  expect(dateOrders({ delimiter: "comma" })).toEqual([]);
 });

@@ -194,3 +194,14 @@ it("held records are late after the days of their feed's plan, and of no other f
   expect(await late("patient")).toEqual([0]);
   expect((await heldGroups(db, { feed: "due" }, "gain")).map((g) => g.late)).toEqual([2]);
 });
+
+it("senders are known by the order of day and month in which they wrote last", async () => {
+  const { db } = system;
+  const step = { do: "written-date", order: "by evidence", in: ["day"] };
+  await newFeed(db, "dated", [...FIELDS, { name: "day", type: "date" }], {}, { gates: [], cleanse: [step] });
+  await load("dated", "Carse", "id,n,day\na,1,04/05/2026\nb,2,31/05/2026\n");
+  const order = async () => (await habitsOf(db, "Carse"))[0]!.evidence["order of day"];
+  expect(await order()).toMatch(/^day is read day first: 1 of the first 2 values/);
+  await load("dated", "Carse", "id,n,day\nc,1,04/05/2026\nd,2,05/31/2026\n");
+  expect(await order()).toMatch(/^day is read month first/);
+});

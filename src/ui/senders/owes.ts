@@ -31,3 +31,9 @@ export function allOwed(senders: readonly Owes[]): string {
   const overdue = senders.filter((s) => s.overdue).length;
   return `${grouped(owing)} ${owing === 1 ? "has" : "have"} ${counted(records, "record")} to send back${overdue > 0 ? `; ${grouped(overdue)} ${overdue === 1 ? "is" : "are"} overdue` : ""}.`;
 }
+
+/** In which order the days of a file were read, in words, each with its field; none where the plan leaves nothing to be found out. */
+export function dateOrders(evidence: Readonly<Record<string, string>>): string[] {
+  const found = Object.entries(evidence).filter(([about]) => about.startsWith("order of "));
+  return found.map(([, says]) => says.replace(/:.*$/s, ""));
+}

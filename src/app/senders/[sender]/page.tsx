@@ -5,6 +5,7 @@ import { getSender, habitsOf, sendingsTo } from "@/store/senders.ts";
 import { HeldTrend } from "@/ui/quarantine/held-trend.tsx";
 import { LoadList } from "@/ui/loads/load-list.tsx";
 import { AboutSender } from "@/ui/senders/about-sender.tsx";
+import { dateOrders } from "@/ui/senders/owes.ts";
 import { HandOver } from "@/ui/senders/hand-over.tsx";
 import { SentList } from "@/ui/senders/sent-list.tsx";
 import { SenderKeys } from "@/ui/senders/sender-keys.tsx";
@@ -78,7 +79,14 @@ export default async function SenderPage({ params }: { params: Promise<{ sender:
                       {h.file}
                     </Link>
                   </td>
-                  <td>{readWords(h.read)}</td>
+                  <td>
+                    {readWords(h.read)}
+                    {dateOrders(h.evidence).map((order) => (
+                      <span key={order} className="faint block text-xs">
+                        {order}
+                      </span>
+                    ))}
+                  </td>
                   <td className="n" title={h.columns.join(", ")}>
                     {grouped(h.columns.length)}
                   </td>
