@@ -1,6 +1,7 @@
 import { createCipheriv, createDecipheriv, randomBytes } from "node:crypto";
 import { readFileSync } from "node:fs";
 import { SieveError, listed } from "@/core/kernel/problem.ts";
+import { CONNECTION_NAME } from "@/core/write/files/destination.ts";
 import type { Queryable } from "./db.ts";
 
 /**
@@ -20,8 +21,6 @@ export interface Connection {
 type Env = Readonly<Record<string, string | undefined>>;
 
 const VARIABLE = "SIEVE_CONNECTION_";
-/** What a connection may be called. */
-export const CONNECTION_NAME = /^[a-z][a-z0-9_]{0,40}$/;
 
 /** The key that secrets are encrypted with: 32 bytes in base64, of SIEVE_KEY or of the file SIEVE_KEY_FILE. */
 function keyOf(env: Env): Buffer {

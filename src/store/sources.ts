@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { SieveError, problemParts } from "@/core/kernel/problem.ts";
 import { LONGEST_SENDER } from "@/core/plan/senders.ts";
-import { CONNECTION_NAME } from "./connections.ts";
+import { CONNECTION_NAME } from "@/core/write/files/destination.ts";
 import type { Queryable } from "./db.ts";
 
 const connection = z.string().regex(CONNECTION_NAME, "The name of a connection");

@@ -151,13 +151,28 @@ async function* pieces(bytes: Uint8Array): AsyncGenerator<Uint8Array> {
   for (let at = 0; at < bytes.length; at += 100_003) yield bytes.subarray(at, at + 100_003);
 }
 
+async function receive(db: Db, delivery: number, name: string, file: string | Uint8Array): Promise<void> {
+  const bytes = typeof file === "string" ? new TextEncoder().encode(file) : file;
+  await receiveFile(db, delivery, name, pieces(bytes), bytes.length);
+}
+
 export async function deliver(db: Db, feed: string, ...files: (string | Uint8Array)[]): Promise<number> {
   const delivery = await makeDelivery(db, feed, "test");
-  for (const [i, file] of files.entries()) {
-    const bytes = typeof file === "string" ? new TextEncoder().encode(file) : file;
-    await receiveFile(db, delivery, `file-${i}.csv`, pieces(bytes), bytes.length);
-  }
+  for (const [i, file] of files.entries()) await receive(db, delivery, `file-${i}.csv`, file);
   return delivery;
+}
+
+/** Has a file of a sender loaded. */
+export async function loadFrom(
+  db: Db,
+  feed: string,
+  sender: string,
+  file: string | Uint8Array,
+  name = "seeds.csv",
+): Promise<Load> {
+  const delivery = await makeDelivery(db, feed, "test", sender);
+  await receive(db, delivery, name, file);
+  return await waitFor(db, await askForLoad(db, delivery, { again: true }));
 }
 
 /** Waits until a load has ended, or until `until` says that it has come far enough. */

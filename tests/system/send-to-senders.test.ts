@@ -8,14 +8,12 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import type { Destination } from "@/core/write/files/destination.ts";
 import type { OutSettings } from "@/engine/out/out-settings.ts";
 import { sendToSenders } from "@/engine/out/send-to-senders.ts";
-import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { listHeld, type HeldFilter } from "@/store/held.ts";
-import { askForLoad } from "@/store/load-requests.ts";
 import type { Load } from "@/store/loads.ts";
 import { SENDING_LOCK } from "@/store/locks.ts";
 import { getSender, putSender, recipientsOf, sendingsTo, takeBack } from "@/store/senders.ts";
 import { sieve } from "../support/shell.ts";
-import { newFeed, useSystem, waitFor } from "../support/system.ts";
+import { loadFrom, newFeed, useSystem } from "../support/system.ts";
 
 /** Held records that go to where each sender wants them. */
 
@@ -67,16 +65,7 @@ beforeEach(() => {
   meanwhile = null;
 });
 
-async function load(feed: string, sender: string, text: string): Promise<Load> {
-  const { db } = system;
-  const delivery = await makeDelivery(db, feed, "test", sender);
-  const bytes = new TextEncoder().encode(text);
-  const once = async function* (): AsyncGenerator<Uint8Array> {
-    yield bytes;
-  };
-  await receiveFile(db, delivery, "seeds.csv", once(), bytes.length);
-  return await waitFor(db, await askForLoad(db, delivery, { again: true }));
-}
+const load = (feed: string, sender: string, text: string): Promise<Load> => loadFrom(system.db, feed, sender, text);
 const wants = (sender: string, destination: Destination | null): Promise<void> =>
   putSender(system.db, sender, { contact: "", address: "", note: "", daysToAnswer: null, destination }, "test");
 const send = (filter: HeldFilter) => sendToSenders(system.db, filter, "test", settings);

@@ -1,12 +1,10 @@
 import { describe, expect, it } from "vitest";
 import { releaseRecords } from "@/engine/release/release.ts";
-import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { countHeld, getHeld, heldBySender, heldGroups, lateHeld, listHeld } from "@/store/held.ts";
-import { askForLoad } from "@/store/load-requests.ts";
 import { listLoads, type Load } from "@/store/loads.ts";
 import { getSender, habitsOf, handOver, listSenders, overdueSenders, putSender, takeBack } from "@/store/senders.ts";
 import { sendersOfLoad } from "@/store/senders-of-load.ts";
-import { newFeed, tamper, useSystem, waitFor } from "../support/system.ts";
+import { loadFrom, newFeed, tamper, useSystem } from "../support/system.ts";
 
 /** Senders over all feeds, and what they owe. */
 
@@ -16,16 +14,7 @@ const FIELDS = [
   { name: "n", type: "integer" },
 ];
 
-async function load(feed: string, sender: string, text: string): Promise<Load> {
-  const { db } = system;
-  const delivery = await makeDelivery(db, feed, "test", sender);
-  const bytes = new TextEncoder().encode(text);
-  const once = async function* (): AsyncGenerator<Uint8Array> {
-    yield bytes;
-  };
-  await receiveFile(db, delivery, "seeds.csv", once(), bytes.length);
-  return await waitFor(db, await askForLoad(db, delivery, { again: true }));
-}
+const load = (feed: string, sender: string, text: string): Promise<Load> => loadFrom(system.db, feed, sender, text);
 
 describe("senders", () => {
   it("are known over all feeds, with what is held of them, and how they send", async () => {

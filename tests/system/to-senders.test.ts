@@ -6,12 +6,10 @@ import { describe, expect, it } from "vitest";
 import { verifyLoad } from "@/engine/look/verify.ts";
 import { packForSenders } from "@/engine/out/to-senders.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
-import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { countHeld, getHeld, listHeld, type HeldFilter } from "@/store/held.ts";
 import type { Load } from "@/store/loads.ts";
-import { askForLoad } from "@/store/load-requests.ts";
 import { sieve } from "../support/shell.ts";
-import { newFeed, waitFor, useSystem } from "../support/system.ts";
+import { loadFrom, newFeed, useSystem } from "../support/system.ts";
 
 const system = useSystem();
 
@@ -20,17 +18,8 @@ const FIELDS = [
   { name: "n", type: "integer", also: ["Anzahl"] },
 ];
 
-async function* once(bytes: Uint8Array): AsyncGenerator<Uint8Array> {
-  yield await Promise.resolve(bytes);
-}
-
-async function send(feed: string, sender: string, name: string, text: string | Uint8Array): Promise<Load> {
-  const { db } = system;
-  const delivery = await makeDelivery(db, feed, "test", sender);
-  const bytes = typeof text === "string" ? new TextEncoder().encode(text) : text;
-  await receiveFile(db, delivery, name, once(bytes), bytes.length);
-  return await waitFor(db, await askForLoad(db, delivery, { again: true }));
-}
+const send = (feed: string, sender: string, name: string, file: string | Uint8Array): Promise<Load> =>
+  loadFrom(system.db, feed, sender, file, name);
 
 async function packed(filter: HeldFilter): Promise<{ files: Record<string, string>; done: object }> {
   const pieces: Buffer[] = [];

@@ -18,8 +18,9 @@ export class AskLists {
     this.compiled.lookUps.forEach((l, i) => {
       const { ask, reference } = l;
       if (!ask || !reference) return;
-      if (ask.likeness?.isShared()) ask.likeness.ahead([...askedOf(work, l)].map(([, asked]) => asked));
-      for (const [r, { values, day }] of askedOf(work, l)) {
+      const asking = askedOf(work, l);
+      if (ask.likeness?.isShared()) ask.likeness.ahead(asking.map(([, asked]) => asked));
+      for (const [r, { values, day }] of asking) {
         const text = (f: number): string => cellText(work.heap, work.cells[f]!, r);
         const found = ask(values, day);
         this.tallies[i]!.add(found.result, values, found.entry);
@@ -47,14 +48,16 @@ export class AskLists {
 }
 
 /** What the records of a block ask a look-up by, each with its record; one whose value is none of its type asks nothing. */
-function* askedOf(work: Work, l: CompiledLookUp): Generator<[record: number, asked: Asked]> {
+function askedOf(work: Work, l: CompiledLookUp): [record: number, asked: Asked][] {
+  const asking: [number, Asked][] = [];
   records: for (let r = 0; r < work.count; r++) {
     if (isPassedOver(work.verdict[r]!)) continue;
     // A value that is no value of its type has been told of already.
     for (const f of l.asks) if (work.faults[f]![r] === NOT_OF_TYPE) continue records;
     const text = (f: number): string => cellText(work.heap, work.cells[f]!, r);
-    yield [r, { values: l.asks.map(text), day: l.on < 0 ? "" : text(l.on) }];
+    asking.push([r, { values: l.asks.map(text), day: l.on < 0 ? "" : text(l.on) }]);
   }
+  return asking;
 }
 
 /** Puts a text into the cell of a field, -1 for none. */

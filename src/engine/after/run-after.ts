@@ -3,7 +3,7 @@ import { noticeText, outcomeOf, type AfterAction } from "@/core/plan/after.ts";
 import { endAfter, enqueueWaiting, nextAfter, type AfterLoad } from "@/store/after.ts";
 import type { Db } from "@/store/db.ts";
 import { dayOf, getLoad, type Load } from "@/store/loads.ts";
-import { AFTER_LOCK } from "@/store/locks.ts";
+import { AFTER_LOCK, unlessUnderWay } from "@/store/locks.ts";
 import type { OutSettings } from "../out/out-settings.ts";
 import { aboutOf, toldAfter, type AboutLoad } from "./about.ts";
 import { tellReceiver } from "./call.ts";
@@ -21,23 +21,12 @@ export const PAUSES = [10, 60, 300, 1800, 7200, 21_600] as const;
  * process ends is done by the next one, so that all is done once or more often: receivers know by the number which is which.
  */
 export async function runAfter(db: Db, load: number, settings: OutSettings): Promise<void> {
-  const client = await db.connect();
-  client.on("error", () => {});
-  try {
-    const { rows } = await client.query<{ got: boolean }>("select pg_try_advisory_lock($1, $2) as got", [
-      AFTER_LOCK,
-      load,
-    ]);
-    if (!rows[0]!.got) return;
+  await unlessUnderWay(db, [AFTER_LOCK, load], async () => {
     for (let next = await nextAfter(db, load); next; next = await nextAfter(db, load)) {
       await endAfter(db, next, await attempt(db, next, settings));
     }
     await enqueueWaiting(db, load);
-  } finally {
-    // Its lock goes with it, but only once the server has noticed that.
-    await client.query("select pg_advisory_unlock($1, $2)", [AFTER_LOCK, load]).catch(() => {});
-    client.release(true);
-  }
+  });
 }
 
 async function attempt(db: Db, one: AfterLoad, settings: OutSettings): Promise<Parameters<typeof endAfter>[2]> {

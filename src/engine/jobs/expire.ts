@@ -1,4 +1,4 @@
-import { RETENTION_LOCK } from "@/store/locks.ts";
+import { RETENTION_LOCK, unlessUnderWay } from "@/store/locks.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { transaction, type Db, type Queryable } from "@/store/db.ts";
 import { planInForce } from "@/store/feeds.ts";
@@ -16,12 +16,7 @@ const AT_ONCE = 5000;
  * under way does nothing and gives null.
  */
 export async function runRetention(db: Db, by: string, signal?: AbortSignal): Promise<Took | null> {
-  const own = await db.connect();
-  const lost = (): void => {};
-  own.on("error", lost);
-  try {
-    const { rows } = await own.query<{ ok: boolean }>("select pg_try_advisory_lock($1, 0) as ok", [RETENTION_LOCK]);
-    if (!rows[0]!.ok) return null;
+  return await unlessUnderWay(db, [RETENTION_LOCK, 0], async (own) => {
     // One that was broken off says so for ever: nobody else is under way now.
     await own.query(
       `update sieve.retention_run set ended_at = clock_timestamp(), error = '{"message": "It was broken off."}' where ended_at is null`,
@@ -43,15 +38,9 @@ export async function runRetention(db: Db, by: string, signal?: AbortSignal): Pr
         "update sieve.retention_run set ended_at = clock_timestamp(), took = $2, error = $3 where id = $1",
         [id, took, error],
       );
-      // The server notices a moment later that a connection has gone; the next run is not to wait for that.
-      await own.query("select pg_advisory_unlock($1, 0)", [RETENTION_LOCK]);
     }
     return took;
-  } finally {
-    own.off("error", lost);
-    // Its lock goes with it.
-    own.release(true);
-  }
+  });
 }
 
 async function takeAway(db: Db, took: Took, signal: AbortSignal | undefined): Promise<void> {

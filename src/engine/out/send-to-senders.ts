@@ -1,4 +1,3 @@
-import { createHash } from "node:crypto";
 import { mkdtemp, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -7,13 +6,13 @@ import { destinationWords, type Destination } from "@/core/write/files/destinati
 import { transaction, type Db } from "@/store/db.ts";
 import type { HeldFilter } from "@/store/held.ts";
 import { dayOf } from "@/store/loads.ts";
-import { SENDING_LOCK } from "@/store/locks.ts";
+import { SENDING_LOCK, unlessUnderWay } from "@/store/locks.ts";
 import { beginSending, endSending, noteGiven, recipientsOf } from "@/store/senders.ts";
 import type { OutSettings } from "./out-settings.ts";
 import { putTo, type ReadyFile } from "./put-to.ts";
 import { FolderSink, putFile } from "./sinks.ts";
 import { writeForSenders, type HeldOfSender } from "./to-senders.ts";
-import type { Sink } from "./write-out.ts";
+import { MeasuredFile, type Sink } from "./write-out.ts";
 
 /** What went to one sender, or why nothing did. */
 export interface SentTo {
@@ -61,12 +60,7 @@ async function oneAtATime(
 ): Promise<SentTo> {
   const to = destinationWords(destination);
   const nothing = { sender, records: 0, files: 0, to };
-  const own = await db.connect();
-  own.on("error", () => {});
-  try {
-    const lock = [SENDING_LOCK, sender];
-    const { rows } = await own.query<{ got: boolean }>("select pg_try_advisory_lock($1, hashtext($2)) as got", lock);
-    if (!rows[0]!.got) return { ...nothing, problem: "It is being sent to already." };
+  const sent = await unlessUnderWay(db, [SENDING_LOCK, sender], async (): Promise<SentTo> => {
     const sending = await beginSending(db, sender, destination, by);
     try {
       return { ...nothing, ...(await sendOne(db, filter, sender, destination, sending, settings)), problem: "" };
@@ -75,10 +69,8 @@ async function oneAtATime(
       await endSending(db, sending, { records: 0, files: 0, problem });
       return { ...nothing, problem };
     }
-  } finally {
-    // Its lock goes with it.
-    own.release(true);
-  }
+  });
+  return sent ?? { ...nothing, problem: "It is being sent to already." };
 }
 
 const problemWords = (error: unknown): string =>
@@ -130,18 +122,12 @@ function measured(into: Sink, ready: ReadyFile[]): Sink {
   return {
     several: into.several,
     async open(path) {
-      const file = await into.open(path);
-      const hash = createHash("sha256");
-      let bytes = 0;
+      const file = new MeasuredFile(await into.open(path));
       return {
-        async write(piece) {
-          hash.update(piece);
-          bytes += piece.length;
-          await file.write(piece);
-        },
+        write: (bytes) => file.write(bytes),
         async end() {
           await file.end();
-          ready.push({ path, bytes, sha256: hash.digest("hex") });
+          ready.push({ path, bytes: file.bytes, sha256: file.sha256 });
         },
       };
     },

@@ -1,4 +1,4 @@
-import { createHash, type Hash } from "node:crypto";
+import { createHash } from "node:crypto";
 import { once } from "node:events";
 import { createGzip, type Gzip } from "node:zlib";
 import { SieveError, grouped } from "@/core/kernel/problem.ts";
@@ -56,6 +56,29 @@ export function onlyPath(spec: OutSpec, about: AboutFile): string {
 
 const endingOf = (spec: OutSpec): string => `${outputCalled(spec.format).extensions[0]!}${spec.gzip ? ".gz" : ""}`;
 
+/** A file on its way into another, with its size and its hash as it stands there. */
+export class MeasuredFile implements FileSink {
+  bytes = 0;
+  private readonly hash = createHash("sha256");
+
+  constructor(private readonly into: FileSink) {}
+
+  async write(bytes: Uint8Array): Promise<void> {
+    this.bytes += bytes.length;
+    this.hash.update(bytes);
+    await this.into.write(bytes);
+  }
+
+  async end(): Promise<void> {
+    await this.into.end();
+  }
+
+  /** Of what has been written so far, in hexadecimal digits. */
+  get sha256(): string {
+    return this.hash.copy().digest("hex");
+  }
+}
+
 /** Compresses what goes into a file. */
 class GzipFile implements FileSink {
   private readonly gzip: Gzip = createGzip();
@@ -86,8 +109,7 @@ class GzipFile implements FileSink {
 class OpenFile {
   records = 0;
   /** As it stands where it went, compressed or not. */
-  bytes = 0;
-  private readonly hash: Hash = createHash("sha256");
+  private readonly measured: MeasuredFile;
   private readonly into: FileSink;
 
   constructor(
@@ -96,15 +118,12 @@ class OpenFile {
     sink: FileSink,
     gzip: boolean,
   ) {
-    const counting: FileSink = {
-      write: async (bytes) => {
-        this.bytes += bytes.length;
-        this.hash.update(bytes);
-        await sink.write(bytes);
-      },
-      end: () => sink.end(),
-    };
-    this.into = gzip ? new GzipFile(counting) : counting;
+    this.measured = new MeasuredFile(sink);
+    this.into = gzip ? new GzipFile(this.measured) : this.measured;
+  }
+
+  get bytes(): number {
+    return this.measured.bytes;
   }
 
   add(values: readonly string[]): void {
@@ -121,7 +140,8 @@ class OpenFile {
     this.writer.end();
     await this.flush();
     await this.into.end();
-    return { path: this.path, records: this.records, bytes: this.bytes, sha256: this.hash.digest("hex") };
+    const { bytes, sha256 } = this.measured;
+    return { path: this.path, records: this.records, bytes, sha256 };
   }
 }
 

@@ -2,8 +2,9 @@ import { z } from "zod";
 
 /** Where files go: into a folder of `SIEVE_OUT`, or to an address that they are put to. */
 
-/** A connection's name. */
-export const connectionSchema = z.string().regex(/^[a-z][a-z0-9_]{0,40}$/);
+/** What a connection may be called. */
+export const CONNECTION_NAME = /^[a-z][a-z0-9_]{0,40}$/;
+export const connectionSchema = z.string().regex(CONNECTION_NAME);
 
 /** A folder within `SIEVE_OUT`, and how it is named. */
 export const folderDestination = {
