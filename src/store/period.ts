@@ -36,6 +36,8 @@ export interface HeldAccount {
   /** Records that ended, by the state that they ended in. */
   readonly went: Readonly<Partial<Record<HeldState, number>>>;
   readonly atEnd: number;
+  /** Of those at the end, those whose key has been written by something newer, by now. */
+  readonly overtaken: number;
 }
 
 /** What writings of one kind did to the rows of one target. */
@@ -160,12 +162,13 @@ export function sumsOf(loads: readonly PeriodLoad[]): PeriodSums {
 async function heldOver(db: Queryable, values: readonly string[]): Promise<HeldAccount> {
   const from = start("$2");
   const past = `${start("$3")} + interval '1 day'`;
-  const open = (day: string): string =>
-    `count(*) filter (where h.came < ${day} and (h.ended_at is null or h.ended_at >= ${day}))::int`;
+  const open = (day: string, more = ""): string =>
+    `count(*) filter (where h.came < ${day} and (h.ended_at is null or h.ended_at >= ${day})${more})::int`;
   const { rows } = await db.query<HeldAccount>(
     `with h as (select h.state, h.ended_at, l.ended_at as came from sieve.held h join sieve.load l on l.id = h.load
        where h.feed = $1 and l.ended_at < ${past})
      select ${open(from)} as "atStart", count(*) filter (where h.came >= ${from})::int as came, ${open(past)} as "atEnd",
+       ${open(past, " and h.state = 'overtaken'")} as overtaken,
        coalesce((select jsonb_object_agg(x.state, x.n) from (select h.state, count(*)::int as n from h
          where h.ended_at >= ${from} and h.ended_at < ${past} group by 1) x), '{}') as went
      from h`,

@@ -43,7 +43,7 @@ describe("an account", () => {
     { ...line, id: 3, state: "loaded", read: 2, inserted: 1, held: 1 },
     { ...line, id: 4, state: "stopped", read: 9, inserted: 9, held: 0 },
   ];
-  const held = { atStart: 4, came: 2, went: { released: 1, discarded: 2 }, atEnd: 3 };
+  const held = { atStart: 4, came: 2, went: { released: 1, discarded: 2 }, atEnd: 3, overtaken: 0 };
 
   it("adds up the loads that stand", () => {
     expect(sumsOf(loads)).toMatchObject({ loads: 2, read: 7, inserted: 4, held: 2, leftOut: 1, updated: 0 });

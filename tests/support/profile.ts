@@ -12,7 +12,7 @@ export async function profileOf(columns: Record<string, readonly (string | numbe
   const names = Object.keys(columns);
   const rows = columns[names[0]!]!.map((_, r) => names.map((n) => String(columns[n]![r]!)));
   const text = [names, ...rows].map((row) => csvRow(row)).join("");
-  const fold = new ProfileFold(new MemorySpill(), 100_000, day);
+  const fold = new ProfileFold(new MemorySpill(), rows.length, day);
   const source = memoryFile("f.csv", text);
   for await (const opened of openFile(source, { delimiter: "," }, async () => memoryFile("", ""), { next: 0 }))
     for await (const block of opened.blocks) fold.add(block, opened.columns());

@@ -4,6 +4,7 @@ import { releaseRecords } from "@/engine/release/release.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
 import { periodRows } from "@/engine/look/period-rows.ts";
 import { letThrough } from "@/store/load-requests.ts";
+import { countHeld } from "@/store/held.ts";
 import { periodOf } from "@/store/period.ts";
 import { openAccounts } from "@/ui/feeds/period.ts";
 import { loadNow, newFeed, useSystem, waitFor } from "../support/system.ts";
@@ -42,7 +43,7 @@ it("has each load and each held record once, whatever became of them, and all of
     [wrong.id, "undone"],
   ]);
   expect(now.sums).toMatchObject({ loads: 1, read: 3, inserted: 1, updated: 1, held: 1 });
-  expect(now.held).toEqual({ atStart: 2, came: 1, went: { released: 1, discarded: 1 }, atEnd: 1 });
+  expect(now.held).toEqual({ atStart: 2, came: 1, went: { released: 1, discarded: 1 }, atEnd: 1, overtaken: 0 });
   expect(openAccounts(now.sums, now.held, now.fields)).toEqual([]);
   expect(now.fields).toEqual([
     { field: "id", ledger: "5", target: "5" },
@@ -56,9 +57,9 @@ it("has each load and each held record once, whatever became of them, and all of
   }
   const before = await periodOf(db, "weighed", { from: day(-60), until: day(-8) });
   expect(before.loads.map((l) => l.id)).toEqual([early.id]);
-  expect(before.held).toEqual({ atStart: 0, came: 2, went: {}, atEnd: 2 });
+  expect(before.held).toEqual({ atStart: 0, came: 2, went: {}, atEnd: 2, overtaken: 0 });
   const empty = await periodOf(db, "weighed", { from: day(-600), until: day(-500) });
-  expect([empty.loads, empty.held]).toEqual([[], { atStart: 0, came: 0, went: {}, atEnd: 0 }]);
+  expect([empty.loads, empty.held]).toEqual([[], { atStart: 0, came: 0, went: {}, atEnd: 0, overtaken: 0 }]);
 });
 
 it("has what senders announced beside what came, and goes out as one table", async () => {
@@ -109,4 +110,16 @@ it("has what senders announced beside what came, and goes out as one table", asy
     ]),
   );
   expect(new Set(rows.map((r) => r.length))).toEqual(new Set([4]));
+});
+
+it("says how many of those that are still held something newer has overtaken", async () => {
+  const { db } = system;
+  await newFeed(db, "overtaken", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+  await loadNow(db, "overtaken", "id,grams\n1,x\n2,x\n");
+  await loadNow(db, "overtaken", "id,grams\n1,1.5\n");
+  const day = new Date().toISOString().slice(0, 10);
+  const period = await periodOf(db, "overtaken", { from: day, until: day });
+  expect(period.held).toEqual({ atStart: 0, came: 2, went: {}, atEnd: 2, overtaken: 1 });
+  expect(await countHeld(db, { feed: "overtaken" })).toBe(1);
+  expect(periodRows(period)).toContainEqual(["quarantine", "", "of them overtaken by something newer", "1"]);
 });

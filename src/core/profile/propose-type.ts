@@ -131,7 +131,7 @@ function decimal(looked: Looked): Shape | null {
   const doubt = mayBeThousands(numbers, counts)
     ? "; each has three after it, so that it may stand between thousands: look at some"
     : "";
-  const digits = `at most ${numbers.whole} digits before and ${numbers.part} after it${doubt}`;
+  const digits = `at most ${counted(numbers.whole, "digit")} before and ${numbers.part} after it${doubt}`;
   because(
     "type",
     `decimal (${precision}, ${scale})`,
@@ -240,10 +240,28 @@ function codesOf(column: ColumnProfile): { values: string[]; covered: number; up
   return { values: often.map(([v]) => v).sort(), covered, upper, merged: asWritten.size - inUpper.size };
 }
 
+/** Numbers beside which units of several kinds stand, or currencies of which not all can be told. */
+function severalBeside({ kinds, filled }: ColumnProfile): string | null {
+  const { units = [], currencies = [] } = kinds?.written ?? {};
+  const beside = (what: string, words: readonly { word: string; count: number }[]): string | null =>
+    words.length > 1 && words.reduce((n, w) => n + w.count, 0) >= filled * ENOUGH
+      ? `${what}: ${words
+          .slice(0, 4)
+          .map((w) => `${w.word} ${grouped(w.count)}`)
+          .join(", ")}`
+      : null;
+  return (
+    beside("numbers with units of more than one kind", units) ??
+    beside("amounts in currencies that can’t all be told", currencies)
+  );
+}
+
 function whyText(column: ColumnProfile): string {
   const zeros = column.numbers?.leadingZeros ?? 0;
   if (column.numbers && isCodeOfDigits(column.numbers))
     return `${grouped(zeros)} numbers begin with 0, so it is a code and not a number`;
+  const several = severalBeside(column);
+  if (several !== null) return several;
   const best = column.types[0];
   if (best && best.fits > column.filled / 2)
     return `only ${((best.fits / column.filled) * 100).toFixed(1)} % of the values would do as ${best.type}`;
@@ -284,6 +302,7 @@ function dateFormats(
   const monthFirst = dates.filter((d) => /^M/.test(d.format));
   const sum = (list: readonly { fits: number }[]): number => list.reduce((n, d) => n + d.fits, 0);
   const [day, month] = [sum(dayFirst), sum(monthFirst)];
+  const apart = Math.abs(day - month);
   const ordered = day >= month ? dayFirst : monthFirst;
   const taken = [...dates.filter((d) => !dayFirst.includes(d) && !monthFirst.includes(d)), ...ordered]
     .filter((d) => d.fits >= Math.max(1, filled * 0.002))
@@ -295,7 +314,7 @@ function dateFormats(
       ? `${grouped(sum(taken))} dates are written so`
       : day === month
         ? `day or month first: the dates fit both alike, so the day is taken to be first; look at some`
-        : `${grouped(Math.abs(day - month))} dates fit only with the ${day > month ? "day" : "month"} first`;
+        : `${counted(apart, "date")} ${apart === 1 ? "fits" : "fit"} only with the ${day > month ? "day" : "month"} first`;
   return formats.length === 0 ? null : { formats, fits: Math.min(filled, sum(taken)), why };
 }
 

@@ -26,6 +26,7 @@ export function periodRows({ loads, sums, held, targets, fields, announced, afte
       ["came", held.came],
       ...Object.entries(held.went),
       ["at the end", held.atEnd],
+      ["of them overtaken by something newer", held.overtaken],
     ]),
     ...targets.flatMap(({ kind, target, ...counts }) => lines(`target, ${kind}`, target, Object.entries(counts))),
     ...fields.flatMap((f) =>

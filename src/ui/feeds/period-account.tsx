@@ -142,6 +142,16 @@ function Held({ held, feed }: { held: HeldAccount; feed: string }) {
             </td>
             <td className="n">{grouped(held.atEnd)}</td>
           </tr>
+          {held.overtaken > 0 && (
+            <tr>
+              <td>
+                <Link className="underline" href={`/quarantine?feed=${feed}&state=overtaken`}>
+                  of them overtaken by something newer
+                </Link>
+              </td>
+              <td className="n">{grouped(held.overtaken)}</td>
+            </tr>
+          )}
         </tbody>
       </table>
     </section>
