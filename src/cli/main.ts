@@ -42,6 +42,7 @@ function withRunFlags(command: Command): Command {
     .option("--without <check...>", "checks to be switched off, by key, such as site:required")
     .option("--without-step <number...>", "steps to be switched off, by number, from 1")
     .option("--without-look-up <name...>", "look-ups to be switched off")
+    .option("--without-target <name...>", "further targets that get nothing")
     .option("--reason <words>", "why something is switched off");
 }
 

@@ -7,6 +7,7 @@ export interface RunFlags {
   without?: string[];
   withoutStep?: string[];
   withoutLookUp?: string[];
+  withoutTarget?: string[];
   reason?: string;
 }
 
@@ -22,15 +23,16 @@ export function parametersOf(given: readonly string[] = []): Record<string, stri
 }
 
 /** Throws `usage` for a step that is no number. */
-export function runRequestOf({ parameter, without, withoutStep, withoutLookUp, reason = "" }: RunFlags): RunRequest {
+export function runRequestOf(flags: RunFlags): RunRequest {
+  const { parameter, without, withoutStep, withoutLookUp, withoutTarget, reason = "" } = flags;
   const steps = withoutStep?.map((text) => {
     if (/^\d{1,3}$/.test(text)) return Number(text);
     throw new SieveError("usage", `“${text}” is not the number of a step.`, { hint: "Steps have numbers from 1." });
   });
   return {
     ...(parameter ? { parameters: parametersOf(parameter) } : {}),
-    ...(without || steps || withoutLookUp
-      ? { without: { checks: without, steps, lookUps: withoutLookUp, reason } }
+    ...(without || steps || withoutLookUp || withoutTarget
+      ? { without: { checks: without, steps, lookUps: withoutLookUp, targets: withoutTarget, reason } }
       : {}),
   };
 }

@@ -3,7 +3,7 @@ import { readSectionSchema, readSettingsSchema } from "@/core/read/schema.ts";
 import { plainNameSchema } from "@/core/plan/name.ts";
 import type { PartPreview } from "@/engine/look/preview.ts";
 import type { StoredProfile } from "@/store/profiles.ts";
-import { runRequest } from "./runs.ts";
+import { RUN_PROBLEMS, runRequest } from "./runs.ts";
 import { answerOf, declare, numberOf } from "./declare.ts";
 
 const id = { id: numberOf("The delivery") };
@@ -75,5 +75,5 @@ export const loadDelivery = declare("POST /api/deliveries/{id}/load", {
     ...runRequest,
   }),
   answer: z.object({ load: z.int() }),
-  problems: ["loaded-before", "no-parameter", "parameter-invalid", "no-check", "check-needed", "no-step", "no-look-up"],
+  problems: ["loaded-before", ...RUN_PROBLEMS],
 });

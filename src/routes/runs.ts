@@ -8,8 +8,22 @@ const steps = z.array(z.int().min(1).max(500)).max(500).optional().describe("Ste
 const lookUps = z.array(z.string().max(80)).max(50).optional().describe("Look-ups by name");
 const reason = z.string().max(500).describe("Why, for whoever reads the report");
 
+const targets = z.array(z.string().max(80)).max(50).optional().describe("Further targets by the name of their table");
+
 /** What a run is to do without, and why. */
-export const withoutSchema = z.object({ checks, steps, lookUps, reason });
+export const withoutSchema = z.object({ checks, steps, lookUps, targets, reason });
+
+/** What a run can't be given. */
+export const RUN_PROBLEMS = [
+  "no-parameter",
+  "parameter-invalid",
+  "no-check",
+  "check-needed",
+  "no-step",
+  "no-look-up",
+  "no-further-target",
+  "target-needed",
+] as const;
 
 /** What a run is given beside its plan and its delivery. */
 export const runRequest = {
@@ -43,13 +57,5 @@ export const runAgain = declare("POST /api/feeds/{feed}/runs", {
   answer: z.object({
     loads: z.array(z.object({ delivery: z.int(), load: z.int() })).describe("In the order in which they are run"),
   }),
-  problems: [
-    "no-delivery",
-    "bytes-expired",
-    "no-parameter",
-    "parameter-invalid",
-    "no-check",
-    "check-needed",
-    "no-step",
-  ],
+  problems: ["no-delivery", "bytes-expired", ...RUN_PROBLEMS],
 });

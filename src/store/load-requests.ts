@@ -1,5 +1,6 @@
 import { canSwitchOff, compilePlan } from "@/core/course/compile.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import { handedBy } from "@/core/plan/further-edit.ts";
 import { parametersGiven } from "@/core/plan/parameters.ts";
 import { senderOfFiles } from "@/core/plan/senders.ts";
 import { SieveError, counted, listed, quoted } from "@/core/kernel/problem.ts";
@@ -24,6 +25,8 @@ export interface Without {
   readonly steps?: readonly number[] | undefined;
   /** Look-ups by name. */
   readonly lookUps?: readonly string[] | undefined;
+  /** Further targets by the name of their table. */
+  readonly targets?: readonly string[] | undefined;
   readonly reason: string;
 }
 
@@ -36,7 +39,8 @@ export interface LoadRequest extends RunRequest {
 /**
  * Asks for a delivery to be loaded by the plan in force. The same bytes are loaded into one feed
  * once: throws `loaded-before` with the earlier load, unless `again`. Throws `no-parameter`,
- * `parameter-invalid`, `no-check`, `check-needed`, `no-step` and `no-look-up` for what a run can't be given.
+ * `parameter-invalid`, `no-check`, `check-needed`, `no-step`, `no-look-up`, `no-further-target` and `target-needed` for
+ * what a run can't be given.
  */
 export async function askForLoad(db: Db, delivery: number, request: LoadRequest = {}): Promise<number> {
   return await transaction(db, (client) => queueLoad(client, delivery, request));
@@ -158,8 +162,8 @@ export async function letThrough(db: Db, id: number, reason: string): Promise<vo
 }
 
 /**
- * Runs a load that stopped at a gate again without some checks, steps or look-ups; the gates are measured anew.
- * Throws `no-check`, `check-needed`, `no-step` and `no-look-up`.
+ * Runs a load that stopped at a gate again without some checks, steps, look-ups or further targets; the gates are measured
+ * anew. Throws `no-check`, `check-needed`, `no-step`, `no-look-up`, `no-further-target` and `target-needed`.
  */
 export async function runWithout(db: Db, id: number, without: Without): Promise<void> {
   await transaction(db, async (client) => {
@@ -191,7 +195,7 @@ async function tellRun(
 }
 
 async function switchOff(client: Client, id: number, plan: Plan, without: Without): Promise<void> {
-  const { checks = [], steps = [], lookUps = [], reason } = without;
+  const { checks = [], steps = [], lookUps = [], targets = [], reason } = without;
   needReason(reason);
   if (checks.length > 0) needSwitchable(plan, checks);
   for (const step of steps) {
@@ -209,14 +213,34 @@ async function switchOff(client: Client, id: number, plan: Plan, without: Withou
       hint: "Name one of the plan's look-ups.",
     });
   }
+  if (targets.length > 0) needFurther(plan, targets);
   const because = (keys: readonly (string | number)[]): string =>
     JSON.stringify(Object.fromEntries(keys.map((key) => [key, reason])));
   await client.query(
     `update sieve.load set checks_off = checks_off || $2,
        run = run || jsonb_build_object('steps', coalesce(run->'steps', '{}') || $3::jsonb,
-         'lookUps', coalesce(run->'lookUps', '{}') || $4::jsonb) where id = $1`,
-    [id, because(checks), because(steps.map((s) => s - 1)), because(lookUps)],
+         'lookUps', coalesce(run->'lookUps', '{}') || $4::jsonb, 'targets', coalesce(run->'targets', '{}') || $5::jsonb) where id = $1`,
+    [id, because(checks), because(steps.map((s) => s - 1)), because(lookUps), because(targets)],
   );
+}
+
+/** Throws `no-further-target` and `target-needed`. */
+function needFurther(plan: Plan, targets: readonly string[]): void {
+  const names = (plan.load.further ?? []).map((f) => f.target);
+  const unknown = targets.find((t) => !names.includes(t));
+  if (unknown !== undefined) {
+    throw new SieveError("no-further-target", `The plan has no further target ${quoted(unknown)}.`, {
+      detail: names.length > 0 ? `It has ${listed(names)}.` : "It has none.",
+      hint: "Name one of the plan's further targets.",
+    });
+  }
+  const without = handedBy(plan, targets);
+  if (without.length > 0) {
+    throw new SieveError("target-needed", `A run can't do without ${listed(targets)}.`, {
+      detail: `${listed(without)} ${without.length === 1 ? "takes" : "take"} a value from there.`,
+      hint: "Leave it in, or run without those that take from it too.",
+    });
+  }
 }
 
 /** Throws `no-check` and `check-needed`. */

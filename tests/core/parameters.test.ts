@@ -6,6 +6,7 @@ import type { Reference } from "@/core/kernel/reference.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
 import { differences } from "@/core/plan/difference.ts";
 import { withNamed } from "@/core/plan/edit.ts";
+import { handedBy, withoutTargets } from "@/core/plan/further-edit.ts";
 import {
   namedOf,
   parameterFault,
@@ -175,6 +176,30 @@ describe("what is switched off for a run", () => {
       [VERDICT.passes, ""],
       [VERDICT.passes, "own"],
     ]);
+  });
+
+  it("are further targets by the name of their table, but for one that hands a value on", async () => {
+    const handed = { name: "no", handed: { target: "t_people", column: "no" } };
+    const further = [
+      { target: "t_people", key: ["n"], numbered: "no", fields: [{ name: "n" }] },
+      { target: "t_link", key: ["id"], fields: [{ name: "id" }, handed] },
+      { target: "t_other", key: ["id"] },
+    ];
+    const many = planOf(FIELDS, { load: { ...plan.load, further } });
+    const left = (...off: string[]) =>
+      withoutTargets(many, Object.fromEntries(off.map((t) => [t, "x"]))).load.further?.map((f) => f.target);
+    expect(left("t_other", "nothing")).toEqual(["t_people", "t_link"]);
+    expect(left("t_people", "t_link", "t_other")).toBeUndefined();
+    expect(withoutTargets(many)).toBe(many);
+    expect(handedBy(many, ["t_people"])).toEqual(["t_link"]);
+    expect(handedBy(many, ["t_people", "t_link"])).toEqual([]);
+    expect(handedBy(many, ["t_other"])).toEqual([]);
+    const own = { ...many, load: { ...many.load, taken_from: [{ field: "n", from: handed.handed }] } };
+    expect(handedBy(own, ["t_people", "t_link"])).toEqual([many.load.target]);
+    const { report } = await siftAll(many, [csv("id,on_day,n,w\na,2026-01-01,1,1\n")], undefined, {
+      run: { targets: { t_other: "it is being moved" } },
+    });
+    expect(report.run!.targets).toEqual([{ name: "t_other", reason: "it is being moved" }]);
   });
 
   it("stands in the report, where there is anything to tell", async () => {

@@ -17,7 +17,10 @@ import { memoryFile } from "../support/formats.ts";
 import { siftAll } from "../support/sift.ts";
 
 async function profileOf(...files: (string | Uint8Array)[]): Promise<Profile> {
-  const fold = new ProfileFold(new MemorySpill(), files.reduce((n, f) => n + f.length, 0));
+  const fold = new ProfileFold(
+    new MemorySpill(),
+    files.reduce((n, f) => n + f.length, 0),
+  );
   const parts = { next: 0 };
   for (const [i, file] of files.entries()) {
     const source = memoryFile(`f${i}.csv`, file);

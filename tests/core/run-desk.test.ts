@@ -49,15 +49,16 @@ describe("a run that is put together", () => {
       { does: "switch", what: "checks", key: "a:required" },
       { does: "switch", what: "lookUps", key: "taxon" },
       { does: "switch", what: "lookUps", key: "taxon" },
+      { does: "switch", what: "targets", key: "collector" },
       { does: "reason", reason: "known" },
     );
     expect(requestOf(told, "load", deliveries)).toEqual({
       deliveries: [1, 2],
       kind: "load",
       parameters: { garden: "" },
-      without: { checks: ["a:required"], steps: [3], lookUps: [], reason: "known" },
+      without: { checks: ["a:required"], steps: [3], lookUps: [], targets: ["collector"], reason: "known" },
     });
-    expect(offCount(told)).toBe(2);
+    expect(offCount(told)).toBe(3);
   });
 
   it("chooses one, all, and none", () => {
@@ -106,7 +107,10 @@ describe("a run on the command line", () => {
     expect(runRequestOf({})).toEqual({});
     expect(runRequestOf({ parameter: ["a=1"], withoutStep: ["2"], reason: "x" })).toEqual({
       parameters: { a: "1" },
-      without: { checks: undefined, steps: [2], lookUps: undefined, reason: "x" },
+      without: { checks: undefined, steps: [2], lookUps: undefined, targets: undefined, reason: "x" },
+    });
+    expect(runRequestOf({ withoutTarget: ["collector"], reason: "x" }).without).toMatchObject({
+      targets: ["collector"],
     });
     expect(runRequestOf({ without: ["a:type"] }).without).toMatchObject({ checks: ["a:type"], reason: "" });
     expect(() => runRequestOf({ withoutStep: ["two"] })).toThrow("“two” is not the number of a step.");

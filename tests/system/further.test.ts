@@ -163,6 +163,48 @@ describe("tables after the target", () => {
     expect(await table("split", "id")).toEqual(["1", "2", "3", "4"]);
   });
 
+  it("get nothing by a run that is told to do without them, and their rows by the next", async () => {
+    const { db } = system;
+    const some = { fields: [{ name: "number", of: "id" }, { name: "seeds" }], key: ["number"] };
+    const names = { target: "spared_name", fields: [{ name: "name", of: "collector" }], numbered: "no", rows: "key" };
+    await feed("spared", [
+      { target: "spared_a", ...some },
+      { target: "spared_b", ...some },
+      { ...names, key: ["name"] },
+      {
+        target: "spared_link",
+        fields: [{ name: "id" }, { name: "no", handed: { target: "spared_name", column: "no" } }],
+        key: ["id"],
+      },
+    ]);
+    const delivery = await deliver(db, "spared", `${HEAD}1,A,100,,\n2,B,99,,\n3,C,-1,,\n`);
+    const without = (...targets: string[]) => ({ without: { targets, reason: "it is being moved" } });
+    await expect(askForLoad(db, delivery, without("spared"))).rejects.toMatchObject({ code: "no-further-target" });
+    const needed = askForLoad(db, delivery, without("spared_name"));
+    await expect(needed).rejects.toMatchObject({ code: "target-needed" });
+    await expect(needed).rejects.toThrow("A run can't do without spared_name.");
+    const { id: plan } = await planInForce(db, "spared");
+    const trial = await waitFor(db, await askForTrial(db, delivery, plan, without("spared_b")));
+    const tried = trial.report!.further!.map((f) => f.target.replace("target.spared_", ""));
+    expect(tried).toEqual(["a", "name", "link"]);
+    const done = await waitFor(db, await askForLoad(db, delivery, without("spared_b", "spared_name", "spared_link")));
+    expect(done.report!.further).toMatchObject([{ target: "target.spared_a", rows: 2, inserted: 2 }]);
+    expect(done.report!.run!.targets).toContainEqual({ name: "spared_b", reason: "it is being moved" });
+    expect(done.report!.run!.targets).toHaveLength(3);
+    expect(await table("spared_a", "number")).toEqual(["1", "2"]);
+    expect((await verifyLoad(db, done.id)).differs).toEqual([]);
+    // It was so for the load alone: what it held goes to all of them.
+    await releaseRecords(db, [{ load: done.id, record: 2, values: { seeds: "5" } }], "test");
+    expect(await table("spared_b", "number, seeds")).toEqual(["3 5"]);
+    expect(await table("spared_link", "id")).toEqual(["3"]);
+    const again = await waitFor(db, await askForLoad(db, delivery, { again: true }));
+    const counts = again.report!.further!.map((f) => [f.inserted, f.unchanged]);
+    expect(counts).toEqual([[0, 2], ...Array<number[]>(3).fill([2, 0])]);
+    await undoLoad(db, again.id, "x", "t");
+    await undoLoad(db, done.id, "x", "t");
+    for (const name of ["spared", "spared_a", "spared_b"]) expect(await table(name, "1")).toEqual([]);
+  });
+
   it("get a row for each value of a list, with the numbers of another table", async () => {
     const { db } = system;
     const each = "names";

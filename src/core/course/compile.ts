@@ -7,6 +7,7 @@ import { withWordLists } from "../match/word-lists.ts";
 import { leavesOf } from "../plan/arriving.ts";
 import type { Plan } from "../plan/document.ts";
 import { goneField } from "../plan/gone.ts";
+import { withoutTargets } from "../plan/further-edit.ts";
 import { namedOf, withoutSteps } from "../plan/parameters.ts";
 import type { Field } from "../plan/field.ts";
 import { FIELD_CHECKS, type OnFailure } from "../plan/types.ts";
@@ -30,7 +31,7 @@ export function compilePlan(
   references: References = NO_REFERENCES,
   { off = {}, day, run = {} }: LoadInputs = {},
 ): Compiled {
-  const plan = withLists(loosened(withoutSteps(own, run.steps), off), references);
+  const plan = withLists(loosened(withoutTargets(withoutSteps(own, run.steps), run.targets), off), references);
   const named = namedOf(plan, run.parameters);
   const { fields } = plan.contract;
   const number = new Map(fields.map((f, i) => [f.name, i]));

@@ -3,6 +3,7 @@ import type { Plan } from "./document.ts";
 import type { Further, FurtherField } from "./further-schema.ts";
 import { withoutColumn, type OwnTable } from "./own-table.ts";
 import { fieldBehind, furtherFields } from "./further.ts";
+import type { Run } from "./parameters.ts";
 
 /** What further targets of a plan use a field for, in words. */
 export function furtherUses({ load }: Plan, name: string): string[] {
@@ -15,6 +16,28 @@ export function furtherUses({ load }: Plan, name: string): string[] {
     t.field === name ? [`has ${t.from.column} of ${t.from.target}`] : [],
   );
   return [...uses, ...taken];
+}
+
+/**
+ * Tables that some further targets hand a value to, of those that are still written without them: what can't be written
+ * in a run that does without those.
+ */
+export function handedBy({ load }: Plan, targets: readonly string[]): string[] {
+  const from = (target: string): boolean => targets.includes(target);
+  return [
+    ...((load.taken_from ?? []).some((t) => from(t.from.target)) ? [load.target] : []),
+    ...(load.further ?? []).flatMap((f) =>
+      !from(f.target) && (f.fields ?? []).some((c) => c.handed && from(c.handed.target)) ? [f.target] : [],
+    ),
+  ];
+}
+
+/** The plan without the further targets that get nothing in a run. */
+export function withoutTargets<P extends { load: Plan["load"] }>(plan: P, targets: Run["targets"] = {}): P {
+  const { further, ...load } = plan.load;
+  const left = further?.filter((f) => !Object.hasOwn(targets, f.target));
+  if (!further || left!.length === further.length) return plan;
+  return { ...plan, load: { ...load, ...(left!.length > 0 ? { further: left } : {}) } };
 }
 
 type Loading = Pick<Plan["load"], "further" | "taken_from">;

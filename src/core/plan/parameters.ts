@@ -57,6 +57,8 @@ export interface Run {
   readonly steps?: Readonly<Record<string, string>> | undefined;
   /** Look-ups that are switched off, by name, each with the reason. */
   readonly lookUps?: Readonly<Record<string, string>> | undefined;
+  /** Further targets that get nothing, by the name of their table, each with the reason. */
+  readonly targets?: Readonly<Record<string, string>> | undefined;
 }
 
 /** What is wrong with a plan's parameter, or null. `others`: names that formulas have for something else. */

@@ -64,7 +64,10 @@ function numbersOf(column: ColumnProfile, written: WrittenNumbers, because: Beca
       new Set(sure).size === 1 && written.currencies.every((c) => c.codes.includes(sure[0]!)) ? sure[0]! : null;
     const decimal = mark === "," ? { decimal: "," as const } : {};
     if (one !== null) {
-      const bare = fits > beside ? `; ${grouped(fits - beside)} ${fits - beside === 1 ? "names no currency and is" : "name no currency and are"} taken to be in ${one}` : "";
+      const bare =
+        fits > beside
+          ? `; ${grouped(fits - beside)} ${fits - beside === 1 ? "names no currency and is" : "name no currency and are"} taken to be in ${one}`
+          : "";
       because(
         "type",
         `money, ${one}`,
@@ -96,7 +99,10 @@ function numbersOf(column: ColumnProfile, written: WrittenNumbers, because: Beca
     const shown = [...byUnit(written)].map(([u, n]) => `${u} ${grouped(n)}`).join(", ");
     const bare = filled - written.units.reduce((n, u) => n + u.count, 0);
     // A number that names no unit stays as it is: which one it is in is for a person to say.
-    const bareWords = bare > 0 ? `; ${grouped(bare)} ${bare === 1 ? "names no unit and is left as it is" : "name no unit and are left as they are"}` : "";
+    const bareWords =
+      bare > 0
+        ? `; ${grouped(bare)} ${bare === 1 ? "names no unit and is left as it is" : "name no unit and are left as they are"}`
+        : "";
     if (mark === "," && (written.comma > written.point || commas > 0)) {
       because("cleanse", "comma becomes point", `${grouped(comma - integers)} numbers have a decimal comma`, {
         do: "replace",

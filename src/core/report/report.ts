@@ -72,6 +72,8 @@ export interface RunInputs {
   readonly parameters: readonly { readonly name: string; readonly value: string; readonly told: boolean }[];
   readonly steps: readonly { readonly words: string; readonly reason: string }[];
   readonly lookUps: readonly { readonly name: string; readonly reason: string }[];
+  /** Further targets that got nothing. */
+  readonly targets?: readonly { readonly name: string; readonly reason: string }[];
 }
 
 /** A figure as the ledger has it, then as the target has it. */
@@ -248,7 +250,7 @@ export function makeReport(input: ReportInput): LoadReport {
 }
 
 function runInputs({ plan, run, steps }: Compiled): { run?: RunInputs } {
-  const { parameters: told = {}, steps: off = {}, lookUps = {} } = run;
+  const { parameters: told = {}, steps: off = {}, lookUps = {}, targets = {} } = run;
   const parameters = Object.entries(valuesOf(plan, told)).map(([name, value]) => ({
     name,
     value,
@@ -258,9 +260,12 @@ function runInputs({ plan, run, steps }: Compiled): { run?: RunInputs } {
     words: stepWords({ ...steps[Number(i)]!.step, off: false }),
     reason,
   }));
-  const lookUpsOff = Object.entries(lookUps).map(([name, reason]) => ({ name, reason }));
-  if (parameters.length + stepsOff.length + lookUpsOff.length === 0) return {};
-  return { run: { parameters, steps: stepsOff, lookUps: lookUpsOff } };
+  const named = (of: Readonly<Record<string, string>>) =>
+    Object.entries(of).map(([name, reason]) => ({ name, reason }));
+  const [lookUpsOff, targetsOff] = [named(lookUps), named(targets)];
+  if (parameters.length + stepsOff.length + lookUpsOff.length + targetsOff.length === 0) return {};
+  const further = targetsOff.length > 0 ? { targets: targetsOff } : {};
+  return { run: { parameters, steps: stepsOff, lookUps: lookUpsOff, ...further } };
 }
 
 /** What the target is asked about the key of each record. */

@@ -10,6 +10,8 @@ export interface Switchable {
   readonly checks: readonly { readonly key: string; readonly title: string }[];
   readonly steps: readonly { readonly step: number; readonly words: string }[];
   readonly lookUps: readonly { readonly name: string; readonly words: string }[];
+  /** Names of further targets that nothing else takes a value from. */
+  readonly targets: readonly string[];
 }
 
 /** What a run is given beside its plan: values of parameters, and what it is to do without. */
@@ -58,6 +60,11 @@ export function RunInputs({
         title="Look-ups"
         of={switchable.lookUps.map(({ name, words }) => ({ key: name, words, off: telling.lookUps.has(name) }))}
         turn={(key) => act({ does: "switch", what: "lookUps", key })}
+      />
+      <Switches
+        title="Further targets"
+        of={switchable.targets.map((name) => ({ key: name, words: name, off: telling.targets.has(name) }))}
+        turn={(key) => act({ does: "switch", what: "targets", key })}
       />
       {off > 0 && (
         <label className="mt-2 block">

@@ -11,6 +11,7 @@ export interface Telling {
   /** Numbers of steps, from 1. */
   readonly steps: ReadonlySet<number>;
   readonly lookUps: ReadonlySet<string>;
+  readonly targets: ReadonlySet<string>;
   readonly reason: string;
 }
 
@@ -18,7 +19,7 @@ export type TellingAct =
   | { readonly does: "choose"; readonly delivery: number }
   | { readonly does: "choose all"; readonly deliveries: readonly number[] }
   | { readonly does: "tell"; readonly parameter: string; readonly value: string | null }
-  | { readonly does: "switch"; readonly what: "checks" | "lookUps"; readonly key: string }
+  | { readonly does: "switch"; readonly what: "checks" | "lookUps" | "targets"; readonly key: string }
   | { readonly does: "switch step"; readonly step: number }
   | { readonly does: "reason"; readonly reason: string };
 
@@ -28,6 +29,7 @@ export const newTelling = (chosen: readonly number[]): Telling => ({
   checks: new Set(),
   steps: new Set(),
   lookUps: new Set(),
+  targets: new Set(),
   reason: "",
 });
 
@@ -59,17 +61,18 @@ export function tell(telling: Telling, act: TellingAct): Telling {
 }
 
 /** How many things are switched off. */
-export const offCount = ({ checks, steps, lookUps }: Telling): number => checks.size + steps.size + lookUps.size;
+export const offCount = ({ checks, steps, lookUps, targets }: Telling): number =>
+  checks.size + steps.size + lookUps.size + targets.size;
 
 /** What the API is asked for. */
 export function requestOf(telling: Telling, kind: "trial" | "load", deliveries: readonly DeliveryRow[]) {
-  const { chosen, parameters, checks, steps, lookUps, reason } = telling;
+  const { chosen, parameters, checks, steps, lookUps, targets, reason } = telling;
   return {
     deliveries: deliveries.flatMap((d) => (chosen.has(d.id) && d.kept ? [d.id] : [])),
     kind,
     ...(Object.keys(parameters).length > 0 ? { parameters: { ...parameters } } : {}),
     ...(offCount(telling) > 0
-      ? { without: { checks: [...checks], steps: [...steps], lookUps: [...lookUps], reason } }
+      ? { without: { checks: [...checks], steps: [...steps], lookUps: [...lookUps], targets: [...targets], reason } }
       : {}),
   };
 }

@@ -104,6 +104,11 @@ export function LoadRun({ report: { run } }: { report: LoadReport }) {
           <b className="held">Look-up switched off:</b> {l.name} (“{l.reason}”)
         </p>
       ))}
+      {run.targets?.map((t) => (
+        <p key={t.name}>
+          <b className="held">Got nothing by this run:</b> {t.name} (“{t.reason}”)
+        </p>
+      ))}
     </>
   );
 }

@@ -1,6 +1,7 @@
 import { notFound } from "next/navigation";
 import { z } from "zod";
 import { canSwitchOff, compilePlan } from "@/core/course/compile.ts";
+import { handedBy } from "@/core/plan/further-edit.ts";
 import { stepWords } from "@/core/plan/words.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
 import { RunDesk } from "@/ui/feeds/run-desk.tsx";
@@ -44,6 +45,9 @@ export default async function RunPage({
           checks: checks.flatMap((c) => (canSwitchOff(plan, c) ? [{ key: c.key, title: c.title }] : [])),
           steps: plan.cleanse.flatMap((s, i) => (s.off ? [] : [{ step: i + 1, words: stepWords(s) }])),
           lookUps: (plan.lookup ?? []).map((l) => ({ name: l.name, words: `${l.name}, in ${l.list}` })),
+          targets: (plan.load.further ?? []).flatMap(({ target }) =>
+            handedBy(plan, [target]).length > 0 ? [] : [target],
+          ),
         }}
         now={new Date().toISOString()}
       />
