@@ -100,6 +100,7 @@ const FOLDERS = {
       "profile",
       "profile-facts",
       "profile-edges",
+      "profile-said",
       "profile-model",
       "counted-values",
       "profile-notes",

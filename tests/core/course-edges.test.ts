@@ -1,7 +1,8 @@
 import { describe, expect, it } from "vitest";
-import { compilePlan } from "@/core/course/compile.ts";
+import { canSwitchOff, compilePlan } from "@/core/course/compile.ts";
 import { fieldValues, problemsOf } from "@/core/course/of-record.ts";
 import { siftRows } from "@/core/course/recheck.ts";
+import type { FileFacts } from "@/core/read/facts.ts";
 import type { Reference } from "@/core/kernel/reference.ts";
 import { VERDICT } from "@/core/kernel/verdict.ts";
 import { planOf } from "../support/plans.ts";
@@ -291,5 +292,126 @@ describe("what a course counts of a block", () => {
     const compiled = compilePlan(planOf([text("a"), text("b")], { check: [check] }));
     const sifted = siftRows(compiled, ["a", "b"], [["x", "y"]]);
     expect(problemsOf(sifted, compiled, 0)[0]!.message).toBe("x is not y");
+  });
+});
+
+/** Takes a file through a plan's course, block by block; gives what was said of each record, and of the file. */
+async function through(plan: ReturnType<typeof planOf>, ...files: { name: string; bytes: Uint8Array }[]) {
+  const course = new Course(compilePlan(plan), { spill: new MemorySpill(), expected: 10, distinct: false });
+  const verdicts: number[] = [];
+  const facts: FileFacts[] = [];
+  for (const [i, file] of files.entries()) {
+    const blocks = siftFile(course, sourceOf(file), i, plan.read, noSpool);
+    for (let next = await blocks.next(); ; next = await blocks.next()) {
+      if (next.done) {
+        facts.push(...next.value);
+        break;
+      }
+      verdicts.push(...next.value.verdict.slice(0, next.value.block.count));
+    }
+  }
+  return { course, verdicts, facts };
+}
+
+describe("what stands with a record or a file", () => {
+  it("is the number of the step that left a record out, from 1", () => {
+    const cleanse = [
+      { do: "trim", in: ["a"] },
+      { do: "leave-out", in: ["a"], when: 'a == "x"' },
+    ];
+    const sifted = siftRows(compilePlan(planOf([text("a")], { cleanse })), ["a"], [[" x"], ["y"]]);
+    expect([...sifted.leftOutBy]).toEqual([2, 0]);
+  });
+
+  it("is how many records could not be read, for each reason", async () => {
+    const { facts } = await through(planOf([text("a"), text("b")]), csv("a,b\n1,2\n1,2,3\n1\n1,2,3,4\n1,2\n"));
+    expect(facts[0]).toMatchObject({ records: 5, unreadable: { "too-many-cells": 2, "too-few-cells": 1 } });
+  });
+
+  it("is the beginning of a side file, however long it is and in whatever pieces it comes", async () => {
+    const gate = { limit: "control totals", in: "side file", name: "*.ctl", find: "n=(?P<n>\\d+)", records: "n" };
+    const long = { name: "x.ctl", bytes: new TextEncoder().encode(`n=1 ${"x".repeat(70_000)}`) };
+    const { course } = await through(planOf([text("a")], { gates: [gate] }), long);
+    expect(course.controls.map((c) => [c.name, c.text.length])).toEqual([["x.ctl", 65_536]]);
+  });
+
+  it("is a suspicion where a value may have come before and the record would be held for it", async () => {
+    const unique = (on_failure: string) => planOf([text("id", { unique: true, on_failure })]);
+    const file = csv("id\na\nb\na\n");
+    const { passes, suspect } = VERDICT;
+    expect((await through(unique("hold"), file)).verdicts).toEqual([passes, passes, suspect]);
+    expect((await through(unique("note"), file)).verdicts).toEqual([passes, passes, passes]);
+    const failed = planOf([text("id", { unique: true }), { name: "n", type: "integer" }]);
+    expect((await through(failed, csv("id,n\na,1\na,x\na,2\n"))).verdicts).toEqual([passes, VERDICT.held, suspect]);
+  });
+
+  it("is the day by which a list is asked, wherever its field stands", () => {
+    const days = { ...SITES, columns: [...SITES.columns, "since", "until"], since: "since", until: "until" };
+    const entries = SITES.entries.map((e, i) => [...e, i === 0 ? "" : "2026-06-01", i === 0 ? "2026-05-31" : ""]);
+    const first = planOf([{ name: "day", type: "date" }, text("site"), text("kind")], {
+      lookup: [
+        {
+          name: "s",
+          list: "sites",
+          how: "exact",
+          on: "day",
+          by: [{ field: "site", column: "name" }],
+          bring: { kind: "kind" },
+        },
+      ],
+    });
+    const compiled = compilePlan(first, new Map([["sites", { ...days, entries }]]));
+    const sifted = siftRows(
+      compiled,
+      ["day", "site", "kind"],
+      [
+        ["2026-05-31", "Fen", ""],
+        ["2026-06-01", "Fen", ""],
+      ],
+    );
+    expect([0, 1].map((r) => fieldValues(sifted, r)[2])).toEqual(["wet", "dry"]);
+  });
+});
+
+describe("a check as it is compiled", () => {
+  const lookUp = (none: string, several: string) => ({
+    lookup: [{ name: "s", list: "sites", how: "exact", by: [{ field: "site", column: "name" }], none, several }],
+  });
+  const checksOf = (fields: object[], more: object) =>
+    compilePlan(planOf(fields, { ...more }), new Map([["sites", SITES]])).checks;
+
+  it("notes what a look-up lets pass or proposes", () => {
+    const policies = (none: string, several: string) =>
+      checksOf([text("site")], lookUp(none, several)).flatMap((c) => (c.kind === "look-up" ? [c.onFailure] : []));
+    expect(policies("pass", "hold")).toEqual(["note", "hold"]);
+    expect(policies("hold", "note")).toEqual(["hold", "note"]);
+    expect(policies("propose", "pass")).toEqual(["note", "note"]);
+  });
+
+  it("that is of values given once is called by its field, or by all of them", () => {
+    const titles = checksOf([text("a", { unique: true }), text("b")], { check: [{ check: "unique", in: ["a", "b"] }] })
+      .filter((c) => c.kind === "unique")
+      .map((c) => c.title);
+    expect(titles).toEqual(["a is given once", "a and b together are given once"]);
+  });
+
+  it("can't be switched off where it is a look-up's", () => {
+    const plan = planOf([text("site")], lookUp("hold", "hold"));
+    const compiled = compilePlan(plan, new Map([["sites", SITES]]));
+    expect(compiled.checks.filter((c) => c.kind === "look-up").map((c) => canSwitchOff(plan, c))).toEqual([
+      false,
+      false,
+    ]);
+  });
+
+  it("tells of a value that no map makes by the map, whatever steps stand before it", () => {
+    const cleanse = [
+      { do: "trim", in: ["a"] },
+      { do: "value-map", in: ["a"], to: { "1": ["one"] }, unknown: "hold" },
+    ];
+    const compiled = compilePlan(planOf([text("a")], { cleanse }));
+    const sifted = siftRows(compiled, ["a"], [["one"], ["two "]]);
+    expect([...sifted.verdict]).toEqual([VERDICT.passes, VERDICT.held]);
+    expect(problemsOf(sifted, compiled, 1).map((p) => p.message)).toEqual(["a “two” is not in its value map."]);
   });
 });
