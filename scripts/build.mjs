@@ -58,6 +58,8 @@ export async function build({ force = false } = {}) {
     banner: {
       js: 'import { createRequire as requireFrom } from "node:module"; const require = requireFrom(import.meta.url);',
     },
+    // The engine reads all of a bundle before it runs any of it: without what is for eyes alone that is half as much.
+    minifyWhitespace: true,
     sourcemap: true,
     logLevel: "error",
     alias: { "@": join(root, "src") },

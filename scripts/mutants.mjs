@@ -137,7 +137,7 @@ const FOLDERS = {
     tests: ["mend", "remembered-mends", "align", "by-formula", "for-sender", "alike"],
     heart: false,
   },
-  "core/interop": { tests: ["interop", "contract", "table"], heart: false },
+  "core/interop": { tests: ["interop", "interop-whole", "contract", "table"], heart: false },
 };
 
 ensureModules();

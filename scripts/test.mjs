@@ -59,18 +59,6 @@ async function runTests(name, args, options) {
 }
 const project = (...names) => names.map((name) => `--project=${name}`);
 
-/** Parts of the tests of the database that nobody has begun yet. */
-const PARTS = 6;
-const waiting = Array.from({ length: PARTS }, (_, i) => i + 1);
-
-/** Takes part after part of the tests of the database, until none is left: so both processors have work to the end. */
-async function systemTests() {
-  for (let part = waiting.shift(); part !== undefined; part = waiting.shift()) {
-    const own = { live: true, env: { SIEVE_TEST_CLUSTER: `system-${part}` } };
-    await runTests(`system tests, ${part} of ${PARTS}`, [...project("system"), `--shard=${part}/${PARTS}`], own);
-  }
-}
-
 await check("bundles", process.execPath, ["scripts/build.mjs"]);
 const chosen = process.argv.slice(2);
 const webBuild = () =>
@@ -81,22 +69,20 @@ if (chosen.length > 0) {
 } else {
   // Side by side: browsers wait for servers, and tests of the database for the database.
   const built = webBuild();
-  const servers = async () => {
-    // Some tests of the database start the web application too.
+  const browsers = async () => {
     await built;
-    await Promise.all([runTests("browser tests", project("browser")).then(systemTests), systemTests()]);
+    await runTests("browser tests", project("browser"));
   };
-  const pure = async () => {
+  const others = async () => {
     await check("lint", bin("oxlint"), ["--deny-warnings", "--report-unused-disable-directives", "."]);
     await check("layers", bin("depcruise"), ["--config", ".dependency-cruiser.mjs", "src"]);
     await check("format", bin("oxfmt"), ["--check", "."]);
-    // The build writes types of its own.
+    // The build writes types of its own, and some tests of the database start the web application too.
     await built;
     await check("types", process.execPath, ["node_modules/typescript-native/bin/tsc", "--noEmit"]);
-    await runTests("core tests", project("core", "parts", "long"));
-    await systemTests();
+    await runTests("tests without a browser", project("core", "parts", "long", "system"), { live: true });
   };
-  await Promise.all([servers(), pure()]);
+  await Promise.all([browsers(), others()]);
 }
 process.stdout.write(`${passed} passed, ${failed} failed\n`);
 process.exit(failed === 0 ? 0 : 1);

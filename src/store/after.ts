@@ -14,13 +14,16 @@ export interface AfterLoad {
   readonly attempts: number;
   readonly nextAt: Date;
   readonly answer: string;
+  /** Of what writes, puts or gives files: how many were there in the end, and how many records in them. */
+  readonly files: number | null;
+  readonly records: number | null;
   readonly endedAt: Date | null;
   /** Of a notice: when somebody has seen to it, and who. */
   readonly seenAt: Date | null;
   readonly seenBy: string;
 }
 
-const AFTER = `a.load, l.feed, a.outcome, a.n, a.action, a.state, a.attempts, a.next_at as "nextAt", a.answer, a.ended_at as "endedAt",
+const AFTER = `a.load, l.feed, a.outcome, a.n, a.action, a.state, a.attempts, a.next_at as "nextAt", a.answer, a.files, a.records::float8 as records, a.ended_at as "endedAt",
   a.seen_at as "seenAt", a.seen_by as "seenBy"`;
 
 async function enqueue(db: Queryable, load: number, at: Date | null): Promise<void> {
@@ -29,6 +32,13 @@ async function enqueue(db: Queryable, load: number, at: Date | null): Promise<vo
        run_at => coalesce($3::timestamptz, now()))`,
     [load, `after load ${load}`, at],
   );
+}
+
+/** What an attempt came to, in words, and what went out by it. */
+export interface Came {
+  readonly answer: string;
+  readonly files?: number;
+  readonly records?: number;
 }
 
 /** The statement that asks for what the plans of some ended loads say, `l`: their id, plan, kind, state and held records. */
@@ -138,13 +148,13 @@ export async function nextAfter(db: Queryable, load: number): Promise<AfterLoad 
 export async function endAfter(
   db: Queryable,
   { load, outcome, n }: Pick<AfterLoad, "load" | "outcome" | "n">,
-  came: { readonly done: boolean; readonly answer: string; readonly again?: number | undefined },
+  came: Came & { readonly done: boolean; readonly again?: number | undefined },
 ): Promise<void> {
   const state = came.done ? "done" : came.again === undefined ? "failed" : "waiting";
   await db.query(
-    `update sieve.after_load set state = $4, attempts = attempts + 1, answer = $5, next_at = now() + make_interval(secs => $6),
+    `update sieve.after_load set state = $4, attempts = attempts + 1, answer = $5, files = $7, records = $8, next_at = now() + make_interval(secs => $6),
        ended_at = case when $4 = 'waiting' then null else now() end where load = $1 and outcome = $2 and n = $3`,
-    [load, outcome, n, state, came.answer.slice(0, 2000), came.again ?? 0],
+    [load, outcome, n, state, came.answer.slice(0, 2000), came.again ?? 0, came.files, came.records],
   );
 }
 
@@ -161,7 +171,7 @@ export async function enqueueWaiting(db: Queryable, load: number): Promise<void>
 export async function doAgain(db: Db, load: number, outcome: AfterOutcome, n: number, by: string): Promise<void> {
   await transaction(db, async (client) => {
     const { rowCount } = await client.query(
-      `update sieve.after_load set state = 'waiting', attempts = 0, next_at = now(), ended_at = null, asked_by = $4,
+      `update sieve.after_load set state = 'waiting', attempts = 0, next_at = now(), ended_at = null, asked_by = $4, files = null, records = null,
          seen_at = null, seen_by = ''
        where load = $1 and outcome = $2 and n = $3`,
       [load, outcome, n, by],

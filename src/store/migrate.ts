@@ -26,6 +26,7 @@ import sendersOfRecords from "./migrations/028-senders-of-records.sql";
 import senderKeys from "./migrations/031-sender-keys.sql";
 import sendings from "./migrations/033-sendings.sql";
 import notices from "./migrations/034-notices.sql";
+import afterCounts from "./migrations/035-after-counts.sql";
 import leftValues from "./migrations/032-left-values.sql";
 import listsAsked from "./migrations/030-lists-asked.sql";
 import targetCopies from "./migrations/029-target-copies.sql";
@@ -72,6 +73,7 @@ export const MIGRATIONS: readonly { readonly id: number; readonly sql: string }[
   { id: 32, sql: leftValues },
   { id: 33, sql: sendings },
   { id: 34, sql: notices },
+  { id: 35, sql: afterCounts },
 ];
 
 /**

@@ -67,11 +67,17 @@ export interface AnnouncedAccount {
   readonly came: number;
 }
 
-/** What was done after the loads of a period, by kind and how it ended. */
+/** What was done after the loads of a period, by kind, what went out by it and how it ended. */
 export interface AfterAccount {
   readonly does: string;
   readonly state: string;
+  /** Of files: what is in them, as the plan calls it, or `query`; null for what gives no files. */
+  readonly what: string | null;
   readonly times: number;
+  readonly files: number | null;
+  readonly records: number | null;
+  /** How many records the loads have that should be in them; null where that can't be told. */
+  readonly expected: number | null;
 }
 
 export interface Period {
@@ -124,8 +130,13 @@ export async function periodOf(db: Queryable, feed: string, days: Days): Promise
     values,
   );
   const { rows: after } = await db.query<AfterAccount>(
-    `select a.action->>'do' as does, a.state, count(*)::int as times from sieve.after_load a join sieve.load l on l.id = a.load
-     where l.feed = $1 and ${within("l.ended_at")} group by 1, 2 order by 1, 2`,
+    `select a.action->>'do' as does, a.state, w.what, count(*)::int as times, sum(a.files)::int as files, sum(a.records)::float8 as records,
+       sum(case when a.records is null then null when w.what = 'accepted' then l.inserted + l.updated + l.unchanged
+         when w.what = 'records' then l.read end)::float8 as expected
+     from sieve.after_load a join sieve.load l on l.id = a.load,
+       lateral (select case when a.action->>'do' not in ('file', 'put', 'feed') then null when a.action ? 'query' then 'query'
+         else coalesce(a.action->>'what', 'accepted') end as what) w
+     where l.feed = $1 and ${within("l.ended_at")} group by 1, 2, 3 order by 1, 2, 3`,
     values,
   );
   return {

@@ -6,33 +6,19 @@ import type { Page } from "puppeteer-core";
 import { retentionOf } from "@/store/retention.ts";
 import { putConnection } from "@/store/connections.ts";
 import { planInForce } from "@/store/feeds.ts";
-import {
-  asOthers,
-  deliver,
-  loadNow,
-  newFeed,
-  newSystem,
-  rows,
-  tamper,
-  waitFor,
-  type System,
-} from "../support/system.ts";
-import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
+import { shareSystem } from "../support/shared.ts";
+import { asOthers, deliver, loadNow, newFeed, rows, tamper, waitFor, type System } from "../support/system.ts";
+import { press, shows, textOf, type Web } from "../support/web.ts";
 
 let system: System;
 let web: Web;
 const errors: string[] = [];
 
 beforeAll(async () => {
-  system = await newSystem();
-  // The worker reads connections that were kept with this key.
-  process.env["SIEVE_KEY"] = Buffer.alloc(32, 3).toString("base64");
-  await system.startWorker();
-  web = await startWeb(system.url, errors);
+  ({ system, web } = await shareSystem(errors));
 });
 afterAll(async () => {
   await web?.end();
-  await system?.end();
   expect(errors).toEqual([]);
 });
 

@@ -5,6 +5,7 @@ import puppeteer, { type Browser, type Page } from "puppeteer-core";
 import { chromiumPath, freePort } from "../../scripts/lib/machine.mjs";
 import { startCluster } from "../../scripts/lib/cluster.mjs";
 import { makeKey } from "@/store/sender-keys.ts";
+import { shareSystem } from "../support/shared.ts";
 import { loadNow, newFeed, newSystem, tamper, waitFor, type System } from "../support/system.ts";
 import { program, shows, startWeb, textOf, type Web } from "../support/web.ts";
 
@@ -13,15 +14,12 @@ let web: Web;
 const errors: string[] = [];
 
 beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
+  ({ system, web } = await shareSystem(errors));
   await newFeed(system.db, "things", [{ name: "id", type: "text" }]);
   await loadNow(system.db, "things", "id\na\n");
-  web = await startWeb(system.url, errors);
 });
 afterAll(async () => {
   await web?.end();
-  await system?.end();
 });
 
 /** What a page got for each thing that it tried. */

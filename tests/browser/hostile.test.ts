@@ -2,26 +2,24 @@ import { readFileSync, readdirSync } from "node:fs";
 import { join, relative } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { root } from "../../scripts/lib/machine.mjs";
-import { loadNow, newFeed, newSystem, type System } from "../support/system.ts";
-import { program, startWeb, type Web } from "../support/web.ts";
+import { shareSystem } from "../support/shared.ts";
+import { loadNow, newFeed, type System } from "../support/system.ts";
+import { program, type Web } from "../support/web.ts";
 
 let system: System;
 let web: Web;
 const errors: string[] = [];
 
 beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
+  ({ system, web } = await shareSystem(errors));
   await newFeed(system.db, "things", [
     { name: "id", type: "text", required: true },
     { name: "n", type: "integer" },
   ]);
   await loadNow(system.db, "things", "id,n\na,1\nb,x\n");
-  web = await startWeb(system.url, errors, { SIEVE_COSTLY_AT_ONCE: "100000" });
 });
 afterAll(async () => {
   await web?.end();
-  await system?.end();
   expect(errors).toEqual([]);
 });
 

@@ -7,8 +7,9 @@ import { formulaVersions, namedFormulas } from "@/store/formulas.ts";
 import { countPairs } from "@/store/matches.ts";
 import { PERSON_FIELDS, peopleWithRepeats } from "../../demo/people.ts";
 import { PEOPLE_COMPARED } from "../support/people.ts";
-import { loadNow, newFeed, newSystem, rows, type System } from "../support/system.ts";
-import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
+import { shareSystem } from "../support/shared.ts";
+import { loadNow, newFeed, rows, type System } from "../support/system.ts";
+import { press, shows, textOf, type Web } from "../support/web.ts";
 
 let system: System;
 let web: Web;
@@ -17,8 +18,7 @@ let inserted: number;
 const errors: string[] = [];
 
 beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
+  ({ system, web } = await shareSystem(errors));
   const text = (name: string): object => ({ name, type: "text", length: 60 });
   await newFeed(
     system.db,
@@ -49,11 +49,9 @@ beforeAll(async () => {
   );
   load = done.id;
   inserted = done.report!.balance.outcomes.inserted;
-  web = await startWeb(system.url, errors);
 });
 afterAll(async () => {
   await web?.end();
-  await system?.end();
 });
 
 const open = async (): Promise<number> => (await countPairs(system.db, { load })).open;

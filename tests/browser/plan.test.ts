@@ -9,8 +9,9 @@ import { afterOf, openNotices } from "@/store/after.ts";
 import { makeReference } from "@/store/references.ts";
 import { getLoad } from "@/store/loads.ts";
 import { askForLoad } from "@/store/load-requests.ts";
-import { newSystem, waitFor, type System } from "../support/system.ts";
-import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
+import { shareSystem } from "../support/shared.ts";
+import { waitFor, type System } from "../support/system.ts";
+import { press, shows, textOf, type Web } from "../support/web.ts";
 
 let system: System;
 let web: Web;
@@ -18,8 +19,7 @@ let load = 0;
 const errors: string[] = [];
 
 beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
+  ({ system, web } = await shareSystem(errors));
   const { db } = system;
   await makeFeed(db, { name: "accessions", title: "Accessions", about: "" });
   await savePlan(db, "accessions", firstDraft(), "a draft", "test");
@@ -33,11 +33,9 @@ beforeAll(async () => {
     load = await askForLoad(db, id);
     await waitFor(db, load);
   }
-  web = await startWeb(system.url, errors);
 });
 afterAll(async () => {
   await web?.end();
-  await system?.end();
   expect(errors).toEqual([]);
 });
 

@@ -4,8 +4,9 @@ import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { countHeld } from "@/store/held.ts";
 import { releaseRecords } from "@/engine/release/release.ts";
 import { askForLoad } from "@/store/load-requests.ts";
-import { newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
-import { press, shows, startWeb, textOf, type Web } from "../support/web.ts";
+import { shareSystem } from "../support/shared.ts";
+import { newFeed, rows, waitFor, type System } from "../support/system.ts";
+import { press, shows, textOf, type Web } from "../support/web.ts";
 
 /** A held record's way: to its sender and back, all of a cause at once, and rows on their way out. */
 
@@ -34,19 +35,16 @@ async function send(feed: string, name: string, text: string): Promise<number> {
 }
 
 beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
+  ({ system, web } = await shareSystem(errors));
   for (const feed of ["first", "second"]) {
     await newFeed(system.db, feed, FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
   }
   const held = Array.from({ length: 700 }, (_, i) => `x${i},N.O,2026-05-01,${i}`);
   await send("first", "a.csv", `id,land,day,n\n${held.join("\n")}\nx900,SE,2026-05-02\n`);
   await send("second", "b.csv", "id,land,day,n\nx1,??,2026-05-01,1\nx2,NO,2026-06-01,2\n");
-  web = await startWeb(system.url, errors, { SIEVE_CONNECTION_READER: system.url });
 });
 afterAll(async () => {
   await web?.end();
-  await system?.end();
   expect(errors).toEqual([]);
 });
 

@@ -1,6 +1,5 @@
-import { mkdtempSync, readFileSync, readdirSync, rmSync } from "node:fs";
+import { readFileSync, readdirSync } from "node:fs";
 import { createRequire } from "node:module";
-import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { Readable } from "node:stream";
 import { unzipSync } from "fflate";
@@ -13,21 +12,19 @@ import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { countHeld } from "@/store/held.ts";
 import { getSender } from "@/store/senders.ts";
 import { askForLoad } from "@/store/load-requests.ts";
-import { newFeed, newSystem, waitFor, type System } from "../support/system.ts";
-import { program, press, shows, startWeb, textOf, type Web } from "../support/web.ts";
+import { OUT, shareSystem } from "../support/shared.ts";
+import { newFeed, waitFor, type System } from "../support/system.ts";
+import { program, press, shows, textOf, type Web } from "../support/web.ts";
 
 let system: System;
 let web: Web;
 const errors: string[] = [];
 const loads: number[] = [];
-/** Where files go out. */
-const out = mkdtempSync(join(tmpdir(), "sieve-out-"));
 /** Who sent the first delivery. */
 let sender = "";
 
 beforeAll(async () => {
-  system = await newSystem();
-  await system.startWorker();
+  ({ system, web } = await shareSystem(errors));
   const { db } = system;
   await makeFeed(db, { name: "accessions", title: "Accessions", about: "What the gardens send" });
   await savePlan(db, "accessions", ACCESSIONS, "the first", "test");
@@ -47,12 +44,9 @@ beforeAll(async () => {
     await waitFor(db, load);
     loads.push(load);
   }
-  web = await startWeb(system.url, errors, { SIEVE_OUT: out });
 });
 afterAll(async () => {
   await web?.end();
-  await system?.end();
-  rmSync(out, { recursive: true, force: true });
 });
 
 /** Gives files to the page's file chooser, as a person does. */
@@ -259,7 +253,7 @@ async function longNames(db: System["db"]): Promise<number> {
 /** Runs in a page: hides all but the first rows of long lists and tables, which are alike; looking at each takes minutes. */
 function fewRows(): void {
   for (const list of document.querySelectorAll("tbody, ul, ol, select"))
-    for (const row of [...list.children].slice(12)) (row as HTMLElement).style.display = "none";
+    for (const row of [...list.children].slice(8)) (row as HTMLElement).style.display = "none";
 }
 
 /** Runs in a page: what of its controls and headings stands beyond its right edge, where nobody can scroll to it. */
@@ -340,8 +334,8 @@ describe("a sender", () => {
     await shows(page, "went to the folder back/to-them.");
     await shows(page, `With them: ${held} records since today`);
     await shows(page, "What went to it");
-    const [first] = readdirSync(join(out, "back/to-them"));
-    expect(readdirSync(join(out, "back/to-them", first!)).sort()).toEqual(["accessions", "manifest.json"]);
+    const [first] = readdirSync(join(OUT, "back/to-them"));
+    expect(readdirSync(join(OUT, "back/to-them", first!)).sort()).toEqual(["accessions", "manifest.json"]);
     await press(page, "They do not have them");
     await shows(page, "From then on the records are noted as being with the sender.");
     await page.goto(`${web.address}/quarantine?sender=${at}`, { waitUntil: "networkidle0" });
@@ -352,7 +346,7 @@ describe("a sender", () => {
     await press(page, `Send ${held} records to 1 sender`);
     await shows(page, "with a letter went to the folder back/to-them");
     await press(page, "Close the list");
-    expect(readdirSync(join(out, "back/to-them"))).toHaveLength(2);
+    expect(readdirSync(join(OUT, "back/to-them"))).toHaveLength(2);
     expect((await getSender(system.db, sender)).withThem).toBe(held);
     await page.close();
   });

@@ -103,7 +103,7 @@ describe("a contract brought in", () => {
       ],
     });
     expect(web.fields).toMatchObject([
-      { name: "code", type: "code", values: ["GB", "FR"], also: ["Code"] },
+      { name: "code", type: "code", values: ["GB", "FR"], also: ["Code", "Land"] },
       { name: "n", least: 0 },
     ]);
   });

@@ -54,6 +54,14 @@ describe("an account", () => {
     const fields = [{ field: "grams", ledger: "10.5", target: "10.5" }];
     expect(openAccounts(sums, held, fields)).toEqual([]);
     expect(openAccounts({ ...sums, read: 8 }, held, fields)).toEqual(["8 records were read, and 7 have an outcome"]);
+    const out = { does: "file", state: "done", what: "accepted", times: 1, files: 1, records: 3, expected: 3 };
+    expect(openAccounts(sums, held, fields, [out, { ...out, what: "query", expected: null }])).toEqual([]);
+    expect(
+      openAccounts(sums, held, fields, [
+        { ...out, records: 2 },
+        { ...out, state: "failed", records: 0 },
+      ]),
+    ).toEqual(["files with what was accepted have 2 records, and the loads 3"]);
     expect(openAccounts(sums, { ...held, atEnd: 4 }, fields)).toEqual(["4 held, 2 more and 3 fewer are not 4"]);
     expect(openAccounts(sums, held, [{ ...fields[0]!, target: "9" }])).toEqual([
       "the sum of grams is 10.5 by the ledger and 9 in the target",

@@ -22,7 +22,10 @@ export function useFar(): FarDatabases {
   let second: Awaited<ReturnType<typeof startCluster>> | undefined;
   beforeAll(async () => {
     const settings = { fsync: "off", max_prepared_transactions: "0" };
-    second = await startCluster("test-far", await freePort(), { settings, quiet: true });
+    second = await startCluster(`test-far-${process.env["VITEST_POOL_ID"]}`, await freePort(), {
+      settings,
+      quiet: true,
+    });
     const clusters = [
       ["prepares", inject("cluster")],
       ["commits", { base: second.base, folder: second.folder }],

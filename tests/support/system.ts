@@ -1,14 +1,14 @@
 import { fork, type ChildProcess } from "node:child_process";
 import { join } from "node:path";
 import { afterAll, beforeAll, inject } from "vitest";
-import { migrate } from "@/store/migrate.ts";
 import { openDb, transaction, type Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { makeFeed, savePlan } from "@/store/feeds.ts";
 import { getLoad, type Load } from "@/store/loads.ts";
 import { askForLoad } from "@/store/load-requests.ts";
-import { addressesOf, makeDatabase, type Addresses } from "../../scripts/lib/cluster.mjs";
+import { addressesOf, type Addresses } from "../../scripts/lib/cluster.mjs";
 import { root } from "../../scripts/lib/machine.mjs";
+import { storeIn } from "./store-in.ts";
 
 export interface System {
   /** The store as the application has it, by its role. */
@@ -28,23 +28,10 @@ export const newName = (): string => `test_${process.pid}_${Date.now()}_${made++
 
 type Cluster = ReturnType<typeof inject<"cluster">>;
 
-/** A database with the store in it, by the roles that the start command makes; made or brought up to date. */
-async function storeIn(cluster: Cluster, name: string): Promise<Addresses> {
-  const made = makeDatabase(cluster, name);
-  const [owner, app] = [openDb(made.owner, 1), openDb(made.url, 1)];
-  await migrate(owner, app);
-  await Promise.all([owner.end(), app.end()]);
-  return made;
-}
-
-/** The name of a database that others are copied from, so that migrations run once and not for each of them. */
-let template: Promise<string> | undefined;
-
 async function copyOfStore(cluster: Cluster): Promise<Addresses> {
-  template ??= storeIn(cluster, newName()).then(({ admin }) => new URL(admin).pathname.slice(1));
-  const [from, name] = [await template, newName()];
+  const name = newName();
   const admin = openDb(`${cluster.base}/postgres`, 1);
-  await admin.query(`create database ${name} owner sieve_owner template ${from}`);
+  await admin.query(`create database ${name} owner sieve_owner template ${inject("template")}`);
   await admin.end();
   return addressesOf(cluster, name);
 }

@@ -1,4 +1,4 @@
-import { fork } from "node:child_process";
+import { fork, type ChildProcess } from "node:child_process";
 import { join } from "node:path";
 import type { Browser, BrowserContext, Page } from "puppeteer-core";
 import { launchBrowser } from "../../scripts/lib/browser.mjs";
@@ -27,13 +27,14 @@ export const program = (address: string): Record<string, string> => ({
 /** The browser of all test files, which share a process; started when the first page is asked for, it ends with the process. */
 let browser: Promise<Browser> | undefined;
 
-/** The built web application on a free port, with a browser that has nothing of others. Errors in pages are collected in `errors`. */
-export async function startWeb(
-  url: string,
-  errors: string[],
-  env: Record<string, string> = {},
-  port?: number,
-): Promise<Web> {
+/** A process of the built web application. */
+export interface Server {
+  readonly address: string;
+  readonly process: ChildProcess;
+}
+
+/** The built web application on a free port, or on one that is said. */
+export async function startServer(url: string, env: Record<string, string> = {}, port?: number): Promise<Server> {
   port ??= await freePort();
   const server = fork(join(root, "dist/web.js"), ["start", String(port)], {
     cwd: root,
@@ -44,12 +45,34 @@ export async function startWeb(
     server.once("message", () => resolve());
     server.once("exit", (code) => reject(new Error(`the web application ended with ${code}`)));
   });
+  return { address: `http://127.0.0.1:${port}`, process: server };
+}
+
+/** A server of its own, which ends with its pages; see `webOf`. */
+export async function startWeb(
+  url: string,
+  errors: string[],
+  env: Record<string, string> = {},
+  port?: number,
+): Promise<Web> {
+  const server = await startServer(url, env, port);
+  const web = webOf(server, errors);
+  return {
+    ...web,
+    async end() {
+      await web.end();
+      server.process.kill("SIGKILL");
+    },
+  };
+}
+
+/** A server with a browser that has nothing of others. Errors in pages are collected in `errors`. */
+export function webOf({ address, process: server }: Server, errors: string[]): Web {
   let own: BrowserContext | undefined;
   const newPage = async (): Promise<Page> => {
     own ??= await (await (browser ??= launchBrowser())).createBrowserContext();
     return await own.newPage();
   };
-  const address = `http://127.0.0.1:${port}`;
   return {
     address,
     newPage,
@@ -76,7 +99,6 @@ export async function startWeb(
     },
     async end() {
       await own?.close();
-      server.kill("SIGKILL");
     },
   };
 }

@@ -19,6 +19,9 @@ import { askForLoad, letThrough } from "@/store/load-requests.ts";
 import { storageServer } from "../../demo/storage.ts";
 import { root } from "../../scripts/lib/machine.mjs";
 import { sieve } from "../support/shell.ts";
+import { periodRows } from "@/engine/look/period-rows.ts";
+import { periodOf } from "@/store/period.ts";
+import { openAccounts } from "@/ui/feeds/period.ts";
 import { deliver, newFeed, newSystem, rows, waitFor, type System } from "../support/system.ts";
 
 /** No worker: what is done after a load is done when a test says so. */
@@ -335,6 +338,21 @@ describe("files", () => {
     expect(held[0]).toBe("_problems,_load,_record,_file,_line,_since,_with_sender,id,n");
     expect(held[1]).toMatch(new RegExp(`n .*x.*,${load.id},2,file-0.csv,4,.*,,c,x$`));
     expect(held).toHaveLength(2);
+    expect(await afterOf(db, load.id)).toMatchObject([
+      { files: 2, records: 3 },
+      { files: 1, records: 1 },
+      { files: 1, records: 2 },
+    ]);
+    const day = new Date().toISOString().slice(0, 10);
+    const period = await periodOf(db, "all_of_it", { from: day, until: day });
+    const done = { does: "file", state: "done", times: 1 };
+    expect(period.after).toEqual([
+      { ...done, what: "accepted", files: 1, records: 2, expected: 2 },
+      { ...done, what: "held", files: 1, records: 1, expected: null },
+      { ...done, what: "records", files: 2, records: 3, expected: 3 },
+    ]);
+    expect(openAccounts(period.sums, period.held, period.fields, period.after)).toEqual([]);
+    expect(periodRows(period)).toContainEqual(["after the loads", "file, records", "done, records", "3"]);
     await expect(feedWith("no_such", [{ do: "file", folder: "beside", partition: "_outcome" }])).rejects.toMatchObject({
       code: "plan-invalid",
     });

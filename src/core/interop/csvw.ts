@@ -1,7 +1,8 @@
 import type { Plan } from "../plan/document.ts";
 import type { Field } from "../plan/field.ts";
 import type { Given, StandardPart, Taken } from "./part.ts";
-import { FieldTaker, limitsOf, listField, timeField } from "./names.ts";
+import { timeFormatSchema } from "../type/date.ts";
+import { FieldTaker, isWhole, limitsOf, listField, timeField } from "./names.ts";
 
 /** Metadata of CSV on the Web (W3C Recommendation, 2015): a table group's one table. */
 function toCsvw(plan: Plan): Given {
@@ -43,6 +44,7 @@ function columnOf(f: Field, lost: string[]): object {
         if ((f.formats?.length ?? 0) > 1) lost.push(`${f.name}: the formats ${f.formats!.slice(1).join(", ")}`);
         return { base: "date", ...(f.formats?.[0] ? { format: f.formats[0] } : {}), ...limits };
       case "timestamp":
+        if (f.formats) lost.push(`${f.name}: the formats ${f.formats.join(", ")}`);
         return { base: "dateTime", ...limits };
       case "time":
         if ((f.formats?.length ?? 0) > 1) lost.push(`${f.name}: the formats ${f.formats!.slice(1).join(", ")}`);
@@ -64,6 +66,8 @@ function columnOf(f: Field, lost: string[]): object {
       case "code":
         return { base: "string", format: (f.values ?? []).map(escaped).join("|") };
       default:
+        if (f.pattern !== undefined && !isWhole(f.pattern))
+          lost.push(`${f.name}: that its pattern may be found anywhere in the value; here it fits all of it`);
         return {
           base: "string",
           ...(f.length === undefined ? {} : { maxLength: f.length }),
@@ -84,11 +88,11 @@ function escaped(text: string): string {
   return text.replace(/[\\^$.*+?()[\]{}|]/g, "\\$&");
 }
 
-/** The values of a pattern that is nothing but texts, one or the other; null for any other pattern. */
+/** The values of a pattern that is nothing but a text, or texts one or the other; null for any other pattern. */
 function alternatives(pattern: string): string[] | null {
   const parts = pattern.split(/(?<!\\)\|/).map((p) => p.replace(/\\([\\^$.*+?()[\]{}|])/g, "$1"));
   const plain = pattern.replace(/\\[\\^$.*+?()[\]{}|]/g, "");
-  return parts.length > 1 && !/[\\^$.*+?()[\]{}]/.test(plain) ? parts : null;
+  return pattern !== "" && !/[\\^$.*+?()[\]{}]/.test(plain) ? parts : null;
 }
 
 /** Fields from CSV on the Web metadata: its table, or the first of several. */
@@ -118,7 +122,8 @@ function fromCsvw(document: Record<string, unknown>): Taken {
     const format = typeof d["format"] === "string" ? d["format"] : null;
     if (c["separator"] !== undefined)
       taker.add(name, title, { ...base, ...listField(kind === "decimal" ? "number" : kind, c["separator"]) });
-    else if (kind === "time") taker.add(name, title, { ...base, ...timeField(), ...limits });
+    else if (kind === "time")
+      taker.add(name, title, { ...base, ...timeField(), ...taker.formats(name, format, timeFormatSchema), ...limits });
     else if (kind === "json") taker.add(name, title, { ...base, type: "json" });
     else if (/^(integer|int|long|short|byte|nonNegativeInteger|positiveInteger|unsigned\w+)$/.test(kind)) {
       const least =
@@ -148,7 +153,7 @@ function fromCsvw(document: Record<string, unknown>): Taken {
       else taker.add(name, title, { ...base, type: "text", ...length, ...taker.pattern(name, format, true) });
     }
   }
-  if (schema["foreignKeys"] !== undefined) taker.lost.push("foreign keys");
+  if (Array.isArray(schema["foreignKeys"]) && schema["foreignKeys"].length > 0) taker.lost.push("foreign keys");
   const key = schema["primaryKey"];
   return { fields: taker.fields, key: taker.names(key === undefined ? [] : [key].flat(), "the key"), lost: taker.lost };
 }

@@ -39,10 +39,11 @@ function propertyOf(f: Field, lost: string[]): object {
         ...typed(f.type === "integer" ? "integer" : "number"),
         ...(f.least === undefined ? {} : { minimum: asNumber(f.least) }),
         ...(f.most === undefined ? {} : { maximum: asNumber(f.most) }),
-        ...(f.type === "decimal" && f.scale! > 0 && f.scale! < 16 ? { multipleOf: Number(`1e-${f.scale}`) } : {}),
+        ...(f.type === "decimal" && f.scale! < 16 ? { multipleOf: Number(`1e-${f.scale}`) } : {}),
       };
     }
     case "boolean":
+      if (f.words) lost.push(`${f.name}: its words for yes and no`);
       return { ...title, ...typed("boolean") };
     case "uuid":
       return { ...title, ...typed("string"), format: "uuid" };
@@ -50,6 +51,7 @@ function propertyOf(f: Field, lost: string[]): object {
       lost.push(`${f.name}: that it is JSON of any shape`);
       return title;
     case "list": {
+      lost.push(`${f.name}: what stands between its values`);
       const items = f.of === "integer" ? "integer" : f.of === "decimal" ? "number" : "string";
       return {
         ...title,
@@ -135,7 +137,9 @@ function fromJsonSchema(document: Record<string, unknown>): Taken {
       taker.add(name, title, { ...base, type: "integer", ...limitsOf(p["minimum"], p["maximum"]) });
     else if (types[0] === "number") {
       const step = /^1e-(\d+)$|^0\.(0*1)$/.exec(String(p["multipleOf"] ?? ""));
-      const scale = step ? Number(step[1] ?? step[2]!.length) : 6;
+      const whole = Number.isInteger(p["multipleOf"]);
+      const scale = whole ? 0 : step ? Number(step[1] ?? step[2]!.length) : 6;
+      if (whole && p["multipleOf"] !== 1) taker.lose(name, `that it is a multiple of ${String(p["multipleOf"])}`);
       taker.add(name, title, {
         ...base,
         type: "decimal",

@@ -14,10 +14,11 @@ export class FieldTaker {
     const own = fieldName(name, this.used);
     this.used.add(own);
     this.named.set(name, own);
-    const shown = title ?? (own === name ? undefined : name);
+    const shown = title ?? name;
     const field: Field = { name: own, ...rest };
-    if (shown) field.title = shown.slice(0, 120);
-    if (own !== name) field.also = [name.slice(0, 200)];
+    if (shown !== "" && shown !== own) field.title = shown.slice(0, 120);
+    const also = [...(own === name || name === "" ? [] : [name]), ...(rest.also ?? [])];
+    if (also.length > 0) field.also = [...new Set(also.map((a) => a.slice(0, 200)))];
     this.fields.push(field);
   }
 
@@ -47,13 +48,17 @@ export class FieldTaker {
     }
   }
 
-  formats(field: string, format: string | null): Pick<Field, "formats"> | null {
+  /** The format of a field of days, or of times of day, where it is one that is understood. */
+  formats(field: string, format: string | null, of = formatSchema): Pick<Field, "formats"> | null {
     if (format === null) return null;
-    if (formatSchema.safeParse(format).success) return { formats: [format] };
+    if (of.safeParse(format).success) return { formats: [format] };
     this.lose(field, `its format ${format} is not understood`);
     return null;
   }
 }
+
+/** Whether a pattern fits whole values only. */
+export const isWhole = (pattern: string): boolean => /^\^.*\$$/s.test(pattern);
 
 /** A field for times of day as ISO 8601 writes them. */
 export function timeField(): Pick<Field, "type" | "formats"> {

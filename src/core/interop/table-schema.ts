@@ -1,7 +1,7 @@
 import type { Plan } from "../plan/document.ts";
 import type { Field } from "../plan/field.ts";
 import type { Given, StandardPart, Taken } from "./part.ts";
-import { FieldTaker, limitsOf, listField, timeField } from "./names.ts";
+import { FieldTaker, isWhole, limitsOf, listField, timeField } from "./names.ts";
 
 /** Letters of Unicode TR 35 and the strftime letters that Table Schema uses. */
 const LETTERS: [string, string][] = [
@@ -68,7 +68,7 @@ function fieldOf(f: Field, lost: string[]): object {
   if (f.on_failure) lost.push(`${f.name}: what happens when a check fails`);
   if (f.also?.length) lost.push(`${f.name}: its other names`);
   if (f.type === "decimal") lost.push(`${f.name}: at most ${f.precision} digits, ${f.scale} of them after the point`);
-  if (f.pattern !== undefined && !/^\^.*\$$/.test(f.pattern)) {
+  if (f.pattern !== undefined && !isWhole(f.pattern)) {
     lost.push(`${f.name}: that its pattern may be found anywhere in the value; Table Schema's fits all of it`);
   }
   const { type, ...own } = typeOf(f, lost);

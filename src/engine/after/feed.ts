@@ -5,12 +5,14 @@ import type { AfterAction } from "@/core/plan/after.ts";
 import { givesTo } from "@/core/plan/chain.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { OUTPUTS } from "@/core/write/records/parts.ts";
+import type { Came } from "@/store/after.ts";
 import type { Db } from "@/store/db.ts";
 import { makeDelivery, receiveFile } from "@/store/deliveries.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
 import type { Load } from "@/store/loads.ts";
 import { askForLoad } from "@/store/load-requests.ts";
 import { outOf } from "../out/out.ts";
+import { countOf } from "./file.ts";
 
 /** Feeds that are given records from one feed on, one after the other, until there is no further. */
 const MOST_STEPS = 20;
@@ -47,7 +49,7 @@ async function formatFor(db: Db, feed: string): Promise<string> {
 }
 
 /** Gives what a load accepted to another feed as a delivery, and asks for its load; the same bytes are loaded once. */
-export async function giveToFeed(db: Db, action: AfterAction & { do: "feed" }, load: Load): Promise<string> {
+export async function giveToFeed(db: Db, action: AfterAction & { do: "feed" }, load: Load): Promise<Came> {
   const feed = await getFeed(db, action.feed);
   await refuseCircle(db, load.feed, action.feed);
   const outgoing = await outOf(db, load.feed, {
@@ -65,18 +67,18 @@ export async function giveToFeed(db: Db, action: AfterAction & { do: "feed" }, l
     (error: Error) => through.destroy(error),
   );
   await receiveFile(db, delivery, outgoing.name, through as AsyncIterable<Uint8Array>);
-  const { files } = await packing;
-  const records = counted(
-    files.reduce((n, f) => n + f.records, 0),
-    "record",
-  );
+  const gone = countOf((await packing).files);
+  const came = (what: string): Came => ({
+    ...gone,
+    answer: `${counted(gone.records, "record")} to ${feed.title}${what}`,
+  });
   try {
     const next = await askForLoad(db, delivery, { by: `load ${load.id}` });
-    return `${records} to ${feed.title}: load ${next}`;
+    return came(`: load ${next}`);
   } catch (error) {
     // Its bytes were loaded before, or the feed has no plan yet: it has been given all the same, and not again at each attempt.
     if (!(error instanceof SieveError)) throw error;
-    if (error.code === "loaded-before") return `${records} to ${feed.title}, which had loaded the same before`;
-    return `${records} to ${feed.title} as delivery ${delivery}, which is not loaded: ${error.message}`;
+    if (error.code === "loaded-before") return came(", which had loaded the same before");
+    return came(` as delivery ${delivery}, which is not loaded: ${error.message}`);
   }
 }

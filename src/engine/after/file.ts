@@ -1,6 +1,7 @@
 import { join } from "node:path";
 import { counted } from "@/core/kernel/problem.ts";
 import type { AfterAction } from "@/core/plan/after.ts";
+import type { Came } from "@/store/after.ts";
 import type { Db } from "@/store/db.ts";
 import type { Load } from "@/store/loads.ts";
 import { outOf, type OutAsked, type Outgoing } from "../out/out.ts";
@@ -41,9 +42,18 @@ export async function writeFiles(
   action: AfterAction & { do: "file" },
   about: AboutLoad,
   out: string,
-): Promise<string> {
+): Promise<Came> {
   const outgoing = await outgoingAfter(db, action, about);
   const { files } = await outgoing.unpack(join(out, action.folder), manifestName(action, about));
-  const written = files.reduce((n, f) => n + f.records, 0);
-  return `${counted(files.length, "file")} with ${counted(written, "record")} in ${action.folder}`;
+  const gone = countOf(files);
+  return { ...gone, answer: `${filesWords(gone)} in ${action.folder}` };
 }
+
+/** How many files went out, and how many records are in them. */
+export const countOf = (files: readonly { readonly records: number }[]): Required<Omit<Came, "answer">> => ({
+  files: files.length,
+  records: files.reduce((n, f) => n + f.records, 0),
+});
+
+export const filesWords = ({ files, records }: ReturnType<typeof countOf>): string =>
+  `${counted(files, "file")} with ${counted(records, "record")}`;

@@ -2,12 +2,12 @@ import { createHash } from "node:crypto";
 import { mkdtemp, readFile, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { counted } from "@/core/kernel/problem.ts";
 import type { AfterAction } from "@/core/plan/after.ts";
+import type { Came } from "@/store/after.ts";
 import type { Db } from "@/store/db.ts";
 import { putTo } from "../out/put-to.ts";
 import type { AboutLoad } from "./about.ts";
-import { manifestName, outgoingAfter } from "./file.ts";
+import { countOf, filesWords, manifestName, outgoingAfter } from "./file.ts";
 
 /**
  * Puts what a load accepted to an address as files, each whole, and their manifest last. The files are made beside first,
@@ -18,7 +18,7 @@ export async function putFiles(
   action: AfterAction & { do: "put" },
   about: AboutLoad,
   hosts: readonly string[],
-): Promise<string> {
+): Promise<Came> {
   const folder = await mkdtemp(join(tmpdir(), "sieve-put-"));
   try {
     const outgoing = await outgoingAfter(db, action, about);
@@ -27,8 +27,8 @@ export async function putFiles(
     const manifest = await readFile(join(folder, name));
     const last = { path: name, bytes: manifest.length, sha256: createHash("sha256").update(manifest).digest("hex") };
     const to = await putTo(db, action, folder, [...files, last], hosts);
-    const written = files.reduce((n, f) => n + f.records, 0);
-    return `${counted(files.length, "file")} with ${counted(written, "record")} put to ${to}`;
+    const gone = countOf(files);
+    return { ...gone, answer: `${filesWords(gone)} put to ${to}` };
   } finally {
     await rm(folder, { recursive: true, force: true });
   }

@@ -1,6 +1,6 @@
 import { SieveError, errorLines, grouped } from "@/core/kernel/problem.ts";
 import { noticeText, outcomeOf, type AfterAction } from "@/core/plan/after.ts";
-import { endAfter, enqueueWaiting, nextAfter, type AfterLoad } from "@/store/after.ts";
+import { endAfter, enqueueWaiting, nextAfter, type AfterLoad, type Came } from "@/store/after.ts";
 import type { Db } from "@/store/db.ts";
 import { dayOf, getLoad, type Load } from "@/store/loads.ts";
 import { AFTER_LOCK, unlessUnderWay } from "@/store/locks.ts";
@@ -39,7 +39,7 @@ async function attempt(db: Db, one: AfterLoad, settings: OutSettings): Promise<P
     };
   }
   try {
-    return { done: true, answer: await act(db, one, load, settings) };
+    return { done: true, ...(await act(db, one, load, settings)) };
   } catch (error) {
     const words =
       error instanceof SieveError
@@ -68,11 +68,11 @@ function outcomeNow({ state, held }: Load): string | null {
   return state === "loaded" || state === "stopped" || state === "failed" ? outcomeOf(state, held ?? 0) : null;
 }
 
-async function act(db: Db, one: AfterLoad, load: Load, settings: OutSettings): Promise<string> {
+async function act(db: Db, one: AfterLoad, load: Load, settings: OutSettings): Promise<Came> {
   const { action } = one;
   switch (action.do) {
     case "call":
-      return await tellReceiver(db, action, one, load, settings.receivers);
+      return { answer: await tellReceiver(db, action, one, load, settings.receivers) };
     case "file":
       return await writeFiles(db, action, await aboutOf(db, one, load), settings.out);
     case "put":
@@ -80,9 +80,9 @@ async function act(db: Db, one: AfterLoad, load: Load, settings: OutSettings): P
     case "feed":
       return await giveToFeed(db, action, load);
     case "notice":
-      return noticeOf(action, await aboutOf(db, one, load));
+      return { answer: noticeOf(action, await aboutOf(db, one, load)) };
     case "sql":
-      return await runStatement(db, action, toldAfter(await aboutOf(db, one, load)));
+      return { answer: await runStatement(db, action, toldAfter(await aboutOf(db, one, load))) };
   }
 }
 

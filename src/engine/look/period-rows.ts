@@ -36,6 +36,11 @@ export function periodRows({ loads, sums, held, targets, fields, announced, afte
       ]),
     ),
     ...announced.flatMap(({ what, ...counts }) => lines("announced", what, Object.entries(counts))),
-    ...after.flatMap((a) => lines("after the loads", a.does, [[a.state, a.times]])),
+    ...after.flatMap(({ does, what, state, times, ...counts }) =>
+      lines("after the loads", what === null ? does : `${does}, ${what}`, [
+        [state, times],
+        ...Object.entries(counts).flatMap(([key, n]) => (n === null ? [] : [[`${state}, ${key}`, n] as const])),
+      ]),
+    ),
   ];
 }

@@ -5,11 +5,11 @@ import { Totals } from "../loads/load-writing.tsx";
 import { tableWords } from "../loads/writing-list.tsx";
 import { Link } from "../kit/link.tsx";
 import { cellNumber, counted, grouped } from "../kit/words.ts";
-import { openAccounts } from "./period.ts";
+import { CONTENTS, openAccounts } from "./period.ts";
 
 /** What came in some days and what became of it, load by load, with what it all adds up to. */
 export function PeriodAccount({ period }: { period: Period }) {
-  const open = openAccounts(period.sums, period.held, period.fields);
+  const open = openAccounts(period.sums, period.held, period.fields, period.after);
   return (
     <>
       {open.length === 0 ? (
@@ -241,6 +241,7 @@ const DOES: Readonly<Record<string, string>> = {
   put: "files were put to an address",
   feed: "records were given to another feed",
   sql: "a statement was run",
+  notice: "a notice was put on Today",
 };
 
 function After({ period: { after } }: { period: Period }) {
@@ -248,13 +249,31 @@ function After({ period: { after } }: { period: Period }) {
   return (
     <section className="mt-4" aria-label="After the loads">
       <h2>After the loads</h2>
-      <table className="ledger tight w-full max-w-md">
+      <table className="ledger tight w-full max-w-2xl">
+        <thead>
+          <tr>
+            <th>what was done</th>
+            <th />
+            <th className="n">times</th>
+            <th className="n">files</th>
+            <th className="n">records in them</th>
+            <th className="n">of the loads</th>
+          </tr>
+        </thead>
         <tbody>
           {after.map((a) => (
-            <tr key={`${a.does} ${a.state}`}>
-              <td>{DOES[a.does] ?? a.does}</td>
+            <tr key={`${a.does} ${a.what ?? ""} ${a.state}`}>
+              <td>
+                {DOES[a.does] ?? a.does}
+                {a.what !== null && <span className="faint">, {CONTENTS[a.what]}</span>}
+              </td>
               <td className={a.state === "failed" ? "held font-bold" : "faint"}>{a.state}</td>
-              <td className="n">{counted(a.times, "time")}</td>
+              <td className="n">{grouped(a.times)}</td>
+              <td className="n">{a.files === null ? "" : grouped(a.files)}</td>
+              <td className={`n ${a.expected === null || a.records === a.expected ? "" : "held font-bold"}`}>
+                {a.records === null ? "" : grouped(a.records)}
+              </td>
+              <td className="n faint">{a.expected === null ? "" : grouped(a.expected)}</td>
             </tr>
           ))}
         </tbody>

@@ -1,7 +1,20 @@
-import type { HeldAccount, PeriodSums, SumAccount } from "@/store/period.ts";
+import type { AfterAccount, HeldAccount, PeriodSums, SumAccount } from "@/store/period.ts";
+
+/** What files have in them, as an account says it. */
+export const CONTENTS: Readonly<Record<string, string>> = {
+  accepted: "what was accepted",
+  records: "all that was read",
+  held: "what was held",
+  query: "what a query gave",
+};
 
 /** What does not add up in an account, in words; nothing where all of it does. */
-export function openAccounts(sums: PeriodSums, held: HeldAccount, fields: readonly SumAccount[]): string[] {
+export function openAccounts(
+  sums: PeriodSums,
+  held: HeldAccount,
+  fields: readonly SumAccount[],
+  after: readonly AfterAccount[] = [],
+): string[] {
   const outcomes =
     sums.inserted + sums.updated + sums.unchanged + sums.merged + sums.held + sums.waiting + sums.leftOut;
   const went = Object.values(held.went).reduce((n, w) => n + w, 0);
@@ -13,5 +26,8 @@ export function openAccounts(sums: PeriodSums, held: HeldAccount, fields: readon
     ...fields
       .filter((f) => f.ledger !== f.target)
       .map((f) => `the sum of ${f.field} is ${f.ledger} by the ledger and ${f.target} in the target`),
+    ...after
+      .filter((a) => a.state === "done" && a.expected !== null && a.records !== a.expected)
+      .map((a) => `files with ${CONTENTS[a.what!]!} have ${a.records!} records, and the loads ${a.expected!}`),
   ];
 }

@@ -5,6 +5,8 @@ import { firstChances } from "./guess.ts";
 import { isSame, type Active, type Fit, type Kind, type KindName, type Source, type Start } from "./kinds.ts";
 import { LevelCounts, restDensity, type RestDensity } from "./tree.ts";
 
+/** Levels that a field has at most, so that tables of them can lie side by side. */
+const WIDTH = 16;
 /** How many pairs what is thought of a kind beforehand is worth. */
 const BELIEVED_SAME = 30;
 const BELIEVED_RELATED = 10;
@@ -48,32 +50,54 @@ export function hanging({ fields, edges }: RestDensity): Uint8Array {
   return hangs;
 }
 
-/** What a kind is like, by what was thought of it and by how likely each pair is of it. */
-function learnFields(
-  name: KindName,
-  k: number,
-  active: readonly Active[],
-  facts: readonly FieldFacts[],
-  most: number,
-): KindField[] {
-  const width = facts.length;
-  const before = facts.map(({ believed, u, shared }) => {
+/** What is thought of the levels of a kind's fields before any pair was seen, in pairs. */
+function beforehand(name: KindName, facts: readonly FieldFacts[]): number[][] {
+  return facts.map(({ believed, u, shared }) => {
     if (name === "same") return believed.map((x) => x * BELIEVED_SAME);
     if (name === "moved") return (shared ? u : believed).map((x) => x * BELIEVED_SAME);
     return believed.map((x, l) => ((x + u[l]!) / 2) * BELIEVED_RELATED);
   });
-  const counts = before.map((list) => [...list]);
+}
+
+/** By kind and field, what the levels are worth in pairs: what was thought of them, and each pair by how likely it is of the kind. */
+function countLevels(
+  kinds: readonly KindName[],
+  active: readonly Active[],
+  facts: readonly FieldFacts[],
+): readonly number[][][] {
+  const [width, many] = [facts.length, kinds.length];
+  // Kinds lie side by side, as each level is read once for all of them.
+  const counts = new Float64Array(width * WIDTH * many);
+  kinds.forEach((name, k) =>
+    beforehand(name, facts).forEach((list, f) => list.forEach((n, l) => (counts[(f * WIDTH + l) * many + k] = n))),
+  );
+  const worth = new Float64Array(many);
   for (const { pool, chances } of active) {
-    const list = chances[k]!;
+    const { levels, weight } = pool;
     for (let p = 0; p < pool.count; p++) {
-      const chance = list[p]! * pool.weight[p]!;
-      if (chance === 0) continue;
-      for (let f = 0; f < width; f++) {
-        const l = pool.levels[p * width + f]!;
-        if (l !== MISSING) counts[f]![l]! += chance;
+      let all = 0;
+      for (let k = 0; k < many; k++) all += worth[k] = chances[k]![p]! * weight[p]!;
+      if (all === 0) continue;
+      for (let f = 0, at = p * width; f < width; f++, at++) {
+        const l = levels[at]!;
+        if (l === MISSING) continue;
+        const i = (f * WIDTH + l) * many;
+        for (let k = 0; k < many; k++) counts[i + k]! += worth[k]!;
       }
     }
   }
+  return kinds.map((_, k) =>
+    facts.map(({ levels }, f) => Array.from({ length: levels }, (__, l) => counts[(f * WIDTH + l) * many + k]!)),
+  );
+}
+
+/** What a kind is like, by what its levels are worth in pairs. */
+function fieldsOf(
+  name: KindName,
+  counts: readonly number[][],
+  facts: readonly FieldFacts[],
+  most: number,
+): KindField[] {
   return facts.map(({ u, different, silent, shared, byHand }, f) => {
     if (silent) return silentField(u);
     const shares = sharesOf(counts[f]!);
@@ -150,6 +174,7 @@ export function fit(
   const width = facts.length;
   const widths = facts.map((f) => f.levels);
   const u = facts.map((f) => f.u);
+  const most = start.few || start.strict ? MOST_DIFFERENT.few : MOST_DIFFERENT.many;
   let active = sources.map((source) => ({
     source,
     pool: source.pool,
@@ -165,15 +190,8 @@ export function fit(
   for (let turn = 0; turn <= TURNS.most; turn++) {
     const before = priors;
     priors = learnPriors(start, active);
-    fields = start.kinds.map((name, k) =>
-      learnFields(
-        name,
-        k,
-        taught ? [...active, taught] : active,
-        facts,
-        start.few || start.strict ? MOST_DIFFERENT.few : MOST_DIFFERENT.many,
-      ),
-    );
+    const counted = countLevels(start.kinds, taught ? [...active, taught] : active, facts);
+    fields = start.kinds.map((name, k) => fieldsOf(name, counted[k]!, facts, most));
     const taken = new LevelCounts(widths, REBUILT.has(turn) ? undefined : edges);
     for (const { pool, chances } of active) {
       taken.add(pool, (p) => {
@@ -253,38 +271,43 @@ function silenced({ fields, edges }: RestDensity, facts: readonly FieldFacts[]):
   };
 }
 
-/** Levels that a field has at most, so that tables of them can lie side by side. */
-const WIDTH = 16;
-
-/** Fields of a kind as tables, which are read much faster. */
+/** Fields of kinds as tables, which are read much faster: by field and level, the kinds side by side. */
 interface Flat {
   readonly weights: Float64Array;
   readonly common: Float64Array;
 }
 
-function flat(fields: readonly KindField[]): Flat {
-  const weights = new Float64Array(fields.length * WIDTH);
-  const common = new Float64Array(fields.length * WIDTH);
-  fields.forEach((field, f) => {
-    weights.set(field.weights, f * WIDTH);
-    common.set(field.common, f * WIDTH);
-  });
+function flat(kinds: readonly (readonly KindField[])[]): Flat {
+  const many = kinds.length;
+  const size = kinds[0]!.length * WIDTH * many;
+  const [weights, common] = [new Float64Array(size), new Float64Array(size)];
+  kinds.forEach((fields, k) =>
+    fields.forEach((field, f) =>
+      field.weights.forEach((w, l) => {
+        const at = (f * WIDTH + l) * many + k;
+        weights[at] = w;
+        common[at] = field.common[l]!;
+      }),
+    ),
+  );
   return { weights, common };
 }
 
 /** The rest as tables: by field by itself, and by the level of the field that it hangs on. */
 function flatRest({ fields, edges }: RestDensity): (levels: Uint8Array, rarity: Float32Array, at: number) => number {
-  const alone = flat(fields);
+  const alone = flat([fields]);
   const hangs = hanging({ fields, edges });
   const roots = fields.flatMap((_, f) => (hangs[f] === 0 ? [f] : []));
-  const given = edges.map(({ field, parent, by }) => ({ field, parent, ...flat(by) }));
+  const given = edges.map(({ field, parent, by }) => ({ field, parent, ...flat([by]) }));
   return (levels, rarity, at) => {
     let sum = 0;
-    for (const f of roots) {
+    for (let r = 0; r < roots.length; r++) {
+      const f = roots[r]!;
       const l = levels[at + f]!;
       if (l !== MISSING) sum += alone.weights[f * WIDTH + l]! + alone.common[f * WIDTH + l]! * rarity[at + f]!;
     }
-    for (const { field, parent, weights, common } of given) {
+    for (let e = 0; e < given.length; e++) {
+      const { field, parent, weights, common } = given[e]!;
       const l = levels[at + field]!;
       if (l === MISSING) continue;
       const k = levels[at + parent]!;
@@ -304,34 +327,34 @@ function expect(
   fields: readonly (readonly KindField[])[],
   rest: RestDensity,
 ): number {
-  const width = rest.fields.length;
-  const kinds = fields.map(flat);
+  const [width, many] = [rest.fields.length, fields.length];
+  const { weights, common } = flat(fields);
   const restOf = flatRest(rest);
-  const bits = new Float64Array(fields.length);
+  const bits = new Float64Array(many);
   let gain = 0;
   active.forEach(({ pool, chances }, s) => {
-    const { levels, rarity } = pool;
-    const odds = priors.map((list) => Math.log2(list[s]!));
+    const { levels, rarity, weight } = pool;
+    const odds = Float64Array.from(priors, (list) => Math.log2(list[s]!));
     const left = Math.log2(1 - priors.reduce((n, list) => n + list[s]!, 0));
     for (let p = 0; p < pool.count; p++) {
       const at = p * width;
-      for (let k = 0; k < bits.length; k++) {
-        const { weights, common } = kinds[k]!;
-        let sum = odds[k]!;
-        for (let f = 0, i = 0; f < width; f++, i += WIDTH) {
-          const l = levels[at + f]!;
-          if (l !== MISSING) sum += weights[i + l]! + common[i + l]! * rarity[at + f]!;
-        }
-        bits[k] = sum;
+      bits.set(odds);
+      for (let f = 0; f < width; f++) {
+        const l = levels[at + f]!;
+        if (l === MISSING) continue;
+        const i = (f * WIDTH + l) * many;
+        const r = rarity[at + f]!;
+        if (r === 0) for (let k = 0; k < many; k++) bits[k]! += weights[i + k]!;
+        else for (let k = 0; k < many; k++) bits[k]! += weights[i + k]! + common[i + k]! * r;
       }
       const against = left + restOf(levels, rarity, at);
       let all = 1;
-      for (let k = 0; k < bits.length; k++) {
+      for (let k = 0; k < many; k++) {
         const d = bits[k]! - against;
         all += chances[k]![p] = d < HOPELESS ? 0 : 2 ** Math.min(60, d);
       }
-      for (let k = 0; k < bits.length; k++) chances[k]![p]! /= all;
-      gain += pool.weight[p]! * (against + Math.log2(all));
+      for (let k = 0; k < many; k++) chances[k]![p]! /= all;
+      gain += weight[p]! * (against + Math.log2(all));
     }
   });
   return gain;

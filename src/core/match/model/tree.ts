@@ -26,7 +26,10 @@ export class LevelCounts {
   readonly single: Float64Array[];
   private readonly both: (Float64Array | null)[];
   private readonly squares: Float64Array[];
-  private readonly couples: readonly (readonly [number, number])[];
+  /** The fields that are counted two by two, and the tables of their levels. */
+  private readonly first: Uint8Array;
+  private readonly second: Uint8Array;
+  private readonly tables: readonly Float64Array[];
 
   /** @param edges of which fields two are counted together; all where left out */
   constructor(
@@ -40,15 +43,18 @@ export class LevelCounts {
     this.both = widths.flatMap((n, f) =>
       widths.map((m, g) => (f < g && (!wanted || wanted.has(f * widths.length + g)) ? new Float64Array(n * m) : null)),
     );
-    this.couples = widths.flatMap((_, f) =>
-      widths.flatMap((__, g) => (this.both[f * widths.length + g] ? [[f, g] as const] : [])),
+    const couples = this.both.flatMap((table, i) =>
+      table ? [{ table, f: Math.floor(i / widths.length), g: i % widths.length }] : [],
     );
+    this.tables = couples.map((c) => c.table);
+    this.first = Uint8Array.from(couples, (c) => c.f);
+    this.second = Uint8Array.from(couples, (c) => c.g);
   }
 
   /** Adds the pairs of a pool, each by its weight times what is left of it. */
   add({ count, levels, weight }: Pool, left: (pair: number) => number): void {
     const width = this.widths.length;
-    const { single, both, squares, widths, couples } = this;
+    const { single, squares, widths, first, second, tables } = this;
     for (let p = 0; p < count; p++) {
       const share = left(p);
       if (share === 0) continue;
@@ -60,9 +66,12 @@ export class LevelCounts {
         single[f]![l]! += w;
         squares[f]![l]! += w * weight[p]!;
       }
-      for (const [f, g] of couples) {
-        const [l, m] = [levels[at + f]!, levels[at + g]!];
-        if (l !== MISSING && m !== MISSING) both[f * width + g]![l * widths[g]! + m]! += w;
+      for (let c = 0; c < tables.length; c++) {
+        const l = levels[at + first[c]!]!;
+        if (l === MISSING) continue;
+        const g = second[c]!;
+        const m = levels[at + g]!;
+        if (m !== MISSING) tables[c]![l * widths[g]! + m]! += w;
       }
     }
   }
