@@ -137,6 +137,10 @@ const FOLDERS = {
     tests: ["mend", "remembered-mends", "align", "by-formula", "for-sender", "alike"],
     heart: false,
   },
+  "core/write": {
+    tests: ["outputs", "files-out", "destination", "file-name", "out-choice", "for-sender"],
+    heart: false,
+  },
   "core/interop": { tests: ["interop", "interop-whole", "contract", "table"], heart: false },
 };
 
