@@ -33,7 +33,28 @@ export function kindOf(column: ColumnProfile, because: Because): Typed | null {
   return kinds.written ? numbersOf(column, kinds.written, because) : null;
 }
 
-/** A type and a step for numbers as people write them, by the decimal mark that more of them fit; null where too few do. */
+/** Numbers as people write them, read by the decimal mark that more of them fit. */
+interface ReadNumbers {
+  readonly written: WrittenNumbers;
+  readonly filled: number;
+  readonly because: Because;
+  readonly mark: "." | ",";
+  /** How many values are such numbers; of them those without any mark, and those with a decimal comma. */
+  readonly fits: number;
+  readonly integers: number;
+  readonly commas: number;
+  /** How many values have a currency or a unit beside the number. */
+  readonly beside: number;
+  /** Digits before the mark and after it, at most. */
+  readonly whole: number;
+  readonly part: number;
+  /** What is said where they would do with the other mark as well. */
+  readonly doubt: string;
+}
+
+const markWords = ({ mark }: ReadNumbers): string => (mark === "," ? "a decimal comma" : "a decimal point");
+
+/** A type and a step for numbers as people write them; null where too few are. */
 function numbersOf(column: ColumnProfile, written: WrittenNumbers, because: Because): Typed | null {
   const { filled, numbers, types } = column;
   const plain = (type: string): number => types.find((t) => t.type === type)?.fits ?? 0;
@@ -43,101 +64,120 @@ function numbersOf(column: ColumnProfile, written: WrittenNumbers, because: Beca
   // What has a mark of thousands there is a number too.
   const point = integers + pointed + written.point + (numbers?.commaThousands ?? 0);
   const comma = integers + commas + written.comma + (numbers?.pointThousands ?? 0);
-  const mark = comma > point ? "," : ".";
   const fits = Math.min(filled, Math.max(point, comma));
   if (fits < filled * ENOUGH) return null;
   // What stands beside a few numbers is no reason to take it from all.
   const beside = [...written.currencies, ...written.units].reduce((n, w) => n + w.count, 0);
   if (beside > 0 && beside < filled * MOSTLY) return null;
-  const whole = Math.max(written.whole, numbers?.whole ?? 0);
   const part = Math.max(written.part, numbers?.part ?? 0);
-  const words = mark === "," ? "a decimal comma" : "a decimal point";
   const either = point === comma && (written.point > 0 || written.comma > 0) && part > 0;
-  const doubt = either ? `; they would do with a point and with a comma alike, look at some` : "";
+  const read: ReadNumbers = {
+    ...{ written, filled, because, fits, integers, beside, part },
+    mark: comma > point ? "," : ".",
+    commas: comma - integers,
+    whole: Math.max(written.whole, numbers?.whole ?? 0),
+    doubt: either ? `; they would do with a point and with a comma alike, look at some` : "",
+  };
+  if (written.currencies.length > 0) return amountsOf(read);
+  if (written.units.length > 0) return measuredOf(read, commas > 0);
+  const percent =
+    written.percent > 0 ? `; ${grouped(written.percent)} in per cent, of which the sign is taken away` : "";
+  because(
+    "cleanse",
+    "numbers as people write them",
+    `${grouped(fits - integers)} have groups of digits, signs or ${markWords(read)}${percent}${read.doubt}`,
+    { do: "number", decimal: read.mark },
+  );
+  return bareNumbers(read);
+}
 
-  const codes = [...new Set(written.currencies.flatMap((c) => c.codes))];
-  if (written.currencies.some((c) => c.codes.length === 0)) return null;
-  if (written.currencies.length > 0) {
-    const shown = written.currencies.map((c) => `${c.word} ${grouped(c.count)}`).join(", ");
-    const sure = written.currencies.filter((c) => c.codes.length === 1).map((c) => c.codes[0]!);
-    const one =
-      new Set(sure).size === 1 && written.currencies.every((c) => c.codes.includes(sure[0]!)) ? sure[0]! : null;
-    const decimal = mark === "," ? { decimal: "," as const } : {};
-    if (one !== null) {
-      const bare =
-        fits > beside
-          ? `; ${grouped(fits - beside)} ${fits - beside === 1 ? "names no currency and is" : "name no currency and are"} taken to be in ${one}`
-          : "";
-      because(
-        "type",
-        `money, ${one}`,
-        `${fitting(fits, filled, `are amounts with ${words}`)}: ${shown}${bare}${doubt}`,
-      );
-      return { type: "money", currency: one, ...decimal };
-    }
-    const named = written.currencies.reduce((n, c) => n + (c.codes.length === 1 ? c.count : 0), 0);
-    if (new Set(sure).size > 1 && named >= filled * ENOUGH) {
-      because(
-        "type",
-        "money, each with its currency",
-        `${fitting(named, filled, "name their currency")}: ${shown}${doubt}`,
-      );
-      return { type: "money", ...decimal };
-    }
-    // Several currencies, of which not all can be told: a number without them would say less than what came.
-    if (written.currencies.length > 1) return null;
-    because(
-      "cleanse",
-      `without ${written.currencies[0]!.word}`,
-      `a sign of ${counted(codes.length, "currency", "currencies")}, such as ${listed(codes.slice(0, 3))}; give the field the type money if you know which`,
-      { do: "number", decimal: mark },
-    );
-  } else if (written.units.length > 0) {
-    const kinds = new Set(written.units.map((u) => u.kind));
-    if (kinds.size > 1) return null;
-    const [to] = [...byUnit(written)].sort((a, b) => b[1] - a[1])[0]!;
-    const shown = [...byUnit(written)].map(([u, n]) => `${u} ${grouped(n)}`).join(", ");
-    const bare = filled - written.units.reduce((n, u) => n + u.count, 0);
-    // A number that names no unit stays as it is: which one it is in is for a person to say.
-    const bareWords =
-      bare > 0
-        ? `; ${grouped(bare)} ${bare === 1 ? "names no unit and is left as it is" : "name no unit and are left as they are"}`
-        : "";
-    if (mark === "," && (written.comma > written.point || commas > 0)) {
-      because("cleanse", "comma becomes point", `${grouped(comma - integers)} numbers have a decimal comma`, {
-        do: "replace",
-        find: ",",
-        with: ".",
-      });
-    }
-    because("cleanse", `amounts in ${to}`, `units beside the numbers: ${shown}${bareWords}`, { do: "unit", to });
-    const scale = Math.min(12, Math.max(part, byUnit(written).size > 1 ? 6 : part));
-    const bareWhole = scale === 0;
-    because(
-      "type",
-      bareWhole ? "whole number" : `decimal (${whole + 5 + scale}, ${scale})`,
-      fitting(fits, filled, `are numbers with a unit`),
-    );
-    return bareWhole ? { type: "integer" } : { type: "decimal", precision: whole + 5 + scale, scale };
-  } else {
-    const percent =
-      written.percent > 0 ? `; ${grouped(written.percent)} in per cent, of which the sign is taken away` : "";
-    because(
-      "cleanse",
-      "numbers as people write them",
-      `${grouped(fits - integers)} have groups of digits, signs or ${words}${percent}${doubt}`,
-      {
-        do: "number",
-        decimal: mark,
-      },
-    );
-  }
+/** Numbers once what stands beside them and between their digits is taken away. */
+function bareNumbers(read: ReadNumbers): Typed {
+  const { because, fits, filled, whole, part } = read;
   if (part === 0 && whole <= 18) {
     because("type", "whole number", fitting(fits, filled, "are whole numbers"));
     return { type: "integer" };
   }
-  because("type", `decimal (${whole + 2 + part}, ${part})`, fitting(fits, filled, `are numbers with ${words}`));
+  because(
+    "type",
+    `decimal (${whole + 2 + part}, ${part})`,
+    fitting(fits, filled, `are numbers with ${markWords(read)}`),
+  );
   return { type: "decimal", precision: whole + 2 + part, scale: part };
+}
+
+/** Amounts of money, by the currencies beside them; null where not all of several can be told. */
+function amountsOf(read: ReadNumbers): Typed | null {
+  const { written, filled, because, mark, fits, beside, doubt } = read;
+  const { currencies } = written;
+  if (currencies.some((c) => c.codes.length === 0)) return null;
+  const shown = currencies.map((c) => `${c.word} ${grouped(c.count)}`).join(", ");
+  const sure = currencies.filter((c) => c.codes.length === 1).map((c) => c.codes[0]!);
+  const one = new Set(sure).size === 1 && currencies.every((c) => c.codes.includes(sure[0]!)) ? sure[0]! : null;
+  const decimal = mark === "," ? { decimal: "," as const } : {};
+  if (one !== null) {
+    const bare =
+      fits > beside
+        ? `; ${grouped(fits - beside)} ${fits - beside === 1 ? "names no currency and is" : "name no currency and are"} taken to be in ${one}`
+        : "";
+    because(
+      "type",
+      `money, ${one}`,
+      `${fitting(fits, filled, `are amounts with ${markWords(read)}`)}: ${shown}${bare}${doubt}`,
+    );
+    return { type: "money", currency: one, ...decimal };
+  }
+  const named = currencies.reduce((n, c) => n + (c.codes.length === 1 ? c.count : 0), 0);
+  if (new Set(sure).size > 1 && named >= filled * ENOUGH) {
+    because(
+      "type",
+      "money, each with its currency",
+      `${fitting(named, filled, "name their currency")}: ${shown}${doubt}`,
+    );
+    return { type: "money", ...decimal };
+  }
+  // Several currencies, of which not all can be told: a number without them would say less than what came.
+  if (currencies.length > 1) return null;
+  const codes = [...new Set(currencies[0]!.codes)];
+  because(
+    "cleanse",
+    `without ${currencies[0]!.word}`,
+    `a sign of ${counted(codes.length, "currency", "currencies")}, such as ${listed(codes.slice(0, 3))}; give the field the type money if you know which`,
+    { do: "number", decimal: mark },
+  );
+  return bareNumbers(read);
+}
+
+/** Measures, by the units beside them; null where these are of several kinds. `bareCommas`: some have a comma and no unit. */
+function measuredOf(
+  { written, filled, because, mark, fits, commas, whole, part }: ReadNumbers,
+  bareCommas: boolean,
+): Typed | null {
+  if (new Set(written.units.map((u) => u.kind)).size > 1) return null;
+  const units = byUnit(written);
+  const [to] = [...units].sort((a, b) => b[1] - a[1])[0]!;
+  const shown = [...units].map(([u, n]) => `${u} ${grouped(n)}`).join(", ");
+  const bare = filled - written.units.reduce((n, u) => n + u.count, 0);
+  // A number that names no unit stays as it is: which one it is in is for a person to say.
+  const bareWords =
+    bare > 0
+      ? `; ${grouped(bare)} ${bare === 1 ? "names no unit and is left as it is" : "name no unit and are left as they are"}`
+      : "";
+  if (mark === "," && (written.comma > written.point || bareCommas)) {
+    because("cleanse", "comma becomes point", `${grouped(commas)} numbers have a decimal comma`, {
+      do: "replace",
+      find: ",",
+      with: ".",
+    });
+  }
+  because("cleanse", `amounts in ${to}`, `units beside the numbers: ${shown}${bareWords}`, { do: "unit", to });
+  const scale = Math.min(12, Math.max(part, units.size > 1 ? 6 : part));
+  because(
+    "type",
+    scale === 0 ? "whole number" : `decimal (${whole + 5 + scale}, ${scale})`,
+    fitting(fits, filled, `are numbers with a unit`),
+  );
+  return scale === 0 ? { type: "integer" } : { type: "decimal", precision: whole + 5 + scale, scale };
 }
 
 /** How many values have a unit, whatever it is called. */
