@@ -5,12 +5,13 @@ import { getSender, habitsOf, sendingsTo } from "@/store/senders.ts";
 import { HeldTrend } from "@/ui/quarantine/held-trend.tsx";
 import { LoadList } from "@/ui/loads/load-list.tsx";
 import { AboutSender } from "@/ui/senders/about-sender.tsx";
-import { dateOrders } from "@/ui/senders/owes.ts";
 import { HandOver } from "@/ui/senders/hand-over.tsx";
+import { SenderCauses } from "@/ui/senders/sender-causes.tsx";
+import { SenderHabits } from "@/ui/senders/sender-habits.tsx";
 import { SentList } from "@/ui/senders/sent-list.tsx";
 import { SenderKeys } from "@/ui/senders/sender-keys.tsx";
 import { Link } from "@/ui/kit/link.tsx";
-import { counted, grouped, moment, readWords } from "@/ui/kit/words.ts";
+import { counted, moment } from "@/ui/kit/words.ts";
 import { orNotThere } from "../../or-not-there.ts";
 import { db } from "../../server.ts";
 
@@ -20,9 +21,6 @@ const nameOf = async (params: Promise<{ sender: string }>): Promise<string> =>
 export async function generateMetadata({ params }: { params: Promise<{ sender: string }> }) {
   return { title: await nameOf(params) };
 }
-
-/** Causes that are shown beside what is said of a sender. */
-const MOST_CAUSES = 7;
 
 /** What one sender sent, how well, what of it is held, and what it owes. */
 export default async function SenderPage({ params }: { params: Promise<{ sender: string }> }) {
@@ -57,51 +55,7 @@ export default async function SenderPage({ params }: { params: Promise<{ sender:
             </>
           )}
           <h2 className="mt-3">How it sends</h2>
-          <table className="ledger">
-            <thead>
-              <tr>
-                <th>feed</th>
-                <th>its last file</th>
-                <th>read as</th>
-                <th className="n">columns</th>
-                <th className="n">deliveries</th>
-                <th className="n">held now</th>
-              </tr>
-            </thead>
-            <tbody>
-              {habits.map((h) => (
-                <tr key={h.feed}>
-                  <td>
-                    <Link href={`/feeds/${h.feed}`}>{h.title}</Link>
-                  </td>
-                  <td className="max-w-56 truncate" title={h.file}>
-                    <Link className="plain" href={`/loads/${h.load}`}>
-                      {h.file}
-                    </Link>
-                  </td>
-                  <td>
-                    {readWords(h.read)}
-                    {dateOrders(h.evidence).map((order) => (
-                      <span key={order} className="faint block text-xs">
-                        {order}
-                      </span>
-                    ))}
-                  </td>
-                  <td className="n" title={h.columns.join(", ")}>
-                    {grouped(h.columns.length)}
-                  </td>
-                  <td className="n">{grouped(h.deliveries)}</td>
-                  <td className="n held">
-                    {h.held > 0 && (
-                      <Link className="count" href={`/quarantine?feed=${h.feed}&${of}`}>
-                        {grouped(h.held)}
-                      </Link>
-                    )}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <SenderHabits habits={habits} of={of} />
           <h2 className="mt-4">What came last</h2>
           <LoadList loads={loads} now={now.toISOString()} showFeed={sender.feeds.length > 1} />
         </section>
@@ -109,37 +63,7 @@ export default async function SenderPage({ params }: { params: Promise<{ sender:
           {groups.length > 0 && (
             <>
               <h2>What is wrong, by cause</h2>
-              <table className="ledger mb-1">
-                <tbody>
-                  {groups.slice(0, MOST_CAUSES).map((g) => (
-                    <tr key={`${g.feed} ${g.check}`}>
-                      <td>
-                        {g.fault}
-                        {sender.feeds.length > 1 && (
-                          <span className="faint block text-xs">
-                            {sender.feeds.find((f) => f.name === g.feed)?.title}
-                          </span>
-                        )}
-                      </td>
-                      <td className="n held">
-                        <Link
-                          className="count"
-                          href={`/quarantine?${of}&of=${g.feed}&check=${encodeURIComponent(g.check)}`}
-                        >
-                          {grouped(g.count)}
-                        </Link>
-                      </td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
-              {groups.length > MOST_CAUSES && (
-                <p className="mb-4">
-                  <Link className="plain" href={`/quarantine?${of}`}>
-                    {counted(groups.length - MOST_CAUSES, "more cause")}
-                  </Link>
-                </p>
-              )}
+              <SenderCauses groups={groups} feeds={sender.feeds} of={of} />
             </>
           )}
           {sendings.length > 0 && (
