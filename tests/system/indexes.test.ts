@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { alterationsOf } from "@/engine/writing/alterations.ts";
+import { alterationsOf, alterationsOfAll } from "@/engine/writing/alterations.ts";
 import { planInForce, savePlan } from "@/store/feeds.ts";
 import { undoLoad } from "@/engine/undo/undo.ts";
 import { asOthers, loadNow, newFeed, useSystem } from "../support/system.ts";
@@ -197,4 +197,30 @@ it("a further target has indexes and defaults of its own, each taken away with t
   expect(await indexesOf("visit")).toEqual(["btree (visit_no)"]);
   expect(await defaultsOf("visit")).toEqual(["day '2020-02-02'::date"]);
   expect(await defaultsOf("visits")).toEqual(["day '2026-01-01'::date"]);
+});
+
+describe("the definition of each target", () => {
+  it("is what the database has: columns, rules and indexes, with what others have made", async () => {
+    const { db } = system;
+    const load = { key: ["id"], mode: "upsert", indexes: [["site"]], defaults: { site: "Fen" }, comments: true };
+    const fields = [FIELDS[0]!, { ...FIELDS[1], title: "Where it grew" }, FIELDS[2]!];
+    await newFeed(db, "defined", fields, { ...load, further: [{ target: "defined_too", key: ["id"] }] }, { gates: [] });
+    const { document } = await planInForce(db, "defined");
+    const before = await alterationsOfAll(db, document);
+    expect(before.map((t) => [t.target, t.definition])).toEqual([
+      ["target.defined", null],
+      ["target.defined_too", null],
+    ]);
+    await loadNow(db, "defined", "id,site,day\n1,Fen,2026-01-01\n");
+    await asOthers(system, "alter table target.defined add constraint dry check (site <> 'Sea')");
+    const [own, too] = await alterationsOfAll(db, document);
+    expect(own!.definition!.columns.slice(0, 3)).toEqual([
+      { name: "id", type: "bigint", notNull: true, otherwise: "", comment: "" },
+      { name: "site", type: "text", notNull: false, otherwise: "'Fen'::text", comment: "Where it grew" },
+      { name: "day", type: "date", notNull: false, otherwise: "", comment: "" },
+    ]);
+    expect(own!.definition!.rules).toContainEqual({ name: "dry", says: "CHECK ((site <> 'Sea'::text))" });
+    expect(own!.definition!.indexes.map((i) => i.says)).toContain("btree (site)");
+    expect(too!.definition!.columns.map((c) => c.name)).toEqual(expect.arrayContaining(["id", "site", "day", "_load"]));
+  });
 });

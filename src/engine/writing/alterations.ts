@@ -7,6 +7,7 @@ import { SieveError, counted, grouped, listed, quoted } from "@/core/kernel/prob
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { ownTransactions, transactionNumber } from "@/store/writings.ts";
 import { commentStatements } from "./comments.ts";
+import { definitionOf, type Definition } from "./definition.ts";
 import { defaultStatements } from "./defaults.ts";
 import { indexStatements } from "./indexes.ts";
 import {
@@ -283,15 +284,15 @@ export async function targetChanges(db: Queryable, plan: Plan, table = tableOf(p
   });
 }
 
-/** What a plan would have altered in one of its targets. */
-export type TargetAlterations = Alterations & { readonly target: string };
+/** What a plan would have altered in one of its targets, and what that is as it stands; null where it is not there yet. */
+export type TargetAlterations = Alterations & { readonly target: string; readonly definition: Definition | null };
 
 /** The same for all targets of a plan, its own first. */
 export async function alterationsOfAll(db: Queryable, plan: Plan): Promise<TargetAlterations[]> {
   const all: TargetAlterations[] = [];
   for (const own of targetPlans(plan)) {
     const target = `${own.load.schema ?? TARGET}.${own.load.target}`;
-    all.push({ target, ...(await alterationsOf(db, own)) });
+    all.push({ target, ...(await alterationsOf(db, own)), definition: await definitionOf(db, tableOf(own)) });
   }
   return all;
 }

@@ -14,6 +14,7 @@ import type { ExistingTable } from "@/engine/writing/existing-table.ts";
 import { ask, problemFrom, problemOf } from "../../kit/api.ts";
 import { ProblemNote } from "../../kit/problem-note.tsx";
 import { counted, grouped } from "../../kit/words.ts";
+import { TableDefinition } from "./table-definition.tsx";
 
 /** What the plan does to its targets before the next load, and a way to take a table that is there already. */
 export function TargetPanel({ plan, change }: { plan: Plan; change: (plan: Plan) => void }) {
@@ -35,6 +36,9 @@ export function TargetPanel({ plan, change }: { plan: Plan; change: (plan: Plan)
             {fitting.length === data?.targets.length ? "The tables are there already" : "Tables that are there already"}
           </h2>
           <p className="mt-1">Nothing is altered: {listed(fitting.map((t) => t.target))} fit the plan as they are.</p>
+          {fitting.map((t) => (
+            <TableDefinition key={t.target} of={t} />
+          ))}
         </section>
       )}
       {data?.targets
@@ -48,7 +52,11 @@ export function TargetPanel({ plan, change }: { plan: Plan; change: (plan: Plan)
 }
 
 /** What is made of one table before the next load writes, or altered in it, and what may not be. */
-function OneTarget({ of: { target, exists, statements, refusals, conversions } }: { of: TargetAlterations }) {
+function OneTarget({
+  of: { target, exists, statements, refusals, conversions, definition },
+}: {
+  of: TargetAlterations;
+}) {
   return (
     <section className="mb-3" aria-label={`The table ${target}`}>
       <h2>{exists ? `The table ${target} is there already` : `The table ${target} is made`}</h2>
@@ -64,6 +72,7 @@ function OneTarget({ of: { target, exists, statements, refusals, conversions } }
       {statements.length === 0 && refusals.length === 0 && (
         <p className="mt-1">Nothing is altered: the plan fits it as it is.</p>
       )}
+      <TableDefinition of={{ target, definition }} />
       {statements.length > 0 && (
         <>
           {exists && (
