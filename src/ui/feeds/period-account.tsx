@@ -14,8 +14,8 @@ export function PeriodAccount({ period }: { period: Period }) {
     <>
       {open.length === 0 ? (
         <p className="mt-2">
-          <b>All of it adds up:</b> what was read and what became of it, what was held and what is, and the sums that
-          the loads had written.
+          <b>All of it adds up:</b> what was read and what became of it, what was held and what is, the sums that the
+          loads had written, and the records in files that went out.
         </p>
       ) : (
         <ul className="mt-2 border-l-4 border-[var(--plum)] bg-[var(--paper-bright)] px-3 py-2" role="alert">
