@@ -120,11 +120,12 @@ withReadFlags(
     .command("propose")
     .description("Propose a plan for files like these; the evidence for each line goes to standard error.")
     .argument("<file...>", "the files of one delivery")
-    .option("--feed <name>", "the feed's name", "new_feed"),
-).action(async (files: string[], o: ReadFlags & { feed: string }) => {
+    .option("--feed <name>", "the feed's name", "new_feed")
+    .option("--list <name=file...>", "reference lists that their values may be in: a look-up is proposed for each"),
+).action(async (files: string[], o: ReadFlags & { feed: string; list?: string[] }) => {
   const { proposeFor } = await import("./profile.ts");
-  const { feed, ...flags } = o;
-  process.stdout.write(`${JSON.stringify(await proposeFor(files, feed, readSettings(flags)), null, 2)}\n`);
+  const { feed, list, ...flags } = o;
+  process.stdout.write(`${JSON.stringify(await proposeFor(files, feed, readSettings(flags), list), null, 2)}\n`);
 });
 
 program

@@ -8,7 +8,7 @@ import { lookUpSchema } from "@/core/lookup/schema.ts";
 import { readSectionSchema } from "@/core/read/schema.ts";
 import type { Sample } from "@/core/sample/sample.ts";
 import type { Compared } from "@/engine/copies/compare.ts";
-import type { ProposedLookUp } from "@/engine/look/propose-look-up.ts";
+import type { ProposedLookUp } from "@/core/map/propose-look-up.ts";
 import type { FieldValues } from "@/engine/look/delivery-values.ts";
 import type { targetValues } from "@/engine/writing/target.ts";
 import type { TargetAlterations } from "@/engine/writing/alterations.ts";

@@ -205,15 +205,19 @@ async function switchOff(client: Client, id: number, plan: Plan, without: Withou
       hint: "Give the number of one, from 1.",
     });
   }
-  const names = (plan.lookup ?? []).map((l) => l.name);
-  for (const name of lookUps) {
-    if (names.includes(name)) continue;
-    throw new SieveError("no-look-up", `The plan has no look-up ${quoted(name)}.`, {
-      detail: names.length > 0 ? `It has ${listed(names)}.` : "It has none.",
-      hint: "Name one of the plan's look-ups.",
-    });
-  }
-  if (targets.length > 0) needFurther(plan, targets);
+  needNamed(
+    "no-look-up",
+    "look-up",
+    lookUps,
+    (plan.lookup ?? []).map((l) => l.name),
+  );
+  needNamed(
+    "no-further-target",
+    "further target",
+    targets,
+    (plan.load.further ?? []).map((f) => f.target),
+  );
+  needNotHanded(plan, targets);
   const because = (keys: readonly (string | number)[]): string =>
     JSON.stringify(Object.fromEntries(keys.map((key) => [key, reason])));
   await client.query(
@@ -224,16 +228,18 @@ async function switchOff(client: Client, id: number, plan: Plan, without: Withou
   );
 }
 
-/** Throws `no-further-target` and `target-needed`. */
-function needFurther(plan: Plan, targets: readonly string[]): void {
-  const names = (plan.load.further ?? []).map((f) => f.target);
-  const unknown = targets.find((t) => !names.includes(t));
-  if (unknown !== undefined) {
-    throw new SieveError("no-further-target", `The plan has no further target ${quoted(unknown)}.`, {
-      detail: names.length > 0 ? `It has ${listed(names)}.` : "It has none.",
-      hint: "Name one of the plan's further targets.",
-    });
-  }
+/** That all that is to be done without is there. Throws what `code` says. */
+function needNamed(code: string, what: string, wanted: readonly string[], names: readonly string[]): void {
+  const unknown = wanted.find((name) => !names.includes(name));
+  if (unknown === undefined) return;
+  throw new SieveError(code, `The plan has no ${what} ${quoted(unknown)}.`, {
+    detail: names.length > 0 ? `It has ${listed(names)}.` : "It has none.",
+    hint: `Name one of the plan's ${what}s.`,
+  });
+}
+
+/** Throws `target-needed`. */
+function needNotHanded(plan: Plan, targets: readonly string[]): void {
   const without = handedBy(plan, targets);
   if (without.length > 0) {
     throw new SieveError("target-needed", `A run can't do without ${listed(targets)}.`, {

@@ -1,8 +1,14 @@
-import { describe, expect, it } from "vitest";
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { afterAll, afterEach, describe, expect, it, vi } from "vitest";
+import { proposeFor } from "@/cli/profile.ts";
 import { numbersFrom } from "@/core/kernel/random.ts";
 import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
 import { proposeLimits, proposeLookUp, type ListToAsk } from "@/core/map/propose-look-up.ts";
-import { byScore, hasKey, repeatedWords, withKey } from "@/ui/plan/lookup/of-delivery-words.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
+import { csvRow } from "@/core/write/csv.ts";
+import { byScore, hasKey, repeatedWords, withKey } from "@/core/map/with-look-up.ts";
 
 const below = numbersFrom(7);
 const sites: ListToAsk = {
@@ -159,5 +165,52 @@ describe("a proposal that is taken", () => {
       field: "altitude",
       bring: { site_name: "site_name" },
     });
+  });
+});
+
+describe("a plan that is proposed from a shell", () => {
+  const folder = mkdtempSync(join(tmpdir(), "propose-"));
+  const file = (name: string, lines: readonly (readonly string[])[]): string => {
+    writeFileSync(join(folder, name), lines.map((cells) => csvRow(cells)).join(""));
+    return join(folder, name);
+  };
+  const said: string[] = [];
+  const listen = (): void => {
+    said.length = 0;
+    vi.spyOn(process.stderr, "write").mockImplementation((text) => (said.push(String(text)), true));
+  };
+  afterEach(() => void vi.restoreAllMocks());
+  afterAll(() => rmSync(folder, { recursive: true }));
+  const list = file("sites.csv", [sites.columns, ...sites.entries]);
+  const colours = file("colours.csv", [["colour"], ["red"], ["green"]]);
+
+  it("has a look-up for each list that its values are in, with the evidence", async () => {
+    const records = file("lots.csv", [["accession", "station", "country"], ...rows.map((r) => r.slice(0, 3))]);
+    listen();
+    const plan = await proposeFor([records], "lots", {}, [`sites=${list}`, `colours=${colours}`]);
+    expect(parsePlan(plan).lookup).toMatchObject([
+      { how: "exact", name: "sites", list: "sites", by: [{ field: "station", column: "site code" }], none: "hold" },
+    ]);
+    const words = said.filter((s) => s.startsWith("look-up"));
+    expect(words[0]).toMatch(/^look-up sites: station in site code, by key \(1\d\d of 1\d\d different values/);
+    expect(words[1]).toBe("look-up colours: left out (no field has values in common with a column of the list)\n");
+    await expect(proposeFor([records], "lots", {}, ["sites"])).rejects.toMatchObject({ code: "usage" });
+  });
+
+  it("looks up by score where values are near to entries and none of them", async () => {
+    const slip = (text: string) => text.replace("Station", "Staton");
+    const near = rows.map((_, i) => [`A-${i}`, slip(sites.entries[i % 120]![2]!)]);
+    const records = file("near.csv", [["accession", "site_name"], ...near]);
+    listen();
+    const plan = await proposeFor([records], "near", {}, [`sites=${list}`]);
+    expect(parsePlan(plan).lookup).toMatchObject([
+      { how: "scored", by: [{ field: "site_name", column: "site_name" }] },
+    ]);
+    expect(said.join("")).toContain("look-up sites: site_name in site_name, by score (");
+  });
+
+  it("has none where no list is given", async () => {
+    listen();
+    expect(await proposeFor([file("one.csv", [["a"], ["b"]])], "one", {})).not.toHaveProperty("lookup");
   });
 });

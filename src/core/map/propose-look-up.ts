@@ -30,6 +30,13 @@ export interface LookUpProposal {
   readonly other: KeyPair | null;
 }
 
+/** What is proposed for a look-up, and what its limits would be if it is by score. */
+export interface ProposedLookUp extends LookUpProposal {
+  readonly limits: LookUpLimits | null;
+  /** Records that it was found out from. */
+  readonly records: number;
+}
+
 /** Records that a proposal is made from: their values by field, as they are when the list is asked. */
 export interface AskingRecords {
   readonly fields: readonly {
@@ -202,4 +209,15 @@ export function proposeLimits(
     rows.map((row) => at.map((f) => row[f] ?? "")).map((values) => [values.join(SEPARATOR), values]),
   );
   return ask.likeness!.limitsOfAsked([...different.values()]);
+}
+
+/** How records would find their entries in the list of a look-up: its key, with its evidence, and limits of likeness. */
+export function proposedFor(records: AskingRecords, lookUp: LookUp, list: ListToAsk): ProposedLookUp {
+  const proposal = proposeLookUp(records, list);
+  const by = proposal.by.map(({ field, column }) => ({ field, column, compare: "words" as const }));
+  // Also where it is by key, and some of the values are not in the list as they stand.
+  const byScore = proposal.how === "scored" || proposal.by.some((p) => p.found < p.different);
+  const scored: LookUp | null = lookUp.how === "scored" ? lookUp : byScore ? { ...lookUp, how: "scored", by } : null;
+  const limits = scored?.how === "scored" ? proposeLimits(records, scored, list) : null;
+  return { ...proposal, records: records.rows.length, limits };
 }

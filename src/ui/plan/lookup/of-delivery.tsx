@@ -9,7 +9,7 @@ import { lookUpOfDelivery } from "@/routes/feeds.ts";
 import { ask, problemOf } from "../../kit/api.ts";
 import { ProblemNote } from "../../kit/problem-note.tsx";
 import { counted } from "../../kit/words.ts";
-import { byScore, hasKey, repeatedWords, withKey } from "./of-delivery-words.ts";
+import { byScore, hasKey, repeatedWords, withKey } from "@/core/map/with-look-up.ts";
 
 /** What the records of the latest delivery say about a look-up: by which fields they find their entries, and how near they are to them. */
 export function OfDelivery({

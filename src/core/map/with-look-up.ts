@@ -1,6 +1,6 @@
-import type { LookUp } from "@/core/lookup/schema.ts";
-import type { ProposedLookUp } from "@/engine/look/propose-look-up.ts";
-import { counted } from "../../kit/words.ts";
+import { counted } from "../kernel/problem.ts";
+import type { LookUp } from "../lookup/schema.ts";
+import type { ProposedLookUp } from "./propose-look-up.ts";
 
 /** The proposal’s key, as a look-up has it; `filled`: fields that other look-ups fill. */
 export function withKey(l: LookUp, { by, how, bring, limits }: ProposedLookUp, filled: readonly string[] = []): LookUp {
