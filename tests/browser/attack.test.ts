@@ -9,7 +9,7 @@ import { program, startWeb, type Web } from "../support/web.ts";
 
 const ENDED_WITHIN_MS = 60_000;
 /** Between two questions of somebody else: often enough to meet whatever keeps the server busy, and no load by itself. */
-const PAUSE_MS = 250;
+const PAUSE_MS = 750;
 let system: System;
 let web: Web;
 let worker: ChildProcess;

@@ -10,10 +10,6 @@ import { press, shows, startWeb, type Web } from "../support/web.ts";
 
 /** The application built for a path, behind nginx with TLS by the configuration that docs/nginx.conf gives. */
 const UNDER = "/sieve";
-/** What of it is opened here, which builds in two thirds of the time of all. */
-const OPENED = ["(lists)", "(lists)/quarantine", "feeds/[feed]", "loads/[id]", "loads/[id]/records"]
-  .map((page) => `src/app/${page}/page.tsx`)
-  .concat("src/app/api/**/route.ts");
 let system: System;
 let web: Web;
 let proxy: ChildProcess;
@@ -23,8 +19,7 @@ const errors: string[] = [];
 
 beforeAll(async () => {
   const built = { SIEVE_PATH: UNDER, SIEVE_BUILT: ".next-path" };
-  const next = join(root, "node_modules/next/dist/bin/next");
-  const build = spawnSync(process.execPath, [next, "build", `--debug-build-paths=${OPENED.join(",")}`], {
+  const build = spawnSync(process.execPath, [join(root, "node_modules/next/dist/bin/next"), "build"], {
     cwd: root,
     encoding: "utf8",
     // Not made small, which takes a third of the time.

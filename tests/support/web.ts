@@ -71,7 +71,12 @@ export function webOf({ address, process: server }: Server, errors: string[]): W
   let own: BrowserContext | undefined;
   const newPage = async (): Promise<Page> => {
     own ??= await (await (browser ??= launchBrowser())).createBrowserContext();
-    return await own.newPage();
+    const page = await own.newPage();
+    // Asked at each frame otherwise, which has a processor ask and do little else.
+    const wait = page.waitForFunction.bind(page) as (...args: unknown[]) => Promise<never>;
+    page.waitForFunction = (isSo: unknown, options: object = {}, ...args: unknown[]) =>
+      wait(isSo, { polling: 100, ...options }, ...args);
+    return page;
   };
   return {
     address,
@@ -122,7 +127,7 @@ export async function shows(page: Page, text: string): Promise<void> {
     // A page that is just being replaced by another has no text to give.
     seen = await page.evaluate(() => document.body.innerText).catch((error: unknown) => String(error));
     if (seen.includes(text)) return;
-    await new Promise((resolve) => setTimeout(resolve, 50));
+    await new Promise((resolve) => setTimeout(resolve, 120));
   } while (Date.now() < until);
   throw new Error(`${page.url()} does not show “${text}” but: ${seen}`);
 }

@@ -9,7 +9,7 @@ import type { System } from "../support/system.ts";
 
 const far = useFar();
 
-const COUNT = 12;
+const COUNT = 8;
 
 class AlikeSequence extends KeyedSequence {
   protected override readonly alike = 4;

@@ -8,7 +8,7 @@ import { sameValues, type Change, type Row } from "../support/model.ts";
 import { Sequence, runSequences, sequences } from "../support/sequence.ts";
 import type { System } from "../support/system.ts";
 
-const COUNT = 20;
+const COUNT = 13;
 
 const FIELDS = [
   { name: "id", type: "text", required: true },

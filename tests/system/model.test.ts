@@ -2,7 +2,7 @@ import { it } from "vitest";
 import { KeyedSequence } from "../support/keyed-sequence.ts";
 import { runSequences, sequences } from "../support/sequence.ts";
 
-const COUNT = 64;
+const COUNT = 40;
 const MODES = ["upsert", "append", "insert", "update", "whole", "marked", "within", "slice"] as const;
 
 it(

@@ -70,16 +70,16 @@ describe("pairs found by two threads", () => {
   });
 
   it("are found in a thread that has found others before", async () => {
-    const [first, second] = [await people(true, THREAD, 2_000), await people(false, THREAD, 3_000)];
+    const [first, second] = [await people(true, THREAD, 1_000), await people(false, THREAD, 1_500)];
     await first.end();
     await second.end();
-    const [again, alone] = [await people(false, THREAD, 3_000), await people(false, null, 3_000)];
+    const [again, alone] = [await people(false, THREAD, 1_500), await people(false, null, 1_500)];
     expect(markOf(await again.find({}))).toBe(markOf(await alone.find({})));
     await again.end();
   });
 
   it("end when this thread is told to, and when the other can't be had", async () => {
-    const search = await people(true, THREAD, 9_000);
+    const search = await people(true, THREAD, 4_000);
     const stop = search.find({}, async () => {
       throw new Error("cancelled");
     });
@@ -87,7 +87,7 @@ describe("pairs found by two threads", () => {
     await search.end();
     if (availableParallelism() > 1) {
       const nowhere = pathToFileURL(join(root, "dist/no-such-thread.js"));
-      await expect(people(true, nowhere, 12_000)).rejects.toThrow(/no-such-thread/);
+      await expect(people(true, nowhere, 4_000)).rejects.toThrow(/no-such-thread/);
     }
   });
 });

@@ -1,4 +1,4 @@
-import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import type { ChildProcess } from "node:child_process";
 import { type Load, getLoad } from "@/store/loads.ts";
 import { askForLoad } from "@/store/load-requests.ts";
@@ -167,7 +167,7 @@ describe("a load that can't be done", () => {
   });
 });
 
-describe("a database that has no room or no connection left", () => {
+describe("a database that has no room left", () => {
   let system: System;
   beforeEach(async () => {
     system = await newSystem();
@@ -213,10 +213,27 @@ describe("a database that has no room or no connection left", () => {
     await admin.query("drop trigger full_disk on sieve.ledger_block");
     expect(await waitFor(db, await askForLoad(db, load.delivery))).toMatchObject({ state: "loaded", inserted: 1 });
   });
+});
 
-  it("has who asks told that the store is away, and goes on when there are connections again", async () => {
+describe("a database server", () => {
+  let cluster: Awaited<ReturnType<typeof startCluster>>;
+  let system: System;
+  beforeAll(async () => {
+    // Of its own, as others would have no connections either.
+    const settings = { fsync: "off", max_connections: "60" };
+    cluster = await startCluster("test-restart", await freePort(), { settings, quiet: true });
+  });
+  beforeEach(async () => {
+    system = await newSystem(cluster);
+  });
+  afterEach(async () => await system.end());
+  afterAll(async () => await cluster.stop());
+
+  it("without a connection left has who asks told that the store is away, and goes on when there are some again", async () => {
     const { db, url } = system;
-    const id = await askForLoad(db, await deliver(db, "room", BYTES));
+    await newFeed(db, "full", FIELDS, { key: ["id"] });
+    await system.startWorker();
+    const id = await askForLoad(db, await deliver(db, "full", BYTES));
     const all: Db[] = [];
     for (;;) {
       const one = openDb(url, 1);
@@ -232,31 +249,22 @@ describe("a database that has no room or no connection left", () => {
     }
     await new Promise((resolve) => setTimeout(resolve, 1500));
     await Promise.all(all.map((d) => d.end()));
-    await expectClean(db, await waitFor(db, id), "room");
+    await expectClean(db, await waitFor(db, id), "full");
   });
-});
 
-describe("a database that is restarted under a running load", () => {
-  it("ends up with the same counts as a clean run", async () => {
-    const cluster = await startCluster("test-restart", await freePort(), { settings: { fsync: "off" }, quiet: true });
-    const system = await newSystem(cluster);
-    try {
-      await newFeed(system.db, "again", FIELDS, { key: ["id"] });
-      await system.startWorker();
-      const id = await askForLoad(system.db, await deliver(system.db, "again", BYTES));
-      const db = openDb(system.url, 4);
-      // As often as a load may end its worker, which it has not done here.
-      for (let times = 1; times <= 3; times++) {
-        await waitFor(db, id, (l) => l.attempts === times && l.recordsSoFar > 0);
-        await cluster.restart();
-      }
-      const load = await waitFor(db, id);
-      expect(load.deaths).toBe(0);
-      await expectClean(db, load, "again");
-      await db.end();
-    } finally {
-      await system.end();
-      await cluster.stop();
+  it("that is restarted under a running load ends up with the same counts as a clean run", async () => {
+    await newFeed(system.db, "again", FIELDS, { key: ["id"] });
+    await system.startWorker();
+    const id = await askForLoad(system.db, await deliver(system.db, "again", BYTES));
+    const db = openDb(system.url, 4);
+    // As often as a load may end its worker, which it has not done here.
+    for (let times = 1; times <= 3; times++) {
+      await waitFor(db, id, (l) => l.attempts === times && l.recordsSoFar > 0);
+      await cluster.restart();
     }
+    const load = await waitFor(db, id);
+    expect(load.deaths).toBe(0);
+    await expectClean(db, load, "again");
+    await db.end();
   });
 });
