@@ -205,18 +205,16 @@ async function switchOff(client: Client, id: number, plan: Plan, without: Withou
       hint: "Give the number of one, from 1.",
     });
   }
-  needNamed(
-    "no-look-up",
-    "look-up",
-    lookUps,
-    (plan.lookup ?? []).map((l) => l.name),
-  );
-  needNamed(
-    "no-further-target",
-    "further target",
-    targets,
-    (plan.load.further ?? []).map((f) => f.target),
-  );
+  const lists = (plan.lookup ?? []).map((l) => l.name);
+  const lookUp = lookUps.find((name) => !lists.includes(name));
+  if (lookUp !== undefined)
+    throw new SieveError("no-look-up", `The plan has no look-up ${quoted(lookUp)}.`, ofThose("look-ups", lists));
+  const tables = (plan.load.further ?? []).map((f) => f.target);
+  const target = targets.find((name) => !tables.includes(name));
+  if (target !== undefined) {
+    const message = `The plan has no further target ${quoted(target)}.`;
+    throw new SieveError("no-further-target", message, ofThose("further targets", tables));
+  }
   needNotHanded(plan, targets);
   const because = (keys: readonly (string | number)[]): string =>
     JSON.stringify(Object.fromEntries(keys.map((key) => [key, reason])));
@@ -228,15 +226,11 @@ async function switchOff(client: Client, id: number, plan: Plan, without: Withou
   );
 }
 
-/** That all that is to be done without is there. Throws what `code` says. */
-function needNamed(code: string, what: string, wanted: readonly string[], names: readonly string[]): void {
-  const unknown = wanted.find((name) => !names.includes(name));
-  if (unknown === undefined) return;
-  throw new SieveError(code, `The plan has no ${what} ${quoted(unknown)}.`, {
-    detail: names.length > 0 ? `It has ${listed(names)}.` : "It has none.",
-    hint: `Name one of the plan's ${what}s.`,
-  });
-}
+/** What a plan has, where something else was named. */
+const ofThose = (what: string, names: readonly string[]): { detail: string; hint: string } => ({
+  detail: names.length > 0 ? `It has ${listed(names)}.` : "It has none.",
+  hint: `Name one of the plan's ${what}.`,
+});
 
 /** Throws `target-needed`. */
 function needNotHanded(plan: Plan, targets: readonly string[]): void {
