@@ -191,6 +191,7 @@ program
   .option("--record <name>", "XML: what the element of each record is called")
   .option("--load <load>", "only rows that this load wrote last", wholeNumber)
   .option("--accepted <load>", "instead, what this load accepted, as it made it", wholeNumber)
+  .option("--changed <load>", "instead, of what this load accepted only what was new or changed something", wholeNumber)
   .option("--read <load>", "instead, all that this load read, with what became of each record and why", wholeNumber)
   .option("--held", "instead, what is held of the feed, with what is wrong; with --load, of that load")
   .option(

@@ -20,6 +20,7 @@ export interface OutFlags {
   readonly record?: string;
   readonly load?: number;
   readonly accepted?: number;
+  readonly changed?: number;
   readonly read?: number;
   readonly held?: boolean;
   readonly connection?: string;
@@ -31,27 +32,30 @@ const isQuery = (of: string): boolean => /\s/.test(of.trim());
 /** Writes the rows of a feed's target, what a load accepted, or what a query gives, into a file or a folder, and says what was written. */
 export async function out(of: string, path: string, flags: OutFlags): Promise<void> {
   const query = isQuery(of);
-  const ofFeed = [flags.load, flags.accepted, flags.read, flags.held].some((flag) => flag !== undefined);
+  const ofLoad = flags.accepted ?? flags.changed ?? flags.read;
+  const ofFeed = [flags.load, ofLoad, flags.held].some((flag) => flag !== undefined);
   if (query ? ofFeed : flags.connection !== undefined) {
     throw new SieveError("usage", query ? "A query is of no load." : "--connection is of a query.", {
       hint: query
-        ? "Leave out --load, --accepted, --read and --held."
+        ? "Leave out --load, --accepted, --changed, --read and --held."
         : "The rows of a feed’s target are in the store’s own database; give a query in its place for another.",
     });
   }
-  if ([flags.load, flags.accepted, flags.read].filter((load) => load !== undefined).length > 1) {
-    throw new SieveError("usage", "--load, --accepted and --read can't be said together.", {
-      hint: "--load 3 takes the rows that load 3 wrote last, --accepted 3 what load 3 accepted when it ran, --read 3 all that it read.",
+  if ([flags.load, flags.accepted, flags.changed, flags.read].filter((load) => load !== undefined).length > 1) {
+    throw new SieveError("usage", "--load, --accepted, --changed and --read can't be said together.", {
+      hint: "--load 3 takes the rows that load 3 wrote last, --accepted 3 what load 3 accepted when it ran, --changed 3 of that what was new or changed something, --read 3 all that it read.",
     });
   }
   const what = flags.held
     ? "held"
     : flags.read !== undefined
       ? "records"
-      : flags.accepted !== undefined
-        ? "accepted"
-        : "rows";
-  if (flags.held && (flags.accepted ?? flags.read) !== undefined) {
+      : flags.changed !== undefined
+        ? "changed"
+        : flags.accepted !== undefined
+          ? "accepted"
+          : "rows";
+  if (flags.held && ofLoad !== undefined) {
     throw new SieveError("usage", "--held goes with --load alone.", {
       hint: "--held --load 3 takes what is held of load 3.",
     });
@@ -61,7 +65,7 @@ export async function out(of: string, path: string, flags: OutFlags): Promise<vo
     const folder = await isFolder(path);
     const gzip = flags.gzip ?? (!folder && path.endsWith(".gz"));
     const plain = path.replace(/\.gz$/, "");
-    const load = flags.accepted ?? flags.read ?? flags.load;
+    const load = ofLoad ?? flags.load;
     const asked = {
       format: flags.format ?? (folder ? "csv" : outputOf(plain).id),
       gzip,

@@ -18,7 +18,7 @@ const outRows = {
     .enum(CONTENTS)
     .default("rows")
     .describe(
-      "rows: of the target; accepted: what the load accepted; records: all that the load read, with what became of it; held: what is held",
+      "rows: of the target; accepted: what the load accepted; changed: of that what was new or changed something; records: all that the load read, with what became of it; held: what is held",
     ),
   load: z.coerce
     .number()

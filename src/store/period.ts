@@ -132,6 +132,7 @@ export async function periodOf(db: Queryable, feed: string, days: Days): Promise
   const { rows: after } = await db.query<AfterAccount>(
     `select a.action->>'do' as does, a.state, w.what, count(*)::int as times, sum(a.files)::int as files, sum(a.records)::float8 as records,
        sum(case when a.records is null then null when w.what = 'accepted' then l.inserted + l.updated + l.unchanged
+         when w.what = 'changed' then l.inserted + l.updated
          when w.what = 'records' then l.read end)::float8 as expected
      from sieve.after_load a join sieve.load l on l.id = a.load,
        lateral (select case when a.action->>'do' not in ('file', 'put', 'feed') then null when a.action ? 'query' then 'query'

@@ -19,6 +19,7 @@ import { askForLoad, letThrough } from "@/store/load-requests.ts";
 import { storageServer } from "../../demo/storage.ts";
 import { root } from "../../scripts/lib/machine.mjs";
 import { sieve } from "../support/shell.ts";
+import { countOfLoad } from "@/engine/out/records.ts";
 import { periodRows } from "@/engine/look/period-rows.ts";
 import { periodOf } from "@/store/period.ts";
 import { openAccounts } from "@/ui/feeds/period.ts";
@@ -356,6 +357,37 @@ describe("files", () => {
     await expect(feedWith("no_such", [{ do: "file", folder: "beside", partition: "_outcome" }])).rejects.toMatchObject({
       code: "plan-invalid",
     });
+  });
+
+  it("are only of what was new or changed something, where that is asked, for another feed too", async () => {
+    const { db } = system;
+    await newFeed(db, "given_changes", FIELDS, { key: ["id"], mode: "upsert" }, { gates: [] });
+    await feedWith("changes", [
+      { do: "file", folder: "changes", what: "changed" },
+      { do: "feed", feed: "given_changes", what: "changed" },
+    ]);
+    await loadNow("changes", "id,n\na,1\nb,2\n");
+    const load = await loadNow("changes", "id,n\na,1\nb,3\nc,4\nd,x\n");
+    expect(load).toMatchObject({ inserted: 1, updated: 1, unchanged: 1, held: 1 });
+    await runAfter(db, load.id, settings);
+    const file = readFileSync(join(out, "changes", `changes-changed-load-${load.id}.csv`), "utf8");
+    expect(file.trim().split(/\r?\n/)).toEqual(["id,n", "b,3", "c,4"]);
+    expect(readdirSync(join(out, "changes"))).toContain(`manifest-changed-load-${load.id}.json`);
+    expect((await afterOf(db, load.id)).map((a) => [a.files, a.records])).toEqual([
+      [1, 2],
+      [1, 2],
+    ]);
+    const day = new Date().toISOString().slice(0, 10);
+    const { after } = await periodOf(db, "changes", { from: day, until: day });
+    const counts = after.filter((a) => a.state === "done").map((a) => [a.does, a.what, a.records, a.expected]);
+    expect(counts).toEqual([
+      ["feed", "changed", 2, 2],
+      ["file", "changed", 2, 2],
+    ]);
+    const told = sieve(system, "out", "changes", join(out, "changed.csv"), "--changed", String(load.id));
+    expect(told.status, told.stderr).toBe(0);
+    expect(readFileSync(join(out, "changed.csv"), "utf8")).toBe(file);
+    expect(await countOfLoad(db, "changes", load.id, "changed")).toEqual({ rows: 2, folders: null });
   });
 
   it("never leave their folder, and are refused with the plan", async () => {

@@ -192,7 +192,7 @@ describe("rows of a target on their way out", () => {
         () => null,
         (error: { code: string }) => error.code,
       );
-    for (const what of ["rows", "accepted", "records", "held"] as const) {
+    for (const what of ["rows", "accepted", "changed", "records", "held"] as const) {
       expect(await refused({ format: "csv", what, load: rows[0]!.id })).toBe("no-load");
     }
     expect(await refused({ format: "csv", what: "records" })).toBe("out-unfit");

@@ -46,7 +46,7 @@ const files = {
     .enum(LOAD_CONTENTS)
     .optional()
     .describe(
-      "accepted: what the load accepted, unless said; records: all that it read, with what became of each; held: what is held of it, with what is wrong",
+      "accepted: what the load accepted, unless said; changed: of that only what was new or changed something in the target; records: all that it read, with what became of each; held: what is held of it, with what is wrong",
     ),
   query: z
     .strictObject({
@@ -128,6 +128,12 @@ export const afterSchema = z.discriminatedUnion("do", [
       .describe("Gives the records that the load accepted to another feed as a delivery, and loads it"),
     on,
     feed: plainNameSchema.describe("The other feed"),
+    what: z
+      .enum(["accepted", "changed"])
+      .optional()
+      .describe(
+        "accepted: what the load accepted, unless said; changed: of that only what was new or changed something",
+      ),
     format: format
       .optional()
       .describe("The format of the delivery's file; the one that the other feed reads unless said"),
@@ -169,6 +175,7 @@ export type AfterAction = z.infer<typeof afterSchema>;
 /** Files with this, in words. */
 const CONTENT_WORDS: Record<(typeof LOAD_CONTENTS)[number], string> = {
   accepted: "files",
+  changed: "files of what was new or changed",
   records: "files of all its records",
   held: "files of what is held",
 };
@@ -188,7 +195,7 @@ export function afterWords(action: AfterAction): string {
     case "put":
       return `puts ${contentWords(action)} to ${action.url}`;
     case "feed":
-      return `gives its records to the feed ${action.feed}`;
+      return `gives ${action.what === "changed" ? "what was new or changed" : "its records"} to the feed ${action.feed}`;
     case "notice":
       return "puts a notice on Today";
     case "sql":

@@ -55,7 +55,7 @@ export async function giveToFeed(db: Db, action: AfterAction & { do: "feed" }, l
   const outgoing = await outOf(db, load.feed, {
     format: action.format ?? (await formatFor(db, action.feed)),
     load: load.id,
-    what: "accepted",
+    what: action.what ?? "accepted",
   });
   const delivery = await makeDelivery(db, action.feed, "feed", load.feed);
   const through = new PassThrough();

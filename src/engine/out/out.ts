@@ -11,7 +11,7 @@ import { SieveError, quoted } from "@/core/kernel/problem.ts";
 import { encoderOf } from "@/core/write/encode.ts";
 import { outputCalled } from "@/core/write/records/index.ts";
 import { ELEMENT_NAME, unfitSetting, type TextSettings } from "@/core/write/records/part.ts";
-import { isOfLoad, type Contents } from "@/core/write/files/contents.ts";
+import { isOfLoad, isTyped, type Contents } from "@/core/write/files/contents.ts";
 import { senderPart, usualName, type AboutFile } from "@/core/write/files/name.ts";
 import { readPartitions } from "@/core/write/files/partition.ts";
 import type { Db } from "@/store/db.ts";
@@ -132,7 +132,7 @@ export async function outOf(db: Db, feed: string, asked: OutAsked): Promise<Outg
   };
   const of =
     what === "rows" ? { target: plan.load.target } : what === "held" ? { held: feed } : { load: asked.load!, what };
-  const contract = what === "accepted" ? plan : { ...plan, contract: { fields } };
+  const contract = isTyped(what) ? plan : { ...plan, contract: { fields } };
   return outgoing({
     ...{ spec, about, fields, ordered },
     pages: () => pagesOf(db, plan, spec, asked),
@@ -218,7 +218,8 @@ const manifestText = (manifest: Manifest): string => `${JSON.stringify(manifest,
 function pagesOf(db: Db, plan: Plan, { partitions }: OutSpec, { load, what }: OutAsked): AsyncIterable<Page> {
   switch (what) {
     case "accepted":
-      return acceptedOf(db, load!);
+    case "changed":
+      return acceptedOf(db, load!, what);
     case "records":
       return recordsOf(db, load!);
     case "held":

@@ -3,7 +3,7 @@ import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/plan/field.ts";
 import { fieldValues } from "@/core/course/of-record.ts";
 import { BYTE, outcomeOf } from "@/core/kernel/ledger.ts";
-import { fieldsOut } from "@/core/write/files/contents.ts";
+import { fieldsOut, type Contents } from "@/core/write/files/contents.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { PERIOD_LENGTHS, type Partition } from "@/core/write/files/partition.ts";
 import { ident, pagesOf, transaction, wasEnded, type Db } from "@/store/db.ts";
@@ -72,12 +72,13 @@ export function needOfFeed({ id, feed: of }: Pick<Load, "id" | "feed">, feed: st
 }
 
 /** How many records of a load go out, by its balance. Throws `no-load`. */
-export async function countOfLoad(db: Db, feed: string, id: number, what: "accepted" | "records"): Promise<CountedOut> {
+export async function countOfLoad(db: Db, feed: string, id: number, what: Contents): Promise<CountedOut> {
   const load = await getLoad(db, id);
   needOfFeed(load, feed);
   const { report } = load;
   const { inserted = 0, updated = 0, unchanged = 0 } = report?.balance.outcomes ?? {};
-  return { rows: what === "records" ? (report?.balance.read ?? 0) : inserted + updated + unchanged, folders: null };
+  const accepted = inserted + updated + (what === "changed" ? 0 : unchanged);
+  return { rows: what === "records" ? (report?.balance.read ?? 0) : accepted, folders: null };
 }
 
 /** How many rows of the target, or held records, would go out, and into how many folders; null where counting takes too long. */
@@ -116,9 +117,12 @@ const noTarget = (plan: Plan): SieveError =>
 
 const ACCEPTED: ReadonlySet<number> = new Set([BYTE.inserted, BYTE.updated, BYTE.unchanged]);
 
-/** The records that a load accepted, as it made them: inserted, updated or unchanged. */
-export async function* acceptedOf(db: Db, load: number): AsyncGenerator<Page> {
-  for await (const { sifted, which } of blocksAgain(db, load, (outcome) => ACCEPTED.has(outcome))) {
+const CHANGED: ReadonlySet<number> = new Set([BYTE.inserted, BYTE.updated]);
+
+/** The records that a load accepted, as it made them: inserted, updated or unchanged; or only those that were new or changed something. */
+export async function* acceptedOf(db: Db, load: number, what: "accepted" | "changed"): AsyncGenerator<Page> {
+  const outcomes = what === "accepted" ? ACCEPTED : CHANGED;
+  for await (const { sifted, which } of blocksAgain(db, load, (outcome) => outcomes.has(outcome))) {
     for (let at = 0; at < which.length; at += ROWS) yield which.slice(at, at + ROWS).map((r) => fieldValues(sifted, r));
   }
 }

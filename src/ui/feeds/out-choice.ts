@@ -97,6 +97,7 @@ const LOAD_FLAGS: Record<Contents, string> = {
   rows: "--load",
   held: "--load",
   accepted: "--accepted",
+  changed: "--changed",
   records: "--read",
 };
 

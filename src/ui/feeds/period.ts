@@ -3,6 +3,7 @@ import type { AfterAccount, HeldAccount, PeriodSums, SumAccount } from "@/store/
 /** What files have in them, as an account says it. */
 export const CONTENTS: Readonly<Record<string, string>> = {
   accepted: "what was accepted",
+  changed: "what was new or changed",
   records: "all that was read",
   held: "what was held",
   query: "what a query gave",

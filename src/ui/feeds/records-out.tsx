@@ -3,7 +3,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Fragment, useState } from "react";
 import { ENCODING_GROUPS, type Encoding } from "@/core/read/encoding/names.ts";
-import { OF_HELD, OF_RECORDS, isOfLoad, type Contents } from "@/core/write/files/contents.ts";
+import { OF_HELD, OF_RECORDS, isOfLoad, isTyped, type Contents } from "@/core/write/files/contents.ts";
 import { countOut } from "@/routes/out.ts";
 import { ask, problemOf } from "../kit/api.ts";
 import { PartitionPicker, type PickedField } from "../kit/partition-picker.tsx";
@@ -178,6 +178,7 @@ function WhatGoesOut({
         {loads.length > 0 && (
           <>
             <option value="accepted">what a load accepted, as it made it</option>
+            <option value="changed">of that what was new or changed</option>
             <option value="records">all that a load read, and what became of it</option>
           </>
         )}
@@ -213,7 +214,7 @@ const fieldsOfContents = (
   beside: readonly string[],
 ): readonly PickedField[] => {
   if (what === "rows") return fields.filter((f) => !beside.includes(f.name));
-  if (what === "accepted") return fields;
+  if (isTyped(what)) return fields;
   const about = what === "held" ? OF_HELD : OF_RECORDS;
   return [
     ...about.map(({ name, type }) => ({ name, isDay: type === "timestamp" })),

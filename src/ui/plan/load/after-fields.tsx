@@ -92,6 +92,7 @@ function FormatChoice({ value, open, put }: { value: string | undefined; open?: 
 
 const CONTENTS_LABEL: Record<(typeof LOAD_CONTENTS)[number], string> = {
   accepted: "what was accepted",
+  changed: "what was new or changed",
   records: "all that it read",
   held: "what is held",
 };
@@ -197,6 +198,17 @@ function ToFeed({ own, action, put }: { own: string; action: Of<"feed">; put: Pu
                 {f.title}
               </option>
             ))}
+        </select>
+      </label>
+      <label className="flex items-center gap-2">
+        <span className="faint">of</span>
+        <select
+          className="select select-sm !w-52"
+          value={action.what ?? "accepted"}
+          onChange={(e) => put({ what: e.target.value === "changed" ? "changed" : undefined })}
+        >
+          <option value="accepted">{CONTENTS_LABEL.accepted}</option>
+          <option value="changed">{CONTENTS_LABEL.changed}</option>
         </select>
       </label>
       <FormatChoice value={action.format} open="as that feed reads" put={put} />
