@@ -28,6 +28,15 @@ const SITES: Reference = {
   ],
 };
 
+/** A plan that asks the list as it is on the day of a record: until the end of May Fen is the first entry, from June on the second. */
+function askedByDay(fields: object[]) {
+  const dated = { ...SITES, columns: [...SITES.columns, "since", "until"], since: "since", until: "until" };
+  const entries = SITES.entries.map((e, i) => [...e, i === 0 ? "" : "2026-06-01", i === 0 ? "2026-05-31" : ""]);
+  const by = [{ field: "site", column: "name" }];
+  const lookup = [{ name: "s", list: "sites", how: "exact", on: "day", by, bring: { kind: "kind" } }];
+  return compilePlan(planOf(fields, { lookup }), new Map([["sites", { ...dated, entries }]]));
+}
+
 describe("a look-up that does not find one entry", () => {
   const plan = (more: object) =>
     planOf([text("site"), text("kind", { required: true })], {
@@ -70,21 +79,7 @@ describe("a look-up that does not find one entry", () => {
   });
 
   it("is asked as the list is on the day that the record says", () => {
-    const dated = { ...SITES, columns: [...SITES.columns, "since", "until"], since: "since", until: "until" };
-    const entries = SITES.entries.map((e, i) => [...e, i === 0 ? "" : "2026-06-01", i === 0 ? "2026-05-31" : ""]);
-    const on = planOf([text("site"), text("kind"), { name: "day", type: "date" }], {
-      lookup: [
-        {
-          name: "s",
-          list: "sites",
-          how: "exact",
-          on: "day",
-          by: [{ field: "site", column: "name" }],
-          bring: { kind: "kind" },
-        },
-      ],
-    });
-    const compiled = compilePlan(on, new Map([["sites", { ...dated, entries }]]));
+    const compiled = askedByDay([text("site"), text("kind"), { name: "day", type: "date" }]);
     const rows = ["2026-05-31", "2026-06-01", ""].map((day) => ["Fen", "", day]);
     const sifted = siftRows(compiled, ["site", "kind", "day"], rows);
     expect(rows.map((_, r) => fieldValues(sifted, r)[1])).toEqual(["wet", "dry", ""]);
@@ -346,21 +341,7 @@ describe("what stands with a record or a file", () => {
   });
 
   it("is the day by which a list is asked, wherever its field stands", () => {
-    const days = { ...SITES, columns: [...SITES.columns, "since", "until"], since: "since", until: "until" };
-    const entries = SITES.entries.map((e, i) => [...e, i === 0 ? "" : "2026-06-01", i === 0 ? "2026-05-31" : ""]);
-    const first = planOf([{ name: "day", type: "date" }, text("site"), text("kind")], {
-      lookup: [
-        {
-          name: "s",
-          list: "sites",
-          how: "exact",
-          on: "day",
-          by: [{ field: "site", column: "name" }],
-          bring: { kind: "kind" },
-        },
-      ],
-    });
-    const compiled = compilePlan(first, new Map([["sites", { ...days, entries }]]));
+    const compiled = askedByDay([{ name: "day", type: "date" }, text("site"), text("kind")]);
     const sifted = siftRows(
       compiled,
       ["day", "site", "kind"],

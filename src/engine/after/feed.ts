@@ -67,7 +67,7 @@ export async function giveToFeed(db: Db, action: AfterAction & { do: "feed" }, l
     (error: Error) => through.destroy(error),
   );
   await receiveFile(db, delivery, outgoing.name, through as AsyncIterable<Uint8Array>);
-  const gone = countOf((await packing).files);
+  const gone = countOf(await packing);
   const came = (what: string): Came => ({
     ...gone,
     answer: `${counted(gone.records, "record")} to ${feed.title}${what}`,

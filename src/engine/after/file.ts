@@ -1,5 +1,6 @@
 import { join } from "node:path";
 import { counted } from "@/core/kernel/problem.ts";
+import type { Manifest } from "@/core/interop/manifest.ts";
 import type { AfterAction } from "@/core/plan/after.ts";
 import type { Came } from "@/store/after.ts";
 import type { Db } from "@/store/db.ts";
@@ -44,15 +45,14 @@ export async function writeFiles(
   out: string,
 ): Promise<Came> {
   const outgoing = await outgoingAfter(db, action, about);
-  const { files } = await outgoing.unpack(join(out, action.folder), manifestName(action, about));
-  const gone = countOf(files);
+  const gone = countOf(await outgoing.unpack(join(out, action.folder), manifestName(action, about)));
   return { ...gone, answer: `${filesWords(gone)} in ${action.folder}` };
 }
 
-/** How many files went out, and how many records are in them. */
-export const countOf = (files: readonly { readonly records: number }[]): Required<Omit<Came, "answer">> => ({
+/** How many files went out, and how many records are in them, by their manifest. */
+export const countOf = ({ files, records }: Pick<Manifest, "files" | "records">): Required<Omit<Came, "answer">> => ({
   files: files.length,
-  records: files.reduce((n, f) => n + f.records, 0),
+  records,
 });
 
 export const filesWords = ({ files, records }: ReturnType<typeof countOf>): string =>

@@ -23,11 +23,11 @@ export async function putFiles(
   try {
     const outgoing = await outgoingAfter(db, action, about);
     const name = manifestName(action, about);
-    const { files } = await outgoing.unpack(folder, name);
+    const went = await outgoing.unpack(folder, name);
     const manifest = await readFile(join(folder, name));
     const last = { path: name, bytes: manifest.length, sha256: createHash("sha256").update(manifest).digest("hex") };
-    const to = await putTo(db, action, folder, [...files, last], hosts);
-    const gone = countOf(files);
+    const to = await putTo(db, action, folder, [...went.files, last], hosts);
+    const gone = countOf(went);
     return { ...gone, answer: `${filesWords(gone)} put to ${to}` };
   } finally {
     await rm(folder, { recursive: true, force: true });
