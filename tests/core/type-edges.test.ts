@@ -9,12 +9,13 @@ import { yesAndNo } from "@/core/type/yes-no.ts";
 
 /** Types at the edges of what they take. */
 
-/** What a value becomes; null where it is not of the type. */
-function taken(type: TypeId, options: object, text: string): string | null {
+/** What a value becomes; null where it is not of the type. `next`: what lies after it in memory, of another cell. */
+function taken(type: TypeId, options: object, text: string, next = ""): string | null {
   const heap = new Heap(new Uint8Array(1), 0);
   const cells = emptyCells(1);
   cells.start[0] = heap.append(text);
   cells.end[0] = heap.length;
+  heap.append(next);
   const bad = new Int32Array(1);
   const part = typePart(type);
   return part.convert(z.object(part.options).parse(options))(heap, cells, 1, bad) === 0
@@ -50,6 +51,8 @@ describe("a column of a database", () => {
     ["money", {}, "character varying(24)", true],
     ["money", {}, "character varying(23)", false],
     ["money", {}, "numeric", false],
+    ["boolean", {}, "boolean", true],
+    ["boolean", {}, "text", false],
     ["list", { of: "date", by: ";" }, "date[]", true],
     ["list", { of: "date", by: ";" }, "text[]", false],
   ])("for %s %j: %s takes all of its values: %s", (type, options, column, takes) => {
@@ -129,6 +132,8 @@ describe("a written number", () => {
     ["1,234.567", ".", "1234.567"],
     ["1,234 567", ".", null],
     ["12,34,567", ".", "1234567"],
+    ["12,34,56", ".", null],
+    ["12,34,5678", ".", null],
     ["1.234.567", ",", "1234567"],
     ["1,2,3", ".", null],
     ["x,234", ".", null],
@@ -174,6 +179,59 @@ describe("a decimal", () => {
   });
 });
 
+describe("a value ends where its cell does", () => {
+  it.each<[TypeId, object, string, string]>([
+    ["timestamp", { formats: ["yyyy-MM-dd'T'HH:mm:ssXXX"] }, "2026-05-01T10:00:00+0", "1:00"],
+    ["timestamp", { formats: ["yyyy-MM-dd'T'HH:mm:ssXXX"] }, "2026-05-01T10:00:00", "Z"],
+    ["date", { formats: ["d MMMM yyyy", "MMMM d yyyy"] }, "Apri", "l 1 2026"],
+    ["date", { formats: ["yyyy d MMM"] }, "2026 1 Ma", "y"],
+    ["decimal", { precision: 7, scale: 2 }, "1.x", "5"],
+    ["list", { of: "decimal", by: ";" }, "1;-", "5"],
+  ])("%s %j: “%s” before “%s” is none", (type, options, text, next) => {
+    expect(taken(type, options, text, next)).toBeNull();
+  });
+
+  it("and what follows is not read with it", () => {
+    expect(taken("decimal", { precision: 7, scale: 2 }, "12", ".5")).toBe("12");
+    expect(taken("date", { formats: ["yyyy d MMM"] }, "2026 1 May", "x")).toBe("2026-05-01");
+    expect(taken("date", { formats: ["yyyy d MMMM"] }, "2026 1 December", "")).toBe("2026-12-01");
+  });
+});
+
+describe("an amount of money", () => {
+  const nines = "9".repeat(14);
+  it.each([
+    [nines, `${nines}.00`],
+    [`0${nines}`, `${nines}.00`],
+    [`-00${nines}`, `-${nines}.00`],
+    [`-${nines}`, `-${nines}.00`],
+    [`1${nines}`, null],
+    [`-1${nines}`, null],
+    ["0.5", "0.50"],
+    ["0.500", "0.50"],
+    ["0.505", null],
+  ])("%s is %s euros", (text, to) => {
+    expect(taken("money", { currency: "EUR" }, text)).toBe(to);
+  });
+
+  it("has its settings in a line", () => {
+    const line = typePart("money").line!;
+    expect(line.take("eur decimal , 4")).toEqual({ currency: "EUR", decimal: ",", scale: 4 });
+    expect(line.take("4 CHF")).toEqual({ currency: "CHF", scale: 4 });
+    expect(line.take("3")).toEqual({ scale: 3 });
+    expect(line.take("42 x3 3x 9")).toEqual({});
+    expect(line.show({ currency: "EUR", decimal: ",", scale: 4 })).toBe("EUR decimal , 4");
+    expect(line.show({})).toBe("");
+  });
+
+  it("says what is wanted", () => {
+    const expected = (options: object): string =>
+      typePart("money").expected(z.object(typePart("money").options).parse(options));
+    expect(expected({ currency: "JPY" })).toBe("an amount in JPY, with at most 0 decimals");
+    expect(expected({ decimal: "," })).toContain("such as 12,50 EUR;");
+  });
+});
+
 describe("years", () => {
   it.each([
     ["0001-01-01T00:00:00Z", true],
@@ -206,6 +264,15 @@ describe("settings as a line", () => {
     expect(line.take("  ")).toEqual({});
     expect(line.take(",")).toEqual({});
   });
+
+  it("of moments are shown by an example each, of three at most", () => {
+    const part = typePart("timestamp");
+    const expected = (formats: string[]): string => part.expected(z.object(part.options).parse({ formats }));
+    expect(expected(["dd.MM.yyyy HH:mm", "d/M/yyyy HH:mm"])).toMatch(/written like \d\d\.\d\d\.\d{4} \d\d:\d\d or \d/);
+    expect(
+      expected(["dd.MM.yyyy HH:mm", "d/M/yyyy HH:mm", "yyyy-MM-dd HH:mm", "HH:mm d/M/yyyy"]).split(" or "),
+    ).toHaveLength(3);
+  });
 });
 
 describe("words", () => {
@@ -226,5 +293,7 @@ describe("words", () => {
     expect(own.no).toContain("nein");
     expect(new Set(own.yes).size).toBe(own.yes.length);
     expect(yesAndNo(["ja", "perhaps"])).toBeNull();
+    expect(yesAndNo(["", "ja"])).toEqual(yesAndNo(["ja"]));
+    expect(yesAndNo([""])).toBeNull();
   });
 });

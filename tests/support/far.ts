@@ -1,8 +1,7 @@
 import { afterAll, beforeAll, inject } from "vitest";
 import { openDb, type Db } from "@/store/db.ts";
 import { putConnection } from "@/store/connections.ts";
-import { makeFarDatabase, startCluster } from "../../scripts/lib/cluster.mjs";
-import { freePort } from "../../scripts/lib/machine.mjs";
+import { makeFarDatabase } from "../../scripts/lib/cluster.mjs";
 import { newName } from "./system.ts";
 
 /** Databases beside the store, one on a server that can prepare transactions, and one on a server that can't. */
@@ -19,16 +18,10 @@ export type FarName = "prepares" | "commits";
 export function useFar(): FarDatabases {
   process.env["SIEVE_KEY"] = Buffer.alloc(32, 7).toString("base64");
   const made = new Map<FarName, { url: string; db: Db; admin: Db }>();
-  let second: Awaited<ReturnType<typeof startCluster>> | undefined;
-  beforeAll(async () => {
-    const settings = { fsync: "off", max_prepared_transactions: "0" };
-    second = await startCluster(`test-far-${process.env["VITEST_POOL_ID"]}`, await freePort(), {
-      settings,
-      quiet: true,
-    });
+  beforeAll(() => {
     const clusters = [
       ["prepares", inject("cluster")],
-      ["commits", { base: second.base, folder: second.folder }],
+      ["commits", inject("far")],
     ] as const;
     for (const [name, cluster] of clusters) {
       const { url, admin } = makeFarDatabase(cluster, newName());
@@ -38,7 +31,6 @@ export function useFar(): FarDatabases {
   });
   afterAll(async () => {
     for (const { db, admin } of made.values()) await Promise.all([db.end(), admin.end()]);
-    await second?.stop();
   });
   return {
     db: (connection) => made.get(connection)!.db,
