@@ -1,2 +1,2 @@
 import type { Browser } from "puppeteer-core";
-export function launchBrowser(): Promise<Browser>;
+export function launchBrowser(options?: { names?: readonly string[] }): Promise<Browser>;

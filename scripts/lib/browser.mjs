@@ -3,14 +3,16 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import puppeteer from "puppeteer-core";
-import { chromiumPath } from "./machine.mjs";
+import { HEADLESS_SHELL, chromiumPath } from "./machine.mjs";
 
-export async function launchBrowser() {
+/** `names`: names of other machines that lead to this one. */
+export async function launchBrowser({ names = [] } = {}) {
   const profile = mkdtempSync(join(tmpdir(), "sieve-browser-"));
+  const executablePath = chromiumPath();
   const browser = await puppeteer.launch({
-    executablePath: chromiumPath(),
+    executablePath,
     userDataDir: profile,
-    headless: true,
+    headless: executablePath === HEADLESS_SHELL ? "shell" : true,
     args: [
       "--no-sandbox",
       "--disable-gpu",
@@ -20,7 +22,7 @@ export async function launchBrowser() {
       "--disable-component-update",
       "--disable-sync",
       "--disable-dev-shm-usage",
-      "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE 127.0.0.1",
+      `--host-resolver-rules=${[...names.map((name) => `MAP ${name} 127.0.0.1`), "MAP * ~NOTFOUND", "EXCLUDE 127.0.0.1"].join(", ")}`,
     ],
     defaultViewport: { width: 1280, height: 800 },
   });

@@ -1,8 +1,9 @@
 import { connect, type AddressInfo } from "node:net";
 import { createServer, type Server } from "node:http";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import puppeteer, { type Browser, type Page } from "puppeteer-core";
-import { chromiumPath, freePort } from "../../scripts/lib/machine.mjs";
+import type { Browser, Page } from "puppeteer-core";
+import { launchBrowser } from "../../scripts/lib/browser.mjs";
+import { freePort } from "../../scripts/lib/machine.mjs";
 import { startCluster } from "../../scripts/lib/cluster.mjs";
 import { makeKey } from "@/store/sender-keys.ts";
 import { shareSystem } from "../support/shared.ts";
@@ -66,16 +67,7 @@ describe("a page from elsewhere", () => {
     await new Promise<void>((resolve) => evil.listen(0, "127.0.0.1", resolve));
     origin = `http://127.0.0.1:${(evil.address() as AddressInfo).port}`;
     // A name of somebody else that leads to this machine.
-    browser = await puppeteer.launch({
-      executablePath: chromiumPath()!,
-      headless: true,
-      args: [
-        "--no-sandbox",
-        "--disable-gpu",
-        "--disable-dev-shm-usage",
-        "--host-resolver-rules=MAP seeds.example 127.0.0.1, MAP * ~NOTFOUND , EXCLUDE 127.0.0.1",
-      ],
-    });
+    browser = await launchBrowser({ names: ["seeds.example"] });
   });
   afterAll(async () => {
     await browser?.close();
