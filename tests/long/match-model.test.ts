@@ -12,6 +12,7 @@ import { NO_RIVALS, weighRivals } from "@/core/match/model/rivals.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import { scoreOf } from "@/core/match/model/score.ts";
 import { MatchTable, Values } from "@/core/match/pairs/table.ts";
+import { eachAlone } from "@/core/match/model/patterns.ts";
 import { LevelCounts, restDensity } from "@/core/match/model/tree.ts";
 import { proposedFor } from "../../demo/circumstances/measure.ts";
 import { CIRCUMSTANCES, makeSet } from "../../demo/circumstances/sets.ts";
@@ -104,7 +105,7 @@ describe("what pairs that are not the same are like", () => {
   const { pool, values } = drawn(1_000, 500);
   const widths = values.map((v) => v.levels.length + 2);
   const counts = new LevelCounts(widths);
-  counts.add(pool, () => 1);
+  counts.add(eachAlone(pool), () => 1);
   const u = widths.map((n, f) => {
     const seen = [...counts.single[f]!].map((x) => x + 1);
     const all = seen.reduce((a, b) => a + b, 0);
@@ -130,7 +131,7 @@ describe("what pairs that are not the same are like", () => {
   it("fills a tree that was built before from other counts", () => {
     const { edges } = restDensity(counts, u, true, null);
     const half = new LevelCounts(widths, edges);
-    half.add(pool, () => 0.5);
+    half.add(eachAlone(pool), () => 0.5);
     const again = restDensity(counts.without(half), u, true, edges);
     expect(again.edges.map((e) => [e.field, e.parent])).toEqual([[2, 1]]);
     again.edges[0]!.by[0]!.shares.forEach((x, l) => expect(x).toBeCloseTo(edges[0]!.by[0]!.shares[l]!, 1));

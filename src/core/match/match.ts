@@ -1,7 +1,7 @@
 import { CandidateIndex, type IndexRows } from "./pairs/candidates.ts";
 import { choose, type Choice, type Wanted } from "./model/choose.ts";
 import { MISSING } from "./model/density.ts";
-import { drawPairs, pairsInOrder } from "./pairs/draw.ts";
+import { drawPairs, pairsInOrder, type Pool } from "./pairs/draw.ts";
 import { countAll, fit, withoutUnlikely, type Labelled } from "./model/estimate.ts";
 import type { Fit, Source, Start } from "./model/kinds.ts";
 import { fieldFacts, type FieldFacts } from "./model/fields.ts";
@@ -27,7 +27,7 @@ const SAMPLED_MORE = 6_000;
 /** Pairs that score less are of no use to anybody, and not kept. */
 const LEAST_SCORE = 20;
 /** One of the ways in which the records of a match meet. */
-interface Meeting extends Omit<Source, "pool"> {
+export interface Meeting extends Omit<Source, "pool"> {
   readonly pairs: RecordPairs;
   readonly index: () => CandidateIndex;
 }
@@ -147,8 +147,9 @@ export class Matcher {
   /**
    * The ways in which the records meet. The first is where the limits are looked for: known and arriving
    * ones, or all with one another. In the others it is seen what pairs are like that are not the same.
+   * Another thread with the same records has the same ones.
    */
-  private meetings({ start = 0, delivery = true, mixed = false }: Looking): Meeting[] {
+  meetings({ start = 0, delivery = true, mixed = false }: Looking): Meeting[] {
     const { incoming, known, among } = this;
     const all = this.frequencies!;
     const index = (): CandidateIndex => this.index!;
@@ -175,24 +176,43 @@ export class Matcher {
     ];
   }
 
+  /** Draws the pairs from which the model is estimated, of some of the ways in which records meet. */
+  draw(meetings: readonly Meeting[], some: (meeting: number) => boolean): Map<number, Pool> {
+    const most = meetings.length === 1 ? SAMPLED.alone : SAMPLED.side;
+    const candidates = candidatesFor(this.values.length);
+    const pools = new Map<number, Pool>();
+    meetings.forEach(({ pairs, index }, m) => {
+      if (some(m)) pools.set(m, drawPairs(pairs, index(), most, candidates));
+    });
+    return pools;
+  }
+
   /** Estimates the model and the limits from these very records, without anyone's labels; they are used from now on. */
   estimate(looking: Looking = {}): Estimate {
-    const { task, conclude } = this.fitting(looking);
+    const meetings = this.meetings(looking);
+    const { task, conclude } = this.fitting(
+      looking,
+      meetings,
+      this.draw(meetings, () => true),
+    );
     return conclude(fitsOf(task));
   }
 
   /**
-   * What is to be fitted, which can be done by several threads, each some of the starts; and what concludes
-   * from the fits, in the order of the task's starts.
+   * What is to be fitted to the pairs that were drawn, which can be done by several threads, each some of the starts;
+   * and what concludes from the fits, in the order of the task's starts.
+   * @param drawn by meeting
    */
-  fitting(looking: Looking = {}): { task: FitTask; conclude: (fits: readonly Fit[]) => Estimate } {
-    const meetings = this.meetings(looking);
-    const most = meetings.length === 1 ? SAMPLED.alone : SAMPLED.side;
-    const sources = meetings.map(({ side, sought, single, pairs, index }): Source => ({
+  fitting(
+    looking: Looking,
+    meetings: readonly Meeting[],
+    drawn: ReadonlyMap<number, Pool>,
+  ): { task: FitTask; conclude: (fits: readonly Fit[]) => Estimate } {
+    const sources = meetings.map(({ side, sought, single }, m): Source => ({
       side,
       sought,
       single,
-      pool: drawPairs(pairs, index(), most, candidatesFor(this.values.length)),
+      pool: drawn.get(m)!,
     }));
     const pools = sources.map((s) => s.pool);
     const facts = fieldFacts(this.values, pools, [pools[0]!], this.frequencies!.equal);

@@ -1,6 +1,7 @@
 import { parentPort } from "node:worker_threads";
 import { IndexPart, type IndexRows } from "@/core/match/pairs/candidates.ts";
-import { Matcher, fitsOf, type FitTask, type Pairs, type SharedRecords } from "@/core/match/match.ts";
+import { Matcher, fitsOf, type FitTask, type Looking, type Pairs, type SharedRecords } from "@/core/match/match.ts";
+import type { Pool } from "@/core/match/pairs/draw.ts";
 import type { Fit } from "@/core/match/model/kinds.ts";
 import type { PairModel } from "@/core/match/model/model.ts";
 import { NumbersRecords, type NumberedRecords } from "@/core/match/pairs/numbered.ts";
@@ -44,6 +45,10 @@ const calls = {
   index(rows: IndexRows, texts: readonly (readonly string[])[]): void {
     matcher.values.forEach((v, f) => v.takeTexts(texts[f]!));
     matcher.prepare(rows);
+  },
+  /** Draws the pairs of some of the ways in which records meet. */
+  draw(looking: Looking, some: readonly number[]): Map<number, Pool> {
+    return matcher.draw(matcher.meetings(looking), (m) => some.includes(m));
   },
   fits(task: FitTask): Fit[] {
     return fitsOf(task);

@@ -178,7 +178,13 @@ export class PairSearch {
     await this.prepare();
     const { matcher, helper } = this;
     if (!helper) return matcher.estimate(looking);
-    const { task, conclude } = matcher.fitting(looking);
+    const meetings = matcher.meetings(looking);
+    // The known records with one another are left to the other thread, as what arrives has yet to be indexed here.
+    const left = meetings.length > 1 ? [meetings.length - 1] : [];
+    const drawing = helper.call("draw", { ...looking, labels: [] }, left);
+    const drawn = matcher.draw(meetings, (m) => !left.includes(m));
+    for (const [m, pool] of await drawing) drawn.set(m, pool);
+    const { task, conclude } = matcher.fitting(looking, meetings, drawn);
     // Every other start is left to the other thread.
     const some = (rest: number): FitTask => ({ ...task, starts: task.starts.filter((_, i) => i % 2 === rest) });
     const besides = helper.call("fits", some(1));

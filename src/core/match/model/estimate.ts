@@ -1,8 +1,9 @@
 import { MISSING, bounded, looseField, orderedField, sharesOf, silentField, type KindField } from "./density.ts";
 import type { Pool } from "../pairs/draw.ts";
 import { LIKELY_BITS, simpleScores, type FieldFacts } from "./fields.ts";
-import { firstChances } from "./guess.ts";
+import { firstChances, noChances } from "./guess.ts";
 import { isSame, type Active, type Fit, type Kind, type KindName, type Source, type Start } from "./kinds.ts";
+import { eachAlone, patternsOf, rowsAt, some, type Patterns } from "./patterns.ts";
 import { LevelCounts, restDensity, type RestDensity } from "./tree.ts";
 
 /** Levels that a field has at most, so that tables of them can lie side by side. */
@@ -19,29 +20,6 @@ const UNSEEN_PAIRS = 0.5;
 const REBUILT = new Set([0, 3, 6]);
 /** A pair with fewer bits than this for every kind is none of them. */
 const HOPELESS = -30;
-
-/** The pairs of a pool that a test lets through, and which they were. */
-function some(pool: Pool, width: number, keep: (p: number) => boolean): { pool: Pool; from: Int32Array } {
-  const list: number[] = [];
-  for (let p = 0; p < pool.count; p++) if (keep(p)) list.push(p);
-  const rows = <T extends Uint8Array | Float32Array>(all: T, into: T): T => {
-    list.forEach((p, i) => into.set(all.subarray(p * width, (p + 1) * width), i * width));
-    return into;
-  };
-  const size = list.length * width;
-  const kept: Pool = {
-    ...pool,
-    count: list.length,
-    owner: Int32Array.from(list, (p) => pool.owner[p]!),
-    other: Int32Array.from(list, (p) => pool.other[p]!),
-    weight: Float32Array.from(list, (p) => pool.weight[p]!),
-    candidate: Uint8Array.from(list, (p) => pool.candidate[p]!),
-    alike: rows(pool.alike, new Uint8Array(size)),
-    levels: rows(pool.levels, new Uint8Array(size)),
-    rarity: rows(pool.rarity, new Float32Array(size)),
-  };
-  return { pool: kept, from: Int32Array.from(list) };
-}
 
 /** By field: 1 where it hangs on another one. */
 export function hanging({ fields, edges }: RestDensity): Uint8Array {
@@ -72,9 +50,9 @@ function countLevels(
     beforehand(name, facts).forEach((list, f) => list.forEach((n, l) => (counts[(f * WIDTH + l) * many + k] = n))),
   );
   const worth = new Float64Array(many);
-  for (const { pool, chances } of active) {
-    const { levels, weight } = pool;
-    for (let p = 0; p < pool.count; p++) {
+  for (const { patterns, chances } of active) {
+    const { count, levels, weight } = patterns;
+    for (let p = 0; p < count; p++) {
       let all = 0;
       for (let k = 0; k < many; k++) all += worth[k] = chances[k]![p]! * weight[p]!;
       if (all === 0) continue;
@@ -116,9 +94,9 @@ function pairsOf({ pool }: Source): number {
 /** The shares of the kinds in each source: those that are the same for each by itself, those that belong together for all. */
 function learnPriors(start: Start, active: readonly (Active & { readonly source: Source })[]): number[][] {
   const sums = start.kinds.map((_, k) =>
-    active.map(({ pool, chances }) => {
+    active.map(({ patterns, chances }) => {
       let sum = 0;
-      for (let p = 0; p < pool.count; p++) sum += chances[k]![p]! * pool.weight[p]!;
+      for (let p = 0; p < patterns.count; p++) sum += chances[k]![p]! * patterns.weight[p]!;
       return sum;
     }),
   );
@@ -144,15 +122,35 @@ function learnPriors(start: Start, active: readonly (Active & { readonly source:
 /** All pairs of the pools, counted by the levels of their fields. */
 export function countAll(sources: readonly Source[], facts: readonly FieldFacts[]): LevelCounts {
   const counts = new LevelCounts(facts.map((f) => f.levels));
-  for (const { pool } of sources) counts.add(pool, () => 1);
+  for (const { pool } of sources) counts.add(eachAlone(pool), () => 1);
   return counts;
 }
 
-/** The sources without the pairs that are of no kind whatever comes. How many pairs there are in all stays. */
-export function withoutUnlikely(sources: readonly Source[], facts: readonly FieldFacts[]): Source[] {
+/** A source without the pairs that are of no kind whatever comes. How many pairs there are in all stays. */
+export interface Likely {
+  readonly source: Source;
+  readonly patterns: Patterns;
+}
+
+export function withoutUnlikely(sources: readonly Source[], facts: readonly FieldFacts[]): Likely[] {
+  const width = facts.length;
   return sources.map((source) => {
-    const scores = simpleScores(source.pool, facts);
-    return { ...source, pool: some(source.pool, facts.length, (p) => scores[p]! > -LIKELY_BITS).pool };
+    const all = source.pool;
+    const scores = simpleScores(all, facts);
+    const from = Int32Array.from({ length: all.count }, (_, p) => p).filter((p) => scores[p]! > -LIKELY_BITS);
+    const size = from.length * width;
+    const pool: Pool = {
+      ...all,
+      count: from.length,
+      owner: from.map((p) => all.owner[p]!),
+      other: from.map((p) => all.other[p]!),
+      weight: Float32Array.from(from, (p) => all.weight[p]!),
+      candidate: Uint8Array.from(from, (p) => all.candidate[p]!),
+      alike: rowsAt(from, all.alike, new Uint8Array(size), width),
+      levels: rowsAt(from, all.levels, new Uint8Array(size), width),
+      rarity: rowsAt(from, all.rarity, new Float32Array(size), width),
+    };
+    return { source: { ...source, pool }, patterns: patternsOf(pool, width) };
   });
 }
 
@@ -166,7 +164,7 @@ export function withoutUnlikely(sources: readonly Source[], facts: readonly Fiel
  */
 export function fit(
   start: Start,
-  sources: readonly Source[],
+  sources: readonly Likely[],
   facts: readonly FieldFacts[],
   everything: LevelCounts,
   labels: Labelled | null = null,
@@ -175,13 +173,13 @@ export function fit(
   const widths = facts.map((f) => f.levels);
   const u = facts.map((f) => f.u);
   const most = start.few || start.strict ? MOST_DIFFERENT.few : MOST_DIFFERENT.many;
-  let active = sources.map((source) => ({
+  // First guesses are of each pair by itself, and patterns of them from then on.
+  let active: (Active & { readonly source: Source })[] = sources.map(({ source }) => ({
     source,
-    pool: source.pool,
-    chances: start.kinds.map(() => new Float64Array(source.pool.count)),
+    patterns: eachAlone(source.pool),
+    chances: firstChances(source, facts, start),
   }));
   const taught = labels && taughtBy(labels, start);
-  for (const a of active) firstChances(a, facts, start);
   let priors: number[][] = [];
   let fields: KindField[][] = [];
   let rest!: RestDensity;
@@ -193,8 +191,8 @@ export function fit(
     const counted = countLevels(start.kinds, taught ? [...active, taught] : active, facts);
     fields = start.kinds.map((name, k) => fieldsOf(name, counted[k]!, facts, most));
     const taken = new LevelCounts(widths, REBUILT.has(turn) ? undefined : edges);
-    for (const { pool, chances } of active) {
-      taken.add(pool, (p) => {
+    for (const { patterns, chances } of active) {
+      taken.add(patterns, (p) => {
         let sum = 0;
         for (const list of chances) sum += list[p]!;
         return sum;
@@ -208,15 +206,20 @@ export function fit(
         ? 1
         : Math.max(...priors.flatMap((list, k) => list.map((x, s) => Math.abs(Math.log2(x / before[k]![s]!)))));
     if (turn >= TURNS.most || (turn >= TURNS.least && moved < 0.01)) break;
+    if (turn === 0) active = sources.map((likely) => ({ ...likely, chances: noChances(start, likely.patterns.count) }));
     gain = expect(active, priors, fields, rest);
     if (taught) {
       expect([taught], priors, fields, rest);
       clamp(taught, labels!.same, start);
     }
     if (turn === 2) {
-      active = active.map(({ source, pool, chances }) => {
-        const { pool: kept, from } = some(pool, width, (p) => chances.some((list) => list[p]! > 1e-7));
-        return { source, pool: kept, chances: chances.map((list) => Float64Array.from(from, (p) => list[p]!)) };
+      active = active.map(({ source, patterns, chances }) => {
+        const kept = some(patterns, width, (p) => chances.some((list) => list[p]! > 1e-7));
+        return {
+          source,
+          patterns: kept.patterns,
+          chances: chances.map((list) => Float64Array.from(kept.from, (p) => list[p]!)),
+        };
       });
     }
   }
@@ -241,12 +244,12 @@ function taughtBy({ pool, same }: Labelled, start: Start): Active {
   const chances = start.kinds.map((name) =>
     Float64Array.from(same, (is) => (is === 1 ? (name === "same" ? 1 : 0) : isSame(name) ? 0 : 1 / (others + 1))),
   );
-  return { source: null, pool: { ...pool, weight }, chances };
+  return { source: null, patterns: eachAlone({ ...pool, weight }), chances };
 }
 
 /** What people have said holds: of the kinds that it leaves open each keeps its share (estimation with labels, Nigam et al. 2000). */
-function clamp({ pool, chances }: Active, same: Uint8Array, start: Start): void {
-  for (let p = 0; p < pool.count; p++) {
+function clamp({ patterns, chances }: Active, same: Uint8Array, start: Start): void {
+  for (let p = 0; p < patterns.count; p++) {
     const is = same[p] === 1;
     let all = 0;
     let rest = 1;
@@ -332,11 +335,11 @@ function expect(
   const restOf = flatRest(rest);
   const bits = new Float64Array(many);
   let gain = 0;
-  active.forEach(({ pool, chances }, s) => {
-    const { levels, rarity, weight } = pool;
+  active.forEach(({ patterns, chances }, s) => {
+    const { count, levels, rarity, weight } = patterns;
     const odds = Float64Array.from(priors, (list) => Math.log2(list[s]!));
     const left = Math.log2(1 - priors.reduce((n, list) => n + list[s]!, 0));
-    for (let p = 0; p < pool.count; p++) {
+    for (let p = 0; p < count; p++) {
       const at = p * width;
       bits.set(odds);
       for (let f = 0; f < width; f++) {

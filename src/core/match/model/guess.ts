@@ -1,16 +1,19 @@
 import { MISSING } from "./density.ts";
 import { LIKELY_BITS, bestPairs, simpleScores, type FieldFacts } from "./fields.ts";
-import type { Active, Source, Start } from "./kinds.ts";
+import type { Source, Start } from "./kinds.ts";
 
 /** How sure a first guess is. */
 const SURE = 0.9;
-/** First guesses of what kind each likely pair is, from how many telling fields differ. */
-export function firstChances(
-  active: Active & { readonly source: Source },
-  facts: readonly FieldFacts[],
-  start: Start,
-): void {
-  const { source, pool, chances } = active;
+
+/** By kind and pair, none yet. */
+export function noChances({ kinds }: Start, count: number): Float64Array[] {
+  return kinds.map(() => new Float64Array(count));
+}
+
+/** First guesses of what kind each likely pair is, from how many telling fields differ: by kind, of each pair. */
+export function firstChances(source: Source, facts: readonly FieldFacts[], start: Start): Float64Array[] {
+  const { pool } = source;
+  const chances = noChances(start, pool.count);
   const width = facts.length;
   const scores = simpleScores(pool, facts);
   const best = bestPairs(pool, scores);
@@ -55,4 +58,5 @@ export function firstChances(
       chances[same]![p] = chances[related]![p] = 0.5;
     }
   }
+  return chances;
 }

@@ -1,5 +1,6 @@
 import type { KindField } from "./density.ts";
 import type { Pool } from "../pairs/draw.ts";
+import type { Patterns } from "./patterns.ts";
 import type { RestDensity } from "./tree.ts";
 
 /** Kinds of pairs beside those that have nothing to do with each other. */
@@ -53,10 +54,10 @@ export const THERE = 0.01;
 /** Whether pairs of a kind are the same. */
 export const isSame = (name: KindName): boolean => name === "same" || name === "moved";
 
-/** Pairs that may be of a kind, with the probability that they are, by kind. */
+/** Pairs that may be of a kind, by their patterns, with the probability that they are, by kind. */
 export interface Active {
   /** Null for pairs that people have decided. */
   readonly source: Source | null;
-  readonly pool: Pool;
+  readonly patterns: Patterns;
   readonly chances: readonly Float64Array[];
 }

@@ -1,5 +1,5 @@
 import { looseField, MISSING, sharesOf, type KindField } from "./density.ts";
-import type { Pool } from "../pairs/draw.ts";
+import type { Patterns } from "./patterns.ts";
 
 /** How a field of pairs that have nothing to do with each other hangs on another one: by the other's level, what its levels are like. */
 export interface TreeEdge {
@@ -51,8 +51,8 @@ export class LevelCounts {
     this.second = Uint8Array.from(couples, (c) => c.g);
   }
 
-  /** Adds the pairs of a pool, each by its weight times what is left of it. */
-  add({ count, levels, weight }: Pool, left: (pair: number) => number): void {
+  /** Adds pairs by their patterns, each by its weight times what is left of it. */
+  add({ count, levels, weight, squares: square }: Patterns, left: (pattern: number) => number): void {
     const width = this.widths.length;
     const { single, squares, widths, first, second, tables } = this;
     for (let p = 0; p < count; p++) {
@@ -64,7 +64,7 @@ export class LevelCounts {
         const l = levels[at + f]!;
         if (l === MISSING) continue;
         single[f]![l]! += w;
-        squares[f]![l]! += w * weight[p]!;
+        squares[f]![l]! += square[p]! * share;
       }
       for (let c = 0; c < tables.length; c++) {
         const l = levels[at + first[c]!]!;
