@@ -3,7 +3,7 @@ import type { Pool } from "../pairs/draw.ts";
 import { LIKELY_BITS, simpleScores, type FieldFacts } from "./fields.ts";
 import { firstChances, noChances } from "./guess.ts";
 import { isSame, type Active, type Fit, type Kind, type KindName, type Source, type Start } from "./kinds.ts";
-import { eachAlone, patternsOf, rowsAt, some, type Patterns } from "./patterns.ts";
+import { eachAlone, patternsOf, placesOf, rowsAt, some, type Patterns } from "./patterns.ts";
 import { LevelCounts, restDensity, type RestDensity } from "./tree.ts";
 
 /** Levels that a field has at most, so that tables of them can lie side by side. */
@@ -129,6 +129,8 @@ export function countAll(sources: readonly Source[], facts: readonly FieldFacts[
 /** A source without the pairs that are of no kind whatever comes. How many pairs there are in all stays. */
 export interface Likely {
   readonly source: Source;
+  /** Its pairs, each by itself and by their patterns. */
+  readonly pairs: Patterns;
   readonly patterns: Patterns;
 }
 
@@ -137,7 +139,7 @@ export function withoutUnlikely(sources: readonly Source[], facts: readonly Fiel
   return sources.map((source) => {
     const all = source.pool;
     const scores = simpleScores(all, facts);
-    const from = Int32Array.from({ length: all.count }, (_, p) => p).filter((p) => scores[p]! > -LIKELY_BITS);
+    const from = placesOf(all.count, (p) => scores[p]! > -LIKELY_BITS);
     const size = from.length * width;
     const pool: Pool = {
       ...all,
@@ -150,7 +152,7 @@ export function withoutUnlikely(sources: readonly Source[], facts: readonly Fiel
       levels: rowsAt(from, all.levels, new Uint8Array(size), width),
       rarity: rowsAt(from, all.rarity, new Float32Array(size), width),
     };
-    return { source: { ...source, pool }, patterns: patternsOf(pool, width) };
+    return { source: { ...source, pool }, pairs: eachAlone(pool), patterns: patternsOf(pool, width) };
   });
 }
 
@@ -174,9 +176,9 @@ export function fit(
   const u = facts.map((f) => f.u);
   const most = start.few || start.strict ? MOST_DIFFERENT.few : MOST_DIFFERENT.many;
   // First guesses are of each pair by itself, and patterns of them from then on.
-  let active: (Active & { readonly source: Source })[] = sources.map(({ source }) => ({
+  let active: (Active & { readonly source: Source })[] = sources.map(({ source, pairs }) => ({
     source,
-    patterns: eachAlone(source.pool),
+    patterns: pairs,
     chances: firstChances(source, facts, start),
   }));
   const taught = labels && taughtBy(labels, start);
@@ -206,7 +208,7 @@ export function fit(
         ? 1
         : Math.max(...priors.flatMap((list, k) => list.map((x, s) => Math.abs(Math.log2(x / before[k]![s]!)))));
     if (turn >= TURNS.most || (turn >= TURNS.least && moved < 0.01)) break;
-    if (turn === 0) active = sources.map((likely) => ({ ...likely, chances: noChances(start, likely.patterns.count) }));
+    if (turn === 0) active = sources.map((s) => ({ ...s, chances: noChances(start, s.patterns.count) }));
     gain = expect(active, priors, fields, rest);
     if (taught) {
       expect([taught], priors, fields, rest);

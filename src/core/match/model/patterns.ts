@@ -16,7 +16,9 @@ export interface Patterns {
 
 /** The pairs of a pool, each a pattern of its own. */
 export function eachAlone({ count, levels, rarity, weight }: Pool): Patterns {
-  return { count, levels, rarity, weight: Float64Array.from(weight), squares: Float64Array.from(weight, (w) => w * w) };
+  const [weights, squares] = [new Float64Array(weight), new Float64Array(weight)];
+  for (let p = 0; p < count; p++) squares[p]! *= squares[p]!;
+  return { count, levels, rarity, weight: weights, squares };
 }
 
 /** The patterns of a pool, in the order in which they first come. */
@@ -69,7 +71,7 @@ export function some(
   width: number,
   keep: (p: number) => boolean,
 ): { patterns: Patterns; from: Int32Array } {
-  const from = Int32Array.from({ length: count }, (_, p) => p).filter(keep);
+  const from = placesOf(count, keep);
   const patterns = {
     count: from.length,
     levels: rowsAt(from, levels, new Uint8Array(from.length * width), width),
@@ -78,6 +80,14 @@ export function some(
     squares: Float64Array.from(from, (p) => squares[p]!),
   };
   return { patterns, from };
+}
+
+/** The places that a test lets through, of so many. */
+export function placesOf(count: number, keep: (p: number) => boolean): Int32Array {
+  const from = new Int32Array(count);
+  let kept = 0;
+  for (let p = 0; p < count; p++) if (keep(p)) from[kept++] = p;
+  return from.slice(0, kept);
 }
 
 /** Puts the rows at some places one after the other. */
