@@ -10,6 +10,7 @@ export const ENTRIES = {
   cli: "src/cli/main.ts",
   worker: "src/engine/jobs/worker.ts",
   apart: "src/engine/apart/process.ts",
+  "apart-watch": "src/engine/apart/watch.ts",
   "course-thread": "src/engine/threads/course-thread.ts",
   "pairs-thread": "src/engine/match/pairs-thread.ts",
   "look-up-thread": "src/engine/threads/look-up-thread.ts",

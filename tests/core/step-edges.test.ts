@@ -85,6 +85,82 @@ describe("steps at the edges of what they change", () => {
         ["0°0'1\" S", "-0.000278"],
         ["90° N", "90"],
         ["91° N", "91° N"],
+        ["W 180°", "-180"],
+        ["181° W", "181° W"],
+        // Degrees of no side may be of either kind.
+        ["150,5", "150.5"],
+        ["180,5", "180,5"],
+        ["54° 59' 60\" N", "54° 59' 60\" N"],
+        ["N 54° N", "N 54° N"],
+      ],
+    ],
+    [
+      "written-date",
+      { order: "day first" },
+      [
+        ["5 March 2026", "2026-03-05"],
+        ["2026 March 5", "2026-03-05"],
+        ["3 March April 2026", "3 March April 2026"],
+        ["5 March 926", "5 March 926"],
+        ["5 March 0050", "5 March 0050"],
+        ["5.3.926", "5.3.926"],
+        ["31 April 2026", "31 April 2026"],
+        ["0 March 2026", "0 March 2026"],
+        ["5.13.2026", "5.13.2026"],
+        ["5.0.2026", "5.0.2026"],
+        ["March 2026", "March 2026"],
+        ["1 2 March 2026", "1 2 March 2026"],
+        ["5 March 51", "1951-03-05"],
+        ["5 March 50", "2050-03-05"],
+        ["March", "March"],
+      ],
+    ],
+    [
+      "written-date",
+      // One word for November in the one and for October in the other.
+      { order: "day first", languages: ["pl", "hr"] },
+      [
+        ["5 listopad 2026", "5 listopad 2026"],
+        ["5 maj 2026", "2026-05-05"],
+      ],
+    ],
+    [
+      "unit",
+      { to: "°F" },
+      [
+        ["10 °C", "50"],
+        ["0 K", "-459.67"],
+        ["-40 °C", "-40"],
+        ["50 °F", "50"],
+        ["50", "50"],
+      ],
+    ],
+    [
+      "unit",
+      { to: "K", from: "°F" },
+      [
+        ["50", "283.15"],
+        ["−10 °C.", "263.15"],
+      ],
+    ],
+    [
+      "cut",
+      { length: 3 },
+      [
+        ["äöüß", "äöü"],
+        ["abc", "abc"],
+        ["abcd", "abc"],
+        ["", ""],
+      ],
+    ],
+    [
+      "case",
+      { to: "sentence" },
+      [
+        ["a", "A"],
+        ["A", "A"],
+        ["aB", "Ab"],
+        ["", ""],
       ],
     ],
     [
@@ -119,6 +195,33 @@ describe("steps at the edges of what they change", () => {
     expect(changed).toBe(pairs.filter(([from, to]) => from !== to).length);
   });
 
+  it("fill a field from any other, the first one too", () => {
+    const fields = [
+      { name: "a", type: "text" },
+      { name: "b", type: "text" },
+    ];
+    const rows = [
+      ["x", ""],
+      ["x", "y"],
+      ["", ""],
+    ];
+    const filled = (options: object): string[][] => {
+      const compiled = compilePlan(planOf(fields, { cleanse: [{ do: "fill", in: ["b"], ...options }] }));
+      const sifted = siftRows(compiled, ["a", "b"], rows);
+      return rows.map((_, r) => cleansedValues(sifted, r) as string[]);
+    };
+    expect(filled({ from: "a" })).toEqual([
+      ["x", "x"],
+      ["x", "y"],
+      ["", ""],
+    ]);
+    expect(filled({ above: true })).toEqual([
+      ["x", ""],
+      ["x", "y"],
+      ["", "y"],
+    ]);
+  });
+
   it("say in words what they do", () => {
     const words = (id: StepId, options: object): string => stepPart(id).words({ do: id, in: "*", ...options } as never);
     expect(words("keep", { what: "digits" })).toBe("keep only digits");
@@ -150,5 +253,25 @@ describe("spellings", () => {
     expect(groups.map((g) => [g.proposed.value, g.variants.map((v) => v.value)])).toEqual([
       ["Alder Hollow", ["Alder Holow"]],
     ]);
+  });
+
+  it("of nothing but marks are no spellings of each other, and short ones only by their keys", () => {
+    const groups = findSpellings([
+      { value: "?", count: 50 },
+      { value: "--", count: 40 },
+      { value: "", count: 30 },
+      { value: "Fens", count: 90 },
+      { value: "Fenn", count: 1 },
+      { value: "fens", count: 1 },
+      { value: "Alder", count: 90 },
+      { value: "Aldre", count: 1 },
+    ]);
+    expect(groups.map((g) => [g.proposed.value, g.variants.map((v) => v.value)])).toEqual([["Fens", ["fens"]]]);
+    const longer = findSpellings([
+      { value: "Alders", count: 90 },
+      { value: "Aldres", count: 1 },
+      { value: "Alderss", count: 1 },
+    ]);
+    expect(longer.map((g) => g.variants.map((v) => v.value))).toEqual([["Alderss"]]);
   });
 });

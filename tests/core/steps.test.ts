@@ -179,6 +179,9 @@ describe("a value map", () => {
     const table = readValueTable(new TextEncoder().encode(text));
     expect(table).toEqual({ to: { GB: ["UK", "Great Britain"], FR: [] }, spellings, passedOver: 0 });
     expect(readValueTable(new TextEncoder().encode(valueTableCsv(table.to))).to).toEqual(table.to);
+    expect(valueTableCsv({ wild: ["w", "wld"], other: [] })).toBe(
+      "spelling,becomes\r\nw,wild\r\nwld,wild\r\nother,other\r\n",
+    );
   });
 
   it("passes over lines without two values, and refuses a file without any", () => {

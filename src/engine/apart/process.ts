@@ -1,5 +1,4 @@
-import { Worker, isMainThread } from "node:worker_threads";
-import { fileURLToPath } from "node:url";
+import { Worker } from "node:worker_threads";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { openDb, type Db } from "@/store/db.ts";
 import { TASKS } from "./tasks.ts";
@@ -8,7 +7,6 @@ import { stopped, type WorkAt } from "./work-at.ts";
 
 /** The process that does pieces of work that may have to be ended (`apart.ts`), one after the other. */
 
-const LOOK_MS = 500;
 const TELL_MS = 100;
 
 function say(message: FromApart): void {
@@ -43,18 +41,10 @@ async function work(db: Db, { task, input }: Exclude<ToApart, { stop: true }>): 
   }
 }
 
-if (isMainThread) {
-  const db = openDb(undefined, 3);
-  process.on("message", (message: ToApart) => {
-    if ("stop" in message) stopping = true;
-    else void work(db, message);
-  });
-  process.on("disconnect", () => process.exit(0));
-  // Work that stands still hears nothing of its parent's end.
-  new Worker(fileURLToPath(import.meta.url)).unref();
-} else {
-  const parent = process.ppid;
-  setInterval(() => {
-    if (process.ppid !== parent) process.kill(process.pid, "SIGKILL");
-  }, LOOK_MS);
-}
+const db = openDb(undefined, 3);
+process.on("message", (message: ToApart) => {
+  if ("stop" in message) stopping = true;
+  else void work(db, message);
+});
+process.on("disconnect", () => process.exit(0));
+new Worker(new URL("./apart-watch.js", import.meta.url)).unref();
