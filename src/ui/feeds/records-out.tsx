@@ -1,17 +1,12 @@
 "use client";
 
-import { useQuery } from "@tanstack/react-query";
-import { Fragment, useState } from "react";
-import { ENCODING_GROUPS, type Encoding } from "@/core/read/encoding/names.ts";
+import { useState } from "react";
 import { OF_HELD, OF_RECORDS, isOfLoad, isTyped, type Contents } from "@/core/write/files/contents.ts";
-import { countOut } from "@/routes/out.ts";
-import { ask, problemOf } from "../kit/api.ts";
 import { PartitionPicker, type PickedField } from "../kit/partition-picker.tsx";
-import { ProblemNote } from "../kit/problem-note.tsx";
-import { withPath } from "../kit/with-path.ts";
-import { counted } from "../kit/words.ts";
-import { outHref, outPath, outPattern, outQuery, shellWords, type OutChoice } from "./out-choice.ts";
+import { outPattern, type OutChoice } from "./out-choice.ts";
+import { ElementChoice, TextChoice } from "./out-form.tsx";
 import { QueryChoice, useColumns } from "./query-choice.tsx";
+import { WhatComes, WhatQueryGives } from "./what-you-get.tsx";
 
 interface Format {
   readonly id: string;
@@ -56,26 +51,7 @@ export function RecordsOut({
           <label htmlFor="out-format">Format</label>
         </dt>
         <dd>
-          <select
-            id="out-format"
-            className="select select-sm max-w-56"
-            value={choice.format}
-            onChange={(e) => {
-              const next = formats.find((f) => f.id === e.target.value)!;
-              // What only some formats have is not taken along to another one.
-              set({
-                format: next.id,
-                ...(next.delimited ? {} : { delimiter: undefined, encoding: undefined }),
-                ...(next.elements ? {} : { root: undefined, record: undefined }),
-              });
-            }}
-          >
-            {formats.map((f) => (
-              <option key={f.id} value={f.id}>
-                {f.title}
-              </option>
-            ))}
-          </select>
+          <FormatChoice formats={formats} choice={choice} set={set} />
           <label className="mt-2 flex items-center gap-2">
             <input
               type="checkbox"
@@ -142,6 +118,39 @@ export function RecordsOut({
         <WhatComes feed={feed} choice={choice} ending={format.ending} />
       )}
     </div>
+  );
+}
+
+function FormatChoice({
+  formats,
+  choice,
+  set,
+}: {
+  formats: readonly Format[];
+  choice: OutChoice;
+  set: (some: Partial<OutChoice>) => void;
+}) {
+  return (
+    <select
+      id="out-format"
+      className="select select-sm max-w-56"
+      value={choice.format}
+      onChange={(e) => {
+        const next = formats.find((f) => f.id === e.target.value)!;
+        // What only some formats have is not taken along to another one.
+        set({
+          format: next.id,
+          ...(next.delimited ? {} : { delimiter: undefined, encoding: undefined }),
+          ...(next.elements ? {} : { root: undefined, record: undefined }),
+        });
+      }}
+    >
+      {formats.map((f) => (
+        <option key={f.id} value={f.id}>
+          {f.title}
+        </option>
+      ))}
+    </select>
   );
 }
 
@@ -221,188 +230,3 @@ const fieldsOfContents = (
     ...fields.map(({ name }) => ({ name, isDay: false })),
   ];
 };
-
-/** How many rows that is, in which files, and where to get them. */
-function WhatComes({ feed, choice, ending }: { feed: string; choice: OutChoice; ending: string }) {
-  const { partition, load, what } = outQuery(choice);
-  const rows = useQuery({
-    queryKey: ["rows out", feed, partition, load, what],
-    queryFn: ({ signal }) => ask(countOut, { params: { feed }, query: { partition, load, what }, signal }),
-    staleTime: 10_000,
-    retry: false,
-  });
-  const thing = what === undefined ? "row" : "record";
-  return (
-    <section aria-live="polite">
-      <h2>What you get</h2>
-      {rows.error ? (
-        <ProblemNote problem={problemOf(rows.error)} />
-      ) : (
-        <>
-          <p className="mb-1">
-            {!rows.data ? (
-              `Counting the ${thing}s…`
-            ) : rows.data.counted === null ? (
-              `More ${thing}s than can be counted in a moment`
-            ) : (
-              <>
-                <b>{counted(rows.data.counted.rows, thing)}</b>
-                {choice.partitions.length > 0 &&
-                  rows.data.counted.folders !== null &&
-                  ` in ${counted(rows.data.counted.folders, "folder")}`}
-              </>
-            )}
-          </p>
-          <Paths choice={choice} ending={ending} />
-          <a className="btn btn-primary mt-3" href={withPath(outHref(feed, choice))} download>
-            Download{rows.data?.counted ? ` ${counted(rows.data.counted.rows, thing)}` : ""}
-          </a>
-          <InShell feed={feed} choice={choice} ending={ending} />
-        </>
-      )}
-    </section>
-  );
-}
-
-/** What XML's elements are called. */
-function ElementChoice({ choice, set }: { choice: OutChoice; set: (some: Partial<OutChoice>) => void }) {
-  const names = [
-    { of: "root", label: "Root element", usual: "as usual: the feed’s name" },
-    { of: "record", label: "Each record’s", usual: "as usual: record" },
-  ] as const;
-  return names.map(({ of, label, usual }) => (
-    <Fragment key={of}>
-      <dt>
-        <label htmlFor={`out-${of}`}>{label}</label>
-      </dt>
-      <dd>
-        <input
-          id={`out-${of}`}
-          className="input input-sm max-w-56 font-mono"
-          placeholder={usual}
-          maxLength={63}
-          value={choice[of] ?? ""}
-          onChange={(e) => set({ [of]: e.target.value.trim() === "" ? undefined : e.target.value.trim() })}
-        />
-      </dd>
-    </Fragment>
-  ));
-}
-
-/** What stands between cells of delimited text, and its encoding. */
-function TextChoice({ choice, set }: { choice: OutChoice; set: (some: Partial<OutChoice>) => void }) {
-  return (
-    <>
-      <dt>
-        <label htmlFor="out-delimiter">Between cells</label>
-      </dt>
-      <dd>
-        <select
-          id="out-delimiter"
-          className="select select-sm max-w-56"
-          value={choice.delimiter ?? ""}
-          onChange={(e) => set({ delimiter: e.target.value === "" ? undefined : e.target.value })}
-        >
-          <option value="">as usual: {choice.format === "tsv" ? "tab" : "comma"}</option>
-          <option value=";">semicolon</option>
-          <option value="|">bar</option>
-        </select>
-      </dd>
-      <dt>
-        <label htmlFor="out-encoding">Encoding</label>
-      </dt>
-      <dd>
-        <select
-          id="out-encoding"
-          className="select select-sm max-w-56"
-          value={choice.encoding ?? ""}
-          onChange={(e) => set({ encoding: e.target.value === "" ? undefined : (e.target.value as Encoding) })}
-        >
-          <option value="">utf-8, which has every character</option>
-          {ENCODING_GROUPS.map(({ title, encodings }) => (
-            <optgroup key={title} label={title}>
-              {encodings.map((e) => (
-                <option key={e}>{e}</option>
-              ))}
-            </optgroup>
-          ))}
-        </select>
-      </dd>
-    </>
-  );
-}
-
-/** The columns of a query, what its files are called, and where to get them. */
-function WhatQueryGives({
-  feed,
-  choice,
-  ending,
-  columns,
-}: {
-  feed: string;
-  choice: OutChoice;
-  ending: string;
-  columns: ReturnType<typeof useColumns>;
-}) {
-  return (
-    <section aria-live="polite">
-      <h2>What you get</h2>
-      {columns.error ? (
-        <ProblemNote problem={problemOf(columns.error)} />
-      ) : !columns.data ? (
-        <p className="faint">
-          {columns.isFetching ? "Looking at the query…" : "The rows of the query, once there is one."}
-        </p>
-      ) : (
-        <>
-          <p className="mb-1">
-            Its rows as they are when you ask, by {counted(columns.data.columns.length, "column")}:{" "}
-            <span className="font-mono text-sm">
-              {columns.data.columns.map(({ name, type }) => `${name} (${type})`).join(", ")}
-            </span>
-          </p>
-          <Paths choice={choice} ending={ending} />
-          <a className="btn btn-primary mt-3" href={withPath(outHref(feed, choice))} download>
-            Download
-          </a>
-          <InShell feed={feed} choice={choice} ending={ending} />
-        </>
-      )}
-    </section>
-  );
-}
-
-/** What files are called, and that several are an archive. */
-function Paths({ choice, ending }: { choice: OutChoice; ending: string }) {
-  const several = choice.partitions.length > 0 || choice.records !== undefined;
-  return (
-    <>
-      <p className="mb-1 font-mono text-sm wrap-anywhere">
-        {outPath(choice, ending)
-          .split("/")
-          .map((part, i, all) => (
-            <span key={i}>
-              {part}
-              {i < all.length - 1 && "/"}
-              <wbr />
-            </span>
-          ))}
-      </p>
-      {several && (
-        <p className="faint mb-1 text-sm">
-          in one archive, with <span className="font-mono">manifest.json</span>: records, bytes and SHA-256 of each
-          file, and the contract as JSON Schema and Table Schema
-        </p>
-      )}
-    </>
-  );
-}
-
-function InShell({ feed, choice, ending }: { feed: string; choice: OutChoice; ending: string }) {
-  return (
-    <>
-      <h2 className="mt-6">The same in a shell</h2>
-      <pre className="font-mono overflow-x-auto text-sm whitespace-pre-wrap">{shellWords(feed, choice, ending)}</pre>
-    </>
-  );
-}
