@@ -1,4 +1,4 @@
-import type { Profile } from "../profile/facts.ts";
+import type { ColumnProfile, Profile } from "../profile/facts.ts";
 import type { Tally } from "../course/tally.ts";
 import type { Compiled } from "../course/compiled.ts";
 import type { Plan } from "../plan/document.ts";
@@ -102,15 +102,29 @@ export function findDrift(input: DriftInput): Drift[] {
       found.push({ kind: "extra column", name, files: inFiles });
       continue;
     }
-    const { field, reasons } = proposeField(profile, new Set(compiled.fields.map((f) => f.name)));
-    // What is new in one delivery can't be demanded of the next.
-    delete field.required;
-    const type = reasons.find((r) => r.part === "type");
-    const says = `${type?.says ?? "text"}, filled in ${grouped(profile.filled)} of ${grouped(profile.records)} records`;
-    found.push({ kind: "extra column", name, files: inFiles, says, field });
+    found.push(newColumn(input, name, inFiles, profile));
   }
   found.push(...missing);
   if ((map.reordered ?? "leave") !== "leave") found.push(...reordered(input));
+  found.push(...changedFields(input));
+  return found;
+}
+
+/** A column that no field takes, as the field that it would be. */
+function newColumn({ compiled }: DriftInput, name: string, files: readonly string[], profile: ColumnProfile): Drift {
+  const { field, reasons } = proposeField(profile, new Set(compiled.fields.map((f) => f.name)));
+  // What is new in one delivery can't be demanded of the next.
+  delete field.required;
+  const type = reasons.find((r) => r.part === "type");
+  const says = `${type?.says ?? "text"}, filled in ${grouped(profile.filled)} of ${grouped(profile.records)} records`;
+  return { kind: "extra column", name, files, says, field };
+}
+
+/** Fields whose values are of another type than before, or have codes that are not in their list. */
+function changedFields(input: DriftInput): Drift[] {
+  const { compiled, files } = input;
+  const { map } = compiled.plan;
+  const found: Drift[] = [];
   compiled.fields.forEach((field, f) => {
     const check = compiled.checks.findIndex((c) => c.kind === "cell" && c.isType && c.fields[0] === f);
     const filled = input.tally.filled[f]!;
