@@ -1,3 +1,5 @@
+import { spawn } from "node:child_process";
+import { readFileSync } from "node:fs";
 import { gzipSync } from "node:zlib";
 import { beforeAll, describe, expect, it } from "vitest";
 import { join } from "node:path";
@@ -43,6 +45,30 @@ describe("work in a process of its own", () => {
       code: "too-much-memory",
       hint: expect.stringContaining("SIEVE_LOOK_MEGABYTES"),
     });
+  });
+
+  it("ends when its parent has been killed, also where it stands still and hears nothing of it", async () => {
+    const watch = JSON.stringify(join(root, "dist/apart-watch.js"));
+    const still = `new (require("node:worker_threads").Worker)(${watch}).once("online", () => {
+      setTimeout(() => { require("node:fs").writeSync(1, String(process.pid)); for (;;); }, 200);
+    });`;
+    const parent = spawn(process.execPath, [
+      "-e",
+      `require("node:child_process").spawn(process.execPath, ["-e", ${JSON.stringify(still)}], { stdio: "inherit" });
+       setInterval(() => {}, 1000);`,
+    ]);
+    const pid = await new Promise<number>((resolve) => parent.stdout.once("data", (said) => resolve(Number(said))));
+    // One that has ended may be there until somebody asks how.
+    const runs = (): boolean => {
+      try {
+        return !/\) [ZX] /.test(readFileSync(`/proc/${pid}/stat`, "utf8"));
+      } catch {
+        return false;
+      }
+    };
+    expect(runs()).toBe(true);
+    parent.kill("SIGKILL");
+    while (runs()) await new Promise((resolve) => setTimeout(resolve, 50));
   });
 
   it("is ended when nobody waits for it any more, and while it waits for its turn", async () => {
