@@ -88,8 +88,9 @@ export interface Guess {
  */
 export function guessEncoding(bytes: Uint8Array): Guess {
   const words = wordsOf(bytes);
+  const judged: Judged = { words: new Map(), readings: new Map() };
   const readings = ENCODINGS.filter((e) => !e.startsWith("utf-") && e !== "iso-2022-jp")
-    .flatMap((encoding) => readWith(encoding, words) ?? [])
+    .flatMap((encoding) => readWith(encoding, words, judged) ?? [])
     .sort((a, b) => b.log - a.log);
   const [best] = readings as [Read, ...Read[]];
   const next = readings.find((r) => r.texts.some((t, i) => t !== best.texts[i])) ?? null;
@@ -130,20 +131,39 @@ function wordsOf(bytes: Uint8Array): Uint8Array[] {
   return [...found.values()];
 }
 
-function readWith(encoding: Encoding, words: readonly Uint8Array[]): Read | null {
+/** What was found out of words as one encoding reads them, for the others that read them alike. */
+interface Judged {
+  /** By script and word: how probable it is in each language of the script, as natural logarithms. */
+  readonly words: Map<string, readonly number[]>;
+  /** By the words together: how probable they are, and in which language. */
+  readonly readings: Map<string, { readonly log: number; readonly model: LetterModel }>;
+}
+
+function readWith(encoding: Encoding, words: readonly Uint8Array[], judged: Judged): Read | null {
   const texts = decodeWords(encoding, words);
   if (!texts) return null;
-  const scripts = scriptsOf(texts);
-  const models = scripts.flatMap((s) => modelsOf(s));
-  const { log, model } = mixtureOf(
-    texts.map((text) => {
-      const { pairs, cost } = pairsOf(text);
-      return models.map((m) => pairs.reduce((log, [before, letter]) => log + m.logAfter(before, letter), -cost));
-    }),
-    models,
-  );
+  const together = texts.join("\n");
+  let known = judged.readings.get(together);
+  if (!known) judged.readings.set(together, (known = judge(texts, judged.words)));
+  const { log, model } = known;
   const prior = encoding === "windows-1252" ? 0 : COMMON.has(encoding) ? 1 : OLD.has(encoding) ? GONE : RARE;
   return { encoding, log: log - prior, language: model.language, texts };
+}
+
+function judge(texts: readonly string[], words: Judged["words"]): { log: number; model: LetterModel } {
+  const scripts = scriptsOf(texts);
+  const models = scripts.flatMap((s) => modelsOf(s));
+  const logs = texts.map((text) => {
+    const at = `${scripts.join()} ${text}`;
+    let known = words.get(at);
+    if (!known) {
+      const { pairs, cost } = pairsOf(text);
+      known = models.map((m) => pairs.reduce((log, [before, letter]) => log + m.logAfter(before, letter), -cost));
+      words.set(at, known);
+    }
+    return known;
+  });
+  return mixtureOf(logs, models);
 }
 
 /** What one language more must explain to be taken for one that words are of, as a natural logarithm. */

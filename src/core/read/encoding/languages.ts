@@ -108,18 +108,20 @@ function letterModel(language: string, names: readonly string[]): LetterModel {
     }
   }
   const alone = (letter: number): number => Math.max(FLOOR, (single.get(letter) ?? 0) / total);
-  const kept = new Map<number, number>();
+  /** By the letter before: what was computed of those after it. */
+  const kept = new Map<number, Map<number, number>>();
   const fold = (letter: number): number => (language === "ro" ? (WITH_COMMA.get(letter) ?? letter) : letter);
   return {
     language,
     logAfter(first, second) {
       const [before, letter] = [fold(first), fold(second)];
-      const key = pairKey(before, letter);
-      let log = kept.get(key);
+      let after = kept.get(before);
+      if (!after) kept.set(before, (after = new Map()));
+      let log = after.get(letter);
       if (log === undefined) {
         const n = followed.get(before) ?? 0;
-        log = Math.log(((pairs.get(key) ?? 0) + STRENGTH * alone(letter)) / (n + STRENGTH));
-        kept.set(key, log);
+        log = Math.log(((pairs.get(pairKey(before, letter)) ?? 0) + STRENGTH * alone(letter)) / (n + STRENGTH));
+        after.set(letter, log);
       }
       return log;
     },
