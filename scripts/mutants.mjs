@@ -23,7 +23,18 @@ const ELSEWHERE = 0.65;
 /** By folder: the tests that concern it; and whether it is the heart. */
 const FOLDERS = {
   "core/kernel": {
-    tests: ["kernel", "bytes", "value-filter", "unicode", "distinct", "repeats", "file-name", "likeness", "parts"],
+    tests: [
+      "kernel",
+      "kernel-edges",
+      "bytes",
+      "value-filter",
+      "unicode",
+      "distinct",
+      "repeats",
+      "file-name",
+      "likeness",
+      "parts",
+    ],
     heart: false,
   },
   "core/type": {
