@@ -174,3 +174,33 @@ describe("control totals", () => {
     expect(removeField(plan, "g").gates).toEqual([{ ...own, sums: undefined }]);
   });
 });
+
+describe("gates that come of the map section", () => {
+  const stops = { extra: "stop", missing: "stop", retyped: "stop", reordered: "stop" };
+  const judged = async (text: string, map: object = stops): Promise<Record<string, boolean>> => {
+    const { report } = await siftAll(planOf(FIELDS, { map, gates: [] }), [csv(text)], 1 << 20);
+    return Object.fromEntries(report.gates.map((g) => [g.gate, g.passed]));
+  };
+  const many = (row: (i: number) => string): string => Array.from({ length: 30 }, (_, i) => row(i)).join("\n");
+  const sound = { "extra column": true, "missing column": true, "changed type": true, "reordered columns": true };
+
+  it("stop at what each is about, and at nothing else", async () => {
+    expect(await judged(`id,g,land,on_day\n${many((i) => `${i},1,GB,2026-05-01`)}\n`)).toEqual(sound);
+    // Of another type, and no other fault.
+    expect(await judged(`id,g,land,on_day\n${many((i) => `${i},x,GB,2026-05-01`)}\n`)).toEqual({
+      ...sound,
+      "changed type": false,
+    });
+    expect(await judged(`id,g,land,on_day,more\n${many((i) => `${i},1,GB,2026-05-01,z`)}\n`)).toEqual({
+      ...sound,
+      "extra column": false,
+    });
+    expect(await judged(`id,g,land\n${many((i) => `${i},1,GB`)}\n`)).toEqual({ ...sound, "missing column": false });
+  });
+
+  it("are there only where the plan stops at it", async () => {
+    const text = `id,g,land,more\n${many((i) => `${i},x,GB,z`)}\n`;
+    expect(await judged(text, {})).toEqual({});
+    expect(await judged(text, { retyped: "stop" })).toEqual({ "changed type": false });
+  });
+});
