@@ -123,7 +123,10 @@ const FOLDERS = {
     ],
     heart: true,
   },
-  "core/map": { tests: ["suggest", "drift", "sift", "kinds-of-files", "propose-look-up"], heart: false },
+  "core/map": {
+    tests: ["map-edges", "plan", "suggest", "drift", "sift", "kinds-of-files", "propose-look-up"],
+    heart: false,
+  },
   "core/course": {
     tests: [
       "course",

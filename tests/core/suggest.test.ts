@@ -50,6 +50,26 @@ describe("the column that a field has moved to", () => {
     expect(suggestColumn(price, [column("x1", typed("no integer", 100))])).toBeNull();
   });
 
+  it("of yes and no is by the field's own words, in any case", () => {
+    const own = field("boolean", { words: { yes: ["Ja"], no: ["Nein"] } });
+    const found = (...values: [string, number][]): string | undefined =>
+      suggestColumn(own, [column("x1", common(...values))])?.column;
+    expect(found([" ja ", 60], ["NEIN", 40])).toBe("x1");
+    expect(found(["yes", 60], ["no", 40])).toBeUndefined();
+    expect(found(["ja", 40], ["perhaps", 60])).toBeUndefined();
+    expect(suggestColumn(field("boolean"), [column("x1", common(["ja", 100]))])).toBeNull();
+  });
+
+  it("of text with a near name may be no longer than the field, and no numbers", () => {
+    const found = (more: object, profile: Partial<ColumnProfile> = {}): string | undefined =>
+      suggestColumn(field("text", more), [column("weigth", profile)])?.column;
+    expect(found({})).toBe("weigth");
+    expect(found({ length: 5 })).toBe("weigth");
+    expect(found({ length: 4 })).toBeUndefined();
+    expect(found({}, typed("integer", 90))).toBe("weigth");
+    expect(found({}, typed("integer", 91))).toBeUndefined();
+  });
+
   it("of times of day may have several forms, that do together", () => {
     const times = column("x1", {
       types: [
