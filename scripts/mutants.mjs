@@ -80,7 +80,7 @@ const FOLDERS = {
     heart: true,
   },
   "core/match": {
-    tests: ["match", "match-figures", "match-report", "match-entries", "cluster", "match-model"],
+    tests: ["match", "match-figures", "match-report", "match-entries", "cluster", "match-model", "patterns"],
     heart: true,
   },
   "core/lookup": { tests: ["lookup", "look-up-counts", "look-up-shared", "likeness", "propose-look-up"], heart: false },

@@ -9,7 +9,7 @@ declare module "vitest" {
     cluster: { base: string; folder: string };
     /** The name of a database with a store in it that others are copied from, so that migrations run once. */
     template: string;
-    /** A second cluster, whose server can't prepare transactions. */
+    /** A second cluster, whose server can't prepare transactions; not for tests of pages. */
     far: { base: string; folder: string };
   }
 }
@@ -30,7 +30,7 @@ export default async function setup(project: TestProject): Promise<() => Promise
   await storeIn(place, template);
   project.provide("template", template);
   // Not for each file that needs it: the folder of one can't be told from that of another which is still ending.
-  const far = await start(`${project.name}-far`, { max_prepared_transactions: "0" });
-  project.provide("far", { base: far.base, folder: far.folder });
-  return async () => void (await Promise.all([cluster.stop(), far.stop()]));
+  const far = project.name === "system" ? await start("far", { max_prepared_transactions: "0" }) : null;
+  if (far) project.provide("far", { base: far.base, folder: far.folder });
+  return async () => void (await Promise.all([cluster.stop(), far?.stop()]));
 }

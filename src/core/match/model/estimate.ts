@@ -126,14 +126,14 @@ export function countAll(sources: readonly Source[], facts: readonly FieldFacts[
   return counts;
 }
 
-/** A source without the pairs that are of no kind whatever comes. How many pairs there are in all stays. */
+/** A source of which only pairs are left that may be of a kind, each by itself and by their patterns. */
 export interface Likely {
   readonly source: Source;
-  /** Its pairs, each by itself and by their patterns. */
   readonly pairs: Patterns;
   readonly patterns: Patterns;
 }
 
+/** The sources without the pairs that are of no kind whatever comes. How many pairs there are in all stays. */
 export function withoutUnlikely(sources: readonly Source[], facts: readonly FieldFacts[]): Likely[] {
   const width = facts.length;
   return sources.map((source) => {

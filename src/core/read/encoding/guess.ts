@@ -150,6 +150,7 @@ function readWith(encoding: Encoding, words: readonly Uint8Array[], judged: Judg
   return { encoding, log: log - prior, language: model.language, texts };
 }
 
+/** How probable texts are in the languages of their script. `words`: what is known of each already, and what is found out. */
 function judge(texts: readonly string[], words: Judged["words"]): { log: number; model: LetterModel } {
   const scripts = scriptsOf(texts);
   const models = scripts.flatMap((s) => modelsOf(s));
