@@ -176,25 +176,18 @@ export class Matcher {
     ];
   }
 
-  /** Draws the pairs from which the model is estimated, of some of the ways in which records meet. */
-  draw(meetings: readonly Meeting[], some: (meeting: number) => boolean): Map<number, Pool> {
+  /** Draws the pairs from which the model is estimated, of one of the ways in which records meet. */
+  draw(meetings: readonly Meeting[], m: number): Pool {
+    const { pairs, index } = meetings[m]!;
     const most = meetings.length === 1 ? SAMPLED.alone : SAMPLED.side;
-    const candidates = candidatesFor(this.values.length);
-    const pools = new Map<number, Pool>();
-    meetings.forEach(({ pairs, index }, m) => {
-      if (some(m)) pools.set(m, drawPairs(pairs, index(), most, candidates));
-    });
-    return pools;
+    return drawPairs(pairs, index(), most, candidatesFor(this.values.length));
   }
 
   /** Estimates the model and the limits from these very records, without anyone's labels; they are used from now on. */
   estimate(looking: Looking = {}): Estimate {
     const meetings = this.meetings(looking);
-    const { task, conclude } = this.fitting(
-      looking,
-      meetings,
-      this.draw(meetings, () => true),
-    );
+    const drawn = meetings.map((_, m) => this.draw(meetings, m));
+    const { task, conclude } = this.fitting(looking, meetings, drawn);
     return conclude(fitsOf(task));
   }
 
@@ -206,13 +199,13 @@ export class Matcher {
   fitting(
     looking: Looking,
     meetings: readonly Meeting[],
-    drawn: ReadonlyMap<number, Pool>,
+    drawn: readonly Pool[],
   ): { task: FitTask; conclude: (fits: readonly Fit[]) => Estimate } {
     const sources = meetings.map(({ side, sought, single }, m): Source => ({
       side,
       sought,
       single,
-      pool: drawn.get(m)!,
+      pool: drawn[m]!,
     }));
     const pools = sources.map((s) => s.pool);
     const facts = fieldFacts(this.values, pools, [pools[0]!], this.frequencies!.equal);

@@ -46,9 +46,9 @@ const calls = {
     matcher.values.forEach((v, f) => v.takeTexts(texts[f]!));
     matcher.prepare(rows);
   },
-  /** Draws the pairs of some of the ways in which records meet. */
-  draw(looking: Looking, some: readonly number[]): Map<number, Pool> {
-    return matcher.draw(matcher.meetings(looking), (m) => some.includes(m));
+  /** Draws the pairs of one of the ways in which records meet. */
+  draw(looking: Looking, meeting: number): Pool {
+    return matcher.draw(matcher.meetings(looking), meeting);
   },
   fits(task: FitTask): Fit[] {
     return fitsOf(task);

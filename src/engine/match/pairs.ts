@@ -180,10 +180,11 @@ export class PairSearch {
     if (!helper) return matcher.estimate(looking);
     const meetings = matcher.meetings(looking);
     // The known records with one another are left to the other thread, as what arrives has yet to be indexed here.
-    const left = meetings.length > 1 ? [meetings.length - 1] : [];
-    const drawing = helper.call("draw", { ...looking, labels: [] }, left);
-    const drawn = matcher.draw(meetings, (m) => !left.includes(m));
-    for (const [m, pool] of await drawing) drawn.set(m, pool);
+    const last = meetings.length - 1;
+    const drawing = last > 0 ? helper.call("draw", { ...looking, labels: [] }, last) : null;
+    const own = drawing ? meetings.slice(0, last) : meetings;
+    const drawn = own.map((_, m) => matcher.draw(meetings, m));
+    if (drawing) drawn.push(await drawing);
     const { task, conclude } = matcher.fitting(looking, meetings, drawn);
     // Every other start is left to the other thread.
     const some = (rest: number): FitTask => ({ ...task, starts: task.starts.filter((_, i) => i % 2 === rest) });

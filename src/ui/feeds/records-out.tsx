@@ -121,6 +121,7 @@ export function RecordsOut({
   );
 }
 
+/** The format; what only some formats have is not taken along to another one. */
 function FormatChoice({
   formats,
   choice,
@@ -137,7 +138,6 @@ function FormatChoice({
       value={choice.format}
       onChange={(e) => {
         const next = formats.find((f) => f.id === e.target.value)!;
-        // What only some formats have is not taken along to another one.
         set({
           format: next.id,
           ...(next.delimited ? {} : { delimiter: undefined, encoding: undefined }),
