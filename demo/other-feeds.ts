@@ -1,6 +1,6 @@
 import { gzipSync, strToU8 } from "fflate";
 import { Random } from "./random.ts";
-import { withoutAccents } from "@/core/cleanse/accents.ts";
+import { withoutAccents } from "@/core/kernel/accents.ts";
 import { writtenTaxon } from "./taxa.ts";
 import { COLLECTORS, TOWNS } from "./words.ts";
 import { workbook, type WorkbookCell } from "./workbook.ts";

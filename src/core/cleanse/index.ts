@@ -1,4 +1,5 @@
 import { accents } from "./accents.ts";
+import { country } from "./country.ts";
 import { coordinate } from "./coordinate.ts";
 import { cut } from "./cut.ts";
 import { fill } from "./fill.ts";
@@ -49,6 +50,7 @@ export const STEPS = {
   "written-date": writtenDateStep,
   "serial-date": serialDate,
   identifier,
+  country,
   telephone,
   "e-mail": eMail,
   "web-address": webAddress,

@@ -1,4 +1,4 @@
-import { withoutAccents } from "./accents.ts";
+import { withoutAccents } from "../kernel/accents.ts";
 
 /** Languages whose names of months, by Intl, are words. */
 export const MONTH_LANGUAGES = [

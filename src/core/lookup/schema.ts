@@ -1,7 +1,7 @@
 import { z } from "zod";
 import type { Unchanging } from "../kernel/unchanging.ts";
 import { plainNameSchema } from "../plan/name.ts";
-import { TEXT_KINDS } from "../match/part.ts";
+import { TEXT_KINDS, type TextKind } from "../match/part.ts";
 
 const name = plainNameSchema;
 const column = z.string().min(1).max(200);
@@ -118,4 +118,11 @@ export function lookUpFields(l: LookUp): { asks: string[]; fills: string[] } {
   const asks = [...(l.by ?? []).map((b) => b.field), ...(l.how === "range" ? [l.field] : []), ...(l.on ? [l.on] : [])];
   const fills = [...Object.keys(l.bring), ...(l.how === "scored" ? [l.score_in, l.lead_in] : [])];
   return { asks, fills: fills.filter((f): f is string => f !== undefined) };
+}
+
+/** Fields and their columns as a look-up by score has them; `as` where both hold what is known by several names. */
+export function byLikeness(
+  pairs: readonly { readonly field: string; readonly column: string; readonly as?: TextKind }[],
+): ScoredLookUp["by"] {
+  return pairs.map(({ field, column, as }) => ({ field, column, compare: "words", ...(as && { as }) }));
 }

@@ -3,8 +3,9 @@ import { counted, grouped } from "../kernel/problem.ts";
 import { plainName } from "./columns.ts";
 import { plainWords } from "../match/normalise.ts";
 import type { LookUpLimits } from "../lookup/limits.ts";
+import { countriesAmong, countryOf } from "../type/countries.ts";
 import { prepareLookUp } from "../lookup/look-up.ts";
-import { lookUpSchema, type LookUp } from "../lookup/schema.ts";
+import { byLikeness, lookUpSchema, type LookUp } from "../lookup/schema.ts";
 
 /** A field and the column of a list by which its entries are found, and what speaks for it. */
 export interface KeyPair {
@@ -13,6 +14,8 @@ export interface KeyPair {
   /** Different values of the field, and those of them that the column has. */
   readonly different: number;
   readonly found: number;
+  /** Both name countries, in words or languages of their own. */
+  readonly as?: "country";
   readonly why: string;
 }
 
@@ -20,7 +23,7 @@ export interface KeyPair {
 export interface LookUpProposal {
   /** None where no field and no column have anything in common. */
   readonly by: readonly KeyPair[];
-  /** By score where most values are near to an entry and not the same. */
+  /** By score where most values are near to an entry and not the same, or are countries in other words. */
   readonly how: "exact" | "scored";
   /** By field that nothing fills: the column of the same name. */
   readonly bring: Readonly<Record<string, string>>;
@@ -113,30 +116,54 @@ interface Known {
   readonly given: readonly ReadonlySet<string>[];
 }
 
+/** How many of a field's values name a country that a column names too. */
+function sameCountries(
+  different: ReadonlySet<string>,
+  field: ReadonlySet<string> | null,
+  column: ReadonlySet<string> | null,
+): number {
+  if (!field || !column) return 0;
+  let found = 0;
+  for (const value of different) if (column.has(countryOf(value)?.alpha2 ?? "")) found++;
+  return found;
+}
+
 /** Fields and columns that have values in common, or a name, the best first. */
 function candidatesOf({ records, list, names, given }: Known): Candidate[] {
   const columns = list.columns.map((column, c) => {
     const counts = countsOf(keysOf(list.entries, [c]));
     const once = 1 - repeatedIn(counts).entries / Math.max(1, list.entries.length);
-    return { column, c, counts, once };
+    return { column, c, counts, once, countries: countriesAmong(counts.keys()) };
   });
+  const countries = given.map(countriesAmong);
   const all = records.fields.flatMap((field, f) =>
-    columns.flatMap(({ column, c, counts, once }): Candidate[] => {
+    columns.flatMap(({ column, c, counts, once, countries: inColumn }): Candidate[] => {
       const different = given[f]!;
       if (different.size === 0) return [];
       let found = 0;
       for (const value of different) if (counts.has(value)) found++;
+      const named = sameCountries(different, countries[f]!, inColumn);
+      const as = named > found ? ("country" as const) : undefined;
+      if (as) found = named;
       const share = found / different.size;
       const alike = names[f]!.has(plainName(column));
       const enough = alike ? share >= SOME_FOUND : share >= MOST_FOUND && found >= FEW_VALUES;
       if (!enough && !alike) return [];
       const why = [
-        `${grouped(found)} of ${counted(different.size, "different value")} of ${field.name} ${found === 1 ? "is" : "are"} in the column ${column}`,
+        `${grouped(found)} of ${counted(different.size, "different value")} of ${field.name} ${found === 1 ? "is" : "are"} in the column ${column}${as ? ", as countries in other words" : ""}`,
         once === 1 ? "each entry has another" : `${Math.floor(once * 100)} % of the entries have one of their own`,
         ...(alike ? ["the names are alike"] : []),
       ].join("; ");
       const score = (share + (alike ? NAMES_ALIKE : 0)) * (0.25 + 0.75 * once) * (found >= FEW_VALUES ? 1 : 0.5);
-      return [{ f, c, score, enough, pair: { field: field.name, column, different: different.size, found, why } }];
+      return [
+        {
+          f,
+          c,
+          score,
+          enough,
+          pair: { field: field.name, column, different: different.size, found, ...(as && { as }), why },
+        },
+      ];
     }),
   );
   return all.sort((x, y) => Number(y.enough) - Number(x.enough) || y.score - x.score);
@@ -151,7 +178,7 @@ const entriesBy = (list: ListToAsk, pairs: readonly Candidate[]): Map<string, nu
 /** The best pair, and further ones where by it alone many entries are the same and by more of them they are not. */
 function chosenOf({ records, list }: Known, candidates: readonly Candidate[]): Candidate[] {
   let chosen = candidates.slice(0, 1);
-  if (!chosen[0]?.enough) return chosen;
+  if (!chosen[0]?.enough || chosen[0].pair.as) return chosen;
   const foundBy = (pairs: readonly Candidate[], entries: ReadonlyMap<string, number>): number => {
     const fields = pairs.map((p) => p.f);
     return keysOf(records.rows, fields).filter((key) => entries.has(key)).length;
@@ -188,7 +215,7 @@ export function proposeLookUp(records: AskingRecords, list: ListToAsk): LookUpPr
   });
   return {
     by: chosen.map((p) => p.pair),
-    how: chosen[0]!.enough ? "exact" : "scored",
+    how: chosen[0]!.enough && !chosen[0]!.pair.as ? "exact" : "scored",
     bring: Object.fromEntries(bring),
     repeated: repeatedIn(entriesBy(list, chosen)),
     other: candidates.find((p) => !chosen.includes(p))?.pair ?? null,
@@ -214,7 +241,7 @@ export function proposeLimits(
 /** How records would find their entries in the list of a look-up: its key, with its evidence, and limits of likeness. */
 export function proposedFor(records: AskingRecords, lookUp: LookUp, list: ListToAsk): ProposedLookUp {
   const proposal = proposeLookUp(records, list);
-  const by = proposal.by.map(({ field, column }) => ({ field, column, compare: "words" as const }));
+  const by = byLikeness(proposal.by);
   // Also where it is by key, and some of the values are not in the list as they stand.
   const byScore = proposal.how === "scored" || proposal.by.some((p) => p.found < p.different);
   const scored: LookUp | null = lookUp.how === "scored" ? lookUp : byScore ? { ...lookUp, how: "scored", by } : null;

@@ -1,5 +1,5 @@
 import { counted } from "../kernel/problem.ts";
-import type { LookUp } from "../lookup/schema.ts";
+import { byLikeness, type LookUp } from "../lookup/schema.ts";
 import type { ProposedLookUp } from "./propose-look-up.ts";
 
 /** The proposal’s key, as a look-up has it; `filled`: fields that other look-ups fill. */
@@ -15,11 +15,10 @@ export function withKey(l: LookUp, { by, how, bring, limits }: ProposedLookUp, f
 /** A look-up by score by the proposal’s key, unless it is by score already, with the limits that are known. */
 export function byScore(l: LookUp, { by, limits }: Pick<ProposedLookUp, "by" | "limits">): LookUp {
   const { how: _, same: __, ...rest } = { same: undefined, ...l };
-  const pairs = by.map(({ field, column }) => ({ field, column, compare: "words" as const }));
   return {
     ...rest,
     how: "scored",
-    by: l.how === "scored" ? l.by : pairs,
+    by: l.how === "scored" ? l.by : byLikeness(by),
     ...(limits && limits.right !== null && { least: limits.least, lead: limits.lead }),
   };
 }

@@ -1,4 +1,5 @@
-import { withoutAccents } from "../cleanse/accents.ts";
+import { withoutAccents } from "../kernel/accents.ts";
+import { countryOf } from "../type/countries.ts";
 import { ABBREVIATIONS, GIVEN_NAMES, LEGAL_FORMS, PARTICLES, TITLES } from "./words.ts";
 
 /** Words that stand for others in comparisons: what is found, by what is written. */
@@ -89,6 +90,12 @@ export function placeWords(text: string): string {
       word === "st" ? (i === all.length - 1 ? "street" : "saint") : (ABBREVIATION.get(word) ?? word),
     )
     .join(" ");
+}
+
+/** A country by its usual name in English, whatever it is called; what names none, as the name of a place. */
+export function countryWords(text: string): string {
+  const country = countryOf(text);
+  return country ? plainWords(country.name) : placeWords(text);
 }
 
 /** Nothing but digits and letters, in upper case: “gb-82 west” becomes “GB82WEST”. */

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import type { OptionsOf } from "../kernel/options.ts";
-import { codeLetters, organisationWords, personWords, placeWords, plainWords } from "./normalise.ts";
+import { codeLetters, countryWords, organisationWords, personWords, placeWords, plainWords } from "./normalise.ts";
 
 /** How alike two prepared values are, from 0 to 1; 1 only for values that are one. Neither is empty. */
 export type Compare = (a: string, b: string) => number;
@@ -28,7 +28,7 @@ export interface ComparatorPart<Options extends object> {
 }
 
 /** What a text is, for taking it apart before it is compared. */
-export const TEXT_KINDS = ["text", "person", "organisation", "place", "code"] as const;
+export const TEXT_KINDS = ["text", "person", "organisation", "place", "country", "code"] as const;
 export type TextKind = (typeof TEXT_KINDS)[number];
 
 /** Words that mean the same, by what they are taken for, set by hand or taken from a reference list. */
@@ -50,7 +50,7 @@ export const textOptions = {
     .enum(TEXT_KINDS)
     .optional()
     .describe(
-      "What the text is, which says what in it doesn't matter: titles and particles of a person, legal forms of an organisation, abbreviations of a place, marks of a code",
+      "What the text is, which says what in it doesn't matter: titles and particles of a person, legal forms of an organisation, abbreviations of a place, the language and words of a country, marks of a code",
     ),
   ...wordOptions,
 };
@@ -61,6 +61,7 @@ const PREPARE: Record<TextKind, (text: string) => string> = {
   person: personWords,
   organisation: organisationWords,
   place: placeWords,
+  country: countryWords,
   code: codeLetters,
 };
 

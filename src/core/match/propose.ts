@@ -162,8 +162,9 @@ function byConcept(concept: Concept | null): Found | null {
     case "house":
     case "unit":
       return { field: { by: "address" }, why: `an address: ${SAYS}` };
-    case "state":
     case "country":
+      return { field: { by: "words", as: "country" }, why: `a name of a country: ${SAYS}` };
+    case "state":
     case "town":
       return { field: { by: "words", as: "place" }, why: `a name of a place: ${SAYS}` };
     default:

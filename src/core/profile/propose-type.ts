@@ -2,6 +2,7 @@ import type { ColumnProfile } from "./facts.ts";
 import type { Field } from "../plan/field.ts";
 import { counted, grouped } from "../kernel/problem.ts";
 import { yesAndNo } from "../type/yes-no.ts";
+import { countriesInOneForm } from "./propose-countries.ts";
 import { datesInWords, kindOf, shortYears } from "./propose-kinds.ts";
 import { ENOUGH, fitting, type Because } from "./reason.ts";
 
@@ -31,6 +32,7 @@ const SHAPES: readonly ((looked: Looked) => Shape | null)[] = [
   decimal,
   day,
   moment,
+  countries,
   code,
 ];
 
@@ -52,6 +54,10 @@ export function typeOf(column: ColumnProfile, because: Because): Shape {
     const found = shape(looked);
     if (found) return found;
   }
+  return textOf(column, because);
+}
+
+function textOf(column: ColumnProfile, because: Because): Shape {
   const length = roundedLength(column.length.most);
   because("type", "text", whyText(column));
   because("length", `at most ${grouped(length)} characters`, `the longest has ${grouped(column.length.most)}`);
@@ -163,6 +169,15 @@ function moment({ column, because, fits, enough }: Looked): Shape | null {
   if (!enough(fits("timestamp"))) return null;
   because("type", "date and time", fitting(fits("timestamp"), column.filled, "begin with a day and have a time"));
   return { type: "timestamp" };
+}
+
+/** Countries in words of their own, each as it will be written. */
+function countries(looked: Looked): Shape | null {
+  const { column, because } = looked;
+  const common = countriesInOneForm(column, because);
+  if (!common) return null;
+  const written = { ...column, common, distinct: column.distinct - column.common.length + common.length };
+  return code({ ...looked, column: written }) ?? textOf(column, because);
 }
 
 function code({ column, because }: Looked): Shape | null {

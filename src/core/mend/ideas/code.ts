@@ -1,4 +1,4 @@
-import { withoutAccents } from "../../cleanse/accents.ts";
+import { withoutAccents } from "../../kernel/accents.ts";
 import { editDistance } from "../../kernel/distance.ts";
 import type { Idea, IdeaMaker } from "./part.ts";
 

@@ -3,6 +3,7 @@
 import { SCORED_BY, type LookUp } from "@/core/lookup/schema.ts";
 import { plainName } from "@/core/map/columns.ts";
 import { comparatorPart } from "@/core/match/compare/index.ts";
+import { TEXT_KINDS, type TextKind } from "@/core/match/part.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
 import { Link } from "../../kit/link.tsx";
 import { counted } from "../../kit/words.ts";
@@ -10,6 +11,15 @@ import { Choice, NumberInput } from "./inputs.tsx";
 
 /** What can be chosen, each with the words for it. */
 type Options = readonly (readonly [string, string])[];
+
+const AS_WORDS: Readonly<Record<TextKind, string>> = {
+  text: "as text",
+  person: "as a person",
+  organisation: "as an organisation",
+  place: "as a place",
+  country: "as a country",
+  code: "as a code",
+};
 
 /** A look-up that is edited: what it can choose from, and how it is changed. */
 export interface LookUpEdit {
@@ -101,7 +111,7 @@ export function BetweenColumns({ of, lookUp: l }: { of: LookUpEdit; lookUp: Rang
 /** The fields by which an entry is found, each with its column. */
 export function AskedBy({ of }: { of: LookUpEdit }) {
   const { lookUp: l, fields, columns, put } = of;
-  const by: readonly { field: string; column: string; compare?: string }[] = l.by ?? [];
+  const by: readonly { field: string; column: string; compare?: string; as?: string }[] = l.by ?? [];
   const putBy = (i: number, more: object | null): void =>
     put({ by: by.flatMap((b, j) => (j !== i ? [b] : more ? [{ ...b, ...more }] : [])) });
   const add = (): void => {
@@ -122,6 +132,15 @@ export function AskedBy({ of }: { of: LookUpEdit }) {
               options={SCORED_BY.map((id) => [id, comparatorPart(id).title])}
               set={(c) => putBy(i, { compare: c })}
               wide="!w-52"
+            />
+          )}
+          {l.how === "scored" && (
+            <Choice
+              label="What the text is"
+              value={b.as ?? "text"}
+              options={TEXT_KINDS.map((kind) => [kind, AS_WORDS[kind]])}
+              set={(as) => putBy(i, { as })}
+              wide="!w-36"
             />
           )}
           {(by.length > 1 || l.how === "range") && (
