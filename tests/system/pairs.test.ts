@@ -4,6 +4,7 @@ import { join } from "node:path";
 import { pathToFileURL } from "node:url";
 import { describe, expect, it } from "vitest";
 import type { Pairs } from "@/core/match/match.ts";
+import type { PairModel } from "@/core/match/model/model.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import { PairSearch } from "@/engine/match/pairs.ts";
 import { PERSON_FIELDS, peopleWithRepeats } from "../../demo/people.ts";
@@ -17,9 +18,12 @@ const FIELDS: MatchField[] = [
   { in: ["town"], by: "words", as: "place" },
 ];
 
-/** A search among people, for which records wait in the other thread while they are added. */
-async function people(among: boolean, thread: URL | null, count = 4_000): Promise<PairSearch> {
-  const { records } = peopleWithRepeats(4, count);
+/**
+ * A search among people, for which records wait in the other thread while they are added: with fewer than some
+ * thousands no other is asked. Estimating takes longer than all else, and is left to `model` where it is given.
+ */
+async function people(among: boolean, thread: URL | null, model?: PairModel): Promise<PairSearch> {
+  const { records } = peopleWithRepeats(4, 4_000);
   const search = new PairSearch(FIELDS, { among }, thread);
   for (const [i, r] of records.entries()) {
     const table = !among && i % 10 < 5 ? search.matcher.known : search.matcher.incoming;
@@ -30,7 +34,8 @@ async function people(among: boolean, thread: URL | null, count = 4_000): Promis
     // As records come from a file or the database: in stretches, with time to take answers in.
     if (i % 500 === 0) await new Promise((resolve) => setImmediate(resolve));
   }
-  await search.estimate();
+  if (model) await search.use(model);
+  else await search.estimate();
   return search;
 }
 
@@ -70,16 +75,19 @@ describe("pairs found by two threads", () => {
   });
 
   it("are found in a thread that has found others before", async () => {
-    const [first, second] = [await people(true, THREAD, 1_000), await people(false, THREAD, 1_500)];
+    const alone = await people(false, null);
+    const model = alone.matcher.model!;
+    const [first, second] = [await people(true, THREAD, model), await people(false, THREAD, model)];
     await first.end();
     await second.end();
-    const [again, alone] = [await people(false, THREAD, 1_500), await people(false, null, 1_500)];
+    const again = await people(false, THREAD, model);
     expect(markOf(await again.find({}))).toBe(markOf(await alone.find({})));
     await again.end();
   });
 
   it("end when this thread is told to, and when the other can't be had", async () => {
-    const search = await people(true, THREAD, 4_000);
+    const { model } = (await people(true, null)).matcher;
+    const search = await people(true, THREAD, model!);
     const stop = search.find({}, async () => {
       throw new Error("cancelled");
     });
@@ -87,7 +95,7 @@ describe("pairs found by two threads", () => {
     await search.end();
     if (availableParallelism() > 1) {
       const nowhere = pathToFileURL(join(root, "dist/no-such-thread.js"));
-      await expect(people(true, nowhere, 4_000)).rejects.toThrow(/no-such-thread/);
+      await expect(people(true, nowhere, model!)).rejects.toThrow(/no-such-thread/);
     }
   });
 });
