@@ -16,8 +16,9 @@ export function encoderOf(encoding: string): (text: string) => Uint8Array {
   }
   let first = true;
   return (text) => {
+    if (text === "") return new Uint8Array(0);
     const bytes = iconv.encode(text, encoding, { addBOM: first && encoding.startsWith("utf-16") });
-    first &&= text === "";
+    first = false;
     if (iconv.decode(bytes, encoding) !== text) refuse(text, encoding);
     return bytes;
   };
