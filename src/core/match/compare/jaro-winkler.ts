@@ -1,6 +1,7 @@
 import { SPELLING_LEVELS, prepareText, textOptions, type ComparatorPart, type TextOptions } from "../part.ts";
 
 const used = new Uint8Array(1024);
+const shared = new Uint16Array(1024);
 
 /**
  * Letters that two texts share near the same place, with more weight on a common beginning: from 0
@@ -15,21 +16,19 @@ export function jaroWinkler(a: string, b: string): number {
   used.fill(0, 0, n);
   let common = 0;
   let swaps = 0;
-  let shared = "";
   for (let i = 0; i < m; i++) {
     const c = a.charCodeAt(i);
     const past = Math.min(n, i + window + 1);
     for (let j = Math.max(0, i - window); j < past; j++) {
       if (used[j] === 0 && b.charCodeAt(j) === c) {
         used[j] = 1;
-        common++;
-        shared += a[i]!;
+        shared[common++] = c;
         break;
       }
     }
   }
   if (common === 0) return 0;
-  for (let j = 0, k = 0; j < n; j++) if (used[j] === 1 && b.charCodeAt(j) !== shared.charCodeAt(k++)) swaps++;
+  for (let j = 0, k = 0; j < n; j++) if (used[j] === 1 && b.charCodeAt(j) !== shared[k++]) swaps++;
   const jaro = (common / m + common / n + (common - swaps / 2) / common) / 3;
   let prefix = 0;
   while (prefix < 4 && prefix < m && prefix < n && a.charCodeAt(prefix) === b.charCodeAt(prefix)) prefix++;

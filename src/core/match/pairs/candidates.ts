@@ -26,6 +26,47 @@ const MOST_ROOM = 1 << 23;
 const MOST_KEPT = 200_000;
 const USUAL_FEATURES = 64;
 
+/** The features of the values of each record, side by side; read as they lie with the values, they are apart in memory. */
+class FeatureRows {
+  private readonly starts: Int32Array;
+  private readonly list: Uint16Array;
+
+  constructor(known: MatchTable) {
+    const { length, values } = known;
+    const fields = values.map(({ featureStarts, featureList }, f) => ({
+      column: known.column(f),
+      featureStarts,
+      featureList,
+    }));
+    const starts = new Int32Array(length + 1);
+    for (let r = 0; r < length; r++) {
+      let n = starts[r]!;
+      for (const { column, featureStarts } of fields) n += featureStarts[column[r]! + 1]! - featureStarts[column[r]!]!;
+      starts[r + 1] = n;
+    }
+    const list = new Uint16Array(starts[length]!);
+    let at = 0;
+    for (let r = 0; r < length; r++) {
+      for (const { column, featureStarts, featureList } of fields) {
+        const value = column[r]!;
+        const end = featureStarts[value + 1]!;
+        for (let j = featureStarts[value]!; j < end; j++) list[at++] = featureList[j]! & MARKED;
+      }
+    }
+    this.starts = starts;
+    this.list = list;
+  }
+
+  /** The sum of what a record's features are marked with. */
+  sum(record: number, marks: Uint16Array): number {
+    const { list } = this;
+    const end = this.starts[record + 1]!;
+    let sum = 0;
+    for (let j = this.starts[record]!; j < end; j++) sum += marks[list[j]!]!;
+    return sum;
+  }
+}
+
 /** The rows of an index, which may lie in memory that threads share. */
 export interface IndexRows {
   readonly room: number;
@@ -148,6 +189,8 @@ export class CandidateIndex {
   private rates: Uint16Array;
   private readonly chosen: Int32Array;
   private readonly marks: Uint16Array;
+  /** Made when they are first asked for, as they are by few fields alone. */
+  private rows: FeatureRows | null = null;
   /** The candidates that were found last, the best not first. */
   readonly found: Int32Array;
 
@@ -212,7 +255,7 @@ export class CandidateIndex {
       const weight = this.weightOf(n);
       const start = starts[feature]!;
       const end = starts[feature + 1]!;
-      const need = touched + n;
+      const need = touched + n + 1;
       if (need > this.touched.length) {
         const grown = new Int32Array(need * 2);
         grown.set(this.touched);
@@ -220,26 +263,33 @@ export class CandidateIndex {
         this.rates = new Uint16Array(grown.length);
       }
       const list = this.touched;
-      for (let i = start; i < end; i++) {
+      const from = least > 0 ? firstFrom(entries, start, end, least) : start;
+      const to = past < known.length ? firstFrom(entries, from, end, past) : end;
+      for (let i = from; i < to; i++) {
         const r = entries[i]!;
-        if (r >= past) break;
-        if (r < least) continue;
         const sum = sums[r]!;
-        if (sum === 0) list[touched++] = r;
+        // Put down always and counted where it is met first, without a branch that no processor foresees.
+        list[touched] = r;
+        touched += (sum - 1) >>> 31;
         // Long texts have many features: a sum that came round to nothing would count its record twice.
         sums[r] = Math.min(0xffff, sum + weight);
-        looked++;
       }
+      looked += to - from;
     }
     const list = this.touched;
     const { pool, rates, chosen } = this;
     // Side by side from here on, as what lies apart takes long to read; and nothing for the next record.
+    let highest = 0;
     for (let i = 0; i < touched; i++) {
       const r = list[i]!;
-      rates[i] = sums[r]!;
+      const rate = sums[r]!;
+      rates[i] = rate;
       sums[r] = 0;
+      const bin = rate >> RATE_BITS;
+      bins[bin]!++;
+      if (bin > highest) highest = bin;
     }
-    const pooled = keepHighest(rates, touched, chosen, pool.length, bins);
+    const pooled = keepHighest(rates, touched, chosen, pool.length, bins, highest);
     for (let i = 0; i < pooled; i++) pool[i] = list[chosen[i]!]!;
     if (pooled > this.most) {
       // The sums so far are of the rarest features alone: the rest are looked up the other way round,
@@ -250,17 +300,10 @@ export class CandidateIndex {
         const n = starts[feature + 1]! - starts[feature]!;
         if (n > 0) marks[feature & MARKED] = this.weightOf(n);
       }
+      this.rows ??= new FeatureRows(known);
       for (let i = 0; i < pooled; i++) {
-        const r = pool[i]!;
-        let whole = 0;
-        for (let f = 0; f < known.values.length; f++) {
-          const value = known.column(f)[r]!;
-          const { featureStarts, featureList } = known.values[f]!;
-          const end = featureStarts[value + 1]!;
-          for (let j = featureStarts[value]!; j < end; j++) whole += marks[featureList[j]! & MARKED]!;
-        }
         // What both rough looks say stays counted by the first sum.
-        this.whole[i] = Math.min(0xffff, whole + (rates[chosen[i]!]! >> 1));
+        this.whole[i] = Math.min(0xffff, this.rows.sum(pool[i]!, marks) + (rates[chosen[i]!]! >> 1));
       }
       for (let i = 0; i < own.count; i++) marks[own.list[i]! & MARKED] = 0;
     }
@@ -269,29 +312,54 @@ export class CandidateIndex {
       found.set(pool.subarray(0, pooled));
       return pooled;
     }
-    const count = keepHighest(this.whole, pooled, chosen, this.most, bins);
+    const count = keepHighest(this.whole, pooled, chosen, this.most, bins, countRates(this.whole, pooled, bins));
     for (let i = 0; i < count; i++) found[i] = pool[chosen[i]!]!;
     return count;
   }
 }
 
-/** Puts the places of the highest rates into `to`, `most` at most; gives how many. Of equals, the earlier ones. */
-function keepHighest(rates: Uint16Array, count: number, to: Int32Array, most: number, bins: Int32Array): number {
-  if (count <= most) {
-    for (let i = 0; i < count; i++) to[i] = i;
-    return count;
+/** The first place from one to before another whose record is not below `least`; records ascend. */
+function firstFrom(entries: Int32Array, from: number, to: number, least: number): number {
+  while (from < to) {
+    const middle = (from + to) >> 1;
+    if (entries[middle]! < least) from = middle + 1;
+    else to = middle;
   }
-  // Only as many bins as are needed: most rates are low.
+  return from;
+}
+
+/** Counts rates; gives the highest bin that has any. */
+function countRates(rates: Uint16Array, count: number, bins: Int32Array): number {
   let highest = 0;
   for (let i = 0; i < count; i++) {
     const bin = rates[i]! >> RATE_BITS;
     bins[bin]!++;
     if (bin > highest) highest = bin;
   }
+  return highest;
+}
+
+/**
+ * Puts the places of the highest rates into `to`, `most` at most; gives how many. Of equals, the earlier ones.
+ * `bins`: how many rates each has, up to the highest that has any; empty again afterwards.
+ */
+function keepHighest(
+  rates: Uint16Array,
+  count: number,
+  to: Int32Array,
+  most: number,
+  bins: Int32Array,
+  highest: number,
+): number {
   let above = 0;
   let least = highest;
-  while (above + bins[least]! <= most) above += bins[least--]!;
+  // Only as many bins as are needed: most rates are low.
+  while (least >= 0 && above + bins[least]! <= most) above += bins[least--]!;
   bins.fill(0, 0, highest + 1);
+  if (least < 0) {
+    for (let i = 0; i < count; i++) to[i] = i;
+    return count;
+  }
   let n = 0;
   let level = most - above;
   for (let i = 0; i < count; i++) {
