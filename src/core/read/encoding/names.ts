@@ -135,6 +135,9 @@ const CODE_PAGES: Readonly<Record<number, Encoding>> = {
   65001: "utf-8",
 };
 
+/** The code page of a part of ISO 8859 is so many more than its number. */
+const ISO_PAGES = 28_590;
+
 const isEncoding = (name: string): name is Encoding => (ENCODINGS as readonly string[]).includes(name);
 
 /** The encoding that a person's or a file's word means, or null. */
@@ -146,9 +149,11 @@ export function findEncoding(word: string): Encoding | null {
   if (page) {
     const by = CODE_PAGES[Number(page)];
     if (by) return by;
-    for (const own of [`cp${page}`, `windows-${page}`]) if (isEncoding(own)) return own;
+    for (const own of [`cp${page}`, `windows-${page}`, `iso-8859-${Number(page) - ISO_PAGES}`]) {
+      if (isEncoding(own)) return own;
+    }
   }
-  const iso = /^(?:iso|iec)[ _-]?8859[ _-]?(\d{1,2})$/.exec(name)?.[1] ?? /^285(9[2-9]|0[3-6])$/.exec(name)?.[1];
+  const iso = /^(?:iso|iec)[ _-]?8859[ _-]?(\d{1,2})$/.exec(name)?.[1];
   if (iso && isEncoding(`iso-8859-${Number(iso)}`)) return `iso-8859-${Number(iso)}` as Encoding;
   return standardName(name);
 }
