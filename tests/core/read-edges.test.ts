@@ -153,7 +153,9 @@ describe("words for encodings", () => {
     expect(["28592", "cp28597", "28599", "28603", "28606"].map(findEncoding)).toEqual([
       ...["iso-8859-2", "iso-8859-7", "windows-1254", "iso-8859-13", "iso-8859-16"],
     ]);
-    expect(["x28592", "285921", "28602", "28607", "28590", "iso 8859-99"].map(findEncoding)).toEqual(Array(6).fill(null));
+    expect(["x28592", "285921", "28602", "28607", "28590", "iso 8859-99"].map(findEncoding)).toEqual(
+      Array(6).fill(null),
+    );
   });
 });
 

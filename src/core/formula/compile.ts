@@ -65,16 +65,16 @@ export function compileFormula(written: string, scope: Scope): Formula {
   }
 }
 
-function compileWritten(source: string, scope: Scope, most = MOST_LENGTH): Formula {
-  const fail = (message: string, from: number, to = from + 1): never => {
-    throw invalid(source, { message, from: Math.min(from, source.length), to: Math.min(to, source.length) });
-  };
+/** Refuses a formula for what stands at a place in it. */
+type Fail = (message: string, from: number, to?: number) => never;
+
+/** A formula's expression; what can't be understood is refused at its place. */
+function parsedOf(source: string, most: number, fail: Fail): ParsedExpr & { expr: Expr } {
   if (source.length > most) fail(`A formula has at most ${most} characters.`, most, source.length);
   const broken = syntaxFault(source);
   if (broken) throw invalid(source, broken);
-  let parsed: ParsedExpr & { expr: Expr };
   try {
-    parsed = parse(source);
+    return parse(source);
   } catch (error) {
     const { location, rawMessage } = error as { location?: { start: { offset: number } }; rawMessage?: string };
     return fail(
@@ -82,15 +82,11 @@ function compileWritten(source: string, scope: Scope, most = MOST_LENGTH): Formu
       location?.start.offset ?? 0,
     );
   }
-  const positions = parsed.sourceInfo?.positions ?? {};
-  const compiler = new Compiler(scope, (expr, message, length = 1) => {
-    const stands = positions[String(expr.id)] ?? 0;
-    // A call stands where its bracket opens; its name is before that.
-    const at = source[stands] === "(" && length > 1 ? Math.max(0, stands - length) : stands;
-    return fail(message, at, at + length);
-  });
-  compiler.survey(parsed.expr, [], 0);
-  const { cost, text: length, list } = estimate(parsed.expr);
+}
+
+/** Refuses what would take or make more than a formula may; gives the steps that a record takes. */
+function costOf({ expr }: { expr: Expr }, source: string, fail: Fail): number {
+  const { cost, text: length, list } = estimate(expr);
   if (cost > MOST_COST || length > MOST_TEXT || list > MOST_LIST) {
     const steps = `It would take up to ${grouped(Math.round(cost))} steps a record`;
     fail(
@@ -101,6 +97,23 @@ function compileWritten(source: string, scope: Scope, most = MOST_LENGTH): Formu
       source.length,
     );
   }
+  return cost;
+}
+
+function compileWritten(source: string, scope: Scope, most = MOST_LENGTH): Formula {
+  const fail: Fail = (message, from, to = from + 1) => {
+    throw invalid(source, { message, from: Math.min(from, source.length), to: Math.min(to, source.length) });
+  };
+  const parsed = parsedOf(source, most, fail);
+  const positions = parsed.sourceInfo?.positions ?? {};
+  const compiler = new Compiler(scope, (expr, message, length = 1) => {
+    const stands = positions[String(expr.id)] ?? 0;
+    // A call stands where its bracket opens; its name is before that.
+    const at = source[stands] === "(" && length > 1 ? Math.max(0, stands - length) : stands;
+    return fail(message, at, at + length);
+  });
+  compiler.survey(parsed.expr, [], 0);
+  const cost = costOf(parsed, source, fail);
   let node: Node | null = null;
   try {
     node = compiler.compile(parsed.expr);

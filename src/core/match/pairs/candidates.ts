@@ -227,28 +227,40 @@ export class CandidateIndex {
    * `found` has their numbers. Only those from `least` to below `before` are looked at.
    */
   find(table: MatchTable, record: number, before = this.known.length, least = 0): number {
-    const { own, starts, entries, sums, bins, known } = this;
-    own.read(table, record);
-    const { budget } = this;
-    const past = before < known.length ? before : known.length;
-    // The rarest first, those past the budget not at all, unless there is nothing else. A number holds
-    // how many records a feature has, and which of the record's features it is.
+    this.own.read(table, record);
+    const past = before < this.known.length ? before : this.known.length;
+    const touched = this.touchRarest(this.rarestFirst(), least, past);
+    const pooled = this.poolBest(touched);
+    if (pooled > this.most) return this.keepBestOfPool(pooled);
+    this.found.set(this.pool.subarray(0, pooled));
+    return pooled;
+  }
+
+  /**
+   * The record's features that have known records, the rarest first; those past the budget not at all, unless there
+   * is nothing else. A number holds how many records a feature has, and which of the record's features it is.
+   */
+  private rarestFirst(): Float64Array {
+    const { own, starts, budget, order } = this;
     let kept = 0;
     let rarest = -1;
     for (let i = 0; i < own.count; i++) {
       const feature = own.list[i]!;
       const n = starts[feature + 1]! - starts[feature]!;
       if (n === 0) continue;
-      if (n <= budget) this.order[kept++] = n * MOST_FEATURES + i;
+      if (n <= budget) order[kept++] = n * MOST_FEATURES + i;
       else if (rarest < 0 || n * MOST_FEATURES + i < rarest) rarest = n * MOST_FEATURES + i;
     }
-    if (kept === 0 && rarest >= 0) this.order[kept++] = rarest;
-    const order = this.order.subarray(0, kept);
-    order.sort();
+    if (kept === 0 && rarest >= 0) order[kept++] = rarest;
+    return order.subarray(0, kept).sort();
+  }
+
+  /** Sums up what features say of the records that have them, from `least` to below `past`; gives how many records these are. */
+  private touchRarest(order: Float64Array, least: number, past: number): number {
+    const { own, starts, entries, sums, budget } = this;
     let touched = 0;
     let looked = 0;
-    for (let k = 0; k < kept; k++) {
-      const key = order[k]!;
+    for (const key of order) {
       const n = Math.floor(key / MOST_FEATURES);
       const feature = own.list[key - n * MOST_FEATURES]!;
       if (looked + n > budget && looked > 0 && n > RARE) break;
@@ -264,7 +276,7 @@ export class CandidateIndex {
       }
       const list = this.touched;
       const from = least > 0 ? firstFrom(entries, start, end, least) : start;
-      const to = past < known.length ? firstFrom(entries, from, end, past) : end;
+      const to = past < this.known.length ? firstFrom(entries, from, end, past) : end;
       for (let i = from; i < to; i++) {
         const r = entries[i]!;
         const sum = sums[r]!;
@@ -276,9 +288,13 @@ export class CandidateIndex {
       }
       looked += to - from;
     }
-    const list = this.touched;
-    const { pool, rates, chosen } = this;
-    // Side by side from here on, as what lies apart takes long to read; and nothing for the next record.
+    return touched;
+  }
+
+  /** Puts the records with the highest sums into the pool; gives how many. Nothing of the sums is left for the next record. */
+  private poolBest(touched: number): number {
+    const { sums, bins, pool, rates, chosen, touched: list } = this;
+    // Side by side from here on, as what lies apart takes long to read.
     let highest = 0;
     for (let i = 0; i < touched; i++) {
       const r = list[i]!;
@@ -291,28 +307,27 @@ export class CandidateIndex {
     }
     const pooled = keepHighest(rates, touched, chosen, pool.length, bins, highest);
     for (let i = 0; i < pooled; i++) pool[i] = list[chosen[i]!]!;
-    if (pooled > this.most) {
-      // The sums so far are of the rarest features alone: the rest are looked up the other way round,
-      // from the record to its features.
-      const { marks } = this;
-      for (let i = 0; i < own.count; i++) {
-        const feature = own.list[i]!;
-        const n = starts[feature + 1]! - starts[feature]!;
-        if (n > 0) marks[feature & MARKED] = this.weightOf(n);
-      }
-      this.rows ??= new FeatureRows(known);
-      for (let i = 0; i < pooled; i++) {
-        // What both rough looks say stays counted by the first sum.
-        this.whole[i] = Math.min(0xffff, this.rows.sum(pool[i]!, marks) + (rates[chosen[i]!]! >> 1));
-      }
-      for (let i = 0; i < own.count; i++) marks[own.list[i]! & MARKED] = 0;
+    return pooled;
+  }
+
+  /**
+   * Keeps those of the pool that have most in common with the record. The sums so far are of the rarest features
+   * alone: the rest are looked up the other way round, from the record to its features.
+   */
+  private keepBestOfPool(pooled: number): number {
+    const { own, starts, marks, pool, chosen, rates, whole, bins, found } = this;
+    for (let i = 0; i < own.count; i++) {
+      const feature = own.list[i]!;
+      const n = starts[feature + 1]! - starts[feature]!;
+      if (n > 0) marks[feature & MARKED] = this.weightOf(n);
     }
-    const { found } = this;
-    if (pooled <= this.most) {
-      found.set(pool.subarray(0, pooled));
-      return pooled;
+    this.rows ??= new FeatureRows(this.known);
+    for (let i = 0; i < pooled; i++) {
+      // What both rough looks say stays counted by the first sum.
+      whole[i] = Math.min(0xffff, this.rows.sum(pool[i]!, marks) + (rates[chosen[i]!]! >> 1));
     }
-    const count = keepHighest(this.whole, pooled, chosen, this.most, bins, countRates(this.whole, pooled, bins));
+    for (let i = 0; i < own.count; i++) marks[own.list[i]! & MARKED] = 0;
+    const count = keepHighest(whole, pooled, chosen, this.most, bins, countRates(whole, pooled, bins));
     for (let i = 0; i < count; i++) found[i] = pool[chosen[i]!]!;
     return count;
   }

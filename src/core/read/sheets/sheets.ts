@@ -50,27 +50,18 @@ export async function* openSheets(
   settings: ReadSettings,
   context: OpenContext,
 ): AsyncGenerator<Opened> {
-  const wanted = settings.sheets ?? [];
-  for (const name of wanted) {
-    if (!sheets.some((s) => s.name === name)) {
-      throw new SieveError("no-sheet", `${file} has no sheet “${name}”.`, {
-        detail: `Its sheets: ${sheets.map((s) => s.name).join(", ")}.`,
-        hint: "Choose one of them.",
-      });
-    }
-  }
   const hidden = sheets.filter((s) => s.hidden);
   // What is shown comes first: what is hidden may be an older state, or a list for choosing from.
   const order = settings.sheets
-    ? sheets.filter((s) => wanted.includes(s.name))
+    ? namedSheets(file, sheets, settings.sheets)
     : [...sheets.filter((s) => !s.hidden), ...hidden];
   let any = false;
   for (const sheet of order) {
     if (!settings.sheets && any) break;
-    const first: Row[] = [];
     const merged = settings.fill_merged ? await sheet.merged() : [];
     const rows = (): AsyncIterable<readonly Row[]> =>
       merged.length > 0 ? withMerged(sheet.rows(), merged) : sheet.rows();
+    const first: Row[] = [];
     for await (const some of rows()) {
       first.push(...some);
       if (first.length >= LOOKED_AT) break;
@@ -79,50 +70,84 @@ export async function* openSheets(
     const isTable = first.length > 1 || (first.length === 1 && sheet === order.at(-1));
     if (!settings.sheets && !isTable) continue;
     any = true;
-    const { header, skip, below, columns, why, doubt } = columnsOf(first, settings);
-    const unseen = first.filter((r) => r.hidden).length;
-    const padded = first.some((r) => r.padded);
-    const sheetsWhy = settings.sheets
+    const why = settings.sheets
       ? "as set"
       : sheet.hidden
         ? "a hidden sheet, as no other has records"
         : `the first sheet with records${hidden.length > 0 ? `; hidden: ${listed(hidden.map((s) => s.name))}` : ""}`;
+    const others = { sheets: sheets.map((s) => s.name) };
     yield {
       name: `${file}: ${sheet.name}`,
-      options: {
-        as,
-        sheets: [sheet.name],
-        header,
-        skip,
-        ...(below.rows > 0 || settings.below !== undefined ? { below: below.rows } : {}),
-        ...(settings.skip_end ? { skip_end: settings.skip_end } : {}),
-        ...(settings.as_shown === undefined ? {} : { as_shown: settings.as_shown }),
-        ...(settings.fill_merged === undefined ? {} : { fill_merged: settings.fill_merged }),
-      },
-      evidence: {
-        sheets: sheetsWhy,
-        header: why,
-        ...(below.why ? { below: below.why } : {}),
-        ...(unseen > 0
-          ? { skip: `${counted(unseen, "row")} of the first ${first.length} are hidden, and read as well` }
-          : {}),
-        ...(padded ? { as_shown: "its numbers are shown with leading zeros, so they may be codes" } : {}),
-      },
-      ...(doubt || below.doubt ? { doubts: [doubt, below.doubt].filter((d) => d !== null) } : {}),
-      others: { sheets: sheets.map((s) => s.name) },
-      columns: () => columns,
-      blocks: readSheet(rows(), context, columns.length, header, {
-        skip,
-        below: below.rows,
-        skipEnd: settings.skip_end ?? 0,
-      }),
-      resumable: false,
+      others,
+      ...openedSheet({ as, sheet, why, first, rows }, settings, context),
     };
   }
   if (!any)
     throw new SieveError("nothing-read", `No sheet of ${file} has records.`, {
       hint: "Check that it is the right workbook.",
     });
+}
+
+/** The sheets of some names, in the order of the workbook. Throws `no-sheet`. */
+function namedSheets(file: string, sheets: readonly Sheet[], wanted: readonly string[]): Sheet[] {
+  for (const name of wanted) {
+    if (!sheets.some((s) => s.name === name)) {
+      throw new SieveError("no-sheet", `${file} has no sheet “${name}”.`, {
+        detail: `Its sheets: ${sheets.map((s) => s.name).join(", ")}.`,
+        hint: "Choose one of them.",
+      });
+    }
+  }
+  return sheets.filter((s) => wanted.includes(s.name));
+}
+
+/** A sheet that is to be read: why it is, its first rows, and all of them. */
+interface ChosenSheet {
+  readonly as: string;
+  readonly sheet: Sheet;
+  readonly why: string;
+  readonly first: readonly Row[];
+  rows(): AsyncIterable<readonly Row[]>;
+}
+
+/** A sheet as a part of a delivery, with what its first rows say of it. */
+function openedSheet(
+  { as, sheet, why: sheetsWhy, first, rows }: ChosenSheet,
+  settings: ReadSettings,
+  context: OpenContext,
+): Omit<Opened, "name" | "others"> {
+  const { header, skip, below, columns, why, doubt } = columnsOf(first, settings);
+  const unseen = first.filter((r) => r.hidden).length;
+  const padded = first.some((r) => r.padded);
+  return {
+    options: {
+      as,
+      sheets: [sheet.name],
+      header,
+      skip,
+      ...(below.rows > 0 || settings.below !== undefined ? { below: below.rows } : {}),
+      ...(settings.skip_end ? { skip_end: settings.skip_end } : {}),
+      ...(settings.as_shown === undefined ? {} : { as_shown: settings.as_shown }),
+      ...(settings.fill_merged === undefined ? {} : { fill_merged: settings.fill_merged }),
+    },
+    evidence: {
+      sheets: sheetsWhy,
+      header: why,
+      ...(below.why ? { below: below.why } : {}),
+      ...(unseen > 0
+        ? { skip: `${counted(unseen, "row")} of the first ${first.length} are hidden, and read as well` }
+        : {}),
+      ...(padded ? { as_shown: "its numbers are shown with leading zeros, so they may be codes" } : {}),
+    },
+    ...(doubt || below.doubt ? { doubts: [doubt, below.doubt].filter((d) => d !== null) } : {}),
+    columns: () => columns,
+    blocks: readSheet(rows(), context, columns.length, header, {
+      skip,
+      below: below.rows,
+      skipEnd: settings.skip_end ?? 0,
+    }),
+    resumable: false,
+  };
 }
 
 /** Rows in which merged cells all have what the first of them has. */
