@@ -157,7 +157,7 @@ describe("an encoding that is given", () => {
     ).toEqual([...["utf-8", "utf-8", "utf-8", "gb18030", "big5", "ibm866", "cp850", "shift_jis"]]);
     expect(
       ["x-mac-ce", "macroman", "KOI8-R", "windows-28592", "cp10007", "klingon", "cp1", ""].map(findEncoding),
-    ).toEqual([...["maccenteuro", "macintosh", "koi8-r", null, "x-mac-cyrillic", null, null, null]]);
+    ).toEqual([...["maccenteuro", "macintosh", "koi8-r", "iso-8859-2", "x-mac-cyrillic", null, null, null]]);
     expect(parsePlan({ ...plan, read: { as: "delimited", encoding: "cp1251" } }).read).toMatchObject({
       encoding: "windows-1251",
     });
