@@ -104,6 +104,32 @@ export function writtenDate(
   return at.toISOString().slice(0, 10);
 }
 
+/** A time of day behind what may be a day: hours, minutes, seconds, parts of them, the half of the day, the offset. */
+const TIME_BEHIND =
+  /^(.*\S)(?:,? +|,|T)(\d{1,2}):([0-5]\d)(?::([0-5]\d)(?:[.,](\d{1,6}))?)?(?: ?([ap])(?:m|\.m\.))?(?: ?(Z|[+-]\d{2}:?\d{2}))?$/i;
+/** Longer texts are no moments. */
+const LONGEST = 120;
+
+/** A date as people write it, or one with a time of day behind it, as ISO 8601 has them; null for what is neither. */
+export function writtenMoment(
+  text: string,
+  order: Order,
+  months: ReadonlyMap<string, number>,
+  pivot: number,
+): string | null {
+  const date = writtenDate(text, order, months, pivot);
+  if (date !== null || text.length > LONGEST) return date;
+  const match = TIME_BEHIND.exec(text.trim());
+  const day = match && writtenDate(match[1]!, order, months, pivot);
+  if (!match || !day) return null;
+  const [, , hour, minute, second = "00", part, half, offset = ""] = match;
+  const h = Number(hour);
+  if (half ? h < 1 || h > 12 : h > 23) return null;
+  const whole = half ? (h % 12) + (half.toLowerCase() === "p" ? 12 : 0) : h;
+  const zone = offset.replace(/^([+-]\d\d)(\d\d)$/, "$1:$2").toUpperCase();
+  return `${day}T${String(whole).padStart(2, "0")}:${minute}:${second}${part ? `.${part}` : ""}${zone}`;
+}
+
 const USUAL: readonly MonthLanguage[] = ["en", "de", "fr", "es"];
 /** Years of two digits up to this one are of this century, unless another is said. */
 export const USUAL_PIVOT = 50;
@@ -114,7 +140,7 @@ export function wholeYear(year: number, pivot = USUAL_PIVOT): number {
 }
 
 /** Two numbers and a year, of which either of the first two may be the day. */
-const EITHER = /^\s*(\d{1,2})[\s./-]+(\d{1,2})[\s./-]+\d{2,4}\s*$/;
+const EITHER = /^\s*(\d{1,2})[\s./-]+(\d{1,2})[\s./-]+\d{2,4}(?:[\s,T]+\d{1,2}:.*|\s*)$/;
 
 /**
  * The order of day and month in a file, decided by its first records and kept to its end: values of
@@ -145,7 +171,7 @@ export const writtenDateStep: StepPart<WrittenDateOptions> = {
   id: "written-date",
   title: "Dates as people write them",
   about:
-    "Writes a date as ISO 8601, its month in digits or in words of several languages, its year with two digits or four.",
+    "Writes a date as ISO 8601, its month in digits or in words of several languages, its year with two digits or four; a time of day behind it too.",
   options,
   writesDates: true,
   words: ({ order, languages }) =>
@@ -153,7 +179,7 @@ export const writtenDateStep: StepPart<WrittenDateOptions> = {
   apply: ({ order, undecided = "day first", languages = USUAL, pivot = USUAL_PIVOT }) => {
     const months = monthNames(languages);
     const own = order === "by evidence" ? undecided : order;
-    return byText((text) => writtenDate(text, own, months, pivot) ?? text);
+    return byText((text) => writtenMoment(text, own, months, pivot) ?? text);
   },
   record: ({ order, undecided = "day first", languages = USUAL, pivot = USUAL_PIVOT }, { fields, targets }) => {
     if (order !== "by evidence") return null;
@@ -167,7 +193,7 @@ export const writtenDateStep: StepPart<WrittenDateOptions> = {
           const own = orderOf(course, f, fields[f]!.name, from, to, undecided);
           for (let r = from; r < to; r++) {
             if (course.skip(r)) continue;
-            const date = writtenDate(cellText(course.heap, course.cells[f]!, r), own, months, pivot);
+            const date = writtenMoment(cellText(course.heap, course.cells[f]!, r), own, months, pivot);
             if (date !== null) n += setCell(course, f, r, date);
           }
         }
@@ -205,6 +231,13 @@ export const writtenDateStep: StepPart<WrittenDateOptions> = {
     { options: { order: "day first" }, from: "spring 1987", to: "spring 1987" },
     { options: { order: "day first" }, from: "4 May June 2026", to: "4 May June 2026" },
     { options: { order: "by evidence" }, from: "04/05/2026", to: "2026-05-04" },
+    { options: { order: "day first" }, from: "31.12.26 9:05", to: "2026-12-31T09:05:00" },
+    { options: { order: "month first" }, from: "12/31/26, 12:05:09 am", to: "2026-12-31T00:05:09" },
+    { options: { order: "month first" }, from: "12/31/2026 1:05 P.M.", to: "2026-12-31T13:05:00" },
+    { options: { order: "day first" }, from: "3 March 2026 14:05:09,25 +0100", to: "2026-03-03T14:05:09.25+01:00" },
+    { options: { order: "day first" }, from: "31.12.26 24:05", to: "31.12.26 24:05" },
+    { options: { order: "day first" }, from: "31.12.26 13:05 pm", to: "31.12.26 13:05 pm" },
+    { options: { order: "day first" }, from: "noon 9:05", to: "noon 9:05" },
   ],
   records: [
     {
@@ -218,6 +251,12 @@ export const writtenDateStep: StepPart<WrittenDateOptions> = {
       options: { order: "by evidence", undecided: "month first" },
       from: { a: "12/05/2026", b: "" },
       to: { a: "2026-12-05", b: "" },
+    },
+    {
+      in: ["a"],
+      options: { order: "by evidence" },
+      from: { a: "12/25/26 9:05", b: "" },
+      to: { a: "2026-12-25T09:05:00", b: "" },
     },
   ],
 };

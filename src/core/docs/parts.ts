@@ -69,7 +69,7 @@ Each field of a contract has a type. A value that does not fit is a problem, and
 |---|---|---|---|---|
 ${rows.join("\n")}
 
-Formats of dates and times are in the letters of Unicode TR 35: \`yyyy MM dd HH mm ss SSS XXX\`, \`MMM\` and \`MMMM\` for English names of months, \`h\` with \`a\` for hours of half a day. What people write otherwise is made such by the step \`written-date\`.
+Formats of dates and times are in the letters of Unicode TR 35: \`yyyy MM dd HH mm ss SSS XXX XX\`, \`MMM\` and \`MMMM\` for English names of months, \`h\` with \`a\` for hours of half a day. What people write otherwise is made such by the step \`written-date\`.
 `;
 }
 

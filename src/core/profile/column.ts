@@ -217,6 +217,7 @@ export class ColumnFold {
     if (numbers.decimals > 0) add("decimal", numbers.integers + numbers.decimals);
     if (numbers.commas > 0) add("decimal comma", numbers.integers + numbers.commas);
     add("timestamp", days.timestamps);
+    for (const [format, fits] of days.moments) add(`timestamp ${format}`, fits);
     for (const [format, fits] of days.formats) add(`date ${format}`, fits);
     add("short year", days.shortYears);
     if (kinds) {

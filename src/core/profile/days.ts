@@ -26,21 +26,47 @@ const BELIEVABLE_YEARS = { least: 1800, most: 2100 };
 /** Default days that are kept as they are written. */
 const MOST_DEFAULTS = 20;
 
+/** A time of day behind a day, as programs and people write it. */
+const TIME_BEHIND =
+  /^(?<between>,? |T)(?<hour>\d{1,2}):[0-5]\d(?<second>:[0-5]\d(?:(?<mark>[.,])\d{1,6})?)?(?:(?<gap> ?)[ap](?<dot>\.?)m\k<dot>)?(?:(?<apart> ?)(?:(?<zone>Z|[+-]\d{2}:\d{2})|[+-]\d{4}))?$/i;
+
+/** The format of a time of day behind a day; "" where nothing stands there, null where something else does. */
+function timeBehind(bytes: Uint8Array, start: number, end: number): string | null {
+  if (start === end) return "";
+  const match = TIME_BEHIND.exec(textOf(bytes, start, end));
+  if (!match) return null;
+  const { between, hour, second, mark, gap, apart, zone } = match.groups as Record<string, string | undefined>;
+  const half = gap !== undefined;
+  const n = Number(hour);
+  if (n > (half ? 12 : 23) || (half && n === 0)) return null;
+  const h = half ? "h" : "H";
+  return [
+    /t/i.test(between!) ? `'${between}'` : between,
+    hour!.length === 2 ? h + h : h,
+    ":mm",
+    second ? ":ss" : "",
+    mark ? `${mark}SSS` : "",
+    half ? `${gap}a` : "",
+    apart === undefined ? "" : `${apart}${zone ? "XXX" : "XX"}`,
+  ].join("");
+}
+
+const sumOf = (counts: ReadonlyMap<string, number>): number => [...counts.values()].reduce((n, fits) => n + fits, 0);
+
 /** How a column writes its days, and which of them are hardly true. */
 export class DayFold {
-  /** Values that have a time of day behind a day. */
-  timestamps = 0;
-  /** By format: values that fit it. */
+  /** By format: values that fit it, days and days with a time behind them. */
   readonly formats = new Map<string, number>();
+  readonly moments = new Map<string, number>();
   /** Values that can be read with the day or the month first. */
   private either = 0;
-  /** Values that fit two formats: those, and days of which both numbers are the same. */
-  private twice = 0;
+  /** Days and moments that fit two formats: those, and such of which both numbers are the same. */
+  private twice = { days: 0, moments: 0 };
   private future = 0;
   private readonly defaults = new Map<string, { count: number; first: number }>();
   /** Values whose year has two digits, by the order in which they are a day. */
   private readonly short = {
-    ...{ count: 0, dayFirst: 0, monthFirst: 0, yearFirst: 0, example: "" },
+    ...{ count: 0, timed: 0, dayFirst: 0, monthFirst: 0, yearFirst: 0, example: "" },
     endsWith: { ahead: 0, before: 0 },
     beginsWith: { ahead: 0, before: 0 },
   };
@@ -77,7 +103,8 @@ export class DayFold {
     if (DEFAULT_DAYS.has(read) || (believable(year) && isDay(year, month, day))) {
       this.day = read;
       this.fits("yyyyMMdd", times);
-    } else if (believable(number(4, 4))) this.eitherOrder("", number(0, 2), number(2, 2), number(4, 4), true, times);
+    } else if (believable(number(4, 4)))
+      this.eitherOrder("", "", number(0, 2), number(2, 2), number(4, 4), true, times);
     this.noteDay(bytes, start, end, record, times);
   }
 
@@ -88,17 +115,23 @@ export class DayFold {
 
   /** How many values are days. */
   get days(): number {
-    const read = [...this.formats.values()].reduce((n, fits) => n + fits, 0);
-    return read - this.twice;
+    return sumOf(this.formats) - this.twice.days;
+  }
+
+  /** How many values have a time of day behind a day. */
+  get timestamps(): number {
+    return sumOf(this.moments) - this.twice.moments;
   }
 
   /** Counts what another has found as well. */
   join(other: DayFold): void {
     for (const [format, fits] of other.formats) this.fits(format, fits);
+    for (const [format, fits] of other.moments) this.fitsMoment(format, fits);
     this.either += other.either;
-    this.twice += other.twice;
+    this.twice.days += other.twice.days;
+    this.twice.moments += other.twice.moments;
     this.future += other.future;
-    for (const order of ["count", "dayFirst", "monthFirst", "yearFirst"] as const)
+    for (const order of ["count", "timed", "dayFirst", "monthFirst", "yearFirst"] as const)
       this.short[order] += other.short[order];
     for (const at of ["endsWith", "beginsWith"] as const) {
       this.short[at].ahead += other.short[at].ahead;
@@ -115,7 +148,7 @@ export class DayFold {
 
   finish(): Pick<ColumnProfile, "defaultDates" | "future" | "dateOrders" | "shortYears"> {
     const count = (order: RegExp): number =>
-      [...this.formats].filter(([f]) => order.test(f)).reduce((n, [, fits]) => n + fits, 0);
+      [...this.formats, ...this.moments].filter(([f]) => order.test(f)).reduce((n, [, fits]) => n + fits, 0);
     const dayFirst = count(/^d/);
     const monthFirst = count(/^M{1,2}[^M]/);
     return {
@@ -161,14 +194,20 @@ export class DayFold {
     if (first === 4 && third <= 2) {
       if (!isDay(a, b, c)) return;
       this.day = dayNumber(a, b, c);
-      if (r === end) this.fits(first + second + third === 8 ? `yyyy${m}MM${m}dd` : `yyyy${m}M${m}d`, times);
-      else if ((bytes[r] === 84 || bytes[r] === 32) && shape.groups >= 5) this.timestamps += times;
+      const written = first + second + third === 8 ? `yyyy${m}MM${m}dd` : `yyyy${m}M${m}d`;
+      const time = timeBehind(bytes, r, end);
+      if (time === "") this.fits(written, times);
+      else if (time !== null) this.fitsMoment(written + time, times);
       return;
     }
-    if (first > 2 || r !== end) return;
-    if (third === 2 && this.shortYear(a, b, c, first === 2, times)) this.short.example ||= textOf(bytes, start, end);
+    const time = first > 2 ? null : timeBehind(bytes, r, end);
+    if (time === null) return;
+    if (third === 2 && this.shortYear(a, b, c, first === 2, times)) {
+      if (time !== "") this.short.timed += times;
+      this.short.example ||= textOf(bytes, start, end);
+    }
     if (third !== 4) return;
-    this.eitherOrder(m, a, b, c, first === 2 && second === 2, times);
+    this.eitherOrder(m, time, a, b, c, first === 2 && second === 2, times);
   }
 
   /** Three numbers of two digits at most, of which the last or, where it has two, the first may be the year; gives whether they are a day. */
@@ -192,18 +231,24 @@ export class DayFold {
     else if (wholeYear(year) * 10_000 > this.today) of.ahead += times;
   }
 
-  /** Two numbers and a year, of which the day may be the first or the second. */
-  private eitherOrder(m: string, a: number, b: number, c: number, two: boolean, times: number): void {
+  /** Two numbers and a year, of which the day may be the first or the second; `time`: the format of what stands behind. */
+  private eitherOrder(m: string, time: string, a: number, b: number, c: number, two: boolean, times: number): void {
     const dayFirst = isDay(c, b, a);
     const monthFirst = isDay(c, a, b);
-    if (dayFirst) this.fits(two ? `dd${m}MM${m}yyyy` : `d${m}M${m}yyyy`, times);
-    if (monthFirst) this.fits(two ? `MM${m}dd${m}yyyy` : `M${m}d${m}yyyy`, times);
-    if (dayFirst && monthFirst) this.twice += times;
+    const fits = (order: string): void =>
+      time === "" ? this.fits(order, times) : this.fitsMoment(order + time, times);
+    if (dayFirst) fits(two ? `dd${m}MM${m}yyyy` : `d${m}M${m}yyyy`);
+    if (monthFirst) fits(two ? `MM${m}dd${m}yyyy` : `M${m}d${m}yyyy`);
+    if (dayFirst && monthFirst) this.twice[time === "" ? "days" : "moments"] += times;
     // What can be read in two ways is in the future only if it is so in both.
     if (dayFirst || monthFirst) {
       this.day = Math.min(dayFirst ? dayNumber(c, b, a) : Infinity, monthFirst ? dayNumber(c, a, b) : Infinity);
     }
     if (dayFirst && monthFirst && a !== b) this.either += times;
+  }
+
+  private fitsMoment(format: string, times: number): void {
+    this.moments.set(format, (this.moments.get(format) ?? 0) + times);
   }
 
   private fits(format: string, times: number): void {

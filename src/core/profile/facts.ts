@@ -18,6 +18,7 @@ export interface TypeCandidate {
     | "short year"
     | "written number"
     | `date ${string}`
+    | `timestamp ${string}`
     | `time ${string}`;
   readonly fits: number;
 }
@@ -104,6 +105,8 @@ export interface YearsOf {
 export interface ShortYears {
   /** Values that are a day in one order or another. */
   readonly count: number;
+  /** Of them those with a time of day behind the day; left out by profiles from before it was looked for. */
+  readonly timed?: number;
   readonly dayFirst: number;
   readonly monthFirst: number;
   readonly yearFirst: number;

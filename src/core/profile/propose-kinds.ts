@@ -195,7 +195,10 @@ const SHORT_ORDERS = [
 ] as const;
 
 /** Days whose year has two digits, with the step that gives them four; days with four beside them are read by the same step. */
-export function shortYears({ filled, shortYears: short, dateOrders }: ColumnProfile, because: Because): Typed | null {
+export function shortYears(
+  { filled, shortYears: short, dateOrders, types }: ColumnProfile,
+  because: Because,
+): Typed | null {
   if (!short) return null;
   const whole = { dayFirst: dateOrders?.dayFirst ?? 0, monthFirst: dateOrders?.monthFirst ?? 0, yearFirst: 0 };
   const ways = SHORT_ORDERS.map(({ order, by }) => ({ order, fits: short[by] + whole[by] })).sort(
@@ -221,7 +224,17 @@ export function shortYears({ filled, shortYears: short, dateOrders }: ColumnProf
     `${counted(short.count, "day")} ${short.count === 1 ? "is" : "are"} written so, such as ${short.example}; ${which}; ${pivot}`,
     { do: "written-date", order: best.order, ...(past ? { pivot: short.now } : {}) },
   );
-  because("type", "date", fitting(Math.min(filled, best.fits), filled, "are days that exist, read so"));
+  const fits = Math.min(filled, best.fits);
+  const timed = (short.timed ?? 0) + (types.find((t) => t.type === "timestamp")?.fits ?? 0);
+  if (timed > 0) {
+    because(
+      "type",
+      "date and time",
+      fitting(fits, filled, `are days that exist, ${grouped(timed)} with a time, read so`),
+    );
+    return { type: "timestamp" };
+  }
+  because("type", "date", fitting(fits, filled, "are days that exist, read so"));
   return { type: "date", formats: ["yyyy-MM-dd"] };
 }
 

@@ -1,6 +1,7 @@
 import type { ColumnProfile } from "./facts.ts";
 import type { Field } from "../plan/field.ts";
 import { counted, grouped } from "../kernel/problem.ts";
+import { USUAL_MOMENTS } from "../type/timestamp.ts";
 import { yesAndNo } from "../type/yes-no.ts";
 import { countriesInOneForm } from "./propose-countries.ts";
 import { datesInWords, kindOf, shortYears } from "./propose-kinds.ts";
@@ -30,8 +31,8 @@ const SHAPES: readonly ((looked: Looked) => Shape | null)[] = [
   wholeNumber,
   thousands,
   decimal,
-  day,
   moment,
+  day,
   countries,
   code,
 ];
@@ -166,9 +167,17 @@ function day({ column, because, enough }: Looked): Shape | null {
 }
 
 function moment({ column, because, fits, enough }: Looked): Shape | null {
+  const { filled } = column;
   if (!enough(fits("timestamp"))) return null;
-  because("type", "date and time", fitting(fits("timestamp"), column.filled, "begin with a day and have a time"));
-  return { type: "timestamp" };
+  const written = column.types
+    .filter((t) => t.type.startsWith("timestamp "))
+    .map((t) => ({ format: t.type.slice("timestamp ".length), fits: t.fits }));
+  const chosen = dateFormats(written, filled);
+  because("type", "date and time", fitting(fits("timestamp"), filled, "begin with a day and have a time"));
+  // How they are usually written needs no word; a profile of before has none either.
+  if (!chosen || chosen.formats.every((format) => USUAL_MOMENTS.includes(format))) return { type: "timestamp" };
+  because("formats", chosen.formats.join(", "), chosen.why);
+  return { type: "timestamp", formats: chosen.formats };
 }
 
 /** Countries in words of their own, each as it will be written. */

@@ -1,7 +1,7 @@
 /**
  * Dates and times written by a format, in the letters of Unicode Technical Standard #35 (CLDR):
  * yyyy, MM or M, dd or d, MMM (Jan), MMMM (January), HH or H, hh or h with a (AM or PM), mm, ss,
- * S… (fraction), XXX (Z or +02:00); anything else stands for itself, letters in single quotes.
+ * S… (fraction), XXX (Z or +02:00), XX (Z or +0200); anything else stands for itself, letters in single quotes.
  */
 
 export interface Moment {
@@ -23,7 +23,7 @@ type Piece =
   | { kind: "hourOfHalf"; two: boolean }
   | { kind: "half" }
   | { kind: "fraction" }
-  | { kind: "offset" }
+  | { kind: "offset"; colon: boolean }
   | { kind: "literal"; byte: number };
 
 export const MONTHS = [
@@ -56,7 +56,8 @@ const LETTERS: Record<string, Piece> = {
   a: { kind: "half" },
   mm: { kind: "minute", two: true },
   ss: { kind: "second", two: true },
-  XXX: { kind: "offset" },
+  XXX: { kind: "offset", colon: true },
+  XX: { kind: "offset", colon: false },
 };
 
 /** A format of days or of times of day made into pieces, or a message that says why it can't be. */
@@ -150,12 +151,13 @@ export function parseMoment(
           p++;
           break;
         }
-        if (p + 6 > end || (sign !== 43 && sign !== 45) || bytes[p + 3] !== 58) return false;
+        const length = piece.colon ? 6 : 5;
+        if (p + length > end || (sign !== 43 && sign !== 45) || (piece.colon && bytes[p + 3] !== 58)) return false;
         const hours = twoDigits(bytes, p + 1);
-        const minutes = twoDigits(bytes, p + 4);
+        const minutes = twoDigits(bytes, p + length - 2);
         if (hours < 0 || hours > 15 || minutes < 0 || minutes > 59) return false;
         into.offset = (sign === 45 ? -1 : 1) * (hours * 60 + minutes);
-        p += 6;
+        p += length;
         break;
       }
       default: {
@@ -219,7 +221,7 @@ export function exampleOf(format: string, of: "day" | "time" = "day"): string {
     if (piece.kind === "literal") bytes.push(piece.byte);
     else if (piece.kind === "monthName") put(piece.long ? "May" : "May");
     else if (piece.kind === "fraction") put("250");
-    else if (piece.kind === "offset") put("+02:00");
+    else if (piece.kind === "offset") put(piece.colon ? "+02:00" : "+0200");
     else if (piece.kind === "half") put("PM");
     else
       put(

@@ -5,7 +5,8 @@ import { eachCell } from "../kernel/column.ts";
 import { splitList, type TypePart } from "./part.ts";
 import type { OptionsOf } from "../kernel/options.ts";
 
-const ISO = [
+/** How moments are written that are by ISO 8601, or nearly so; these are read unless others are said. */
+export const USUAL_MOMENTS = [
   "yyyy-MM-dd'T'HH:mm:ssXXX",
   "yyyy-MM-dd'T'HH:mm:ss.SSSXXX",
   "yyyy-MM-dd'T'HH:mm:ss",
@@ -17,7 +18,12 @@ const ISO = [
 ];
 
 const options = {
-  formats: z.array(formatSchema).min(1).max(20).default(ISO).describe("How it is written; letters of Unicode TR 35"),
+  formats: z
+    .array(formatSchema)
+    .min(1)
+    .max(20)
+    .default(USUAL_MOMENTS)
+    .describe("How it is written; letters of Unicode TR 35"),
 };
 
 export type TimestampOptions = OptionsOf<typeof options>;
@@ -68,11 +74,11 @@ export const timestamp: TypePart<TimestampOptions> = {
     });
   },
   examples: [
-    { options: { formats: ISO }, from: "2026-05-31T14:05:09Z", to: "2026-05-31 14:05:09.000000+00" },
-    { options: { formats: ISO }, from: "2026-05-31T00:30:00+02:00", to: "2026-05-30 22:30:00.000000+00" },
-    { options: { formats: ISO }, from: "2026-05-31 14:05:09.123456", to: "2026-05-31 14:05:09.123456+00" },
-    { options: { formats: ISO }, from: "2026-05-31T24:00:00Z", to: null },
-    { options: { formats: ISO }, from: "2026-02-31T10:00:00Z", to: null },
+    { options: { formats: USUAL_MOMENTS }, from: "2026-05-31T14:05:09Z", to: "2026-05-31 14:05:09.000000+00" },
+    { options: { formats: USUAL_MOMENTS }, from: "2026-05-31T00:30:00+02:00", to: "2026-05-30 22:30:00.000000+00" },
+    { options: { formats: USUAL_MOMENTS }, from: "2026-05-31 14:05:09.123456", to: "2026-05-31 14:05:09.123456+00" },
+    { options: { formats: USUAL_MOMENTS }, from: "2026-05-31T24:00:00Z", to: null },
+    { options: { formats: USUAL_MOMENTS }, from: "2026-02-31T10:00:00Z", to: null },
     { options: { formats: ["dd.MM.yyyy HH:mm"] }, from: "31.05.2026 14:05", to: "2026-05-31 14:05:00.000000+00" },
     { options: { formats: ["d/M/yyyy h:mm a"] }, from: "31/5/2026 12:05 am", to: "2026-05-31 00:05:00.000000+00" },
     { options: { formats: ["d/M/yyyy h:mm a"] }, from: "31/5/2026 13:05 pm", to: null },
