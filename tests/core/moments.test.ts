@@ -51,6 +51,11 @@ const WAYS: readonly [string, (m: Moment) => string, (string | undefined)[] | un
     (m) => `${m.y}-${two(m.m)}-${two(m.d)} ${two(m.h)}:${two(m.min)}:${two(m.s)},000`,
     ["yyyy-MM-dd HH:mm:ss,SSS"],
   ],
+  [
+    "yyyy-MM-dd HH:mm:ss 'UTC'",
+    (m) => `${m.y}-${two(m.m)}-${two(m.d)} ${two(m.h)}:${two(m.min)}:${two(m.s)} UTC`,
+    ["yyyy-MM-dd HH:mm:ss 'UTC'"],
+  ],
   ["the usual", (m) => `${m.y}-${two(m.m)}-${two(m.d)}T${two(m.h)}:${two(m.min)}:${two(m.s)}Z`, undefined],
 ];
 
@@ -99,6 +104,27 @@ describe("a column of days with a time", () => {
     expect(records.map((r) => r.values[1])).toEqual(
       MOMENTS.map(({ y, m, d, h, min }) => `${y}-${two(m)}-${two(d)} ${two(h)}:${two(min)}:00.000000+00`),
     );
+  });
+
+  it("whose months are in words is read by a step, with its times", async () => {
+    const names = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split(" ");
+    const ways = [
+      (m: Moment) => `Tue, ${two(m.d)} ${names[m.m - 1]} ${m.y} ${two(m.h)}:${two(m.min)}:00 +0000`,
+      (m: Moment) => `${names[m.m - 1]} ${m.d}, ${m.y} ${half(m)[0]}:${two(m.min)} ${half(m)[1]}`,
+    ];
+    for (const write of ways) {
+      const values = MOMENTS.map(write);
+      const { plan } = propose(await profileOf({ n: values.map((_, i) => i), at: values }), {
+        ...{ feed: "f", read: { as: "delimited" } as never },
+      });
+      expect(plan.cleanse.map((s) => s.do)).toEqual(["written-date"]);
+      expect(plan.contract.fields[1]).toMatchObject({ type: "timestamp" });
+      const text = [["n", "at"], ...values.map((v, i) => [String(i), v])].map((row) => csvRow(row)).join("");
+      const { records } = await siftAll(parsePlan(plan), [{ name: "f.csv", bytes: new TextEncoder().encode(text) }]);
+      expect(records.map((r) => r.values[1])).toEqual(
+        MOMENTS.map(({ y, m, d, h, min }) => `${y}-${two(m)}-${two(d)} ${two(h)}:${two(min)}:00.000000+00`),
+      );
+    }
   });
 
   it("may have some years of two digits, and one odd value is no reason for a step", async () => {

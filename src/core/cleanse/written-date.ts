@@ -106,7 +106,7 @@ export function writtenDate(
 
 /** A time of day behind what may be a day: hours, minutes, seconds, parts of them, the half of the day, the offset. */
 const TIME_BEHIND =
-  /^(.*\S)(?:,? +|,|T)(\d{1,2}):([0-5]\d)(?::([0-5]\d)(?:[.,](\d{1,6}))?)?(?: ?([ap])(?:m|\.m\.))?(?: ?(Z|[+-]\d{2}:?\d{2}))?$/i;
+  /^(.*\S)(?:,? +|,|T)(\d{1,2}):([0-5]\d)(?::([0-5]\d)(?:[.,](\d{1,6}))?)?(?: ?([ap])(?:m|\.m\.))?(?: ?(Z|UTC|GMT|[+-]\d{2}:?\d{2}))?$/i;
 /** Longer texts are no moments. */
 const LONGEST = 120;
 
@@ -126,7 +126,7 @@ export function writtenMoment(
   const h = Number(hour);
   if (half ? h < 1 || h > 12 : h > 23) return null;
   const whole = half ? (h % 12) + (half.toLowerCase() === "p" ? 12 : 0) : h;
-  const zone = offset.replace(/^([+-]\d\d)(\d\d)$/, "$1:$2").toUpperCase();
+  const zone = /^[zug]/i.test(offset) ? "Z" : offset.replace(/^([+-]\d\d)(\d\d)$/, "$1:$2");
   return `${day}T${String(whole).padStart(2, "0")}:${minute}:${second}${part ? `.${part}` : ""}${zone}`;
 }
 
@@ -235,6 +235,7 @@ export const writtenDateStep: StepPart<WrittenDateOptions> = {
     { options: { order: "month first" }, from: "12/31/26, 12:05:09 am", to: "2026-12-31T00:05:09" },
     { options: { order: "month first" }, from: "12/31/2026 1:05 P.M.", to: "2026-12-31T13:05:00" },
     { options: { order: "day first" }, from: "3 March 2026 14:05:09,25 +0100", to: "2026-03-03T14:05:09.25+01:00" },
+    { options: { order: "day first" }, from: "Thu, 03 Dec 2026 10:05:07 GMT", to: "2026-12-03T10:05:07Z" },
     { options: { order: "day first" }, from: "31.12.26 24:05", to: "31.12.26 24:05" },
     { options: { order: "day first" }, from: "31.12.26 13:05 pm", to: "31.12.26 13:05 pm" },
     { options: { order: "day first" }, from: "noon 9:05", to: "noon 9:05" },

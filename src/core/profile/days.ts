@@ -28,14 +28,14 @@ const MOST_DEFAULTS = 20;
 
 /** A time of day behind a day, as programs and people write it. */
 const TIME_BEHIND =
-  /^(?<between>,? |T)(?<hour>\d{1,2}):[0-5]\d(?<second>:[0-5]\d(?:(?<mark>[.,])\d{1,6})?)?(?:(?<gap> ?)[ap](?<dot>\.?)m\k<dot>)?(?:(?<apart> ?)(?:(?<zone>Z|[+-]\d{2}:\d{2})|[+-]\d{4}))?$/i;
+  /^(?<between>,? |T)(?<hour>\d{1,2}):[0-5]\d(?<second>:[0-5]\d(?:(?<mark>[.,])\d{1,6})?)?(?:(?<gap> ?)[ap](?<dot>\.?)m\k<dot>)?(?:(?<apart> ?)(?:(?<zone>Z|[+-]\d{2}:\d{2})|(?<utc>UTC|GMT)|[+-]\d{4}))?$/i;
 
 /** The format of a time of day behind a day; "" where nothing stands there, null where something else does. */
 function timeBehind(bytes: Uint8Array, start: number, end: number): string | null {
   if (start === end) return "";
   const match = TIME_BEHIND.exec(textOf(bytes, start, end));
   if (!match) return null;
-  const { between, hour, second, mark, gap, apart, zone } = match.groups as Record<string, string | undefined>;
+  const { between, hour, second, mark, gap, apart, zone, utc } = match.groups as Record<string, string | undefined>;
   const half = gap !== undefined;
   const n = Number(hour);
   if (n > (half ? 12 : 23) || (half && n === 0)) return null;
@@ -47,7 +47,7 @@ function timeBehind(bytes: Uint8Array, start: number, end: number): string | nul
     second ? ":ss" : "",
     mark ? `${mark}SSS` : "",
     half ? `${gap}a` : "",
-    apart === undefined ? "" : `${apart}${zone ? "XXX" : "XX"}`,
+    apart === undefined ? "" : `${apart}${zone ? "XXX" : utc ? `'${utc}'` : "XX"}`,
   ].join("");
 }
 

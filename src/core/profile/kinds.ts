@@ -1,4 +1,4 @@
-import { writtenDate } from "../cleanse/written-date.ts";
+import { writtenMoment } from "../cleanse/written-date.ts";
 import { languagesOfMonth, monthsOf, type MonthLanguage } from "../cleanse/months.ts";
 import { textOf } from "../kernel/bytes.ts";
 import { currenciesIn } from "../type/currency.ts";
@@ -41,6 +41,8 @@ export interface WrittenNumbers {
 /** Dates with their month in words. */
 export interface WrittenDates {
   readonly count: number;
+  /** Of them those with a time of day behind the day; absent in profiles of before. */
+  readonly timed?: number;
   /** The languages that have all, or nearly all, of the names. */
   readonly languages: readonly MonthLanguage[];
   /** A name that means another month in a language that would do as well. */
@@ -102,6 +104,7 @@ export class KindFold {
   private readonly units = new Map<string, number>();
   private readonly months = new Map<string, number>();
   private dates = 0;
+  private timed = 0;
   /** Kinds that are still looked for. */
   private looks = { times: true, uuids: true, json: true, numbers: true, dates: true };
 
@@ -179,8 +182,10 @@ export class KindFold {
     const [word] = words;
     if (word === undefined) return;
     const [language] = languagesOfMonth(word);
-    if (writtenDate(text, "day first", monthsOf(language!), 50) === null) return;
+    const moment = writtenMoment(text, "day first", monthsOf(language!), 50);
+    if (moment === null) return;
     this.dates += times;
+    if (moment.includes("T")) this.timed += times;
     bump(this.months, word.toLowerCase(), times);
   }
 
@@ -240,6 +245,6 @@ export class KindFold {
             ),
           )
         : undefined;
-    return { count: this.dates, languages, doubtful: doubtful ?? null };
+    return { count: this.dates, timed: this.timed, languages, doubtful: doubtful ?? null };
   }
 }

@@ -226,15 +226,20 @@ export function shortYears(
   );
   const fits = Math.min(filled, best.fits);
   const timed = (short.timed ?? 0) + (types.find((t) => t.type === "timestamp")?.fits ?? 0);
+  return daysOrMoments({ fits, filled, timed }, "days that exist", because);
+}
+
+/** What a step has made ISO 8601 of: days, or moments where some have a time behind them. */
+function daysOrMoments(
+  { fits, filled, timed }: { readonly fits: number; readonly filled: number; readonly timed: number },
+  are: string,
+  because: Because,
+): Typed {
   if (timed > 0) {
-    because(
-      "type",
-      "date and time",
-      fitting(fits, filled, `are days that exist, ${grouped(timed)} with a time, read so`),
-    );
+    because("type", "date and time", fitting(fits, filled, `are ${are}, ${grouped(timed)} with a time, read so`));
     return { type: "timestamp" };
   }
-  because("type", "date", fitting(fits, filled, "are days that exist, read so"));
+  because("type", "date", fitting(fits, filled, `are ${are}, read so`));
   return { type: "date", formats: ["yyyy-MM-dd"] };
 }
 
@@ -256,6 +261,6 @@ export function datesInWords(
     `${counted(dates.count, "value")} ${dates.count === 1 ? "has its" : "have their"} month in words${doubt}`,
     { do: "written-date", order, languages: dates.languages },
   );
-  because("type", "date", fitting(Math.min(filled, dates.count + (digits?.fits ?? 0)), filled, "are days, read so"));
-  return { type: "date", formats: ["yyyy-MM-dd"] };
+  const fits = Math.min(filled, dates.count + (digits?.fits ?? 0));
+  return daysOrMoments({ fits, filled, timed: dates.timed ?? 0 }, "days", because);
 }
