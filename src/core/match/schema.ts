@@ -5,6 +5,7 @@ import { unionOf } from "../kernel/union.ts";
 import type { Unchanging } from "../kernel/unchanging.ts";
 import { plainNameSchema } from "../plan/name.ts";
 import { COMPARATOR_IDS, comparatorPart, type ComparatorId } from "./compare/index.ts";
+import type { TextOptions } from "./part.ts";
 
 const name = plainNameSchema;
 
@@ -16,7 +17,7 @@ const comparedShape = {
     .boolean()
     .optional()
     .describe(
-      "Whether records that are not the same may have it in common, as people of one household have their address; addresses and places may unless it is said",
+      "Whether records that are not the same may have it in common, as people of one household have their address; addresses, places and countries may unless it is said",
     ),
   weights: z
     .array(z.number().min(-60).max(60))
@@ -38,9 +39,10 @@ export function comparatorOptions({
   return options;
 }
 
-/** What is said of a field, or else is so of addresses and places. */
+/** What is said of a field, or else is so of addresses, places and countries. */
 export function mayBeShared({ by, shared, ...options }: MatchField): boolean {
-  return shared ?? (by === "address" || by === "distance" || options["as"] === "place");
+  const { as } = options as TextOptions;
+  return shared ?? (by === "address" || by === "distance" || as === "place" || as === "country");
 }
 
 export const MATCH_AGAINST = ["delivery", "target", "list"] as const;
