@@ -141,7 +141,19 @@ describe("a column of days with a time", () => {
   });
 
   it("is none where what stands behind the day is no time", async () => {
-    for (const odd of ["25:00", "10:61", "13:00 PM", "0:30 am", "10", "10:00 o'clock", "10:00:00.1234567"]) {
+    for (const odd of [
+      "25:00",
+      "10:61",
+      "13:00 PM",
+      "0:30 am",
+      "10",
+      "10:00 o'clock",
+      "10:00:00.1234567",
+      "24:00:00",
+      "10:60:00",
+      "10:00:60Z",
+      "10:00:00Y",
+    ]) {
       const values = MOMENTS.map((m) => `${two(m.d)}.${two(m.m)}.${m.y} ${odd}`);
       const profile = await profileOf({ n: values.map((_, i) => i), at: values });
       const { plan } = propose(profile, { feed: "f", read: { as: "delimited" } as never });

@@ -1,6 +1,6 @@
 import { USUAL_PIVOT, wholeYear } from "../cleanse/written-date.ts";
 import { textOf } from "../kernel/bytes.ts";
-import { MONTHS, daysIn } from "../type/calendar.ts";
+import { MONTHS, daysIn, twoDigits } from "../type/calendar.ts";
 import type { ColumnProfile } from "./facts.ts";
 import type { CellShape } from "./shape.ts";
 
@@ -30,9 +30,25 @@ const MOST_DEFAULTS = 20;
 const TIME_BEHIND =
   /^(?<between>,? |T)(?<hour>\d{1,2}):[0-5]\d(?<second>:[0-5]\d(?:(?<mark>[.,])\d{1,6})?)?(?:(?<gap> ?)[ap](?<dot>\.?)m\k<dot>)?(?:(?<apart> ?)(?:(?<zone>Z|[+-]\d{2}:\d{2})|(?<utc>UTC|GMT)|[+-]\d{4}))?$/i;
 
+/** The same for what most programs write, in a fifth of the time: hours, minutes and seconds, and a Z or nothing; null for all else. */
+function usualTimeBehind(bytes: Uint8Array, start: number, end: number): string | null {
+  const length = end - start;
+  const isUtc = length === 10 && bytes[end - 1] === 90;
+  if ((length !== 9 && !isUtc) || bytes[start + 3] !== 58 || bytes[start + 6] !== 58) return null;
+  const hour = twoDigits(bytes, start + 1);
+  const minute = twoDigits(bytes, start + 4);
+  const second = twoDigits(bytes, start + 7);
+  if (hour < 0 || hour > 23 || minute < 0 || minute > 59 || second < 0 || second > 59) return null;
+  if (bytes[start] === 84) return isUtc ? "'T'HH:mm:ssXXX" : "'T'HH:mm:ss";
+  if (bytes[start] === 32) return isUtc ? " HH:mm:ssXXX" : " HH:mm:ss";
+  return null;
+}
+
 /** The format of a time of day behind a day; "" where nothing stands there, null where something else does. */
 function timeBehind(bytes: Uint8Array, start: number, end: number): string | null {
   if (start === end) return "";
+  const usual = usualTimeBehind(bytes, start, end);
+  if (usual !== null) return usual;
   const match = TIME_BEHIND.exec(textOf(bytes, start, end));
   if (!match) return null;
   const { between, hour, second, mark, gap, apart, zone, utc } = match.groups as Record<string, string | undefined>;

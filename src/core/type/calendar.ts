@@ -280,7 +280,8 @@ function isDigit(byte: number): boolean {
   return byte >= 48 && byte <= 57;
 }
 
-function twoDigits(bytes: Uint8Array, p: number): number {
+/** The number that two digits make; -1 where there is something else. */
+export function twoDigits(bytes: Uint8Array, p: number): number {
   const a = bytes[p]!;
   const b = bytes[p + 1]!;
   return isDigit(a) && isDigit(b) ? (a - 48) * 10 + b - 48 : -1;
