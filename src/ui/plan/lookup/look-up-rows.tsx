@@ -126,22 +126,22 @@ export function AskedBy({ of }: { of: LookUpEdit }) {
           <span className="faint">{l.how === "scored" ? "like" : "="}</span>
           <Choice label="Column of the list" value={b.column} options={columns} set={(c) => putBy(i, { column: c })} />
           {l.how === "scored" && (
-            <Choice
-              label="Compared by"
-              value={b.compare ?? "words"}
-              options={SCORED_BY.map((id) => [id, comparatorPart(id).title])}
-              set={(c) => putBy(i, { compare: c })}
-              wide="!w-52"
-            />
-          )}
-          {l.how === "scored" && (
-            <Choice
-              label="What the text is"
-              value={b.as ?? "text"}
-              options={TEXT_KINDS.map((kind) => [kind, AS_WORDS[kind]])}
-              set={(as) => putBy(i, { as })}
-              wide="!w-36"
-            />
+            <span className="flex items-center gap-2">
+              <Choice
+                label="Compared by"
+                value={b.compare ?? "words"}
+                options={SCORED_BY.map((id) => [id, comparatorPart(id).title])}
+                set={(c) => putBy(i, { compare: c })}
+                wide="!w-52"
+              />
+              <Choice
+                label="What the text is"
+                value={b.as ?? "text"}
+                options={TEXT_KINDS.map((kind) => [kind, AS_WORDS[kind]])}
+                set={(as) => putBy(i, { as })}
+                wide="!w-44"
+              />
+            </span>
           )}
           {(by.length > 1 || l.how === "range") && (
             <button type="button" className="plain" onClick={() => putBy(i, null)}>
