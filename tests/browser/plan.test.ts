@@ -310,3 +310,28 @@ it("a look-up that is added says by what its records find their entries", async 
   expect([field, column]).toEqual(["site", "place"]);
   await page.close();
 });
+
+it("a look-up in a list that calls countries otherwise is by score, of countries", async () => {
+  const { db } = system;
+  const { rows } = await db.query<{ country: string }>("select distinct country from target.accession");
+  const names = new Intl.DisplayNames("de", { type: "region" });
+  await makeReference(
+    db,
+    { name: "lands", title: "Lands", about: "", shape: { columns: ["no", "land"], key: "no" } },
+    rows.map(({ country }, i) => [`L${i}`, names.of(country)!]),
+    "test",
+    "for a test",
+  );
+  const page = await web.open("/feeds/accessions/plan");
+  await press(page, "Look up");
+  const list = await page.waitForSelector('xpath///label[span[text()="look up in"]]/select');
+  await list!.select("lands");
+  await shows(page, "as countries in other words");
+  const chosen = (label: string): Promise<string> =>
+    page.$eval(`[aria-label="${label}"]`, (e) => (e as HTMLSelectElement).value);
+  expect([await chosen("Field"), await chosen("Column of the list")]).toEqual(["country", "land"]);
+  expect([await chosen("Compared by"), await chosen("What the text is")]).toEqual(["words", "country"]);
+  await page.select('[aria-label="What the text is"]', "place");
+  expect(await chosen("What the text is")).toBe("place");
+  await page.close();
+});
