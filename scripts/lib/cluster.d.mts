@@ -23,3 +23,5 @@ export function makeDatabase(cluster: { base: string; folder: string }, name: st
 export function addressesOf(cluster: { base: string; folder: string }, name: string): Addresses;
 /** A database beside the store, in which targets may have copies. */
 export function makeFarDatabase(cluster: { base: string; folder: string }, name: string): Addresses;
+/** A file's text; "" where it is not there. */
+export function readIfThere(file: string): string;

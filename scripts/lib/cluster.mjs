@@ -143,23 +143,29 @@ async function ready(child, data, folder) {
       const log = readFileSync(join(folder, "log"), "utf8").trim().split("\n").slice(-3).join("; ");
       fail(3, "The database did not start.", log, `The whole log is ${join(folder, "log")}.`);
     }
-    if (existsSync(pidFile)) {
-      const lines = readFileSync(pidFile, "utf8").split("\n");
-      if (Number(lines[0]) === child.pid && lines[7]?.trim() === "ready") return;
-    }
+    // After a crash there is the one of the server before, until this one takes it away.
+    const lines = readIfThere(pidFile).split("\n");
+    if (Number(lines[0]) === child.pid && lines[7]?.trim() === "ready") return;
     await sleep(50);
   }
   fail(3, "The database did not become ready within 30 seconds.", "", `The log is ${join(folder, "log")}.`);
 }
 
+/** A file's text; "" where it is not there, or is taken away just now. */
+export function readIfThere(file) {
+  try {
+    return readFileSync(file, "utf8");
+  } catch (error) {
+    if (error.code === "ENOENT") return "";
+    throw error;
+  }
+}
+
 /** Stops a server that a killed run left behind; ends when a live supervisor has it. */
 async function stopLeftOver(data, say) {
-  const pidFile = join(data, "postmaster.pid");
-  if (!existsSync(pidFile)) return;
-  const pid = Number(readFileSync(pidFile, "utf8").split("\n")[0]);
+  const pid = Number(readIfThere(join(data, "postmaster.pid")).split("\n")[0]);
   if (!isPostgres(pid)) return;
-  const lock = join(dirname(data), "supervisor");
-  const supervisor = existsSync(lock) ? Number(readFileSync(lock, "utf8")) : 0;
+  const supervisor = Number(readIfThere(join(dirname(data), "supervisor")));
   if (supervisor && supervisor !== process.pid && isAlive(supervisor)) {
     fail(
       3,

@@ -140,6 +140,16 @@ describe("a column of days with a time", () => {
     expect(await of(30)).toMatchObject({ steps: ["written-date"], field: { type: "timestamp" } });
   });
 
+  it("is none where day and month stand in both orders, as no formats would read all of it", async () => {
+    const values = MOMENTS.map((m, i) =>
+      i % 2 ? `${two(m.d)}/${two(m.m)}/${m.y} 10:00` : `${two(m.m)}/${two(20 + (m.d % 9))}/${m.y} 10:00`,
+    );
+    const { plan } = propose(await profileOf({ n: values.map((_, i) => i), at: values }), {
+      ...{ feed: "f", read: { as: "delimited" } as never },
+    });
+    expect(plan.contract.fields[1]!.type).toBe("text");
+  });
+
   it("is none where what stands behind the day is no time", async () => {
     for (const odd of [
       "25:00",

@@ -173,7 +173,9 @@ function moment({ column, because, fits, enough }: Looked): Shape | null {
     .filter((t) => t.type.startsWith("timestamp "))
     .map((t) => ({ format: t.type.slice("timestamp ".length), fits: t.fits }));
   const chosen = dateFormats(written, filled);
-  because("type", "date and time", fitting(fits("timestamp"), filled, "begin with a day and have a time"));
+  const read = chosen?.fits ?? fits("timestamp");
+  if (!enough(read)) return null;
+  because("type", "date and time", fitting(read, filled, "begin with a day and have a time"));
   // How they are usually written needs no word; a profile of before has none either.
   if (!chosen || chosen.formats.every((format) => USUAL_MOMENTS.includes(format))) return { type: "timestamp" };
   because("formats", chosen.formats.join(", "), chosen.why);

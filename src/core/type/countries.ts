@@ -106,6 +106,8 @@ const ACCENTED = /[\p{Script=Latin}\p{Script=Greek}\p{Script=Cyrillic}]/u;
 /** The share of values that name a country from which on they are countries, and the share that must be told at once. */
 const MOST_COUNTRIES = 0.9;
 const SOME_IN_ENGLISH = 0.1;
+/** And more different values than this are none, in however many ways each is written. */
+const MOST_WRITTEN = 2_000;
 /** Longer texts name no country alone. */
 const LONGEST = 100;
 
@@ -219,6 +221,7 @@ export function countryOf(text: string, { inEnglish = false } = {}): Country | u
  */
 export function countriesAmong(values: Iterable<string>): ReadonlySet<string> | null {
   const all = [...values];
+  if (all.length > MOST_WRITTEN) return null;
   const told = (inEnglish: boolean): string[] => all.flatMap((v) => countryOf(v, { inEnglish })?.alpha2 ?? []);
   if (all.length === 0 || told(true).length < all.length * SOME_IN_ENGLISH) return null;
   const found = told(false);
