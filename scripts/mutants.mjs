@@ -38,7 +38,18 @@ const FOLDERS = {
     heart: false,
   },
   "core/type": {
-    tests: ["types", "type-edges", "parts", "values", "locale", "values-of-types", "exact", "outputs"],
+    tests: [
+      "types",
+      "type-edges",
+      "parts",
+      "values",
+      "locale",
+      "values-of-types",
+      "exact",
+      "outputs",
+      "countries",
+      "moments",
+    ],
     heart: true,
   },
   "core/formula": { tests: ["formula", "formula-edges", "formula-cost", "named", "edit"], heart: false },
@@ -52,7 +63,7 @@ const FOLDERS = {
       "detect",
       "damage",
       "hostile-files",
-    ].concat(["delimited", "json-scan", "avro-bounds", "closes", "exact", "new-format"]),
+    ].concat(["delimited", "json-scan", "avro-bounds", "closes", "exact", "new-format", "read-edges"]),
     heart: false,
   },
   "core/read/delimited": {
@@ -120,11 +131,13 @@ const FOLDERS = {
       "kinds",
       "keys",
       "suggest",
+      "countries",
+      "moments",
     ],
     heart: true,
   },
   "core/map": {
-    tests: ["map-edges", "plan", "suggest", "drift", "sift", "kinds-of-files", "propose-look-up"],
+    tests: ["map-edges", "plan", "suggest", "drift", "sift", "kinds-of-files", "propose-look-up", "countries"],
     heart: false,
   },
   "core/course": {
@@ -152,7 +165,7 @@ const FOLDERS = {
     heart: false,
   },
   "core/write": {
-    tests: ["outputs", "files-out", "destination", "file-name", "out-choice", "for-sender"],
+    tests: ["outputs", "files-out", "destination", "file-name", "out-choice", "for-sender", "out-edges"],
     heart: false,
   },
   "core/interop": { tests: ["interop", "interop-whole", "contract", "table"], heart: false },

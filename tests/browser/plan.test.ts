@@ -288,6 +288,15 @@ it("a value is found from the top of any page, with what was done to its row", a
   await page.close();
 });
 
+/** The plan's stage with a look-up in a list just added. */
+async function withLookUp(name: string): Promise<Page> {
+  const page = await web.open("/feeds/accessions/plan");
+  await press(page, "Look up");
+  const list = await page.waitForSelector('xpath///label[span[text()="look up in"]]/select');
+  await list!.select(name);
+  return page;
+}
+
 it("a look-up that is added says by what its records find their entries", async () => {
   const { db } = system;
   const entries = (
@@ -300,10 +309,7 @@ it("a look-up that is added says by what its records find their entries", async 
     "test",
     "for a test",
   );
-  const page = await web.open("/feeds/accessions/plan");
-  await press(page, "Look up");
-  const list = await page.waitForSelector('xpath///label[span[text()="look up in"]]/select');
-  await list!.select("places");
+  const page = await withLookUp("places");
   await shows(page, "different values of site");
   const column = await page.$eval('[aria-label="Column of the list"]', (e) => (e as HTMLSelectElement).value);
   const field = await page.$eval('[aria-label="Field"]', (e) => (e as HTMLSelectElement).value);
@@ -322,10 +328,7 @@ it("a look-up in a list that calls countries otherwise is by score, of countries
     "test",
     "for a test",
   );
-  const page = await web.open("/feeds/accessions/plan");
-  await press(page, "Look up");
-  const list = await page.waitForSelector('xpath///label[span[text()="look up in"]]/select');
-  await list!.select("lands");
+  const page = await withLookUp("lands");
   await shows(page, "as countries in other words");
   const chosen = (label: string): Promise<string> =>
     page.$eval(`[aria-label="${label}"]`, (e) => (e as HTMLSelectElement).value);

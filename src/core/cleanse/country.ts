@@ -3,8 +3,10 @@ import { countryName, countryOf, hasCountryNames, type Country } from "../type/c
 import { byText, type StepPart } from "./part.ts";
 import type { OptionsOf } from "../kernel/options.ts";
 
+const FORM_IDS = ["GB", "GBR", "826", "United Kingdom"] as const;
 const USUAL = "GB";
-const FORMS: Readonly<Record<string, (country: Country, language: string) => string>> = {
+/** How each form, called by an example, is written. */
+const FORMS: Readonly<Record<(typeof FORM_IDS)[number], (country: Country, language: string) => string>> = {
   GB: ({ alpha2 }) => alpha2,
   GBR: ({ alpha3 }) => alpha3,
   "826": ({ numeric }) => numeric,
@@ -13,7 +15,7 @@ const FORMS: Readonly<Record<string, (country: Country, language: string) => str
 
 const options = {
   form: z
-    .enum(["GB", "GBR", "826", "United Kingdom"])
+    .enum(FORM_IDS)
     .optional()
     .describe("The form, by an example: a code of ISO 3166-1, or the name; GB unless said"),
   language: z
@@ -28,7 +30,7 @@ export type CountryOptions = OptionsOf<typeof options>;
 
 /** Writes a country in a form; what names none, or may be one of several, as it is. */
 export function countryWriter({ form = USUAL, language = "en" }: CountryOptions): (text: string) => string {
-  const write = FORMS[form]!;
+  const write = FORMS[form];
   return (text) => {
     const found = countryOf(text);
     return found ? write(found, language) : text;

@@ -1,6 +1,6 @@
 import { accents } from "./accents.ts";
-import { country } from "./country.ts";
 import { coordinate } from "./coordinate.ts";
+import { country } from "./country.ts";
 import { cut } from "./cut.ts";
 import { fill } from "./fill.ts";
 import { invisible } from "./invisible.ts";

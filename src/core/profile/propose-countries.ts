@@ -19,10 +19,11 @@ interface Told {
   readonly country: Country;
 }
 
+const sum = (values: readonly { readonly count: number }[]): number => values.reduce((n, v) => n + v.count, 0);
+
 /** The form in which most of the values are; codes of two letters where no form has most. */
 function usualForm(told: readonly Told[]): CountryOptions {
-  const all = told.reduce((n, t) => n + t.count, 0);
-  const share = (test: (t: Told) => boolean): number => told.reduce((n, t) => n + (test(t) ? t.count : 0), 0) / all;
+  const share = (test: (t: Told) => boolean): number => sum(told.filter(test)) / sum(told);
   if (share(({ value, country }) => value === country.alpha3) > MOSTLY) return { form: "GBR" };
   const [best] = LANGUAGES.map((language) => ({
     language,
@@ -43,7 +44,6 @@ export function countriesInOneForm({ common }: ColumnProfile, because: Because):
     const country = countryOf(value);
     return country ? [{ value, count, country }] : [];
   });
-  const sum = (list: readonly { count: number }[]): number => list.reduce((n, v) => n + v.count, 0);
   if (sum(told) < sum(values) * ENOUGH) return null;
   const ways = new Map<Country, Set<string>>();
   for (const { value, country } of told) ways.set(country, (ways.get(country) ?? new Set()).add(value));

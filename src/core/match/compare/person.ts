@@ -9,9 +9,6 @@ import { partsOf, softWords, wordLikeness } from "./soft.ts";
 const INITIAL = 0.84;
 const VARIANT = 0.93;
 const SOUND = 0.86;
-/** What a likeness of all letters, and one of the words in any order, say at most. */
-const JOINED = 0.98;
-const SOFT = 0.99;
 
 function nameLikeness(variants: Variants): (a: string, b: string) => number {
   return (a, b) => {
@@ -44,10 +41,8 @@ export const person: ComparatorPart<WordOptions> = {
       if (!spaced) return alike(a, b);
       const [x, y] = [left(a), right(b)];
       const soft = softWords(x.words, y.words, alike, 0.6, 0.45);
-      // Texts of so different a length are no more alike than that.
-      const [m, n] = [x.joined.length, y.joined.length];
-      if ((Math.min(m, n) / Math.max(m, n)) * JOINED <= soft * SOFT) return Math.min(0.999, soft * SOFT);
-      return Math.min(0.999, Math.max(similarity(x.joined, y.joined) * JOINED, soft * SOFT));
+      const joined = similarity(x.joined, y.joined);
+      return Math.min(0.999, Math.max(joined * 0.98, soft * 0.99));
     };
   },
   levels: SPELLING_LEVELS,
