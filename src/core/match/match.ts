@@ -232,6 +232,9 @@ export class Matcher {
       wanted: looking.wanted ?? {},
       labels,
       more: (s) => {
+        const { records, all } = sources[s]!.pool;
+        // All there are have been drawn.
+        if (records === all) return sources[s]!;
         const { pairs, index } = meetings[s]!;
         const pool = drawPairs(pairs, index(), SAMPLED_MORE, candidatesFor(this.values.length), {
           seed: 5,

@@ -1,6 +1,6 @@
 import { placeWords } from "../normalise.ts";
 import { SPELLING_LEVELS, type ComparatorPart } from "../part.ts";
-import { remembered, softWords, wordLikeness } from "./soft.ts";
+import { rememberedOfMany, softWords, wordLikeness } from "./soft.ts";
 
 /** Words that stand before the number of a part of a building. */
 const UNITS = new Set(["apartment", "unit", "floor", "room", "suite", "building", "block", "entrance"]);
@@ -57,8 +57,7 @@ function left(a: string, b: string, { lacking, other }: typeof HOUSE): number {
 /** How alike two addresses are that are not the same text. */
 function addressLikeness(x: AddressParts, y: AddressParts): number {
   const codes = [x.codes.join(""), y.codes.join("")] as const;
-  const names =
-    x.words.length > 0 && y.words.length > 0 ? softWords([...x.words], [...y.words], wordLikeness, 0.6, 0.5) : 0.5;
+  const names = x.words.length > 0 && y.words.length > 0 ? softWords(x.words, y.words, wordLikeness, 0.6, 0.5) : 0.5;
   // The same postal code and house speak for a name that is written quite otherwise.
   const backed = codes[0] !== "" && codes[0] === codes[1] && x.house !== "" && x.house === y.house;
   const likeness = backed ? Math.max(names, 0.5 + names / 2) : names;
@@ -87,8 +86,8 @@ export const address: ComparatorPart<object> = {
     return [house, unit, ...words, ...codes].filter((part) => part !== "").join(" ");
   },
   compare: () => {
-    const [leftParts, rightParts] = [remembered(addressParts), remembered(addressParts)];
-    return (a, b) => (a === b ? 1 : addressLikeness(leftParts(a), rightParts(b)));
+    const parts = rememberedOfMany(addressParts);
+    return (a, b) => (a === b ? 1 : addressLikeness(parts(a), parts(b)));
   },
   levels: SPELLING_LEVELS,
   examples: [

@@ -95,6 +95,22 @@ export function remembered<T>(make: (text: string) => T): (text: string) => T {
   };
 }
 
+/** Texts of which is remembered what was made of them, before all are forgotten. */
+const MOST_REMEMBERED = 4096;
+
+/** What is made of a text, for what takes long to make: of many texts it is remembered. */
+export function rememberedOfMany<T>(make: (text: string) => T): (text: string) => T {
+  const known = new Map<string, T>();
+  return (text) => {
+    let made = known.get(text);
+    if (made === undefined) {
+      if (known.size === MOST_REMEMBERED) known.clear();
+      known.set(text, (made = make(text)));
+    }
+    return made;
+  };
+}
+
 /** Takes texts apart. */
 export function partsOf(): (text: string) => Parts {
   return remembered((text) => {

@@ -140,7 +140,7 @@ export interface Choosing {
   readonly wanted: Wanted;
   /** Pairs that people have decided. */
   readonly labels: Labelled | null;
-  /** Draws more records of a source, candidates alone. */
+  /** Draws more records of a source, candidates alone; the source itself where it has all. */
   readonly more: (source: number) => Source;
 }
 
@@ -180,7 +180,12 @@ export function choose(given: Choosing): Choice {
   const greatest = Math.max(...list.map((j) => j.joined));
   if (one > (least * greatest) / 4) {
     const larger = sources.map((source, s) => (s === 0 || counted.includes(s) ? input.more(s) : source));
-    list = mostOf(list).flatMap((fit) => countJoined(input, fit, larger, counted, rivals));
+    const before = list;
+    list = mostOf(list).flatMap((fit) =>
+      larger.some((source, s) => source !== sources[s])
+        ? countJoined(input, fit, larger, counted, rivals)
+        : before.filter((j) => j.fit === fit),
+    );
     best = chosenOf(list, wanted);
   }
   if (!best) return asked(list, rivals, doubts) ?? ranked(fits, facts, rivals, [...doubts, "nothing-same"], null);

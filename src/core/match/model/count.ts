@@ -4,6 +4,7 @@ import type { Labelled } from "./estimate.ts";
 import { Judge } from "./judge.ts";
 import type { Fit, Source } from "./kinds.ts";
 import { weighRivals, type Rivals } from "./rivals.ts";
+import { placesOf } from "./patterns.ts";
 import { probabilityOf } from "./score.ts";
 
 /** Limits that are looked at, in bits. */
@@ -15,13 +16,18 @@ export const UNSEEN = 0.5;
 
 /** The bits of a pool's candidates by the odds of the first source, rivals weighed; from the greatest on. */
 export function judgePool(judge: Judge, pool: Pool, width: number, rivals: Rivals): Float64Array {
-  const list: number[] = [];
-  for (let p = 0; p < pool.count; p++) if (pool.candidate[p] === 1) list.push(p);
-  const bits = Float64Array.from(list, (p) => judge.bits(0, pool.alike, pool.levels, pool.rarity, p * width));
-  const a = Int32Array.from(list, (p) => pool.owner[p]!);
-  const b = Int32Array.from(list, (p) => pool.other[p]!);
-  weighRivals(bits, a, b, bits.length, rivals);
-  return bits.sort((x, y) => y - x);
+  const list = placesOf(pool.count, (p) => pool.candidate[p] === 1);
+  const count = list.length;
+  const bits = new Float64Array(count);
+  const [a, b] = [new Int32Array(count), new Int32Array(count)];
+  for (let i = 0; i < count; i++) {
+    const p = list[i]!;
+    bits[i] = judge.bits(0, pool.alike, pool.levels, pool.rarity, p * width);
+    a[i] = pool.owner[p]!;
+    b[i] = pool.other[p]!;
+  }
+  weighRivals(bits, a, b, count, rivals);
+  return bits.sort().reverse();
 }
 
 /** How many pairs there are from a limit on; `sorted` from the greatest on. */

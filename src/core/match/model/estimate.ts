@@ -4,10 +4,9 @@ import { LIKELY_BITS, simpleScores, type FieldFacts } from "./fields.ts";
 import { firstChances, noChances } from "./guess.ts";
 import { isSame, type Active, type Fit, type Kind, type KindName, type Source, type Start } from "./kinds.ts";
 import { eachAlone, patternsOf, placesOf, rowsAt, some, type Patterns } from "./patterns.ts";
+import { LEVELS, restBitsOf, tablesOf } from "./tables.ts";
 import { LevelCounts, restDensity, type RestDensity } from "./tree.ts";
 
-/** Levels that a field has at most, so that tables of them can lie side by side. */
-const WIDTH = 16;
 /** How many pairs what is thought of a kind beforehand is worth. */
 const BELIEVED_SAME = 30;
 const BELIEVED_RELATED = 10;
@@ -20,13 +19,6 @@ const UNSEEN_PAIRS = 0.5;
 const REBUILT = new Set([0, 3, 6]);
 /** A pair with fewer bits than this for every kind is none of them. */
 const HOPELESS = -30;
-
-/** By field: 1 where it hangs on another one. */
-export function hanging({ fields, edges }: RestDensity): Uint8Array {
-  const hangs = new Uint8Array(fields.length);
-  for (const { field } of edges) hangs[field] = 1;
-  return hangs;
-}
 
 /** What is thought of the levels of a kind's fields before any pair was seen, in pairs. */
 function beforehand(name: KindName, facts: readonly FieldFacts[]): number[][] {
@@ -45,9 +37,9 @@ function countLevels(
 ): readonly number[][][] {
   const [width, many] = [facts.length, kinds.length];
   // Kinds lie side by side, as each level is read once for all of them.
-  const counts = new Float64Array(width * WIDTH * many);
+  const counts = new Float64Array(width * LEVELS * many);
   kinds.forEach((name, k) =>
-    beforehand(name, facts).forEach((list, f) => list.forEach((n, l) => (counts[(f * WIDTH + l) * many + k] = n))),
+    beforehand(name, facts).forEach((list, f) => list.forEach((n, l) => (counts[(f * LEVELS + l) * many + k] = n))),
   );
   const worth = new Float64Array(many);
   for (const { patterns, chances } of active) {
@@ -59,13 +51,13 @@ function countLevels(
       for (let f = 0, at = p * width; f < width; f++, at++) {
         const l = levels[at]!;
         if (l === MISSING) continue;
-        const i = (f * WIDTH + l) * many;
+        const i = (f * LEVELS + l) * many;
         for (let k = 0; k < many; k++) counts[i + k]! += worth[k]!;
       }
     }
   }
   return kinds.map((_, k) =>
-    facts.map(({ levels }, f) => Array.from({ length: levels }, (__, l) => counts[(f * WIDTH + l) * many + k]!)),
+    facts.map(({ levels }, f) => Array.from({ length: levels }, (__, l) => counts[(f * LEVELS + l) * many + k]!)),
   );
 }
 
@@ -276,55 +268,6 @@ function silenced({ fields, edges }: RestDensity, facts: readonly FieldFacts[]):
   };
 }
 
-/** Fields of kinds as tables, which are read much faster: by field and level, the kinds side by side. */
-interface Flat {
-  readonly weights: Float64Array;
-  readonly common: Float64Array;
-}
-
-function flat(kinds: readonly (readonly KindField[])[]): Flat {
-  const many = kinds.length;
-  const size = kinds[0]!.length * WIDTH * many;
-  const [weights, common] = [new Float64Array(size), new Float64Array(size)];
-  kinds.forEach((fields, k) =>
-    fields.forEach((field, f) =>
-      field.weights.forEach((w, l) => {
-        const at = (f * WIDTH + l) * many + k;
-        weights[at] = w;
-        common[at] = field.common[l]!;
-      }),
-    ),
-  );
-  return { weights, common };
-}
-
-/** The rest as tables: by field by itself, and by the level of the field that it hangs on. */
-function flatRest({ fields, edges }: RestDensity): (levels: Uint8Array, rarity: Float32Array, at: number) => number {
-  const alone = flat([fields]);
-  const hangs = hanging({ fields, edges });
-  const roots = fields.flatMap((_, f) => (hangs[f] === 0 ? [f] : []));
-  const given = edges.map(({ field, parent, by }) => ({ field, parent, ...flat([by]) }));
-  return (levels, rarity, at) => {
-    let sum = 0;
-    for (let r = 0; r < roots.length; r++) {
-      const f = roots[r]!;
-      const l = levels[at + f]!;
-      if (l !== MISSING) sum += alone.weights[f * WIDTH + l]! + alone.common[f * WIDTH + l]! * rarity[at + f]!;
-    }
-    for (let e = 0; e < given.length; e++) {
-      const { field, parent, weights, common } = given[e]!;
-      const l = levels[at + field]!;
-      if (l === MISSING) continue;
-      const k = levels[at + parent]!;
-      if (k === MISSING) {
-        const i = field * WIDTH + l;
-        sum += alone.weights[i]! + alone.common[i]! * rarity[at + field]!;
-      } else sum += weights[k * WIDTH + l]! + common[k * WIDTH + l]! * rarity[at + field]!;
-    }
-    return sum;
-  };
-}
-
 /** For each kind and pair the probability that the pair is of it; gives the bits by which the pairs are likelier than if all were random. */
 function expect(
   active: readonly Active[],
@@ -333,8 +276,8 @@ function expect(
   rest: RestDensity,
 ): number {
   const [width, many] = [rest.fields.length, fields.length];
-  const { weights, common } = flat(fields);
-  const restOf = flatRest(rest);
+  const { weights, common } = tablesOf(fields);
+  const restOf = restBitsOf(rest);
   const bits = new Float64Array(many);
   let gain = 0;
   active.forEach(({ patterns, chances }, s) => {
@@ -347,7 +290,7 @@ function expect(
       for (let f = 0; f < width; f++) {
         const l = levels[at + f]!;
         if (l === MISSING) continue;
-        const i = (f * WIDTH + l) * many;
+        const i = (f * LEVELS + l) * many;
         const r = rarity[at + f]!;
         if (r === 0) for (let k = 0; k < many; k++) bits[k]! += weights[i + k]!;
         else for (let k = 0; k < many; k++) bits[k]! += weights[i + k]! + common[i + k]! * r;

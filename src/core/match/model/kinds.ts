@@ -61,3 +61,10 @@ export interface Active {
   readonly patterns: Patterns;
   readonly chances: readonly Float64Array[];
 }
+
+/** By field: 1 where it hangs on another one. */
+export function hanging({ fields, edges }: RestDensity): Uint8Array {
+  const hangs = new Uint8Array(fields.length);
+  for (const { field } of edges) hangs[field] = 1;
+  return hangs;
+}
