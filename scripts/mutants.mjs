@@ -63,7 +63,7 @@ const FOLDERS = {
       "detect",
       "damage",
       "hostile-files",
-    ].concat(["delimited", "json-scan", "avro-bounds", "closes", "exact", "new-format", "read-edges"]),
+    ].concat(["delimited", "json-scan", "avro-bounds", "closes", "exact", "new-format", "read-edges", "read-whole", "read-documents"]),
     heart: false,
   },
   "core/read/delimited": {
@@ -79,6 +79,7 @@ const FOLDERS = {
       "layouts",
       "heading-and-foot",
       "encodings",
+      "read-whole",
     ],
     heart: true,
   },

@@ -10,6 +10,7 @@ import {
   type Looking,
   type Pairs,
 } from "@/core/match/match.ts";
+import type { Fit } from "@/core/match/model/kinds.ts";
 import type { PairModel } from "@/core/match/model/model.ts";
 import { TakesNumbered } from "@/core/match/pairs/numbered.ts";
 import type { MatchField } from "@/core/match/schema.ts";
@@ -26,6 +27,8 @@ const WORTH_A_THREAD = 3_000;
 const BATCH = 1_000;
 /** What the other thread is asked ahead of what it does, so that it never waits. */
 const AHEAD = 2;
+/** From so many starts on their fits are shared: with fewer, as by few fields, sending the pairs takes longer. */
+const WORTH_FITTING = 4;
 /** Batches whose answers may lie unread, while this thread has no time to take them in. */
 const MOST_UNREAD = 128;
 
@@ -186,15 +189,19 @@ export class PairSearch {
     const drawn = own.map((_, m) => matcher.draw(meetings, m));
     if (drawing) drawn.push(await drawing);
     const { task, conclude } = matcher.fitting(looking, meetings, drawn);
-    // Every other start is left to the other thread.
+    const fits = task.starts.length < WORTH_FITTING ? fitsOf(task) : await this.fitByTwo(task, helper);
+    const estimate = conclude(fits);
+    void helper.call("use", estimate.model);
+    return estimate;
+  }
+
+  /** The fit of each start: every other one is left to the other thread. */
+  private async fitByTwo(task: FitTask, helper: Helper): Promise<Fit[]> {
     const some = (rest: number): FitTask => ({ ...task, starts: task.starts.filter((_, i) => i % 2 === rest) });
     const besides = helper.call("fits", some(1));
     const here = fitsOf(some(0));
     const there = await besides;
-    const fits = task.starts.map((_, i) => (i % 2 === 0 ? here : there)[i >> 1]!);
-    const estimate = conclude(fits);
-    void helper.call("use", estimate.model);
-    return estimate;
+    return task.starts.map((_, i) => (i % 2 === 0 ? here : there)[i >> 1]!);
   }
 
   /**

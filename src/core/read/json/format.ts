@@ -1,5 +1,5 @@
 import { isUtf8, textOf } from "../../kernel/bytes.ts";
-import { SieveError } from "../../kernel/problem.ts";
+import { SieveError, listed } from "../../kernel/problem.ts";
 import type { Block } from "../../kernel/block.ts";
 import { BlockBuilder, type ColumnValues, type Place } from "../builder.ts";
 import { Flattener, KeyTwice, hexOf, parseJson, textOfScalar, type Value } from "../documents.ts";
@@ -229,11 +229,9 @@ async function* readJson(
     new SieveError("json-broken", `The JSON text breaks off or can't be understood: ${why}.`, {
       hint: "Ask the sender for the whole file; nothing of it was loaded.",
     });
-  let any = false;
   for await (const chunk of utf8Chunks(source.chunks(), context.encoding)) {
     try {
       for (const { bytes, line, start } of cutter.push(chunk)) {
-        any = true;
         documents.addText(bytes, 0, bytes.length, line, start);
         if (documents.full) yield documents.take()!;
       }
@@ -247,12 +245,18 @@ async function* readJson(
   const last = documents.take();
   if (last) yield last;
   if (cutter.open) throw broken("its last bracket or quote is not closed");
-  if (!any && path !== null && path.length > 0 && !cutter.arrays.includes(`$.${path.join(".")}`)) {
-    throw new SieveError("no-records", `There is no array at $.${path.join(".")}.`, {
-      detail: cutter.arrays.length > 0 ? `Arrays of objects are at ${cutter.arrays.join(", ")}.` : "",
-      hint: "Set the path of the records.",
+  if (path === null || cutter.met) return;
+  const at = `$${path.map((key) => `.${key}`).join("")}`;
+  if (cutter.within.includes(at)) {
+    throw new SieveError("no-records", `The array at ${at} is within the elements of another array.`, {
+      detail: `Arrays of objects that are not are at ${listed(cutter.arrays)}.`,
+      hint: "Set the path of the records to one of these, and let the array become records of its own.",
     });
   }
+  throw new SieveError("no-records", `There is no array at ${at}.`, {
+    detail: cutter.arrays.length > 0 ? `Arrays of objects are at ${cutter.arrays.join(", ")}.` : "",
+    hint: "Set the path of the records.",
+  });
 }
 
 export function opened(

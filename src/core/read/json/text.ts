@@ -65,13 +65,19 @@ export function pathKeys(path: string): string[] {
     .filter((key) => key !== "");
 }
 
+/** Paths of arrays that are noted. */
+const MOST_NOTED = 50;
+
 /**
  * Cuts the elements of one array out of a JSON text that comes in pieces, without building the
  * text's tree: memory is one record, whatever the size of the file.
  */
 export class JsonCutter {
-  /** Arrays of objects that were met, as paths, shallowest first in the text. */
+  /** Arrays of objects that were met, as paths, shallowest first in the text; and those within the elements of another array. */
   readonly arrays: string[] = [];
+  readonly within: string[] = [];
+  /** The array whose elements are the records was met, be it empty. */
+  met = false;
   private readonly stack: Container[] = [];
   private window = new Uint8Array(0);
   private have = 0;
@@ -222,7 +228,8 @@ export class JsonCutter {
     const top = stack.at(-1);
     if (!array && top?.array) {
       const path = `$${stack.map((c) => (c.array ? "" : `.${c.key}`)).join("")}`;
-      if (!this.arrays.includes(path) && this.arrays.length < 50) this.arrays.push(path);
+      const list = stack.slice(0, -1).some((c) => c.array) ? this.within : this.arrays;
+      if (!list.includes(path) && list.length < MOST_NOTED) list.push(path);
     }
     const keys = stack.filter((c) => !c.array).map((c) => c.key);
     const nested = stack.some((c) => c.array);
@@ -232,6 +239,7 @@ export class JsonCutter {
       this.path !== null &&
       keys.length === this.path.length &&
       keys.every((key, i) => key === this.path![i]);
+    this.met ||= records;
     stack.push({ array, key: "", records });
   }
 

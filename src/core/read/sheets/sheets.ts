@@ -7,8 +7,8 @@ import { findHeader } from "../header.ts";
 import type { Doubt, OpenContext, Opened } from "../part.ts";
 import type { ReadSettings } from "../settings.ts";
 
-/** Rows of a sheet that are looked at to find the one that names the columns. */
-const LOOKED_AT = 40;
+/** Rows of a sheet that are looked at to find the one that names the columns, and how many columns there are. */
+const LOOKED_AT = 1_000;
 
 /** A row of a sheet that has anything in it. */
 export interface Row {
@@ -63,7 +63,8 @@ export async function* openSheets(
       merged.length > 0 ? withMerged(sheet.rows(), merged) : sheet.rows();
     const first: Row[] = [];
     for await (const some of rows()) {
-      first.push(...some);
+      // Never more, however many come at a time: the same file has the same columns wherever it is read from.
+      first.push(...some.slice(0, LOOKED_AT - first.length));
       if (first.length >= LOOKED_AT) break;
     }
     // A sheet of one line is a title page, unless there is nothing else.
