@@ -63,7 +63,17 @@ const FOLDERS = {
       "detect",
       "damage",
       "hostile-files",
-    ].concat(["delimited", "json-scan", "avro-bounds", "closes", "exact", "new-format", "read-edges", "read-whole", "read-documents"]),
+    ].concat([
+      "delimited",
+      "json-scan",
+      "avro-bounds",
+      "closes",
+      "exact",
+      "new-format",
+      "read-edges",
+      "read-whole",
+      "read-documents",
+    ]),
     heart: false,
   },
   "core/read/delimited": {
