@@ -19,6 +19,7 @@ const unanswered: string[] = [];
 /** How long each answer to somebody else took, in milliseconds. */
 const waits: number[] = [];
 let probing = true;
+let probedFrom = 0;
 let probes: Promise<void>[] = [];
 
 /** HOSTILE_ALL sends those too that keep their reader busy for long; HOSTILE_SEED makes other ones. */
@@ -55,6 +56,7 @@ beforeAll(async () => {
       await new Promise((resolve) => setTimeout(resolve, PAUSE_MS));
     }
   };
+  probedFrom = performance.now();
   probes = [probe("/api/health"), probe("/")];
 });
 afterAll(async () => {
@@ -176,7 +178,8 @@ it("nobody else waited long, and no process grew large", async () => {
   process.stdout.write(
     `${waits.length} answers to others: half within ${at(0.5)} ms, 99 % within ${at(0.99)} ms, the slowest ${at(1)} ms; peak memory of web ${memory.web} MB, of the worker ${memory.worker} MB\n`,
   );
-  expect(waits.length).toBeGreaterThan(150);
+  // Two ask all the while, each a moment after it was answered.
+  expect(waits.length).toBeGreaterThan((performance.now() - probedFrom) / (4 * PAUSE_MS));
   expect(unanswered).toEqual([]);
   // How long is measured and told; that everybody was answered is what is held here.
   expect(at(1)).toBeLessThan(20_000);

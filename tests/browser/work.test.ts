@@ -376,6 +376,7 @@ describe("every screen", () => {
     const id = await makeDelivery(db, "unknown", "test", "");
     const bytes = new TextEncoder().encode("a;b\n1;2\n");
     await receiveFile(db, id, "a.csv", Readable.from([bytes]), bytes.length);
+    const page = await web.open("/feeds", "paper");
     for (const path of [
       "/",
       "/feeds",
@@ -417,7 +418,7 @@ describe("every screen", () => {
       `/loads/${long}/records`,
       "/quarantine?feed=long_names",
     ]) {
-      const page = await web.open(path, "paper");
+      await web.visit(page, path);
       for (const [width, height] of [
         [1280, 800],
         [1024, 700],
@@ -434,8 +435,8 @@ describe("every screen", () => {
         for (const a of document.getAnimations()) a.finish();
       });
       expect(await faults(page, ["color-contrast"]), `${path} in loam`).toEqual([]);
-      await page.close();
     }
+    await page.close();
     expect(errors).toEqual([]);
   }, 900_000);
 

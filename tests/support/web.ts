@@ -14,6 +14,8 @@ export interface Web {
   /** The number of its process. */
   pid: number;
   open(path: string, theme?: "paper" | "loam"): Promise<Page>;
+  /** Goes to another page in one that is open, which has by then what all pages have in common. */
+  visit(page: Page, path: string): Promise<void>;
   end(): Promise<void>;
 }
 
@@ -96,11 +98,14 @@ export function webOf({ address, process: server }: Server, errors: string[]): W
         void dialog.accept();
       });
       await page.evaluateOnNewDocument((t) => localStorage.setItem("theme", t), theme);
+      await this.visit(page, path);
+      return page;
+    },
+    async visit(page, path) {
       await page.goto(address + path, { waitUntil: "load" });
       await page.waitForFunction(isAlive, { polling: 50 });
       // What a page asks for at once; a stream of news goes on.
       await page.waitForNetworkIdle({ idleTime: 150, timeout: 3000 }).catch(() => {});
-      return page;
     },
     async end() {
       await own?.close();
