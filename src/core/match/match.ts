@@ -271,11 +271,17 @@ export class Matcher {
     this.model = model;
     const judge = new Judge(this.values, model);
     this.judge = judge;
-    // Dates, codes and numbers first: they are quick to compare and say much. `rest` is what the
-    // fields after each can add at most.
-    this.order = this.values
+    // Dates, codes and numbers first: they are quick to compare and say much; then texts of which there are few, whose
+    // likeness is remembered. `rest` is what the fields after each can add at most.
+    const { values } = this;
+    this.order = values
       .map((_, f) => f)
-      .sort((f, g) => Number(this.values[f]!.textual) - Number(this.values[g]!.textual) || f - g);
+      .sort(
+        (f, g) =>
+          Number(values[f]!.textual) - Number(values[g]!.textual) ||
+          (values[f]!.textual ? values[f]!.texts.length - values[g]!.texts.length : 0) ||
+          f - g,
+      );
     const { usual } = this.frequencies!;
     const most = (f: number): number =>
       judge.most[f]! + Math.max(0, Math.log2(Math.max(1, usual[f] ?? 1))) - judge.least[f]!;
@@ -295,16 +301,17 @@ export class Matcher {
     const judge = this.judge!;
     const source = this.sourceOf(b);
     let at = judge.before(source);
+    const mayCross = pairs.mayCross(a, b);
     for (let i = 0; i < order.length; i++) {
       const f = order[i]!;
       const level = pairs.compareField(f, a, b);
       rarity[f] = level === MISSING ? 0 : pairs.rarity(f, level, a, b);
       // Words may yet be found in each other's fields; what other fields say stands.
-      if (level === MISSING || this.values[f]!.textual) continue;
+      if (level === MISSING || (mayCross && this.values[f]!.textual)) continue;
       at += judge.sameAtMost(f, pairs.alike[f]!) + Math.max(0, rarity[f]!) - judge.least[f]!;
       if (at + rest[i]! < least) return -Infinity;
     }
-    if (pairs.cross(a, b)) {
+    if (mayCross && pairs.cross(a, b)) {
       for (let f = 0; f < order.length; f++) {
         const level = pairs.level[f]!;
         rarity[f] = level === MISSING ? 0 : pairs.rarity(f, level, a, b);
@@ -343,17 +350,27 @@ export class Matcher {
     };
     for (let a = from; a < to; a++) {
       const found = index.find(this.incoming, a, among ? Math.min(a, before) : before);
+      if (best === Infinity) {
+        for (let i = 0; i < found; i++) {
+          const b = index.found[i]!;
+          const bits = this.weigh(a, b, least);
+          if (bits >= least) put(a, b, bits);
+        }
+        continue;
+      }
       scores.length = 0;
+      // Whoever has no chance any more to be among the best is not looked at to the end.
+      let needed = least;
       for (let i = 0; i < found; i++) {
         const b = index.found[i]!;
-        const bits = this.weigh(a, b, least);
-        if (bits < least) continue;
-        if (best === Infinity) put(a, b, bits);
-        else scores.push({ b, bits });
+        const bits = this.weigh(a, b, needed);
+        if (bits < needed) continue;
+        scores.push({ b, bits });
+        scores.sort((x, y) => y.bits - x.bits || x.b - y.b);
+        if (scores.length > best) scores.length = best;
+        if (scores.length === best) needed = Math.max(least, scores.at(-1)!.bits);
       }
-      if (best === Infinity || scores.length === 0) continue;
-      scores.sort((x, y) => y.bits - x.bits || x.b - y.b);
-      for (const { b } of scores.slice(0, best)) put(a, b, this.weigh(a, b));
+      for (const { b } of scores) put(a, b, this.weigh(a, b));
     }
     return list;
   }

@@ -87,17 +87,35 @@ export class RecordPairs {
     this.cross(a, b);
   }
 
+  /** Whether values may stand in each other's fields, by how they begin. */
+  mayCross(a: number, b: number): boolean {
+    for (let c = 0; c < this.crossing.length; c++) {
+      const [f, g] = this.crossing[c]!;
+      if (this.beginsCrossed(f, g, a, b)) return true;
+    }
+    return false;
+  }
+
+  private beginsCrossed(f: number, g: number, a: number, b: number): boolean {
+    const { values, leftColumns: left, rightColumns: right } = this;
+    // What begins otherwise is another word. A missing value begins with nothing, and is none.
+    const [af, bg] = [values[f]!.texts[left[f]![a]!]!, values[g]!.texts[right[g]![b]!]!];
+    if (af === "" || bg === "" || af.charCodeAt(0) !== bg.charCodeAt(0)) return false;
+    const [ag, bf] = [values[g]!.texts[left[g]![a]!]!, values[f]!.texts[right[f]![b]!]!];
+    return ag !== "" && bf !== "" && ag.charCodeAt(0) === bf.charCodeAt(0);
+  }
+
   /** Looks for values that stand in each other's fields, once all fields are compared; says whether there are any. */
   cross(a: number, b: number): boolean {
     let found = false;
     const { level, values, leftColumns: left, rightColumns: right } = this;
     for (const [f, g] of this.crossing) {
       if (level[f]! < 4 || level[g]! < 4 || level[f] === MISSING || level[g] === MISSING) continue;
+      if (!this.beginsCrossed(f, g, a, b)) continue;
       const af = values[f]!.texts[left[f]![a]!]!;
       const bf = values[f]!.texts[right[f]![b]!]!;
       const ag = values[g]!.texts[left[g]![a]!]!;
       const bg = values[g]!.texts[right[g]![b]!]!;
-      if (af.charCodeAt(0) !== bg.charCodeAt(0) || ag.charCodeAt(0) !== bf.charCodeAt(0)) continue;
       // One value of the one record with the one that it would be, and the other with the other.
       const [likeF, likeG] = [values[f]!.compare(af, bg), values[g]!.compare(ag, bf)];
       if (likeF < CROSSED_LIKENESS || likeG < CROSSED_LIKENESS) continue;
