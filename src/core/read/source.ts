@@ -22,6 +22,22 @@ export interface PartCounter {
   next: number;
 }
 
+/** A file that is being opened: what it is called by, its beginning, and what was said of it. */
+interface Opening {
+  readonly source: SourceFile;
+  readonly head: Uint8Array;
+  readonly whole: boolean;
+  readonly settings: ReadSettings;
+  readonly spool: Spool;
+  readonly parts: PartCounter;
+  /** How many archives it was taken out of. */
+  readonly layer: number;
+  /** The format that was set, or null. */
+  readonly set: FormatPart | null;
+  /** How the file's text is encoded, found once; asked for by whoever tells the format, and for the format. */
+  encoding(): Promise<FoundEncoding>;
+}
+
 /**
  * Opens a file: finds out what it is, takes it out of gzip and zip, and gives its parts one after
  * the other, each to be read before the next is asked for.
@@ -38,9 +54,11 @@ export async function* openFile(
     settings.unpacked_mb === undefined ? file : { ...file, mayUnpackTo: settings.unpacked_mb },
   );
   let found: Promise<FoundEncoding> | null = null;
-  /** How the file's text is encoded; asked for by whoever tells the format, and for the format. */
-  const encodingFound = (): Promise<FoundEncoding> =>
-    (found ??= findEncoding(source, { head, whole }, settings.encoding));
+  const opening: Opening = {
+    ...{ source, head, whole, settings, spool, parts, layer },
+    set: isAuto(settings.as) ? null : formatPart(settings.as!),
+    encoding: () => (found ??= findEncoding(source, { head, whole }, settings.encoding)),
+  };
   const layered = startsWith(head, "\u001f\u008b") ? "gzip" : startsWith(head, "PK\u0003\u0004") ? "zip" : null;
   if (layered && layer >= MOST_LAYERS) {
     throw new SieveError("too-many-layers", `${file.name} is packed more than ${MOST_LAYERS} times over.`, {
@@ -48,72 +66,74 @@ export async function* openFile(
     });
   }
   if (layered === "gzip") {
-    yield* openFile(
-      { ...gunzipped(source), ...(source.once ? { once: true } : {}) },
-      settings,
-      spool,
-      parts,
-      layer + 1,
-    );
-    return;
-  }
-  const open = async function* (part: FormatPart, from: SourceFile, why: string): AsyncGenerator<Opened> {
-    const declared = part.id === "xml" && isAuto(settings.encoding) ? declaredIn(head) : null;
-    const found = isText(part) ? (declared ?? (await encodingFound())) : null;
-    const context = { part: parts.next, spool, encoding: found?.encoding ?? "utf-8", head, whole };
-    for await (const opened of readerOf(part).open(from, settings, context)) {
-      const format = set ? "as set" : why;
-      yield {
-        ...opened,
-        options: { ...opened.options, ...(found ? { encoding: found.encoding } : {}) },
-        evidence: { format, ...(found ? { encoding: found.why } : {}), ...opened.evidence },
-        ...doubtsOf(found?.doubt, opened.doubts),
-        // Places in what is packed are not places in the file.
-        resumable: opened.resumable && layer === 0,
-      };
-      parts.next++;
-      context.part = parts.next;
+    const within: SourceFile = { ...gunzipped(source), ...(source.once ? { once: true } : {}) };
+    yield* openFile(within, settings, spool, parts, layer + 1);
+  } else if (layered === "zip") yield* openZip(opening);
+  else yield* openPlain(opening);
+}
+
+/** A workbook, or each file of an archive. */
+async function* openZip(opening: Opening): AsyncGenerator<Opened> {
+  const { source, settings, spool, parts, layer } = opening;
+  const kept = source.once
+    ? { ...(await spool(source.name, source.chunks())), mayUnpackTo: source.mayUnpackTo }
+    : source;
+  const names = await zipNames(kept);
+  for (const part of FORMAT_PARTS) {
+    const why = await part.inZip?.(names, (entry) => beginningOf(kept, entry));
+    if (why) {
+      yield* openAs(opening, part, kept, why);
+      return;
     }
-  };
-  const set = isAuto(settings.as) ? null : formatPart(settings.as!);
-  if (layered === "zip") {
-    const kept = source.once
-      ? { ...(await spool(source.name, source.chunks())), mayUnpackTo: source.mayUnpackTo }
-      : source;
-    const names = await zipNames(kept);
-    for (const part of FORMAT_PARTS) {
-      const why = await part.inZip?.(names, (entry) => beginningOf(kept, entry));
-      if (why) {
-        yield* open(part, kept, why);
-        return;
-      }
-    }
-    for (const name of names) yield* openFile(zipEntry(kept, name), settings, spool, parts, layer + 1);
-    return;
   }
+  for (const name of names) yield* openFile(zipEntry(kept, name), settings, spool, parts, layer + 1);
+}
+
+/** A file that is not packed: of the format that its beginning or the settings say, or the likeliest for a text. */
+async function* openPlain(opening: Opening): AsyncGenerator<Opened> {
+  const { source, head, settings, spool, parts, layer, set } = opening;
   const first = FORMAT_PARTS.find(({ begins }) => begins && startsWith(head, begins.with));
-  if (first) yield* open(first, source, first.begins!.why);
+  if (first) yield* openAs(opening, first, source, first.begins!.why);
   else if (set && set.id !== "delimited" && isOwnHeading(decodeText(head, "utf-8"))) {
     // A file of ours comes back: it is a table, whatever its sender sends as a rule.
     const { unpacked_mb } = settings;
     yield* openFile(source, unpacked_mb === undefined ? {} : { unpacked_mb }, spool, parts, layer);
   } else if (set?.inZip) {
     const is = set.promised?.is ?? set.title;
-    throw new SieveError(`${set.id}-broken`, `${file.name} is not ${is}.`, {
+    throw new SieveError(`${set.id}-broken`, `${source.name} is not ${is}.`, {
       detail: `${is.charAt(0).toUpperCase()}${is.slice(1)} is a zip archive, and this file does not begin as one.`,
       hint: "Check that it is the right file, or change the plan's read section.",
     });
   } else if (startsWith(head, "\u00d0\u00cf\u0011\u00e0")) {
-    throw new SieveError("old-workbook", `${file.name} is a workbook in the binary form of before 2007.`, {
+    throw new SieveError("old-workbook", `${source.name} is a workbook in the binary form of before 2007.`, {
       hint: "Open it and save it as .xlsx.",
     });
-  } else if (set) yield* open(set, source, "as set");
+  } else if (set) yield* openAs(opening, set, source, "as set");
   else {
-    const { encoding } = await encodingFound();
-    const text = decodeText(head, encoding);
-    const { part, why } = formatOfText(text, file.name);
-    refuseOtherKind(file.name, part, text);
-    yield* open(part, source, why);
+    const text = decodeText(head, (await opening.encoding()).encoding);
+    const { part, why } = formatOfText(text, source.name);
+    refuseOtherKind(source.name, part, text);
+    yield* openAs(opening, part, source, why);
+  }
+}
+
+/** The parts of a file of a format. */
+async function* openAs(opening: Opening, part: FormatPart, from: SourceFile, why: string): AsyncGenerator<Opened> {
+  const { head, whole, settings, spool, parts, layer, set } = opening;
+  const declared = part.id === "xml" && isAuto(settings.encoding) ? declaredIn(head) : null;
+  const found = isText(part) ? (declared ?? (await opening.encoding())) : null;
+  const context = { part: parts.next, spool, encoding: found?.encoding ?? "utf-8", head, whole };
+  for await (const opened of readerOf(part).open(from, settings, context)) {
+    yield {
+      ...opened,
+      options: { ...opened.options, ...(found ? { encoding: found.encoding } : {}) },
+      evidence: { format: set ? "as set" : why, ...(found ? { encoding: found.why } : {}), ...opened.evidence },
+      ...doubtsOf(found?.doubt, opened.doubts),
+      // Places in what is packed are not places in the file.
+      resumable: opened.resumable && layer === 0,
+    };
+    parts.next++;
+    context.part = parts.next;
   }
 }
 
