@@ -5,7 +5,7 @@ import { zipSync } from "fflate";
 import { parquetWriteBuffer } from "hyparquet-writer";
 import iconv from "iconv-lite";
 import { describe, expect, it } from "vitest";
-import { plainNumber } from "@/core/read/documents.ts";
+import { withoutExponent } from "@/core/type/exponent.ts";
 import { packBlock, unpackBlock } from "@/core/read/packed.ts";
 import { serialText } from "@/core/read/xlsx/format.ts";
 import { bigFromBytes, decimalText, momentText } from "@/core/read/logical.ts";
@@ -347,8 +347,8 @@ describe("Parquet and Avro", () => {
     expect(decimalText(12345n, 2)).toBe("123.45");
     expect(bigFromBytes(Uint8Array.of(0xff, 0x00))).toBe(-256n);
     expect(momentText(-1n, 1000n)).toBe("1969-12-31T23:59:59.999Z");
-    expect(plainNumber("-1.25e3")).toBe("-1250");
-    expect(plainNumber("12E-1")).toBe("1.2");
+    expect(withoutExponent("-1.25e3")).toBe("-1250");
+    expect(withoutExponent("12E-1")).toBe("1.2");
   });
 });
 

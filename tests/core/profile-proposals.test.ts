@@ -217,6 +217,72 @@ describe("limits", () => {
   });
 });
 
+describe("signs behind numbers", () => {
+  const step = { do: "number", decimal: "." };
+
+  it("mean less than nothing in accounts, where others have none", async () => {
+    const accounts = await of(fill(60, (i) => `${100 + i}.${10 + i}${i % 6 === 0 ? "-" : ""}`));
+    expect(accounts.field).toMatchObject({ type: "decimal", scale: 2 });
+    expect(accounts.reasons.find((r) => r.step)?.step).toEqual(step);
+    const grouped = await of(fill(60, (i) => `1.${100 + i},${10 + i}${i % 3 === 0 ? "-" : ""}`));
+    expect(grouped.reasons.find((r) => r.step)?.step).toEqual({ do: "number", decimal: "," });
+  });
+
+  it.each([
+    ["marks of a school", fill(60, (i) => `${1 + (i % 5)}${["", "-", "+"][i % 3]}`)],
+    ["sizes", fill(60, (i) => `${30 + (i % 20)}${i % 2 ? "-" : ""}`)],
+    ["codes", fill(60, (i) => `${100 + i}.${10 + i}-`)],
+  ])("mean nothing of the kind in %s", async (_, values) => {
+    const { field, reasons } = await of(values);
+    expect(["text", "code"]).toContain(field.type);
+    expect(reasons.some((r) => r.step)).toBe(false);
+  });
+});
+
+describe("powers of ten behind numbers", () => {
+  it("are written out", async () => {
+    const { field, reasons } = await of(fill(60, (i) => `${1 + (i % 9)}.${10 + i}E-0${1 + (i % 6)}`));
+    expect(field).toMatchObject({ type: "decimal", scale: 8 });
+    expect(reasons.find((r) => r.step)?.step).toEqual({ do: "number", decimal: "." });
+    const comma = await of(fill(60, (i) => (i % 2 ? `${i},5` : `${1 + (i % 9)},5e-3`)));
+    expect(comma.reasons.find((r) => r.step)?.step).toEqual({ do: "number", decimal: "," });
+    const whole = await of(fill(60, (i) => `${1 + (i % 9)}E+0${1 + (i % 6)}`));
+    expect(whole.field.type).toBe("integer");
+  });
+
+  it("are none in codes", async () => {
+    const { field, reasons } = await of(fill(60, (i) => `${10 + i}E${i % 10}`));
+    expect(field.type).toBe("text");
+    expect(reasons.some((r) => r.step)).toBe(false);
+  });
+});
+
+describe("words for nothing", () => {
+  it.each([
+    "k.A.",
+    "keine Angabe",
+    "NON RENSEIGNÉ",
+    "Sin datos",
+    "não informado",
+    "n.v.t.",
+    "brak danych",
+    "uppgift saknas",
+    "нет данных",
+    "not applicable",
+    " unbekannt ",
+  ])("are known in several languages: %s", async (word) => {
+    const { field, reasons } = await of(fill(60, (i) => (i % 6 === 0 ? word : 100 + i)));
+    expect(field).toMatchObject({ type: "integer" });
+    expect(field.required).toBeUndefined();
+    expect(reasons.find((r) => r.step)?.step).toEqual({ do: "empty-words", words: [word.trim()] });
+  });
+
+  it("are no names that only look so", async () => {
+    const { field } = await of(fill(60, (i) => ["Brakel", "Unbekannter Ort", "Nils"][i % 3]!));
+    expect(field.required).toBe(true);
+  });
+});
+
 describe("how a delivery of several files is read", () => {
   const csv = { as: "delimited", delimiter: ",", quote: '"', header: true, skip: 0 } as const;
   it("finds out from each what differs and nobody has set", () => {

@@ -12,13 +12,14 @@ export type NumberOptions = OptionsOf<typeof options>;
 
 /**
  * A number as people write it, in plain digits with a decimal point: groups, the decimal mark, signs
- * before or behind, brackets for less than nothing, currency marks, per cent. Every digit is kept;
+ * before or behind, brackets for less than nothing, currency marks, per cent, powers of ten. Every digit is kept;
  * what is no such number stays as it is, for the type to refuse.
  */
 export const number: StepPart<NumberOptions> = {
   id: "number",
   title: "Numbers as people write them",
-  about: "Writes a number in plain digits with a decimal point, whatever its groups, signs and currency marks.",
+  about:
+    "Writes a number in plain digits with a decimal point, whatever its groups, signs, currency marks and powers of ten.",
   options,
   words: ({ decimal, percent }) =>
     `numbers with “${decimal}” before the decimals${percent ? ", per cent as shares" : ""}`,
@@ -42,6 +43,10 @@ export const number: StepPart<NumberOptions> = {
     { options: { decimal: "," }, from: "12.34.567", to: "12.34.567" },
     { options: { decimal: "." }, from: "12,34,567.5", to: "1234567.5" },
     { options: { decimal: "." }, from: "--5", to: "--5" },
+    { options: { decimal: "." }, from: "9.64E-04", to: "0.000964" },
+    { options: { decimal: "," }, from: "-1,5e+3", to: "-1500" },
+    { options: { decimal: "." }, from: "1,5E3", to: "1,5E3" },
+    { options: { decimal: "." }, from: "1E99", to: "1E99" },
     { options: { decimal: "." }, from: "-$5", to: "-5" },
     { options: { decimal: "," }, from: "1 234,50 zł", to: "1234.50" },
     { options: { decimal: "," }, from: "Kč 12", to: "12" },

@@ -2,7 +2,7 @@ import { printCheck } from "../check/identity.ts";
 import type { Compiled, Problem } from "../course/compiled.ts";
 import { recheck } from "../course/recheck.ts";
 import { counted } from "../kernel/problem.ts";
-import { NOTHING_WORDS } from "../profile/nothing-words.ts";
+import { isNothingWord } from "../profile/nothing-words.ts";
 import { ideaMakers } from "./ideas/index.ts";
 import type { Idea, WrongValue } from "./ideas/part.ts";
 import { knownOf, type KnownValue } from "./known.ts";
@@ -78,8 +78,6 @@ interface Sought {
   /** Place of the field that the check is about. */
   readonly f: number;
 }
-
-const nothingIn = (value: string): boolean => NOTHING_WORDS.includes(value.trim().toLowerCase());
 
 /**
  * Mends for the values of a field that fail a check, the one that releases most records first. Each is
@@ -157,7 +155,7 @@ const byTheirValue =
       const having = byValue.get(value.value)!;
       // A word that says that nothing is known is no slip for anything.
       const thoughtOf =
-        nothingIn(value.value) && field.type !== "boolean" ? [] : makers.flatMap((of) => [...of(value)]);
+        isNothingWord(value.value) && field.type !== "boolean" ? [] : makers.flatMap((of) => [...of(value)]);
       const ideas = [...asBefore(field.name, value.value, made), ...thoughtOf];
       const idea = firstOf(
         ideas.filter((i) => i.to !== value.value && i.to !== ""),

@@ -8,11 +8,10 @@ import { DayFold } from "./days.ts";
 import { ENOUGH } from "./reason.ts";
 import type { ColumnProfile, TypeCandidate } from "./facts.ts";
 import { KindFold, type KindFacts } from "./kinds.ts";
-import { NOTHING_WORDS } from "./nothing-words.ts";
+import { isNothingWord, mayBeNothing } from "./nothing-words.ts";
 import { NumberFold } from "./numbers.ts";
 import { scanShape, shapeText, type CellShape } from "./shape.ts";
 
-const NOTHING = new Set(NOTHING_WORDS);
 /** Shapes that are told apart; those that come later are counted together. */
 const MOST_SHAPES = 400;
 /** Shapes that are shown. */
@@ -108,7 +107,10 @@ export class ColumnFold {
       this.blank += times;
       return false;
     }
-    if (shape.length <= 9 && this.isNothing(bytes, start, end, record, times)) return false;
+    // Digits are in no such word, and in most of what is short.
+    if (shape.digits === 0 && mayBeNothing(shape.length, bytes[start]!, shape.loose)) {
+      if (this.isNothing(bytes, start, end, record, times)) return false;
+    }
     this.filled += times;
     const known = this.shape?.hash === shape.hash ? this.shape : this.shapes.get(shape.hash);
     if (known) {
@@ -144,11 +146,8 @@ export class ColumnFold {
   }
 
   private isNothing(bytes: Uint8Array, start: number, end: number, record: number, times: number): boolean {
-    const first = bytes[start]!;
-    // Digits are never such a word, and they are most of what is short.
-    if (first >= 48 && first <= 57) return false;
     const word = textOf(bytes, start, end).trim();
-    if (!NOTHING.has(word.toLowerCase())) return false;
+    if (!isNothingWord(word)) return false;
     const known = this.nothing.get(word);
     if (known) known.count += times;
     else this.nothing.set(word, { count: times, first: record });

@@ -32,6 +32,8 @@ export interface WrittenNumbers {
   readonly whole: number;
   readonly part: number;
   readonly percent: number;
+  /** Values with a sign behind the number; absent in profiles of before. */
+  readonly signsBehind?: number;
   /** By what stands beside the number: the currencies that it may mean. Several: a sign that several have. */
   readonly currencies: readonly (Counted & { readonly codes: readonly string[] })[];
   /** By what stands behind the number: the unit that it is. */
@@ -52,6 +54,8 @@ export interface WrittenDates {
 const TIME = /^(\d{1,2})([:.])([0-5]\d)(?:[:.]([0-5]\d)(?:\.\d{1,6})?)?(?:\s?([ap])(\.?)m\.?)?$/i;
 const UUID = /^(?:urn:uuid:)?\{?[0-9a-f]{8}-?[0-9a-f]{4}-?[0-9a-f]{4}-?[0-9a-f]{4}-?[0-9a-f]{12}\}?$/i;
 const AMOUNT = /^[^\d\s]{0,5}\s?[-+(]?\d[\d\s.,'’_\u00a0\u202f\u2009]*\)?\s?[^\d]{0,14}$/u;
+/** A number with a power of ten: without decimals and without a sign before the power it may be a code, such as 12E3. */
+const POWER = /^[-+]?(?:\d+[.,]\d+E[-+]?\d{1,3}|\d+E[-+]\d{1,3})$/i;
 const UNIT = /^[-+]?\d[\d.,\s]*?\s*([^\d\s.,][^\d]*?)\.?$/u;
 const CODE = /^[A-Za-z]+\d|^[A-Za-z]\s/;
 const WORD = /[\p{L}\p{M}][\p{L}\p{M}.]{1,}/gu;
@@ -133,7 +137,7 @@ export class KindFold {
     if (long) return;
     const format = looks.times && shape.groups >= 2 ? timeFormat(text) : null;
     if (format !== null) bump(this.times, format, times);
-    else if (!(looks.numbers && AMOUNT.test(text) && this.number(text, times)) && looks.dates) this.date(text, times);
+    else if (!(looks.numbers && this.number(text, times)) && looks.dates) this.date(text, times);
   }
 
   /** What is hardly met among the first of the values costs nothing from there on. */
@@ -150,18 +154,19 @@ export class KindFold {
   }
 
   private number(text: string, times: number): boolean {
+    const power = POWER.test(text);
     // Letters right before digits make a code: K12, ALL001.
-    if (CODE.test(text)) return false;
-    const unit = UNIT.exec(text)?.[1];
+    if (!power && (!AMOUNT.test(text) || CODE.test(text))) return false;
+    const unit = power ? undefined : UNIT.exec(text)?.[1];
     // A letter alone behind a number is more often one of a house than a degree.
     const known = unit === undefined || /^[cfk]$/i.test(unit) ? null : unitOf(unit);
     const bare = known ? text.slice(0, text.lastIndexOf(unit!)).trim() : text;
     const [point, comma] = [plainNumber(bare, ".", false), plainNumber(bare, ",", false)];
     if (point === null && comma === null) return false;
-    const beside = known ? "" : text.replace(/[\d\s.,'’_()+\-−%٪\u00a0\u202f\u2009]/gu, "");
+    const beside = known || power ? "" : text.replace(/[\d\s.,'’_()+\-−%٪\u00a0\u202f\u2009]/gu, "");
     // A letter alone is a mark of somebody's and no currency.
     if (/^[A-Za-z]$/.test(beside)) return false;
-    if (/[-−]$/.test(text)) this.signsBehind += times;
+    if (/[-+−]$/.test(text)) this.signsBehind += times;
     if (point !== null) this.point += times;
     if (comma !== null) this.comma += times;
     const [whole, part = ""] = (comma !== null && (point === null || comma.includes(".")) ? comma : point)!.split(
@@ -202,8 +207,6 @@ export class KindFold {
   private numbersWritten(): WrittenNumbers | null {
     const { point, comma, whole, part, percent } = this;
     if (point === 0 && comma === 0) return null;
-    // Where all have a hyphen behind them it is no sign.
-    if (this.signsBehind === Math.max(point, comma)) return null;
     const beside = percent > 0 || this.currencies.size > 0 || this.units.size > 0;
     // Digits in groups, as many in each value: a telephone number or the like.
     if (!beside && part === 0 && this.least === whole && whole > 6) return null;
@@ -213,6 +216,7 @@ export class KindFold {
       whole,
       part,
       percent,
+      signsBehind: this.signsBehind,
       currencies: ordered(this.currencies).map((c) => ({ ...c, codes: [...(currenciesIn(c.word) ?? [])].sort() })),
       units: ordered(this.units).map((c) => ({ ...c, unit: unitOf(c.word)!.id, kind: unitOf(c.word)!.kind })),
     };

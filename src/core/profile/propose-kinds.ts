@@ -66,10 +66,11 @@ function numbersOf(column: ColumnProfile, written: WrittenNumbers, because: Beca
   const comma = integers + commas + written.comma + (numbers?.pointThousands ?? 0);
   const fits = Math.min(filled, Math.max(point, comma));
   if (fits < filled * ENOUGH) return null;
+  const part = Math.max(written.part, numbers?.part ?? 0);
+  if (marksNoSign(written, part, filled)) return null;
   // What stands beside a few numbers is no reason to take it from all.
   const beside = [...written.currencies, ...written.units].reduce((n, w) => n + w.count, 0);
   if (beside > 0 && beside < filled * MOSTLY) return null;
-  const part = Math.max(written.part, numbers?.part ?? 0);
   const either = point === comma && (written.point > 0 || written.comma > 0) && part > 0;
   const read: ReadNumbers = {
     ...{ written, filled, because, fits, integers, beside, part },
@@ -89,6 +90,11 @@ function numbersOf(column: ColumnProfile, written: WrittenNumbers, because: Beca
     { do: "number", decimal: read.mark },
   );
   return bareNumbers(read);
+}
+
+/** Whether signs behind numbers are none: all have one, as codes do, or none has decimals, as marks of a school and sizes. */
+function marksNoSign({ signsBehind = 0 }: WrittenNumbers, part: number, filled: number): boolean {
+  return signsBehind > 0 && (signsBehind === filled || part === 0);
 }
 
 /** Numbers once what stands beside them and between their digits is taken away. */

@@ -1,6 +1,7 @@
 import { parse as parseLossless, stringify } from "lossless-json";
 import { utf8 } from "../kernel/bytes.ts";
 import { SieveError, grouped, listed, quoted } from "../kernel/problem.ts";
+import { withoutExponent } from "../type/exponent.ts";
 import { MOST_COLUMNS } from "./options.ts";
 
 /** What becomes of an array inside a document: its values in one cell, one of them, or its JSON text. */
@@ -262,23 +263,10 @@ export function textOfScalar(value: Value): string {
   if (typeof value === "number") {
     const text = String(value);
     // Only very large and very small numbers are written with an exponent.
-    return Math.abs(value) < 1e21 && (Math.abs(value) >= 1e-6 || value === 0) ? text : plainNumber(text);
+    return Math.abs(value) < 1e21 && (Math.abs(value) >= 1e-6 || value === 0) ? text : withoutExponent(text);
   }
-  if (typeof value === "object" && value !== null) return plainNumber(String(value));
+  if (typeof value === "object" && value !== null) return withoutExponent(String(value));
   return String(value);
-}
-
-/** Takes an exponent out of a number's text: 1.5e-7 is 0.00000015. Digits are kept as they are. */
-export function plainNumber(text: string): string {
-  const match = /^(-?)(\d+)(?:\.(\d+))?[eE]([+-]?\d{1,3})$/.exec(text);
-  if (!match) return text;
-  const [, sign, whole, part = "", exponent] = match;
-  const digits = whole! + part;
-  const point = whole!.length + Number(exponent);
-  if (point > 60 || point < -60) return text;
-  if (point <= 0) return `${sign}0.${"0".repeat(-point)}${digits}`;
-  if (point >= digits.length) return `${sign}${digits.replace(/^0+(?=\d)/, "")}${"0".repeat(point - digits.length)}`;
-  return `${sign}${digits.slice(0, point).replace(/^0+(?=\d)/, "")}.${digits.slice(point)}`;
 }
 
 /** Bytes as hexadecimal digits. */

@@ -1,4 +1,5 @@
 import { currencyWords } from "./currency.ts";
+import { withoutExponent } from "./exponent.ts";
 
 /** Marks that stand between groups of digits somewhere, and spaces of any kind. */
 const GROUPS = /[\s\u00a0\u202f\u2009'’٬.,_](?=\d)/g;
@@ -26,6 +27,18 @@ export function asciiDigits(text: string): string {
   });
 }
 
+/** A number with a power of ten behind it, as programs write what is very small or large. */
+const POWER = /^([-+\u2212]?)(\d+)(?:([.,\u066b'])(\d+))?[eE]([-+\u2212]?)(\d{1,3})$/;
+
+/** The number that a power of ten is written behind, in plain digits; null where it is none, or of absurdly many digits. */
+function withPower(text: string, mark: string): string | null {
+  const [, sign, whole, own, part, direction, power] = POWER.exec(text) ?? [];
+  if (whole === undefined || (own !== undefined && own !== mark)) return null;
+  const minus = (of: string | undefined): string => (of === "-" || of === "\u2212" ? "-" : "");
+  const plain = withoutExponent(`${minus(sign)}${whole}${part ? `.${part}` : ""}e${minus(direction)}${power}`);
+  return plain.includes("e") ? null : plain;
+}
+
 /**
  * The number that a text writes, in plain digits with a decimal point, or null; currency words are passed over.
  * @param mark the mark before the decimals
@@ -35,6 +48,7 @@ export function plainNumber(text: string, mark: string, share: boolean): string 
   let t = text.replace(DIRECTIONS, "").trim();
   if (/[\p{L}\p{Sc}]/u.test(t)) t = t.replace(currencyWords(), "").trim();
   t = asciiDigits(t);
+  if (/[eE]/.test(t)) return withPower(t, mark);
   const percent = /[%٪]$|^[%٪]/.test(t);
   if (percent) t = t.replace(/[%٪]$|^[%٪]/, "").trim();
   const signs = [...t.matchAll(SIGNS)].join("").replace(/\s/g, "");

@@ -1,5 +1,6 @@
 import { isUtf8, sameBytes, textOf } from "../../kernel/bytes.ts";
-import { plainNumber, type Flattener, type Node } from "../documents.ts";
+import { withoutExponent } from "../../type/exponent.ts";
+import { type Flattener, type Node } from "../documents.ts";
 import { isBrokenText, type BlockBuilder } from "../builder.ts";
 
 const QUOTE = 34;
@@ -212,7 +213,7 @@ export class JsonScan {
     }
     this.at = p;
     if (node.column < 0) return false;
-    if (exponent) return this.put(node.column, plainNumber(textOf(bytes, from, p)));
+    if (exponent) return this.put(node.column, withoutExponent(textOf(bytes, from, p)));
     this.builder.setCell(node.column, from, p);
     return true;
   }

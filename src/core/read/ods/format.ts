@@ -1,5 +1,5 @@
 import { SieveError } from "../../kernel/problem.ts";
-import { plainNumber } from "../documents.ts";
+import { withoutExponent } from "../../type/exponent.ts";
 import type { Reader, SourceFile } from "../part.ts";
 import { openSheets, type MergedCells, type Row } from "../sheets/sheets.ts";
 import { parseEntry, parseWhole, type Handlers } from "../sheets/xml.ts";
@@ -212,7 +212,7 @@ function valueOf(attribute: (name: string) => string | undefined): string | unde
     case "float":
     case "percentage":
     case "currency":
-      return plainNumber(attribute("office:value") ?? "");
+      return withoutExponent(attribute("office:value") ?? "");
     case "date":
       return attribute("office:date-value")?.replace("T", " ");
     case "time":

@@ -1,5 +1,5 @@
 import { SieveError } from "../../kernel/problem.ts";
-import { plainNumber } from "../documents.ts";
+import { withoutExponent } from "../../type/exponent.ts";
 import type { Reader, SourceFile } from "../part.ts";
 import { openSheets, type MergedCells, type Row } from "../sheets/sheets.ts";
 import { parseEntry, parseWhole as parseAll, type Handlers } from "../sheets/xml.ts";
@@ -158,9 +158,9 @@ function cellText(value: string, type: string, style: number, workbook: Workbook
       if (shown?.kind === "elapsed") return elapsedText(n);
       if (shown?.kind === "padded" && asShown && Number.isInteger(n) && n >= 0) return paddedText(n, shown.code);
       // Whole numbers have all their digits in the file, also those that a double does not hold.
-      if (Number.isInteger(n)) return plainNumber(value.trim());
+      if (Number.isInteger(n)) return withoutExponent(value.trim());
       // A workbook's numbers are doubles of which it shows 15 digits; 0.1 + 0.2 is 0.3 to its reader.
-      return plainNumber(String(Number(n.toPrecision(15))));
+      return withoutExponent(String(Number(n.toPrecision(15))));
     }
     case "d":
       return value;
@@ -190,7 +190,7 @@ export function elapsedText(days: number): string {
 
 /** Digits put to the zeros of a code from the right; what is left of them before the first. */
 function paddedText(n: number, code: string): string {
-  let digits = plainNumber(String(n));
+  let digits = withoutExponent(String(n));
   let text = "";
   for (const c of [...code].reverse()) {
     if (c !== "0") text = c + text;
