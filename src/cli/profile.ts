@@ -1,5 +1,5 @@
 import { firstRows } from "@/core/course/first-rows.ts";
-import { listed } from "@/core/kernel/problem.ts";
+import { listed, SieveError } from "@/core/kernel/problem.ts";
 import type { References } from "@/core/kernel/reference.ts";
 import { likenessWords } from "@/core/lookup/limits.ts";
 import { lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
@@ -41,6 +41,7 @@ export async function profileFiles(
             `${opened.name}: ${doubtWords(doubt)}. Set it by --${doubt.setting.replace("_", "-")}.\n`,
           );
         for await (const block of opened.blocks) fold.add(block, opened.columns());
+        fold.name(opened.columns());
       }
     }
     return { profile: fold.finish(), read };
@@ -60,6 +61,11 @@ export async function proposeFor(
   lists: readonly string[] = [],
 ): Promise<object> {
   const { profile, read } = await profileFiles(paths, settings);
+  if (profile.columns.length === 0) {
+    throw new SieveError("nothing-read", `There is no column in ${listed(paths)}, so nothing can be proposed.`, {
+      hint: "Check that it is the right file.",
+    });
+  }
   const proposal = propose(profile, {
     feed,
     read: lastingReadOf(read.length > 0 ? read : [{ as: "delimited" }], settings),

@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { compareProfiles } from "@/core/profile/compare.ts";
 import type { ColumnProfile } from "@/core/profile/facts.ts";
+import { parsePlan } from "@/core/plan/schema.ts";
 import { planOf, propose } from "@/core/profile/propose.ts";
 import { notesOf } from "@/core/profile/notes.ts";
 import { roundedLength } from "@/core/profile/propose-type.ts";
@@ -344,5 +345,19 @@ describe("a proposal takes no values away by itself", () => {
     expect(country).toMatchObject({ type: "text" });
     const { plan } = await proposed({ latitude: many(100, (i) => (48 + i / 10).toFixed(2)) });
     expect(plan.contract.fields[0]).toMatchObject({ least: -90, most: 90 });
+  });
+});
+
+describe("a file without a record", () => {
+  it("has the columns that it names, of which a plan is proposed that is sound", async () => {
+    const profile = await profileOf({ Nr: [], Tree: [], "Weight kg": [] });
+    expect(profile).toMatchObject({ records: 0, columns: [{ name: "Nr" }, { name: "Tree" }, { name: "Weight kg" }] });
+    const { plan } = propose(profile, { feed: "lots", read: { as: "delimited" } as never });
+    expect(plan.contract.fields.map((f) => [f.name, f.type, f.required])).toEqual([
+      ["nr", "text", undefined],
+      ["tree", "text", undefined],
+      ["weight_kg", "text", undefined],
+    ]);
+    expect(parsePlan(JSON.parse(JSON.stringify(plan))).contract.fields).toHaveLength(3);
   });
 });

@@ -24,6 +24,17 @@ const sieve = (...args: string[]): { code: number; out: string; err: string } =>
 };
 beforeAll(async () => await build());
 
+describe("propose", () => {
+  it("says of a file with nothing in it that there is nothing to propose", () => {
+    writeFileSync(at("nothing.csv"), "");
+    const { code, out, err } = sieve("propose", at("nothing.csv"));
+    expect([code, out]).toEqual([3, ""]);
+    expect(err).toBe(
+      `error: There is no column in ${at("nothing.csv")}, so nothing can be proposed.\nhint: Check that it is the right file.\n`,
+    );
+  });
+});
+
 describe("read", () => {
   it("gives records as JSON Lines keyed by column, unreadable ones with their raw text", () => {
     writeFileSync(at("r.csv"), 'a;b\n1;"x;y"\n2\n__proto__;"z\n');

@@ -14,8 +14,10 @@ export async function profileOf(columns: Record<string, readonly (string | numbe
   const text = [names, ...rows].map((row) => csvRow(row)).join("");
   const fold = new ProfileFold(new MemorySpill(), rows.length, day);
   const source = memoryFile("f.csv", text);
-  for await (const opened of openFile(source, { delimiter: "," }, async () => memoryFile("", ""), { next: 0 }))
+  for await (const opened of openFile(source, { delimiter: "," }, async () => memoryFile("", ""), { next: 0 })) {
     for await (const block of opened.blocks) fold.add(block, opened.columns());
+    fold.name(opened.columns());
+  }
   return fold.finish();
 }
 

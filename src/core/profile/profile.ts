@@ -49,13 +49,7 @@ export class ProfileFold {
     for (let c = 0; c < width; c++) {
       const name = names[c] ?? String(c + 1);
       if (only && !only.has(name)) continue;
-      let number = this.number.get(name);
-      if (number === undefined) {
-        number = this.names.push(name) - 1;
-        this.number.set(name, number);
-        this.columns.push(new ColumnFold(this.today));
-        if (number < 64) this.paired.push(new Int32Array(PAIRED_RECORDS));
-      }
+      const number = this.numberOf(name);
       const fold = this.columns[number]!;
       const paired = this.paired[number];
       for (let r = 0, i = c; r < count; r++, i += width) {
@@ -78,6 +72,22 @@ export class ProfileFold {
     if (!only) this.compareWhole(block, names, view);
     this.records += count;
     this.unreadable += block.unreadable.size;
+  }
+
+  /** Takes down the columns of a file, which has them though it may have no record. */
+  name(names: readonly string[]): void {
+    for (const name of names) this.numberOf(name);
+  }
+
+  /** The number of a column, which is a new one where none was called so. */
+  private numberOf(name: string): number {
+    const known = this.number.get(name);
+    if (known !== undefined) return known;
+    const number = this.names.push(name) - 1;
+    this.number.set(name, number);
+    this.columns.push(new ColumnFold(this.today));
+    if (number < 64) this.paired.push(new Int32Array(PAIRED_RECORDS));
+    return number;
   }
 
   /** Takes each record as a whole, by its columns in one order, so that one that comes twice is known. */

@@ -31,6 +31,7 @@ export async function runProfile(db: Db, id: number, tell?: OnRead): Promise<voi
           told = Date.now();
           await profileProgress(db, id, records, bytes + block.origin.end[block.count - 1]!);
         }
+        fold.name(opened.columns());
       }
       bytes += file.bytes;
     }

@@ -156,7 +156,12 @@ export function BeginDesk({
             ) : (
               <ProfileWaiting profile={profile} />
             ))}
-          {view === "columns" && done && <ProfileTable profile={done} />}
+          {view === "columns" && done && done.columns.length > 0 && <ProfileTable profile={done} />}
+          {done?.columns.length === 0 && (
+            <p className="py-4">
+              There is no column in {names}, so nothing can be proposed. Check that it is the right file.
+            </p>
+          )}
           {view === "contract" && proposed && <ProposedLines {...proposed} turn={turn} />}
         </section>
       </div>

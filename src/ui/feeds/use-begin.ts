@@ -73,7 +73,11 @@ interface Proposed {
  */
 export function useProposal(done: Profile | null, feed: string, read: ReadSection | undefined) {
   const [turned, setTurned] = useState<ReadonlySet<Reason>>(new Set());
-  const proposal = useMemo(() => (done && read ? propose(done, { feed, read }) : null), [done, read, feed]);
+  const proposal = useMemo(
+    // Of nothing nothing is proposed: a contract has a field at least.
+    () => (done && read && done.columns.length > 0 ? propose(done, { feed, read }) : null),
+    [done, read, feed],
+  );
   const proposed = useMemo((): Proposed | null => {
     if (!proposal) return null;
     const rejected = new Set(proposal.reasons.filter((r) => (r.ask ?? false) !== turned.has(r)));
