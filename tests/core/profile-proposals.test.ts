@@ -217,6 +217,39 @@ describe("limits", () => {
   });
 });
 
+describe("dates with the year first and marks that no format has", () => {
+  it.each([
+    ["China and Japan", (i: number) => `${1990 + (i % 30)}年${1 + (i % 12)}月${1 + (i % 28)}日`],
+    ["Korea", (i: number) => `${1990 + (i % 30)}년 ${1 + (i % 12)}월 ${1 + (i % 28)}일`],
+    ["Hungary", (i: number) => `${1990 + (i % 30)}. 0${1 + (i % 9)}. ${10 + (i % 18)}.`],
+  ])("are read as in %s", async (_, value) => {
+    const { field, reasons } = await of(fill(60, value));
+    expect(field).toMatchObject({ type: "date", formats: ["yyyy-MM-dd"] });
+    expect(reasons.find((r) => r.step)).toMatchObject({
+      says: "dates with the year first",
+      why: `60 values are written so, such as ${value(0)}`,
+      step: { do: "written-date", order: "year first" },
+    });
+  });
+
+  it("may have a time behind them, and stand beside months in words", async () => {
+    const timed = await of(fill(60, (i) => `202${i % 7}年${1 + (i % 12)}月${1 + (i % 28)}日 1${i % 10}:05`));
+    expect(timed.field).toMatchObject({ type: "timestamp" });
+    const both = await of(
+      fill(60, (i) => (i % 3 === 0 ? "2026. 05. 31." : `2026. ${["március", "május"][i % 2]} ${1 + (i % 28)}.`)),
+    );
+    expect(both.field).toMatchObject({ type: "date" });
+    expect(both.why("cleanse")).toBe(
+      "40 values have their month in words; 20 others with the year first, such as 2026. 05. 31.",
+    );
+  });
+
+  it("are none where no calendar has them", async () => {
+    const { field } = await of(fill(60, (i) => `2026年${13 + (i % 12)}月${1 + (i % 28)}日`));
+    expect(field.type).toBe("text");
+  });
+});
+
 describe("signs behind numbers", () => {
   const step = { do: "number", decimal: "." };
 

@@ -40,9 +40,11 @@ export interface WrittenNumbers {
   readonly units: readonly (Counted & { readonly unit: string; readonly kind: string })[];
 }
 
-/** Dates with their month in words. */
+/** Dates with their month in words, or with the year first and marks that no format has. */
 export interface WrittenDates {
   readonly count: number;
+  /** Of them those with the year first and no word for the month; absent in profiles of before, and where there are none. */
+  readonly yearFirst?: { readonly count: number; readonly example: string };
   /** Of them those with a time of day behind the day; absent in profiles of before. */
   readonly timed?: number;
   /** The languages that have all, or nearly all, of the names. */
@@ -58,6 +60,9 @@ const AMOUNT = /^[^\d\s]{0,5}\s?[-+(]?\d[\d\s.,'’_\u00a0\u202f\u2009]*\)?\s?[^
 const POWER = /^[-+]?(?:\d+[.,]\d+E[-+]?\d{1,3}|\d+E[-+]\d{1,3})$/i;
 const UNIT = /^[-+]?\d[\d.,\s]*?\s*([^\d\s.,][^\d]*?)\.?$/u;
 const CODE = /^[A-Za-z]+\d|^[A-Za-z]\s/;
+/** A year and what it is called in East Asia, or a point and a blank, as in Hungary. */
+const YEAR_FIRST = /^\p{Nd}{4}(?:\s?[年년]|\.\s)/u;
+const NO_MONTHS: ReadonlyMap<string, number> = new Map();
 const WORD = /[\p{L}\p{M}][\p{L}\p{M}.]{1,}/gu;
 /** Measured values of a column after which what has hardly been met is no longer looked for. */
 const TRIED = 4096;
@@ -109,6 +114,7 @@ export class KindFold {
   private readonly months = new Map<string, number>();
   private dates = 0;
   private timed = 0;
+  private yearFirst = { count: 0, example: "" };
   /** Kinds that are still looked for. */
   private looks = { times: true, uuids: true, json: true, numbers: true, dates: true };
 
@@ -185,13 +191,26 @@ export class KindFold {
   private date(text: string, times: number): void {
     const words = (text.match(WORD) ?? []).filter((w) => languagesOfMonth(w).length > 0);
     const [word] = words;
-    if (word === undefined) return;
+    if (word === undefined) {
+      this.dateInDigits(text, times);
+      return;
+    }
     const [language] = languagesOfMonth(word);
     const moment = writtenMoment(text, "day first", monthsOf(language!), 50);
     if (moment === null) return;
     this.dates += times;
     if (moment.includes("T")) this.timed += times;
     bump(this.months, word.toLowerCase(), times);
+  }
+
+  /** A date with the year first, which needs no word to be read in one way. */
+  private dateInDigits(text: string, times: number): void {
+    const moment = YEAR_FIRST.test(text) ? writtenMoment(text, "year first", NO_MONTHS, 50) : null;
+    if (moment === null) return;
+    this.dates += times;
+    if (moment.includes("T")) this.timed += times;
+    if (this.yearFirst.count === 0) this.yearFirst.example = text;
+    this.yearFirst.count += times;
   }
 
   finish(): KindFacts | null {
@@ -249,6 +268,7 @@ export class KindFold {
             ),
           )
         : undefined;
-    return { count: this.dates, timed: this.timed, languages, doubtful: doubtful ?? null };
+    const yearFirst = this.yearFirst.count > 0 ? { yearFirst: this.yearFirst } : {};
+    return { count: this.dates, timed: this.timed, languages, doubtful: doubtful ?? null, ...yearFirst };
   }
 }

@@ -261,12 +261,24 @@ export function datesInWords(
   const doubt = dates.doubtful
     ? `; “${dates.doubtful}” is another month in another language that has all these names, so say which it is`
     : "";
-  because(
-    "cleanse",
-    `dates in words, ${dates.languages.join(", ")}`,
-    `${counted(dates.count, "value")} ${dates.count === 1 ? "has its" : "have their"} month in words${doubt}`,
-    { do: "written-date", order, languages: dates.languages },
-  );
+  const { count: years = 0, example = "" } = dates.yearFirst ?? {};
+  if (years > 0 && years === dates.count) {
+    because(
+      "cleanse",
+      "dates with the year first",
+      `${counted(years, "value")} ${years === 1 ? "is" : "are"} written so, such as ${example}`,
+      { do: "written-date", order: "year first" },
+    );
+  } else {
+    const named = dates.count - years;
+    const others = years > 0 ? `; ${counted(years, "other")} with the year first, such as ${example}` : "";
+    because(
+      "cleanse",
+      `dates in words, ${dates.languages.join(", ")}`,
+      `${counted(named, "value")} ${named === 1 ? "has its" : "have their"} month in words${others}${doubt}`,
+      { do: "written-date", order, languages: dates.languages },
+    );
+  }
   const fits = Math.min(filled, dates.count + (digits?.fits ?? 0));
   return daysOrMoments({ fits, filled, timed: dates.timed ?? 0 }, "days", because);
 }
