@@ -1,7 +1,7 @@
 import { Repeats } from "@/core/check/repeats.ts";
 import { textOf, utf8 } from "@/core/kernel/bytes.ts";
 import { finishHash, hashSpan, startHash, type Hash } from "@/core/kernel/hash.ts";
-import { isNothingWord } from "@/core/profile/nothing-words.ts";
+import { NOTHING_WORDS, isNothingWord } from "@/core/profile/nothing-words.ts";
 import { newCellShape, scanShape, shapeText } from "@/core/profile/shape.ts";
 import type { ReadSettings } from "@/core/read/settings.ts";
 import { openFile } from "@/core/read/source.ts";
@@ -119,7 +119,7 @@ export async function findInDelivery(
   const records: ArrivedRecord[] = [];
   let passed = 0;
   const sought = filter.is === "has" ? (filter.value ?? "").toLowerCase() : (filter.value ?? "");
-  const word = isNothingWord(sought);
+  const word = NOTHING_WORDS.includes(sought);
   const [low, high] = filter.is === "outside" ? sought.split("..").map(Number) : [];
   const isAgain = filter.is === "again" ? await repeatedIn(db, files, read, filter.column, onRead) : null;
   const fits = (text: string): boolean => {

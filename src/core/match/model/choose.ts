@@ -180,11 +180,10 @@ export function choose(given: Choosing): Choice {
   const greatest = Math.max(...list.map((j) => j.joined));
   if (one > (least * greatest) / 4) {
     const larger = sources.map((source, s) => (s === 0 || counted.includes(s) ? input.more(s) : source));
-    const before = list;
-    list = mostOf(list).flatMap((fit) =>
-      larger.some((source, s) => source !== sources[s])
-        ? countJoined(input, fit, larger, counted, rivals)
-        : before.filter((j) => j.fit === fit),
+    const isLarger = larger.some((source, s) => source !== sources[s]);
+    const counts = list;
+    list = mostOf(counts).flatMap((fit) =>
+      isLarger ? countJoined(input, fit, larger, counted, rivals) : counts.filter((j) => j.fit === fit),
     );
     best = chosenOf(list, wanted);
   }
