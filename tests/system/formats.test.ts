@@ -217,6 +217,13 @@ describe("a delivery that nobody knows yet", () => {
     expect(await lines("case", "upper")).toEqual([4]);
     expect(await lines("number")).toEqual([3, 6, 7]);
     expect(await lines("no number")).toEqual([2, 4, 5]);
+
+    // A word for nothing in small letters is looked for in any, as a profile counts it; written otherwise, as it stands.
+    const lacking = await deliver(db, "prof", "k,v\n1,N/A\n2,n/a\n3, n/a \n4,oak\n");
+    const meant = async (value: string): Promise<number[]> =>
+      (await findInDelivery(db, lacking, {}, { column: "v", is: "value", value })).records.map((r) => r.line);
+    expect(await meant("n/a")).toEqual([2, 3, 4]);
+    expect(await meant("N/A")).toEqual([2]);
   });
 
   it("parts into feeds where its files are of several kinds, until it is loaded", async () => {

@@ -1,4 +1,4 @@
-import { writtenMoment } from "../cleanse/written-date.ts";
+import { USUAL_PIVOT, writtenMoment } from "../cleanse/written-date.ts";
 import { languagesOfMonth, monthsOf, type MonthLanguage } from "../cleanse/months.ts";
 import { textOf } from "../kernel/bytes.ts";
 import { currenciesIn } from "../type/currency.ts";
@@ -189,28 +189,22 @@ export class KindFold {
   }
 
   private date(text: string, times: number): void {
-    const words = (text.match(WORD) ?? []).filter((w) => languagesOfMonth(w).length > 0);
-    const [word] = words;
-    if (word === undefined) {
-      this.dateInDigits(text, times);
-      return;
+    const word = (text.match(WORD) ?? []).find((w) => languagesOfMonth(w).length > 0);
+    const moment =
+      word !== undefined
+        ? writtenMoment(text, "day first", monthsOf(languagesOfMonth(word)[0]!), USUAL_PIVOT)
+        : // With the year first it needs no word to be read in one way.
+          YEAR_FIRST.test(text)
+          ? writtenMoment(text, "year first", NO_MONTHS, USUAL_PIVOT)
+          : null;
+    if (moment === null) return;
+    this.dates += times;
+    if (moment.includes("T")) this.timed += times;
+    if (word !== undefined) bump(this.months, word.toLowerCase(), times);
+    else {
+      if (this.yearFirst.count === 0) this.yearFirst.example = text;
+      this.yearFirst.count += times;
     }
-    const [language] = languagesOfMonth(word);
-    const moment = writtenMoment(text, "day first", monthsOf(language!), 50);
-    if (moment === null) return;
-    this.dates += times;
-    if (moment.includes("T")) this.timed += times;
-    bump(this.months, word.toLowerCase(), times);
-  }
-
-  /** A date with the year first, which needs no word to be read in one way. */
-  private dateInDigits(text: string, times: number): void {
-    const moment = YEAR_FIRST.test(text) ? writtenMoment(text, "year first", NO_MONTHS, 50) : null;
-    if (moment === null) return;
-    this.dates += times;
-    if (moment.includes("T")) this.timed += times;
-    if (this.yearFirst.count === 0) this.yearFirst.example = text;
-    this.yearFirst.count += times;
   }
 
   finish(): KindFacts | null {

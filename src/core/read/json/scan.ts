@@ -1,6 +1,6 @@
 import { isUtf8, sameBytes, textOf } from "../../kernel/bytes.ts";
 import { withoutExponent } from "../../type/exponent.ts";
-import { type Flattener, type Node } from "../documents.ts";
+import type { Flattener, Node } from "../documents.ts";
 import { isBrokenText, type BlockBuilder } from "../builder.ts";
 
 const QUOTE = 34;
