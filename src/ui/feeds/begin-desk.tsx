@@ -87,7 +87,7 @@ export function BeginDesk({
   return (
     <>
       <BeginHeading
-        about={`A new feed: ${feed.name}, from ${names}, ${grouped(bytes)} bytes`}
+        about={`A new feed: ${feed.name}, from ${names}, ${counted(bytes, "byte")}`}
         title={feed.title}
         records={done?.records ?? null}
         ready={proposed !== null && !busy}
