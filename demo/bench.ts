@@ -41,6 +41,8 @@ const [folder = ".data/bench", psql = "psql", workerFile = "dist/worker.js", cou
   process.argv.slice(2);
 const COUNT = Number(countText);
 const ROUNDS = Number(roundsText);
+/** By which circumstances are made where they are all that is measured. */
+const SEEDS = (process.env["BENCH_SEEDS"] ?? "11,12,13").split(",").map(Number);
 const url = process.env["DATABASE_URL"]!;
 
 const PLAN = {
@@ -131,7 +133,7 @@ async function main(): Promise<void> {
     await benchCircumstances([11, 12], COUNT / 10, say);
     await benchRepeats([COUNT / 100, COUNT / 10, COUNT], say);
   }
-  if (only === "circumstances") await benchCircumstances([11, 12, 13], COUNT / 10, say);
+  if (only === "circumstances") await benchCircumstances(SEEDS, COUNT / 10, say);
   if (only === "match" || only === "circumstances") return;
   if (only === undefined || only === "mends") {
     benchMends([11, 12], say);

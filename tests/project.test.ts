@@ -32,8 +32,14 @@ describe("the project", () => {
     );
     const settings = readdirSync(".").filter((f) => /\.(m?ts|mjs)$/.test(f));
     const text = [...files, ...settings].map((f) => readFileSync(f, "utf8")).join("\n");
-    // The compilers and the mutation tester are programs that are run, and types are there for what they are types of.
-    const run = ["typescript", "typescript-native", "@stryker-mutator/core", "@stryker-mutator/vitest-runner"];
+    // The compilers, the mutation tester and what measures coverage are programs that are run, and types are there for what they are types of.
+    const run = [
+      "typescript",
+      "typescript-native",
+      "@stryker-mutator/core",
+      "@stryker-mutator/vitest-runner",
+      "@vitest/coverage-v8",
+    ];
     const unused = depends.filter((d) => {
       const of = d.replace(/^@types\//, "");
       return !run.includes(d) && of !== "node" && !text.includes(`"${of}"`) && !text.includes(`"${of}/`);
@@ -97,6 +103,9 @@ describe("the project", () => {
     const missing = run("read", "no-such-file.csv");
     expect(missing.code).toBe(2);
     expect(missing.err).toBe("error: There is no file no-such-file.csv.\nhint: Check the path.\n");
-    expect(run("--help").code).toBe(0);
+    const help = run("--help");
+    expect(help.code).toBe(0);
+    // Each command stands under what it is about.
+    expect(help.out.slice(help.out.indexOf("\nCommands:")).match(/^ {2}[a-z][\w-]*/gm)).toEqual(["  help"]);
   });
 });

@@ -1,4 +1,4 @@
-import { Command } from "commander";
+import type { Command } from "commander";
 import { balanceLine } from "@/core/kernel/ledger.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { CONTRACT_STANDARDS, giveContract } from "@/core/interop/contract.ts";
@@ -16,8 +16,45 @@ interface SiftFlags {
   parameter?: string[];
 }
 
+function addReadCommands(program: Command): void {
+  withReadFlags(
+    program
+      .command("read")
+      .description("Show the records of files as JSON Lines, and what was detected on standard error.")
+      .argument("<file...>", "the files"),
+  ).action(async (files: string[], o: ReadFlags) => {
+    await readFiles(files, readSettings(o));
+  });
+
+  withReadFlags(
+    program
+      .command("profile")
+      .description("Look at every record of files and say what is in each column, as JSON.")
+      .argument("<file...>", "the files of one delivery"),
+  ).action(async (files: string[], o: ReadFlags) => {
+    const { profileFiles } = await import("./profile.ts");
+    const { profile, read } = await profileFiles(files, readSettings(o));
+    process.stdout.write(`${JSON.stringify({ ...profile, read: read[0] ?? null }, null, 2)}\n`);
+  });
+
+  withReadFlags(
+    program
+      .command("propose")
+      .description("Propose a plan for files like these; the evidence for each line goes to standard error.")
+      .argument("<file...>", "the files of one delivery")
+      .option("--feed <name>", "the feed's name", "new_feed")
+      .option("--list <name=file...>", "reference lists that their values may be in: a look-up is proposed for each"),
+  ).action(async (files: string[], o: ReadFlags & { feed: string; list?: string[] }) => {
+    const { proposeFor } = await import("./profile.ts");
+    const { feed, list, ...flags } = o;
+    process.stdout.write(`${JSON.stringify(await proposeFor(files, feed, readSettings(flags), list), null, 2)}\n`);
+  });
+}
+
 /** Adds the commands that need no database: they read files, and write files. */
 export function addFileCommands(program: Command): void {
+  program.commandsGroup("Files, without a database:");
+  addReadCommands(program);
   program
     .command("sift")
     .description("Take files through a plan without a database: good records, held records and a report.")
@@ -66,39 +103,6 @@ export function addFileCommands(program: Command): void {
         await matchFiles(await loadPlan(plan), files, against ?? [], outputs, list);
       },
     );
-
-  withReadFlags(
-    program
-      .command("read")
-      .description("Show the records of files as JSON Lines, and what was detected on standard error.")
-      .argument("<file...>", "the files"),
-  ).action(async (files: string[], o: ReadFlags) => {
-    await readFiles(files, readSettings(o));
-  });
-
-  withReadFlags(
-    program
-      .command("profile")
-      .description("Look at every record of files and say what is in each column, as JSON.")
-      .argument("<file...>", "the files of one delivery"),
-  ).action(async (files: string[], o: ReadFlags) => {
-    const { profileFiles } = await import("./profile.ts");
-    const { profile, read } = await profileFiles(files, readSettings(o));
-    process.stdout.write(`${JSON.stringify({ ...profile, read: read[0] ?? null }, null, 2)}\n`);
-  });
-
-  withReadFlags(
-    program
-      .command("propose")
-      .description("Propose a plan for files like these; the evidence for each line goes to standard error.")
-      .argument("<file...>", "the files of one delivery")
-      .option("--feed <name>", "the feed's name", "new_feed")
-      .option("--list <name=file...>", "reference lists that their values may be in: a look-up is proposed for each"),
-  ).action(async (files: string[], o: ReadFlags & { feed: string; list?: string[] }) => {
-    const { proposeFor } = await import("./profile.ts");
-    const { feed, list, ...flags } = o;
-    process.stdout.write(`${JSON.stringify(await proposeFor(files, feed, readSettings(flags), list), null, 2)}\n`);
-  });
 
   program
     .command("contract")

@@ -1,8 +1,11 @@
 import { Command, CommanderError } from "commander";
 import { errorLines, SieveError } from "@/core/kernel/problem.ts";
 import { EXIT } from "./exit.ts";
+import { addFeedCommands } from "./feed-commands.ts";
 import { addFileCommands } from "./file-commands.ts";
-import { addStoreCommands } from "./store-commands.ts";
+import { addLoadCommands } from "./load-commands.ts";
+import { addRecordCommands } from "./record-commands.ts";
+import { addSenderCommands } from "./sender-commands.ts";
 
 const program = new Command("sieve")
   .description("Good Sieve from a shell: reads, sifts and loads deliveries.")
@@ -10,7 +13,10 @@ const program = new Command("sieve")
   .configureOutput({ writeErr: (text) => process.stderr.write(text) });
 
 addFileCommands(program);
-addStoreCommands(program);
+addLoadCommands(program);
+addRecordCommands(program);
+addSenderCommands(program);
+addFeedCommands(program);
 program
   .command("docs", { hidden: true })
   .description("Write the published JSON Schema of the plan.")

@@ -451,7 +451,7 @@ describe("records that another thread made plain", () => {
       table.values.map((v, f) => {
         const n = table.column(f)[r]!;
         const rowOf = (starts: Int32Array, list: Int32Array): number[] => [...list.subarray(starts[n], starts[n + 1])];
-        return [v.texts[n], rowOf(v.featureStarts, v.featureList), rowOf(v.roughStartList, v.roughList)];
+        return [v.texts[n], rowOf(v.featureStarts, v.featureList), rowOf(v.coarseStartList, v.coarseList)];
       }),
     );
 

@@ -323,7 +323,7 @@ export class CandidateIndex {
     }
     this.rows ??= new FeatureRows(this.known);
     for (let i = 0; i < pooled; i++) {
-      // What both rough looks say stays counted by the first sum.
+      // What both coarse features say stays counted by the first sum.
       whole[i] = Math.min(0xffff, this.rows.sum(pool[i]!, marks) + (rates[chosen[i]!]! >> 1));
     }
     for (let i = 0; i < own.count; i++) marks[own.list[i]! & MARKED] = 0;

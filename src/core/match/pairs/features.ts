@@ -25,7 +25,7 @@ interface Takes {
   push(feature: number): void;
 }
 
-/** What a word leads by: its features, and what is left of it when it is looked at roughly. */
+/** What a word leads by: its features, and the coarse one of them. */
 interface WordLeads {
   readonly features: readonly number[];
   readonly coarse: number;
@@ -34,12 +34,12 @@ interface WordLeads {
 /** Words that came before: names are many, the words that they are made of few. */
 let remembered = new Map<string, WordLeads>();
 const MOST_REMEMBERED = 200_000;
-/** Words of a text that are looked at roughly. */
+/** Words of a text that have a coarse feature. */
 const COARSE_WORDS = 3;
 
 /**
  * Words of text lead by their runs of three letters, by how they sound, and by what name they are a
- * form of; roughly the first of them lead by their sounds.
+ * form of; the coarse features are the sounds of the first of them.
  */
 function words(text: string, features: Takes, coarse: Takes): void {
   let n = 0;
@@ -74,7 +74,7 @@ export function variantFeature(word: string): number {
   return hashOf(KIND.variant, word);
 }
 
-/** Codes lead as a whole, by their halves, and by runs of four characters; roughly by their halves. */
+/** Codes lead as a whole, by their halves, and by runs of four characters; their halves are coarse. */
 function code(text: string, tag: number, features: Takes, coarse: Takes): void {
   halves(text, tag, coarse);
   const kind = KIND.code + 16 * tag;
@@ -90,7 +90,7 @@ function halves(text: string, tag: number, to: Takes): void {
   if (half < text.length) to.push(hashOf(KIND.other + 16 * tag, text, half));
 }
 
-/** Dates lead as a whole, with day and month in either order, and with one of their parts left out, which is all that counts roughly. */
+/** Dates lead as a whole, with day and month in either order, and with one of their parts left out; those last are coarse. */
 function date(text: string, tag: number, features: Takes, coarse: Takes): void {
   const [y, m, d] = [text.slice(0, 4), text.slice(5, 7), text.slice(8, 10)];
   const kind = KIND.year + 16 * tag;
@@ -102,7 +102,7 @@ function date(text: string, tag: number, features: Takes, coarse: Takes): void {
   }
 }
 
-/** One feature of two rough looks, whichever comes first: values in each other's fields lead to it all the same. */
+/** One feature of two coarse ones, whichever comes first: values in each other's fields lead to it all the same. */
 export function bothOf(a: number, b: number): number {
   let h = Math.imul(a ^ b, 0x9e3779b1) ^ Math.imul(a + b, 0x85ebca77);
   h ^= h >>> 15;
@@ -112,9 +112,9 @@ export function bothOf(a: number, b: number): number {
 
 /**
  * Gives the features of a prepared value; a feature may be given twice. `tag` keeps fields apart whose
- * codes mean nothing to one another. `coarse` are what is left of a value when it is looked at roughly,
- * so that an error or two may not change it. Two fields' rough looks together are a rare feature, which
- * is what makes few candidates enough among very many records.
+ * codes mean nothing to one another. `coarse` takes those that an error or two may not change. Two
+ * fields' coarse features together are a rare one, which is what makes few candidates enough among very
+ * many records.
  */
 export function featuresOf(blocking: Blocking, text: string, tag: number, features: Takes, coarse: Takes): void {
   if (blocking === "words") words(text, features, coarse);

@@ -212,11 +212,11 @@ export class Values {
     return this.features.list;
   }
 
-  get roughStartList(): Int32Array {
+  get coarseStartList(): Int32Array {
     return this.coarseStarts.list;
   }
 
-  get roughList(): Int32Array {
+  get coarseList(): Int32Array {
     return this.coarse.list;
   }
 }
@@ -310,16 +310,16 @@ export class RecordFeatures {
     for (let f = 0; f < values.length; f++) {
       const v = values[f]!;
       const a = table.column(f)[record]!;
-      const endA = v.roughStartList[a + 1]!;
-      for (let i = v.roughStartList[a]!; i < endA; i++) {
+      const endA = v.coarseStartList[a + 1]!;
+      for (let i = v.coarseStartList[a]!; i < endA; i++) {
         // Two words of one value as well as values of two fields.
         for (let g = f; g < values.length; g++) {
           const w = values[g]!;
           const b = table.column(g)[record]!;
-          const endB = w.roughStartList[b + 1]!;
-          const begin = g === f ? i + 1 : w.roughStartList[b]!;
+          const endB = w.coarseStartList[b + 1]!;
+          const begin = g === f ? i + 1 : w.coarseStartList[b]!;
           for (let j = begin; j < endB && this.count < MOST_FEATURES; j++)
-            this.add(bothOf(v.roughList[i]!, w.roughList[j]!) & mask);
+            this.add(bothOf(v.coarseList[i]!, w.coarseList[j]!) & mask);
         }
       }
     }
