@@ -1,42 +1,36 @@
 import { useState } from "react";
 import { survivorshipPart, type Survivorship } from "@/core/match/keep/index.ts";
 import { SURVIVORSHIP_PARTS } from "@/core/match/keep/parts.ts";
-import { keepRules } from "@/core/match/schema.ts";
+import type { Field } from "@/core/plan/field.ts";
 import { FormulaEditor } from "../../formulas/formula-editor.tsx";
 import { useNamed } from "../../formulas/use-formulas.ts";
+import { withField, withKept } from "./kept-edits.ts";
 import type { PartProps } from "./parts.ts";
 
 /** Types of fields that a score can go into. */
 const HOLDS_SCORE: ReadonlySet<string> = new Set(["integer", "decimal", "number", "text"]);
 
-/** Whose values are kept where several records become one. */
-export function KeptValues({ plan, match, set }: PartProps) {
-  const fields = plan.contract.fields.filter((f) => !plan.load.key.includes(f.name));
-  const rules = keepRules(match, fields);
-  const other = match.keep?.["*"] ?? (match.recent ? "recent" : "complete");
-  const keep = (name: string, rule: Survivorship | null): void => {
-    const { [name]: _, ...rest } = match.keep ?? {};
-    const next = rule ? { ...rest, [name]: rule } : rest;
-    const { keep: __, ...without } = match;
-    // What a rule goes by must be said, so it begins with something that can be.
-    const more =
-      rule === "trusted" && !match.trust
-        ? { trust: { field: plan.contract.fields[0]!.name, order: ["first"] } }
-        : rule === "ranked" && match.rank === undefined
-          ? { rank: "0" }
-          : {};
-    set(Object.keys(next).length > 0 ? { ...without, ...more, keep: next } : without);
-  };
-  const named = useNamed(plan);
-  const uses = (rule: Survivorship): boolean => Object.values(match.keep ?? {}).includes(rule);
-  const choice = (label: string, value: string, own: boolean, put: (rule: Survivorship | null) => void) => (
+/** Which rule says whose value is kept. */
+function RuleChoice({
+  label,
+  none,
+  rule,
+  put,
+}: {
+  label: string;
+  /** What it is called that there is no rule of its own. */
+  none: string;
+  rule: Survivorship | undefined;
+  put: (rule: Survivorship | null) => void;
+}) {
+  return (
     <select
       className="select select-sm !w-52 shrink-0"
       aria-label={label}
-      value={own ? value : ""}
+      value={rule ?? ""}
       onChange={(e) => put(e.target.value === "" ? null : (e.target.value as Survivorship))}
     >
-      <option value="">{label.endsWith("other fields") ? "by default" : "as the others"}</option>
+      <option value="">{none}</option>
       {SURVIVORSHIP_PARTS.map(({ id, words }) => (
         <option key={id} value={id}>
           {words}
@@ -44,31 +38,90 @@ export function KeptValues({ plan, match, set }: PartProps) {
       ))}
     </select>
   );
+}
+
+/** One field that a match names, or none. */
+function FieldChoice({
+  words,
+  value,
+  none,
+  names,
+  put,
+}: {
+  words: string;
+  value: string | undefined;
+  none: string;
+  names: readonly string[];
+  put: (name: string | undefined) => void;
+}) {
+  return (
+    <label className="flex items-center gap-2 whitespace-nowrap">
+      <span className="faint">{words}</span>
+      <select
+        className="select select-sm !w-40"
+        value={value ?? ""}
+        onChange={(e) => put(e.target.value === "" ? undefined : e.target.value)}
+      >
+        <option value="">{none}</option>
+        {names.map((name) => (
+          <option key={name}>{name}</option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+/** Fields that the score goes into, and its lead. */
+function ScoreFields({ match, set, fields }: Pick<PartProps, "match" | "set"> & { fields: readonly Field[] }) {
+  const names = fields
+    .filter((f) => HOLDS_SCORE.has(f.type) && !match.fields.some((m) => m.in.includes(f.name)))
+    .map((f) => f.name);
+  const parts = [
+    ["score_in", "the score by which it was joined goes into"],
+    ["lead_in", "its lead over the next candidate goes into"],
+  ] as const;
+  return (
+    <div className="mt-2 flex flex-wrap items-center gap-x-5 gap-y-1">
+      {parts.map(([part, words]) => (
+        <FieldChoice
+          key={part}
+          words={words}
+          value={match[part]}
+          none="no field"
+          names={names}
+          put={(name) => set(withField(match, part, name))}
+        />
+      ))}
+    </div>
+  );
+}
+
+/** Whose values are kept where several records become one. */
+export function KeptValues({ plan, match, set }: PartProps) {
+  const fields = plan.contract.fields.filter((f) => !plan.load.key.includes(f.name));
+  const other = match.keep?.["*"] ?? (match.recent ? "recent" : "complete");
+  const keep = (name: string, rule: Survivorship | null): void => set(withKept(plan, match, name, rule));
+  const named = useNamed(plan);
+  const uses = (rule: Survivorship): boolean => Object.values(match.keep ?? {}).includes(rule);
   return (
     <>
       <h2 className="mt-5">Whose value the kept record has</h2>
       <div className="mb-2 flex flex-wrap items-center gap-x-5 gap-y-1">
-        <label className="flex items-center gap-2 whitespace-nowrap">
-          <span className="faint">a record is the more recent by</span>
-          <select
-            className="select select-sm !w-40"
-            value={match.recent ?? ""}
-            onChange={(e) => {
-              const { recent: _, ...rest } = match;
-              set(e.target.value === "" ? rest : { ...rest, recent: e.target.value });
-            }}
-          >
-            <option value="">nothing</option>
-            {fields.map((f) => (
-              <option key={f.name}>{f.name}</option>
-            ))}
-          </select>
-        </label>
+        <FieldChoice
+          words="a record is the more recent by"
+          value={match.recent}
+          none="nothing"
+          names={fields.map((f) => f.name)}
+          put={(name) => set(withField(match, "recent", name))}
+        />
         <span className="flex items-center gap-2 whitespace-nowrap">
           <span className="faint">all other fields</span>
-          {choice("Whose value is kept in all other fields", other, match.keep?.["*"] !== undefined, (r) =>
-            keep("*", r),
-          )}
+          <RuleChoice
+            label="Whose value is kept in all other fields"
+            none="by default"
+            rule={match.keep?.["*"]}
+            put={(rule) => keep("*", rule)}
+          />
           {match.keep?.["*"] === undefined && <span className="faint text-sm">({survivorshipPart(other).words})</span>}
         </span>
       </div>
@@ -86,42 +139,19 @@ export function KeptValues({ plan, match, set }: PartProps) {
         </div>
       )}
       <div className="grid grid-cols-[repeat(auto-fill,minmax(21rem,1fr))] gap-x-6 gap-y-1">
-        {fields.map((f, i) => (
+        {fields.map((f) => (
           <div key={f.name} className="flex items-center justify-between gap-2 border-b border-[var(--rule)] pb-0.5">
             <span className={match.keep?.[f.name] ? "font-semibold" : ""}>{f.name}</span>
-            {choice(`Whose value of ${f.name} is kept`, rules[i]!, match.keep?.[f.name] !== undefined, (r) =>
-              keep(f.name, r),
-            )}
+            <RuleChoice
+              label={`Whose value of ${f.name} is kept`}
+              none="as the others"
+              rule={match.keep?.[f.name]}
+              put={(rule) => keep(f.name, rule)}
+            />
           </div>
         ))}
       </div>
-      <div className="mt-2 flex flex-wrap items-center gap-x-5 gap-y-1">
-        {(
-          [
-            ["score_in", "the score by which it was joined goes into"],
-            ["lead_in", "its lead over the next candidate goes into"],
-          ] as const
-        ).map(([part, words]) => (
-          <label key={part} className="flex items-center gap-2 whitespace-nowrap">
-            <span className="faint">{words}</span>
-            <select
-              className="select select-sm !w-36"
-              value={match[part] ?? ""}
-              onChange={(e) => {
-                const { [part]: _, ...rest } = match;
-                set(e.target.value === "" ? rest : { ...rest, [part]: e.target.value });
-              }}
-            >
-              <option value="">no field</option>
-              {fields
-                .filter((f) => HOLDS_SCORE.has(f.type) && !match.fields.some((m) => m.in.includes(f.name)))
-                .map((f) => (
-                  <option key={f.name}>{f.name}</option>
-                ))}
-            </select>
-          </label>
-        ))}
-      </div>
+      <ScoreFields match={match} set={set} fields={fields} />
       <p className="faint mt-1 text-xs">
         An empty value is never kept where another record has one; the key is never changed.
       </p>
