@@ -4,7 +4,7 @@ import type { Plan } from "@/core/plan/document.ts";
 import { withField, withKept } from "@/ui/plan/match/kept-edits.ts";
 
 const plan = { contract: { fields: [{ name: "partner" }, { name: "town" }] } } as unknown as Plan;
-const match: MatchSection = { fields: [{ in: ["town"], by: "words" }] };
+const match = { fields: [{ in: ["town"], by: "words" }] } as unknown as MatchSection;
 
 describe("whose value is kept, as it is set", () => {
   it("is a rule for a field, beside the others", () => {

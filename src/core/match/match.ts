@@ -1,7 +1,8 @@
+import { aheadOf, findAhead, takeAhead, type FoundAhead } from "./pairs/ahead.ts";
 import { CandidateIndex, type IndexRows } from "./pairs/candidates.ts";
 import { choose, type Choice, type Wanted } from "./model/choose.ts";
 import { MISSING } from "./model/density.ts";
-import { drawPairs, pairsInOrder, type Pool } from "./pairs/draw.ts";
+import { drawPairs, pairsInOrder, type Pool, type Share } from "./pairs/draw.ts";
 import { countAll, fit, withoutUnlikely, type Labelled } from "./model/estimate.ts";
 import type { Fit, Source, Start } from "./model/kinds.ts";
 import { fieldFacts, type FieldFacts } from "./model/fields.ts";
@@ -94,6 +95,7 @@ export class Matcher {
   model: PairModel | null = null;
   private frequencies: Frequencies | null = null;
   private pairsAt: RecordPairs | null = null;
+  private ahead: FoundAhead | null = null;
   /** The rarities of the pair at hand, and what its fields say. */
   private readonly rarity: Float32Array;
   private readonly share: Float32Array;
@@ -142,6 +144,29 @@ export class Matcher {
     this.frequencies = frequenciesOf(known, this.values);
     this.pairsAt = this.pairsOf({ table: this.incoming, from: 0, to: this.incoming.length }, known, this.frequencies);
     this.index = new CandidateIndex(this.known, candidatesFor(this.values.length), made);
+    this.ahead = null;
+  }
+
+  /** Makes room for candidates that are found ahead, in memory that threads share; they are used from now on. */
+  makeAhead(): FoundAhead {
+    return (this.ahead = aheadOf(this.incoming.length, candidatesFor(this.values.length)));
+  }
+
+  /** Finds candidates ahead until it is enough; they are used from now on. */
+  findAhead(ahead: FoundAhead): void {
+    findAhead(ahead, (a) => this.look(a, this.known.length), this.index!.found);
+    this.ahead = ahead;
+  }
+
+  /** Finds the candidates of a record among the known ones before one, itself left out. */
+  private look(a: number, before: number): number {
+    return this.index!.find(this.incoming, a, this.among ? Math.min(a, before) : before);
+  }
+
+  /** The candidates of a record, looked for or found before; `found` of the index has them. */
+  private candidatesOf(a: number, before: number): number {
+    const ahead = before === this.known.length && this.ahead ? takeAhead(this.ahead, a, this.index!.found) : -1;
+    return ahead < 0 ? this.look(a, before) : ahead;
   }
 
   /**
@@ -176,11 +201,11 @@ export class Matcher {
     ];
   }
 
-  /** Draws the pairs from which the model is estimated, of one of the ways in which records meet. */
-  draw(meetings: readonly Meeting[], m: number): Pool {
+  /** Draws the pairs from which the model is estimated, of one of the ways in which records meet, or a share of them. */
+  draw(meetings: readonly Meeting[], m: number, share?: Share): Pool {
     const { pairs, index } = meetings[m]!;
     const most = meetings.length === 1 ? SAMPLED.alone : SAMPLED.side;
-    return drawPairs(pairs, index(), most, candidatesFor(this.values.length));
+    return drawPairs(pairs, index(), most, candidatesFor(this.values.length), share ? { share } : {});
   }
 
   /** Estimates the model and the limits from these very records, without anyone's labels; they are used from now on. */
@@ -342,14 +367,14 @@ export class Matcher {
     if (!this.index || !this.judge) throw new Error("pairs are found after prepare() and estimate()");
     const least = bitsOf(leastScore);
     const list = new PairList(this.values.length);
-    const { index, among } = this;
+    const { index } = this;
     const scores: { b: number; bits: number }[] = [];
     const put = (a: number, b: number, bits: number): void => {
       this.sayShares();
       list.add(a, b, bits, this.share);
     };
     for (let a = from; a < to; a++) {
-      const found = index.find(this.incoming, a, among ? Math.min(a, before) : before);
+      const found = this.candidatesOf(a, before);
       if (best === Infinity) {
         for (let i = 0; i < found; i++) {
           const b = index.found[i]!;

@@ -1,10 +1,12 @@
 import { parentPort } from "node:worker_threads";
-import { IndexPart, type IndexRows } from "@/core/match/pairs/candidates.ts";
+import type { FoundAhead } from "@/core/match/pairs/ahead.ts";
+import { IndexPart, type FeatureRows, type IndexRows } from "@/core/match/pairs/candidates.ts";
 import { Matcher, fitsOf, type FitTask, type Looking, type Pairs, type SharedRecords } from "@/core/match/match.ts";
-import type { Pool } from "@/core/match/pairs/draw.ts";
+import type { Pool, Share } from "@/core/match/pairs/draw.ts";
 import type { Fit } from "@/core/match/model/kinds.ts";
 import type { PairModel } from "@/core/match/model/model.ts";
 import { NumbersRecords, type NumberedRecords } from "@/core/match/pairs/numbered.ts";
+import { sharedMemory } from "@/core/match/pairs/table.ts";
 import type { MatchField } from "@/core/match/schema.ts";
 import type { PairsWanted } from "./pairs-wanted.ts";
 
@@ -32,9 +34,10 @@ const calls = {
   records(shared: SharedRecords): void {
     matcher.takeRecords(shared);
   },
-  /** Counts the features of some known records. */
-  count(from: number, to: number, counts: Int32Array): void {
+  /** Counts the features of some known records; gives those that the index keeps of each. */
+  count(from: number, to: number, counts: Int32Array): FeatureRows[] {
     part = new IndexPart(matcher.known, from, to, counts);
+    return part.features(sharedMemory);
   },
   /** Puts these records into the rows of the index. */
   fill(entries: Int32Array): void {
@@ -46,12 +49,17 @@ const calls = {
     matcher.values.forEach((v, f) => v.takeTexts(texts[f]!));
     matcher.prepare(rows);
   },
-  /** Draws the pairs of one of the ways in which records meet. */
-  draw(looking: Looking, meeting: number): Pool {
-    return matcher.draw(matcher.meetings(looking), meeting);
+  /** Draws pairs of some of the ways in which records meet, of each a share or all. */
+  draw(looking: Looking, wanted: readonly { meeting: number; share?: Share }[]): Pool[] {
+    const meetings = matcher.meetings(looking);
+    return wanted.map(({ meeting, share }) => matcher.draw(meetings, meeting, share));
   },
   fits(task: FitTask): Fit[] {
     return fitsOf(task);
+  },
+  /** Finds candidates until the other thread has its model. */
+  ahead(into: FoundAhead): void {
+    matcher.findAhead(into);
   },
   use(model: PairModel): void {
     matcher.use(model);

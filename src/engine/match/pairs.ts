@@ -8,13 +8,15 @@ import {
   type Estimate,
   type FitTask,
   type Looking,
+  type Meeting,
   type Pairs,
 } from "@/core/match/match.ts";
 import type { Fit } from "@/core/match/model/kinds.ts";
 import type { PairModel } from "@/core/match/model/model.ts";
+import { joinPools, type Pool } from "@/core/match/pairs/draw.ts";
 import { TakesNumbered } from "@/core/match/pairs/numbered.ts";
 import type { MatchField } from "@/core/match/schema.ts";
-import { sharedNumbers, type MatchTable } from "@/core/match/pairs/table.ts";
+import { sharedMemory, sharedNumbers, type MatchTable } from "@/core/match/pairs/table.ts";
 import type { PairsCall, PairsCalls } from "./pairs-thread.ts";
 import type { PairsWanted } from "./pairs-wanted.ts";
 import { giveBack, takeThread } from "../threads/threads.ts";
@@ -156,8 +158,8 @@ export class PairSearch {
     const counts = sharedNumbers(roomFor(records));
     const counted = helper.call("count", half, records, counts);
     const part = new IndexPart(matcher.known, 0, half);
-    await counted;
-    const rows = layOut([part.counts, counts], sharedNumbers);
+    const features = [...part.features(sharedMemory), ...(await counted)];
+    const rows = layOut([part.counts, counts], features, sharedNumbers);
     const filled = helper.call("fill", rows.entries);
     part.fill(rows.entries);
     await filled;
@@ -182,26 +184,45 @@ export class PairSearch {
     const { matcher, helper } = this;
     if (!helper) return matcher.estimate(looking);
     const meetings = matcher.meetings(looking);
-    // The known records with one another are left to the other thread, as what arrives has yet to be indexed here.
-    const last = meetings.length - 1;
-    const drawing = last > 0 ? helper.call("draw", { ...looking, labels: [] }, last) : null;
-    const own = drawing ? meetings.slice(0, last) : meetings;
-    const drawn = own.map((_, m) => matcher.draw(meetings, m));
-    if (drawing) drawn.push(await drawing);
+    const drawn = await this.drawByTwo(helper, looking, meetings);
     const { task, conclude } = matcher.fitting(looking, meetings, drawn);
-    const fits = task.starts.length < WORTH_FITTING ? fitsOf(task) : await this.fitByTwo(task, helper);
-    const estimate = conclude(fits);
+    const beside = task.starts.length < WORTH_FITTING ? null : this.besides(task, helper);
+    // Whatever is left to it, the other thread has time before the model is there.
+    const ahead = matcher.makeAhead();
+    const found = helper.call("ahead", ahead);
+    const estimate = conclude(beside ? await beside() : fitsOf(task));
+    Atomics.store(ahead.enough, 0, 1);
+    await found;
     void helper.call("use", estimate.model);
     return estimate;
   }
 
-  /** The fit of each start: every other one is left to the other thread. */
-  private async fitByTwo(task: FitTask, helper: Helper): Promise<Fit[]> {
+  /**
+   * The pairs of each meeting: half of the first one, where the limits are looked for, is left to the other thread,
+   * and the last one, the known records with one another, as what arrives has yet to be indexed here.
+   */
+  private async drawByTwo(helper: Helper, looking: Looking, meetings: readonly Meeting[]): Promise<Pool[]> {
+    const { matcher } = this;
+    const last = meetings.length - 1;
+    const besides = helper.call("draw", { ...looking, labels: [] }, [
+      { meeting: 0, share: { part: 1, of: 2 } },
+      ...(last > 0 ? [{ meeting: last }] : []),
+    ]);
+    const half = matcher.draw(meetings, 0, { part: 0, of: 2 });
+    const own = meetings.slice(1, last).map((_, m) => matcher.draw(meetings, m + 1));
+    const [otherHalf, ...others] = await besides;
+    return [joinPools([half, otherHalf!]), ...own, ...others];
+  }
+
+  /** Leaves every other start to the other thread; what is given fits the others, and has the fits of all. */
+  private besides(task: FitTask, helper: Helper): () => Promise<Fit[]> {
     const some = (rest: number): FitTask => ({ ...task, starts: task.starts.filter((_, i) => i % 2 === rest) });
     const besides = helper.call("fits", some(1));
-    const here = fitsOf(some(0));
-    const there = await besides;
-    return task.starts.map((_, i) => (i % 2 === 0 ? here : there)[i >> 1]!);
+    return async () => {
+      const here = fitsOf(some(0));
+      const there = await besides;
+      return task.starts.map((_, i) => (i % 2 === 0 ? here : there)[i >> 1]!);
+    };
   }
 
   /**

@@ -16,6 +16,9 @@ const BINS = 0x10000 >> RATE_BITS;
 const WEIGHTS = 8192;
 /** Features of one record are told apart by their last sixteen bits, so that all marks stay at hand. */
 const MARKED = 0xffff;
+/** A sum is below this; with the number of its search before it, it is a whole number of 31 bits. */
+const SEARCH = 0x10000;
+const MOST_SEARCHES = 0x8000;
 /** How many records that share rare features have all their features looked at. */
 const POOL = 40;
 /** How many features an index tells apart, for each record and in all. */
@@ -26,45 +29,16 @@ const MOST_ROOM = 1 << 23;
 const MOST_KEPT = 200_000;
 const USUAL_FEATURES = 64;
 
-/** The features of the values of each record, side by side; read as they lie with the values, they are apart in memory. */
-class FeatureRows {
-  private readonly starts: Int32Array;
-  private readonly list: Uint16Array;
+/** The features of records from one on, side by side: where each record's begin, and their last bits. */
+export interface FeatureRows {
+  readonly from: number;
+  readonly starts: Int32Array;
+  readonly list: Uint16Array;
+}
 
-  constructor(known: MatchTable) {
-    const { length, values } = known;
-    const fields = values.map(({ featureStarts, featureList }, f) => ({
-      column: known.column(f),
-      featureStarts,
-      featureList,
-    }));
-    const starts = new Int32Array(length + 1);
-    for (let r = 0; r < length; r++) {
-      let n = starts[r]!;
-      for (const { column, featureStarts } of fields) n += featureStarts[column[r]! + 1]! - featureStarts[column[r]!]!;
-      starts[r + 1] = n;
-    }
-    const list = new Uint16Array(starts[length]!);
-    let at = 0;
-    for (let r = 0; r < length; r++) {
-      for (const { column, featureStarts, featureList } of fields) {
-        const value = column[r]!;
-        const end = featureStarts[value + 1]!;
-        for (let j = featureStarts[value]!; j < end; j++) list[at++] = featureList[j]! & MARKED;
-      }
-    }
-    this.starts = starts;
-    this.list = list;
-  }
-
-  /** The sum of what a record's features are marked with. */
-  sum(record: number, marks: Uint16Array): number {
-    const { list } = this;
-    const end = this.starts[record + 1]!;
-    let sum = 0;
-    for (let j = this.starts[record]!; j < end; j++) sum += marks[list[j]!]!;
-    return sum;
-  }
+/** Whether the candidates of records like these are chosen by all of their features: several fields tell them apart by the rare ones alone. */
+function looksAtAll({ values }: MatchTable): boolean {
+  return values.length <= 2;
 }
 
 /** The rows of an index, which may lie in memory that threads share. */
@@ -72,6 +46,8 @@ export interface IndexRows {
   readonly room: number;
   readonly starts: Int32Array;
   readonly entries: Int32Array;
+  /** What the parts of the records have, in their order; none where nobody looks at all of it. */
+  readonly features: readonly FeatureRows[];
 }
 
 /** How many features an index of so many records tells apart. */
@@ -88,7 +64,8 @@ export class IndexPart {
   private readonly own: RecordFeatures;
   /** Reading features takes longer than keeping them: for not too many records they are read once. */
   private kept: Int32Array | null;
-  private readonly keptCounts: Uint16Array;
+  private readonly starts: Int32Array;
+  private marked: Uint16Array | null;
 
   /** `memory`: where counts are kept that another thread will read. */
   constructor(
@@ -99,38 +76,56 @@ export class IndexPart {
   ) {
     this.counts = memory ?? new Int32Array(roomFor(known.length));
     this.own = new RecordFeatures(known.values, this.counts.length);
-    const keep = known.length <= MOST_KEPT;
-    this.kept = keep ? new Int32Array((to - from) * USUAL_FEATURES) : null;
-    this.keptCounts = new Uint16Array(keep ? to - from : 0);
+    const room = (to - from) * USUAL_FEATURES;
+    this.kept = known.length <= MOST_KEPT ? new Int32Array(room) : null;
+    this.marked = looksAtAll(known) ? new Uint16Array(room) : null;
+    this.starts = new Int32Array(to - from + 1);
     this.count();
   }
 
   private count(): void {
-    const { known, own, counts, from, to } = this;
+    const { known, own, counts, from, to, starts } = this;
     let have = 0;
     for (let r = from; r < to; r++) {
       own.read(known, r);
-      for (let i = 0; i < own.count; i++) counts[own.list[i]!]!++;
-      if (!this.kept) continue;
-      if (have + own.count > this.kept.length) {
-        const grown = new Int32Array(Math.max(have + own.count, this.kept.length * 2));
-        grown.set(this.kept);
-        this.kept = grown;
+      const { count, list } = own;
+      const need = have + count;
+      if (this.kept && need > this.kept.length) this.kept = grown(this.kept, need);
+      if (this.marked && need > this.marked.length) this.marked = grown(this.marked, need);
+      const { kept, marked } = this;
+      for (let i = 0; i < count; i++) {
+        const feature = list[i]!;
+        counts[feature]!++;
+        if (kept) kept[have + i] = feature;
+        if (marked) marked[have + i] = feature & MARKED;
       }
-      this.kept.set(own.list.subarray(0, own.count), have);
-      this.keptCounts[r - from] = own.count;
-      have += own.count;
+      have = need;
+      starts[r - from + 1] = have;
     }
+  }
+
+  /** What the records have, in memory that threads may share; to be called once. */
+  features(memory: (bytes: number) => ArrayBufferLike): FeatureRows[] {
+    const { marked, starts, from } = this;
+    this.marked = null;
+    if (!marked) return [];
+    const rows = {
+      from,
+      starts: new Int32Array(memory(starts.byteLength)),
+      list: new Uint16Array(memory(2 * starts.at(-1)!)),
+    };
+    rows.starts.set(starts);
+    rows.list.set(marked.subarray(0, rows.list.length));
+    return [rows];
   }
 
   /** Puts the records into the rows, once these are laid out; to be called once. */
   fill(entries: Int32Array): void {
-    const { known, own, from, to, kept, keptCounts, counts: at } = this;
-    let begin = 0;
+    const { known, own, from, to, kept, starts, counts: at } = this;
     for (let r = from; r < to; r++) {
       if (kept) {
-        const end = begin + keptCounts[r - from]!;
-        for (; begin < end; begin++) entries[at[kept[begin]!]!++] = r;
+        const end = starts[r - from + 1]!;
+        for (let i = starts[r - from]!; i < end; i++) entries[at[kept[i]!]!++] = r;
       } else {
         own.read(known, r);
         for (let i = 0; i < own.count; i++) entries[at[own.list[i]!]!++] = r;
@@ -140,11 +135,21 @@ export class IndexPart {
   }
 }
 
+function grown<T extends Int32Array | Uint16Array>(list: T, need: number): T {
+  const more = new (list.constructor as new (length: number) => T)(Math.max(need, list.length * 2));
+  more.set(list);
+  return more;
+}
+
 /**
  * Lays out rows for parts of the records, empty yet. The counts of the parts become where in each row
  * each part's records begin.
  */
-export function layOut(counts: readonly Int32Array[], memory: (length: number) => Int32Array): IndexRows {
+export function layOut(
+  counts: readonly Int32Array[],
+  features: readonly FeatureRows[],
+  memory: (length: number) => Int32Array,
+): IndexRows {
   const room = counts[0]!.length;
   const starts = memory(room + 1);
   let next = 0;
@@ -157,11 +162,12 @@ export function layOut(counts: readonly Int32Array[], memory: (length: number) =
     }
   }
   starts[room] = next;
-  return { room, starts, entries: memory(next) };
+  return { room, starts, entries: memory(next), features };
 }
 
 function rowsOf(part: IndexPart): IndexRows {
-  const rows = layOut([part.counts], (length) => new Int32Array(length));
+  const features = part.features((bytes) => new ArrayBuffer(bytes));
+  const rows = layOut([part.counts], features, (length) => new Int32Array(length));
   part.fill(rows.entries);
   return rows;
 }
@@ -177,7 +183,9 @@ export class CandidateIndex {
   private readonly starts: Int32Array;
   private readonly entries: Int32Array;
   private readonly own: RecordFeatures;
-  private readonly sums: Uint16Array;
+  /** By known record what its features have come to, in the search whose number is before it. */
+  private readonly sums: Int32Array;
+  private search = 0;
   private touched: Int32Array;
   private readonly budget: number;
   private readonly order = new Float64Array(MOST_FEATURES);
@@ -189,8 +197,7 @@ export class CandidateIndex {
   private rates: Uint16Array;
   private readonly chosen: Int32Array;
   private readonly marks: Uint16Array;
-  /** Made when they are first asked for, as they are by few fields alone. */
-  private rows: FeatureRows | null = null;
+  private readonly features: readonly FeatureRows[];
   /** The candidates that were found last, the best not first. */
   readonly found: Int32Array;
 
@@ -199,19 +206,18 @@ export class CandidateIndex {
     private readonly most: number,
     made?: IndexRows,
   ) {
-    // Several fields tell records apart by their rare features alone.
-    this.pool = new Int32Array(known.values.length > 2 ? most : Math.max(most, POOL));
+    this.pool = new Int32Array(looksAtAll(known) ? Math.max(most, POOL) : most);
     this.budget = budgetFor(known.length);
     this.touched = new Int32Array(this.budget * 2);
     this.rates = new Uint16Array(this.budget * 2);
-    const { room, starts, entries } = made ?? rowsOf(new IndexPart(known, 0, known.length));
-    [this.room, this.starts, this.entries] = [room, starts, entries];
+    const { room, starts, entries, features } = made ?? rowsOf(new IndexPart(known, 0, known.length));
+    [this.room, this.starts, this.entries, this.features] = [room, starts, entries, features];
     this.own = new RecordFeatures(known.values, room);
     const rarity = Math.log2(known.length + 1);
     this.weights = Uint16Array.from({ length: WEIGHTS }, (_, n) =>
       Math.max(1, Math.round(12 * (rarity - Math.log2(n || 1)))),
     );
-    this.sums = new Uint16Array(known.length);
+    this.sums = new Int32Array(known.length);
     this.found = new Int32Array(most);
     this.chosen = new Int32Array(this.pool.length);
     this.marks = new Uint16Array(MARKED + 1);
@@ -229,7 +235,10 @@ export class CandidateIndex {
   find(table: MatchTable, record: number, before = this.known.length, least = 0): number {
     this.own.read(table, record);
     const past = before < this.known.length ? before : this.known.length;
-    const touched = this.touchRarest(this.rarestFirst(), least, past);
+    const order = this.rarestFirst();
+    const enough = this.pool.length;
+    let touched = this.touch(order, least, past, this.mostOfOne(order));
+    if (touched < enough) touched = this.touch(order, least, past, 0);
     const pooled = this.poolBest(touched);
     if (pooled > this.most) return this.keepBestOfPool(pooled);
     this.found.set(this.pool.subarray(0, pooled));
@@ -255,9 +264,26 @@ export class CandidateIndex {
     return order.subarray(0, kept).sort();
   }
 
-  /** Sums up what features say of the records that have them, from `least` to below `past`; gives how many records these are. */
-  private touchRarest(order: Float64Array, least: number, past: number): number {
+  /** What a record comes to at most that shares one feature with the one at hand, and none that is rare. */
+  private mostOfOne(order: Float64Array): number {
+    for (const key of order) {
+      const n = Math.floor(key / MOST_FEATURES);
+      if (n > RARE) return this.weightOf(n);
+    }
+    return 0;
+  }
+
+  /**
+   * Sums up what features say of the records that have them, from `least` to below `past`; gives how many of these
+   * come to more than `above`. What is left of the search before is told by its number, and counts as nothing.
+   */
+  private touch(order: Float64Array, least: number, past: number, above: number): number {
     const { own, starts, entries, sums, budget } = this;
+    if (++this.search === MOST_SEARCHES) {
+      sums.fill(0);
+      this.search = 1;
+    }
+    const base = this.search * SEARCH;
     let touched = 0;
     let looked = 0;
     for (const key of order) {
@@ -279,28 +305,28 @@ export class CandidateIndex {
       const to = past < this.known.length ? firstFrom(entries, from, end, past) : end;
       for (let i = from; i < to; i++) {
         const r = entries[i]!;
-        const sum = sums[r]!;
-        // Put down always and counted where it is met first, without a branch that no processor foresees.
+        const left = sums[r]! - base;
+        const before = left & ~(left >> 31);
+        const sum = Math.min(SEARCH - 1, before + weight);
+        sums[r] = base + sum;
+        // Put down always and counted where it comes to more than that first, without a branch that no processor foresees.
         list[touched] = r;
-        touched += (sum - 1) >>> 31;
-        // Long texts have many features: a sum that came round to nothing would count its record twice.
-        sums[r] = Math.min(0xffff, sum + weight);
+        touched += ((above - sum) >>> 31) & ((before - above - 1) >>> 31);
       }
       looked += to - from;
     }
     return touched;
   }
 
-  /** Puts the records with the highest sums into the pool; gives how many. Nothing of the sums is left for the next record. */
+  /** Puts those with the highest sums into the pool; gives how many. */
   private poolBest(touched: number): number {
     const { sums, bins, pool, rates, chosen, touched: list } = this;
+    const base = this.search * SEARCH;
     // Side by side from here on, as what lies apart takes long to read.
     let highest = 0;
     for (let i = 0; i < touched; i++) {
-      const r = list[i]!;
-      const rate = sums[r]!;
+      const rate = sums[list[i]!]! - base;
       rates[i] = rate;
-      sums[r] = 0;
       const bin = rate >> RATE_BITS;
       bins[bin]!++;
       if (bin > highest) highest = bin;
@@ -315,21 +341,27 @@ export class CandidateIndex {
    * alone: the rest are looked up the other way round, from the record to its features.
    */
   private keepBestOfPool(pooled: number): number {
-    const { own, starts, marks, pool, chosen, rates, whole, bins, found } = this;
+    const { own, starts, marks, pool, chosen, whole, bins, found } = this;
     for (let i = 0; i < own.count; i++) {
       const feature = own.list[i]!;
       const n = starts[feature + 1]! - starts[feature]!;
       if (n > 0) marks[feature & MARKED] = this.weightOf(n);
     }
-    this.rows ??= new FeatureRows(this.known);
-    for (let i = 0; i < pooled; i++) {
-      // What both coarse features say stays counted by the first sum.
-      whole[i] = Math.min(0xffff, this.rows.sum(pool[i]!, marks) + (rates[chosen[i]!]! >> 1));
-    }
+    for (let i = 0; i < pooled; i++) whole[i] = Math.min(0xffff, this.sumOf(pool[i]!));
     for (let i = 0; i < own.count; i++) marks[own.list[i]! & MARKED] = 0;
     const count = keepHighest(whole, pooled, chosen, this.most, bins, countRates(whole, pooled, bins));
     for (let i = 0; i < count; i++) found[i] = pool[chosen[i]!]!;
     return count;
+  }
+
+  /** The sum of what a known record's features are marked with. */
+  private sumOf(record: number): number {
+    const { marks, features } = this;
+    const { from, starts, list } = features.length > 1 && record >= features[1]!.from ? features[1]! : features[0]!;
+    const end = starts[record - from + 1]!;
+    let sum = 0;
+    for (let j = starts[record - from]!; j < end; j++) sum += marks[list[j]!]!;
+    return sum;
   }
 }
 

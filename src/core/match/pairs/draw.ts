@@ -112,40 +112,86 @@ function byValue(pairs: RecordPairs): { starts: Int32Array; list: Int32Array }[]
   });
 }
 
+/** Which of so many shares of the drawn records: what several threads draw is what one draws. */
+export interface Share {
+  readonly part: number;
+  readonly of: number;
+}
+
+const WHOLE: Share = { part: 0, of: 1 };
+
+/** The pairs of all shares, in their order. */
+export function joinPools(pools: readonly Pool[]): Pool {
+  if (pools.length === 1) return pools[0]!;
+  const { records, all, others } = pools[0]!;
+  const ints = (of: (p: Pool) => Int32Array): Int32Array => joined(pools.map(of), (n) => new Int32Array(n));
+  const floats = (of: (p: Pool) => Float32Array): Float32Array => joined(pools.map(of), (n) => new Float32Array(n));
+  const bytes = (of: (p: Pool) => Uint8Array): Uint8Array => joined(pools.map(of), (n) => new Uint8Array(n));
+  return {
+    ...{ records, all, others },
+    count: pools.reduce((n, p) => n + p.count, 0),
+    owner: ints((p) => p.owner),
+    other: ints((p) => p.other),
+    weight: floats((p) => p.weight),
+    alike: bytes((p) => p.alike),
+    levels: bytes((p) => p.levels),
+    rarity: floats((p) => p.rarity),
+    candidate: bytes((p) => p.candidate),
+  };
+}
+
+function joined<T extends Int32Array | Float32Array | Uint8Array>(lists: readonly T[], room: (n: number) => T): T {
+  const all = room(lists.reduce((n, list) => n + list.length, 0));
+  let at = 0;
+  for (const list of lists) {
+    all.set(list, at);
+    at += list.length;
+  }
+  return all;
+}
+
 /**
  * Draws pairs for estimating what pairs are like: of some records all candidates, pairs taken at random,
  * and pairs of equal values, which random ones hardly ever are. A pair's weight is one over how often
  * all ways together would draw it (the balance heuristic, Veach and Guibas 1995), so that sums over the
- * pool estimate sums over all pairs. `alone`: no other pairs than candidates are wanted.
+ * pool estimate sums over all pairs. `alone`: no other pairs than candidates are wanted; `share`: of which
+ * of the drawn records.
  */
 export function drawPairs(
   pairs: RecordPairs,
   index: CandidateIndex,
   most: number,
   candidates: number,
-  { seed = 3, alone = false }: { readonly seed?: number; readonly alone?: boolean } = {},
+  {
+    seed = 3,
+    alone = false,
+    share = WHOLE,
+  }: { readonly seed?: number; readonly alone?: boolean; readonly share?: Share } = {},
 ): Pool {
   const { left, right, within } = pairs;
   const width = pairs.values.length;
   const all = left.to - left.from;
   const others = right.to - right.from - (within ? 1 : 0);
-  const below = numbersFrom(seed);
   const step = Math.max(1, all / most);
+  const placeIn = numbersFrom(seed);
   // Taken at different places of each stretch, so that no pattern in the order is met.
   const drawn =
     others <= 0
       ? []
       : Array.from(
           { length: Math.floor(all / step) },
-          (_, i) => left.from + Math.min(all - 1, Math.floor(i * step) + below(Math.max(1, Math.floor(step)))),
+          (_, i) => left.from + Math.min(all - 1, Math.floor(i * step) + placeIn(Math.max(1, Math.floor(step)))),
         );
-  const room = drawn.length * (candidates + (alone ? 0 : ANY + EQUAL_VALUE * width));
+  const from = Math.floor((drawn.length * share.part) / share.of);
+  const past = Math.floor((drawn.length * (share.part + 1)) / share.of);
+  const room = (past - from) * (candidates + (alone ? 0 : ANY + EQUAL_VALUE * width));
   const list = new PoolList(pairs, room);
   const values = alone ? [] : byValue(pairs);
   const leftColumns = pairs.values.map((_, f) => left.table.column(f));
   const rightColumns = pairs.values.map((_, f) => right.table.column(f));
   const put = list.put.bind(list);
-  for (const [i, a] of drawn.entries()) {
+  for (let i = from; i < past; i++) {
+    const a = drawn[i]!;
     const found = index.find(left.table, a, right.to, right.from);
     const taken = new Set<number>();
     for (let k = 0; k < found; k++) {
@@ -155,6 +201,8 @@ export function drawPairs(
       put(i, a, b, 1, 1);
     }
     if (alone) continue;
+    // Of its own for each record, so that they can be shared out.
+    const below = numbersFrom(Math.imul(i + 1, 0x9e3779b1) ^ Math.imul(seed, 0x85ebca77));
     const draw = (b: number): void => {
       if (taken.has(b) || (within && a === b)) return;
       let times = ANY / others;

@@ -64,7 +64,12 @@ function rowsFrom(starts: Grown, list: Grown, first: number): [Int32Array, Int32
 
 /** Numbers in memory that threads share. */
 export function sharedNumbers(length: number): Int32Array {
-  return new Int32Array(new SharedArrayBuffer(length * 4));
+  return new Int32Array(sharedMemory(length * 4));
+}
+
+/** Memory that threads share. */
+export function sharedMemory(bytes: number): SharedArrayBuffer {
+  return new SharedArrayBuffer(bytes);
 }
 
 /** The same numbers where other threads can read them. */
