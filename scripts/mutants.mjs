@@ -102,7 +102,16 @@ const FOLDERS = {
     heart: true,
   },
   "core/match": {
-    tests: ["match", "match-figures", "match-report", "match-entries", "cluster", "match-model", "patterns"],
+    tests: [
+      "match",
+      "match-figures",
+      "match-report",
+      "match-entries",
+      "match-candidates",
+      "cluster",
+      "match-model",
+      "patterns",
+    ],
     heart: true,
   },
   "core/lookup": { tests: ["lookup", "look-up-counts", "look-up-shared", "likeness", "propose-look-up"], heart: false },
