@@ -80,6 +80,18 @@ describe("the candidates of a record", () => {
     expect(index.find(asked, 1)).toBe(0);
   });
 
+  it("are found where all share one feature that many have", () => {
+    const letters = [..."abcdefhjklmnoprstuvwxy"];
+    const known = letters.flatMap((p, i) => [`${p}${p}ing${letters[i - 1] ?? "y"}f`, `${p}f${p}ing${p}`]);
+    const tables = tablesOf(
+      1,
+      known.map((k) => [k]),
+      [["zzingqq"]],
+    );
+    const index = new CandidateIndex(tables.known, 10);
+    expect(new Set(index.found.subarray(0, index.find(tables.asked, 0))).size).toBe(10);
+  });
+
   it("are the same ones however often was asked before", () => {
     const { known, asked } = tablesOf(2, recordsFrom(3, 40), recordsFrom(4, 5));
     const index = new CandidateIndex(known, 4);
@@ -87,8 +99,10 @@ describe("the candidates of a record", () => {
       [0, 1, 2, 3, 4].map((a) => [...index.found.subarray(0, index.find(asked, a))].sort((x, y) => x - y));
     const first = all();
     // Sums of a search are told from those before by its number, which begins again some time.
-    for (let i = 0; i < 14_000; i++) all();
-    expect(all()).toEqual(first);
+    const text = String(first);
+    let others = 0;
+    for (let i = 0; i < 14_000; i++) if (String(all()) !== text) others++;
+    expect(others).toBe(0);
   });
 
   it("are the same ones of rows that were laid out in parts", () => {
