@@ -1,11 +1,12 @@
 import { aheadOf, findAhead, takeAhead, type FoundAhead } from "./pairs/ahead.ts";
-import { CandidateIndex, type IndexRows } from "./pairs/candidates.ts";
+import { CandidateIndex } from "./pairs/candidates.ts";
+import type { IndexRows } from "./pairs/index-rows.ts";
 import { choose, type Choice, type Wanted } from "./model/choose.ts";
 import { MISSING } from "./model/density.ts";
 import { drawPairs, pairsInOrder, type Pool, type Share } from "./pairs/draw.ts";
-import { countAll, fit, withoutUnlikely, type Labelled } from "./model/estimate.ts";
-import type { Fit, Source, Start } from "./model/kinds.ts";
-import { fieldFacts, type FieldFacts } from "./model/fields.ts";
+import { fitsOf, type FitTask, type Labelled } from "./model/estimate.ts";
+import type { Fit, Source } from "./model/kinds.ts";
+import { fieldFacts } from "./model/fields.ts";
 import { Judge } from "./model/judge.ts";
 import { Likeness, levelsOf } from "./pairs/likeness.ts";
 import { summaryOf, type MatchModel, type PairModel } from "./model/model.ts";
@@ -51,21 +52,6 @@ export interface Looking {
   readonly wanted?: Wanted;
   /** What people have decided before. */
   readonly labels?: readonly Label[];
-}
-
-/** What is fitted, and from which starts. */
-export interface FitTask {
-  readonly sources: readonly Source[];
-  readonly facts: readonly FieldFacts[];
-  readonly starts: readonly Start[];
-  readonly labels: Labelled | null;
-}
-
-/** The fit of each start. */
-export function fitsOf({ sources, facts, starts, labels }: FitTask): Fit[] {
-  const everything = countAll(sources, facts);
-  const likely = withoutUnlikely(sources, facts);
-  return starts.map((start) => fit(start, likely, facts, everything, labels));
 }
 
 /** Two records as they are compared, by field, and whether they are the same. */

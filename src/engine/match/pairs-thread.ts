@@ -1,8 +1,9 @@
 import { parentPort } from "node:worker_threads";
 import type { FoundAhead } from "@/core/match/pairs/ahead.ts";
-import { IndexPart, type FeatureRows, type IndexRows } from "@/core/match/pairs/candidates.ts";
-import { Matcher, fitsOf, type FitTask, type Looking, type Pairs, type SharedRecords } from "@/core/match/match.ts";
+import { IndexPart, type FeatureRows, type IndexRows } from "@/core/match/pairs/index-rows.ts";
+import { Matcher, type Looking, type Pairs, type SharedRecords } from "@/core/match/match.ts";
 import type { Pool, Share } from "@/core/match/pairs/draw.ts";
+import { fitsOf, type FitTask } from "@/core/match/model/estimate.ts";
 import type { Fit } from "@/core/match/model/kinds.ts";
 import type { PairModel } from "@/core/match/model/model.ts";
 import { NumbersRecords, type NumberedRecords } from "@/core/match/pairs/numbered.ts";

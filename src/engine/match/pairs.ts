@@ -1,16 +1,8 @@
 import { availableParallelism } from "node:os";
 import type { Worker } from "node:worker_threads";
-import { IndexPart, layOut, roomFor } from "@/core/match/pairs/candidates.ts";
-import {
-  Matcher,
-  concatPairs,
-  fitsOf,
-  type Estimate,
-  type FitTask,
-  type Looking,
-  type Meeting,
-  type Pairs,
-} from "@/core/match/match.ts";
+import { IndexPart, layOut, roomFor } from "@/core/match/pairs/index-rows.ts";
+import { Matcher, concatPairs, type Estimate, type Looking, type Meeting, type Pairs } from "@/core/match/match.ts";
+import { fitsOf, type FitTask } from "@/core/match/model/estimate.ts";
 import type { Fit } from "@/core/match/model/kinds.ts";
 import type { PairModel } from "@/core/match/model/model.ts";
 import { joinPools, type Pool } from "@/core/match/pairs/draw.ts";

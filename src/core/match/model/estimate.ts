@@ -307,3 +307,18 @@ function expect(
   });
   return gain;
 }
+
+/** What is fitted, and from which starts. */
+export interface FitTask {
+  readonly sources: readonly Source[];
+  readonly facts: readonly FieldFacts[];
+  readonly starts: readonly Start[];
+  readonly labels: Labelled | null;
+}
+
+/** The fit of each start. */
+export function fitsOf({ sources, facts, starts, labels }: FitTask): Fit[] {
+  const everything = countAll(sources, facts);
+  const likely = withoutUnlikely(sources, facts);
+  return starts.map((start) => fit(start, likely, facts, everything, labels));
+}
