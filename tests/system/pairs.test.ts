@@ -22,14 +22,19 @@ const FIELDS: MatchField[] = [
  * A search among people, for which records wait in the other thread while they are added: with fewer than some
  * thousands no other is asked. Estimating takes longer than all else, and is left to `model` where it is given.
  */
-async function people(among: boolean, thread: URL | null, model?: PairModel): Promise<PairSearch> {
+async function people(
+  among: boolean,
+  thread: URL | null,
+  model?: PairModel,
+  fields: readonly MatchField[] = FIELDS,
+): Promise<PairSearch> {
   const { records } = peopleWithRepeats(4, 4_000);
-  const search = new PairSearch(FIELDS, { among }, thread);
+  const search = new PairSearch(fields, { among }, thread);
   for (const [i, r] of records.entries()) {
     const table = !among && i % 10 < 5 ? search.matcher.known : search.matcher.incoming;
     search.add(
       table,
-      FIELDS.map((f) => r[f.in[0] as (typeof PERSON_FIELDS)[number]]),
+      fields.map((f) => r[f.in[0] as (typeof PERSON_FIELDS)[number]]),
     );
     // As records come from a file or the database: in stretches, with time to take answers in.
     if (i % 500 === 0) await new Promise((resolve) => setImmediate(resolve));
@@ -40,13 +45,13 @@ async function people(among: boolean, thread: URL | null, model?: PairModel): Pr
 }
 
 /** What tells pairs from others: each number of them, in their order. */
-function markOf({ count, a, b, bits, shares }: Pairs): string {
+function markOf({ count, a, b, bits, shares }: Pairs, fields = FIELDS.length): string {
   const hash = createHash("sha256");
   const used: [Int32Array | Float32Array, number][] = [
     [a, count],
     [b, count],
     [bits, count],
-    [shares, count * FIELDS.length],
+    [shares, count * fields],
   ];
   for (const [list, n] of used) hash.update(new Uint8Array(list.buffer, list.byteOffset, n * 4));
   return `${count} ${hash.digest("hex")}`;
@@ -72,6 +77,17 @@ describe("pairs found by two threads", () => {
     await two.end();
     expect(markOf(two.matcher.pairs())).toBe(markOf(alone));
     await one.end();
+  });
+
+  it("are those of one thread by two fields too, where candidates are found while the model is estimated", async () => {
+    const fields = FIELDS.slice(1, 3);
+    const [one, two] = [await people(false, null, undefined, fields), await people(false, THREAD, undefined, fields)];
+    expect(two.matcher.model).toEqual(one.matcher.model);
+    const found = await two.find({ leastScore: 0, best: 1 });
+    expect(found.count).toBeGreaterThan(500);
+    expect(markOf(found, 2)).toBe(markOf(await one.find({ leastScore: 0, best: 1 }), 2));
+    await one.end();
+    await two.end();
   });
 
   it("are found in a thread that has found others before", async () => {
