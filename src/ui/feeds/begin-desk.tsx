@@ -116,46 +116,13 @@ export function BeginDesk({
         ))}
       </div>
       <div className={view === "records" ? "grid grid-cols-1 gap-8 lg:grid-cols-[24rem_1fr]" : ""}>
-        <section aria-label="How it is read" hidden={view !== "records"}>
-          <h2 className="mb-2">
-            {parts === null ? "Looking at the beginning…" : counted(parts.length, "part")}
-            {parts && parts.length > 1 && ", each read by itself"}
-          </h2>
-          {parts && parts.length > 1 && <PartList parts={parts} shown={shown} show={setShown} />}
-          {part && (
-            <ReadForm
-              read={part.read}
-              evidence={part.evidence}
-              others={part.others}
-              arrays={part.arrays}
-              set={(next) => put(changed(part.read, next, settings))}
-            />
-          )}
-          {Object.keys(settings).length > 0 && (
-            <button type="button" className="plain mt-3" onClick={() => put({})}>
-              Guess everything again
-            </button>
-          )}
-        </section>
+        <HowRead {...{ parts, part, shown, show: setShown, settings, put }} hidden={view !== "records"} />
         <section className="min-w-0">
           {part?.error && <PartFault part={part} put={(more) => put({ ...settings, ...more })} />}
-          {view === "records" &&
-            part?.doubts.map((doubt) => (
-              <DoubtAsked
-                key={doubt.setting}
-                doubt={doubt}
-                set={(value) => put({ ...settings, [doubt.setting]: value })}
-              />
-            ))}
-          {view === "records" && part && <FirstRecords part={part} />}
-          {view !== "records" &&
-            !done &&
-            !profile?.error &&
-            (read === undefined && profile?.state !== "running" ? (
-              <p className="py-4">This can be looked at once the files can be read.</p>
-            ) : (
-              <ProfileWaiting profile={profile} />
-            ))}
+          {view === "records" && part && <PartRecords {...{ part, settings, put }} />}
+          {view !== "records" && !done && !profile?.error && (
+            <NotYetProfiled {...{ profile }} readable={read !== undefined} />
+          )}
           {view === "columns" && done && done.columns.length > 0 && <ProfileTable profile={done} />}
           {done?.columns.length === 0 && (
             <p className="py-4">
@@ -167,6 +134,80 @@ export function BeginDesk({
       </div>
     </>
   );
+}
+
+type Parts = ReturnType<typeof useFirstLook>["parts"];
+type Part = NonNullable<Parts>[number];
+
+/** What is read of the files, and how: found out, and to be set. */
+function HowRead({
+  parts,
+  part,
+  shown,
+  show,
+  settings,
+  put,
+  hidden,
+}: {
+  parts: Parts;
+  part: Part | undefined;
+  shown: number;
+  show: (at: number) => void;
+  settings: ReadSettings;
+  put: (settings: ReadSettings) => void;
+  hidden: boolean;
+}) {
+  return (
+    <section aria-label="How it is read" hidden={hidden}>
+      <h2 className="mb-2">
+        {parts === null ? "Looking at the beginning…" : counted(parts.length, "part")}
+        {parts && parts.length > 1 && ", each read by itself"}
+      </h2>
+      {parts && parts.length > 1 && <PartList parts={parts} shown={shown} show={show} />}
+      {part && (
+        <ReadForm
+          read={part.read}
+          evidence={part.evidence}
+          others={part.others}
+          arrays={part.arrays}
+          set={(next) => put(changed(part.read, next, settings))}
+        />
+      )}
+      {Object.keys(settings).length > 0 && (
+        <button type="button" className="plain mt-3" onClick={() => put({})}>
+          Guess everything again
+        </button>
+      )}
+    </section>
+  );
+}
+
+/** The first records of a part, after what is to be said about reading it. */
+function PartRecords({
+  part,
+  settings,
+  put,
+}: {
+  part: Part;
+  settings: ReadSettings;
+  put: (settings: ReadSettings) => void;
+}) {
+  return (
+    <>
+      {part.doubts.map((doubt) => (
+        <DoubtAsked key={doubt.setting} doubt={doubt} set={(value) => put({ ...settings, [doubt.setting]: value })} />
+      ))}
+      <FirstRecords part={part} />
+    </>
+  );
+}
+
+/** Why there is nothing to look at yet of all records. */
+function NotYetProfiled({ profile, readable }: Pick<ReturnType<typeof useProfile>, "profile"> & { readable: boolean }) {
+  if (!readable && profile?.state !== "running") {
+    return <p className="py-4">This can be looked at once the files can be read.</p>;
+  }
+  return <ProfileWaiting profile={profile} />;
 }
 
 /** How much of what is being sent has arrived. */

@@ -7,6 +7,42 @@ import { TYPE_IDS, typePart, type TypeId } from "@/core/type/index.ts";
 import { lineOf, withProperty, withSettings, withType } from "./check/field-edits.ts";
 import { Text } from "./check/field-text.tsx";
 
+type Update = (edit: (f: Field) => Field) => void;
+
+/** The least value of a field, or the most. */
+function Bound({ field: f, which, update }: { field: Field; which: "least" | "most"; update: Update }) {
+  const bound = f[which];
+  return (
+    <Text
+      label={`${which === "least" ? "Least" : "Most"} of ${f.name}`}
+      value={bound === undefined ? "" : String(bound)}
+      take={(v) => update((x) => withProperty(x, { [which]: v.trim() || undefined }))}
+      whole
+    />
+  );
+}
+
+/** What becomes of a record whose value of a field is wrong; what is said check by check is said elsewhere. */
+function OnFailure({ field: f, update, byCheck }: { field: Field; update: Update; byCheck: () => void }) {
+  return (
+    <select
+      className="select select-xs"
+      aria-label={`On failure of ${f.name}`}
+      value={typeof f.on_failure === "object" ? "by check" : (f.on_failure ?? "hold")}
+      onChange={(e) =>
+        e.target.value === "by check"
+          ? byCheck()
+          : update((x) => withProperty(x, { on_failure: e.target.value === "hold" ? undefined : e.target.value }))
+      }
+    >
+      {ON_FAILURE.map((p) => (
+        <option key={p}>{p}</option>
+      ))}
+      <option>by check</option>
+    </select>
+  );
+}
+
 /** One field of the contract, edited in its row. */
 export function FieldRow({
   field: f,
@@ -28,7 +64,7 @@ export function FieldRow({
   failing: ReactNode | undefined;
   pick: () => void;
   rename: (to: string) => void;
-  update: (edit: (f: Field) => Field) => void;
+  update: Update;
   /** Shows what else there is of it, or hides that. */
   more: (open: boolean) => void;
 }) {
@@ -84,26 +120,8 @@ export function FieldRow({
           onChange={(e) => update((x) => withProperty(x, { unique: e.target.checked || undefined }))}
         />
       </td>
-      <td>
-        {ordered && (
-          <Text
-            label={`Least of ${f.name}`}
-            value={f.least === undefined ? "" : String(f.least)}
-            take={(v) => update((x) => withProperty(x, { least: v.trim() || undefined }))}
-            whole
-          />
-        )}
-      </td>
-      <td>
-        {ordered && (
-          <Text
-            label={`Most of ${f.name}`}
-            value={f.most === undefined ? "" : String(f.most)}
-            take={(v) => update((x) => withProperty(x, { most: v.trim() || undefined }))}
-            whole
-          />
-        )}
-      </td>
+      <td>{ordered && <Bound field={f} which="least" update={update} />}</td>
+      <td>{ordered && <Bound field={f} which="most" update={update} />}</td>
       <td className="min-w-16">
         {(f.type === "text" || f.type === "code") && (
           <Text
@@ -115,21 +133,7 @@ export function FieldRow({
         )}
       </td>
       <td className="w-28">
-        <select
-          className="select select-xs"
-          aria-label={`On failure of ${f.name}`}
-          value={typeof f.on_failure === "object" ? "by check" : (f.on_failure ?? "hold")}
-          onChange={(e) =>
-            e.target.value === "by check"
-              ? more(true)
-              : update((x) => withProperty(x, { on_failure: e.target.value === "hold" ? undefined : e.target.value }))
-          }
-        >
-          {ON_FAILURE.map((p) => (
-            <option key={p}>{p}</option>
-          ))}
-          <option>by check</option>
-        </select>
+        <OnFailure field={f} update={update} byCheck={() => more(true)} />
       </td>
       {failing !== undefined && <td className="n">{failing}</td>}
       <td>

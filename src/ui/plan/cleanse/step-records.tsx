@@ -3,6 +3,7 @@
 import { useState } from "react";
 import type { StepsPreview } from "@/core/sample/preview.ts";
 import type { Plan } from "@/core/plan/document.ts";
+import type { Field } from "@/core/plan/field.ts";
 import { SAMPLED } from "@/core/sample/sample.ts";
 import { MOST_SHOWN, SAMPLE_SIZES, type KeyedSample, type Preview } from "../use-sample.ts";
 import { counted, grouped, percentOf } from "../../kit/words.ts";
@@ -79,10 +80,7 @@ export function StepRecords({
   const [before, setBefore] = useState(false);
   if (error) return <p className="held whitespace-pre-line">{error}</p>;
   if (!result) return <p className="faint">Computing…</p>;
-  const { touched, records } = result;
-  const { fields } = plan.contract;
-  // What the step changes stands first, so that it is seen.
-  const order = fields.map((_, f) => f).sort((a, b) => Number(touched[b]) - Number(touched[a]) || a - b);
+  const { records } = result;
   return (
     <section
       aria-label="Records"
@@ -117,51 +115,7 @@ export function StepRecords({
         aria-label="The records as they stand"
         className="max-h-[70vh] overflow-auto border-y border-[var(--ink)]"
       >
-        <table className="ledger tight rows">
-          <thead className="sticky top-0 bg-[var(--paper)]">
-            <tr>
-              <th className="n">line</th>
-              {order.map((i) => (
-                <th key={i} className={touched[i] ? "changed text-left" : "text-left"}>
-                  {fields[i]!.name}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {records.map((r) => (
-              <tr
-                key={r.at}
-                aria-current={r.at === picked ? "true" : undefined}
-                className={r.leftOut ? "line-through opacity-60" : r.at === picked ? "bg-[var(--shade)]" : ""}
-              >
-                <td className="n faint" title={`${sample.files[r.at]}: ${sample.why[r.at]}`}>
-                  <button
-                    type="button"
-                    className="cursor-pointer underline"
-                    aria-label={`Try the record of line ${sample.lines[r.at]}`}
-                    onClick={() => pick(r.at)}
-                  >
-                    {grouped(sample.lines[r.at] ?? 0)}
-                  </button>
-                </td>
-                {order.map((i) => {
-                  const [now, then] = [r.values[i]!, r.before[i]!];
-                  const changed = now !== then;
-                  return (
-                    <td
-                      key={i}
-                      className={`max-w-48 truncate ${changed ? "bg-[var(--shade)] font-semibold changed" : ""}`}
-                      title={changed ? `was: ${then || "empty"}` : now}
-                    >
-                      {(before ? then : now) || (changed ? "empty" : "")}
-                    </td>
-                  );
-                })}
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <StepTable {...{ sample, result, before, picked, pick }} fields={plan.contract.fields} />
         {records.length === 0 && <p className="p-2">It changes none of them.</p>}
         {result.fit > records.length && (
           <p className="faint p-2 text-sm">
@@ -170,6 +124,74 @@ export function StepRecords({
         )}
       </div>
     </section>
+  );
+}
+
+/** The records of a sample in rows, with the columns first that a step has changed. */
+function StepTable({
+  fields,
+  sample,
+  result: { touched, records },
+  before,
+  picked,
+  pick,
+}: {
+  fields: readonly Field[];
+  sample: KeyedSample;
+  result: StepsPreview;
+  /** Whether values are shown as they were before the step. */
+  before: boolean;
+  picked: number | null;
+  pick: (at: number) => void;
+}) {
+  // What the step changes stands first, so that it is seen.
+  const order = fields.map((_, f) => f).sort((a, b) => Number(touched[b]) - Number(touched[a]) || a - b);
+  return (
+    <table className="ledger tight rows">
+      <thead className="sticky top-0 bg-[var(--paper)]">
+        <tr>
+          <th className="n">line</th>
+          {order.map((i) => (
+            <th key={i} className={touched[i] ? "changed text-left" : "text-left"}>
+              {fields[i]!.name}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {records.map((r) => (
+          <tr
+            key={r.at}
+            aria-current={r.at === picked ? "true" : undefined}
+            className={r.leftOut ? "line-through opacity-60" : r.at === picked ? "bg-[var(--shade)]" : ""}
+          >
+            <td className="n faint" title={`${sample.files[r.at]}: ${sample.why[r.at]}`}>
+              <button
+                type="button"
+                className="cursor-pointer underline"
+                aria-label={`Try the record of line ${sample.lines[r.at]}`}
+                onClick={() => pick(r.at)}
+              >
+                {grouped(sample.lines[r.at] ?? 0)}
+              </button>
+            </td>
+            {order.map((i) => {
+              const [now, then] = [r.values[i]!, r.before[i]!];
+              const changed = now !== then;
+              return (
+                <td
+                  key={i}
+                  className={`max-w-48 truncate ${changed ? "bg-[var(--shade)] font-semibold changed" : ""}`}
+                  title={changed ? `was: ${then || "empty"}` : now}
+                >
+                  {(before ? then : now) || (changed ? "empty" : "")}
+                </td>
+              );
+            })}
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 
