@@ -276,6 +276,39 @@ it("a table with a row for many records is added, written with the target, and u
   await report.close();
 });
 
+it("a check by formula may be about several fields, and totals of the sender about sums of some", async () => {
+  const page = await web.open("/feeds/accessions/plan");
+  await press(page, "Check");
+  await press(page, "Add a check");
+  await page.select('[aria-label="What check 1 is about"]', "partner");
+  await page.select('[aria-label="One more field of check 1"]', "site");
+  await page.select('[aria-label="One more field of check 1"]', "country");
+  await page.click('[aria-label="Take partner out of check 1"]');
+  await press(page, "Load");
+  await page.select('[aria-label="Add a gate"]', "control totals");
+  await page.type('[aria-label^="Pattern of the totals"]', "");
+  await page.$eval('[aria-label^="Pattern of the totals"]', (e) => (e as HTMLInputElement).select());
+  await page.keyboard.type("END;(?P<n>\\d+);(?P<grams>[\\d.]+)");
+  await page.select('[aria-label="Group of the number of records"]', "n");
+  await press(page, "one more sum");
+  await page.select('[aria-label="Field of sum 1"]', "quantity_g");
+  await press(page, "one more sum");
+  await page.click('[aria-label="Take sum 2 out"]');
+  await press(page, "The plan as JSON");
+  const json = await page.$eval("textarea, .cm-content", (e) => (e as HTMLTextAreaElement).value ?? e.textContent);
+  const plan = JSON.parse(json!) as { check: object[]; load: { gates: object[] } };
+  expect(plan.check).toContainEqual(expect.objectContaining({ name: "check 1", in: ["site", "country"] }));
+  expect(plan.load.gates).toContainEqual({
+    limit: "control totals",
+    in: "side file",
+    name: "*.ctl",
+    find: "END;(?P<n>\\d+);(?P<grams>[\\d.]+)",
+    records: "n",
+    sums: [{ field: "quantity_g", group: "grams" }],
+  });
+  await page.close();
+});
+
 it("a value is found from the top of any page, with what was done to its row", async () => {
   const { rows } = await system.db.query<{ accession: string }>(
     "select accession from target.accession order by 1 limit 1",

@@ -1,6 +1,7 @@
 "use client";
 
 import { useState } from "react";
+import type { Field } from "@/core/plan/field.ts";
 import type { RulePreview } from "@/core/sample/preview.ts";
 import { isRule, type Plan } from "@/core/plan/document.ts";
 import type { RuleCheck } from "@/core/plan/sections.ts";
@@ -129,55 +130,64 @@ function Rule({
         />
       </div>
       <div className="text-sm">
-        <label className="flex items-center gap-2 whitespace-nowrap">
-          it is
-          <select
-            className="select select-xs"
-            aria-label={`What ${rule.name} is about`}
-            value={rule.in === undefined ? "" : rule.in.length > 1 ? "+" : rule.in[0]}
-            onChange={(e) => more({ in: e.target.value === "" ? [] : [e.target.value] })}
-          >
-            <option value="">the whole record</option>
-            {rule.in && rule.in.length > 1 && <option value="+">{rule.in.join(", ")}</option>}
-            {fields.map((f) => (
-              <option key={f.name} value={f.name}>
-                the cell of {f.name}
-              </option>
-            ))}
-          </select>
-        </label>
-        {rule.in && (
-          <p className="mt-1 flex flex-wrap items-center gap-2">
-            {rule.in.length > 1 &&
-              rule.in.map((n) => (
-                <button
-                  key={n}
-                  type="button"
-                  className="plain"
-                  aria-label={`Take ${n} out of ${rule.name}`}
-                  onClick={() => more({ in: rule.in!.filter((x) => x !== n) })}
-                >
-                  {n} ×
-                </button>
-              ))}
-            <select
-              className="select select-xs max-w-44"
-              aria-label={`One more field of ${rule.name}`}
-              value=""
-              onChange={(e) => e.target.value && more({ in: [...rule.in!, e.target.value] })}
-            >
-              <option value="">and of one more field</option>
-              {fields
-                .filter((f) => !rule.in!.includes(f.name))
-                .map((f) => (
-                  <option key={f.name}>{f.name}</option>
-                ))}
-            </select>
-          </p>
-        )}
+        <About rule={rule} fields={fields} put={(names) => more({ in: names })} />
         <Found found={found} delivery={delivery} />
       </div>
     </div>
+  );
+}
+
+/** What a check is about: the whole record, the cell of a field, or some fields together. */
+function About({ rule, fields, put }: { rule: RuleCheck; fields: readonly Field[]; put: (names: string[]) => void }) {
+  return (
+    <>
+      <label className="flex items-center gap-2 whitespace-nowrap">
+        it is
+        <select
+          className="select select-xs"
+          aria-label={`What ${rule.name} is about`}
+          value={rule.in === undefined ? "" : rule.in.length > 1 ? "+" : rule.in[0]}
+          onChange={(e) => put(e.target.value === "" ? [] : [e.target.value])}
+        >
+          <option value="">the whole record</option>
+          {rule.in && rule.in.length > 1 && <option value="+">{rule.in.join(", ")}</option>}
+          {fields.map((f) => (
+            <option key={f.name} value={f.name}>
+              the cell of {f.name}
+            </option>
+          ))}
+        </select>
+      </label>
+      {rule.in && (
+        <p className="mt-1 flex flex-wrap items-center gap-2">
+          {rule.in.length > 1 &&
+            rule.in.map((n) => (
+              <button
+                key={n}
+                type="button"
+                className="plain"
+                aria-label={`Take ${n} out of ${rule.name}`}
+                onClick={() => put(rule.in!.filter((x) => x !== n))}
+              >
+                {n} ×
+              </button>
+            ))}
+          <select
+            className="select select-xs max-w-44"
+            aria-label={`One more field of ${rule.name}`}
+            value=""
+            onChange={(e) => e.target.value && put([...rule.in!, e.target.value])}
+          >
+            <option value="">and of one more field</option>
+            {fields
+              .filter((f) => !rule.in!.includes(f.name))
+              .map((f) => (
+                <option key={f.name}>{f.name}</option>
+              ))}
+          </select>
+        </p>
+      )}
+    </>
   );
 }
 

@@ -173,6 +173,92 @@ function groupNames(find: string): readonly string[] {
   }
 }
 
+/** One of some words, or none of them. */
+function Choice({
+  label,
+  value,
+  options,
+  none,
+  put,
+}: {
+  label: string;
+  value: string;
+  options: readonly string[];
+  none?: string;
+  put: (value: string) => void;
+}) {
+  return (
+    <select
+      className="select select-xs max-w-36"
+      aria-label={label}
+      value={value}
+      onChange={(e) => put(e.target.value)}
+    >
+      {none !== undefined && <option value="">{none}</option>}
+      {options.map((o) => (
+        <option key={o}>{o}</option>
+      ))}
+    </select>
+  );
+}
+
+/** Sums that the sender says: of which fields, and where in the pattern. */
+function Sums({
+  sums,
+  fields,
+  groups,
+  put,
+}: {
+  sums: NonNullable<Control["sums"]>;
+  /** Names of fields that can be added up. */
+  fields: readonly string[];
+  /** Names of the pattern's groups. */
+  groups: readonly string[];
+  put: (sums: NonNullable<Control["sums"]>) => void;
+}) {
+  const change = (at: number, part: Partial<(typeof sums)[number]>): void =>
+    put(sums.map((s, i) => (i === at ? { ...s, ...part } : s)));
+  return (
+    <>
+      {sums.map((s, i) => (
+        <span key={i} className="flex items-center gap-2">
+          sum of
+          <Choice
+            label={`Field of sum ${i + 1}`}
+            value={s.field}
+            options={fields}
+            put={(field) => change(i, { field })}
+          />
+          is
+          <Choice
+            label={`Group of sum ${i + 1}`}
+            value={s.group}
+            options={groups}
+            put={(group) => change(i, { group })}
+          />
+          <button
+            type="button"
+            className="plain held"
+            aria-label={`Take sum ${i + 1} out`}
+            onClick={() => put(sums.filter((_, k) => k !== i))}
+          >
+            out
+          </button>
+        </span>
+      ))}
+      {fields.length > 0 && groups.length > 0 && (
+        <button
+          type="button"
+          className="plain"
+          onClick={() => put([...sums, { field: fields[0]!, group: groups.at(-1)! }])}
+        >
+          one more sum
+        </button>
+      )}
+    </>
+  );
+}
+
 /** Totals that the sender says, and where they are found. */
 function ControlGate({
   gate,
@@ -190,33 +276,19 @@ function ControlGate({
     const { sums: _, ...others } = gate;
     set(next.length > 0 ? { ...others, sums: next } : others);
   };
-  const choice = (
-    label: string,
-    value: string,
-    options: readonly string[],
-    choose: (v: string) => void,
-    none?: string,
-  ) => (
-    <select
-      className="select select-xs max-w-36"
-      aria-label={label}
-      value={value}
-      onChange={(e) => choose(e.target.value)}
-    >
-      {none !== undefined && <option value="">{none}</option>}
-      {options.map((o) => (
-        <option key={o}>{o}</option>
-      ))}
-    </select>
-  );
   return (
     <div className="my-1 border-l-4 border-[var(--rule)] py-0.5 pl-2">
       <div className="flex flex-wrap items-center gap-2">
         totals that the sender says in
-        {choice("Where the totals are", gate.in, ["side file", "last lines"], (v) => {
-          const { name: _, ...others } = gate;
-          set(v === "last lines" ? { ...others, in: v } : { ...others, in: "side file", name: "*.ctl" });
-        })}
+        <Choice
+          label="Where the totals are"
+          value={gate.in}
+          options={["side file", "last lines"]}
+          put={(v) => {
+            const { name: _, ...others } = gate;
+            set(v === "last lines" ? { ...others, in: v } : { ...others, in: "side file", name: "*.ctl" });
+          }}
+        />
         {gate.in === "side file" && (
           <input
             className="input input-xs max-w-32 font-mono"
@@ -239,48 +311,17 @@ function ControlGate({
       </label>
       <div className="mt-1 flex flex-wrap items-center gap-2">
         records are
-        {choice(
-          "Group of the number of records",
-          gate.records ?? "",
-          names,
-          (v) => {
+        <Choice
+          label="Group of the number of records"
+          value={gate.records ?? ""}
+          options={names}
+          none="not said"
+          put={(v) => {
             const { records: _, ...others } = gate;
             set(v === "" ? others : { ...others, records: v });
-          },
-          "not said",
-        )}
-        {sums.map((s, i) => (
-          <span key={i} className="flex items-center gap-2">
-            sum of
-            {choice(
-              `Field of sum ${i + 1}`,
-              s.field,
-              numbers.map((f) => f.name),
-              (v) => setSums(sums.map((x, k) => (k === i ? { ...x, field: v } : x))),
-            )}
-            is
-            {choice(`Group of sum ${i + 1}`, s.group, names, (v) =>
-              setSums(sums.map((x, k) => (k === i ? { ...x, group: v } : x))),
-            )}
-            <button
-              type="button"
-              className="plain held"
-              aria-label={`Take sum ${i + 1} out`}
-              onClick={() => setSums(sums.filter((_, k) => k !== i))}
-            >
-              out
-            </button>
-          </span>
-        ))}
-        {numbers.length > 0 && names.length > 0 && (
-          <button
-            type="button"
-            className="plain"
-            onClick={() => setSums([...sums, { field: numbers[0]!.name, group: names.at(-1)! }])}
-          >
-            one more sum
-          </button>
-        )}
+          }}
+        />
+        <Sums sums={sums} fields={numbers.map((f) => f.name)} groups={names} put={setSums} />
       </div>
     </div>
   );
