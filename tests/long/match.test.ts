@@ -121,7 +121,7 @@ describe("people of whom some live together, and some have moved", () => {
   };
 
   slow("has hardly ever more kinds of pairs where nobody does, and joins as well where it has", () => {
-    const several = [30, 31, 32, 33, 34].map((seed) => found(SHARED, {}, 50, 5000, seed));
+    const several = [30, 31, 32].map((seed) => found(SHARED, {}, 50, 5000, seed));
     expect(several.filter(({ kinds }) => kinds.length > 0).length).toBeLessThanOrEqual(1);
     for (const { precision } of several) expect(precision).toBeGreaterThan(0.99);
   });
