@@ -221,7 +221,7 @@ function Sums({
   return (
     <>
       {sums.map((s, i) => (
-        <span key={i} className="flex items-center gap-2">
+        <span key={i} className="flex items-center gap-2 whitespace-nowrap">
           sum of
           <Choice
             label={`Field of sum ${i + 1}`}
