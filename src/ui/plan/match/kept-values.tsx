@@ -81,7 +81,7 @@ function ScoreFields({ match, set, fields }: Pick<PartProps, "match" | "set"> & 
     ["lead_in", "its lead over the next candidate goes into"],
   ] as const;
   return (
-    <div className="mt-2 flex flex-col items-start gap-1 [&_span]:w-68">
+    <div className="mt-2 grid w-fit grid-cols-[max-content_auto] items-center gap-x-2 gap-y-1 [&>label]:contents">
       {parts.map(([part, words]) => (
         <FieldChoice
           key={part}
