@@ -7,6 +7,7 @@ export const length: CheckPart = {
   id: "length",
   asked: (f) => f.type === "text" && f.length !== undefined,
   title: (f) => `${f.name} has at most ${grouped(f.length!)} characters`,
+  fault: (name) => `${name} is too long`,
   message: (f, value) => `${f.name} ${quoted(value)} has ${grouped([...value].length)} characters.`,
   expected: (f) => `at most ${grouped(f.length!)} characters`,
   test: (f) => {

@@ -13,6 +13,7 @@ function limit(id: "least" | "most", than: string, title: string): CheckPart {
     id,
     asked: (f) => f[id] !== undefined,
     title: (f) => `${f.name} is ${title} ${f[id]}`,
+    fault: (name, f) => `${name} is ${than} ${f?.[id] ?? `its ${id}`}`,
     message: (f, value) => `${f.name} ${quoted(value)} is ${than} ${f[id]}.`,
     expected: (f) =>
       f.least !== undefined && f.most !== undefined ? `from ${f.least} to ${f.most}` : `${title} ${f[id]}`,

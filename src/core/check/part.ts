@@ -9,6 +9,8 @@ export interface CheckPart {
   asked(field: Field): boolean;
   /** What holds when it passes: “collected_on is a date”. */
   title(field: Field): string;
+  /** What is wrong with values that fail, as a heading over their records: “quantity_g is empty”. `field`: as the plan has it, if it has it yet. */
+  fault(name: string, field: Field | undefined): string;
   /** What is wrong with a value, for the sender. */
   message(field: Field, value: string): string;
   /** What was expected, in words that follow “expected ”. */

@@ -7,6 +7,7 @@ export const pattern: CheckPart = {
   id: "pattern",
   asked: (f) => f.pattern !== undefined,
   title: (f) => `${f.name} fits its pattern`,
+  fault: (name) => `${name} does not fit its pattern`,
   message: (f, value) => `${f.name} ${quoted(value)} does not fit the pattern.`,
   expected: (f) => `a value that fits ${f.pattern}`,
   test: (f) => {

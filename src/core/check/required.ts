@@ -5,6 +5,7 @@ export const required: CheckPart = {
   id: "required",
   asked: (f) => f.required === true,
   title: (f) => `${f.name} is given`,
+  fault: (name) => `${name} is empty`,
   message: (f) => `${f.name} is empty.`,
   expected: () => "a value",
   test: () => (_, cells, count, bad) => {

@@ -7,6 +7,7 @@ export const typeCheck: CheckPart = {
   id: "type",
   asked: (f) => f.type !== "text",
   title: (f) => `${f.name} is ${typePart(f.type).noun}`,
+  fault: (name, f) => `${name} is not ${f ? typePart(f.type).noun : "of its type"}`,
   message: (f, value) => `${f.name} ${quoted(value)} is not ${typePart(f.type).noun}.`,
   expected: (f) => typePart(f.type).expected(f),
   test: (f) => typePart(f.type).convert(f),

@@ -6,6 +6,7 @@ export const unique: CheckPart = {
   id: "unique",
   asked: (f) => f.unique === true,
   title: (f) => `${f.name} is given once`,
+  fault: (name) => `${name} given twice`,
   message: (f, value) => `${f.name} ${quoted(value)} was already given.`,
   expected: () => "a value that no earlier record of the load has",
   test: () => null,

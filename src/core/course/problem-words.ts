@@ -4,7 +4,6 @@ import { CHECKS } from "../check/index.ts";
 import type { UnreadableReason } from "../kernel/block.ts";
 import { grouped, quoted } from "../kernel/problem.ts";
 import type { Field } from "../plan/field.ts";
-import type { FieldCheck } from "../plan/types.ts";
 import type { Compiled, Problem } from "./compiled.ts";
 
 /** What is said of checks and of their problems. */
@@ -135,23 +134,8 @@ function fieldFault(
   { fields: names, check }: Extract<CheckIdentity, { kind: "field" }>,
   fields: readonly Field[],
 ): string {
-  const [name = ""] = names;
-  const field = fields.find((f) => f.name === name);
-  const says: Record<FieldCheck, () => string> = {
-    type: () => `${name} is not ${field ? typeNoun(field) : "of its type"}`,
-    required: () => `${name} is empty`,
-    length: () => `${name} is too long`,
-    least: () => `${name} is less than ${field?.least ?? "its least"}`,
-    most: () => `${name} is more than ${field?.most ?? "its most"}`,
-    pattern: () => `${name} does not fit its pattern`,
-    unique: () => `${names.join(" and ")} given twice`,
-  };
-  return says[check]();
-}
-
-function typeNoun(field: Field): string {
-  const title = CHECKS.type.title(field);
-  return title.slice(field.name.length + 4);
+  const field = fields.find((f) => f.name === names[0]);
+  return CHECKS[check].fault(names.join(" and "), field);
 }
 
 /** A problem that only the whole delivery, or the target, shows. `line` null: it is in no other record of the delivery. */

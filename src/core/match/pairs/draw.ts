@@ -128,7 +128,9 @@ export function joinPools(pools: readonly Pool[]): Pool {
   const floats = (of: (p: Pool) => Float32Array): Float32Array => joined(pools.map(of), (n) => new Float32Array(n));
   const bytes = (of: (p: Pool) => Uint8Array): Uint8Array => joined(pools.map(of), (n) => new Uint8Array(n));
   return {
-    ...{ records, all, others },
+    records,
+    all,
+    others,
     count: pools.reduce((n, p) => n + p.count, 0),
     owner: ints((p) => p.owner),
     other: ints((p) => p.other),
