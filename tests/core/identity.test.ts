@@ -72,3 +72,22 @@ describe("a field called file, read or target", () => {
     ]);
   });
 });
+
+describe("the heading over records that share a fault", () => {
+  const fields = [
+    { name: "grams", type: "decimal", least: 1, most: 9 },
+    { name: "site", type: "text", length: 5, pattern: "^[A-Z]" },
+  ] as const;
+  it.each([
+    ["grams:type", "grams is not a number that fits", "grams is not of its type"],
+    ["grams:required", "grams is empty", "grams is empty"],
+    ["grams:least", "grams is less than 1", "grams is less than its least"],
+    ["grams:most", "grams is more than 9", "grams is more than its most"],
+    ["site:length", "site is too long", "site is too long"],
+    ["site:pattern", "site does not fit its pattern", "site does not fit its pattern"],
+    ["site+grams:unique", "site and grams given twice", "site and grams given twice"],
+  ])("of %s says what is wrong, with the field's facts where the plan still has it", (key, known, unknown) => {
+    expect(faultTitle(key, fields)).toBe(known);
+    expect(faultTitle(key, [])).toBe(unknown);
+  });
+});
