@@ -86,6 +86,8 @@ export class CandidateIndex {
     const past = before < this.known.length ? before : this.known.length;
     const order = this.rarestFirst();
     const enough = this.pool.length;
+    // Most records that are met share one common feature and no more, and as a rule enough others do: then all that is
+    // done with the sums is spared for those (in one of forty searches by name and town they are needed after all).
     let touched = this.touch(order, least, past, this.mostOfOne(order));
     if (touched < enough) touched = this.touch(order, least, past, 0);
     const pooled = this.poolBest(touched);
