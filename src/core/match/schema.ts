@@ -76,8 +76,13 @@ export function comparedOf(
 
 /** The rule of each field: its own, that of all others, or what suits the rest of the section. */
 export function keepRules(section: MatchSection, fields: readonly { readonly name: string }[]): Survivorship[] {
-  const other = section.keep?.["*"] ?? (section.recent ? "recent" : "complete");
+  const other = keepOthers(section);
   return fields.map((f) => section.keep?.[f.name] ?? other);
+}
+
+/** The rule for fields that have none of their own. */
+export function keepOthers(section: MatchSection): Survivorship {
+  return section.keep?.["*"] ?? (section.recent ? "recent" : "complete");
 }
 
 /** The limits of a match; what is left out follows from the data. */

@@ -1,3 +1,4 @@
+import { grown } from "../kernel/lists.ts";
 import { RAW_KEPT, type Block, type Unreadable } from "../kernel/block.ts";
 import { Heap, isUtf8, utf8 } from "../kernel/bytes.ts";
 import { hexOf } from "./documents.ts";
@@ -287,10 +288,4 @@ function hasNul(heap: Heap, from: number, to: number): boolean {
 /** Whether a text can't be kept as it is: it has a NUL, or half a character. */
 export function isBrokenText(text: string): boolean {
   return text.includes("\0") || LONE_SURROGATE.test(text);
-}
-
-function grown(list: Int32Array, length: number): Int32Array<ArrayBuffer> {
-  const longer = new Int32Array(length);
-  longer.set(list);
-  return longer;
 }

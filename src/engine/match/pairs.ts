@@ -178,11 +178,11 @@ export class PairSearch {
     const meetings = matcher.meetings(looking);
     const drawn = await this.drawByTwo(helper, looking, meetings);
     const { task, conclude } = matcher.fitting(looking, meetings, drawn);
-    const beside = task.starts.length < WORTH_FITTING ? null : this.besides(task, helper);
+    const fitByTwo = task.starts.length < WORTH_FITTING ? null : this.shareFits(task, helper);
     // Whatever is left to it, the other thread has time before the model is there.
     const ahead = matcher.makeAhead();
     const found = helper.call("ahead", ahead);
-    const estimate = conclude(beside ? await beside() : fitsOf(task));
+    const estimate = conclude(fitByTwo ? await fitByTwo() : fitsOf(task));
     Atomics.store(ahead.enough, 0, 1);
     await found;
     void helper.call("use", estimate.model);
@@ -207,7 +207,7 @@ export class PairSearch {
   }
 
   /** Leaves every other start to the other thread; what is given fits the others, and has the fits of all. */
-  private besides(task: FitTask, helper: Helper): () => Promise<Fit[]> {
+  private shareFits(task: FitTask, helper: Helper): () => Promise<Fit[]> {
     const some = (rest: number): FitTask => ({ ...task, starts: task.starts.filter((_, i) => i % 2 === rest) });
     const besides = helper.call("fits", some(1));
     return async () => {

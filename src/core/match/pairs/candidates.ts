@@ -1,3 +1,4 @@
+import { grown } from "../../kernel/lists.ts";
 import { MARKED, looksAtAll, rowsOf, type FeatureRows, type IndexRows } from "./index-rows.ts";
 import { MOST_FEATURES, RecordFeatures, type MatchTable } from "./table.ts";
 
@@ -146,10 +147,8 @@ export class CandidateIndex {
       const end = starts[feature + 1]!;
       const need = touched + n + 1;
       if (need > this.touched.length) {
-        const grown = new Int32Array(need * 2);
-        grown.set(this.touched);
-        this.touched = grown;
-        this.rates = new Uint16Array(grown.length);
+        this.touched = grown(this.touched, need * 2);
+        this.rates = new Uint16Array(need * 2);
       }
       const list = this.touched;
       const from = least > 0 ? firstFrom(entries, start, end, least) : start;

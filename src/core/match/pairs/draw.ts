@@ -1,4 +1,5 @@
 import type { CandidateIndex } from "./candidates.ts";
+import { joined } from "../../kernel/lists.ts";
 import { numbersFrom } from "../../kernel/random.ts";
 import { MISSING } from "../model/density.ts";
 import type { RecordPairs } from "./record-pairs.ts";
@@ -140,16 +141,6 @@ export function joinPools(pools: readonly Pool[]): Pool {
     rarity: floats((p) => p.rarity),
     candidate: bytes((p) => p.candidate),
   };
-}
-
-function joined<T extends Int32Array | Float32Array | Uint8Array>(lists: readonly T[], room: (n: number) => T): T {
-  const all = room(lists.reduce((n, list) => n + list.length, 0));
-  let at = 0;
-  for (const list of lists) {
-    all.set(list, at);
-    at += list.length;
-  }
-  return all;
 }
 
 /**

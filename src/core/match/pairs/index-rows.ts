@@ -1,3 +1,4 @@
+import { grown } from "../../kernel/lists.ts";
 import { RecordFeatures, type MatchTable } from "./table.ts";
 
 /** Features of one record are told apart by their last sixteen bits, so that all marks stay at hand. */
@@ -71,8 +72,9 @@ export class IndexPart {
       own.read(known, r);
       const { count, list } = own;
       const need = have + count;
-      if (this.kept && need > this.kept.length) this.kept = grown(this.kept, need);
-      if (this.marked && need > this.marked.length) this.marked = grown(this.marked, need);
+      if (this.kept && need > this.kept.length) this.kept = grown(this.kept, Math.max(need, this.kept.length * 2));
+      if (this.marked && need > this.marked.length)
+        this.marked = grown(this.marked, Math.max(need, this.marked.length * 2));
       const { kept, marked } = this;
       for (let i = 0; i < count; i++) {
         const feature = list[i]!;
@@ -114,12 +116,6 @@ export class IndexPart {
     }
     this.kept = null;
   }
-}
-
-function grown<T extends Int32Array | Uint16Array>(list: T, need: number): T {
-  const more = new (list.constructor as new (length: number) => T)(Math.max(need, list.length * 2));
-  more.set(list);
-  return more;
 }
 
 /**

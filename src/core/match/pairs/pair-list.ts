@@ -1,3 +1,5 @@
+import { grown, joined } from "../../kernel/lists.ts";
+
 /** Pairs that may be one, each with its evidence. `a` is a record of the incoming table, `b` of the known one. */
 export interface Pairs {
   readonly count: number;
@@ -10,23 +12,25 @@ export interface Pairs {
 
 /** Pairs of several searches, one after the other; `width`: how many fields are compared. */
 export function concatPairs(parts: readonly Pairs[], width: number): Pairs {
-  const count = parts.reduce((n, p) => n + p.count, 0);
-  const all = {
-    count,
-    a: new Int32Array(count),
-    b: new Int32Array(count),
-    bits: new Float32Array(count),
-    shares: new Float32Array(count * width),
+  const floats = (n: number): Float32Array => new Float32Array(n);
+  const records = (of: (p: Pairs) => Int32Array): Int32Array =>
+    joined(
+      parts.map((p) => of(p).subarray(0, p.count)),
+      (n) => new Int32Array(n),
+    );
+  return {
+    count: parts.reduce((n, p) => n + p.count, 0),
+    a: records((p) => p.a),
+    b: records((p) => p.b),
+    bits: joined(
+      parts.map((p) => p.bits.subarray(0, p.count)),
+      floats,
+    ),
+    shares: joined(
+      parts.map((p) => p.shares.subarray(0, p.count * width)),
+      floats,
+    ),
   };
-  let at = 0;
-  for (const p of parts) {
-    all.a.set(p.a.subarray(0, p.count), at);
-    all.b.set(p.b.subarray(0, p.count), at);
-    all.bits.set(p.bits.subarray(0, p.count), at);
-    all.shares.set(p.shares.subarray(0, p.count * width), at * width);
-    at += p.count;
-  }
-  return all;
 }
 
 export class PairList {
@@ -50,11 +54,7 @@ export class PairList {
   }
 
   private grow(): void {
-    const twice = <T extends Int32Array | Float32Array>(list: T): T => {
-      const grown = new (list.constructor as new (n: number) => T)(list.length * 2);
-      grown.set(list);
-      return grown;
-    };
+    const twice = <T extends Int32Array | Float32Array>(list: T): T => grown(list, list.length * 2);
     this.a = twice(this.a);
     this.b = twice(this.b);
     this.bits = twice(this.bits);

@@ -1,3 +1,4 @@
+import { grown } from "../../kernel/lists.ts";
 import { comparatorPart } from "../compare/index.ts";
 import { bothOf, featuresOf, variantFeature } from "./features.ts";
 import { variantsOf, wordsOf, type Variants } from "../normalise.ts";
@@ -36,9 +37,7 @@ class Grown {
   extend(more: number): void {
     this.length += more;
     if (this.length <= this.list.length) return;
-    const grown = new Int32Array(Math.max(this.length, this.list.length * 2));
-    grown.set(this.list);
-    this.list = grown;
+    this.list = grown(this.list, Math.max(this.length, this.list.length * 2));
   }
 
   /** Appends where rows end, of which the first one begins at `begin`. */

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { survivorshipPart, type Survivorship } from "@/core/match/keep/index.ts";
 import { SURVIVORSHIP_PARTS } from "@/core/match/keep/parts.ts";
+import { keepOthers } from "@/core/match/schema.ts";
 import type { Field } from "@/core/plan/field.ts";
 import { FormulaEditor } from "../../formulas/formula-editor.tsx";
 import { useNamed } from "../../formulas/use-formulas.ts";
@@ -99,7 +100,6 @@ function ScoreFields({ match, set, fields }: Pick<PartProps, "match" | "set"> & 
 /** Whose values are kept where several records become one. */
 export function KeptValues({ plan, match, set }: PartProps) {
   const fields = plan.contract.fields.filter((f) => !plan.load.key.includes(f.name));
-  const other = match.keep?.["*"] ?? (match.recent ? "recent" : "complete");
   const keep = (name: string, rule: Survivorship | null): void => set(withKept(plan, match, name, rule));
   const named = useNamed(plan);
   const uses = (rule: Survivorship): boolean => Object.values(match.keep ?? {}).includes(rule);
@@ -122,7 +122,9 @@ export function KeptValues({ plan, match, set }: PartProps) {
             rule={match.keep?.["*"]}
             put={(rule) => keep("*", rule)}
           />
-          {match.keep?.["*"] === undefined && <span className="faint text-sm">({survivorshipPart(other).words})</span>}
+          {match.keep?.["*"] === undefined && (
+            <span className="faint text-sm">({survivorshipPart(keepOthers(match)).words})</span>
+          )}
         </span>
       </div>
       {uses("trusted") && <Trust plan={plan} match={match} set={set} />}
