@@ -97,6 +97,10 @@ const FOLDERS = {
     tests: ["parts", "step-words", "step-edges", "parts-added", "steps", "locale", "unicode", "spellings"],
     heart: true,
   },
+  "core/field": {
+    tests: ["field-checks", "check-limits", "check-added", "types", "plan", "sift"],
+    heart: true,
+  },
   "core/check": {
     tests: ["sift", "check-limits", "repeats", "between", "parts", "parts-added", "identity", "gates", "keys"],
     heart: true,

@@ -1,5 +1,5 @@
 import type { NamedFormulas } from "@/core/formula/named.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import type { PairOrder } from "@/core/match/model/asked.ts";
 import type { MatchMetrics } from "@/core/match/metrics.ts";
 import type { Reference } from "@/core/kernel/reference.ts";

@@ -6,7 +6,7 @@ import { MemorySpill } from "@/core/check/repeats.ts";
 import { removeField, renameField } from "@/core/plan/edit.ts";
 import { usedIn } from "@/core/plan/uses.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { planOf } from "../support/plans.ts";
 import { csv, siftAll as sift } from "../support/sift.ts";
 

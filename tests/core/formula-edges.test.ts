@@ -6,7 +6,7 @@ import { namesIn, renameInFormula } from "@/core/formula/names.ts";
 import { EMPTY, timeText } from "@/core/formula/value.ts";
 import { Heap, emptyCells } from "@/core/kernel/bytes.ts";
 import type { SieveError } from "@/core/kernel/problem.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 
 const noValue = Symbol("no value");
 

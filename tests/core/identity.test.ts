@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { fieldsNamed, printCheck, readCheck, type CheckIdentity } from "@/core/check/identity.ts";
 import { faultTitle } from "@/core/course/problem-words.ts";
-import { FIELD_CHECKS } from "@/core/plan/types.ts";
+import { FIELD_CHECKS } from "@/core/field/checks/index.ts";
 import { csv, siftAll } from "../support/sift.ts";
 import { planOf } from "../support/plans.ts";
 

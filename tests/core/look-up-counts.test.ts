@@ -4,7 +4,7 @@ import { LookUpTally, compileLookUps, proposedEntry, type CompiledLookUp } from 
 import { shareListed, type Trials } from "@/core/lookup/limits.ts";
 import { prepareLookUp } from "@/core/lookup/look-up.ts";
 import { lookUpFields, lookUpSchema, type LookUp } from "@/core/lookup/schema.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 
 const LOTS: Reference = {
   name: "lots",

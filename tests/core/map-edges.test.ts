@@ -3,7 +3,7 @@ import { extraOf, mapColumns, plainName } from "@/core/map/columns.ts";
 import { hasKey } from "@/core/map/with-look-up.ts";
 import type { ProposedLookUp } from "@/core/map/propose-look-up.ts";
 import type { LookUp } from "@/core/lookup/schema.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 
 /** How columns meet fields, and what they have beside them. */
 

@@ -18,7 +18,7 @@ import { planOf } from "../support/plans.ts";
 import { comparedOf, keepRules, mayBeShared, type MatchField } from "@/core/match/schema.ts";
 import { MatchTable, Values } from "@/core/match/pairs/table.ts";
 import { stretchesOf, whyWords } from "@/core/match/why.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 
 describe("scores", () => {
   it("go from 0 to 100 and back, 50 where both are as likely", () => {

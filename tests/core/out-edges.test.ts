@@ -2,7 +2,7 @@ import avro from "avsc";
 import { strFromU8, unzipSync } from "fflate";
 import { parquetMetadata, parquetReadObjects } from "hyparquet";
 import { describe, expect, it } from "vitest";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { csvRow } from "@/core/write/csv.ts";
 import { encoderOf } from "@/core/write/encode.ts";
 import { CONTENTS, OF_HELD, OF_RECORDS, fieldsOut, isOfLoad, isTyped } from "@/core/write/files/contents.ts";

@@ -7,7 +7,7 @@ import { strFromU8, unzipSync } from "fflate";
 import { SaxesParser } from "saxes";
 import { describe, expect, it } from "vitest";
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { decodeText } from "@/core/read/encoding/decode.ts";
 import { outputOf } from "@/core/write/records/index.ts";
 import { encoderOf } from "@/core/write/encode.ts";

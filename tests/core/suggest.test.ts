@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { suggestColumn } from "@/core/map/suggest.ts";
 import type { ColumnProfile, TypeCandidate } from "@/core/profile/facts.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 
 const column = (name: string, more: Partial<ColumnProfile> = {}): ColumnProfile =>
   ({ name, filled: 100, common: [], types: [], length: { least: 1, most: 9, mean: 5 }, ...more }) as ColumnProfile;

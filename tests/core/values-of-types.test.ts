@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { FormulaColumns, cellOf } from "@/core/formula/columns.ts";
 import { compileFormula } from "@/core/formula/compile.ts";
 import { Heap, emptyCells } from "@/core/kernel/bytes.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { CONTRACT_STANDARDS, giveContract, takeContract } from "@/core/interop/contract.ts";
 import { columnTakes } from "@/core/interop/table.ts";
 import { typePart } from "@/core/type/index.ts";

@@ -26,6 +26,7 @@ vi.mock("@/core/interop/parts.ts", async (original) => {
     id: "odd",
     title: "An odd standard",
     knows: (d) => d["odd"] === true,
+    says: () => true,
     give: (plan) => ({ document: { odd: true, names: plan.contract.fields.map((f) => f.name) }, lost: ["types"] }),
     take: (d) => ({ fields: (d["names"] as string[]).map((name) => ({ name, type: "text" })), key: [], lost: [] }),
   };

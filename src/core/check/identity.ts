@@ -1,5 +1,5 @@
 import type { UnreadableReason } from "../kernel/block.ts";
-import { FIELD_CHECKS, type FieldCheck } from "../plan/types.ts";
+import { FIELD_CHECKS, type FieldCheck } from "../field/checks/index.ts";
 
 /**
  * Which check a problem is of. The ledger, links and reports have it as a text, its *key*, which

@@ -1,7 +1,7 @@
 import type { z } from "zod";
 import type { NamedFormulas } from "../formula/named.ts";
 import type { References } from "../kernel/reference.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import { ByteMemo } from "../kernel/memo.ts";
 import { cellText, type Cells, type Heap } from "../kernel/bytes.ts";
 

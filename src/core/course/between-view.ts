@@ -2,7 +2,7 @@ import { cellText } from "../kernel/bytes.ts";
 import { DAY, microsOf } from "../formula/value.ts";
 import { finishHash, startHash, type Hash } from "../kernel/hash.ts";
 import { hashCell } from "../type/hash-cell.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import type { Sifted } from "./sifted.ts";
 import { NOT_OF_TYPE, VERDICT, isPassedOver } from "../kernel/verdict.ts";
 import type { Between, RecordView } from "../check/between/part.ts";

@@ -1,6 +1,6 @@
 import { betweenPart, betweenTitle, type BetweenCheck } from "../check/between/index.ts";
 import { printCheck } from "../check/identity.ts";
-import { CHECKS } from "../check/index.ts";
+import { checkPart, FIELD_CHECKS, type FieldCheck } from "../field/checks/index.ts";
 import type { ValueMapOptions } from "../cleanse/value-map.ts";
 import { compileFormula } from "../formula/compile.ts";
 import type { Scope } from "../formula/scope.ts";
@@ -10,8 +10,8 @@ import type { CompiledLookUp } from "../lookup/compile.ts";
 import type { LookUp } from "../lookup/schema.ts";
 import { isBetween, isUnique, type Plan } from "../plan/document.ts";
 import type { RuleCheck } from "../plan/sections.ts";
-import type { Field } from "../plan/field.ts";
-import { FIELD_CHECKS, type FieldCheck, type OnFailure } from "../plan/types.ts";
+import type { Field } from "../field/field.ts";
+import type { OnFailure } from "../plan/types.ts";
 import type { CompiledCheck } from "./compiled.ts";
 
 /** The checks of a plan made ready, in the order in which they are made. */
@@ -83,8 +83,8 @@ export function policyOf(field: Field, check: FieldCheck): OnFailure {
 
 /** The checks of a field's contract. */
 function contractChecks(field: Field, readAs: Field, i: number): CheckBeforeLoad[] {
-  return FIELD_CHECKS.filter((id) => CHECKS[id].asked(field)).map((id) => {
-    const part = CHECKS[id];
+  return FIELD_CHECKS.filter((id) => checkPart(id).asked(field)).map((id) => {
+    const part = checkPart(id);
     const check = {
       identity: { kind: "field" as const, fields: [field.name], check: id },
       fields: [i],
@@ -106,15 +106,15 @@ function uniqueCheck(
   onFailure: OnFailure,
 ): CheckBeforeLoad {
   const own = names.map((n) => number.get(n)!);
+  const part = checkPart("unique");
   return {
     kind: "unique",
     identity: { kind: "field", fields: names, check: "unique" },
     fields: own,
     onFailure,
-    title:
-      names.length === 1 ? CHECKS.unique.title(fields[own[0]!]!) : `${names.join(" and ")} together are given once`,
-    expected: CHECKS.unique.expected(fields[0]!),
-    message: CHECKS.unique.message,
+    title: names.length === 1 ? part.title(fields[own[0]!]!) : `${names.join(" and ")} together are given once`,
+    expected: part.expected(fields[0]!),
+    message: part.message,
   };
 }
 

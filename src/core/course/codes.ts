@@ -1,7 +1,7 @@
 import { utf8 } from "../kernel/bytes.ts";
 import type { Distinct } from "../kernel/distinct.ts";
 import { hash32 } from "../kernel/hash.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 
 /** What came in a code field. */
 export interface CodesSeen {

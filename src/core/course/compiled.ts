@@ -8,7 +8,7 @@ import type { CompiledLookUp } from "../lookup/compile.ts";
 import type { Plan } from "../plan/document.ts";
 import type { Run } from "../plan/parameters.ts";
 import type { Step } from "../plan/sections.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import type { OnFailure } from "../plan/types.ts";
 
 /** A plan made ready to run: what `compilePlan` gives, and a course takes blocks through. */

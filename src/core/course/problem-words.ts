@@ -1,9 +1,9 @@
 import type { Late } from "../check/between/part.ts";
 import { printCheck, readCheck, type CheckIdentity } from "../check/identity.ts";
-import { CHECKS } from "../check/index.ts";
+import { checkPart } from "../field/checks/index.ts";
 import type { UnreadableReason } from "../kernel/block.ts";
 import { grouped, quoted } from "../kernel/problem.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import type { Compiled, Problem } from "./compiled.ts";
 
 /** What is said of checks and of their problems. */
@@ -135,7 +135,7 @@ function fieldFault(
   fields: readonly Field[],
 ): string {
   const field = fields.find((f) => f.name === names[0]);
-  return CHECKS[check].fault(names.join(" and "), field);
+  return checkPart(check).failing(names.join(" and "), field);
 }
 
 /** A problem that only the whole delivery, or the target, shows. `line` null: it is in no other record of the delivery. */
@@ -188,7 +188,7 @@ function repeatProblem(
     message: first
       ? `${what} ${verb} already given in line ${grouped(first.line)} of ${first.file}.`
       : `${what} ${names.length > 1 ? "are" : "is"} already in the target.`,
-    expected: first ? CHECKS.unique.expected(compiled.fields[0]!) : "a key that the target does not have yet",
+    expected: first ? checkPart("unique").expected(compiled.fields[0]!) : "a key that the target does not have yet",
     onFailure: check?.onFailure ?? "hold",
   };
 }

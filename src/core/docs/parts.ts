@@ -2,6 +2,7 @@ import { GATE_PARTS } from "../gate/parts.ts";
 import { STEPS, STEP_IDS, stepPart } from "../cleanse/index.ts";
 import { COMPARATOR_IDS, comparatorPart } from "../match/compare/index.ts";
 import { SURVIVORSHIP_PARTS } from "../match/keep/parts.ts";
+import { checkPart, FIELD_CHECKS } from "../field/checks/index.ts";
 import { BETWEEN } from "../check/between/index.ts";
 import { TYPE_IDS, typePart } from "../type/index.ts";
 import { FUNCTIONS } from "../formula/functions.ts";
@@ -94,6 +95,14 @@ ${rows.join("\n")}
 
 /** The page about checks, those between records from the parts themselves. */
 export function checksPage(): string {
+  const cells = FIELD_CHECKS.map((id) => {
+    const part = checkPart(id);
+    const options = Object.keys(part.options).map(code).join(", ");
+    const examples = part.examples.map(
+      ({ field, pass, fail }) => `${part.title(field)}: ${json(pass.at(-1))}, and not ${json(fail[0])}`,
+    );
+    return `| ${code(id)} | ${part.about} | ${options} | ${examples.join("; ")} |`;
+  });
   const rows = BETWEEN.map((part) => {
     const options = Object.keys(part.options).map(code).join(", ");
     const [e] = part.examples;
@@ -110,9 +119,17 @@ export function checksPage(): string {
 
 A record carries all problems that checks find in it. Each check has a policy: \`hold\` keeps the record back in the quarantine, \`note\` only tells of it, \`stop\` stops the load before the target is touched.
 
-- **Of a field**: its type, \`required\`, \`length\`, \`least\`, \`most\`, \`pattern\`, \`unique\`; they stand with the field in the contract.
+- **Of a field**: below; what they ask for stands with the field in the contract. A cell that is empty passes all of them but \`required\`.
 - **By formula**: \`name\`, \`that\` (a [formula](formulas.md) that is true for a good record), \`in\` for the fields whose cells it is about, one by one as \`it\`, and \`message\` for words of its own, \`{field}\` standing for a value of the record.
 - **Between records**: below. They look at every record of the delivery that can be read and was not left out, by the values that are filled and of their type, and are decided at the end of the delivery, in memory that does not grow with it. \`check: "unique"\` with \`in\` says that the values of several fields together are given once.
+
+## Of a field
+
+| check | what must be so | options of the field | examples |
+|---|---|---|---|
+${cells.join("\n")}
+
+## Between records
 
 | \`check\` | what must be so | options | policy unless said | example |
 |---|---|---|---|---|

@@ -1,6 +1,6 @@
 import { ByteMemo } from "../kernel/memo.ts";
 import { cellText, emptyCells, textOf, type Cells, type Heap } from "../kernel/bytes.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import { typePart } from "../type/index.ts";
 import { listValues } from "../type/list.ts";
 import type { Convert } from "../type/part.ts";

@@ -2,7 +2,7 @@ import type { z } from "zod";
 import type { OptionsOf } from "../kernel/options.ts";
 import { counted, grouped } from "../kernel/problem.ts";
 import type { Doubt } from "../read/part.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import type { TypeId } from "../type/index.ts";
 import { LEAST_HISTORY } from "./usual.ts";
 

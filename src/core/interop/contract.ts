@@ -1,3 +1,4 @@
+import { checkPart, FIELD_CHECKS } from "../field/checks/index.ts";
 import { withoutArriving } from "../plan/arriving.ts";
 import { SieveError } from "../kernel/problem.ts";
 import { removeField } from "../plan/edit.ts";
@@ -17,7 +18,16 @@ export function standardTitle(id: ContractStandard): string {
 
 /** The contract of a plan in an open standard. */
 export function giveContract(plan: Plan, as: ContractStandard): Given {
-  return standardOf(as).give(plan);
+  const part = standardOf(as);
+  const { document, lost } = part.give(plan);
+  const unsaid = plan.contract.fields.flatMap((f) => [
+    ...FIELD_CHECKS.flatMap((id) => {
+      const check = checkPart(id);
+      return id === "type" || !check.asked(f) || part.says(f, id) ? [] : [`${f.name}: ${check.words(f)}`];
+    }),
+    ...(f.on_failure ? [`${f.name}: what happens when a check fails`] : []),
+  ]);
+  return { document, lost: [...lost, ...unsaid] };
 }
 
 /** Fields from a document of any of the standards, told by what is in it. Throws `contract-unknown`. */

@@ -1,8 +1,8 @@
 import type { Plan } from "../plan/document.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import type { Given, StandardPart, Taken } from "./part.ts";
 import { timeFormatSchema } from "../type/date.ts";
-import { FieldTaker, isWhole, limitsOf, listField, timeField } from "./names.ts";
+import { charactersOf, FieldTaker, isWhole, limitsOf, listField, timeField } from "./names.ts";
 
 /** Metadata of CSV on the Web (W3C Recommendation, 2015): a table group's one table. */
 function toCsvw(plan: Plan): Given {
@@ -22,8 +22,6 @@ function toCsvw(plan: Plan): Given {
 
 function columnOf(f: Field, lost: string[]): object {
   const names = [f.title ?? f.name, ...(f.also ?? [])];
-  if (f.unique) lost.push(`${f.name}: that no two records have the same value`);
-  if (f.on_failure) lost.push(`${f.name}: what happens when a check fails`);
   const limits = {
     ...(f.least === undefined ? {} : { minimum: f.least }),
     ...(f.most === undefined ? {} : { maximum: f.most }),
@@ -70,6 +68,7 @@ function columnOf(f: Field, lost: string[]): object {
           lost.push(`${f.name}: that its pattern may be found anywhere in the value; here it fits all of it`);
         return {
           base: "string",
+          ...(f.shortest === undefined ? {} : { minLength: f.shortest }),
           ...(f.length === undefined ? {} : { maxLength: f.length }),
           ...(f.pattern === undefined ? {} : { format: f.pattern.replace(/^\^|\$$/g, "") }),
         };
@@ -148,10 +147,10 @@ function fromCsvw(document: Record<string, unknown>): Taken {
       if (kind !== "string" && kind !== "any" && kind !== "normalizedString" && kind !== "token")
         taker.lose(name, `the type ${kind}, taken as text`);
       const values = format === null ? null : alternatives(format);
-      const length = typeof d["maxLength"] === "number" && d["maxLength"] > 0 ? { length: d["maxLength"] } : {};
       if (values) taker.add(name, title, { ...base, type: "code", values });
-      else taker.add(name, title, { ...base, type: "text", ...length, ...taker.pattern(name, format, true) });
+      else taker.add(name, title, { ...base, type: "text", ...charactersOf(d), ...taker.pattern(name, format, true) });
     }
+    taker.loseUnsaid(name, d);
   }
   if (Array.isArray(schema["foreignKeys"]) && schema["foreignKeys"].length > 0) taker.lost.push("foreign keys");
   const key = schema["primaryKey"];
@@ -162,6 +161,8 @@ export const csvw: StandardPart<"csvw"> = {
   id: "csvw",
   title: "CSV on the Web",
   knows: (d) => "@context" in d || "tableSchema" in d || "tables" in d,
+  says: (f, check) =>
+    check === "pattern" ? f.type === "text" : ["required", "least", "most", "length", "shortest"].includes(check),
   give: toCsvw,
   take: fromCsvw,
 };

@@ -1,7 +1,7 @@
 import type { Plan } from "../plan/document.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import type { Given, StandardPart, Taken } from "./part.ts";
-import { FieldTaker, limitsOf, listField, timeField } from "./names.ts";
+import { charactersOf, FieldTaker, limitsOf, listField, timeField } from "./names.ts";
 
 const asNumber = (v: number | string): number => Number(v);
 
@@ -27,8 +27,6 @@ function toJsonSchema(plan: Plan): Given {
 function propertyOf(f: Field, lost: string[]): object {
   const title = f.title ? { title: f.title } : {};
   const typed = (type: string): { type: string | string[] } => ({ type: f.required ? type : [type, "null"] });
-  if (f.unique) lost.push(`${f.name}: that no two records have the same value`);
-  if (f.on_failure) lost.push(`${f.name}: what happens when a check fails`);
   if (f.also?.length) lost.push(`${f.name}: its other names`);
   switch (f.type) {
     case "integer":
@@ -73,15 +71,19 @@ function propertyOf(f: Field, lost: string[]): object {
     case "time":
     case "timestamp":
       if (f.formats) lost.push(`${f.name}: the formats ${f.formats.join(", ")}`);
-      if (f.least !== undefined || f.most !== undefined)
-        lost.push(`${f.name}: its least and most ${f.type === "time" ? "time" : "date"}`);
       return { ...title, ...typed("string"), format: f.type === "timestamp" ? "date-time" : f.type };
     case "code":
-      return { ...title, ...typed("string"), enum: [...(f.values ?? []), ...(f.required ? [] : [null])] };
+      return {
+        ...title,
+        ...typed("string"),
+        enum: [...(f.values ?? []), ...(f.required ? [] : [null])],
+        ...(f.pattern === undefined ? {} : { pattern: f.pattern }),
+      };
     default:
       return {
         ...title,
         ...typed("string"),
+        ...(f.shortest === undefined ? {} : { minLength: f.shortest }),
         ...(f.length === undefined ? {} : { maxLength: f.length }),
         ...(f.pattern === undefined ? {} : { pattern: f.pattern }),
       };
@@ -119,6 +121,7 @@ function fromJsonSchema(document: Record<string, unknown>): Taken {
       "format",
       "enum",
       "const",
+      "minLength",
       "maxLength",
       "pattern",
       "items",
@@ -132,7 +135,8 @@ function fromJsonSchema(document: Record<string, unknown>): Taken {
       : "const" in p
         ? [String(p["const"])]
         : null;
-    if (values && values.length > 0) taker.add(name, title, { ...base, type: "code", values });
+    if (values && values.length > 0)
+      taker.add(name, title, { ...base, type: "code", values, ...taker.pattern(name, p["pattern"], false) });
     else if (types[0] === "integer")
       taker.add(name, title, { ...base, type: "integer", ...limitsOf(p["minimum"], p["maximum"]) });
     else if (types[0] === "number") {
@@ -163,9 +167,14 @@ function fromJsonSchema(document: Record<string, unknown>): Taken {
     else if (types[0] === "object" || types[0] === "array") taker.add(name, title, { ...base, type: "json" });
     else {
       if (p["format"] !== undefined) taker.lose(name, `the format ${String(p["format"])}`);
-      const length = typeof p["maxLength"] === "number" && p["maxLength"] > 0 ? { length: p["maxLength"] } : {};
-      taker.add(name, title, { ...base, type: "text", ...length, ...taker.pattern(name, p["pattern"], false) });
+      taker.add(name, title, {
+        ...base,
+        type: "text",
+        ...charactersOf(p),
+        ...taker.pattern(name, p["pattern"], false),
+      });
     }
+    taker.loseUnsaid(name, p);
   }
   return { fields: taker.fields, key: [], lost: taker.lost };
 }
@@ -174,6 +183,10 @@ export const jsonSchema: StandardPart<"json-schema"> = {
   id: "json-schema",
   title: "JSON Schema",
   knows: (d) => "properties" in d || "$schema" in d || "items" in d,
+  says: (f, check) => {
+    if (check === "least" || check === "most") return ["integer", "decimal", "money"].includes(f.type);
+    return ["required", "length", "shortest", "pattern"].includes(check);
+  },
   give: toJsonSchema,
   take: fromJsonSchema,
 };

@@ -1,6 +1,6 @@
 import { formatSchema } from "../type/date.ts";
 import { compilePattern } from "../kernel/pattern.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import { fieldName } from "../profile/propose.ts";
 
 /** Gathers fields that come from elsewhere: names that a plan allows, and what could not be taken along. */
@@ -33,6 +33,23 @@ export class FieldTaker {
 
   lose(field: string, what: string): void {
     this.lost.push(`${field}: ${what}`);
+  }
+
+  /** Lists what was said of the field added last that has no place in it: of a code its values say how they are written. */
+  loseUnsaid(name: string, said: Readonly<Record<string, unknown>>): void {
+    const { length, ...field } = this.fields.at(-1)!;
+    if (field.type === "code") return;
+    const { shortest, least, most } = field;
+    const places = {
+      ...{ minLength: shortest, maxLength: length, minimum: least, maximum: most },
+      ...{ minInclusive: least, maxInclusive: most, minExclusive: undefined, maxExclusive: undefined },
+    };
+    for (const [word, place] of Object.entries(places)) {
+      const says = word in said && !(word === "minLength" && said[word] === 0);
+      if (says && place === undefined) this.lose(name, word);
+    }
+    // Of a text, a pattern that is not taken has been told.
+    if ("pattern" in said && field.type !== "text") this.lose(name, "pattern");
   }
 
   /** A pattern that the whole value must fit; nothing where RE2 has no words for it. */
@@ -78,4 +95,14 @@ export function listField(of: unknown, by: unknown): Pick<Field, "type" | "of" |
 export function limitsOf(least: unknown, most: unknown): Pick<Field, "least" | "most"> {
   const limit = (v: unknown): v is number | string => typeof v === "number" || (typeof v === "string" && v !== "");
   return { ...(limit(least) ? { least } : {}), ...(limit(most) ? { most } : {}) };
+}
+
+/** How many characters a text has, by the words that JSON Schema, Table Schema and CSV on the Web share. */
+export function charactersOf(said: Readonly<Record<string, unknown>>): Pick<Field, "length" | "shortest"> {
+  const whole = (v: unknown): v is number => Number.isInteger(v) && (v as number) > 0;
+  const { minLength: least, maxLength: most } = said;
+  return {
+    ...(whole(least) && !(whole(most) && least > most) ? { shortest: least } : {}),
+    ...(whole(most) ? { length: most } : {}),
+  };
 }

@@ -1,5 +1,6 @@
 import type { Plan } from "../plan/document.ts";
-import type { Field } from "../plan/field.ts";
+import type { FieldCheck } from "../field/checks/index.ts";
+import type { Field } from "../field/field.ts";
 
 /** A contract as another standard says it, and what that standard has no words for. */
 export interface Given {
@@ -20,6 +21,8 @@ export interface StandardPart<Id extends string = string> {
   readonly title: string;
   /** Whether a document is one of it, told by what is in it. */
   knows(document: Readonly<Record<string, unknown>>): boolean;
+  /** Whether it has words for a check of a field beside its type; those that it has none for are told by who gives the contract out. */
+  says(field: Field, check: Exclude<FieldCheck, "type">): boolean;
   give(plan: Plan): Given;
   take(document: Record<string, unknown>): Taken;
 }

@@ -1,7 +1,7 @@
 import type { Plan } from "../plan/document.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import type { Given, StandardPart, Taken } from "./part.ts";
-import { FieldTaker, isWhole, limitsOf, listField, timeField } from "./names.ts";
+import { charactersOf, FieldTaker, isWhole, limitsOf, listField, timeField } from "./names.ts";
 
 /** Letters of Unicode TR 35 and the strftime letters that Table Schema uses. */
 const LETTERS: [string, string][] = [
@@ -61,11 +61,11 @@ function fieldOf(f: Field, lost: string[]): object {
     ...(f.unique ? { unique: true } : {}),
     ...(f.least === undefined ? {} : { minimum: f.least }),
     ...(f.most === undefined ? {} : { maximum: f.most }),
+    ...(f.shortest === undefined ? {} : { minLength: f.shortest }),
     ...(f.length === undefined ? {} : { maxLength: f.length }),
     ...(f.pattern === undefined ? {} : { pattern: f.pattern.replace(/^\^|\$$/g, "") }),
     ...(f.type === "code" ? { enum: f.values } : {}),
   };
-  if (f.on_failure) lost.push(`${f.name}: what happens when a check fails`);
   if (f.also?.length) lost.push(`${f.name}: its other names`);
   if (f.type === "decimal") lost.push(`${f.name}: at most ${f.precision} digits, ${f.scale} of them after the point`);
   if (f.pattern !== undefined && !isWhole(f.pattern)) {
@@ -139,13 +139,18 @@ function fromTableSchema(document: Record<string, unknown>): Taken {
       ...(c["required"] === true ? { required: true } : {}),
       ...(c["unique"] === true ? { unique: true } : {}),
     };
-    for (const word of ["minLength", "jsonSchema"]) if (word in c) taker.lose(name, word);
+    for (const word of ["jsonSchema"]) if (word in c) taker.lose(name, word);
     const limits = limitsOf(c["minimum"], c["maximum"]);
     const type = String(f["type"] ?? "string");
     const words = (key: string, otherwise: string[]): string[] =>
       Array.isArray(f[key]) ? (f[key] as unknown[]).map(String) : otherwise;
     if (Array.isArray(c["enum"]) && c["enum"].length > 0)
-      taker.add(name, title, { ...base, type: "code", values: c["enum"].map(String) });
+      taker.add(name, title, {
+        ...base,
+        type: "code",
+        values: c["enum"].map(String),
+        ...taker.pattern(name, c["pattern"], true),
+      });
     else if (type === "integer" || type === "year") taker.add(name, title, { ...base, type: "integer", ...limits });
     else if (type === "number")
       taker.add(name, title, { ...base, type: "decimal", precision: 18, scale: 6, ...limits });
@@ -168,9 +173,9 @@ function fromTableSchema(document: Record<string, unknown>): Taken {
     else {
       if (!["string", "any"].includes(type)) taker.lose(name, `the type ${type}, taken as text`);
       if (f["format"] !== undefined && f["format"] !== "default") taker.lose(name, `the format ${String(f["format"])}`);
-      const length = typeof c["maxLength"] === "number" && c["maxLength"] > 0 ? { length: c["maxLength"] } : {};
-      taker.add(name, title, { ...base, type: "text", ...length, ...taker.pattern(name, c["pattern"], true) });
+      taker.add(name, title, { ...base, type: "text", ...charactersOf(c), ...taker.pattern(name, c["pattern"], true) });
     }
+    taker.loseUnsaid(name, c);
   }
   if (Array.isArray(schema["foreignKeys"]) && schema["foreignKeys"].length > 0) taker.lost.push("foreign keys");
   const key = schema["primaryKey"];
@@ -181,6 +186,7 @@ export const tableSchema: StandardPart<"table-schema"> = {
   id: "table-schema",
   title: "Table Schema",
   knows: (d) => Array.isArray(d["fields"]) || "resources" in d,
+  says: (_, check) => ["required", "unique", "least", "most", "length", "shortest", "pattern"].includes(check),
   give: toTableSchema,
   take: fromTableSchema,
 };

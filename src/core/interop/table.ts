@@ -1,4 +1,4 @@
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import { typePart } from "../type/index.ts";
 import { charactersOf } from "../type/part.ts";
 import { timeField } from "./names.ts";
@@ -140,13 +140,15 @@ const COLUMN = /^\(*"?([a-z][a-z0-9_]*)"?\)*(?:::[a-z ]+)?\)*\s*/;
 /** Takes one condition of a check rule into the field that it is about; false when it can't be said. */
 function takeCheck(text: string, named: ReadonlyMap<string, Field>): boolean {
   const condition = text.replace(/^CHECK \(/, "").trim();
-  const length = /^\(*(?:char_length|length)\(\(?"?([a-z][a-z0-9_]*)"?\)?(?:::text)?\)\s*<=\s*(\d+)\)*$/.exec(
+  const length = /^\(*(?:char_length|length)\(\(?"?([a-z][a-z0-9_]*)"?\)?(?:::text)?\)\s*([<>]=)\s*(\d+)\)*$/.exec(
     condition,
   );
   if (length) {
     const field = named.get(length[1]!);
     if (field?.type !== "text") return false;
-    field.length = Math.min(field.length ?? Infinity, Number(length[2]));
+    const characters = Number(length[3]);
+    if (length[2] === "<=") field.length = Math.min(field.length ?? Infinity, characters);
+    else if (characters > 0) field.shortest = Math.max(field.shortest ?? 0, characters);
     return true;
   }
   const column = COLUMN.exec(condition);

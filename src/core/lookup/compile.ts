@@ -1,4 +1,4 @@
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import { FARED, prepareLookUp, type Ask, type LookUpResult } from "./look-up.ts";
 import type { LookUpLimits } from "./limits.ts";
 import { columnOf, type Reference, type References } from "../kernel/reference.ts";

@@ -1,4 +1,4 @@
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import { isOwnColumn } from "../kernel/own-columns.ts";
 
 /** How the columns of one file meet the fields of the contract. */

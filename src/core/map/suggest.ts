@@ -1,6 +1,6 @@
 import { editDistance } from "../kernel/distance.ts";
 import type { ColumnProfile } from "../profile/facts.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import { plainName } from "./columns.ts";
 
 /** A column that a field could take, and what speaks for it. */

@@ -1,4 +1,4 @@
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import type { ComparatorId } from "./compare/index.ts";
 import type { MatchField, MatchSection } from "./schema.ts";
 

@@ -2,7 +2,7 @@ import { Heap, emptyCells } from "../kernel/bytes.ts";
 import { FormulaColumns } from "../formula/columns.ts";
 import { compileFormula } from "../formula/compile.ts";
 import type { NamedFormulas } from "../formula/named.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import type { JoinedBy } from "./resolve.ts";
 import { survivorshipPart, type Survivorship } from "./keep/index.ts";
 import type { Member } from "./keep/part.ts";

@@ -4,7 +4,7 @@ import { cleansedValues } from "../course/of-record.ts";
 import { siftRows } from "../course/recheck.ts";
 import type { References } from "../kernel/reference.ts";
 import type { Plan } from "../plan/document.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 
 /** Fields of which one is the text that it has, since what is to be mended in it is of no other type yet. */
 export function asText(fields: readonly Field[], field: string): Field[] {

@@ -3,7 +3,7 @@ import type { Block } from "../kernel/block.ts";
 import { textOf, utf8 } from "../kernel/bytes.ts";
 import { mapColumns } from "../map/columns.ts";
 import { MARK_COLUMN, PROBLEM_COLUMN, isMarkColumn, isOwnColumn } from "../kernel/own-columns.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import { pathKeys } from "../read/json/text.ts";
 import type { ReadOptions } from "../read/settings.ts";
 import { guarded } from "../write/csv.ts";

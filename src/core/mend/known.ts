@@ -1,6 +1,6 @@
 import { grouped } from "../kernel/problem.ts";
 import type { Plan } from "../plan/document.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 
 /** What the target's rows say of a field where another field has a value. */
 export interface KnownValue {

@@ -14,7 +14,7 @@ import { OUTPUT_IDS, outputCalled } from "../write/records/index.ts";
 import { ELEMENT_NAME, unfitSetting } from "../write/records/part.ts";
 import { plainNameSchema } from "./name.ts";
 import { valuesOf, type Parameter } from "./parameters.ts";
-import type { Field } from "./field.ts";
+import type { Field } from "../field/field.ts";
 
 /** How a load may end, as what is done afterwards asks. */
 export const AFTER_OUTCOMES = ["loaded", "loaded with held", "stopped", "failed"] as const;

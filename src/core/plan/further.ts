@@ -2,7 +2,7 @@ import { ALL_FIELDS } from "./arriving.ts";
 import { counted, grouped } from "../kernel/problem.ts";
 import type { Plan } from "./document.ts";
 import type { Further, FurtherField, Handed, Valid } from "./further-schema.ts";
-import type { Field } from "./field.ts";
+import type { Field } from "../field/field.ts";
 import { ownTableFaults } from "./own-table.ts";
 
 /**

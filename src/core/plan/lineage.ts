@@ -4,7 +4,7 @@ import { namesIn } from "../formula/names.ts";
 import { stepWords } from "./words.ts";
 import type { Plan } from "./document.ts";
 import type { Step } from "./sections.ts";
-import type { Field } from "./field.ts";
+import type { Field } from "../field/field.ts";
 
 /** One way by which a field gets what it has. */
 export interface Origin {

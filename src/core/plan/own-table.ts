@@ -2,7 +2,7 @@ import { z } from "zod";
 import { quoted } from "../kernel/problem.ts";
 import { typePart } from "../type/index.ts";
 import { valueOfText } from "../type/of-text.ts";
-import type { Field } from "./field.ts";
+import type { Field } from "../field/field.ts";
 import { plainNameSchema } from "./name.ts";
 
 /** What a table that Good Sieve makes has beside its columns. */

@@ -1,46 +1,19 @@
 import { z } from "zod";
 import { betweenSchemas, type BetweenCheck } from "../check/between/index.ts";
 import { checkMessage, checkName } from "../check/said.ts";
-import { limitBytes } from "../check/limit.ts";
 import { STEP_IDS, stepPart } from "../cleanse/index.ts";
 import { formulaSchema } from "../formula/schema.ts";
 import { unionOf } from "../kernel/union.ts";
-import { TYPE_IDS, typePart, type TypeId } from "../type/index.ts";
 import { arrivingSchema } from "./arriving.ts";
 import { copiesSchema } from "./copies.ts";
 import { furtherSchema, takenFromSchema } from "./further-schema.ts";
 import { goneSchema } from "./gone.ts";
 import { othersSchema, sqlNameSchema } from "./name.ts";
 import { ownTableShape } from "./own-table.ts";
-import { fieldShape, nameSchema, type Field } from "./field.ts";
+import { nameSchema } from "../field/field.ts";
 import { ON_FAILURE } from "./types.ts";
 
 const onFailure = z.enum(ON_FAILURE);
-
-function fieldOf<Id extends TypeId>(id: Id): z.ZodObject {
-  const { name, type: _, ...common } = fieldShape;
-  return z.strictObject({ name, type: z.literal(id), ...typePart(id).options, ...common });
-}
-
-export const fieldSchema = unionOf<Field>("type", TYPE_IDS.map(fieldOf)).superRefine((f, context) => {
-  const fail = (path: string, message: string): void => context.addIssue({ code: "custom", path: [path], message });
-  const part = typePart(f.type);
-  const fault = part.fault?.(f);
-  if (fault) fail("type", fault);
-  if (f.pattern !== undefined && f.type !== "text" && f.type !== "code") {
-    fail("pattern", `A pattern is for text and codes, not for the type ${f.type}.`);
-  }
-  const order = part.order(f);
-  for (const side of ["least", "most"] as const) {
-    if (f[side] === undefined) continue;
-    if (order === null)
-      fail(
-        side,
-        `${f.currency === undefined && f.type === "money" ? "An amount that names its own currency" : `The type ${f.type}`} has no order, so it can't have a ${side} value.`,
-      );
-    else if (!limitBytes(f, f[side])) fail(side, `${JSON.stringify(f[side])} is not a value of the type ${f.type}.`);
-  }
-});
 
 /** What every step has. */
 const stepShape = {

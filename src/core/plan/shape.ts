@@ -6,9 +6,9 @@ import { lookUpSchema } from "../lookup/schema.ts";
 import { matchSchema } from "../match/schema.ts";
 import { readSectionSchema } from "../read/schema.ts";
 import { afterSchema } from "./after.ts";
-import { nameSchema } from "./field.ts";
+import { fieldSchema, nameSchema } from "../field/field.ts";
 import { parameterSchema } from "./parameters.ts";
-import { checkSchema, fieldSchema, loadSchema, mapSchema, stepSchema } from "./sections.ts";
+import { checkSchema, loadSchema, mapSchema, stepSchema } from "./sections.ts";
 import { senderOfSchema } from "./senders.ts";
 import { PLAN_FORMAT } from "./types.ts";
 

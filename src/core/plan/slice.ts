@@ -1,6 +1,6 @@
 import { SieveError, grouped, listed } from "../kernel/problem.ts";
 import { readPartitions, type Partition } from "../write/files/partition.ts";
-import type { Field } from "./field.ts";
+import type { Field } from "../field/field.ts";
 
 /** Fields of a slice. */
 const MOST = 8;

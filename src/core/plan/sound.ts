@@ -16,7 +16,7 @@ import { furtherFaults, handedFault } from "./further.ts";
 import { goneFields } from "./gone.ts";
 import { namedOf, parameterFault } from "./parameters.ts";
 import { sliceFault } from "./slice.ts";
-import type { Field } from "./field.ts";
+import type { Field } from "../field/field.ts";
 
 /** What is wrong with a plan, and where in its document. */
 export interface Fault {

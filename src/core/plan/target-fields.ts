@@ -1,7 +1,7 @@
 import { fieldsOut, type Contents } from "../write/files/contents.ts";
 import { namesInPartitions } from "../write/files/partition.ts";
 import { isBetween, type Plan } from "./document.ts";
-import type { Field } from "./field.ts";
+import type { Field } from "../field/field.ts";
 import { goneFields } from "./gone.ts";
 
 /** The fields that a plan's own target has columns of: those of the contract but for what stays beside it. */

@@ -6,10 +6,6 @@ export const PLAN_FORMAT = "good-sieve/plan@1";
 export const ON_FAILURE = ["hold", "note", "stop"] as const;
 export type OnFailure = (typeof ON_FAILURE)[number];
 
-/** The checks that a field of a contract can carry. */
-export const FIELD_CHECKS = ["type", "required", "length", "least", "most", "pattern", "unique"] as const;
-export type FieldCheck = (typeof FIELD_CHECKS)[number];
-
 /** The stages that a load takes, in the order of its course. */
 export const STAGES = ["Read", "Map", "Cleanse", "Check", "Look up", "Match", "Load"] as const;
 export type Stage = (typeof STAGES)[number];

@@ -1,6 +1,6 @@
 import { USUAL_PIVOT } from "../cleanse/written-date.ts";
 import { counted, grouped, listed } from "../kernel/problem.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import type { WrittenNumbers } from "./kinds.ts";
 import type { ColumnProfile } from "./facts.ts";
 import { ENOUGH, fitting, type Because } from "./reason.ts";

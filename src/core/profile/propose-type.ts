@@ -1,5 +1,5 @@
 import type { ColumnProfile } from "./facts.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import { counted, grouped } from "../kernel/problem.ts";
 import { USUAL_MOMENTS } from "../type/timestamp.ts";
 import { yesAndNo } from "../type/yes-no.ts";

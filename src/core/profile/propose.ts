@@ -1,6 +1,6 @@
 import { mayBeKey, type ColumnProfile, type Profile } from "./facts.ts";
 import type { Plan, ReadSection } from "../plan/document.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import { PLAN_FORMAT } from "../plan/types.ts";
 import { counted, grouped, listed } from "../kernel/problem.ts";
 import { typeOf } from "./propose-type.ts";

@@ -2,7 +2,7 @@ import type { ColumnProfile, Profile } from "../profile/facts.ts";
 import type { Tally } from "../course/tally.ts";
 import type { Compiled } from "../course/compiled.ts";
 import type { Plan } from "../plan/document.ts";
-import type { Field } from "../plan/field.ts";
+import type { Field } from "../field/field.ts";
 import { grouped } from "../kernel/problem.ts";
 import { proposeField } from "../profile/propose.ts";
 import type { FileFacts } from "../read/facts.ts";

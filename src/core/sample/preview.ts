@@ -9,7 +9,7 @@ import { isRule, type Plan } from "../plan/document.ts";
 import type { RuleCheck } from "../plan/sections.ts";
 import { namedOf } from "../plan/parameters.ts";
 import { parsePlan } from "../plan/schema.ts";
-import type { FieldCheck } from "../plan/types.ts";
+import type { FieldCheck } from "../field/checks/index.ts";
 import { siftRows } from "../course/recheck.ts";
 import type { Sample } from "./sample.ts";
 import { cleansedValues, fieldValues, problemsOf } from "../course/of-record.ts";

@@ -1,5 +1,5 @@
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { ident, transaction, wasEnded, type Client, type Db } from "@/store/db.ts";
 import { FIELD_NAMES, listFeeds, planInForce } from "@/store/feeds.ts";
 import type { WritingKind } from "@/store/writings.ts";

@@ -6,7 +6,7 @@ import { join } from "node:path";
 import { manifestOf, type Manifest, type WrittenFile } from "@/core/interop/manifest.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { valuesOf } from "@/core/plan/parameters.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { SieveError, quoted } from "@/core/kernel/problem.ts";
 import { encoderOf } from "@/core/write/encode.ts";
 import { outputCalled } from "@/core/write/records/index.ts";

@@ -4,7 +4,7 @@ import { manifestOf } from "@/core/interop/manifest.ts";
 import { SieveError, quoted } from "@/core/kernel/problem.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { senderPart } from "@/core/write/files/name.ts";
 import { ident, type Db } from "@/store/db.ts";
 import { dayOf } from "@/store/loads.ts";

@@ -1,6 +1,6 @@
 import { targetFields } from "@/core/plan/target-fields.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { fieldValues } from "@/core/course/of-record.ts";
 import { BYTE, outcomeOf } from "@/core/kernel/ledger.ts";
 import { fieldsOut, type Contents } from "@/core/write/files/contents.ts";

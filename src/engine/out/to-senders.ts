@@ -6,7 +6,7 @@ import type { Db } from "@/store/db.ts";
 import { getFeed, planInForce } from "@/store/feeds.ts";
 import { heldBySender, type HeldFilter, type SentRecord } from "@/store/held.ts";
 import { dayOf } from "@/store/loads.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { ZipSink, putFile } from "./sinks.ts";
 import type { FileSink, Sink } from "./write-out.ts";
 

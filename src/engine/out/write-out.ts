@@ -3,7 +3,7 @@ import { once } from "node:events";
 import { createGzip, type Gzip } from "node:zlib";
 import { SieveError, grouped } from "@/core/kernel/problem.ts";
 import type { WrittenFile } from "@/core/interop/manifest.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { fileName, type AboutFile } from "@/core/write/files/name.ts";
 import { folderOf, type Partition } from "@/core/write/files/partition.ts";
 import { outputCalled } from "@/core/write/records/index.ts";

@@ -1,7 +1,7 @@
 import pg from "pg";
 import { printCheck } from "@/core/check/identity.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { ident, withSettings, type Client } from "@/store/db.ts";
 import { noteBefore } from "@/store/writings.ts";
 import { columnOf } from "../writing/target.ts";

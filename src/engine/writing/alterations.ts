@@ -2,7 +2,7 @@ import { targetFields } from "@/core/plan/target-fields.ts";
 import { columnTakes, type TableColumn } from "@/core/interop/table.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import { targetPlans } from "@/core/plan/further.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { SieveError, counted, grouped, listed, quoted } from "@/core/kernel/problem.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 import { ownTransactions, transactionNumber } from "@/store/writings.ts";

@@ -1,5 +1,5 @@
 import { Heap, cellText, emptyCells } from "@/core/kernel/bytes.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { typePart } from "@/core/type/index.ts";
 import { ident, type Client, type Queryable } from "@/store/db.ts";
 

@@ -2,7 +2,7 @@ import { targetFields } from "@/core/plan/target-fields.ts";
 import type { TableColumn } from "@/core/interop/table.ts";
 import { policyOf } from "@/core/course/checks.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { typePart } from "@/core/type/index.ts";
 import { charactersOf, takesDecimals } from "@/core/type/part.ts";

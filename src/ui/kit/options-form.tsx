@@ -248,7 +248,7 @@ function Option({
         const text = e.target.value;
         if (list) set(splitList(text).length > 0 ? splitList(text) : value);
         else if (number) set(text === "" ? undefined : Number(text));
-        else set(text);
+        else set(text === "" && !needed ? undefined : text);
       }}
     />,
   );

@@ -1,23 +1,60 @@
 "use client";
 
 import type { ReactNode } from "react";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { ON_FAILURE } from "@/core/plan/types.ts";
-import { TYPE_IDS, typePart, type TypeId } from "@/core/type/index.ts";
-import { lineOf, withProperty, withSettings, withType } from "./check/field-edits.ts";
+import { TYPE_IDS, type TypeId } from "@/core/type/index.ts";
+import {
+  canHave,
+  CHECK_COLUMNS,
+  type CheckColumn,
+  lineOf,
+  withChecked,
+  withProperty,
+  withSettings,
+  withType,
+} from "./check/field-edits.ts";
 import { Text } from "./check/field-text.tsx";
 
 type Update = (edit: (f: Field) => Field) => void;
 
-/** The least value of a field, or the most. */
-function Bound({ field: f, which, update }: { field: Field; which: "least" | "most"; update: Update }) {
-  const bound = f[which];
+/** How the columns of checks stand. */
+const CELL: Readonly<Partial<Record<CheckColumn["kind"], string>>> = { yes: "text-center", text: "min-w-16" };
+
+/** What a field says of one check. */
+function CheckCell({
+  field: f,
+  column,
+  isKey,
+  update,
+}: {
+  field: Field;
+  column: CheckColumn;
+  isKey: boolean;
+  update: Update;
+}) {
+  const { check, option, kind } = column;
+  const value = (f as Readonly<Record<string, unknown>>)[option];
+  if (kind === "yes") {
+    const byKey = check === "unique" && isKey;
+    return (
+      <input
+        type="checkbox"
+        aria-label={`${f.name} is ${option}`}
+        checked={value === true || byKey}
+        disabled={byKey}
+        title={byKey ? "It is the key" : undefined}
+        onChange={(e) => update((x) => withChecked(x, column, e.target.checked))}
+      />
+    );
+  }
   return (
     <Text
-      label={`${which === "least" ? "Least" : "Most"} of ${f.name}`}
-      value={bound === undefined ? "" : String(bound)}
-      take={(v) => update((x) => withProperty(x, { [which]: v.trim() || undefined }))}
-      whole
+      label={`${option[0]!.toUpperCase()}${option.slice(1)} of ${f.name}`}
+      value={value === undefined ? "" : String(value)}
+      take={(v) => update((x) => withChecked(x, column, v))}
+      mono={kind === "text"}
+      whole={kind !== "text"}
     />
   );
 }
@@ -68,7 +105,6 @@ export function FieldRow({
   /** Shows what else there is of it, or hides that. */
   more: (open: boolean) => void;
 }) {
-  const ordered = typePart(f.type).order(f) !== null;
   const line = lineOf(f.type);
   return (
     <tr aria-selected={open}>
@@ -102,36 +138,11 @@ export function FieldRow({
           />
         )}
       </td>
-      <td className="text-center">
-        <input
-          type="checkbox"
-          aria-label={`${f.name} is required`}
-          checked={f.required ?? false}
-          onChange={(e) => update((x) => withProperty(x, { required: e.target.checked || undefined }))}
-        />
-      </td>
-      <td className="text-center">
-        <input
-          type="checkbox"
-          aria-label={`${f.name} is unique`}
-          checked={(f.unique ?? false) || isKey}
-          disabled={isKey}
-          title={isKey ? "It is the key" : undefined}
-          onChange={(e) => update((x) => withProperty(x, { unique: e.target.checked || undefined }))}
-        />
-      </td>
-      <td>{ordered && <Bound field={f} which="least" update={update} />}</td>
-      <td>{ordered && <Bound field={f} which="most" update={update} />}</td>
-      <td className="min-w-16">
-        {(f.type === "text" || f.type === "code") && (
-          <Text
-            label={`Pattern of ${f.name}`}
-            value={f.pattern ?? ""}
-            take={(v) => update((x) => withProperty(x, { pattern: v || undefined }))}
-            mono
-          />
-        )}
-      </td>
+      {CHECK_COLUMNS.map((column) => (
+        <td key={column.check} className={CELL[column.kind]}>
+          {canHave(f, column.check) && <CheckCell field={f} column={column} isKey={isKey} update={update} />}
+        </td>
+      ))}
       <td className="w-28">
         <OnFailure field={f} update={update} byCheck={() => more(true)} />
       </td>

@@ -3,10 +3,11 @@
 import { useState } from "react";
 import { removeField, renameField } from "@/core/plan/edit.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { Failing, FailingWords } from "./check/failing.tsx";
 import { USUAL_SAMPLE, useFieldChecks, useSample } from "./use-sample.ts";
 import { counted } from "../kit/words.ts";
+import { CHECK_COLUMNS } from "./check/field-edits.ts";
 import { FieldMore } from "./check/field-more.tsx";
 import { Alike } from "./check/alike-fields.tsx";
 import { FieldRow } from "./field-row.tsx";
@@ -79,11 +80,9 @@ export function FieldTable({
               <th>field</th>
               <th>type</th>
               <th>size, formats, values</th>
-              <th>required</th>
-              <th>unique</th>
-              <th>least</th>
-              <th>most</th>
-              <th>pattern</th>
+              {CHECK_COLUMNS.map(({ option }) => (
+                <th key={option}>{option}</th>
+              ))}
               <th>on failure</th>
               {sample && <th className="n">fail</th>}
               <th aria-label="More"></th>

@@ -5,7 +5,7 @@ import type { BulkMend, BulkReleased, BulkStage } from "@/engine/release/release
 import { releaseAllHeld } from "@/routes/quarantine.ts";
 import type { NamedFormulas } from "@/core/formula/named.ts";
 import { asText } from "@/core/mend/by-formula.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { FormulaEditor } from "../formulas/formula-editor.tsx";
 import { ask } from "../kit/api.ts";
 import { ProblemNote } from "../kit/problem-note.tsx";

@@ -1,5 +1,5 @@
 import type { z } from "zod";
-import type { Field } from "../../plan/field.ts";
+import type { Field } from "../../field/field.ts";
 import type { TypeId } from "../../type/index.ts";
 import { DAY, timeText } from "../../formula/value.ts";
 import type { SortedRuns } from "./runs.ts";

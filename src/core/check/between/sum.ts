@@ -1,5 +1,5 @@
 import { z } from "zod";
-import type { Field } from "../../plan/field.ts";
+import type { Field } from "../../field/field.ts";
 import { scaledText } from "../../type/scaled.ts";
 import { plainNameSchema } from "../../plan/name.ts";
 import { notOf, perGroup, type BetweenPart } from "./part.ts";

@@ -1,4 +1,4 @@
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { booleanIdeas } from "./boolean.ts";
 import { codeIdeas } from "./code.ts";
 import { dayIdeas } from "./day.ts";

@@ -1,4 +1,4 @@
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 
 /** One value that could have been meant. */
 export interface Idea {

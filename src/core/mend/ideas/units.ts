@@ -1,4 +1,4 @@
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 
 /** A unit as a power of ten of its dimension's own; of another system, with no power: it is known, and not converted. */
 interface Unit {

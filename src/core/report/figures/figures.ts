@@ -3,7 +3,7 @@ import type { Sifted } from "../../course/sifted.ts";
 import { fieldsOf, gatePartOf } from "../../gate/index.ts";
 import type { Figure } from "../../gate/part.ts";
 import { NOT_OF_TYPE, isPassedOver } from "../../kernel/verdict.ts";
-import type { Field } from "../../plan/field.ts";
+import type { Field } from "../../field/field.ts";
 import type { Fold } from "./part.ts";
 import { FIGURE_PARTS } from "./parts.ts";
 

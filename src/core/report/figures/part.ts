@@ -1,6 +1,6 @@
 import type { Cells, Heap } from "../../kernel/bytes.ts";
 import type { Figure } from "../../gate/part.ts";
-import type { Field } from "../../plan/field.ts";
+import type { Field } from "../../field/field.ts";
 
 /** Takes the sound values of a field over a load, one by one, and says what they come to. */
 export interface Fold {

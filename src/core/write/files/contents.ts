@@ -1,4 +1,4 @@
-import type { Field } from "../../plan/field.ts";
+import type { Field } from "../../field/field.ts";
 
 /** What can go out of a feed as files. */
 export const CONTENTS = ["rows", "accepted", "changed", "records", "held"] as const;

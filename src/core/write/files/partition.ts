@@ -1,5 +1,5 @@
 import { SieveError, listed } from "../../kernel/problem.ts";
-import type { Field } from "../../plan/field.ts";
+import type { Field } from "../../field/field.ts";
 
 /** How a day or a moment is put in folders. */
 export const PERIODS = ["year", "month", "day"] as const;

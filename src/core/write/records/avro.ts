@@ -2,7 +2,7 @@ import { deflateSync } from "fflate";
 import { concat, utf8 } from "../../kernel/bytes.ts";
 import { finishHash, hashSpan, startHash, type Hash } from "../../kernel/hash.ts";
 import { microsOf } from "../../formula/value.ts";
-import type { Field } from "../../plan/field.ts";
+import type { Field } from "../../field/field.ts";
 import { listValues } from "../../type/list.ts";
 import { unitsOf } from "../../type/scaled.ts";
 import type { OutputPart } from "./part.ts";

@@ -1,6 +1,6 @@
 import type { SchemaElement } from "hyparquet";
 import { ByteWriter, ParquetWriter } from "hyparquet-writer";
-import type { Field } from "../../plan/field.ts";
+import type { Field } from "../../field/field.ts";
 import { microsOf } from "../../formula/value.ts";
 import { listValues } from "../../type/list.ts";
 import { unitsOf } from "../../type/scaled.ts";

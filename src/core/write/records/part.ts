@@ -1,5 +1,5 @@
 import { utf8 } from "../../kernel/bytes.ts";
-import type { Field } from "../../plan/field.ts";
+import type { Field } from "../../field/field.ts";
 
 /** Writes records of a contract, one after the other, in memory that does not grow with them. */
 export interface RecordWriter {

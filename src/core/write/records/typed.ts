@@ -1,4 +1,4 @@
-import type { Field } from "../../plan/field.ts";
+import type { Field } from "../../field/field.ts";
 import { listValues } from "../../type/list.ts";
 
 /** A moment as ISO 8601 has it, from how it is kept. */

@@ -2,7 +2,7 @@ import { Zip, ZipDeflate, strToU8 } from "fflate";
 import { SieveError, grouped } from "../../kernel/problem.ts";
 import { microsOf } from "../../formula/value.ts";
 import { asContent } from "../entities.ts";
-import type { Field } from "../../plan/field.ts";
+import type { Field } from "../../field/field.ts";
 import type { OutputPart, RecordWriter } from "./part.ts";
 import { textOfValue } from "./typed.ts";
 

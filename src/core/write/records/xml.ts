@@ -1,5 +1,5 @@
 import { SieveError, quoted } from "../../kernel/problem.ts";
-import type { Field } from "../../plan/field.ts";
+import type { Field } from "../../field/field.ts";
 import { listValues } from "../../type/list.ts";
 import { asContent } from "../entities.ts";
 import type { OutputPart } from "./part.ts";

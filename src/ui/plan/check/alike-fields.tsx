@@ -1,11 +1,18 @@
 "use client";
 
 import { useState } from "react";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { ON_FAILURE } from "@/core/plan/types.ts";
-import { TYPE_IDS, typePart, type TypeId } from "@/core/type/index.ts";
+import { TYPE_IDS, type TypeId } from "@/core/type/index.ts";
 import { counted } from "../../kit/words.ts";
-import { type Property, withProperty, withType } from "./field-edits.ts";
+import { CHECK_COLUMNS, withChecked, withProperty, withType } from "./field-edits.ts";
+
+/** What can be set of many fields, and what it can be; null: whatever is typed. */
+const CHOICES: Readonly<Record<string, readonly string[] | null>> = {
+  ...Object.fromEntries(CHECK_COLUMNS.map(({ option, kind }) => [option, kind === "yes" ? ["yes", "no"] : null])),
+  "on failure": ON_FAILURE,
+  type: TYPE_IDS,
+};
 
 /** One change for all the picked fields. */
 export function Alike({
@@ -17,34 +24,15 @@ export function Alike({
   apply: (edit: (f: Field) => Field) => void;
   clear: () => void;
 }) {
-  const [property, setProperty] = useState<Property>("on failure");
+  const [property, setProperty] = useState("on failure");
   const [value, setValue] = useState("hold");
   if (count === 0) return null;
-  const choices: Record<Property, string[] | null> = {
-    required: ["yes", "no"],
-    unique: ["yes", "no"],
-    least: null,
-    most: null,
-    pattern: null,
-    "on failure": [...ON_FAILURE],
-    type: [...TYPE_IDS],
-  };
-  const options = choices[property];
+  const options = CHOICES[property] ?? null;
   const edit = (f: Field): Field => {
-    const text = value.trim();
-    switch (property) {
-      case "required":
-      case "unique":
-        return withProperty(f, { [property]: value === "yes" || undefined });
-      case "on failure":
-        return withProperty(f, { on_failure: value === "hold" ? undefined : value });
-      case "type":
-        return withType(f, value as TypeId);
-      case "pattern":
-        return f.type === "text" || f.type === "code" ? withProperty(f, { pattern: text || undefined }) : f;
-      default:
-        return typePart(f.type).order(f) === null ? f : withProperty(f, { [property]: text || undefined });
-    }
+    if (property === "on failure") return withProperty(f, { on_failure: value === "hold" ? undefined : value });
+    if (property === "type") return withType(f, value as TypeId);
+    const column = CHECK_COLUMNS.find((c) => c.option === property)!;
+    return withChecked(f, column, column.kind === "yes" ? value === "yes" : value.trim());
   };
   return (
     <form
@@ -60,12 +48,11 @@ export function Alike({
         aria-label="Property"
         value={property}
         onChange={(e) => {
-          const p = e.target.value as Property;
-          setProperty(p);
-          setValue(choices[p]?.[0] ?? "");
+          setProperty(e.target.value);
+          setValue(CHOICES[e.target.value]?.[0] ?? "");
         }}
       >
-        {(Object.keys(choices) as Property[]).map((p) => (
+        {Object.keys(CHOICES).map((p) => (
           <option key={p}>{p}</option>
         ))}
       </select>

@@ -4,7 +4,7 @@ import { BETWEEN, betweenPart, betweenTitle, type BetweenCheck } from "@/core/ch
 import { ORDERED, STEPPED } from "@/core/check/between/part.ts";
 import { isRule, isUnique, type Plan } from "@/core/plan/document.ts";
 import type { PlanCheck } from "@/core/plan/sections.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { ON_FAILURE, type OnFailure } from "@/core/plan/types.ts";
 import type { TypeId } from "@/core/type/index.ts";
 import { OptionsForm } from "../../kit/options-form.tsx";

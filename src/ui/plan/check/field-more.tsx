@@ -1,18 +1,19 @@
 "use client";
 
-import { CHECKS } from "@/core/check/index.ts";
+import { checkPart, FIELD_CHECKS } from "@/core/field/checks/index.ts";
 import { usedIn } from "@/core/plan/uses.ts";
 import { originsOf, reach } from "@/core/plan/lineage.ts";
 import { listed } from "@/core/kernel/problem.ts";
 import { policyOf } from "@/core/course/checks.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/field.ts";
-import { FIELD_CHECKS, ON_FAILURE, type OnFailure } from "@/core/plan/types.ts";
+import type { Field } from "@/core/field/field.ts";
+import { ON_FAILURE, type OnFailure } from "@/core/plan/types.ts";
 import { splitList } from "@/core/type/part.ts";
 import type { FieldPreview } from "@/core/sample/preview.ts";
+import { OptionsForm } from "../../kit/options-form.tsx";
 import { FailingBy } from "./failing.tsx";
 import { Text } from "./field-text.tsx";
-import { withProperty } from "./field-edits.ts";
+import { canHave, FURTHER_CHECKS, withProperty } from "./field-edits.ts";
 
 /** What does not fit the table's row: title, other names, the policy of each check, where the field is used. */
 export function FieldMore({
@@ -29,7 +30,7 @@ export function FieldMore({
   remove: () => void;
 }) {
   const asked = FIELD_CHECKS.filter(
-    (id) => CHECKS[id].asked(field) || (id === "unique" && plan.load.key.join() === field.name),
+    (id) => checkPart(id).asked(field) || (id === "unique" && plan.load.key.join() === field.name),
   );
   const used = usedIn(plan, field.name);
   const back = reach(plan, field.name, "back");
@@ -56,12 +57,23 @@ export function FieldMore({
         />
       </div>
       <div>
+        {FURTHER_CHECKS.filter((id) => canHave(field, id)).map((id) => (
+          <div key={id} className="mb-2">
+            <h2>{id}</h2>
+            <OptionsForm
+              part={{ title: id, options: checkPart(id).options }}
+              step={field}
+              plan={plan}
+              set={(f) => update(() => f)}
+            />
+          </div>
+        ))}
         <h2>when a check fails</h2>
         {asked.length === 0 && <p className="faint">It has no checks.</p>}
         <FailingBy found={found} />
         {asked.map((id) => (
           <label key={id} className="flex items-center justify-between gap-2 border-b border-[var(--rule)] py-0.5">
-            {CHECKS[id].title(field)}
+            {checkPart(id).title(field)}
             <select
               className="select select-xs !w-20 shrink-0"
               value={policyOf(field, id)}

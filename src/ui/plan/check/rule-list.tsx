@@ -1,7 +1,7 @@
 "use client";
 
 import { useState } from "react";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import type { RulePreview } from "@/core/sample/preview.ts";
 import { isRule, type Plan } from "@/core/plan/document.ts";
 import type { RuleCheck } from "@/core/plan/sections.ts";

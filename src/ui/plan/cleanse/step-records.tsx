@@ -3,7 +3,7 @@
 import { useState } from "react";
 import type { StepsPreview } from "@/core/sample/preview.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { SAMPLED } from "@/core/sample/sample.ts";
 import { MOST_SHOWN, SAMPLE_SIZES, type KeyedSample, type Preview } from "../use-sample.ts";
 import { counted, grouped, percentOf } from "../../kit/words.ts";

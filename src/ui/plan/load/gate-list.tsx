@@ -7,7 +7,7 @@ import { loadedBeforeGate } from "@/core/gate/loaded-before.ts";
 import type { GateControl } from "@/core/gate/part.ts";
 import { compilePattern } from "@/core/kernel/pattern.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import type { TypeId } from "@/core/type/index.ts";
 
 type Control = Extract<Gate, { limit: "control totals" }>;

@@ -7,7 +7,8 @@ import { useState } from "react";
 import { withContract } from "@/core/interop/contract.ts";
 import type { Taken } from "@/core/interop/part.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/field.ts";
+import { checkPart, FIELD_CHECKS } from "@/core/field/checks/index.ts";
+import type { Field } from "@/core/field/field.ts";
 import { listed, problemParts } from "@/core/kernel/problem.ts";
 import type { TargetAlterations } from "@/engine/writing/alterations.ts";
 import type { ExistingTable } from "@/engine/writing/existing-table.ts";
@@ -256,14 +257,10 @@ function TakenContract({ taken }: { taken: Taken }) {
 
 function rulesOf(f: Field, isKey: boolean): string {
   return [
-    isKey ? "key" : "",
-    f.required ? "required" : "",
-    f.unique ? "unique" : "",
-    f.least !== undefined ? `at least ${f.least}` : "",
-    f.most !== undefined ? `at most ${f.most}` : "",
-    f.values ? `one of ${counted(f.values.length, "value")}` : "",
-    f.pattern ? `fits ${f.pattern}` : "",
-  ]
-    .filter((w) => w !== "")
-    .join(", ");
+    ...(isKey ? ["key"] : []),
+    ...(f.values ? [`one of ${counted(f.values.length, "value")}`] : []),
+    ...FIELD_CHECKS.map(checkPart).flatMap((c) =>
+      Object.keys(c.options).length > 0 && c.asked(f) ? [c.words(f)] : [],
+    ),
+  ].join(", ");
 }

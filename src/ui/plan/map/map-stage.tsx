@@ -5,7 +5,7 @@ import { ABOUT, mapColumns } from "@/core/map/columns.ts";
 import { suggestColumn, type Suggestion } from "@/core/map/suggest.ts";
 import type { ColumnProfile } from "@/core/profile/facts.ts";
 import type { Plan } from "@/core/plan/document.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { proposeField } from "@/core/profile/propose.ts";
 import { splitList } from "@/core/type/part.ts";
 import { useProfile } from "../../profile/use-profile.ts";

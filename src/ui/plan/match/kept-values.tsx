@@ -2,7 +2,7 @@ import { useState } from "react";
 import { survivorshipPart, type Survivorship } from "@/core/match/keep/index.ts";
 import { SURVIVORSHIP_PARTS } from "@/core/match/keep/parts.ts";
 import { keepOthers } from "@/core/match/schema.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { FormulaEditor } from "../../formulas/formula-editor.tsx";
 import { useNamed } from "../../formulas/use-formulas.ts";
 import { withField, withKept } from "./kept-edits.ts";

@@ -2,7 +2,7 @@ import { notFound } from "next/navigation";
 import { z } from "zod";
 import type { Plan } from "@/core/plan/document.ts";
 import { parsePlan } from "@/core/plan/schema.ts";
-import type { Field } from "@/core/plan/field.ts";
+import type { Field } from "@/core/field/field.ts";
 import { STAGES } from "@/core/plan/types.ts";
 import { SieveError } from "@/core/kernel/problem.ts";
 import { getDelivery, latestDelivery } from "@/store/deliveries.ts";

@@ -1,10 +1,10 @@
-import { utf8 } from "../kernel/bytes.ts";
-import type { Field } from "../plan/field.ts";
-import { typePart } from "../type/index.ts";
-import { newNumberSpan, scanNumber } from "../type/number.ts";
+import { utf8 } from "../../kernel/bytes.ts";
+import { typePart } from "../../type/index.ts";
+import { newNumberSpan, scanNumber } from "../../type/number.ts";
+import type { Typed } from "../../type/typed.ts";
 
 /** The canonical bytes of a limit, or null when it is not a value of the field's type. */
-export function limitBytes(field: Field, value: number | string): Uint8Array | null {
+export function limitBytes(field: Typed, value: number | string): Uint8Array | null {
   const part = typePart(field.type);
   if (part.order(field) === "number") {
     const bytes = utf8(String(value));

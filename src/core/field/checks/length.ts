@@ -1,13 +1,16 @@
-import { characters } from "../kernel/bytes.ts";
-import { grouped, quoted } from "../kernel/problem.ts";
+import { characters } from "../../kernel/bytes.ts";
+import { grouped, quoted } from "../../kernel/problem.ts";
 import type { CheckPart } from "./part.ts";
 
-/** The text has no more characters (code points) than its length. */
+/** Its option is the type's, by which the type chooses its column. */
 export const length: CheckPart = {
   id: "length",
+  about: "A text has no more characters (code points) than its length.",
+  options: {},
   asked: (f) => f.type === "text" && f.length !== undefined,
+  words: (f) => `at most ${grouped(f.length!)} characters`,
   title: (f) => `${f.name} has at most ${grouped(f.length!)} characters`,
-  fault: (name) => `${name} is too long`,
+  failing: (name) => `${name} is too long`,
   message: (f, value) => `${f.name} ${quoted(value)} has ${grouped([...value].length)} characters.`,
   expected: (f) => `at most ${grouped(f.length!)} characters`,
   test: (f) => {
@@ -23,4 +26,5 @@ export const length: CheckPart = {
       return n;
     };
   },
+  examples: [{ field: { name: "site", type: "text", length: 4 }, pass: ["", "Moor", "Møør"], fail: ["Moors"] }],
 };
