@@ -2,6 +2,7 @@
 
 import { useState } from "react";
 import { ALL_FIELDS, EMPTY_DOES, VALUE_DOES, arrivingOf, type ArrivingSection } from "@/core/plan/arriving.ts";
+import { Choice } from "../../kit/choice.tsx";
 import type { Plan } from "@/core/plan/document.ts";
 
 type Rule = ArrivingSection[string];
@@ -89,9 +90,9 @@ function Row({
       <td>
         <Choice
           label={`What an empty cell does: ${says}`}
+          small
           width="w-32"
-          of={EMPTY_DOES}
-          says={EMPTY_SAYS}
+          options={EMPTY_DOES.map((does) => [does, EMPTY_SAYS[does]] as const)}
           value={now.empty}
           set={(empty) => set(name, { ...rule, empty })}
         />
@@ -99,9 +100,9 @@ function Row({
       <td>
         <Choice
           label={`What a value does: ${says}`}
+          small
           width="w-48"
-          of={VALUE_DOES}
-          says={VALUE_SAYS}
+          options={VALUE_DOES.map((does) => [does, VALUE_SAYS[does]] as const)}
           value={now.value}
           set={(value) => set(name, { ...rule, value })}
         />
@@ -131,36 +132,5 @@ function Row({
         )}
       </td>
     </tr>
-  );
-}
-
-function Choice<T extends string>({
-  label,
-  width,
-  of,
-  says,
-  value,
-  set,
-}: {
-  label: string;
-  width: string;
-  of: readonly T[];
-  says: Readonly<Record<T, string>>;
-  value: T;
-  set: (value: T) => void;
-}) {
-  return (
-    <select
-      className={`select select-xs ${width}`}
-      aria-label={label}
-      value={value}
-      onChange={(e) => set(e.target.value as T)}
-    >
-      {of.map((o) => (
-        <option key={o} value={o}>
-          {says[o]}
-        </option>
-      ))}
-    </select>
   );
 }

@@ -8,6 +8,7 @@ import type { GateControl } from "@/core/gate/part.ts";
 import { compilePattern } from "@/core/kernel/pattern.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import type { Field } from "@/core/field/field.ts";
+import { Choice } from "../../kit/choice.tsx";
 import type { TypeId } from "@/core/type/index.ts";
 
 type Control = Extract<Gate, { limit: "control totals" }>;
@@ -173,35 +174,6 @@ function groupNames(find: string): readonly string[] {
   }
 }
 
-/** One of some words, or none of them. */
-function Choice({
-  label,
-  value,
-  options,
-  none,
-  put,
-}: {
-  label: string;
-  value: string;
-  options: readonly string[];
-  none?: string;
-  put: (value: string) => void;
-}) {
-  return (
-    <select
-      className="select select-xs max-w-36"
-      aria-label={label}
-      value={value}
-      onChange={(e) => put(e.target.value)}
-    >
-      {none !== undefined && <option value="">{none}</option>}
-      {options.map((o) => (
-        <option key={o}>{o}</option>
-      ))}
-    </select>
-  );
-}
-
 /** Sums that the sender says: of which fields, and where in the pattern. */
 function Sums({
   sums,
@@ -224,17 +196,21 @@ function Sums({
         <span key={i} className="flex items-center gap-2 whitespace-nowrap">
           sum of
           <Choice
+            small
+            width="max-w-36"
             label={`Field of sum ${i + 1}`}
             value={s.field}
             options={fields}
-            put={(field) => change(i, { field })}
+            set={(field) => change(i, { field })}
           />
           is
           <Choice
+            small
+            width="max-w-36"
             label={`Group of sum ${i + 1}`}
             value={s.group}
             options={groups}
-            put={(group) => change(i, { group })}
+            set={(group) => change(i, { group })}
           />
           <button
             type="button"
@@ -281,10 +257,12 @@ function ControlGate({
       <div className="flex flex-wrap items-center gap-2">
         totals that the sender says in
         <Choice
+          small
+          width="max-w-36"
           label="Where the totals are"
           value={gate.in}
           options={["side file", "last lines"]}
-          put={(v) => {
+          set={(v) => {
             const { name: _, ...others } = gate;
             set(v === "last lines" ? { ...others, in: v } : { ...others, in: "side file", name: "*.ctl" });
           }}
@@ -312,11 +290,13 @@ function ControlGate({
       <div className="mt-1 flex flex-wrap items-center gap-2">
         records are
         <Choice
+          small
+          width="max-w-36"
           label="Group of the number of records"
           value={gate.records ?? ""}
           options={names}
           none="not said"
-          put={(v) => {
+          set={(v) => {
             const { records: _, ...others } = gate;
             set(v === "" ? others : { ...others, records: v });
           }}

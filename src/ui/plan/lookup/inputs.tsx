@@ -1,41 +1,5 @@
 "use client";
 
-/** One of several things. */
-export function Choice({
-  label,
-  value,
-  options,
-  set,
-  empty,
-  wide = "!w-48",
-}: {
-  label: string;
-  value: string;
-  options: readonly (readonly [string, string])[];
-  set: (value: string) => void;
-  empty?: string;
-  wide?: string;
-}) {
-  return (
-    <select
-      className={`select select-sm ${wide}`}
-      aria-label={label}
-      value={value}
-      onChange={(e) => set(e.target.value)}
-    >
-      {empty !== undefined && <option value="">{empty}</option>}
-      {!options.some(([v]) => v === value) && value !== "" && (
-        <option value={value}>{options.length > 0 ? `${value} (not there)` : value}</option>
-      )}
-      {options.map(([v, words]) => (
-        <option key={v} value={v}>
-          {words}
-        </option>
-      ))}
-    </select>
-  );
-}
-
 /** A number from 0 to 100; where it may be left open, empty says so. */
 export function NumberInput({
   label,

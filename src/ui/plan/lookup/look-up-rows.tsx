@@ -7,7 +7,8 @@ import { TEXT_KINDS, type TextKind } from "@/core/match/part.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
 import { Link } from "../../kit/link.tsx";
 import { counted } from "../../kit/words.ts";
-import { Choice, NumberInput } from "./inputs.tsx";
+import { Choice } from "../../kit/choice.tsx";
+import { NumberInput } from "./inputs.tsx";
 
 /** What can be chosen, each with the words for it. */
 type Options = readonly (readonly [string, string])[];
@@ -99,10 +100,10 @@ export function BetweenColumns({ of, lookUp: l }: { of: LookUpEdit; lookUp: Rang
           value={l.from}
           options={columns}
           set={(c) => put({ from: c })}
-          wide="!w-36"
+          width="!w-36"
         />
         <span className="faint">to</span>
-        <Choice label="Column with the end" value={l.to} options={columns} set={(c) => put({ to: c })} wide="!w-36" />
+        <Choice label="Column with the end" value={l.to} options={columns} set={(c) => put({ to: c })} width="!w-36" />
       </div>
     </>
   );
@@ -132,14 +133,14 @@ export function AskedBy({ of }: { of: LookUpEdit }) {
                 value={b.compare ?? "words"}
                 options={SCORED_BY.map((id) => [id, comparatorPart(id).title])}
                 set={(c) => putBy(i, { compare: c })}
-                wide="!w-52"
+                width="!w-52"
               />
               <Choice
                 label="What the text is"
                 value={b.as ?? "text"}
                 options={TEXT_KINDS.map((kind) => [kind, AS_WORDS[kind]])}
                 set={(as) => putBy(i, { as })}
-                wide="!w-44"
+                width="!w-44"
               />
             </span>
           )}
@@ -218,14 +219,14 @@ export function Fills({ of }: { of: LookUpEdit }) {
       <Choice
         label="A field to fill"
         value=""
-        empty={Object.keys(l.bring).length === 0 ? "nothing; choose a field to fill" : "and another field"}
+        none={Object.keys(l.bring).length === 0 ? "nothing; choose a field to fill" : "and another field"}
         options={fillable.filter(([f]) => l.bring[f] === undefined)}
         set={(f) => {
           if (f === "") return;
           const like = columns.find(([c]) => plainName(c) === plainName(f))?.[0];
           put({ bring: { ...l.bring, [f]: like ?? list?.shape.key ?? columns[0]?.[0] ?? "" } });
         }}
-        wide="!w-72"
+        width="!w-72"
       />
       {l.how === "scored" && <ScoreInto of={of} lookUp={l} />}
     </div>
@@ -241,7 +242,7 @@ function ScoreInto({ of, lookUp: l }: { of: LookUpEdit; lookUp: Scored }) {
       <Choice
         label="Field for the score"
         value={l.score_in ?? ""}
-        empty="no field"
+        none="no field"
         options={fillable}
         set={(f) => (f === "" ? without("score_in") : put({ score_in: f }))}
       />
@@ -249,7 +250,7 @@ function ScoreInto({ of, lookUp: l }: { of: LookUpEdit; lookUp: Scored }) {
       <Choice
         label="Field for the lead"
         value={l.lead_in ?? ""}
-        empty="no field"
+        none="no field"
         options={fillable}
         set={(f) => (f === "" ? without("lead_in") : put({ lead_in: f }))}
       />

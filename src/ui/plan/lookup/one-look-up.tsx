@@ -4,7 +4,7 @@ import { fitsName } from "@/core/kernel/file-name.ts";
 import { lookUpSchema, type LookUp, type LookUpPolicy, type NonePolicy } from "@/core/lookup/schema.ts";
 import type { Plan } from "@/core/plan/document.ts";
 import type { ReferenceInfo } from "@/store/references.ts";
-import { Choice } from "./inputs.tsx";
+import { Choice } from "../../kit/choice.tsx";
 import { AskedBy, BetweenColumns, Fills, LookUpHeading, ScoreLimits, type LookUpEdit } from "./look-up-rows.tsx";
 import { OfDelivery } from "./of-delivery.tsx";
 
@@ -76,7 +76,7 @@ export function OneLookUp({
           value={l.how}
           options={Object.entries(HOW)}
           set={(h) => change(h as LookUp["how"])}
-          wide="!w-96"
+          width="!w-96"
         />
         {l.how === "range" && <BetweenColumns of={of} lookUp={l} />}
         <span className="faint pt-1">{l.how === "range" ? "and the same" : "by"}</span>
@@ -109,7 +109,7 @@ export function OneLookUp({
             <Choice
               label="The day on which entries must hold"
               value={l.on ?? ""}
-              empty="any day"
+              none="any day"
               options={plan.contract.fields.filter((f) => f.type === "date").map((f) => [f.name, f.name])}
               set={(f) => (f === "" ? without("on") : put({ on: f }))}
             />

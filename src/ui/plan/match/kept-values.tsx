@@ -5,46 +5,41 @@ import { keepOthers } from "@/core/match/schema.ts";
 import type { Field } from "@/core/field/field.ts";
 import { FormulaEditor } from "../../formulas/formula-editor.tsx";
 import { useNamed } from "../../formulas/use-formulas.ts";
+import { Choice } from "../../kit/choice.tsx";
 import { withField, withKept } from "./kept-edits.ts";
 import type { PartProps } from "./parts.ts";
 
 /** Types of fields that a score can go into. */
 const HOLDS_SCORE: ReadonlySet<string> = new Set(["integer", "decimal", "number", "text"]);
 
-/** Which rule says whose value is kept. */
+/** Which rule says whose value is kept. `none`: what it is called that there is no rule of its own. */
 function RuleChoice({
   label,
   none,
-  rule,
+  rule = "",
   put,
 }: {
   label: string;
-  /** What it is called that there is no rule of its own. */
   none: string;
-  rule: Survivorship | undefined;
+  rule: Survivorship | undefined | "";
   put: (rule: Survivorship | null) => void;
 }) {
   return (
-    <select
-      className="select select-sm !w-52 shrink-0"
-      aria-label={label}
-      value={rule ?? ""}
-      onChange={(e) => put(e.target.value === "" ? null : (e.target.value as Survivorship))}
-    >
-      <option value="">{none}</option>
-      {SURVIVORSHIP_PARTS.map(({ id, words }) => (
-        <option key={id} value={id}>
-          {words}
-        </option>
-      ))}
-    </select>
+    <Choice
+      label={label}
+      value={rule}
+      none={none}
+      options={SURVIVORSHIP_PARTS.map(({ id, words }) => [id, words] as const)}
+      set={(id) => put(id === "" ? null : id)}
+      width="!w-52 shrink-0"
+    />
   );
 }
 
 /** One field that a match names, or none. */
 function FieldChoice({
   words,
-  value,
+  value = "",
   none,
   names,
   put,
@@ -58,16 +53,7 @@ function FieldChoice({
   return (
     <label className="flex items-center gap-2 whitespace-nowrap">
       <span className="faint">{words}</span>
-      <select
-        className="select select-sm !w-40"
-        value={value ?? ""}
-        onChange={(e) => put(e.target.value === "" ? undefined : e.target.value)}
-      >
-        <option value="">{none}</option>
-        {names.map((name) => (
-          <option key={name}>{name}</option>
-        ))}
-      </select>
+      <Choice value={value} none={none} options={names} set={(name) => put(name || undefined)} width="!w-40" />
     </label>
   );
 }

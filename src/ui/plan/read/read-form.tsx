@@ -4,10 +4,11 @@ import { Fragment, useId, type ReactNode } from "react";
 import { listed } from "@/core/kernel/problem.ts";
 import { FORMAT_PARTS, formatPart } from "@/core/read/schema.ts";
 import { SETTINGS, type OfEach, type ReadOptions } from "@/core/read/settings.ts";
+import { Choice } from "../../kit/choice.tsx";
 import { label } from "../../kit/words.ts";
 import {
+  WIDE,
   Arrays,
-  Choice,
   Count,
   Delimiter,
   Encoding,
@@ -72,7 +73,8 @@ export function ReadForm({ read, set, evidence = {}, others = {}, arrays = [] }:
         <Choice
           id={`${one.id}-format`}
           value={read.as}
-          choices={FORMAT_PARTS.map((f) => [f.id, f.title])}
+          width={WIDE}
+          options={FORMAT_PARTS.map((f) => [f.id, f.title] as const)}
           set={(as) => set({ as })}
         />
         {evidence["format"] && <span className="faint block text-xs">{evidence["format"]}</span>}

@@ -4,6 +4,7 @@ import { useState } from "react";
 import type { z } from "zod";
 import { toJSONSchema } from "zod";
 import type { ReadOptions } from "@/core/read/settings.ts";
+import { Choice } from "../../kit/choice.tsx";
 import { ENCODING_GROUPS } from "@/core/read/encoding/names.ts";
 
 const DELIMITER_WORDS: [string, string][] = [
@@ -16,7 +17,7 @@ const DELIMITER_WORDS: [string, string][] = [
 ];
 /** The choice that is typed. */
 const OTHER = "other";
-const WIDE = "w-full max-w-56 text-sm";
+export const WIDE = "w-full max-w-56 text-sm";
 
 /** One setting of how files are read: what all of them are, and how one is changed or taken away. */
 export interface OneSetting {
@@ -24,29 +25,6 @@ export interface OneSetting {
   readonly read: ReadOptions;
   readonly put: (more: Partial<ReadOptions>) => void;
   readonly without: (name: keyof ReadOptions) => void;
-}
-
-/** A choice of few. `choices`: what is set, and its words. */
-export function Choice(props: {
-  id: string;
-  value: string;
-  choices: readonly (readonly [string, string])[];
-  set: (value: string) => void;
-}) {
-  return (
-    <select
-      id={props.id}
-      className={`select select-sm ${WIDE}`}
-      value={props.value}
-      onChange={(e) => props.set(e.target.value)}
-    >
-      {props.choices.map(([value, words]) => (
-        <option key={value} value={value}>
-          {words}
-        </option>
-      ))}
-    </select>
-  );
 }
 
 /** What stands between cells: one of few, or what is typed. */
@@ -59,7 +37,8 @@ export function Delimiter({ id, read, put }: OneSetting) {
       <Choice
         id={`${id}-delimiter`}
         value={typing ? OTHER : (read.delimiter ?? "auto")}
-        choices={[...DELIMITER_WORDS, ...own, [OTHER, "other…"]]}
+        width={WIDE}
+        options={[...DELIMITER_WORDS, ...own, [OTHER, "other…"]]}
         set={(value) => {
           setTyping(value === OTHER);
           if (value !== OTHER) put({ delimiter: value });
@@ -89,10 +68,12 @@ export function Quote({ id, read, set }: OneSetting & { set: (read: ReadOptions)
     <Choice
       id={`${id}-quote`}
       value={read.quote ?? '"'}
-      choices={[
+      width={WIDE}
+      options={[
         ['"', "double quote"],
         ["'", "single quote"],
         ["", "none"],
+        ...(["", "'", '"', undefined].includes(read.quote) ? [] : [read.quote!]),
       ]}
       set={(quote) => {
         const { escape: _, ...rest } = read;
@@ -107,7 +88,8 @@ export function Escape({ id, read, put, without }: OneSetting) {
     <Choice
       id={`${id}-escape`}
       value={read.escape === "\\" ? "\\" : ""}
-      choices={[
+      width={WIDE}
+      options={[
         ["", "is doubled"],
         ["\\", "has a backslash before it"],
       ]}
@@ -138,13 +120,18 @@ export function Starts({ id, read, put, without }: OneSetting) {
 }
 
 export function Sheets({ id, read, put, without, others }: OneSetting & { others: readonly string[] }) {
+  const set = read.sheets?.join("\n") ?? "";
   const all: [string, string][] = others.length > 1 ? [[others.join("\n"), "all of them"]] : [];
+  // Which of several, as only the plan's own document can say.
+  const some: [string, string][] =
+    (read.sheets ?? []).length > 1 && set !== all[0]?.[0] ? [[set, read.sheets!.join(", ")]] : [];
   const each = [...new Set([...others, ...(read.sheets ?? [])])];
   return (
     <Choice
       id={`${id}-sheets`}
-      value={read.sheets?.join("\n") ?? ""}
-      choices={[["", "the first with records"], ...each.map((s) => [s, s] as const), ...all]}
+      value={set}
+      width={WIDE}
+      options={[["", "the first with records"], ...each, ...all, ...some]}
       set={(sheets) => (sheets === "" ? without("sheets") : put({ sheets: sheets.split("\n") }))}
     />
   );
@@ -164,7 +151,7 @@ export function Text({
   const set = (text: string): void => (text === "" ? without(name) : put({ [name]: text }));
   if (list.length > 0 && (value === "" || list.includes(value))) {
     const choices = list.map((v) => [v, v] as const);
-    return <Choice id={`${id}-${name}`} value={value} choices={[["", hint], ...choices]} set={set} />;
+    return <Choice id={`${id}-${name}`} value={value} width={WIDE} options={[["", hint], ...choices]} set={set} />;
   }
   return (
     <input
@@ -187,7 +174,8 @@ export function Arrays({ id, read, put }: OneSetting) {
     <Choice
       id={`${id}-arrays`}
       value={read.arrays?.["*"]?.take ?? "join"}
-      choices={[
+      width={WIDE}
+      options={[
         ["join", "joined into one cell by “; ”"],
         ["first", "the first element"],
         ["last", "the last element"],
