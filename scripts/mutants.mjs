@@ -192,7 +192,7 @@ const FOLDERS = {
     tests: ["outputs", "files-out", "destination", "file-name", "out-choice", "for-sender", "out-edges"],
     heart: false,
   },
-  "core/interop": { tests: ["interop", "interop-whole", "contract", "table"], heart: false },
+  "core/interop": { tests: ["interop", "interop-whole", "contract", "table", "field-checks"], heart: false },
 };
 
 ensureModules();
