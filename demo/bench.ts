@@ -124,17 +124,19 @@ async function main(): Promise<void> {
   say(`${grouped(COUNT)} records of 12 fields, ${grouped(statSync(whole).size)} bytes; 6 steps, ${String(17)} checks`);
 
   const rounds = Math.min(3, ROUNDS);
-  if (only === undefined || only === "match") {
+  if (only === undefined || only === "match" || only === "look-up") {
     const pool = openDb(url, 2);
     benchComparators(say);
     await benchLookUp(pool, COUNT / 10, COUNT / 100, rounds, say);
     await pool.end();
+  }
+  if (only === undefined || only === "match") {
     benchLikeness([11, 12], say);
     await benchCircumstances([11, 12], COUNT / 10, say);
     await benchRepeats([COUNT / 100, COUNT / 10, COUNT], say);
   }
   if (only === "circumstances") await benchCircumstances(SEEDS, COUNT / 10, say);
-  if (only === "match" || only === "circumstances") return;
+  if (["match", "look-up", "circumstances"].includes(only ?? "")) return;
   if (only === undefined || only === "mends") {
     benchMends([11, 12], say);
     benchReturned([11, 12], say);

@@ -1,4 +1,4 @@
-/** Measures the engine against the database's own copy, in a cluster of its own. BENCH_RECORDS and BENCH_ROUNDS make it smaller, BENCH_SEEDS=21,22 makes other circumstances, `npm run bench -- PART` does a part: match, circumstances, mends, cleanse, read, load, upsert, targets, out, release, quarantine, find or memory. */
+/** Measures the engine against the database's own copy, in a cluster of its own. BENCH_RECORDS and BENCH_ROUNDS make it smaller, BENCH_SEEDS=21,22 makes other circumstances, `npm run bench -- PART` does a part: match, look-up, circumstances, mends, cleanse, read, load, upsert, targets, out, release, quarantine, find or memory. */
 import { spawnSync } from "node:child_process";
 import { rmSync } from "node:fs";
 import { join } from "node:path";

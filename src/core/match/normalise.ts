@@ -5,13 +5,40 @@ import { ABBREVIATIONS, GIVEN_NAMES, LEGAL_FORMS, PARTICLES, TITLES } from "./wo
 /** Words that stand for others in comparisons: what is found, by what is written. */
 export type Variants = ReadonlyMap<string, readonly string[]>;
 
+/** What letters of ASCII are in a value that is made plain; 0 for those that it takes more for. */
+const LETTER = { plain: 1, capital: 2, mark: 3, apostrophe: 4, blank: 5 } as const;
+const LETTERS = Uint8Array.from({ length: 128 }, (_, code) => {
+  const letter = String.fromCharCode(code);
+  if (/[a-z0-9]/.test(letter)) return LETTER.plain;
+  if (/[A-Z]/.test(letter)) return LETTER.capital;
+  if (letter === "'") return LETTER.apostrophe;
+  return letter === " " ? LETTER.blank : /[.,;:-]/.test(letter) ? LETTER.mark : 0;
+});
+
 /** A value for comparing: lower case, no accents, words apart by one space and nothing but letters and digits in them. */
 export function plainWords(text: string): string {
-  if (/^[a-z0-9]+(?: [a-z0-9]+)*$/.test(text)) return text;
-  if (/^[A-Za-z0-9 .,;:'-]*$/.test(text)) {
-    const words = text.toLowerCase().replace(/'/g, "");
-    return /[.,;:-]|^ | $| {2}/.test(words) ? words.replace(/[ .,;:-]+/g, " ").trim() : words;
+  let capitals = false;
+  let marks = false;
+  // A blank at the beginning, or behind another one, goes too.
+  let last: number = LETTER.blank;
+  for (let i = 0; i < text.length; i++) {
+    const code = text.charCodeAt(i);
+    const letter = code < 128 ? LETTERS[code]! : 0;
+    if (letter === 0) return otherWords(text);
+    if (letter === LETTER.capital) capitals = true;
+    else if (letter !== LETTER.plain && (letter !== LETTER.blank || last === LETTER.blank)) marks = true;
+    last = letter;
   }
+  const lower = capitals ? text.toLowerCase() : text;
+  if (!marks && last !== LETTER.blank) return lower;
+  return lower
+    .replace(/'/g, "")
+    .replace(/[ .,;:-]+/g, " ")
+    .trim();
+}
+
+/** The same of a value that has other letters than those of ASCII, or other marks. */
+function otherWords(text: string): string {
   return withoutAccents(text.normalize("NFKC"))
     .toLowerCase()
     .replace(/['’`´]/g, "")
@@ -49,17 +76,33 @@ export function variantsOf(
 
 export const NAME_VARIANTS = variantsOf(GIVEN_NAMES);
 
-const NO_NAME = new Set([...TITLES, ...PARTICLES]);
-const LEGAL_FORM = new Set(LEGAL_FORMS);
 const ABBREVIATION = new Map(ABBREVIATIONS.flatMap(([to, ...from]) => from.map((word) => [word, to!] as const)));
 
-/** What is kept of some words; all of them where nothing would be left. */
-function without(words: string, drop: ReadonlySet<string>): string {
-  const all = wordsOf(words);
-  if (!all.some((w) => drop.has(w))) return words;
-  const kept = all.filter((w) => !drop.has(w));
-  return kept.length === 0 ? words : kept.join(" ");
+/** Leaves words out of plain ones; where nothing would be left they stay. Most texts have none, which is seen by how words begin and how long they are. */
+function leavingOut(list: readonly string[]): (words: string) => string {
+  const drop = new Set(list);
+  const LONGEST = 15;
+  const looks = new Uint8Array(128 * (LONGEST + 1));
+  const look = (first: number, length: number): number =>
+    (first < 128 ? first : 0) * (LONGEST + 1) + Math.min(LONGEST, length);
+  for (const word of list) looks[look(word.charCodeAt(0), word.length)] = 1;
+  const without = (words: string): string => {
+    const kept = wordsOf(words).filter((w) => !drop.has(w));
+    return kept.length === 0 ? words : kept.join(" ");
+  };
+  return (words) => {
+    let from = 0;
+    for (let i = 0; i <= words.length; i++) {
+      if (i < words.length && words.charCodeAt(i) !== 32) continue;
+      if (looks[look(words.charCodeAt(from), i - from)] === 1) return without(words);
+      from = i + 1;
+    }
+    return words;
+  };
 }
+
+const withoutTitles = leavingOut([...TITLES, ...PARTICLES]);
+const withoutLegalForms = leavingOut(LEGAL_FORMS);
 
 /**
  * A person's name for comparing: “Dr. Sorrel P. de Ness” becomes “sorrel p ness”, and “NESS,
@@ -69,12 +112,12 @@ export function personWords(text: string): string {
   const comma = text.indexOf(",");
   const turned =
     comma > 0 && text.indexOf(",", comma + 1) < 0 ? `${text.slice(comma + 1)} ${text.slice(0, comma)}` : text;
-  return without(plainWords(turned), NO_NAME);
+  return withoutTitles(plainWords(turned));
 }
 
 /** An organisation's name for comparing: without its legal form, abbreviations written out. */
 export function organisationWords(text: string): string {
-  return without(placeWords(text), LEGAL_FORM);
+  return withoutLegalForms(placeWords(text));
 }
 
 /** The name of a place, or an address, for comparing: abbreviations written out. */

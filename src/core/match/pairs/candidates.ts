@@ -14,10 +14,18 @@ const RARE = 24;
 /** Rates are told apart in steps of four. */
 const RATE_BITS = 2;
 const BINS = 0x10000 >> RATE_BITS;
+/** So few numbers are put in order by moving each to its place, sooner than a list is asked to sort itself. */
+const FEW = 64;
+/** So many rows are asked for before the first one is summed up; as a rule no more are. */
+const ASKED = 12;
 /** Weights that are computed beforehand. */
 const WEIGHTS = 8192;
+/** A weight is a byte at most, so that what is marked with it stays at hand. */
+const MOST_WEIGHT = 0xff;
 /** A sum is below this; with the number of its search before it, it is a whole number of 31 bits. */
 const SEARCH = 0x10000;
+/** So that it is, no more of a record's features are summed up than these, the rarest. */
+const MOST_SUMMED = Math.floor((SEARCH - 1) / MOST_WEIGHT);
 const MOST_SEARCHES = 0x8000;
 /** How many records that share rare features have all their features looked at. */
 const POOL = 40;
@@ -39,14 +47,18 @@ export class CandidateIndex {
   private touched: Int32Array;
   private readonly budget: number;
   private readonly order = new Float64Array(MOST_FEATURES);
-  private readonly weights: Uint16Array;
+  private readonly weights: Uint8Array;
   private readonly bins = new Int32Array(BINS);
   private readonly pool: Int32Array;
   private readonly whole = new Uint16Array(POOL);
+  private readonly begins = new Int32Array(POOL);
+  private readonly ends = new Int32Array(POOL);
+  /** What was read only so that it is at hand; nobody asks for it. */
+  private near = 0;
   /** The sums of what was touched, and the places of those that were chosen. */
   private rates: Uint16Array;
   private readonly chosen: Int32Array;
-  private readonly marks: Uint16Array;
+  private readonly marks: Uint8Array;
   private readonly features: readonly FeatureRows[];
   /** The candidates that were found last, the best not first. */
   readonly found: Int32Array;
@@ -64,13 +76,13 @@ export class CandidateIndex {
     [this.room, this.starts, this.entries, this.features] = [room, starts, entries, features];
     this.own = new RecordFeatures(known.values, room);
     const rarity = Math.log2(known.length + 1);
-    this.weights = Uint16Array.from({ length: WEIGHTS }, (_, n) =>
-      Math.max(1, Math.round(12 * (rarity - Math.log2(n || 1)))),
+    this.weights = Uint8Array.from({ length: WEIGHTS }, (_, n) =>
+      Math.min(MOST_WEIGHT, Math.max(1, Math.round(12 * (rarity - Math.log2(n || 1))))),
     );
     this.sums = new Int32Array(known.length);
     this.found = new Int32Array(most);
     this.chosen = new Int32Array(this.pool.length);
-    this.marks = new Uint16Array(MARKED + 1);
+    this.marks = new Uint8Array(MARKED + 1);
   }
 
   /** How much a feature that so many records have counts. */
@@ -113,7 +125,7 @@ export class CandidateIndex {
       else if (rarest < 0 || n * MOST_FEATURES + i < rarest) rarest = n * MOST_FEATURES + i;
     }
     if (kept === 0 && rarest >= 0) order[kept++] = rarest;
-    return order.subarray(0, kept).sort();
+    return sorted(order, Math.min(kept, MOST_SUMMED), kept);
   }
 
   /** What a record comes to at most that shares one feature with the one at hand, and none that is rare. */
@@ -138,6 +150,7 @@ export class CandidateIndex {
     const base = this.search * SEARCH;
     let touched = 0;
     let looked = 0;
+    this.ask(order);
     for (const key of order) {
       const n = Math.floor(key / MOST_FEATURES);
       const feature = own.list[key - n * MOST_FEATURES]!;
@@ -157,15 +170,23 @@ export class CandidateIndex {
         const r = entries[i]!;
         const left = sums[r]! - base;
         const before = left & ~(left >> 31);
-        const sum = Math.min(SEARCH - 1, before + weight);
+        const sum = before + weight;
         sums[r] = base + sum;
         // Put down always and counted where it comes to more than that first, without a branch that no processor foresees.
         list[touched] = r;
-        touched += ((above - sum) >>> 31) & ((before - above - 1) >>> 31);
+        touched += ((above - sum) & (before - above - 1)) >>> 31;
       }
       looked += to - from;
     }
     return touched;
+  }
+
+  /** Reads where the rows of the rarest features begin, all side by side, since they lie far apart. */
+  private ask(order: Float64Array): void {
+    const { own, starts, entries } = this;
+    let near = 0;
+    for (let i = 0; i < order.length && i < ASKED; i++) near |= entries[starts[own.list[order[i]! % MOST_FEATURES]!]!]!;
+    this.near = near;
   }
 
   /** Puts those with the highest sums into the pool; gives how many. */
@@ -197,22 +218,49 @@ export class CandidateIndex {
       const n = starts[feature + 1]! - starts[feature]!;
       if (n > 0) marks[feature & MARKED] = this.weightOf(n);
     }
-    for (let i = 0; i < pooled; i++) whole[i] = Math.min(0xffff, this.sumOf(pool[i]!));
+    this.sumUp(pooled);
     for (let i = 0; i < own.count; i++) marks[own.list[i]! & MARKED] = 0;
     const count = keepHighest(whole, pooled, chosen, this.most, bins, countRates(whole, pooled, bins));
     for (let i = 0; i < count; i++) found[i] = pool[chosen[i]!]!;
     return count;
   }
 
-  /** The sum of what a known record's features are marked with. */
-  private sumOf(record: number): number {
-    const { marks, features } = this;
-    const { from, starts, list } = features.length > 1 && record >= features[1]!.from ? features[1]! : features[0]!;
-    const end = starts[record - from + 1]!;
-    let sum = 0;
-    for (let j = starts[record - from]!; j < end; j++) sum += marks[list[j]!]!;
-    return sum;
+  /** Sums up what the features of the records of the pool are marked with. */
+  private sumUp(pooled: number): void {
+    const { marks, features, pool, whole, begins, ends } = this;
+    for (const { from, starts, list } of features) {
+      const past = from + starts.length - 1;
+      // All are asked for before one is summed up: they lie far apart, and so are read side by side.
+      let near = 0;
+      for (let i = 0; i < pooled; i++) {
+        const record = pool[i]! - from;
+        if (record < 0 || record >= past - from) continue;
+        begins[i] = starts[record]!;
+        ends[i] = starts[record + 1]!;
+        near |= list[begins[i]!]! | list[ends[i]! - 1]!;
+      }
+      this.near = near;
+      for (let i = 0; i < pooled; i++) {
+        const record = pool[i]! - from;
+        if (record < 0 || record >= past - from) continue;
+        let sum = 0;
+        for (let j = begins[i]!, end = ends[i]!; j < end; j++) sum += marks[list[j]!]!;
+        whole[i] = Math.min(0xffff, sum);
+      }
+    }
   }
+}
+
+/** The smallest of some numbers, so many of them, in their order. */
+function sorted(list: Float64Array, most: number, count: number): Float64Array {
+  if (count > FEW) return list.subarray(0, count).sort().subarray(0, most);
+  for (let i = 1; i < count; i++) {
+    const n = list[i]!;
+    let at = i;
+    for (; at > 0 && list[at - 1]! > n; at--) list[at] = list[at - 1]!;
+    list[at] = n;
+  }
+  return list.subarray(0, most);
 }
 
 /** The first place from one to before another whose record is not below `least`; records ascend. */

@@ -1,6 +1,8 @@
-import { NAME_VARIANTS, wordsOf } from "../normalise.ts";
+import { grown } from "../../kernel/lists.ts";
+import { NAME_VARIANTS } from "../normalise.ts";
 import { cologne, soundex } from "../compare/phonetic.ts";
 import type { Blocking } from "../part.ts";
+import { NumberedWords } from "./numbered-texts.ts";
 
 /**
  * A feature is something that two records may have in common: a run of three letters, a sound, a
@@ -23,37 +25,50 @@ const KIND = { gram: 1, sound: 2, variant: 3, whole: 4, code: 5, half: 6, year: 
 /** Takes features, one after the other. */
 interface Takes {
   push(feature: number): void;
+  /** Takes those of a list from one place to before another. */
+  append(features: Int32Array, from: number, to: number): void;
 }
 
-/** What a word leads by: its features, and the coarse one of them. */
-interface WordLeads {
-  readonly features: readonly number[];
-  readonly coarse: number;
-}
-
-/** Words that came before: names are many, the words that they are made of few. */
-let remembered = new Map<string, WordLeads>();
-const MOST_REMEMBERED = 200_000;
+/** Words that are remembered with what they lead by, before all are forgotten: names are many, the words that they are made of few. */
+const MOST_REMEMBERED = 1 << 17;
 /** Words of a text that have a coarse feature. */
 const COARSE_WORDS = 3;
 
-/**
- * Words of text lead by their runs of three letters, by how they sound, and by what name they are a
- * form of; the coarse features are the sounds of the first of them.
- */
-function words(text: string, features: Takes, coarse: Takes): void {
-  let n = 0;
-  for (const word of wordsOf(text)) {
-    let ways = remembered.get(word);
-    if (!ways) {
-      if (remembered.size >= MOST_REMEMBERED) remembered = new Map();
-      const sound = word.charCodeAt(0) > 57 ? soundex(word) : word;
-      remembered.set(word, (ways = { features: wordFeatures(word), coarse: hashOf(KIND.sound, sound) }));
+/** What words lead by: by number of a word its coarse feature, and where its features begin in their list. */
+class WordLeads {
+  private readonly words = new NumberedWords(MOST_REMEMBERED);
+  private readonly coarse = new Int32Array(MOST_REMEMBERED);
+  private readonly starts = new Int32Array(MOST_REMEMBERED + 1);
+  private list = new Int32Array(1024);
+
+  /**
+   * Words of text lead by their runs of three letters, by how they sound, and by what name they are a
+   * form of; the coarse features are the sounds of the first of them.
+   */
+  give(text: string, features: Takes, coarse: Takes): void {
+    const { words } = this;
+    let place = 0;
+    for (let from = 0; from <= text.length; from = words.end + 1) {
+      const n = words.of(text, from);
+      const length = words.end - from;
+      if (words.fresh) this.put(n, text.slice(from, words.end));
+      features.append(this.list, this.starts[n]!, this.starts[n + 1]!);
+      if (place++ < COARSE_WORDS && length > 1) coarse.push(this.coarse[n]!);
     }
-    for (const feature of ways.features) features.push(feature);
-    if (n++ < COARSE_WORDS && word.length > 1) coarse.push(ways.coarse);
+  }
+
+  private put(n: number, word: string): void {
+    const sound = word.charCodeAt(0) > 57 ? soundex(word) : word;
+    this.coarse[n] = hashOf(KIND.sound, sound);
+    const features = wordFeatures(word);
+    const at = this.starts[n]!;
+    const end = (this.starts[n + 1] = at + features.length);
+    if (end > this.list.length) this.list = grown(this.list, Math.max(end, this.list.length * 2));
+    this.list.set(features, at);
   }
 }
+
+let leads: WordLeads | null = null;
 
 function wordFeatures(word: string): number[] {
   const features: number[] = [];
@@ -117,7 +132,7 @@ export function bothOf(a: number, b: number): number {
  * many records.
  */
 export function featuresOf(blocking: Blocking, text: string, tag: number, features: Takes, coarse: Takes): void {
-  if (blocking === "words") words(text, features, coarse);
+  if (blocking === "words") (leads ??= new WordLeads()).give(text, features, coarse);
   else if (blocking === "code") code(text, tag, features, coarse);
   else if (blocking === "date") date(text, tag, features, coarse);
   else if (blocking === "number") {

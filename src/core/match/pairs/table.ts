@@ -1,6 +1,7 @@
 import { grown } from "../../kernel/lists.ts";
 import { comparatorPart } from "../compare/index.ts";
 import { bothOf, featuresOf, variantFeature } from "./features.ts";
+import { NumberedTexts } from "./numbered-texts.ts";
 import { variantsOf, wordsOf, type Variants } from "../normalise.ts";
 import type { Compare, Blocking, WordOptions } from "../part.ts";
 import { comparatorOptions, mayBeShared, type MatchField } from "../schema.ts";
@@ -46,10 +47,13 @@ class Grown {
     for (let i = first + 1; i <= past; i++) this.push(starts[i]! + shift);
   }
 
-  append(numbers: Int32Array): void {
-    const at = this.length;
-    this.extend(numbers.length);
-    this.list.set(numbers, at);
+  /** Puts in the numbers of a list from one place to before another. */
+  append(numbers: Int32Array, from: number, to: number): void {
+    const at = this.length - from;
+    this.extend(to - from);
+    const { list } = this;
+    // Mostly a few, which are put over sooner one by one than by asking for a copy of memory.
+    for (let i = from; i < to; i++) list[at + i] = numbers[i]!;
   }
 }
 
@@ -79,6 +83,9 @@ function inSharedMemory(list: Int32Array): Int32Array {
   return shared;
 }
 
+/** Texts as they arrive whose numbers are remembered before all are forgotten, for columns of which few differ. */
+const MOST_ARRIVING = 4096;
+
 /** The features of a field's different values, for another thread. */
 export type SharedValues = readonly SharedNumbers[];
 
@@ -97,13 +104,16 @@ export interface NewValues {
  * tables of a comparison share them, so that equal values have equal numbers.
  */
 export class Values {
-  readonly texts: string[] = [""];
+  private readonly numbers = new NumberedTexts();
+  readonly texts: readonly string[] = this.numbers.texts;
   /** By value: where its features begin; one more entry than values. */
   private readonly starts = new Grown();
   private readonly features = new Grown();
   private readonly coarseStarts = new Grown();
   private readonly coarse = new Grown();
-  private readonly numbers = new Map<string, number>([["", 0]]);
+  /** By text as it arrives: its number. Null once nearly all of them differ, so that nothing is won by it. */
+  private arriving: Map<string, number> | null = new Map();
+  private met = 0;
   readonly compare: Compare;
   private readonly prepare: (text: string) => string;
   /** Words of the plan's own that mean the same, where the comparator leaves them as they are. */
@@ -137,12 +147,28 @@ export class Values {
   /** The number of a value as it arrives. */
   numberOf(text: string): number {
     if (text === "") return 0;
-    const prepared = this.prepare(text);
-    const known = this.numbers.get(prepared);
-    if (known !== undefined) return known;
-    const n = this.texts.length;
-    this.numbers.set(prepared, n);
-    this.texts.push(prepared);
+    const { arriving } = this;
+    if (!arriving) return this.numberOfPlain(this.prepare(text));
+    let n = arriving.get(text);
+    if (n !== undefined) {
+      this.met++;
+      return n;
+    }
+    if (arriving.size === MOST_ARRIVING) {
+      if (this.met < MOST_ARRIVING) this.arriving = null;
+      this.met = 0;
+      arriving.clear();
+    }
+    n = this.numberOfPlain(this.prepare(text));
+    arriving.set(text, n);
+    return n;
+  }
+
+  /** The number of a value that was made plain. */
+  private numberOfPlain(prepared: string): number {
+    const before = this.texts.length;
+    const n = this.numbers.of(prepared);
+    if (n < before) return n;
     featuresOf(this.blocking, prepared, this.tag, this.features, this.coarse);
     if (this.forms) {
       for (const word of wordsOf(prepared))
@@ -167,22 +193,16 @@ export class Values {
     let first = 0;
     const put = (past: number): void => {
       this.starts.appendRows(this.features.length, starts, first, past);
-      this.features.append(features.subarray(starts[first], starts[past]));
+      this.features.append(features, starts[first]!, starts[past]!);
       this.coarseStarts.appendRows(this.coarse.length, coarseStarts, first, past);
-      this.coarse.append(coarse.subarray(coarseStarts[first], coarseStarts[past]));
+      this.coarse.append(coarse, coarseStarts[first]!, coarseStarts[past]!);
     };
     for (let i = 0; i < texts.length; i++) {
-      const text = texts[i]!;
-      const known = this.numbers.get(text);
-      if (known === undefined) {
-        numbers[i] = this.texts.length;
-        this.numbers.set(text, this.texts.length);
-        this.texts.push(text);
-      } else {
-        numbers[i] = known;
-        put(i);
-        first = i + 1;
-      }
+      const before = this.texts.length;
+      const n = (numbers[i] = this.numbers.of(texts[i]!));
+      if (n === before) continue;
+      put(i);
+      first = i + 1;
     }
     put(texts.length);
     return numbers;
@@ -199,13 +219,13 @@ export class Values {
   /** Takes the values of another thread in place of its own, without their texts: none can be put to them. */
   take(shared: SharedValues): void {
     this.numbers.clear();
-    this.texts.length = 1;
+    this.arriving?.clear();
     this.grown.forEach((g, i) => g.take(shared[i]!));
   }
 
   /** Takes the texts, which are needed for comparing. */
   takeTexts(texts: readonly string[]): void {
-    for (let i = 1; i < texts.length; i++) this.texts.push(texts[i]!);
+    this.numbers.take(texts);
   }
 
   get featureStarts(): Int32Array {
