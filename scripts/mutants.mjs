@@ -112,6 +112,7 @@ const FOLDERS = {
       "match-report",
       "match-entries",
       "match-candidates",
+      "numbered-texts",
       "cluster",
       "match-model",
       "patterns",
