@@ -313,7 +313,7 @@ function PartFault({ part, put }: { part: PartPreview; put: (more: ReadSettings)
     <ProblemNote problem={problemFrom(error)}>
       {part.rows.length > 0 && <p className="faint">What could be read before is shown below, and is not loaded.</p>}
       {way && (
-        <button type="button" className="btn btn-sm mt-1" onClick={() => put(way.more)}>
+        <button type="button" className="btn btn-line btn-sm mt-1" onClick={() => put(way.more)}>
           It is meant: {way.words}
         </button>
       )}

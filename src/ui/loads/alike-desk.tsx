@@ -53,7 +53,7 @@ export function AlikeDesk({ load, open }: { load: number; open: boolean }) {
         </p>
       )}
       {open && whole.length > 1 && (
-        <button type="button" className="btn btn-sm mt-2" disabled={busy} onClick={() => close(whole)}>
+        <button type="button" className="btn btn-line btn-sm mt-2" disabled={busy} onClick={() => close(whole)}>
           Close the {grouped(whole.length)} that are the same in all that was sound
         </button>
       )}
@@ -80,7 +80,7 @@ export function AlikeDesk({ load, open }: { load: number; open: boolean }) {
                   </>
                 ) : (
                   open && (
-                    <button type="button" className="btn btn-xs" disabled={busy} onClick={() => close([pair])}>
+                    <button type="button" className="btn btn-line btn-xs" disabled={busy} onClick={() => close([pair])}>
                       It is the same
                     </button>
                   )

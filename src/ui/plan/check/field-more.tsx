@@ -32,6 +32,7 @@ export function FieldMore({
   const asked = FIELD_CHECKS.filter(
     (id) => checkPart(id).asked(field) || (id === "unique" && plan.load.key.join() === field.name),
   );
+  const further = FURTHER_CHECKS.filter((id) => canHave(field, id));
   const used = usedIn(plan, field.name);
   const back = reach(plan, field.name, "back");
   const forward = reach(plan, field.name, "forward");
@@ -57,9 +58,9 @@ export function FieldMore({
         />
       </div>
       <div>
-        {FURTHER_CHECKS.filter((id) => canHave(field, id)).map((id) => (
+        {further.length > 0 && <h2>its values are also held to</h2>}
+        {further.map((id) => (
           <div key={id} className="mb-2">
-            <h2>{id}</h2>
             <OptionsForm
               part={{ title: id, options: checkPart(id).options }}
               step={field}

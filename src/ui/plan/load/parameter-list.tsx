@@ -49,7 +49,7 @@ export function ParameterList({ plan, change }: { plan: Plan; change: (plan: Pla
       ))}
       <button
         type="button"
-        className="btn btn-xs mt-1"
+        className="btn btn-line btn-sm mt-1"
         onClick={() => put([...parameters, { name: free(), type: "date", default: BEGINS.date }])}
       >
         Add a parameter

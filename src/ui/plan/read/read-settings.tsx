@@ -222,7 +222,7 @@ export function Count({
       type="number"
       min={0}
       max={most}
-      className="input input-sm w-24 text-sm"
+      className="input input-sm !w-24 text-sm"
       value={read[name] ?? 0}
       onChange={(e) => put({ [name]: Math.min(most, Math.max(0, Math.floor(Number(e.target.value) || 0))) })}
     />

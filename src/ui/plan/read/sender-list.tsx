@@ -53,7 +53,7 @@ export function SenderList({ plan, change }: { plan: Plan; change: (plan: Plan) 
       ))}
       <button
         type="button"
-        className="btn btn-xs mt-1"
+        className="btn btn-line btn-sm mt-1"
         onClick={() => put([...senders, { files: "*", sender: "somebody" }])}
       >
         Add a line
