@@ -203,6 +203,28 @@ describe("the plan", () => {
     expect(await page.$eval("button.btn-primary", (b) => (b as HTMLButtonElement).disabled)).toBe(true);
   });
 
+  it("holds a text to its least length, and forgets it with another type", async () => {
+    const page = await web.open("/feeds/accessions/plan");
+    await page.evaluate(() =>
+      document.querySelector("input[aria-label='Name of site']")!.closest("tr")!.querySelector("button")!.click(),
+    );
+    await page.waitForSelector("section[aria-label='More of site'] input[type=number]");
+    await page.type("section[aria-label='More of site'] input[type=number]", "7");
+    await page.keyboard.press("Tab");
+    await shows(page, "site has at least 7 characters");
+    await page.select("select[aria-label='Type of site']", "uuid");
+    await page.waitForFunction(() => !document.querySelector("section[aria-label='More of site'] input[type=number]"));
+    await press(page, "The plan as JSON");
+    const json = JSON.parse(await page.$eval("textarea", (t) => t.value)) as typeof ACCESSIONS;
+    expect(json.contract.fields.find((f) => f.name === "site")).toEqual({
+      ...without(
+        ACCESSIONS.contract.fields.find((f) => f.name === "site")!,
+        ["length", "shortest"],
+      ),
+      type: "uuid",
+    });
+  });
+
   it("follows a renamed field through steps and key", async () => {
     const page = await web.open("/feeds/accessions/plan");
     await page.click("input[aria-label='Name of accession']", { count: 3 });
@@ -232,6 +254,10 @@ describe("a load on its way", () => {
     expect(rows).toEqual([]);
   });
 });
+
+function without(thing: object, names: readonly string[]): object {
+  return Object.fromEntries(Object.entries(thing).filter(([name]) => !names.includes(name)));
+}
 
 /** A load of a feed that has forty fields with long names, each wrong in a record of its own; made once. */
 async function longNames(db: System["db"]): Promise<number> {
