@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { Matcher } from "@/core/match/match.ts";
-import { aheadOf, findAhead, takeAhead } from "@/core/match/pairs/ahead.ts";
+import { aheadOf, findAhead, putAhead, takeAhead } from "@/core/match/pairs/ahead.ts";
 import { CandidateIndex } from "@/core/match/pairs/candidates.ts";
 import { IndexPart, layOut, roomFor } from "@/core/match/pairs/index-rows.ts";
 import { joinPools } from "@/core/match/pairs/draw.ts";
@@ -135,12 +135,34 @@ describe("candidates that are found ahead", () => {
       if (a === 2) Atomics.store(ahead.enough, 0, 1);
       return a;
     };
+    putAhead(ahead, 1, 2, Int32Array.of(77, 78, 0));
+    putAhead(ahead, 5, 1, Int32Array.of(99, 0, 0));
     findAhead(ahead, find, found);
-    expect(looked).toEqual([0, 1, 2]);
+    expect(looked).toEqual([0, 2]);
     found.fill(0);
-    expect([0, 1, 2, 3, 4, 5].map((a) => takeAhead(ahead, a, found))).toEqual([0, 1, 2, -1, -1, -1]);
+    expect([0, 1, 2, 3, 4, 5].map((a) => takeAhead(ahead, a, found))).toEqual([0, 2, 2, -1, -1, -1]);
     takeAhead(ahead, 2, found);
     expect([...found]).toEqual([12, 12, 0]);
+    takeAhead(ahead, 1, found);
+    expect([...found]).toEqual([77, 78, 0]);
+  });
+
+  it("are kept while pairs are drawn, of the drawn records alone, and are what the index finds", () => {
+    const matcher = new Matcher(FIELDS, { among: false });
+    for (const record of recordsFrom(8, 600)) matcher.known.add(record);
+    for (const record of recordsFrom(9, 3_100)) matcher.incoming.add(record);
+    matcher.prepare();
+    const ahead = matcher.keepAhead();
+    const { records } = matcher.draw(matcher.meetings({}), 0);
+    const index = new CandidateIndex(matcher.known, 16);
+    const kept = [...ahead.counts.keys()].filter((a) => ahead.counts[a]! >= 0);
+    expect(kept).toHaveLength(records);
+    for (const a of kept) {
+      const count = index.find(matcher.incoming, a);
+      const found = new Int32Array(index.found.length);
+      expect(takeAhead(ahead, a, found)).toBe(count);
+      expect([...found.subarray(0, count)]).toEqual([...index.found.subarray(0, count)]);
+    }
   });
 
   it("give the pairs that are found without", () => {
@@ -150,7 +172,10 @@ describe("candidates that are found ahead", () => {
       for (const record of [...records, ...records.slice(0, 80)]) matcher.incoming.add(record);
       matcher.prepare();
       matcher.estimate();
-      if (ahead) matcher.findAhead(matcher.makeAhead());
+      if (ahead) {
+        matcher.keepAhead();
+        matcher.findAhead();
+      }
       const pairs = [matcher.pairs({}), matcher.pairs({ before: 300 })];
       return pairs.map((p) => [[...p.a.subarray(0, p.count)], [...p.b.subarray(0, p.count)]]);
     };

@@ -49,7 +49,8 @@ function drawn(count: number, most: number): { pool: Pool; values: Values[]; row
     stretch,
     frequenciesOf(stretch, values),
   );
-  return { pool: drawPairs(pairs, new CandidateIndex(table, 16), most, 16), values, rows };
+  const index = new CandidateIndex(table, 16);
+  return { pool: drawPairs(pairs, { find: (a) => index.find(table, a), found: index.found }, most, 16), values, rows };
 }
 
 describe("pairs that are drawn", () => {

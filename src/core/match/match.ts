@@ -1,9 +1,9 @@
-import { aheadOf, findAhead, takeAhead, type FoundAhead } from "./pairs/ahead.ts";
+import { aheadOf, findAhead, putAhead, takeAhead, type FoundAhead } from "./pairs/ahead.ts";
 import { CandidateIndex } from "./pairs/candidates.ts";
 import type { IndexRows } from "./pairs/index-rows.ts";
 import { choose, type Choice, type Wanted } from "./model/choose.ts";
 import { MISSING } from "./model/density.ts";
-import { drawPairs, pairsInOrder, type Pool, type Share } from "./pairs/draw.ts";
+import { drawPairs, pairsInOrder, type Finder, type Pool, type Share } from "./pairs/draw.ts";
 import { fitsOf, type FitTask, type Labelled } from "./model/estimate.ts";
 import type { Fit, Source } from "./model/kinds.ts";
 import { fieldFacts } from "./model/fields.ts";
@@ -32,6 +32,8 @@ const LEAST_SCORE = 20;
 export interface Meeting extends Omit<Source, "pool"> {
   readonly pairs: RecordPairs;
   readonly index: () => CandidateIndex;
+  /** Whether the candidates of its drawn records are those that pairs are looked for among: they are kept. */
+  readonly ahead: boolean;
 }
 
 /** What was estimated, and the limits that follow. */
@@ -133,15 +135,14 @@ export class Matcher {
     this.ahead = null;
   }
 
-  /** Makes room for candidates that are found ahead, in memory that threads share; they are used from now on. */
-  makeAhead(): FoundAhead {
-    return (this.ahead = aheadOf(this.incoming.length, candidatesFor(this.values.length)));
+  /** Makes room for candidates that are found before pairs are looked for, in memory that threads share, or takes what another thread made. */
+  keepAhead(made?: FoundAhead): FoundAhead {
+    return (this.ahead = made ?? aheadOf(this.incoming.length, candidatesFor(this.values.length)));
   }
 
-  /** Finds candidates ahead until it is enough; they are used from now on. */
-  findAhead(ahead: FoundAhead): void {
-    findAhead(ahead, (a) => this.look(a, this.known.length), this.index!.found);
-    this.ahead = ahead;
+  /** Finds candidates ahead until it is enough. */
+  findAhead(): void {
+    findAhead(this.ahead!, (a) => this.look(a, this.known.length), this.index!.found);
   }
 
   /** Finds the candidates of a record among the known ones before one, itself left out. */
@@ -165,7 +166,7 @@ export class Matcher {
     const all = this.frequencies!;
     const index = (): CandidateIndex => this.index!;
     if (among && start === 0) {
-      return [{ side: "across", pairs: this.pairsAt!, index, sought: true, single: false }];
+      return [{ side: "across", pairs: this.pairsAt!, index, sought: true, single: false, ahead: false }];
     }
     const arriving = { table: incoming, from: among ? start : 0, to: incoming.length };
     const there = { table: known, from: 0, to: among ? start : known.length };
@@ -175,28 +176,60 @@ export class Matcher {
       (indexed ??= new CandidateIndex(incoming, candidatesFor(this.values.length)));
     const seeks = among && delivery;
     return [
-      { side: "across", pairs: this.pairsOf(arriving, there, all), index, sought: true, single: !seeks && !mixed },
+      {
+        side: "across",
+        pairs: this.pairsOf(arriving, there, all),
+        index,
+        sought: true,
+        single: !seeks && !mixed,
+        ahead: !among,
+      },
       {
         side: "incoming",
         pairs: this.pairsOf(arriving, arriving, own),
         index: among ? index : ownIndex,
         sought: seeks,
         single: false,
+        ahead: false,
       },
-      { side: "known", pairs: this.pairsOf(there, there, all), index, sought: mixed, single: false },
+      { side: "known", pairs: this.pairsOf(there, there, all), index, sought: mixed, single: false, ahead: false },
     ];
+  }
+
+  /** Finds candidates among the records of a meeting's right side, and keeps them where they are asked for again. */
+  private finderOf({ pairs, index, ahead: kept }: Meeting): Finder {
+    const at = index();
+    const { left, right } = pairs;
+    const find = (a: number): number => at.find(left.table, a, right.to, right.from);
+    const { ahead } = this;
+    if (!kept || !ahead) return { find, found: at.found };
+    const findAndKeep = (a: number): number => {
+      const there = takeAhead(ahead, a, at.found);
+      if (there >= 0) return there;
+      const count = find(a);
+      putAhead(ahead, a, count, at.found);
+      return count;
+    };
+    return { find: findAndKeep, found: at.found };
   }
 
   /** Draws the pairs from which the model is estimated, of one of the ways in which records meet, or a share of them. */
   draw(meetings: readonly Meeting[], m: number, share?: Share): Pool {
-    const { pairs, index } = meetings[m]!;
+    const meeting = meetings[m]!;
     const most = meetings.length === 1 ? SAMPLED.alone : SAMPLED.side;
-    return drawPairs(pairs, index(), most, candidatesFor(this.values.length), share ? { share } : {});
+    return drawPairs(
+      meeting.pairs,
+      this.finderOf(meeting),
+      most,
+      candidatesFor(this.values.length),
+      share ? { share } : {},
+    );
   }
 
   /** Estimates the model and the limits from these very records, without anyone's labels; they are used from now on. */
   estimate(looking: Looking = {}): Estimate {
     const meetings = this.meetings(looking);
+    if (!this.among) this.keepAhead();
     const drawn = meetings.map((_, m) => this.draw(meetings, m));
     const { task, conclude } = this.fitting(looking, meetings, drawn);
     return conclude(fitsOf(task));
@@ -246,11 +279,16 @@ export class Matcher {
         const { records, all } = sources[s]!.pool;
         // All there are have been drawn.
         if (records === all) return sources[s]!;
-        const { pairs, index } = meetings[s]!;
-        const pool = drawPairs(pairs, index(), SAMPLED_MORE, candidatesFor(this.values.length), {
-          seed: 5,
-          alone: true,
-        });
+        const pool = drawPairs(
+          meetings[s]!.pairs,
+          this.finderOf({ ...meetings[s]!, ahead: false }),
+          SAMPLED_MORE,
+          candidatesFor(this.values.length),
+          {
+            seed: 5,
+            alone: true,
+          },
+        );
         return { ...sources[s]!, pool };
       },
     });

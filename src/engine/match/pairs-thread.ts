@@ -50,6 +50,10 @@ const calls = {
     matcher.values.forEach((v, f) => v.takeTexts(texts[f]!));
     matcher.prepare(rows);
   },
+  /** Keeps candidates where the other thread finds them too. */
+  keep(ahead: FoundAhead): void {
+    matcher.keepAhead(ahead);
+  },
   /** Draws pairs of some of the ways in which records meet, of each a share or all. */
   draw(looking: Looking, wanted: readonly { meeting: number; share?: Share }[]): Pool[] {
     const meetings = matcher.meetings(looking);
@@ -59,8 +63,8 @@ const calls = {
     return fitsOf(task);
   },
   /** Finds candidates until the other thread has its model. */
-  ahead(into: FoundAhead): void {
-    matcher.findAhead(into);
+  ahead(): void {
+    matcher.findAhead();
   },
   use(model: PairModel): void {
     matcher.use(model);

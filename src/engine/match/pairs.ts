@@ -176,12 +176,13 @@ export class PairSearch {
     const { matcher, helper } = this;
     if (!helper) return matcher.estimate(looking);
     const meetings = matcher.meetings(looking);
+    const ahead = matcher.keepAhead();
+    void helper.call("keep", ahead);
     const drawn = await this.drawByTwo(helper, looking, meetings);
     const { task, conclude } = matcher.fitting(looking, meetings, drawn);
     const fitByTwo = task.starts.length < WORTH_FITTING ? null : this.shareFits(task, helper);
     // Whatever is left to it, the other thread has time before the model is there.
-    const ahead = matcher.makeAhead();
-    const found = helper.call("ahead", ahead);
+    const found = helper.call("ahead");
     const estimate = conclude(fitByTwo ? await fitByTwo() : fitsOf(task));
     Atomics.store(ahead.enough, 0, 1);
     await found;

@@ -16,8 +16,9 @@ function nameLikeness(variants: Variants): (a: string, b: string) => number {
     if (a.length === 1 || b.length === 1) return a.charCodeAt(0) === b.charCodeAt(0) ? INITIAL : 0;
     const letters = wordLikeness(a, b);
     if (letters >= VARIANT) return letters;
-    const [x, y] = [variants.get(a), variants.get(b)];
-    if (x && y && x.some((name) => y.includes(name))) return VARIANT;
+    const x = variants.get(a);
+    const y = x && variants.get(b);
+    if (y?.some((name) => x!.includes(name))) return VARIANT;
     if (letters > 0.55 && letters < SOUND && soundex(a) === soundex(b)) return SOUND;
     return letters;
   };

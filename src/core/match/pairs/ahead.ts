@@ -21,15 +21,21 @@ export function aheadOf(records: number, most: number): FoundAhead {
 }
 
 /**
- * Finds candidates of one record after the other, until it is enough.
+ * Finds candidates of one record after the other whose are not there yet, until it is enough.
  * @param find finds those of a record, gives how many, and leaves them in `found`, which has room for as many as a record has at most
  */
-export function findAhead({ counts, list, enough }: FoundAhead, find: (a: number) => number, found: Int32Array): void {
+export function findAhead(ahead: FoundAhead, find: (a: number) => number, found: Int32Array): void {
+  const { counts, enough } = ahead;
   for (let a = 0; a < counts.length && Atomics.load(enough, 0) === 0; a++) {
-    const count = find(a);
-    for (let i = 0; i < count; i++) list[a * found.length + i] = found[i]!;
-    counts[a] = count;
+    if (counts[a]! < 0) putAhead(ahead, a, find(a), found);
   }
+}
+
+/** Puts down what was found of a record, if there is a place for it. */
+export function putAhead({ counts, list }: FoundAhead, a: number, count: number, found: Int32Array): void {
+  if (a >= counts.length) return;
+  for (let i = 0; i < count; i++) list[a * found.length + i] = found[i]!;
+  counts[a] = count;
 }
 
 /** Puts what was found ahead of a record into `found`; gives how many, -1 where nobody looked. */

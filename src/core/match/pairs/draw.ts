@@ -1,4 +1,3 @@
-import type { CandidateIndex } from "./candidates.ts";
 import { joined } from "../../kernel/lists.ts";
 import { numbersFrom } from "../../kernel/random.ts";
 import { MISSING } from "../model/density.ts";
@@ -113,6 +112,12 @@ function byValue(pairs: RecordPairs): { starts: Int32Array; list: Int32Array }[]
   });
 }
 
+/** Finds the candidates of a record of the left side among those of the right one; `found` has them. */
+export interface Finder {
+  find(a: number): number;
+  readonly found: Int32Array;
+}
+
 /** Which of so many shares of the drawn records: what several threads draw is what one draws. */
 export interface Share {
   readonly part: number;
@@ -152,7 +157,7 @@ export function joinPools(pools: readonly Pool[]): Pool {
  */
 export function drawPairs(
   pairs: RecordPairs,
-  index: CandidateIndex,
+  finder: Finder,
   most: number,
   candidates: number,
   {
@@ -185,10 +190,10 @@ export function drawPairs(
   const put = list.put.bind(list);
   for (let i = from; i < past; i++) {
     const a = drawn[i]!;
-    const found = index.find(left.table, a, right.to, right.from);
+    const found = finder.find(a);
     const taken = new Set<number>();
     for (let k = 0; k < found; k++) {
-      const b = index.found[k]!;
+      const b = finder.found[k]!;
       if (within && a === b) continue;
       taken.add(b);
       put(i, a, b, 1, 1);
