@@ -1,7 +1,7 @@
 import { parentPort } from "node:worker_threads";
 import type { FoundAhead } from "@/core/match/pairs/ahead.ts";
 import { IndexPart, type FeatureRows, type IndexRows } from "@/core/match/pairs/index-rows.ts";
-import { Matcher, type Looking, type Pairs, type SharedRecords } from "@/core/match/match.ts";
+import { Matcher, type Looking, type Meeting, type Pairs, type SharedRecords } from "@/core/match/match.ts";
 import type { Pool, Share } from "@/core/match/pairs/draw.ts";
 import { fitsOf, type FitTask } from "@/core/match/model/estimate.ts";
 import type { Fit } from "@/core/match/model/kinds.ts";
@@ -16,6 +16,7 @@ const port = parentPort!;
 let matcher!: Matcher;
 let numbers!: NumbersRecords;
 let part: IndexPart | null = null;
+let meetings: readonly Meeting[] = [];
 /** How many batches of records have been made plain, where the other thread can see it without being told. */
 let done!: Int32Array;
 
@@ -23,6 +24,7 @@ const calls = {
   begin(fields: readonly MatchField[], among: boolean, counter: Int32Array): void {
     matcher = new Matcher(fields, { among });
     numbers = new NumbersRecords(matcher.values);
+    meetings = [];
     done = counter;
   },
   /** Makes records plain. */
@@ -54,10 +56,13 @@ const calls = {
   keep(ahead: FoundAhead): void {
     matcher.keepAhead(ahead);
   },
-  /** Draws pairs of some of the ways in which records meet, of each a share or all. */
-  draw(looking: Looking, wanted: readonly { meeting: number; share?: Share }[]): Pool[] {
-    const meetings = matcher.meetings(looking);
-    return wanted.map(({ meeting, share }) => matcher.draw(meetings, meeting, share));
+  /** The ways in which the records meet whose pairs are drawn next. */
+  meet(looking: Looking): void {
+    meetings = matcher.meetings(looking);
+  },
+  /** Draws pairs of one of the ways in which records meet, a share or all. */
+  draw(meeting: number, share?: Share): Pool {
+    return matcher.draw(meetings, meeting, share);
   },
   fits(task: FitTask): Fit[] {
     return fitsOf(task);

@@ -23,6 +23,8 @@ const BATCH = 1_000;
 const AHEAD = 2;
 /** From so many starts on their fits are shared: with fewer, as by few fields, sending the pairs takes longer. */
 const WORTH_FITTING = 4;
+/** Into so many shares the pairs across are parted that two threads draw. */
+const DRAWN_SHARES = 10;
 /** Batches whose answers may lie unread, while this thread has no time to take them in. */
 const MOST_UNREAD = 128;
 
@@ -191,20 +193,34 @@ export class PairSearch {
   }
 
   /**
-   * The pairs of each meeting: half of the first one, where the limits are looked for, is left to the other thread,
-   * and the last one, the known records with one another, as what arrives has yet to be indexed here.
+   * The pairs of each meeting: the last one, the known records with one another, is left to the other thread, as what
+   * arrives has yet to be indexed here; of the first one, where the limits are looked for, each takes shares as it has time.
    */
   private async drawByTwo(helper: Helper, looking: Looking, meetings: readonly Meeting[]): Promise<Pool[]> {
     const { matcher } = this;
     const last = meetings.length - 1;
-    const besides = helper.call("draw", { ...looking, labels: [] }, [
-      { meeting: 0, share: { part: 1, of: 2 } },
-      ...(last > 0 ? [{ meeting: last }] : []),
-    ]);
-    const half = matcher.draw(meetings, 0, { part: 0, of: 2 });
+    void helper.call("meet", { ...looking, labels: [] });
+    const others = last > 0 ? [helper.call("draw", last)] : [];
+    const shares: Pool[] = [];
+    let next = 0;
+    const beside = async (): Promise<void> => {
+      while (next < DRAWN_SHARES) {
+        const part = next++;
+        shares[part] = await helper.call("draw", 0, { part, of: DRAWN_SHARES });
+      }
+    };
+    const besides = Promise.all(Array.from({ length: AHEAD }, beside));
+    // What fails is told where it is waited for.
+    besides.catch(() => {});
     const own = meetings.slice(1, last).map((_, m) => matcher.draw(meetings, m + 1));
-    const [otherHalf, ...others] = await besides;
-    return [joinPools([half, otherHalf!]), ...own, ...others];
+    while (next < DRAWN_SHARES) {
+      const part = next++;
+      shares[part] = matcher.draw(meetings, 0, { part, of: DRAWN_SHARES });
+      // So that what the other thread has done is seen.
+      await new Promise((resolve) => setImmediate(resolve));
+    }
+    await besides;
+    return [joinPools(shares), ...own, ...(await Promise.all(others))];
   }
 
   /** Leaves every other start to the other thread; what is given fits the others, and has the fits of all. */

@@ -97,21 +97,6 @@ export function pairsInOrder(pairs: RecordPairs): Pool {
   return list.pool({ records: to - from, all: to - from, others: 1 });
 }
 
-/** By field the records of each value: where they begin, and the records in the order of their values. */
-function byValue(pairs: RecordPairs): { starts: Int32Array; list: Int32Array }[] {
-  const { right } = pairs;
-  return pairs.values.map((values, f) => {
-    const starts = new Int32Array(values.texts.length + 1);
-    const column = right.table.column(f);
-    for (let r = right.from; r < right.to; r++) starts[column[r]! + 1]!++;
-    for (let v = 1; v < starts.length; v++) starts[v]! += starts[v - 1]!;
-    const next = starts.slice();
-    const list = new Int32Array(right.to - right.from);
-    for (let r = right.from; r < right.to; r++) list[next[column[r]!]!++] = r;
-    return { starts, list };
-  });
-}
-
 /** Finds the candidates of a record of the left side among those of the right one; `found` has them. */
 export interface Finder {
   find(a: number): number;
@@ -184,7 +169,7 @@ export function drawPairs(
   const past = Math.floor((drawn.length * (share.part + 1)) / share.of);
   const room = (past - from) * (candidates + (alone ? 0 : ANY + EQUAL_VALUE * width));
   const list = new PoolList(pairs, room);
-  const values = alone ? [] : byValue(pairs);
+  const values = alone ? [] : pairs.byValue();
   const leftColumns = pairs.values.map((_, f) => left.table.column(f));
   const rightColumns = pairs.values.map((_, f) => right.table.column(f));
   const put = list.put.bind(list);

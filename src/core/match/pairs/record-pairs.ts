@@ -34,6 +34,12 @@ export function frequenciesOf({ table, from, to }: Stretch, values: readonly Val
   return { counts, usual, equal: usual.map((x, f) => Math.max(1e-6, x / Math.max(1, filled[f]!))) };
 }
 
+/** The records of each value of a field: where they begin, and the records in the order of their values. */
+export interface ByValue {
+  readonly starts: Int32Array;
+  readonly list: Int32Array;
+}
+
 /** Values in each other's fields are as alike as this. */
 const CROSSED_LIKENESS = 0.86;
 
@@ -43,6 +49,7 @@ export class RecordPairs {
   readonly level: Uint8Array;
   /** Whether both are the same records. */
   readonly within: boolean;
+  private ofValues: readonly ByValue[] | null = null;
   private readonly leftColumns: readonly Int32Array[];
   private readonly rightColumns: readonly Int32Array[];
   /** By field: one more than the other one in which its value stands, or 0. */
@@ -73,6 +80,21 @@ export class RecordPairs {
     const byte = (this.alike[f] = Math.min(EQUAL, Math.round(EQUAL * likeness)));
     this.level[f] = this.levels[f]![byte]!;
     this.crossedWith[f] = other + 1;
+  }
+
+  /** By field the records of the right side by their values. */
+  byValue(): readonly ByValue[] {
+    return (this.ofValues ??= this.values.map((values, f) => {
+      const { from, to } = this.right;
+      const starts = new Int32Array(values.texts.length + 1);
+      const column = this.rightColumns[f]!;
+      for (let r = from; r < to; r++) starts[column[r]! + 1]!++;
+      for (let v = 1; v < starts.length; v++) starts[v]! += starts[v - 1]!;
+      const next = starts.slice();
+      const list = new Int32Array(to - from);
+      for (let r = from; r < to; r++) list[next[column[r]!]!++] = r;
+      return { starts, list };
+    }));
   }
 
   /** The level of one field; its likeness and level are kept. */
