@@ -2,12 +2,10 @@ import { aheadOf, findAhead, putAhead, takeAhead, type FoundAhead } from "./pair
 import { CandidateIndex } from "./pairs/candidates.ts";
 import type { IndexRows } from "./pairs/index-rows.ts";
 import { choose, type Choice, type Wanted } from "./model/choose.ts";
-import { MISSING } from "./model/density.ts";
 import { drawPairs, pairsInOrder, type Finder, type Pool, type Share } from "./pairs/draw.ts";
 import { fitsOf, type FitTask, type Labelled } from "./model/estimate.ts";
 import type { Fit, Source } from "./model/kinds.ts";
 import { fieldFacts } from "./model/fields.ts";
-import { Judge } from "./model/judge.ts";
 import { Likeness, levelsOf } from "./pairs/likeness.ts";
 import { summaryOf, type MatchModel, type PairModel } from "./model/model.ts";
 import { PairList, type Pairs } from "./pairs/pair-list.ts";
@@ -16,6 +14,7 @@ import { weighRivals } from "./model/rivals.ts";
 import { bitsOf } from "./model/score.ts";
 import { startsFor } from "./model/starts.ts";
 import type { MatchField } from "./schema.ts";
+import { Weigher } from "./weigher.ts";
 import { MatchTable, Values, type SharedNumbers, type SharedValues } from "./pairs/table.ts";
 
 export { concatPairs, type Pairs } from "./pairs/pair-list.ts";
@@ -76,17 +75,11 @@ export class Matcher {
   private readonly likeness: readonly Likeness[];
   /** By field and likeness: its level. */
   private readonly levels: readonly Uint8Array[];
-  private judge: Judge | null = null;
-  private order: readonly number[] = [];
-  /** By place in the order: by how much the fields after it can make a pair likelier at most. */
-  private rest: readonly number[] = [];
+  private weigher: Weigher | null = null;
   model: PairModel | null = null;
   private frequencies: Frequencies | null = null;
   private pairsAt: RecordPairs | null = null;
   private ahead: FoundAhead | null = null;
-  /** The rarities of the pair at hand, and what its fields say. */
-  private readonly rarity: Float32Array;
-  private readonly share: Float32Array;
 
   constructor(
     readonly fields: readonly MatchField[],
@@ -97,8 +90,6 @@ export class Matcher {
     this.known = options.among ? this.incoming : new MatchTable(this.values);
     this.likeness = this.values.map((v) => new Likeness(v));
     this.levels = this.values.map(levelsOf);
-    this.rarity = new Float32Array(fields.length);
-    this.share = new Float32Array(fields.length);
   }
 
   /** Whether records are compared with one another. */
@@ -133,6 +124,7 @@ export class Matcher {
     this.pairsAt = this.pairsOf({ table: this.incoming, from: 0, to: this.incoming.length }, known, this.frequencies);
     this.index = new CandidateIndex(this.known, candidatesFor(this.values.length), made);
     this.ahead = null;
+    if (this.model) this.use(this.model);
   }
 
   /** Makes room for candidates that are found before pairs are looked for, in memory that threads share, or takes what another thread made. */
@@ -318,67 +310,12 @@ export class Matcher {
   /** Takes a model that was estimated before, or elsewhere. */
   use(model: PairModel): void {
     this.model = model;
-    const judge = new Judge(this.values, model);
-    this.judge = judge;
-    // Dates, codes and numbers first: they are quick to compare and say much; then texts of which there are few, whose
-    // likeness is remembered. `rest` is what the fields after each can add at most.
-    const { values } = this;
-    this.order = values
-      .map((_, f) => f)
-      .sort(
-        (f, g) =>
-          Number(values[f]!.textual) - Number(values[g]!.textual) ||
-          (values[f]!.textual ? values[f]!.texts.length - values[g]!.texts.length : 0) ||
-          f - g,
-      );
-    const { usual } = this.frequencies!;
-    const most = (f: number): number =>
-      judge.most[f]! + Math.max(0, Math.log2(Math.max(1, usual[f] ?? 1))) - judge.least[f]!;
-    this.rest = this.order.map((_, i) => this.order.slice(i + 1).reduce((n, f) => n + most(f), 0));
-  }
-
-  /** Which source a pair is of. */
-  private sourceOf(b: number): number {
-    const { start } = this.model!;
-    return start > 0 && b >= start ? 1 : 0;
-  }
-
-  /** The bits of a pair; `share` has what each field says of it once `explain` or `pairs` has asked. -Infinity below `least`. */
-  private weigh(a: number, b: number, least = -Infinity): number {
-    const { order, rest, rarity } = this;
-    const pairs = this.pairsAt!;
-    const judge = this.judge!;
-    const source = this.sourceOf(b);
-    let at = judge.before(source);
-    const mayCross = pairs.mayCross(a, b);
-    for (let i = 0; i < order.length; i++) {
-      const f = order[i]!;
-      const level = pairs.compareField(f, a, b);
-      rarity[f] = level === MISSING ? 0 : pairs.rarity(f, level, a, b);
-      // Words may yet be found in each other's fields; what other fields say stands.
-      if (level === MISSING || (mayCross && this.values[f]!.textual)) continue;
-      at += judge.sameAtMost(f, pairs.alike[f]!) + Math.max(0, rarity[f]!) - judge.least[f]!;
-      if (at + rest[i]! < least) return -Infinity;
-    }
-    if (mayCross && pairs.cross(a, b)) {
-      for (let f = 0; f < order.length; f++) {
-        const level = pairs.level[f]!;
-        rarity[f] = level === MISSING ? 0 : pairs.rarity(f, level, a, b);
-      }
-    }
-    return judge.bits(source, pairs.alike, pairs.level, rarity, 0);
-  }
-
-  private sayShares(): void {
-    const { alike, level } = this.pairsAt!;
-    this.judge!.shares(alike, level, this.rarity, 0, this.share);
+    this.weigher = new Weigher(this.values, this.pairsAt!, model);
   }
 
   /** The evidence of one pair, its rivals left out. */
   explain(a: number, b: number): { bits: number; levels: number[]; shares: number[] } {
-    const bits = this.weigh(a, b);
-    this.sayShares();
-    return { bits, levels: [...this.pairsAt!.level], shares: [...this.share] };
+    return this.weigher!.explain(a, b);
   }
 
   /**
@@ -388,21 +325,20 @@ export class Matcher {
   pairs(options: { leastScore?: number; best?: number; from?: number; to?: number; before?: number } = {}): Pairs {
     const { leastScore = LEAST_SCORE, best = Infinity, from = 0, to = this.incoming.length } = options;
     const { before = this.known.length } = options;
-    if (!this.index || !this.judge) throw new Error("pairs are found after prepare() and estimate()");
+    const { index, weigher } = this;
+    if (!index || !weigher) throw new Error("pairs are found after prepare() and estimate()");
     const least = bitsOf(leastScore);
     const list = new PairList(this.values.length);
-    const { index } = this;
     const scores: { b: number; bits: number }[] = [];
     const put = (a: number, b: number, bits: number): void => {
-      this.sayShares();
-      list.add(a, b, bits, this.share);
+      list.add(a, b, bits, weigher.shares());
     };
     for (let a = from; a < to; a++) {
       const found = this.candidatesOf(a, before);
       if (best === Infinity) {
         for (let i = 0; i < found; i++) {
           const b = index.found[i]!;
-          const bits = this.weigh(a, b, least);
+          const bits = weigher.weigh(a, b, least);
           if (bits >= least) put(a, b, bits);
         }
         continue;
@@ -412,14 +348,14 @@ export class Matcher {
       let needed = least;
       for (let i = 0; i < found; i++) {
         const b = index.found[i]!;
-        const bits = this.weigh(a, b, needed);
+        const bits = weigher.weigh(a, b, needed);
         if (bits < needed) continue;
         scores.push({ b, bits });
         scores.sort((x, y) => y.bits - x.bits || x.b - y.b);
         if (scores.length > best) scores.length = best;
         if (scores.length === best) needed = Math.max(least, scores.at(-1)!.bits);
       }
-      for (const { b } of scores) put(a, b, this.weigh(a, b));
+      for (const { b } of scores) put(a, b, weigher.weigh(a, b));
     }
     return list;
   }
