@@ -64,8 +64,8 @@ export class NumberedTexts {
 }
 
 /**
- * Words within texts, each with a number, found without being cut out: by two hashes of their letters, so that two
- * words are taken for one in less than one of 10¹⁰ tables as full as can be.
+ * Words within texts, each with a number, found without being cut out: by two hashes of their letters. Two words that
+ * have both alike are taken for one; among 130,000 words that is to be expected once in a thousand million tables.
  */
 export class NumberedWords {
   length = 0;
