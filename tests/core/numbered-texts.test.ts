@@ -39,6 +39,41 @@ describe("numbered texts", () => {
   });
 });
 
+/** Texts that are looked for first in one slot of a table of 1,024 or fewer. */
+function oneSlot(count: number): string[] {
+  const found: string[] = [];
+  for (let i = 0; found.length < count; i++) {
+    const text = `t${i}`;
+    let hash = 0x811c9dc5;
+    for (const letter of text) hash = Math.imul(hash ^ letter.charCodeAt(0), 0x01000193);
+    if (((hash ^ (hash >>> 15)) & 1023) === 7) found.push(text);
+  }
+  return found;
+}
+
+describe("what is made so that all of it falls on one slot", () => {
+  const texts = oneSlot(300);
+  it("is told apart all the same, also when there come to be more", () => {
+    const numbered = new NumberedTexts();
+    const numbers = texts.map((_, i) => i + 1);
+    expect(texts.map((t) => numbered.of(t))).toEqual(numbers);
+    expect(texts.map((t) => numbered.of(t))).toEqual(numbers);
+    for (let i = 0; i < 3_000; i++) numbered.of(`other ${i}`);
+    expect(texts.map((t) => numbered.of(t))).toEqual(numbers);
+    expect(numbered.texts.slice(1, 301)).toEqual(texts);
+    numbered.clear();
+    expect(texts.map((t) => numbered.of(t))).toEqual(numbers);
+  });
+  it("has words forgotten that are found again as new ones", () => {
+    const numbered = new NumberedWords(512);
+    for (const [i, text] of texts.slice(0, 64).entries()) expect(numbered.of(text, 0)).toBe(i);
+    expect([numbered.of(texts[64]!, 0), numbered.fresh]).toEqual([64, true]);
+    expect([numbered.of(texts[64]!, 0), numbered.fresh]).toEqual([64, false]);
+    expect([numbered.of(texts[1]!, 0), numbered.fresh]).toEqual([1, false]);
+    expect([numbered.of(texts[0]!, 0), numbered.fresh]).toEqual([65, true]);
+  });
+});
+
 describe("numbered words", () => {
   const numbersOf = (numbered: NumberedWords, text: string): [number, boolean][] => {
     const found: [number, boolean][] = [];

@@ -5,6 +5,9 @@ const PRIME = 0x01000193;
 /** Where a hash is looked for first in a table of a power of two slots: its upper bits, which hang on all letters. */
 const slotOf = (hash: number, slots: Int32Array): number => (hash ^ (hash >>> 15)) & (slots.length - 1);
 
+/** So many slots are looked at; what is made so that all of it has one hash must not hold up anybody. */
+const MOST_PROBED = 64;
+
 /**
  * Texts, each once, with a number, found by a hash of their letters in a table that is probed slot by slot (linear
  * probing; Knuth, 1973). Where most texts are new, as names are, it takes half to two thirds of a `Map`'s time, which hashes what it
@@ -15,6 +18,8 @@ export class NumberedTexts {
   private hashes = new Int32Array(512);
   /** Numbers of texts, 0 where there is none; never more than half full. */
   private slots = new Int32Array(1024);
+  /** Those whose slot is too far from where it is looked for. */
+  private readonly far = new Map<string, number>();
 
   /** The number of a text, which is put to the others where it is new. */
   of(text: string): number {
@@ -24,13 +29,19 @@ export class NumberedTexts {
     const { slots, hashes, texts } = this;
     const last = slots.length - 1;
     let at = slotOf(hash, slots);
-    for (let n = slots[at]!; n !== 0; n = slots[at]!) {
+    let probed = 0;
+    for (let n = slots[at]!; n !== 0 && probed < MOST_PROBED; n = slots[at]!) {
       if (hashes[n] === hash && texts[n] === text) return n;
       at = (at + 1) & last;
+      probed++;
     }
+    const isFar = probed === MOST_PROBED;
+    const known = isFar ? this.far.get(text) : undefined;
+    if (known !== undefined) return known;
     const n = texts.length;
     texts.push(text);
-    slots[at] = n;
+    if (isFar) this.far.set(text, n);
+    else slots[at] = n;
     if (n < hashes.length) hashes[n] = hash;
     else this.grow(hash);
     return n;
@@ -44,8 +55,10 @@ export class NumberedTexts {
     const slots = new Int32Array(this.slots.length * 2);
     for (let n = 1; n <= hashes.length; n++) {
       let at = slotOf(this.hashes[n]!, slots);
-      while (slots[at] !== 0) at = (at + 1) & (slots.length - 1);
-      slots[at] = n;
+      let probed = 0;
+      for (; slots[at] !== 0 && probed < MOST_PROBED; probed++) at = (at + 1) & (slots.length - 1);
+      if (probed < MOST_PROBED) slots[at] = n;
+      else this.far.set(this.texts[n]!, n);
     }
     this.slots = slots;
   }
@@ -58,6 +71,7 @@ export class NumberedTexts {
   /** Lets go of all texts. */
   clear(): void {
     this.texts.length = 1;
+    this.far.clear();
     this.hashes = new Int32Array(512);
     this.slots = new Int32Array(1024);
   }
@@ -97,13 +111,17 @@ export class NumberedWords {
     this.end = i;
     const { slots, first, second } = this;
     let at = slotOf(a, slots);
-    for (let n = slots[at]! - 1; n >= 0; n = slots[at]! - 1) {
+    let probed = 0;
+    for (let n = slots[at]! - 1; n >= 0 && probed < MOST_PROBED; n = slots[at]! - 1) {
       if (first[n] === a && second[n] === b) {
         this.fresh = false;
         return n;
       }
       at = (at + 1) & (slots.length - 1);
+      probed++;
     }
+    // Too many of one hash: the first of them is forgotten.
+    if (probed === MOST_PROBED) at = slotOf(a, slots);
     this.fresh = true;
     if (this.length === this.most) {
       this.length = 0;
