@@ -113,6 +113,7 @@ const FOLDERS = {
       "match-entries",
       "match-candidates",
       "numbered-texts",
+      "match-pieces",
       "cluster",
       "match-model",
       "patterns",
