@@ -10,6 +10,7 @@ import {
   type Kind,
   type Thing,
 } from "./kinds.ts";
+import { GROUPED_KINDS } from "./grouped-kinds.ts";
 import {
   books,
   citizens,
@@ -140,6 +141,7 @@ const MORE_KINDS: Readonly<Record<string, () => Kind>> = {
   vehicles,
   books,
   hotels,
+  ...GROUPED_KINDS,
 };
 const MORE: readonly Circumstance[] = Object.entries(MORE_KINDS).flatMap(([name, kind]) => [
   { name, kind, size: 3_000, same: 0.5 },

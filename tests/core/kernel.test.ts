@@ -50,6 +50,26 @@ describe("the distance of two texts", () => {
     );
   });
 
+  it("is that of the definition for texts of several machine words, in any script, one after the other", () => {
+    const long = (...of: string[]) => fc.array(fc.constantFrom(...of), { minLength: 0, maxLength: 110 });
+    const pair = fc.oneof(
+      fc.tuple(long("a", "b"), long("a", "b")),
+      fc.tuple(long("ж", "б", "山"), long("ж", "б", "山")),
+      // Nearly the same: letters swapped where one word ends and the next begins.
+      fc.tuple(long("a", "b", "c", "d"), fc.array(fc.nat(110), { maxLength: 6 })).map(([a, places]) => {
+        const b = [...a];
+        for (const i of [31, 63, ...places]) if (i + 1 < b.length) [b[i], b[i + 1]] = [b[i + 1]!, b[i]!];
+        return [a, b] as [string[], string[]];
+      }),
+    );
+    fc.assert(
+      fc.property(pair, ([a, b]) => {
+        expect(editDistance(a.join(""), b.join(""))).toBe(byDefinition(a, b));
+      }),
+      { numRuns: 200 },
+    );
+  });
+
   it("is a share of the longer one's letters", () => {
     expect(similarity("", "")).toBe(1);
     expect([similarity("", "abc"), similarity("abc", "")]).toEqual([0, 0]);

@@ -1,5 +1,5 @@
 import type { Choice } from "./model/choose.ts";
-import { scoreOf } from "./model/score.ts";
+import { MOST_BITS, scoreOf } from "./model/score.ts";
 import type { MatchLimits } from "./schema.ts";
 
 /** Where a score falls. */
@@ -13,9 +13,15 @@ export interface LimitsInUse {
   readonly lead?: number | undefined;
 }
 
+/** A limit in tenths, unless all that is below 100 would be rounded away. */
+function rounded(bits: number): number {
+  const score = scoreOf(bits);
+  const tenths = Math.round(score * 10) / 10;
+  return tenths < 100 || bits >= MOST_BITS ? tenths : Math.floor(score * 1000) / 1000;
+}
+
 /** The limits of a section, those that it leaves open from what was estimated. */
 export function limitsOf(limits: MatchLimits, choice: Choice): LimitsInUse {
-  const rounded = (bits: number): number => Math.round(scoreOf(bits) * 10) / 10;
   const same = limits.same ?? (choice.same === null ? null : rounded(choice.same));
   const ask = limits.ask ?? Math.min(rounded(choice.ask), same ?? 100);
   return { same, ask, ...(limits.lead !== undefined && { lead: limits.lead }) };

@@ -19,6 +19,7 @@ import {
   withRepeats,
 } from "./plausible.ts";
 import { NO_RIVALS, type Rivals } from "./rivals.ts";
+import { MOST_BITS } from "./score.ts";
 
 /** What speaks against trusting an estimate; where it is grave nothing is joined by itself. */
 export const DOUBTS = [
@@ -79,8 +80,6 @@ const ASK_BITS = -1;
 const SURER = 3;
 /** And about so many pairs for each record at most, twice as each is seen from both its records. */
 const MOST_ASKED = 0.04;
-/** Bits that no pair has. */
-const MOST_BITS = 60;
 /** No limit is taken that leaves more doubt than a chance of five to one. */
 const LEAST_LIMIT = 2.4;
 /** With so many decided pairs from the limit on an estimate counts as checked. */
@@ -310,7 +309,8 @@ function byModel(input: Choosing, rivals: Rivals, before: readonly Doubt[]): Cho
   const untold = (fit: Fit): Choice => {
     // The likeliest few: all that can be said is which pairs come first.
     const surest = judged(fit)[Math.floor(MOST_ASKED * sources[0]!.pool.records)] ?? SURER;
-    return ranked([fit], facts, rivals, [...doubts, "not-told-apart"], Math.max(SURER, surest));
+    const ask = Math.min(MOST_BITS - 1, Math.max(SURER, surest));
+    return ranked([fit], facts, rivals, [...doubts, "not-told-apart"], ask);
   };
   // A fit that looks implausible may have been borne out.
   const borneOut = fits.filter((fit) => {

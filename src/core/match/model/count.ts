@@ -68,6 +68,25 @@ export interface Joined {
   readonly alike: number;
 }
 
+/** So many turns, at most, and how near they must come. */
+const TURNS = { most: 60, near: 1e-3 };
+
+/**
+ * How many of the pairs that would be joined are wrong, where `alike` would be if nothing were the same. Whoever is
+ * joined rightly has no look-alike any more: the more are right the fewer are wrong. Of what fits both, the least that
+ * can be right; and no more than there are records, since each is itself but once.
+ */
+export function wrongOf(joined: number, alike: number, all: number, others: number): number {
+  let right = 0;
+  for (let turn = 0; ; turn++) {
+    const wrong = alike * Math.max(0, 1 - right / all) * Math.max(0, 1 - right / others);
+    const next = Math.min(all, others, Math.max(0, joined - wrong));
+    // Where fewer are joined than would be alike it may as well be all of those.
+    if (turn === TURNS.most || next - right < TURNS.near) return Math.max(wrong, joined - next);
+    right = next;
+  }
+}
+
 /** All that would be joined by each limit; how much wrongly is counted in sources where nothing is the same. */
 export function countJoined(
   { values, labels }: { readonly values: readonly Values[]; readonly labels: Labelled | null },
@@ -95,10 +114,8 @@ export function countJoined(
       seen += expected;
       density += expected / (pool.records * pool.others) / there.length;
     });
-    const alone = Math.max(0, 1 - joined / all) * Math.max(0, 1 - joined / others);
     const alike = density * all * others;
-    // Whoever has been joined rightly has no look-alike any more.
-    const wrong = alike * alone;
+    const wrong = wrongOf(joined, alike, all, others);
     const share = joined === 0 ? 0 : answers.share(Math.min(1, wrong / joined), limit);
     const known = answers.from(limit).all > 0 ? null : seen;
     out.push({ fit, limit, joined, wrong: labels && joined > 0 ? share * joined : wrong, seen: known, alike });

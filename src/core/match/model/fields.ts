@@ -15,6 +15,8 @@ export interface FieldFacts {
   readonly identifying: boolean;
   /** Whether records that are not the same may have it in common because they belong together. */
   readonly shared: boolean;
+  /** Whether it is measured or gathered, so that the same thing has hardly ever the same value twice, but one that is near. */
+  readonly measured: boolean;
   /** Why it says nothing, and is left out. */
   readonly silent: "noise" | null;
   /** Bits of each level that are set by hand. */
@@ -31,6 +33,8 @@ export const LIKELY_BITS = 10;
 const NOISE = 0.3;
 /** How a field is compared that may hold what has nothing to do with the thing: what is compared as a name or a day does not. */
 const MAY_BE_NOISE: ReadonlySet<string> = new Set(["words", "equal", "number"]);
+/** How a field is compared that is measured, or a list of what was gathered. */
+const MEASURED: ReadonlySet<string> = new Set(["number", "distance", "overlap"]);
 /** So many likely pairs, at least, must speak of a field. */
 const ENOUGH_PAIRS = 30;
 
@@ -96,6 +100,7 @@ export function fieldFacts(
       telling: equal[f]! < TELLING,
       identifying: equal[f]! < IDENTIFYING,
       shared: v.shared,
+      measured: MEASURED.has(v.field.by),
       silent: null,
       byHand: v.field.weights ?? null,
     };

@@ -18,6 +18,27 @@ function differing(fit: Fit, name: string, f: number, facts: readonly FieldFacts
   return kind.fields[f]!.shares.reduce((n, x, l) => n + (facts[f]!.different[l] ? x : 0), 0);
 }
 
+/** Of the values of one thing that are written alike at least this share is equal, however carelessly it is written. */
+const LEAST_EQUAL = 0.2;
+
+/**
+ * Whether pairs of a kind are nearly alike in a field that tells things apart, and hardly ever equal. Who slips writes
+ * more right than wrong: what is always one off is the next number, the next flat, the next part, and another thing.
+ */
+function isNextTo(kind: Kind, f: number, facts: readonly FieldFacts[]): boolean {
+  const { identifying, silent, measured, different } = facts[f]!;
+  if (!identifying || silent || measured) return false;
+  const { shares } = kind.fields[f]!;
+  const alike = shares.reduce((n, x, l) => n + (different[l] ? 0 : x), 0);
+  return alike > 0.5 && shares[0]! < LEAST_EQUAL * alike;
+}
+
+/** The fields in which some of what a fit takes for the same is nearly alike, and hardly ever equal. */
+function fieldsNextTo(fit: Fit, facts: readonly FieldFacts[]): number[] {
+  const same = kindsThere(fit).filter(({ name }) => isSame(name));
+  return facts.flatMap((_, f) => (same.some((kind) => isNextTo(kind, f, facts)) ? [f] : []));
+}
+
 /** In a field of its own same pairs differ less often than this if they are to be believed. */
 const BELIEVABLE = 0.12;
 /** And in none of them more often than this. */
@@ -32,7 +53,13 @@ function kindsThere({ kinds }: Fit): readonly Kind[] {
 /** Whether what a fit takes for pairs that only belong together differs in what tells things apart: else it is the same by another name. */
 export function relatedDiffer(fit: Fit, facts: readonly FieldFacts[], least: number): boolean {
   const own = ownFields(facts);
-  return kindsThere(fit).every(({ name }) => isSame(name) || own.some((f) => differing(fit, name, f, facts) > least));
+  const parted = fieldsNextTo(fit, facts);
+  return kindsThere(fit).every(
+    (kind) =>
+      isSame(kind.name) ||
+      own.some((f) => differing(fit, kind.name, f, facts) > least) ||
+      facts.some((_, f) => isNextTo(kind, f, facts) && !parted.includes(f)),
+  );
 }
 
 /** In one field of their own at least related pairs differ more often than this; by the model's word alone, nearly always. */
@@ -46,6 +73,7 @@ export function sameAgree(fit: Fit, facts: readonly FieldFacts[]): boolean {
   const own = ownFields(facts);
   // Parts of a series have all in common but their pages.
   if (own.some((f) => differing(fit, "same", f, facts) > HARDLY_BELIEVABLE)) return false;
+  if (fieldsNextTo(fit, facts).length > 0) return false;
   return kindsThere(fit).every(
     ({ name }) => !isSame(name) || own.filter((f) => differing(fit, name, f, facts) > BELIEVABLE).length < 2,
   );
@@ -64,7 +92,9 @@ export function withRepeats(
   const own = ownFields(facts);
   const told = fits.filter(
     (fit) =>
-      fit.start.mostWithin === undefined && own.every((f) => differing(fit, "same", f, facts) <= REPEATS.mostDifferent),
+      fit.start.mostWithin === undefined &&
+      own.every((f) => differing(fit, "same", f, facts) <= REPEATS.mostDifferent) &&
+      fieldsNextTo(fit, facts).length === 0,
   );
   // Where there are pairs that only belong together, a fit without such a kind takes them for the same.
   const apart = told.filter((fit) => kindsThere(fit).some(({ name }) => !isSame(name)));
@@ -92,17 +122,20 @@ export function isAsFrequentWithin(fit: Fit, sources: readonly Source[]): boolea
   return within.some((same) => same > AS_MANY_WITHIN * across);
 }
 
-/** Fields of their own in which a fit's same pairs differ more often than is to be believed, the most often first. */
+/** Fields in which a fit's same pairs differ more often than is to be believed, or are next to each other, the most often first. */
 export function differingFields(fit: Fit, facts: readonly FieldFacts[]): number[] {
-  const share = (f: number): number => differing(fit, "same", f, facts);
-  return ownFields(facts)
+  const nextTo = fieldsNextTo(fit, facts);
+  const share = (f: number): number => (nextTo.includes(f) ? 1 : differing(fit, "same", f, facts));
+  return [...new Set([...nextTo, ...ownFields(facts)])]
     .filter((f) => share(f) > BELIEVABLE)
     .sort((x, y) => share(y) - share(x));
 }
 
-/** How much a fit's same pairs differ in fields of their own. */
+/** How much a fit's same pairs differ in fields that tell things apart. */
 export function differingOwn(fit: Fit, facts: readonly FieldFacts[]): number {
-  return ownFields(facts).reduce((n, f) => n + differing(fit, "same", f, facts), 0);
+  const nextTo = fieldsNextTo(fit, facts);
+  const own = ownFields(facts).filter((f) => !nextTo.includes(f));
+  return nextTo.length + own.reduce((n, f) => n + differing(fit, "same", f, facts), 0);
 }
 
 /** Related pairs for each pair that is the same: with more, what is taken for the same may be the likeliest of them. */

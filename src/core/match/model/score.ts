@@ -11,9 +11,12 @@ export function probabilityOf(bits: number): number {
   return 1 / (1 + 2 ** -bits);
 }
 
-/** The bits of a score; the ends are taken for 60 bits either way. */
+/** Bits that a limit has which nothing reaches: from so many on a score is as good as 100. */
+export const MOST_BITS = 60;
+
+/** The bits of a score; the ends are taken for the most either way. */
 export function bitsOf(score: number): number {
-  if (score <= 0) return -60;
-  if (score >= 100) return 60;
+  if (score <= 0) return -MOST_BITS;
+  if (score >= 100) return MOST_BITS;
   return BITS_PER_STEP * Math.log2(score / (100 - score));
 }
