@@ -5,6 +5,9 @@ import { soundex } from "@/core/match/compare/phonetic.ts";
 import { softWords, wordLikeness } from "@/core/match/compare/soft.ts";
 import { ranked } from "@/core/match/keep/by-member.ts";
 import type { CountedMember } from "@/core/match/keep/part.ts";
+import { limitsOf } from "@/core/match/limits.ts";
+import type { Choice } from "@/core/match/model/choose.ts";
+import { wrongOf } from "@/core/match/model/count.ts";
 import type { FieldFacts } from "@/core/match/model/fields.ts";
 import type { Fit, Kind, KindName } from "@/core/match/model/kinds.ts";
 import { summaryOf } from "@/core/match/model/model.ts";
@@ -16,6 +19,7 @@ import {
   sameAgree,
   seesLookalikes,
 } from "@/core/match/model/plausible.ts";
+import { bitsOf } from "@/core/match/model/score.ts";
 import { Likeness, levelsOf } from "@/core/match/pairs/likeness.ts";
 import { NumberedTexts } from "@/core/match/pairs/numbered-texts.ts";
 import { RecordPairs, frequenciesOf } from "@/core/match/pairs/record-pairs.ts";
@@ -158,6 +162,7 @@ describe("whether a fit is to be believed", () => {
     telling: true,
     identifying: true,
     shared: false,
+    measured: false,
     silent: null,
     byHand: null,
     ...more,
@@ -190,6 +195,53 @@ describe("whether a fit is to be believed", () => {
     ).toBeCloseTo(1.4, 6);
     expect(differingOwn(fit, [fact({ silent: "noise" }), fact({ telling: false }), fact({})])).toBeCloseTo(0.8, 6);
   });
+  describe("where values are next to each other", () => {
+    const three = (more: Partial<FieldFacts> = {}): FieldFacts =>
+      fact({ levels: 3, different: [false, false, true], ...more });
+    /** `shares`: by field those of equal, nearly alike and different. */
+    const near = (name: KindName, prior: number, ...shares: (readonly [number, number, number])[]): Kind => ({
+      name,
+      prior: [prior],
+      fields: shares.map((list) => ({ shares: list, weights: [1, 1, -1] }) as unknown as Kind["fields"][number]),
+    });
+    const written = [0.7, 0.25, 0.05] as const;
+    const next = [0.05, 0.94, 0.01] as const;
+    it("does not take for the same what is nearly alike and hardly ever equal", () => {
+      const facts = [three(), three()];
+      expect(sameAgree(fitOf(near("same", 0.1, written, written)), facts)).toBe(true);
+      expect(sameAgree(fitOf(near("same", 0.1, written, next)), facts)).toBe(false);
+      // A quarter of what is alike is equal: that may be careless writing.
+      expect(sameAgree(fitOf(near("same", 0.1, written, [0.24, 0.7, 0.06])), facts)).toBe(true);
+      // Another kind of the same is held to it as well, where there is enough of it.
+      const moved = (prior: number): Fit =>
+        fitOf(near("same", 0.1, written, written), near("moved", prior, next, written));
+      expect([sameAgree(moved(0.05), facts), sameAgree(moved(0.0005), facts)]).toEqual([false, true]);
+    });
+    it("says so of fields that tell things apart and are written, shared ones too, and names them first", () => {
+      const same = fitOf(near("same", 0.1, [0.6, 0.2, 0.2], next));
+      const facts = (more: Partial<FieldFacts>): FieldFacts[] => [three(), three(more)];
+      expect(sameAgree(same, facts({ measured: true }))).toBe(true);
+      expect(sameAgree(same, facts({ identifying: false }))).toBe(true);
+      expect(sameAgree(same, facts({ silent: "noise" }))).toBe(true);
+      expect(sameAgree(same, facts({ shared: true }))).toBe(false);
+      expect(differingFields(same, facts({}))).toEqual([1, 0]);
+      expect(differingOwn(same, facts({}))).toBeCloseTo(1.2, 6);
+      expect(differingOwn(same, facts({ measured: true }))).toBeCloseTo(0.21, 6);
+      // Of pairs that mostly differ it says nothing that the rest is nearly alike.
+      expect(differingFields(fitOf(near("same", 0.1, written, [0.01, 0.4, 0.59])), facts({ shared: true }))).toEqual(
+        [],
+      );
+    });
+    it("takes for what only belongs together what is next to each other where the same is not", () => {
+      const facts = [three(), three()];
+      const fit = (same: readonly [number, number, number], related: readonly [number, number, number]): Fit =>
+        fitOf(near("same", 0.1, written, same), near("related", 0.1, written, related));
+      expect(relatedDiffer(fit(written, next), facts, 0.5)).toBe(true);
+      expect(relatedDiffer(fit(written, written), facts, 0.5)).toBe(false);
+      // Where the same is so as well it is the same by another name.
+      expect(relatedDiffer(fit(next, next), facts, 0.5)).toBe(false);
+    });
+  });
   it("asks of kinds of which there are enough, the least share among them", () => {
     const facts = [fact({}), fact({})];
     const related = (prior: number): Fit => fitOf(kind("same", 0.1, 0.01, 0.01), kind("related", prior, 0.2, 0.2));
@@ -216,5 +268,37 @@ describe("whether a fit is to be believed", () => {
     expect(summary.prior).toBe(0.1);
     expect(summary.fields[0]!.m).toEqual([0.97, 0.03]);
     expect(summary.kinds!.map((k) => k.kind)).toEqual(["related", "moved"]);
+  });
+});
+
+describe("how many of the pairs that would be joined are wrong", () => {
+  it("is none without look-alikes, and all where they are as many", () => {
+    expect(wrongOf(100, 0, 1_000, 1_000)).toBe(0);
+    expect(wrongOf(100, 100, 1_000, 1_000)).toBeCloseTo(100, 6);
+    expect(wrongOf(100, 250, 1_000, 1_000)).toBe(250);
+    // Where nothing is joined there may be some all the same.
+    expect(wrongOf(0, 0.5, 1_000, 1_000)).toBe(0.5);
+  });
+  it("is less the more are right, as these have no look-alike any more", () => {
+    // 500 of 1,000 on both sides are right: a quarter of the look-alikes is left.
+    expect(wrongOf(500 + 10, 40, 1_000, 1_000)).toBeCloseTo(10, 1);
+    expect(wrongOf(500 + 20, 40, 1_000, 1_000_000)).toBeCloseTo(20, 1);
+  });
+  it("is at least what is more than there are records, each of which is itself but once", () => {
+    expect(wrongOf(6_266, 3_000, 3_000, 3_000)).toBeGreaterThanOrEqual(3_266);
+    expect(wrongOf(1_500, 10, 1_000, 1_000)).toBe(500);
+  });
+});
+
+describe("limits from what was estimated", () => {
+  const choice = (same: number | null, ask: number): Choice => ({ same, ask }) as Choice;
+  it("are in tenths, and never round away what is below the greatest score", () => {
+    expect(limitsOf({}, choice(3.3, -1))).toEqual({ same: 63.9, ask: 45.7 });
+    const { ask } = limitsOf({}, choice(null, 50));
+    expect(ask).toBeLessThan(100);
+    expect(bitsOf(ask)).toBeLessThanOrEqual(50);
+    expect(bitsOf(ask)).toBeGreaterThan(46);
+    expect(limitsOf({}, choice(null, 60)).ask).toBe(100);
+    expect(limitsOf({ same: 88, ask: 12 }, choice(3, 1))).toEqual({ same: 88, ask: 12 });
   });
 });

@@ -171,3 +171,47 @@ describe("kinds of things by another hand", () => {
     expect(m.says.differing.length).toBeGreaterThan(0);
   });
 });
+
+describe("things that come about in groups, of which a short value tells one from the next", () => {
+  it.each(
+    few(
+      [
+        ["stations", 700],
+        ["flats", 700],
+      ],
+      [
+        ["litters", 900],
+        ["projects", 700],
+        ["invoices", 900],
+      ],
+    ),
+  )("%s, none the same: hardly anything is joined, between two files or in one", async (name, size) => {
+    const two = await tried(`${name}, none the same`, { size });
+    expect(two.same).toBeLessThanOrEqual(1);
+    expect(two.says.precision).toBeNull();
+    const one = await tried(`${name} in one file, none the same`, { size });
+    expect(one.same).toBeLessThanOrEqual(1);
+    expect(one.asked).toBeLessThan(80);
+  });
+
+  it.each(few(["stations"], ["invoices", "projects", "accessions"]))(
+    "%s, half the same in two files: joined rightly, and known how rightly",
+    async (name) => {
+      const m = await tried(name, { size: 700 });
+      expect(m.precision).toBeGreaterThan(0.985);
+      expect(m.f1).toBeGreaterThan(0.9);
+      expect(m.says.basis).toBe("counted");
+      expect(m.says.precision).toBeGreaterThan(0.98);
+    },
+  );
+
+  it("asks about the likeliest of one file, and says what they are next to each other in", async () => {
+    const m = await tried("litters in one file", { size: 900 });
+    expect(m.same).toBe(0);
+    expect(m.says.doubts).toContain("not-told-apart");
+    expect(m.says.differing.length).toBeGreaterThan(0);
+    expect(m.asked).toBeGreaterThan(5);
+    expect(m.asked).toBeLessThan(60);
+    expect(m.recallWithAsk).toBeGreaterThan(0.04);
+  });
+});
