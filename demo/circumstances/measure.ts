@@ -107,6 +107,7 @@ export async function measure(
   }
   const precision = same === 0 ? null : right / same;
   const recall = truth === 0 ? null : right / truth;
+  const told = estimateOfLimits(pairs, limits, choice);
   const both = precision === null || recall === null || precision + recall === 0;
   return {
     same,
@@ -116,8 +117,9 @@ export async function measure(
     f1: both ? null : (2 * precision * recall) / (precision + recall),
     recallWithAsk: truth === 0 ? null : (right + askRight) / truth,
     asked: (1000 * ask) / set.a.rows.length,
-    says: choice,
-    within: estimateOfLimits(pairs, limits, choice).within,
+    // As it stands on the page, and not what the choice was made by.
+    says: { ...choice, precision: told.precision, recall: told.recall, basis: told.basis },
+    within: told.within,
     limits,
     ms,
   };

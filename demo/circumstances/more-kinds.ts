@@ -1,6 +1,6 @@
 import { Random } from "../random.ts";
-import { after, byChance, day, digits, iso, often, slip, word, words, type Spoiling } from "./by-chance.ts";
-import { capital, two, type Kind, type Thing } from "./kinds.ts";
+import { after, byChance, day, digits, iso, often, word, words, type Spoiling } from "./by-chance.ts";
+import { two, type Kind, type Thing } from "./kinds.ts";
 
 /**
  * Kinds of things by another hand than the first: values are spoiled by chance, each field by itself, and not by a

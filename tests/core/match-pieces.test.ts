@@ -7,10 +7,12 @@ import { ranked } from "@/core/match/keep/by-member.ts";
 import type { CountedMember } from "@/core/match/keep/part.ts";
 import { limitsOf } from "@/core/match/limits.ts";
 import type { Choice } from "@/core/match/model/choose.ts";
-import { wrongOf } from "@/core/match/model/count.ts";
+import { wrongOf, type Joined } from "@/core/match/model/count.ts";
+import { curveOf } from "@/core/match/model/curve.ts";
 import type { FieldFacts } from "@/core/match/model/fields.ts";
 import type { Fit, Kind, KindName } from "@/core/match/model/kinds.ts";
 import { summaryOf } from "@/core/match/model/model.ts";
+import { neverFalling } from "@/core/match/model/ordered.ts";
 import {
   RELATED_DIFFER,
   differingFields,
@@ -287,6 +289,46 @@ describe("how many of the pairs that would be joined are wrong", () => {
   it("is at least what is more than there are records, each of which is itself but once", () => {
     expect(wrongOf(6_266, 3_000, 3_000, 3_000)).toBeGreaterThanOrEqual(3_266);
     expect(wrongOf(1_500, 10, 1_000, 1_000)).toBe(500);
+  });
+});
+
+describe("what is known of limits by how many are wrong", () => {
+  const at = (limit: number, joined: number, wrong: number, seen: number | null = 1): Joined =>
+    ({ limit, joined, wrong, seen, alike: wrong }) as Joined;
+  it("never falls, and takes the share of a pair or two for no more than it is", () => {
+    const curve = curveOf([at(1, 1_000, 8), at(2, 900, 0.9), at(3, 2, 1), at(4, 0, 0.5)]);
+    expect(curve.map((c) => c.bits)).toEqual([1, 2, 3, 4]);
+    // One wrong of two at the highest limit says nothing of the nine hundred from the next one on.
+    expect(curve[0]!.wrong).toBeCloseTo(0.008, 6);
+    expect(curve[1]!.wrong).toBeCloseTo(1.9 / 902, 6);
+    expect(curve[2]!.wrong).toBeCloseTo(1.9 / 902, 6);
+    expect(curve[3]!.wrong).toBe(0);
+  });
+  it("says between which shares where it was counted, with the share in between", () => {
+    const [low, few, answered, none] = curveOf([
+      at(1, 1_000, 20, 20),
+      at(2, 500, 1, 1),
+      at(3, 400, 1, null),
+      at(4, 0, 0.5),
+    ]);
+    expect(low!.within!.low).toBeGreaterThan(0.006);
+    expect(low!.within!.low).toBeLessThan(0.02);
+    expect(low!.within!.high).toBeGreaterThan(0.02);
+    expect(low!.within!.high).toBeLessThan(0.045);
+    expect(few!.within!.low).toBe(0);
+    expect(few!.within!.high).toBeLessThan(0.015);
+    expect([answered!.within, none!.within]).toEqual([null, null]);
+    for (const { wrong, within } of [low!, few!]) {
+      expect(within!.low).toBeLessThanOrEqual(wrong);
+      expect(within!.high).toBeGreaterThanOrEqual(wrong);
+    }
+  });
+  it("puts neighbours that fall together by their weights", () => {
+    expect(neverFalling([1, 2, 3], [1, 1, 1])).toEqual([1, 2, 3]);
+    expect(neverFalling([3, 1, 2], [1, 1, 1])).toEqual([2, 2, 2]);
+    expect(neverFalling([3, 1, 4], [1, 3, 1])).toEqual([1.5, 1.5, 4]);
+    expect(neverFalling([5, 0], [0, 2])).toEqual([0, 0]);
+    expect(neverFalling([], [])).toEqual([]);
   });
 });
 

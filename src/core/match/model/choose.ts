@@ -1,7 +1,7 @@
 import type { Pool } from "../pairs/draw.ts";
 import type { Values } from "../pairs/table.ts";
 import { Answers, LIMITS, UNSEEN, countJoined, judgePool, wordOf, type Joined } from "./count.ts";
-import { countWithin } from "./measured.ts";
+import { curveOf, type CurvePoint } from "./curve.ts";
 import type { Labelled } from "./estimate.ts";
 import type { FieldFacts } from "./fields.ts";
 import { Judge } from "./judge.ts";
@@ -55,12 +55,8 @@ export interface Choice {
   readonly doubts: readonly Doubt[];
   /** Fields, by their numbers, that tell things apart and in which the pairs that are most alike differ too often to be the same. */
   readonly differing: readonly number[];
-  /** By limit in bits, ascending: what share of what would be joined from there on would be wrong, where it is counted, and between which shares that is with 95 %. */
-  readonly curve: readonly {
-    readonly bits: number;
-    readonly wrong: number;
-    readonly within: { readonly low: number; readonly high: number } | null;
-  }[];
+  /** By limit, ascending. */
+  readonly curve: readonly CurvePoint[];
 }
 
 /** What a person wants of the limits. */
@@ -214,22 +210,6 @@ function mostOf(list: readonly Joined[]): Fit[] {
     .sort((x, y) => y[1] - x[1])
     .slice(0, MOST_FITS)
     .map(([fit]) => fit);
-}
-
-/** What share would be wrong, never less at a lower limit than at a higher one. */
-function curveOf(list: readonly Joined[]): Choice["curve"] {
-  let least = 0;
-  return list
-    .toReversed()
-    .map(({ limit, joined, wrong, seen }) => {
-      const share = (n: number): number => (joined === 0 ? 0 : Math.min(1, n / joined));
-      least = Math.max(least, share(wrong));
-      if (joined === 0 || seen === null) return { bits: limit, wrong: least, within: null };
-      const { low, high } = countWithin(wrong, seen);
-      const within = { low: Math.min(least, share(low)), high: Math.max(least, share(high)) };
-      return { bits: limit, wrong: least, within };
-    })
-    .reverse();
 }
 
 function pairsOf({ records, others }: Pool): number {

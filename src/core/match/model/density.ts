@@ -1,4 +1,5 @@
 import type { Values } from "../pairs/table.ts";
+import { neverFalling } from "./ordered.ts";
 
 /** The level of a pair's field where one of the two values is missing. */
 export const MISSING = 255;
@@ -50,21 +51,14 @@ export function looseField(shares: readonly number[], u: readonly number[]): Kin
 
 /**
  * The field of same pairs from their shares. From equal to different no level may speak louder for the
- * same than one above it: neighbours that do are put together (pool adjacent violators, Ayer et al.,
- * 1955). `seen`: how many pairs of each level speak for its share.
+ * same than one above it. `seen`: how many pairs of each level speak for its share.
  */
 export function orderedField(shares: readonly number[], u: readonly number[], seen: readonly number[]): KindField {
   const raw = shares.map((x, l) => Math.log2(x / u[l]!));
-  const blocks: { sum: number; weight: number; size: number }[] = [];
-  for (let l = 0; l < raw.length; l++) {
-    blocks.push({ sum: raw[l]! * (seen[l]! + 1), weight: seen[l]! + 1, size: 1 });
-    while (blocks.length > 1) {
-      const [a, b] = [blocks.at(-2)!, blocks.at(-1)!];
-      if (a.sum / a.weight >= b.sum / b.weight) break;
-      blocks.splice(-2, 2, { sum: a.sum + b.sum, weight: a.weight + b.weight, size: a.size + b.size });
-    }
-  }
-  const weights = blocks.flatMap((b) => Array.from({ length: b.size }, () => b.sum / b.weight));
+  const weights = neverFalling(
+    raw.map((bits) => -bits),
+    seen.map((n) => n + 1),
+  ).map((bits) => -bits);
   return { shares, weights, common: shares.map(() => 1) };
 }
 
