@@ -114,6 +114,7 @@ const FOLDERS = {
       "match-candidates",
       "numbered-texts",
       "match-pieces",
+      "match-limits",
       "cluster",
       "match-model",
       "patterns",

@@ -1,7 +1,8 @@
 import { aheadOf, findAhead, putAhead, takeAhead, type FoundAhead } from "./pairs/ahead.ts";
 import { CandidateIndex } from "./pairs/candidates.ts";
 import type { IndexRows } from "./pairs/index-rows.ts";
-import { choose, type Choice, type Wanted } from "./model/choose.ts";
+import type { Wanted } from "./model/best-limit.ts";
+import { choose, type Choice } from "./model/choose.ts";
 import { drawPairs, pairsInOrder, type Finder, type Pool, type Share } from "./pairs/draw.ts";
 import { fitsOf, type FitTask, type Labelled } from "./model/estimate.ts";
 import type { Fit, Source } from "./model/kinds.ts";

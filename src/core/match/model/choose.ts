@@ -1,6 +1,7 @@
 import type { Pool } from "../pairs/draw.ts";
 import type { Values } from "../pairs/table.ts";
 import { Answers, LIMITS, UNSEEN, countJoined, judgePool, wordOf, type Joined } from "./count.ts";
+import { TOLERATED, USUAL_PRECISION, askedFrom, chosenOf, mostOf, type Wanted } from "./best-limit.ts";
 import { curveOf, type CurvePoint } from "./curve.ts";
 import type { Labelled } from "./estimate.ts";
 import type { FieldFacts } from "./fields.ts";
@@ -59,72 +60,20 @@ export interface Choice {
   readonly curve: readonly CurvePoint[];
 }
 
-/** What a person wants of the limits. */
-export interface Wanted {
-  /** The share of what is joined that is to be the same. */
-  readonly precision?: number | undefined;
-}
-
-/** What is wanted where nobody has said it: as few wrong as this, and never more than so many times as many. */
-export const USUAL_PRECISION = 0.995;
-const TOLERATED = 4;
-/** Stricter limits are given up for the tolerated ones where they would leave this share undone. */
-const COSTLY = 0.1;
 /** A person is asked from these bits on: one in three is the same. */
 const ASK_BITS = -1;
 /** Where the model is not to be believed a person is asked from these bits on. */
 const SURER = 3;
 /** And about so many pairs for each record at most, twice as each is seen from both its records. */
 const MOST_ASKED = 0.04;
-/** No limit is taken that leaves more doubt than a chance of five to one. */
-const LEAST_LIMIT = 2.4;
 /** With so many decided pairs from the limit on an estimate counts as checked. */
 const CHECKED = 20;
-/** A wrong pair is as bad as so many right ones are good. */
-const PRICE = 6;
-/** What differs by less than this share is worth the same. */
-const EQUALLY = 0.003;
 /** Where nothing can be counted: about ten to one. */
 const MODEL_LIMIT = 3.3;
 /** By three fields or fewer, which can hardly tell what only belongs together: what is all but beyond doubt. */
 const MODEL_LIMIT_OF_FEW = 13;
-/** So many fits are looked at once more. */
-const MOST_FITS = 3;
-/** Fewer right ones than this may be chance, unless hardly any would be wrong. */
-const LEAST_JOINED = 10;
 /** With fewer records nothing can be estimated. */
 const LEAST_RECORDS = 40;
-
-/** What a limit is worth. */
-function worthOf({ joined, wrong }: Joined): number {
-  return joined - PRICE * wrong;
-}
-
-/** Of each fit the limit that is worth most, as long as no greater share of what is joined is wrong. */
-function bestOf(list: readonly Joined[], share: number): Joined | null {
-  const byFit = new Map<Fit, Joined>();
-  for (const j of list) {
-    if (j.limit < LEAST_LIMIT - 1e-9) continue;
-    const few = j.joined - j.wrong < LEAST_JOINED;
-    if (j.wrong > Math.max(share * j.joined, few ? 0 : 0.5)) continue;
-    const best = byFit.get(j.fit);
-    if (!best || worthOf(j) > worthOf(best)) byFit.set(j.fit, j);
-  }
-  const best = [...byFit.values()];
-  const most = Math.max(...best.map(worthOf));
-  // Of those that are as good as can be told, the likeliest.
-  const good = best.filter((j) => worthOf(j) >= most - Math.max(1, EQUALLY * most));
-  return good.reduce<Joined | null>((x, y) => (x && x.fit.gain >= y.fit.gain ? x : y), null);
-}
-
-/** The limits that would be taken, by what is wanted. */
-function chosenOf(list: readonly Joined[], wanted: Wanted): Joined | null {
-  const strict = bestOf(list, 1 - (wanted.precision ?? USUAL_PRECISION));
-  if (wanted.precision !== undefined) return strict;
-  const loose = bestOf(list, TOLERATED * (1 - USUAL_PRECISION));
-  if (!strict || (loose && strict.joined < (1 - COSTLY) * loose.joined)) return loose;
-  return strict;
-}
 
 /** What is chosen from. The first source is the one in which the limits are looked for. */
 export interface Choosing {
@@ -202,35 +151,14 @@ export function choose(given: Choosing): Choice {
   };
 }
 
-/** The fits that have most more pairs than look-alikes account for. */
-function mostOf(list: readonly Joined[]): Fit[] {
-  const most = new Map<Fit, number>();
-  for (const j of list) most.set(j.fit, Math.max(most.get(j.fit) ?? -Infinity, gainOf(j)));
-  return [...most]
-    .sort((x, y) => y[1] - x[1])
-    .slice(0, MOST_FITS)
-    .map(([fit]) => fit);
-}
-
 function pairsOf({ records, others }: Pool): number {
   return records * others;
 }
 
-/** Of the pairs that are asked about at least this share is the same. */
-const WORTH_ASKING = 0.2;
-
-/** What is found by asking from a limit on, less what the questions cost. */
-function gainOf({ joined, alike }: Joined): number {
-  return joined - alike - WORTH_ASKING * joined;
-}
-
 /** Nothing is joined by itself; asked about is where there are more pairs than look-alikes account for. Null where there is no such place. */
 function asked(list: readonly Joined[], rivals: Rivals, doubts: readonly Doubt[]): Choice | null {
-  const worth = list.filter(
-    ({ joined, alike }) => joined - alike >= LEAST_JOINED && joined - alike >= WORTH_ASKING * joined,
-  );
-  if (worth.length === 0) return null;
-  const best = worth.reduce((x, y) => (gainOf(y) > gainOf(x) ? y : x));
+  const best = askedFrom(list);
+  if (!best) return null;
   const nothing = { same: null, basis: null, answered: NO_ANSWERS, precision: null, recall: null } as const;
   return {
     ...nothing,
