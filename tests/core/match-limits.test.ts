@@ -10,6 +10,7 @@ import { probabilityOf, scoreOf } from "@/core/match/model/score.ts";
 import { featuresOf } from "@/core/match/pairs/features.ts";
 import { estimateOfLimits, joinedBy, type Resolution } from "@/core/match/resolve.ts";
 import { matchSchema } from "@/core/match/schema.ts";
+import { bandsOfBars, wordsOfBars, wordsOfPairs } from "@/ui/matches/score-bars.ts";
 
 const fitOf = (gain: number): Fit => ({ gain }) as Fit;
 const FIT = fitOf(1);
@@ -207,5 +208,19 @@ describe("coarse features of a text", () => {
     };
     expect(["fen", "fen moor", "fen moor tarn", "fen moor tarn hill"].map(coarse)).toEqual([1, 2, 3, 3]);
     expect(["f moor", "f m tarn hill"].map(coarse)).toEqual([1, 1]);
+  });
+});
+
+describe("how many pairs of each band stand beside the chart of scores", () => {
+  const scores = Array.from({ length: 100 }, (_, i) => (i < 50 ? 2 : i === 63 ? 7 : 1));
+  it("is counted by the bars where both limits lie between two of them, and else said to be about so many", () => {
+    const of = (limits: { same: number | null; ask: number }): object =>
+      wordsOfBars(scores, bandsOfBars(limits), limits);
+    expect(of({ same: 64, ask: 50 })).toEqual({ same: "36", ask: "20", different: "100" });
+    expect(of({ same: 63.9, ask: 50 })).toEqual({ same: "about 36", ask: "about 20", different: "100" });
+    expect(of({ same: 63.2, ask: 45.7 })).toEqual({ same: "about 43", ask: "about 21", different: "about 92" });
+    expect(of({ same: null, ask: 45.7 })).toEqual({ same: "0", ask: "about 64", different: "about 92" });
+    expect(of({ same: null, ask: 99.985 })).toMatchObject({ ask: "about 0", different: "about 156" });
+    expect(wordsOfPairs({ same: 1_200, ask: 3, different: 0 })).toEqual({ same: "1,200", ask: "3", different: "0" });
   });
 });

@@ -157,7 +157,12 @@ export function LoadMatches({
         {matches.compared > 0 &&
           ` ${grouped(Math.round((1000 * matches.pairs.ask) / matches.compared))} questions for each 1,000.`}
       </p>
-      <ScoreChart scores={matches.scores} limits={matches.limits} title="Candidate pairs by score" />
+      <ScoreChart
+        scores={matches.scores}
+        limits={matches.limits}
+        pairs={matches.pairs}
+        title="Candidate pairs by score"
+      />
       <p className="mt-1 max-w-prose">{sentence(limitsWords(matches.limits, estimate))}</p>
       {measured && <p className="mt-1 max-w-prose">{sentence(`measured from the limit on: ${measured}`)}</p>}
       {answersWords(answers).map((words) => (

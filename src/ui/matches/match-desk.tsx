@@ -175,7 +175,7 @@ function Answers({ work, pair, alike }: { work: PairsWork; pair: AskedPair; alik
 
 /** The candidate pairs of the pair's load by score, where the limits lie, and what is measured of them. */
 function Scores({ feed, load, matches }: { feed: string; load: number; matches: NonNullable<PairPlan["matches"]> }) {
-  const { scores, limits } = matches;
+  const { scores, limits, pairs } = matches;
   const estimate = estimateOf(matches);
   return (
     <>
@@ -186,7 +186,7 @@ function Scores({ feed, load, matches }: { feed: string; load: number; matches: 
         )}{" "}
         of load {load} by score
       </h2>
-      <ScoreChart scores={scores} limits={limits} title="Candidate pairs by score" />
+      <ScoreChart scores={scores} limits={limits} pairs={pairs} title="Candidate pairs by score" />
       <p className="mt-1 text-sm">
         {sentence(limitsWords(limits, estimate))}{" "}
         <Link className="underline" href={`/feeds/${feed}/plan`}>

@@ -1,7 +1,8 @@
 import { scaleLinear, scaleSqrt } from "d3-scale";
 import { BINS } from "@/core/match/metrics.ts";
-import type { LimitsInUse } from "@/core/match/limits.ts";
+import type { Band, LimitsInUse } from "@/core/match/limits.ts";
 import { grouped } from "../kit/words.ts";
+import { bandsOfBars, wordsOfBars, wordsOfPairs } from "./score-bars.ts";
 
 const WIDE = 344;
 const TALL = 104;
@@ -10,10 +11,13 @@ const TALL = 104;
 export function ScoreChart({
   scores,
   limits,
+  pairs = null,
   title,
 }: {
   scores: readonly number[];
   limits: LimitsInUse;
+  /** How many of each band there were by these limits; null where others are tried. */
+  pairs?: Readonly<Record<Band, number>> | null;
   title: string;
 }) {
   const x = scaleLinear().domain([0, 100]).range([0, WIDE]);
@@ -24,11 +28,9 @@ export function ScoreChart({
   const step = 100 / BINS;
   // Where nothing is joined by itself the limit for the same lies beyond the end.
   const same = limits.same ?? Infinity;
-  const bandOf = (i: number): "same" | "ask" | "different" =>
-    i * step >= same ? "same" : i * step >= limits.ask ? "ask" : "different";
   const fill = { same: "var(--pine)", ask: "var(--slate)", different: "var(--rule)" };
-  const count = { same: 0, ask: 0, different: 0 };
-  scores.forEach((n, i) => (count[bandOf(i)] += n));
+  const bands = bandsOfBars(limits);
+  const of = pairs ? wordsOfPairs(pairs) : wordsOfBars(scores, bands, limits);
   const lines = [...new Set([limits.ask, ...(limits.same === null ? [] : [limits.same])])];
   return (
     <figure>
@@ -36,7 +38,7 @@ export function ScoreChart({
         viewBox={`0 -16 ${WIDE} ${TALL + 36}`}
         width="100%"
         role="img"
-        aria-label={`${title}: ${grouped(count.same)} the same, ${grouped(count.ask)} to ask about, ${grouped(count.different)} different`}
+        aria-label={`${title}: ${of.same} the same, ${of.ask} to ask about, ${of.different} different`}
       >
         {scores.map((n, i) => (
           <rect
@@ -45,7 +47,7 @@ export function ScoreChart({
             width={Math.max(1, x(step) - 1)}
             y={TALL - y(n)}
             height={y(n)}
-            fill={fill[bandOf(i)]}
+            fill={fill[bands[i]!]}
           >
             <title>{`${i * step} to ${(i + 1) * step}: ${grouped(n)}`}</title>
           </rect>
@@ -60,7 +62,7 @@ export function ScoreChart({
           </g>
         ))}
         <text x={x(limits.ask) - 6} y={TALL + 17} fontSize="11" textAnchor="end" className="faint" fill="currentColor">
-          different {grouped(count.different)}
+          different {of.different}
         </text>
         {same > limits.ask && (
           <text
@@ -71,7 +73,7 @@ export function ScoreChart({
             className="waiting"
             fill="currentColor"
           >
-            ask {grouped(count.ask)}
+            ask {of.ask}
           </text>
         )}
         <text
@@ -83,7 +85,7 @@ export function ScoreChart({
           fill="currentColor"
           fontWeight="700"
         >
-          same {grouped(count.same)}
+          same {of.same}
         </text>
       </svg>
       <figcaption className="faint text-xs">Scores from 0 to 100; heights by the square root of the count.</figcaption>

@@ -18,8 +18,15 @@ function differing(fit: Fit, name: string, f: number, facts: readonly FieldFacts
   return kind.fields[f]!.shares.reduce((n, x, l) => n + (facts[f]!.different[l] ? x : 0), 0);
 }
 
-/** Of the values of one thing that are written alike at least this share is equal, however carelessly it is written. */
-const LEAST_EQUAL = 0.2;
+/** From which share that is alike on, and of that below which share that is equal, values are next to each other and not written otherwise. */
+interface NextTo {
+  readonly alike: number;
+  readonly equal: number;
+}
+/** Of what is taken for the same: however carelessly things are written, one in five is written as it is. */
+const OF_SAME: NextTo = { alike: 0.7, equal: 0.2 };
+/** Of what is taken for belonging together: all of it, or it may be the same with a slip. */
+const OF_RELATED: NextTo = { alike: 0.85, equal: 0.05 };
 
 /**
  * Whether pairs of a kind are nearly alike in a field that tells things apart, and hardly ever equal. Who slips writes
@@ -29,8 +36,9 @@ function isNextTo(kind: Kind, f: number, facts: readonly FieldFacts[]): boolean 
   const { identifying, silent, measured, different } = facts[f]!;
   if (!identifying || silent || measured) return false;
   const { shares } = kind.fields[f]!;
+  const { alike: least, equal } = isSame(kind.name) ? OF_SAME : OF_RELATED;
   const alike = shares.reduce((n, x, l) => n + (different[l] ? 0 : x), 0);
-  return alike > 0.5 && shares[0]! < LEAST_EQUAL * alike;
+  return alike > least && shares[0]! < equal * alike;
 }
 
 /** The fields in which some of what a fit takes for the same is nearly alike, and hardly ever equal. */

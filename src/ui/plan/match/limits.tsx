@@ -85,7 +85,9 @@ function Chart({ seen, limits }: { seen: MatchSeen | null; limits: LimitsInUse }
       </p>
     );
   }
-  return <ScoreChart scores={seen.metrics.scores} limits={limits} title="Candidate pairs by score" />;
+  const { scores, limits: used, pairs } = seen.metrics;
+  const asUsed = limits.same === used.same && limits.ask === used.ask;
+  return <ScoreChart scores={scores} limits={limits} pairs={asUsed ? pairs : null} title="Candidate pairs by score" />;
 }
 
 /** Shares that can be wanted. */
