@@ -20,8 +20,10 @@ import {
   relatedDiffer,
   sameAgree,
   seesLookalikes,
+  withOtherNumbers,
 } from "@/core/match/model/plausible.ts";
 import { bitsOf } from "@/core/match/model/score.ts";
+import { haveOtherNumbers } from "@/core/match/other-numbers.ts";
 import { Likeness, levelsOf } from "@/core/match/pairs/likeness.ts";
 import { NumberedTexts } from "@/core/match/pairs/numbered-texts.ts";
 import { RecordPairs, frequenciesOf } from "@/core/match/pairs/record-pairs.ts";
@@ -180,6 +182,7 @@ describe("whether a fit is to be believed", () => {
     rest: { fields: [], edges: [] } as unknown as Fit["rest"],
     start: { kinds: kinds.map((k) => k.name), withTree: false },
     gain: 1,
+    otherNumbers: kinds.map((k) => k.fields.map(() => 0)),
   });
   it("goes by fields that identify, where there are any, and that are its own", () => {
     const fit = fitOf(kind("same", 0.1, 0.2, 0.4, 0.8));
@@ -234,6 +237,25 @@ describe("whether a fit is to be believed", () => {
         [],
       );
     });
+    it("finds other numbers where most of the same pairs have them, of shared fields where most are alike", () => {
+      const fit = (other: number, shares: readonly [number, number, number] = written): Fit => ({
+        ...fitOf(near("same", 0.1, written, shares), near("related", 0.1, written, written)),
+        otherNumbers: [
+          [0, other],
+          [0, 1],
+        ],
+      });
+      const facts = [three(), three()];
+      expect(withOtherNumbers(fit(0.5), facts)).toEqual([]);
+      expect(withOtherNumbers(fit(0.51), facts)).toEqual([1]);
+      expect(sameAgree(fit(0.51), facts)).toBe(false);
+      expect(withOtherNumbers(fit(0.9), [three(), three({ measured: true })])).toEqual([]);
+      expect(withOtherNumbers(fit(0.9), [three(), three({ identifying: false })])).toEqual([]);
+      const shared = [three(), three({ shared: true })];
+      expect(withOtherNumbers(fit(0.9), shared)).toEqual([1]);
+      expect(withOtherNumbers(fit(0.9, [0.2, 0.2, 0.6]), shared)).toEqual([]);
+      expect(withOtherNumbers(fit(0.9, [0.2, 0.2, 0.6]), facts)).toEqual([1]);
+    });
     it("takes for what only belongs together what is next to each other where the same is not", () => {
       const facts = [three(), three()];
       const fit = (same: readonly [number, number, number], related: readonly [number, number, number]): Fit =>
@@ -273,6 +295,29 @@ describe("whether a fit is to be believed", () => {
     expect(summary.prior).toBe(0.1);
     expect(summary.fields[0]!.m).toEqual([0.97, 0.03]);
     expect(summary.kinds!.map((k) => k.kind)).toEqual(["related", "moved"]);
+  });
+});
+
+describe("whether two values have other numbers", () => {
+  it.each([
+    ["flat 3 12 mill street", "flat 4 12 mill street", true],
+    ["flat 3 12 mill street", "mill street 12 flat 3", false],
+    ["12 mill street", "12 mill street 4711", false],
+    ["mill street", "12 mill street", false],
+    ["phase 1", "phase 2", true],
+    ["st00101", "st00102", true],
+    ["st00101", "st 101", false],
+    ["unit 3 3", "unit 3", false],
+    ["unit 3 3", "unit 3 4", true],
+    ["sorrel ness", "s ness", false],
+    ["", "12", false],
+    ["2026-05-03", "2026-05-10", false],
+    ["2026-05-03", "2026-05-11", true],
+    ["2026-05-03", "2025-05-03", true],
+    ["2026-01-01", "2025-12-31", false],
+  ])("%s, %s: %s", (a, b, other) => {
+    expect(haveOtherNumbers(a, b)).toBe(other);
+    expect(haveOtherNumbers(b, a)).toBe(other);
   });
 });
 

@@ -29,6 +29,7 @@ const pools = fc
     other: new Int32Array(pairs.length),
     candidate: new Uint8Array(pairs.length),
     alike: new Uint8Array(pairs.length * WIDTH),
+    drawn: new Int32Array(1),
     weight: Float32Array.from(pairs, (p) => p.weight),
     levels: Uint8Array.from(pairs.flatMap((p) => p.levels)),
     rarity: Float32Array.from(pairs.flatMap((p) => p.rarity)),

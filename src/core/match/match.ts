@@ -7,6 +7,7 @@ import { drawPairs, pairsInOrder, type Finder, type Pool, type Share } from "./p
 import { fitsOf, type FitTask, type Labelled } from "./model/estimate.ts";
 import type { Fit, Source } from "./model/kinds.ts";
 import { fieldFacts } from "./model/fields.ts";
+import { otherNumbersIn } from "./model/other-numbers.ts";
 import { Likeness, levelsOf } from "./pairs/likeness.ts";
 import { summaryOf, type MatchModel, type PairModel } from "./model/model.ts";
 import { PairList, type Pairs } from "./pairs/pair-list.ts";
@@ -249,6 +250,7 @@ export class Matcher {
     const task: FitTask = {
       sources,
       facts,
+      otherNumbers: drawn.map((pool, m) => otherNumbersIn(pool, meetings[m]!.pairs, facts)),
       starts: startsFor(this.fields, facts, sources.length === 1),
       labels: this.labelled(looking.labels ?? []),
     };

@@ -17,6 +17,7 @@ import {
   relatedDiffer,
   sameAgree,
   seesLookalikes,
+  withOtherNumbers,
   withRepeats,
 } from "./plausible.ts";
 import { NO_RIVALS, type Rivals } from "./rivals.ts";
@@ -96,8 +97,13 @@ export interface Choosing {
  */
 export function choose(given: Choosing): Choice {
   const { values, facts, sources, wanted } = given;
-  const sound = given.fits.filter((fit) => relatedDiffer(fit, facts, RELATED_DIFFER.counted));
-  const fits = sound.length > 0 ? sound : given.fits;
+  // What has other numbers more often than not comes after the other, as this year's list does after last year's: no count tells that.
+  const byHand = facts.some((f) => f.byHand);
+  const stands = given.fits.filter(
+    (fit) => byHand || withOtherNumbers(fit, facts).length === 0 || isBorneOut(given, fit),
+  );
+  const sound = stands.filter((fit) => relatedDiffer(fit, facts, RELATED_DIFFER.counted));
+  const fits = [sound, stands, given.fits].find((list) => list.length > 0)!;
   const input = { ...given, fits };
   const repeats = withRepeats(fits, sources, facts);
   // Repeats count as wrong where they are counted. By few fields it is better to join too little than by the model's word.
@@ -132,6 +138,7 @@ export function choose(given: Choosing): Choice {
     best = chosenOf(list, wanted);
   }
   if (!best) return asked(list, rivals, doubts) ?? ranked(fits, facts, rivals, [...doubts, "nothing-same"], null);
+  if (stands.length === 0) return untold(input, best.fit, rivals, doubts);
   const precision = 1 - best.wrong / best.joined;
   const judge = new Judge(values, best.fit);
   const { right, all } = wordOf(judgePool(judge, first, values.length, rivals), best.limit);
@@ -209,22 +216,36 @@ function answeredFrom({ values, labels }: Choosing, fit: Fit, limit: number): Ch
   return { right: all - wrong, all };
 }
 
+/** The bits of the candidates where the limits are looked for, from the greatest on. */
+function judged({ values, sources }: Choosing, fit: Fit, rivals: Rivals): Float64Array {
+  return judgePool(new Judge(values, fit), sources[0]!.pool, values.length, rivals);
+}
+
+/** The fit whose same pairs differ least in what tells things apart. */
+function leastDiffering(fits: readonly Fit[], facts: readonly FieldFacts[]): Fit {
+  return fits.reduce((x, y) => (differingOwn(y, facts) < differingOwn(x, facts) ? y : x));
+}
+
+/** The likeliest few are asked about: all that can be said is which pairs come first. */
+function untold(input: Choosing, fit: Fit, rivals: Rivals, doubts: readonly Doubt[]): Choice {
+  const most = Math.floor(MOST_ASKED * input.sources[0]!.pool.records);
+  const surest = judged(input, fit, rivals)[most] ?? SURER;
+  const ask = Math.min(MOST_BITS - 1, Math.max(SURER, surest));
+  return ranked([fit], input.facts, rivals, [...doubts, "not-told-apart"], ask);
+}
+
+/** Whether what people have decided bears a fit out, however implausible it looks. */
+function isBorneOut(input: Choosing, fit: Fit): boolean {
+  const { right, all } = answeredFrom(input, fit, MODEL_LIMIT);
+  return all >= CHECKED && right >= BORNE_OUT * all;
+}
+
 /** By the model's own word, which nothing but what people have decided can check. */
 function byModel(input: Choosing, rivals: Rivals, before: readonly Doubt[]): Choice {
   const { values, facts, fits, sources, wanted, labels } = input;
   const doubts: Doubt[] = [...before, "one-file"];
-  const judged = (fit: Fit): Float64Array => judgePool(new Judge(values, fit), sources[0]!.pool, values.length, rivals);
-  const untold = (fit: Fit): Choice => {
-    // The likeliest few: all that can be said is which pairs come first.
-    const surest = judged(fit)[Math.floor(MOST_ASKED * sources[0]!.pool.records)] ?? SURER;
-    const ask = Math.min(MOST_BITS - 1, Math.max(SURER, surest));
-    return ranked([fit], facts, rivals, [...doubts, "not-told-apart"], ask);
-  };
   // A fit that looks implausible may have been borne out.
-  const borneOut = fits.filter((fit) => {
-    const { right, all } = answeredFrom(input, fit, MODEL_LIMIT);
-    return all >= CHECKED && right >= BORNE_OUT * all;
-  });
+  const borneOut = fits.filter((fit) => isBorneOut(input, fit));
   const { others } = sources[0]!.pool;
   const plausible = fits.filter(
     (fit) => facts.some((f) => f.byHand) || (isRareEnough(fit, facts) && !mayHaveSilenced(fit, facts, others)),
@@ -234,10 +255,9 @@ function byModel(input: Choosing, rivals: Rivals, before: readonly Doubt[]): Cho
   // A likelier fit may see much that only belongs together and looks like the same, which one without it takes for that.
   const doubted = (of: Fit): boolean =>
     !borneOut.includes(of) && fits.some((other) => other.gain > of.gain && seesLookalikes(other, facts));
-  if (!fit || doubted(fit))
-    return untold(fits.reduce((x, y) => (differingOwn(y, facts) < differingOwn(x, facts) ? y : x)));
-  if (isAsFrequentWithin(fit, sources) && !borneOut.includes(fit)) return untold(fit);
-  const bits = judged(fit);
+  if (!fit || doubted(fit)) return untold(input, leastDiffering(fits, facts), rivals, doubts);
+  if (isAsFrequentWithin(fit, sources) && !borneOut.includes(fit)) return untold(input, fit, rivals, doubts);
+  const bits = judged(input, fit, rivals);
   const answers = new Answers(new Judge(values, fit), labels, values.length);
   const aim = wanted.precision ?? 1 - TOLERATED * (1 - USUAL_PRECISION);
   const begin = fit.start.few && !borneOut.includes(fit) ? MODEL_LIMIT_OF_FEW : MODEL_LIMIT;
@@ -265,7 +285,7 @@ function byModel(input: Choosing, rivals: Rivals, before: readonly Doubt[]): Cho
       curve: [],
     };
   }
-  return untold(fit);
+  return untold(input, fit, rivals, doubts);
 }
 
 /** Where fewer records than this have a pair that would be joined, these may be alike by chance, which nothing here can count. */

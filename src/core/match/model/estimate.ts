@@ -123,12 +123,14 @@ export interface Likely {
   readonly source: Source;
   readonly pairs: Patterns;
   readonly patterns: Patterns;
+  /** By pair and field: 1 where the values have other numbers. */
+  readonly otherNumbers: Uint8Array;
 }
 
 /** The sources without the pairs that are of no kind whatever comes. How many pairs there are in all stays. */
-export function withoutUnlikely(sources: readonly Source[], facts: readonly FieldFacts[]): Likely[] {
+export function withoutUnlikely({ sources, facts, otherNumbers }: FitTask): Likely[] {
   const width = facts.length;
-  return sources.map((source) => {
+  return sources.map((source, s) => {
     const all = source.pool;
     const scores = simpleScores(all, facts);
     const from = placesOf(all.count, (p) => scores[p]! > -LIKELY_BITS);
@@ -144,7 +146,12 @@ export function withoutUnlikely(sources: readonly Source[], facts: readonly Fiel
       levels: rowsAt(from, all.levels, new Uint8Array(size), width),
       rarity: rowsAt(from, all.rarity, new Float32Array(size), width),
     };
-    return { source: { ...source, pool }, pairs: eachAlone(pool), patterns: patternsOf(pool, width) };
+    return {
+      source: { ...source, pool },
+      pairs: eachAlone(pool),
+      patterns: patternsOf(pool, width),
+      otherNumbers: rowsAt(from, otherNumbers[s]!, new Uint8Array(size), width),
+    };
   });
 }
 
@@ -218,7 +225,48 @@ export function fit(
     }
   }
   const kinds = start.kinds.map((name, k): Kind => ({ name, fields: fields[k]!, prior: priors[k]! }));
-  return { start, kinds, rest, gain };
+  const otherNumbers = otherNumbersOf(start, sources, facts, { priors, fields, rest });
+  return { start, kinds, rest, gain, otherNumbers };
+}
+
+/** What of a fit pairs are judged by while it is made. */
+interface Fitted {
+  readonly priors: readonly (readonly number[])[];
+  readonly fields: readonly (readonly KindField[])[];
+  readonly rest: RestDensity;
+}
+
+/** By kind and field: of the pairs that have both values the share in which these have other numbers; of fields that may be shared, of those that are alike. */
+function otherNumbersOf(
+  start: Start,
+  sources: readonly Likely[],
+  facts: readonly FieldFacts[],
+  { priors, fields, rest }: Fitted,
+): number[][] {
+  const width = facts.length;
+  const judged = sources.map(({ source, pairs, otherNumbers }) => ({
+    source,
+    otherNumbers,
+    patterns: pairs,
+    chances: noChances(start, pairs.count),
+  }));
+  expect(judged, priors, fields, rest);
+  return start.kinds.map((_, k) =>
+    facts.map(({ different, shared }, f) => {
+      let [other, all] = [0, 0];
+      for (const { otherNumbers, patterns, chances } of judged) {
+        const { count, levels, weight } = patterns;
+        for (let p = 0; p < count; p++) {
+          const l = levels[p * width + f]!;
+          if (l === MISSING || (shared && different[l])) continue;
+          const worth = chances[k]![p]! * weight[p]!;
+          all += worth;
+          if (otherNumbers[p * width + f] === 1) other += worth;
+        }
+      }
+      return all === 0 ? 0 : other / all;
+    }),
+  );
 }
 
 /** Pairs that people have decided. */
@@ -314,11 +362,14 @@ export interface FitTask {
   readonly facts: readonly FieldFacts[];
   readonly starts: readonly Start[];
   readonly labels: Labelled | null;
+  /** By source, pair and field: 1 where the values have other numbers. */
+  readonly otherNumbers: readonly Uint8Array[];
 }
 
 /** The fit of each start. */
-export function fitsOf({ sources, facts, starts, labels }: FitTask): Fit[] {
+export function fitsOf(task: FitTask): Fit[] {
+  const { sources, facts, starts, labels } = task;
   const everything = countAll(sources, facts);
-  const likely = withoutUnlikely(sources, facts);
+  const likely = withoutUnlikely(task);
   return starts.map((start) => fit(start, likely, facts, everything, labels));
 }

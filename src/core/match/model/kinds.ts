@@ -46,6 +46,8 @@ export interface Fit extends Densities {
   readonly start: Start;
   /** By how many bits the pools are likelier than pairs taken at random field by field. */
   readonly gain: number;
+  /** By kind and field: of the pairs that have both values the share in which these have other numbers; of fields that may be shared, of those that are alike. */
+  readonly otherNumbers: readonly (readonly number[])[];
 }
 
 /** Kinds with fewer pairs than this share of the same ones are as good as not there. */

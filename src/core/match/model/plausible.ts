@@ -33,18 +33,42 @@ const OF_RELATED: NextTo = { alike: 0.85, equal: 0.05 };
  * more right than wrong: what is always one off is the next number, the next flat, the next part, and another thing.
  */
 function isNextTo(kind: Kind, f: number, facts: readonly FieldFacts[]): boolean {
-  const { identifying, silent, measured, different } = facts[f]!;
+  const { identifying, silent, measured } = facts[f]!;
   if (!identifying || silent || measured) return false;
-  const { shares } = kind.fields[f]!;
   const { alike: least, equal } = isSame(kind.name) ? OF_SAME : OF_RELATED;
-  const alike = shares.reduce((n, x, l) => n + (different[l] ? 0 : x), 0);
-  return alike > least && shares[0]! < equal * alike;
+  const alike = alikeIn(kind, f, facts[f]!);
+  return alike > least && kind.fields[f]!.shares[0]! < equal * alike;
 }
 
-/** The fields in which some of what a fit takes for the same is nearly alike, and hardly ever equal. */
+/** The share of a kind's pairs that are alike in a field. */
+function alikeIn(kind: Kind, f: number, { different }: FieldFacts): number {
+  return kind.fields[f]!.shares.reduce((n, x, l) => n + (different[l] ? 0 : x), 0);
+}
+
+/** Of same pairs most have the same numbers in what tells things apart; of shared fields this is asked where most are alike. */
+const MOST_OTHER = { numbers: 0.5, alike: 0.5 };
+
+/** The fields that tell things apart, in which some of what a fit takes for the same has other numbers more often than not. */
+export function withOtherNumbers(fit: Fit, facts: readonly FieldFacts[]): number[] {
+  const there = kindsThere(fit);
+  return facts.flatMap((fact, f) => {
+    if (!fact.identifying || fact.silent || fact.measured) return [];
+    const off = fit.kinds.some(
+      (kind, k) =>
+        isSame(kind.name) &&
+        there.includes(kind) &&
+        fit.otherNumbers[k]![f]! > MOST_OTHER.numbers &&
+        (!fact.shared || alikeIn(kind, f, fact) > MOST_OTHER.alike),
+    );
+    return off ? [f] : [];
+  });
+}
+
+/** The fields in which some of what a fit takes for the same is next to each other: it has other numbers, or is hardly ever equal. */
 function fieldsNextTo(fit: Fit, facts: readonly FieldFacts[]): number[] {
   const same = kindsThere(fit).filter(({ name }) => isSame(name));
-  return facts.flatMap((_, f) => (same.some((kind) => isNextTo(kind, f, facts)) ? [f] : []));
+  const off = withOtherNumbers(fit, facts);
+  return facts.flatMap((_, f) => (off.includes(f) || same.some((kind) => isNextTo(kind, f, facts)) ? [f] : []));
 }
 
 /** In a field of its own same pairs differ less often than this if they are to be believed. */

@@ -14,6 +14,8 @@ export interface Pool {
   /** With how many others each may be paired. */
   readonly others: number;
   readonly count: number;
+  /** The numbers of the drawn records. */
+  readonly drawn: Int32Array;
   /** By pair: which of the drawn records it is of, and the number of the other record. */
   readonly owner: Int32Array;
   readonly other: Int32Array;
@@ -73,7 +75,7 @@ class PoolList {
     }
   }
 
-  pool(of: Pick<Pool, "records" | "all" | "others">): Pool {
+  pool(of: Pick<Pool, "records" | "all" | "others" | "drawn">): Pool {
     const { count, width } = this;
     return {
       ...of,
@@ -94,7 +96,8 @@ export function pairsInOrder(pairs: RecordPairs): Pool {
   const { from, to } = pairs.left;
   const list = new PoolList(pairs, to - from);
   for (let r = from; r < to; r++) list.put(r - from, r, r, 1, 1);
-  return list.pool({ records: to - from, all: to - from, others: 1 });
+  const drawn = Int32Array.from({ length: to - from }, (_, i) => from + i);
+  return list.pool({ records: to - from, all: to - from, others: 1, drawn });
 }
 
 /** Finds the candidates of a record of the left side among those of the right one; `found` has them. */
@@ -114,7 +117,7 @@ const WHOLE: Share = { part: 0, of: 1 };
 /** The pairs of all shares, in their order. */
 export function joinPools(pools: readonly Pool[]): Pool {
   if (pools.length === 1) return pools[0]!;
-  const { records, all, others } = pools[0]!;
+  const { records, all, others, drawn } = pools[0]!;
   const ints = (of: (p: Pool) => Int32Array): Int32Array => joined(pools.map(of), (n) => new Int32Array(n));
   const floats = (of: (p: Pool) => Float32Array): Float32Array => joined(pools.map(of), (n) => new Float32Array(n));
   const bytes = (of: (p: Pool) => Uint8Array): Uint8Array => joined(pools.map(of), (n) => new Uint8Array(n));
@@ -122,6 +125,7 @@ export function joinPools(pools: readonly Pool[]): Pool {
     records,
     all,
     others,
+    drawn,
     count: pools.reduce((n, p) => n + p.count, 0),
     owner: ints((p) => p.owner),
     other: ints((p) => p.other),
@@ -206,5 +210,5 @@ export function drawPairs(
       if (end > start) for (let k = 0; k < EQUAL_VALUE; k++) draw(list[start + below(end - start)]!);
     }
   }
-  return list.pool({ records: drawn.length, all, others: Math.max(0, others) });
+  return list.pool({ records: drawn.length, all, others: Math.max(0, others), drawn: Int32Array.from(drawn) });
 }

@@ -1,4 +1,5 @@
 import { MISSING } from "../model/density.ts";
+import { haveOtherNumbers } from "../other-numbers.ts";
 import { EQUAL, type Likeness } from "./likeness.ts";
 import type { MatchTable, Values } from "./table.ts";
 
@@ -146,6 +147,12 @@ export class RecordPairs {
       found = true;
     }
     return found;
+  }
+
+  /** Whether the values of a field have other numbers. */
+  otherNumbers(f: number, a: number, b: number): boolean {
+    const { texts } = this.values[f]!;
+    return haveOtherNumbers(texts[this.leftColumns[f]![a]!]!, texts[this.rightColumns[f]![b]!]!);
   }
 
   /** What the frequency of the values adds to a field's weight (Newcombe et al., 1959; Winkler, 1989). */
