@@ -535,6 +535,41 @@ export function stations(): Kind {
   };
 }
 
+/** Festivals and the like: each comes again a year later, on about the same day. */
+export function events(): Kind {
+  const spoil = byChance({
+    title: { slip: 0.2, otherwise: [0.1, upper] },
+    organiser: { lost: 0.1, slip: 0.1 },
+    town: { slip: 0.05 },
+    begins: { slip: 0.02, lost: 0.05 },
+  });
+  return {
+    columns: columnsOf("title town organiser begins"),
+    things(random, scale) {
+      const places = words(random, Math.max(200, scale / 3));
+      const organisers = words(random, 200).map((name) => `${name} Society`);
+      const towns = words(random, 60);
+      const made = new Set<string>();
+      return () => {
+        for (;;) {
+          const kind = random.pick(["Festival", "Fair", "Congress", "Lectures", "Regatta"]);
+          const title = `${random.pick(places)} ${kind} of ${random.pick(places)}`;
+          if (made.has(title)) continue;
+          made.add(title);
+          const organiser = often(random, organisers);
+          return { title, town: often(random, towns), organiser, begins: day(random, 2023, 2023, iso) };
+        }
+      };
+    },
+    rewrite: spoil,
+    next: (random, thing) => {
+      const [, month, on] = thing["begins"]!.split("-") as [string, string, string];
+      const begins = iso("2024", month, two(Math.min(28, Number(on) + random.whole(0, 2))));
+      return { ...thing, begins };
+    },
+  };
+}
+
 /** Every kind that comes about in groups, by its name. */
 export const GROUPED_KINDS: Readonly<Record<string, () => Kind>> = {
   flats,

@@ -25,6 +25,8 @@ export interface Kind {
   things(random: Random, scale: number): () => Thing;
   /** Another writing of a thing with so many errors. */
   rewrite(random: Random, thing: Thing, errors: number): Thing;
+  /** What comes after a thing, and is another one: next year's event after this year's. */
+  next?(random: Random, thing: Thing): Thing;
 }
 
 /** Spoils as many values as is said, of columns that are drawn from a list; what stands there twice is drawn twice as often. */

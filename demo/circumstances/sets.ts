@@ -10,7 +10,7 @@ import {
   type Kind,
   type Thing,
 } from "./kinds.ts";
-import { GROUPED_KINDS } from "./grouped-kinds.ts";
+import { GROUPED_KINDS, events } from "./grouped-kinds.ts";
 import {
   books,
   citizens,
@@ -50,6 +50,8 @@ export interface Circumstance {
   readonly errors?: readonly [number, number];
   /** Both files have repeats of their own: the share of the records. */
   readonly repeats?: number;
+  /** Whether the second file has what comes after those things of the first that it has not. */
+  readonly followed?: boolean;
   /** Columns that are left out. */
   readonly without?: readonly string[];
   readonly only?: readonly string[];
@@ -114,7 +116,11 @@ export function makeSet(c: Circumstance, seed: number): Set {
   const things = Array.from({ length: 2 * c.size - both }, (_, id) => ({ thing: next(), id }));
   shuffle(random, things);
   const a = things.slice(0, c.size);
-  const b = [...things.slice(0, both).map(({ thing, id }) => ({ thing: again(thing), id })), ...things.slice(c.size)];
+  const others = things.slice(c.size);
+  const b = [
+    ...things.slice(0, both).map(({ thing, id }) => ({ thing: again(thing), id })),
+    ...others.map(({ thing, id }, i) => ({ thing: c.followed ? kind.next!(random, a[both + i]!.thing) : thing, id })),
+  ];
   for (const list of [a, b]) {
     const more = Math.round(list.length * (c.repeats ?? 0));
     for (let i = 0; i < more; i++) {
@@ -210,6 +216,9 @@ export const CIRCUMSTANCES: readonly Circumstance[] = [
   { name: "publications in one file", kind: publications, size: 3_000, same: 0.25, one: true, errors: [0, 3] },
   { name: "articles", kind: articles, size: 2_000, same: 0.5, errors: [0, 2] },
   { name: "articles, two columns", kind: articles, size: 2_000, same: 0.5, errors: [0, 2], only: ["article", "price"] },
+  { name: "events", kind: events, size: 2_000, same: 0.5 },
+  { name: "events, the others of next year", kind: events, size: 2_000, same: 0.3, followed: true },
+  { name: "events, all of next year", kind: events, size: 2_000, same: 0, followed: true },
   { name: "sites", kind: sites, size: 2_000, same: 0.5, errors: [0, 3] },
   { name: "sites in one file", kind: sites, size: 3_000, same: 0.2, one: true, errors: [0, 3] },
   ...MORE,

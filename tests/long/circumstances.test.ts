@@ -205,6 +205,19 @@ describe("things that come about in groups, of which a short value tells one fro
     },
   );
 
+  it.each(few(["events, the others of next year"], ["events, all of next year"]))(
+    "%s: what comes after the other is not joined for want of it",
+    async (name) => {
+      const m = await tried(name, { size: 800 });
+      expect(m.same).toBe(0);
+      expect(m.says.doubts).toContain("not-told-apart");
+      expect(m.says.differing.length).toBeGreaterThan(0);
+      const alone = await tried("events", { size: 800 });
+      expect(alone.precision).toBeGreaterThan(0.985);
+      expect(alone.f1).toBeGreaterThan(0.95);
+    },
+  );
+
   it("asks about the likeliest of one file, and says what they are next to each other in", async () => {
     const m = await tried("litters in one file", { size: 900 });
     expect(m.same).toBe(0);

@@ -11,7 +11,7 @@ import type { NearestEntry } from "./nearest.ts";
 export interface Trials {
   /** Entries with an error or two: what was found, and whether it is the entry. */
   readonly damaged: readonly (Answer & { readonly right: boolean })[];
-  /** Entries that were asked for while they are not in the list. */
+  /** Entries that were asked for while they are not in the list, every other one with an error or two. */
   readonly absent: readonly Answer[];
 }
 
@@ -106,16 +106,21 @@ export function tryList(
     const values = entries[e]!;
     const filled = values.flatMap((v, f) => (v === "" ? [] : [f]));
     if (filled.length === 0) continue;
-    const wrong = [...values];
-    for (let n = below(100) < TWICE ? 2 : 1; n > 0; n--) {
-      const f = filled[below(filled.length)]!;
-      wrong[f] = slip(wrong[f]!, below);
-    }
+    const written = (): string[] => {
+      const wrong = [...values];
+      for (let n = below(100) < TWICE ? 2 : 1; n > 0; n--) {
+        const f = filled[below(filled.length)]!;
+        wrong[f] = slip(wrong[f]!, below);
+      }
+      return wrong;
+    };
+    const wrong = written();
     if (!isEntry(wrong)) {
       const { entry, score, next } = find(wrong, -1);
       damaged.push({ score, lead: score - next, right: entry >= 0 && same(entry, e) });
     }
-    const { score, next } = find(values, e);
+    // What has no entry is written wrongly as well: then one of several that were equally near may come out ahead.
+    const { score, next } = find(i % 2 === 0 ? values : written(), e);
     absent.push({ score, lead: score - next });
   }
   return { damaged, absent };

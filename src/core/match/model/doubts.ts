@@ -8,7 +8,7 @@ export function doubtsWords({ doubts, differing = [] }: LimitsEstimate, fields: 
   const named = differing.map((f) => `“${fields[f]}”`);
   return doubts.map((doubt) =>
     doubt === "not-told-apart" && named.length > 0
-      ? `The pairs that are most alike still differ in ${listed(named, MOST_NAMED)}, by which records are told apart, so they may only belong together, as people of one household do. Nothing is joined by itself. If that is only written in several ways for the same thing, don’t compare it; more fields that tell records apart would help, and so would decided pairs.`
+      ? `The pairs that are most alike still differ in ${listed(named, MOST_NAMED)}, by which records are told apart, so they may only belong together, as people of one household do, or come one after the other, as parts of a series do. Nothing is joined by itself. If that is only written in several ways for the same thing, don’t compare it; more fields that tell records apart would help, and so would decided pairs.`
       : DOUBT_WORDS[doubt],
   );
 }
@@ -28,7 +28,7 @@ const DOUBT_WORDS: Record<Doubt, string> = {
   "not-parted":
     "No limit parts the same from what only looks alike well enough. Nothing is joined by itself; the likeliest pairs are asked about. One more field that tells records apart would help, such as a birth date, a phone number or an e-mail address; so would decided pairs.",
   "not-told-apart":
-    "The pairs that are most alike still differ in fields that tell records apart, so they may only belong together, as people of one household do. Nothing is joined by itself. More fields that tell records apart would help; so would decided pairs.",
+    "The pairs that are most alike still differ in fields that tell records apart, so they may only belong together, as people of one household do, or come one after the other, as parts of a series do. Nothing is joined by itself. More fields that tell records apart would help; so would decided pairs.",
   "hardly-any":
     "Hardly any pairs look the same, so that these may be alike by chance. Nothing is joined by itself; they are asked about.",
   "below-wanted":
