@@ -343,14 +343,13 @@ describe("how many of the pairs that would be joined are wrong", () => {
 describe("what is known of limits by how many are wrong", () => {
   const at = (limit: number, joined: number, wrong: number, seen: number | null = 1): Joined =>
     ({ limit, joined, wrong, seen, alike: wrong }) as Joined;
-  it("never falls, and takes the share of a pair or two for no more than it is", () => {
+  it("is never more at a higher limit, where a pair or two may be all there are", () => {
     const curve = curveOf([at(1, 1_000, 8), at(2, 900, 0.9), at(3, 2, 1), at(4, 0, 0.5)]);
     expect(curve.map((c) => c.bits)).toEqual([1, 2, 3, 4]);
     // One wrong of two at the highest limit says nothing of the nine hundred from the next one on.
-    expect(curve[0]!.wrong).toBeCloseTo(0.008, 6);
-    expect(curve[1]!.wrong).toBeCloseTo(1.9 / 902, 6);
-    expect(curve[2]!.wrong).toBeCloseTo(1.9 / 902, 6);
-    expect(curve[3]!.wrong).toBe(0);
+    expect(curve.map((c) => c.wrong)).toEqual([0.008, 0.001, 0.001, 0.001]);
+    expect(curveOf([at(1, 100, 90), at(2, 50, 1_000)]).map((c) => c.wrong)).toEqual([0.9, 0.9]);
+    expect(curveOf([at(1, 10, 1_000), at(2, 0, 0.5)]).map((c) => c.wrong)).toEqual([1, 1]);
   });
   it("says between which shares where it was counted, with the share in between", () => {
     const [low, few, answered, none] = curveOf([
@@ -382,12 +381,14 @@ describe("what is known of limits by how many are wrong", () => {
 
 describe("limits from what was estimated", () => {
   const choice = (same: number | null, ask: number): Choice => ({ same, ask }) as Choice;
-  it("are in tenths, and never round away what is below the greatest score", () => {
-    expect(limitsOf({}, choice(3.3, -1))).toEqual({ same: 63.9, ask: 45.7 });
-    const { ask } = limitsOf({}, choice(null, 50));
-    expect(ask).toBeLessThan(100);
-    expect(bitsOf(ask)).toBeLessThanOrEqual(50);
-    expect(bitsOf(ask)).toBeGreaterThan(46);
+  it("are never below what they were, by more than a step of limits neither", () => {
+    expect(limitsOf({}, choice(3.3, -1))).toEqual({ same: 64, ask: 45.7 });
+    for (let bits = -20; bits < 59; bits += 0.3) {
+      const { ask } = limitsOf({}, choice(null, bits));
+      expect(bitsOf(ask)).toBeGreaterThan(bits - 1e-3);
+      expect(bitsOf(ask)).toBeLessThan(bits + (bits < 40 ? 0.3 : 2));
+    }
+    expect(limitsOf({}, choice(null, 59)).ask).toBeLessThan(100);
     expect(limitsOf({}, choice(null, 60)).ask).toBe(100);
     expect(limitsOf({ same: 88, ask: 12 }, choice(3, 1))).toEqual({ same: 88, ask: 12 });
   });

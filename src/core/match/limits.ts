@@ -13,11 +13,16 @@ export interface LimitsInUse {
   readonly lead?: number | undefined;
 }
 
-/** A limit in tenths, unless all that is below 100 would be rounded away. */
+/** Where a tenth of a score is more than a step of limits, and where a hundredth is. */
+const FINER = { from: 95, finest: 99.5 };
+
+/** A limit as it is shown, never below what it was: near 100 with more figures, as there the bits of evidence lie close together. */
 function rounded(bits: number): number {
   const score = scoreOf(bits);
-  const tenths = Math.round(score * 10) / 10;
-  return tenths < 100 || bits >= MOST_BITS ? tenths : Math.floor(score * 1000) / 1000;
+  if (bits >= MOST_BITS) return 100;
+  const parts = score < FINER.from ? 10 : score < FINER.finest ? 100 : 1000;
+  // What has come about by computing is not rounded up for its last figure.
+  return Math.ceil(score * parts - 1e-6) / parts;
 }
 
 /** The limits of a section, those that it leaves open from what was estimated. */

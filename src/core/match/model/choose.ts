@@ -15,6 +15,7 @@ import {
   isRareEnough,
   mayHaveSilenced,
   relatedDiffer,
+  sameOfRecord,
   sameAgree,
   seesLookalikes,
   withOtherNumbers,
@@ -255,6 +256,15 @@ function byModel(input: Choosing, rivals: Rivals, before: readonly Doubt[]): Cho
   // A likelier fit may see much that only belongs together and looks like the same, which one without it takes for that.
   const doubted = (of: Fit): boolean =>
     !borneOut.includes(of) && fits.some((other) => other.gain > of.gain && seesLookalikes(other, facts));
+  if (!fit && fits.every((f) => sameOfRecord(f, sources)[0]! < LEAST_SHARE)) {
+    return ranked(
+      [fits.reduce((x, y) => (y.gain > x.gain ? y : x))],
+      facts,
+      rivals,
+      [...doubts, "hardly-any"],
+      ASK_BITS,
+    );
+  }
   if (!fit || doubted(fit)) return untold(input, leastDiffering(fits, facts), rivals, doubts);
   if (isAsFrequentWithin(fit, sources) && !borneOut.includes(fit)) return untold(input, fit, rivals, doubts);
   const bits = judged(input, fit, rivals);

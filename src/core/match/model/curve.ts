@@ -1,6 +1,5 @@
 import type { Joined } from "./count.ts";
 import { countWithin } from "./measured.ts";
-import { neverFalling } from "./ordered.ts";
 
 /** What is known of a limit, in bits: what share of what would be joined from there on would be wrong, and between which shares that is with 95 %, where it is counted. */
 export interface CurvePoint {
@@ -10,23 +9,17 @@ export interface CurvePoint {
 }
 
 /**
- * What share would be wrong by limit, the limits ascending: never less at a lower limit than at a higher one. A share of
- * a few pairs says little, so that each counts by how many would be joined.
+ * What share would be wrong by limit, the limits ascending: never more at a higher limit than at a lower one. Of the
+ * few pairs from a high limit on half a look-alike that may be there is a large share, which says nothing of them.
  */
 export function curveOf(list: readonly Joined[]): CurvePoint[] {
-  const falling = list.toReversed();
-  const shareOf = ({ joined }: Joined, n: number): number => (joined === 0 ? 0 : Math.min(1, n / joined));
-  const shares = neverFalling(
-    falling.map((j) => shareOf(j, j.wrong)),
-    falling.map((j) => j.joined),
-  );
-  return falling
-    .map((j, i): CurvePoint => {
-      const wrong = shares[i]!;
-      if (j.joined === 0 || j.seen === null) return { bits: j.limit, wrong, within: null };
-      const { low, high } = countWithin(j.wrong, j.seen);
-      const within = { low: Math.min(wrong, shareOf(j, low)), high: Math.max(wrong, shareOf(j, high)) };
-      return { bits: j.limit, wrong, within };
-    })
-    .reverse();
+  let wrong = 1;
+  return list.map((j) => {
+    if (j.joined === 0) return { bits: j.limit, wrong, within: null };
+    const share = (n: number): number => Math.min(1, n / j.joined);
+    wrong = Math.min(wrong, share(j.wrong));
+    if (j.seen === null) return { bits: j.limit, wrong, within: null };
+    const { low, high } = countWithin(j.wrong, j.seen);
+    return { bits: j.limit, wrong, within: { low: Math.min(wrong, share(low)), high: Math.max(wrong, share(high)) } };
+  });
 }

@@ -140,7 +140,7 @@ export function withRepeats(
 }
 
 /** By source: how many same pairs a record has. Those that have moved may be namesakes: they say too little. */
-function sameOfRecord(fit: Fit, sources: readonly Source[]): number[] {
+export function sameOfRecord(fit: Fit, sources: readonly Source[]): number[] {
   const { prior } = fit.kinds.find((k) => k.name === "same")!;
   return sources.map((source, s) => prior[s]! * source.pool.others);
 }
