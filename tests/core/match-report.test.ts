@@ -201,7 +201,7 @@ describe("what a match found", () => {
     expect(limitsOf({}, choice)).toEqual({ same: 60.3, ask: 45.7 });
     expect(limitsOf({ same: 80, ask: 50, lead: 4 }, choice)).toEqual({ same: 80, ask: 50, lead: 4 });
     expect(limitsOf({ same: 40 }, choice)).toEqual({ same: 40, ask: 40 });
-    expect(limitsOf({}, { ...choice, same: null, ask: 3 })).toEqual({ same: null, ask: 62.7 });
+    expect(limitsOf({}, { ...choice, same: null, ask: 3 })).toEqual({ same: null, ask: 62.8 });
   });
 
   it("counts moved pairs as the same", () => {
