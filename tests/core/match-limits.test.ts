@@ -221,6 +221,13 @@ describe("how many pairs of each band stand beside the chart of scores", () => {
     expect(of({ same: 63.2, ask: 45.7 })).toEqual({ same: "about 43", ask: "about 21", different: "about 92" });
     expect(of({ same: null, ask: 45.7 })).toEqual({ same: "0", ask: "about 64", different: "about 92" });
     expect(of({ same: null, ask: 99.985 })).toMatchObject({ ask: "about 0", different: "about 156" });
+    // No pair lies in the bar of the limit: so it is known.
+    const none = scores.map((n, i) => (i === 63 || i === 45 ? 0 : n));
+    expect(wordsOfBars(none, bandsOfBars({ same: 63.9, ask: 45.7 }), { same: 63.9, ask: 45.7 })).toEqual({
+      same: "36",
+      ask: "21",
+      different: "90",
+    });
     expect(wordsOfPairs({ same: 1_200, ask: 3, different: 0 })).toEqual({ same: "1,200", ask: "3", different: "0" });
   });
 });

@@ -12,7 +12,7 @@ export function wordsOfPairs(pairs: Readonly<Record<Band, number>>): Record<Band
   return { same: grouped(pairs.same), ask: grouped(pairs.ask), different: grouped(pairs.different) };
 }
 
-/** How many pairs each band would have, by the bars alone: “about” so many beside a limit that lies within a bar. */
+/** How many pairs each band would have, by the bars alone: “about” so many beside a limit that lies within a bar of some pairs. */
 export function wordsOfBars(
   scores: readonly number[],
   bands: readonly Band[],
@@ -20,7 +20,10 @@ export function wordsOfBars(
 ): Record<Band, string> {
   const count: Record<Band, number> = { same: 0, ask: 0, different: 0 };
   scores.forEach((n, i) => (count[bands[i]!] += n));
-  const within = (limit: number | null): boolean => limit !== null && ((limit * BINS) / 100) % 1 !== 0;
+  const within = (limit: number | null): boolean => {
+    const at = ((limit ?? 0) * BINS) / 100;
+    return at % 1 !== 0 && scores[Math.floor(at)]! > 0;
+  };
   const [same, ask] = [within(limits.same), within(limits.ask)];
   const about = (n: number, unsure: boolean): string => `${unsure ? "about " : ""}${grouped(n)}`;
   return {
