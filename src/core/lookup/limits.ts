@@ -11,7 +11,7 @@ import type { NearestEntry } from "./nearest.ts";
 export interface Trials {
   /** Entries with an error or two: what was found, and whether it is the entry. */
   readonly damaged: readonly (Answer & { readonly right: boolean })[];
-  /** Entries that were asked for while they are not in the list, every other one with an error or two. */
+  /** Entries that were asked for while they are not in the list, as they are and with an error or two. */
   readonly absent: readonly Answer[];
 }
 
@@ -51,6 +51,8 @@ const USUAL = { least: 85, lead: 3 };
 const TRIED = 500;
 /** Of a hundred entries with an error, so many have two. */
 const TWICE = 30;
+/** So often an entry is asked for that is left out, which says no more than once. */
+const ASKED = 2;
 /** Every limit between these is looked at; below them nobody would speak of alike. With no lead at all it would be either of two. */
 const SCORES = { from: 50, to: 100, step: 1 };
 const LEADS = [0.1, 0.5, 1, 1.5, 2, 3, 4, 5, 6, 8, 10, 12, 15, 20, 25, 30];
@@ -120,8 +122,10 @@ export function tryList(
       damaged.push({ score, lead: score - next, right: entry >= 0 && same(entry, e) });
     }
     // What has no entry is written wrongly as well: then one of several that were equally near may come out ahead.
-    const { score, next } = find(i % 2 === 0 ? values : written(), e);
-    absent.push({ score, lead: score - next });
+    for (const asked of [values, written()]) {
+      const { score, next } = find(asked, e);
+      absent.push({ score, lead: score - next });
+    }
   }
   return { damaged, absent };
 }
@@ -176,7 +180,7 @@ export function limitsFor(
     const other = absent.filter(within).length;
     if (right === 0) return { least, lead, right: null, unknown: "near", found: 0, listed };
     const found = right / damaged.length;
-    const amiss = listed * most(wrong, damaged.length) + (1 - listed) * most(other, absent.length);
+    const amiss = listed * most(wrong, damaged.length) + (1 - listed) * most(other / ASKED, absent.length / ASKED);
     return { least, lead, right: (listed * found) / (listed * found + amiss), found, listed };
   };
   if (Math.min(damaged.length, absent.length) < FEWEST) {
