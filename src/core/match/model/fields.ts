@@ -23,6 +23,11 @@ export interface FieldFacts {
   readonly byHand: readonly number[] | null;
 }
 
+/** Whether a field may tell one thing from the next: what is written there of the same thing is hardly ever another thing's. */
+export function tellsNext({ identifying, silent, measured }: FieldFacts): boolean {
+  return identifying && !silent && !measured;
+}
+
 /** Values that come together by chance more often than this tell little. */
 const TELLING = 0.2;
 /** And those that come together less often than this may tell one thing from another. */

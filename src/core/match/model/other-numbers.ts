@@ -1,13 +1,13 @@
 import type { Pool } from "../pairs/draw.ts";
 import type { RecordPairs } from "../pairs/record-pairs.ts";
 import { MISSING } from "./density.ts";
-import { simpleScores, type FieldFacts } from "./fields.ts";
+import { simpleScores, tellsNext, type FieldFacts } from "./fields.ts";
 
 /** By pair and field of a pool: 1 where the values have other numbers, in fields that tell things apart, of pairs that may be the same. */
 export function otherNumbersIn(pool: Pool, pairs: RecordPairs, facts: readonly FieldFacts[]): Uint8Array {
   const width = facts.length;
   const marks = new Uint8Array(pool.count * width);
-  const fields = facts.flatMap((f, i) => (f.identifying && !f.silent && !f.measured ? [i] : []));
+  const fields = facts.flatMap((f, i) => (tellsNext(f) ? [i] : []));
   const scores = simpleScores(pool, facts);
   for (let p = 0; p < pool.count; p++) {
     if (scores[p]! <= 0) continue;

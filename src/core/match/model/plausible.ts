@@ -1,4 +1,4 @@
-import type { FieldFacts } from "./fields.ts";
+import { tellsNext, type FieldFacts } from "./fields.ts";
 import { THERE, isSame, type Fit, type Kind, type Source } from "./kinds.ts";
 
 /**
@@ -33,8 +33,7 @@ const OF_RELATED: NextTo = { alike: 0.85, equal: 0.05 };
  * more right than wrong: what is always one off is the next number, the next flat, the next part, and another thing.
  */
 function isNextTo(kind: Kind, f: number, facts: readonly FieldFacts[]): boolean {
-  const { identifying, silent, measured } = facts[f]!;
-  if (!identifying || silent || measured) return false;
+  if (!tellsNext(facts[f]!)) return false;
   const { alike: least, equal } = isSame(kind.name) ? OF_SAME : OF_RELATED;
   const alike = alikeIn(kind, f, facts[f]!);
   return alike > least && kind.fields[f]!.shares[0]! < equal * alike;
@@ -52,7 +51,7 @@ const MOST_OTHER = { numbers: 0.5, alike: 0.5 };
 export function withOtherNumbers(fit: Fit, facts: readonly FieldFacts[]): number[] {
   const there = kindsThere(fit);
   return facts.flatMap((fact, f) => {
-    if (!fact.identifying || fact.silent || fact.measured) return [];
+    if (!tellsNext(fact)) return [];
     const off = fit.kinds.some(
       (kind, k) =>
         isSame(kind.name) &&
